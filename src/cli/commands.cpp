@@ -1,0 +1,282 @@
+#include "cli/commands.h"
+
+#include "core/base/numbers.h"
+#include "core/project/findings.h"
+#include "demo/festival.h"
+#include "io/bake.h"
+#include "io/open_project.h"
+#include "io/open_source.h"
+#include "io/timing_table.h"
+
+#include <cmath>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace garland {
+
+using Json = nlohmann::ordered_json;
+
+namespace {
+
+constexpr std::size_t cache_bytes = std::size_t(2) << 30;
+
+struct Opened {
+    OpenedProject project;
+    std::unique_ptr<PoseCache> cache;
+    ShowPtr show;
+};
+
+Result<Opened> open(const std::string& path, Progress& progress) {
+    Opened out;
+    GARLAND_TRY(project, open_project(path, progress));
+    out.project = std::move(project);
+    out.cache = std::make_unique<PoseCache>(cache_bytes);
+    out.show = make_show(out.project.project, out.project.sources, *out.cache);
+    return out;
+}
+
+void warn_missing(const OpenedProject& project) {
+    for (const MissingSource& m : project.missing) {
+        const SourceSpec* spec = project.project.source(m.id);
+        fmt::print(stderr, "garland-cli: the source \"{}\" is not there: {}\n", spec->name, describe(m.error));
+    }
+}
+
+Result<FrameRange> whole_range(const std::string& text) {
+    GARLAND_TRY(list, parse_frames(text));
+    if (list.step != 1 || list.first != std::floor(list.first) || list.last != std::floor(list.last)) {
+        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\": whole frames without a step are needed here", text)});
+    }
+    return FrameRange{static_cast<std::int64_t>(list.first), static_cast<std::int64_t>(list.last)};
+}
+
+int usage(const Error& error, Output out) {
+    report_error(error, out);
+    return exit_usage;
+}
+
+} // namespace
+
+Result<FrameList> parse_frames(const std::string& text) {
+    std::vector<double> numbers;
+    std::size_t at = 0;
+    while (at <= text.size() && numbers.size() < 4) {
+        const std::size_t end = std::min(text.find(':', at), text.size());
+        const auto value = parse_number(std::string_view(text).substr(at, end - at));
+        if (!value || std::abs(*value) > frame_limit) break;
+        numbers.push_back(*value);
+        at = end + 1;
+    }
+    const bool whole_text = at == text.size() + 1;
+    if (!whole_text || numbers.empty() || numbers.size() > 3) {
+        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is not a list of frames", text)}.advise(
+            "write first:last or first:last:step, as in 1:240 or 1:10:0.5"));
+    }
+    FrameList list;
+    list.first = numbers[0];
+    list.last = numbers.size() > 1 ? numbers[1] : numbers[0];
+    list.step = numbers.size() > 2 ? numbers[2] : 1;
+    if (list.last < list.first || list.step <= 0) {
+        return fail(ErrorCode::invalid, fmt::format("\"{}\" ends before it starts", text));
+    }
+    if ((list.last - list.first) / list.step > 10'000'000) {
+        return fail(ErrorCode::too_large, fmt::format("\"{}\" is more than ten million frames", text));
+    }
+    return list;
+}
+
+int info_command(const std::string& path, Output out) {
+    TerminalProgress progress(out);
+    auto source = open_source(path, progress);
+    if (!source) return report_error(source.error(), out);
+    const SourceFacts& f = (*source)->facts();
+    if (out.json) {
+        Json problems = Json::array();
+        for (const auto& p : f.problems) {
+            Json one{{"what", p.what}, {"advice", p.advice}};
+            if (p.frame) one["frame"] = *p.frame;
+            problems.push_back(one);
+        }
+        Json j{{"kind", to_text(f.kind)},
+               {"format", f.format},
+               {"first", f.first},
+               {"last", f.last},
+               {"frames", f.frames()},
+               {"missing", f.missing},
+               {"points", f.points},
+               {"faces", f.faces},
+               {"velocities", f.velocities},
+               {"normals", f.normals},
+               {"texture_coordinates", f.uvs},
+               {"colours", f.colours},
+               {"attributes", f.attributes},
+               {"bytes", f.bytes_on_disk},
+               {"box", {{f.box.min.x, f.box.min.y, f.box.min.z}, {f.box.max.x, f.box.max.y, f.box.max.z}}},
+               {"problems", problems}};
+        if (f.faces_change_at) j["faces_change_at"] = *f.faces_change_at;
+        print_json(j);
+        return exit_fine;
+    }
+    auto yes = [](bool there) { return there ? "yes" : "no"; };
+    fmt::print("{}, {}\n", to_text(f.kind), f.format);
+    fmt::print("frames      {} to {} ({})\n", f.first, f.last, counted(f.frames(), "frame", "frames"));
+    fmt::print("points      {}\nfaces       {}\n", f.points, f.faces);
+    if (f.faces_change_at) fmt::print("faces change at frame {}\n", *f.faces_change_at);
+    fmt::print("velocities  {}\nnormals     {}\ntexture     {}\ncolours     {}\n", yes(f.velocities), yes(f.normals),
+               yes(f.uvs), yes(f.colours));
+    for (const auto& name : f.attributes) fmt::print("attribute   {}\n", name);
+    fmt::print("size        {:.4g} × {:.4g} × {:.4g} units\n", f.box.size().x, f.box.size().y, f.box.size().z);
+    fmt::print("on disk     {}\n", byte_count(f.bytes_on_disk));
+    for (const auto& p : f.problems) fmt::print("problem     {}; {}\n", p.what, p.advice);
+    return exit_fine;
+}
+
+int trace_command(const std::string& path, long long copy, const std::string& frames, Output out) {
+    auto list = parse_frames(frames);
+    if (!list) return usage(list.error(), out);
+    TerminalProgress progress(out);
+    auto opened = open(path, progress);
+    if (!opened) return report_error(opened.error(), out);
+    warn_missing(opened->project);
+    Json all = Json::array();
+    for (double i = 0; list->first + i * list->step <= list->last + 1e-9; ++i) {
+        auto t = trace(*opened->show, copy - 1, OutputFrame(list->first + i * list->step));
+        if (!t) return report_error(t.error(), out);
+        Json stages = Json::array();
+        if (!out.json) fmt::print("output frame {} · copy {}\n", exact_number(t->frame.value), copy);
+        for (const TraceStage& stage : t->stages) {
+            Json numbers = Json::object();
+            std::string text;
+            for (const auto& [name, value] : stage.numbers) {
+                numbers[name] = value;
+                text += fmt::format("  {} {:.12g}", name, value == 0 ? 0 : value);
+            }
+            stages.push_back({{"stage", stage.name}, {"words", stage.words}, {"numbers", numbers}});
+            if (!out.json) fmt::print("  {:<15} {}{}{}\n", stage.name, stage.words, text.empty() ? "" : " ·", text);
+        }
+        all.push_back({{"output_frame", t->frame.value}, {"copy", copy}, {"stages", stages}});
+    }
+    if (out.json) print_json(all);
+    return exit_fine;
+}
+
+int check_command(const std::string& path, Output out) {
+    TerminalProgress progress(out);
+    auto opened = open(path, progress);
+    if (!opened) return report_error(opened.error(), out);
+    warn_missing(opened->project);
+    auto report = check(*opened->show, progress);
+    if (!report) return report_error(report.error(), out);
+    if (out.json) {
+        Json findings = Json::array();
+        for (const Finding& f : report->findings) {
+            Json copies = Json::array();
+            for (auto c : f.copies) copies.push_back(c + 1);
+            findings.push_back({{"kind", to_text(f.kind)}, {"words", f.words}, {"frame", f.frame}, {"share", f.share},
+                                {"copies", copies}});
+        }
+        Json missing = Json::array();
+        for (const auto& m : opened->project.missing) missing.push_back(error_json(m.error));
+        print_json({{"findings", findings}, {"examined", report->examined}, {"missing_sources", missing}});
+    } else {
+        for (const Finding& f : report->findings) {
+            fmt::print("{}: {} (first at output frame {})\n", to_text(f.kind), f.words, f.frame);
+        }
+        if (report->findings.empty()) fmt::print("nothing found\n");
+        for (const auto& line : report->examined) fmt::print("examined {}\n", line);
+    }
+    if (!opened->project.missing.empty()) return exit_error;
+    return report->findings.empty() ? exit_fine : exit_findings;
+}
+
+int bake_command(const BakeWords& words, Output out) {
+    auto range = whole_range(words.frames);
+    if (!range) return usage(range.error(), out);
+    TerminalProgress progress(out);
+    auto opened = open(words.project, progress);
+    if (!opened) return report_error(opened.error(), out);
+    if (!opened->project.missing.empty()) return report_error(opened->project.missing.front().error, out);
+    BakeOrder order{words.folder, words.name, *range, words.replace ? Existing::replace : Existing::refuse};
+    auto size = estimate(*opened->show, order, progress);
+    if (!size) return report_error(size.error(), out);
+    if (words.dry_run) {
+        if (out.json) {
+            print_json({{"files", size->files}, {"bytes", size->bytes}, {"free", size->free}, {"existing", size->existing}});
+        } else {
+            fmt::print("{} of about {} in all; {} free{}\n", counted(size->files, "file", "files"), byte_count(size->bytes),
+                       byte_count(size->free),
+                       size->existing ? fmt::format("; {} there already", size->existing) : std::string());
+        }
+        return exit_fine;
+    }
+    auto done = bake(*opened->show, order, progress);
+    if (!done) return report_error(done.error(), out);
+    if (out.json) {
+        print_json({{"files", done->files}, {"bytes", done->bytes}, {"poses_made", done->poses}, {"copies", done->copies}});
+    } else {
+        fmt::print("{} written to {}, {} in all: {} copies from {} poses; counts and sizes read back and right\n",
+                   counted(static_cast<long long>(done->files.size()), "file", "files"), words.folder,
+                   byte_count(done->bytes), done->copies, done->poses);
+    }
+    return exit_fine;
+}
+
+int table_command(const std::string& path, const std::string& frames, const std::string& file, bool replace, Output out) {
+    auto range = whole_range(frames);
+    if (!range) return usage(range.error(), out);
+    TerminalProgress progress(out);
+    auto opened = open(path, progress);
+    if (!opened) return report_error(opened.error(), out);
+    warn_missing(opened->project);
+    const Show& show = *opened->show;
+    if (!file.empty()) {
+        auto done = write_timing_table(file, show, opened->project.project, *range,
+                                       replace ? Existing::replace : Existing::refuse, progress);
+        if (!done) return report_error(done.error(), out);
+        if (out.json) {
+            print_json({{"file", file}, {"rows", range->count() * show.copies()}});
+        } else {
+            fmt::print("{} written to {}\n", counted(range->count() * show.copies(), "row", "rows"), file);
+        }
+        return exit_fine;
+    }
+    if (out.json) {
+        Json rows = Json::array();
+        for (std::int64_t f = range->first; f <= range->last; ++f) {
+            for (const ArrangementShow& a : show.arrangements) {
+                const auto moments = moments_at(a, OutputFrame(static_cast<double>(f)));
+                for (std::size_t i = 0; i < moments.size(); ++i) {
+                    rows.push_back({{"output_frame", f},
+                                    {"copy", a.first_copy + static_cast<std::int64_t>(i) + 1},
+                                    {"source_frame", moments[i].source},
+                                    {"speed", moments[i].speed},
+                                    {"visible", !moments[i].has(mark_absent)},
+                                    {"delay", a.clocks[i].delay}});
+                }
+            }
+        }
+        print_json({{"rows", rows}});
+        return exit_fine;
+    }
+    std::string text = table_header();
+    for (std::int64_t f = range->first; f <= range->last; ++f) {
+        append_table_rows(show, opened->project.project, f, text);
+        fmt::print("{}", text);
+        text.clear();
+    }
+    return exit_fine;
+}
+
+int demo_command(const std::string& folder, Output out) {
+    TerminalProgress progress(out);
+    auto project = write_demo(folder, progress);
+    if (!project) return report_error(project.error(), out);
+    if (out.json) {
+        print_json({{"project", *project}});
+    } else {
+        fmt::print("{}\n", *project);
+    }
+    return exit_fine;
+}
+
+} // namespace garland

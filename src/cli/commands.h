@@ -1,0 +1,57 @@
+// garland-cli: the same core as the window, without one. Exit codes: 0 fine, 1 error, 2 wrong usage, 3 findings.
+#pragma once
+
+#include "core/base/progress.h"
+#include "core/base/result.h"
+
+#include <nlohmann/json_fwd.hpp>
+#include <string>
+
+namespace garland {
+
+inline constexpr int exit_fine = 0, exit_error = 1, exit_usage = 2, exit_findings = 3;
+
+int run_command_line(int argc, char** argv);
+
+// Where a command's answer goes: as text lines, or as one JSON object at the end.
+struct Output {
+    bool json = false;
+    bool quiet = false; // no progress
+};
+
+// "A:B" or "A:B:STEP", or one frame.
+struct FrameList {
+    double first = 1, last = 1, step = 1;
+};
+Result<FrameList> parse_frames(const std::string& text);
+
+int info_command(const std::string& path, Output out);
+int trace_command(const std::string& project, long long copy, const std::string& frames, Output out);
+int check_command(const std::string& project, Output out);
+struct BakeWords {
+    std::string project, folder, frames, name;
+    bool replace = false, dry_run = false;
+};
+int bake_command(const BakeWords& words, Output out);
+int table_command(const std::string& project, const std::string& frames, const std::string& file, bool replace, Output out);
+int demo_command(const std::string& folder, Output out);
+
+// Prints an error to standard error (or as JSON to standard output) and gives its exit code.
+int report_error(const Error& error, Output out);
+nlohmann::ordered_json error_json(const Error& error);
+void print_json(const nlohmann::ordered_json& json);
+
+// Progress on standard error where that is a terminal.
+class TerminalProgress final : public Progress {
+  public:
+    explicit TerminalProgress(Output out);
+    ~TerminalProgress() override;
+    void report(double share, std::string_view what) override;
+    bool cancelled() const override; // after Ctrl+C
+
+  private:
+    bool shown_;
+    int last_ = -1;
+};
+
+} // namespace garland

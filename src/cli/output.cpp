@@ -1,0 +1,61 @@
+#include "cli/commands.h"
+
+#include <csignal>
+#include <cstdio>
+#include <fmt/format.h>
+#include <mutex>
+#include <nlohmann/json.hpp>
+#include <unistd.h>
+
+namespace garland {
+
+namespace {
+volatile std::sig_atomic_t interrupted = 0;
+std::mutex progress_mutex;
+}
+
+nlohmann::ordered_json error_json(const Error& error) {
+    nlohmann::ordered_json j{{"code", name_of(error.code)}, {"message", error.message}};
+    if (!error.path.empty()) j["path"] = error.path;
+    if (error.frame) j["frame"] = *error.frame;
+    if (error.line) j["line"] = *error.line;
+    if (error.offset) j["byte"] = *error.offset;
+    if (!error.kept.empty()) j["kept"] = error.kept;
+    if (!error.advice.empty()) j["advice"] = error.advice;
+    return j;
+}
+
+void print_json(const nlohmann::ordered_json& json) {
+    fmt::print("{}\n", json.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+}
+
+int report_error(const Error& error, Output out) {
+    if (out.json) print_json({{"error", error_json(error)}});
+    fmt::print(stderr, "garland-cli: {}\n", describe(error));
+    return exit_error;
+}
+
+TerminalProgress::TerminalProgress(Output out) : shown_(!out.quiet && ::isatty(STDERR_FILENO)) {
+    struct sigaction action {};
+    action.sa_handler = [](int) { interrupted = 1; };
+    action.sa_flags = static_cast<int>(SA_RESETHAND); // a second Ctrl+C ends the program at once
+    ::sigaction(SIGINT, &action, nullptr);
+}
+
+TerminalProgress::~TerminalProgress() {
+    if (shown_ && last_ >= 0) fmt::print(stderr, "\r\033[K");
+}
+
+void TerminalProgress::report(double share, std::string_view what) {
+    if (!shown_) return;
+    std::lock_guard lock(progress_mutex);
+    const int now = static_cast<int>(share * 100);
+    if (now == last_) return;
+    last_ = now;
+    fmt::print(stderr, "\r{:3d} %  {}\033[K", now, what);
+    std::fflush(stderr);
+}
+
+bool TerminalProgress::cancelled() const { return interrupted != 0; }
+
+} // namespace garland

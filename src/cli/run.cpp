@@ -1,0 +1,79 @@
+#include "cli/commands.h"
+
+#include "cli/version.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+
+namespace garland {
+
+int run_command_line(int argc, char** argv) {
+    CLI::App app{"Retimes baked motion and strings it over copies, each with its own time.", "garland-cli"};
+    app.set_version_flag("--version", std::string("garland-cli ") + garland_version);
+    app.require_subcommand(1);
+    app.footer("Exit codes: 0 fine, 1 error, 2 wrong usage, 3 findings.");
+    Output out;
+    std::string path, frames;
+    long long copy = 1;
+    BakeWords words;
+    std::string table_file;
+    int code = exit_fine;
+
+    auto command = [&](const char* name, const char* what, auto&& run) {
+        CLI::App* sub = app.add_subcommand(name, what);
+        sub->add_flag("--json", out.json, "Answer as one JSON object");
+        sub->add_flag("--quiet", out.quiet, "Show no progress");
+        sub->callback([&code, run] { code = run(); });
+        return sub;
+    };
+    auto frames_option = [](CLI::App* sub, std::string& to) {
+        return sub->add_option("--frames", to, "Output frames, as in 1:240 (STEP may follow: 1:240:4)");
+    };
+
+    auto* info = command("info", "Say what a source is: its kind, frames, points and problems",
+                         [&] { return info_command(path, out); });
+    info->add_option("FILE", path, "Any file of the source")->required();
+
+    auto* trace = command("trace", "Print every stage from output frame to source frame for one copy",
+                          [&] { return trace_command(path, copy, frames, out); });
+    trace->add_option("PROJECT", path, "A project file")->required();
+    trace->add_option("--copy", copy, "Which copy, counted from 1")->required();
+    frames_option(trace, frames)->required();
+
+    auto* check = command("check", "Look for twins, frames past the source's end, missing frames in use",
+                          [&] { return check_command(path, out); });
+    check->add_option("PROJECT", path, "A project file")->required();
+
+    auto* bake = command("bake", "Write the posed copies, one PLY file for each output frame",
+                         [&] { return bake_command(words, out); });
+    bake->add_option("PROJECT", words.project, "A project file")->required();
+    bake->add_option("--out", words.folder, "The folder to write into")->required();
+    frames_option(bake, words.frames)->required();
+    words.name = "copies";
+    bake->add_option("--name", words.name, "What files are called before their number")->capture_default_str();
+    bake->add_flag("--replace", words.replace, "Replace files that are there already");
+    bake->add_flag("--dry-run", words.dry_run, "Only say how much would be written");
+
+    auto* table = command("table", "Write the timing table: which source frame every copy shows, as CSV",
+                          [&] { return table_command(path, frames, table_file, words.replace, out); });
+    table->add_option("PROJECT", path, "A project file")->required();
+    frames_option(table, frames)->required();
+    table->add_option("--out", table_file, "The file to write; standard output if not given");
+    table->add_flag("--replace", words.replace, "Replace the file if it is there already");
+
+    auto* demo = command("demo", "Make the demo data: the lantern festival on the canal",
+                         [&] { return demo_command(path, out); });
+    demo->add_option("DIR", path, "The folder to make it in")->required();
+
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::Success& done) {
+        return app.exit(done);
+    } catch (const CLI::ParseError& error) {
+        app.exit(error);
+        return exit_usage;
+    }
+    return code;
+}
+
+} // namespace garland

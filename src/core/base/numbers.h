@@ -1,0 +1,25 @@
+// How numbers are written and read in text: always with a point, never by the user's locale.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace garland {
+
+// At most `decimals` digits after the point, trailing zeros cut: "12", "0.5", "-3.25". Never "-0".
+std::string short_number(double value, int decimals = 3);
+
+// The shortest text that reads back as exactly this double.
+std::string exact_number(double value);
+
+// Reads one whole text as a finite number; nothing if it is anything else ("12,5", "nan", "1e999", "").
+std::optional<double> parse_number(std::string_view text);
+
+// "3.1 GB", "640 KB", "12 bytes": decimal units.
+std::string byte_count(double bytes);
+
+// "1 copy", "12 copies".
+std::string counted(long long count, std::string_view one, std::string_view many);
+
+} // namespace garland

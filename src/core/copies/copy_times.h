@@ -1,0 +1,57 @@
+// Step one of the way: who shows which source frame, and why. Stages 1 to 5 of docs/time.md.
+#pragma once
+
+#include "core/copies/arrangement.h"
+#include "core/source/source_clock.h"
+#include "core/time/timing_plan.h"
+
+#include <span>
+#include <vector>
+
+namespace garland {
+
+// A copy's own clock: local time τ = start + rate · (t − delay − start), start being the timing's first key.
+struct CopyClock {
+    double delay = 0; // output frames later, nudge included
+    double rate = 1;  // above 0
+};
+
+// The clocks of all copies of an arrangement, in order; `ids` as placements() gives them.
+std::vector<CopyClock> copy_clocks(const Arrangement& arrangement, std::span<const CopyId> ids);
+
+enum Mark : std::uint8_t {
+    mark_absent = 1,        // nothing is shown
+    mark_held = 2,          // the pose stands still
+    mark_backward = 4,      // the source runs backward
+    mark_clamped_first = 8, // the timing asks for less than the source's first frame
+    mark_clamped_last = 16, // the timing asks for more than the source's last frame
+};
+
+struct CopyMoment {
+    double source = 0; // the source frame shown, inside the source's range
+    float speed = 0;   // ds/dt, source frames per output frame
+    std::int32_t pass = 0;
+    std::uint8_t marks = 0;
+    bool has(Mark mark) const { return (marks & mark) != 0; }
+};
+
+// Every number on the way from output frame to source frame, for one copy.
+struct CopyTrace {
+    double delay = 0, rate = 1;
+    double local = 0;     // τ, output frames
+    TimingSample timing;  // M(τ), before/after
+    CopyMoment moment;    // after the source's range
+};
+
+// One copy's stages; the batch below gives exactly the same moments.
+CopyTrace trace_copy(const TimingPlan& plan, const SourceClock& source, const CopyClock& copy, OutputFrame t);
+
+// All copies at one output frame. out.size() = copies.size().
+void copy_moments(const TimingPlan& plan, const SourceClock& source, std::span<const CopyClock> copies, OutputFrame t,
+                  std::span<CopyMoment> out);
+
+// One copy over many output frames. out.size() = frames.size().
+void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyClock& copy,
+                 std::span<const double> frames, std::span<CopyMoment> out);
+
+} // namespace garland

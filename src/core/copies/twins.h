@@ -1,0 +1,44 @@
+// Twins: copies that show the same pose at the same moment for too much of the range.
+#pragma once
+
+#include "core/base/progress.h"
+#include "core/copies/copy_times.h"
+
+#include <cstdint>
+#include <span>
+#include <vector>
+
+namespace garland {
+
+struct TwinRule {
+    double alike_below = 0.5; // source frames: two copies are alike at a moment when they differ by less
+    double share = 0.5;       // twins are alike for more than this share of the range
+    double period = 0;        // above 0: the source frames are a loop of this length, and differences go round it
+    int most_samples = 240;   // a longer range is sampled at this many frames, evenly
+};
+
+// Copies that are twins of one another, directly or through others.
+struct TwinGroup {
+    std::vector<std::uint32_t> copies; // indices, rising; at least two
+    double share = 0;                  // the largest share of the range for which two of them are alike
+    std::int64_t first_alike = 0;      // the first output frame at which that pair is alike
+};
+
+struct TwinReport {
+    std::vector<TwinGroup> groups; // largest share first
+    std::int64_t samples = 0;      // output frames examined
+    std::int64_t copies = 0;
+    std::size_t twin_copies() const;
+};
+
+// Examines all pairs over the output range. Exact for the sampled frames: a pair that is alike for more than `share` of
+// m samples is alike in at least one of any m − floor(share·m) of them, so only those are searched for candidates, and
+// each candidate is then counted over all m. Copies that agree at every sample are joined before the search.
+// Errors: cancelled.
+Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source, std::span<const CopyClock> copies,
+                              FrameRange range, const TwinRule& rule, Progress& progress = Progress::none());
+
+// How many copies of a loop of `period` frames can differ by delay alone.
+std::int64_t capacity(double period, double alike_below);
+
+} // namespace garland

@@ -1,0 +1,81 @@
+#include "core/geometry/blend.h"
+
+#include "core/base/parallel.h"
+
+namespace garland {
+
+namespace {
+
+constexpr std::size_t grain = 1u << 16; // floats a piece
+
+template <class Vector>
+void mix_all(const std::vector<Vector>& a, const std::vector<Vector>& b, float w, std::vector<Vector>& out) {
+    if (a.size() != b.size() || a.empty()) return;
+    constexpr std::size_t width = sizeof(Vector) / sizeof(float);
+    out.resize(a.size());
+    const auto* pa = reinterpret_cast<const float*>(a.data());
+    const auto* pb = reinterpret_cast<const float*>(b.data());
+    auto* po = reinterpret_cast<float*>(out.data());
+    parallel_for(a.size() * width, grain,
+                 [&](std::size_t from, std::size_t to) { mix(pa + from, pb + from, w, po + from, to - from); });
+}
+
+// Cubic Hermite with the velocities as slopes, times in seconds.
+void hermite(const Pose& a, const Pose& b, float w, float seconds, std::vector<V3f>& out) {
+    out.resize(a.points.size());
+    const float w2 = w * w, w3 = w2 * w;
+    const float ha = 2 * w3 - 3 * w2 + 1, hb = 3 * w2 - 2 * w3;
+    const float va = (w3 - 2 * w2 + w) * seconds, vb = (w3 - w2) * seconds;
+    parallel_for(out.size(), grain / 3, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i) {
+            out[i] = a.points[i] * ha + b.points[i] * hb + a.velocities[i] * va + b.velocities[i] * vb;
+        }
+    });
+}
+
+} // namespace
+
+bool mixable(const Pose& a, const Pose& b) {
+    return a.points.size() == b.points.size() && (a.faces == b.faces || a.faces->same_shape(*b.faces));
+}
+
+PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double seconds) {
+    if (w <= 0 || a == b) return a;
+    if (w >= 1) return b;
+    if (how == SubFrame::nearest) return w < 0.5 ? a : b;
+
+    auto out = std::make_shared<Pose>();
+    out->faces = a->faces;
+    const auto wf = static_cast<float>(w);
+    const std::size_t n = a->points.size();
+    if (how == SubFrame::smooth && a->velocities.size() == n && b->velocities.size() == n) {
+        hermite(*a, *b, wf, static_cast<float>(seconds), out->points);
+    } else {
+        mix_all(a->points, b->points, wf, out->points);
+    }
+    mix_all(a->velocities, b->velocities, wf, out->velocities);
+    mix_all(a->colours, b->colours, wf, out->colours);
+    mix_all(a->uvs, b->uvs, wf, out->uvs);
+    mix_all(a->normals, b->normals, wf, out->normals);
+    for (V3f& normal : out->normals) normal.normalize();
+    for (const auto& attribute : a->attributes) {
+        for (const auto& other : b->attributes) {
+            if (other.name != attribute.name || other.width != attribute.width) continue;
+            PointAttribute mixed{attribute.name, attribute.width, {}};
+            mix_all(attribute.values, other.values, wf, mixed.values);
+            out->attributes.push_back(std::move(mixed));
+        }
+    }
+    return out;
+}
+
+const char* to_text(SubFrame how) {
+    switch (how) {
+    case SubFrame::nearest: return "nearest";
+    case SubFrame::linear: return "linear";
+    case SubFrame::smooth: return "smooth";
+    }
+    return "linear";
+}
+
+} // namespace garland

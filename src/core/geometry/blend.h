@@ -1,0 +1,30 @@
+// Poses between two frames. The stored pose itself is returned at both ends, exact and without work.
+#pragma once
+
+#include "core/geometry/pose.h"
+
+#include <cstddef>
+
+namespace garland {
+
+// out[i] = a[i] + w·(b[i] − a[i]) for count floats; bit-exact a at w = 0 and b at w = 1; out may be a or b.
+void mix(const float* a, const float* b, float w, float* out, std::size_t count);
+
+// How a pose between two frames of fixed faces is made.
+enum class SubFrame {
+    nearest, // the frame that is closer; halfway counts as the later one
+    linear,
+    smooth, // cubic Hermite through the points' velocities; linear where there are none
+};
+
+// Whether two poses can be mixed: as many points, and faces of the same shape (or shared).
+bool mixable(const Pose& a, const Pose& b);
+
+// The pose at w of the way from a to b, 0 ≤ w ≤ 1, which lie `seconds` apart on the source's clock. Points by `how`;
+// velocities, colours, texture coordinates and attributes linearly; normals linearly, then made unit length. Values
+// that only one of the two has are left out. The poses must be mixable; at w = 0 and w = 1 the pose itself is returned.
+PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double seconds);
+
+const char* to_text(SubFrame how);
+
+} // namespace garland

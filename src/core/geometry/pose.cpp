@@ -1,0 +1,45 @@
+#include "core/geometry/pose.h"
+
+namespace garland {
+
+std::vector<std::uint32_t> Faces::triangles() const {
+    std::vector<std::uint32_t> result;
+    result.reserve(corners.size() * 3);
+    for (std::size_t f = 0; f < count(); ++f) {
+        for (std::uint32_t c = starts[f] + 2; c < starts[f + 1]; ++c) {
+            result.insert(result.end(), {corners[starts[f]], corners[c - 1], corners[c]});
+        }
+    }
+    return result;
+}
+
+std::size_t Pose::bytes() const {
+    std::size_t size = sizeof(Pose) + (points.capacity() + normals.capacity() + velocities.capacity() +
+                                       colours.capacity()) * sizeof(V3f) + uvs.capacity() * sizeof(V2f);
+    for (const auto& a : attributes) size += sizeof(a) + a.values.capacity() * sizeof(float);
+    return size;
+}
+
+Imath::Box3f bounds(const Pose& pose) {
+    Imath::Box3f box;
+    for (const V3f& p : pose.points) box.extendBy(p);
+    return box;
+}
+
+std::vector<V3f> point_normals(const std::vector<V3f>& points, const Faces& faces) {
+    std::vector<V3f> normals(points.size(), V3f(0));
+    for (std::size_t f = 0; f < faces.count(); ++f) {
+        const std::uint32_t begin = faces.starts[f], end = faces.starts[f + 1];
+        V3f n(0);
+        for (std::uint32_t c = begin; c < end; ++c) {
+            const V3f& a = points[faces.corners[c]];
+            const V3f& b = points[faces.corners[c + 1 < end ? c + 1 : begin]];
+            n += V3f((a.y - b.y) * (a.z + b.z), (a.z - b.z) * (a.x + b.x), (a.x - b.x) * (a.y + b.y));
+        }
+        for (std::uint32_t c = begin; c < end; ++c) normals[faces.corners[c]] += n;
+    }
+    for (V3f& n : normals) n.normalize(); // leaves a zero vector zero
+    return normals;
+}
+
+} // namespace garland

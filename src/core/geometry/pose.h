@@ -1,0 +1,59 @@
+// A pose: a source's geometry at one source frame. Faces are shared between poses wherever they do not change.
+#pragma once
+
+#include <Imath/ImathBox.h>
+#include <Imath/ImathVec.h>
+#include <cstddef>
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <vector>
+
+namespace garland {
+
+using Imath::V2f;
+using Imath::V3d;
+using Imath::V3f;
+
+// Polygons over points: face f has the corners corners[starts[f]] … corners[starts[f + 1] − 1], counter-clockwise seen
+// from outside. starts has one entry more than there are faces (or none at all); every corner is below the point count.
+struct Faces {
+    std::vector<std::uint32_t> starts;
+    std::vector<std::uint32_t> corners;
+    std::vector<V2f> corner_uvs; // one per corner, or empty
+
+    std::size_t count() const { return starts.empty() ? 0 : starts.size() - 1; }
+    bool same_shape(const Faces& other) const { return starts == other.starts && corners == other.corners; }
+    // Fans around each face's first corner: three point indices a triangle.
+    std::vector<std::uint32_t> triangles() const;
+};
+
+// A named value per point with 1 to 4 floats each; values.size() = points · width.
+struct PointAttribute {
+    std::string name;
+    int width = 1;
+    std::vector<float> values;
+    bool operator==(const PointAttribute&) const = default;
+};
+
+struct Pose {
+    std::vector<V3f> points;     // in the source's own units
+    std::vector<V3f> normals;    // unit length, one per point, or empty
+    std::vector<V3f> velocities; // units per second, one per point, or empty
+    std::vector<V2f> uvs;        // one per point, or empty
+    std::vector<V3f> colours;    // 0…1 as stored, one per point, or empty
+    std::vector<PointAttribute> attributes;
+    std::shared_ptr<const Faces> faces = std::make_shared<Faces>();
+
+    std::size_t bytes() const; // what the pose takes in memory, without shared faces
+};
+using PosePtr = std::shared_ptr<const Pose>;
+
+// The corner of the points nearest to −∞ and the one nearest to +∞; an empty box without points.
+Imath::Box3f bounds(const Pose& pose);
+
+// Unit normals at the points, each the sum of its faces' area-weighted normals; zero where no face touches a point.
+// Newell's method for polygons (Sutherland, Sproull and Schumacker 1974).
+std::vector<V3f> point_normals(const std::vector<V3f>& points, const Faces& faces);
+
+} // namespace garland

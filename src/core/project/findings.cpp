@@ -1,0 +1,124 @@
+#include "core/project/findings.h"
+
+#include "core/base/numbers.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <set>
+
+namespace garland {
+
+namespace {
+
+std::string names(const std::vector<std::int64_t>& copies, std::int64_t count) {
+    std::string text;
+    const std::size_t shown = copies.size() <= 4 ? copies.size() : 3;
+    for (std::size_t i = 0; i < shown; ++i) {
+        const bool last = i + 1 == shown && shown == copies.size();
+        if (i > 0) text += last ? " and " : ", ";
+        text += copy_name(copies[i], count);
+    }
+    if (shown < copies.size()) text += fmt::format(" and {} more", copies.size() - shown);
+    return text;
+}
+
+void add_twins(const Show& show, const ArrangementShow& a, const TwinReport& twins, Report& report) {
+    for (const TwinGroup& group : twins.groups) {
+        Finding f{FindingKind::twins, {}, {}, group.first_alike, group.share};
+        for (std::uint32_t i : group.copies) f.copies.push_back(a.first_copy + i);
+        f.words = fmt::format("{} show the same pose for {}{:.0f} % of the range", names(f.copies, show.copies()),
+                              f.copies.size() > 2 ? "up to " : "", group.share * 100);
+        report.findings.push_back(std::move(f));
+    }
+}
+
+// Which copies show a clamped or replaced frame somewhere in the range, and where first.
+void add_range_findings(const Show& show, const ArrangementShow& a, const std::vector<double>& frames, Report& report) {
+    std::vector<std::int64_t> clamped, missing;
+    double clamped_at = 0, missing_at = 0;
+    std::set<std::int64_t> files;
+    std::vector<CopyMoment> row(frames.size());
+    const Sampler* sampler = a.usable ? &show.samplers.at(a.source) : nullptr;
+    const bool gaps = sampler && !sampler->source()->facts().missing.empty();
+    for (std::size_t i = 0; i < a.clocks.size() && sampler; ++i) {
+        row_moments(a.plan, a.clock, a.clocks[i], frames, row);
+        const auto number = a.first_copy + static_cast<std::int64_t>(i);
+        for (std::size_t k = 0; k < row.size(); ++k) {
+            if (row[k].has(mark_absent)) continue;
+            if ((row[k].has(mark_clamped_first) || row[k].has(mark_clamped_last)) &&
+                (clamped.empty() || clamped.back() != number)) {
+                if (clamped.empty()) clamped_at = frames[k];
+                clamped.push_back(number);
+            }
+            if (!gaps) continue;
+            const PoseRecipe r = sampler->recipe(SourceFrame(row[k].source));
+            if (!r.missing) continue;
+            files.insert(static_cast<std::int64_t>(r.file_frame));
+            if (missing.empty() || missing.back() != number) {
+                if (missing.empty()) missing_at = frames[k];
+                missing.push_back(number);
+            }
+        }
+    }
+    if (!clamped.empty()) {
+        report.findings.push_back(
+            {FindingKind::clamped,
+             fmt::format("the source ends before the timing does: {} held at its end", names(clamped, show.copies()) +
+                                                                                     (clamped.size() == 1 ? " is" : " are")),
+             clamped, static_cast<std::int64_t>(clamped_at), 0});
+    }
+    if (!missing.empty()) {
+        report.findings.push_back(
+            {FindingKind::missing,
+             fmt::format("{} of the source {} missing and in use; the frame before is shown instead",
+                         counted(static_cast<long long>(files.size()), "frame", "frames"),
+                         files.size() == 1 ? "is" : "are"),
+             missing, static_cast<std::int64_t>(missing_at), 0});
+    }
+}
+
+} // namespace
+
+std::size_t Report::count(FindingKind kind) const {
+    return static_cast<std::size_t>(
+        std::count_if(findings.begin(), findings.end(), [&](const Finding& f) { return f.kind == kind; }));
+}
+
+Result<Report> check(const Show& show, Progress& progress) {
+    Report report;
+    const FrameRange range = show.settings.range;
+    std::vector<double> frames;
+    const std::int64_t step = std::max<std::int64_t>(1, range.count() / 2000);
+    for (std::int64_t f = range.first; f <= range.last; f += step) frames.push_back(static_cast<double>(f));
+
+    const auto parts = static_cast<double>(std::max<std::size_t>(show.arrangements.size(), 1));
+    double done = 0;
+    for (const ArrangementShow& a : show.arrangements) {
+        PartOf part(progress, done / parts, (done + 1) / parts);
+        done += 1;
+        TwinRule rule;
+        rule.alike_below = show.settings.alike_below;
+        rule.share = show.settings.twin_share;
+        GARLAND_TRY(twins, find_twins(a.plan, a.clock, a.clocks, range, rule, part));
+        add_twins(show, a, twins, report);
+        add_range_findings(show, a, frames, report);
+        report.examined.push_back(fmt::format(
+            "twins: every pair of {}, at {} of output frames {} to {}; alike below {} source frames, twins above {:.0f} %",
+            counted(twins.copies, "copy", "copies"), counted(twins.samples, "frame", "frames"), range.first, range.last,
+            short_number(rule.alike_below), rule.share * 100));
+        report.examined.push_back(fmt::format("source ends and missing frames: every copy, {}",
+                                              step == 1 ? "every output frame" : fmt::format("every {}th frame", step)));
+    }
+    return report;
+}
+
+const char* to_text(FindingKind kind) {
+    switch (kind) {
+    case FindingKind::twins: return "twins";
+    case FindingKind::clamped: return "clamped";
+    case FindingKind::missing: return "missing";
+    }
+    return "twins";
+}
+
+} // namespace garland

@@ -1,0 +1,113 @@
+#include "core/project/project.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <set>
+
+namespace garland {
+
+namespace {
+template <class List, class IdType>
+auto find_in(List& list, IdType id) -> decltype(list.data()) {
+    auto at = std::find_if(list.begin(), list.end(), [&](const auto& item) { return item.id == id; });
+    return at == list.end() ? nullptr : &*at;
+}
+
+Error named(Error error, std::string_view what, const std::string& name) {
+    error.message = fmt::format("{} \"{}\": {}", what, name, error.message);
+    return error;
+}
+} // namespace
+
+const SourceSpec* Project::source(SourceId id) const { return find_in(sources, id); }
+const Timing* Project::timing(TimingId id) const { return find_in(timings, id); }
+const Arrangement* Project::arrangement(ArrangementId id) const { return find_in(arrangements, id); }
+SourceSpec* Project::source(SourceId id) { return find_in(sources, id); }
+Timing* Project::timing(TimingId id) { return find_in(timings, id); }
+Arrangement* Project::arrangement(ArrangementId id) { return find_in(arrangements, id); }
+
+std::int64_t Project::copies() const {
+    std::int64_t n = 0;
+    for (const Arrangement& a : arrangements) n += copies_in(a);
+    return n;
+}
+
+Result<void> validate(const Project& p) {
+    if (!p.settings.range.valid()) return fail(ErrorCode::invalid, "the output range ends before it starts");
+    if (std::abs(static_cast<double>(p.settings.range.first)) > frame_limit ||
+        std::abs(static_cast<double>(p.settings.range.last)) > frame_limit) {
+        return fail(ErrorCode::invalid, "the output range lies beyond what can be counted");
+    }
+    std::set<std::uint64_t> ids;
+    auto fresh = [&](std::uint64_t id) { return id != 0 && id < p.next_id && ids.insert(id).second; };
+    auto bad_id = [&](std::string_view what, const std::string& name, std::uint64_t id) {
+        return fail(ErrorCode::invalid,
+                    fmt::format("{} \"{}\" has the id {}, which is 0, used twice, or not below next_id", what, name, id));
+    };
+    for (const SourceSpec& s : p.sources) {
+        if (!fresh(s.id.value)) return bad_id("the source", s.name, s.id.value);
+    }
+    for (const Timing& t : p.timings) {
+        if (!fresh(t.id.value)) return bad_id("the timing", t.name, t.id.value);
+        if (auto ok = validate(t); !ok) return fail(named(ok.error(), "the timing", t.name));
+    }
+    for (const Arrangement& a : p.arrangements) {
+        if (!fresh(a.id.value)) return bad_id("the arrangement", a.name, a.id.value);
+        if (!p.source(a.source)) {
+            return fail(ErrorCode::invalid, fmt::format("the arrangement \"{}\" shows a source that is not there ({})",
+                                                        a.name, a.source.value));
+        }
+        if (!p.timing(a.timing)) {
+            return fail(ErrorCode::invalid, fmt::format("the arrangement \"{}\" follows a timing that is not there ({})",
+                                                        a.name, a.timing.value));
+        }
+        for (const Spread& s : a.spreads) {
+            if (!fresh(s.id.value)) return bad_id("a spread of", a.name, s.id.value);
+        }
+        if (auto ok = validate(a); !ok) return fail(named(ok.error(), "the arrangement", a.name));
+    }
+    return {};
+}
+
+SourceClock clock_of(const SourceSpec& spec, std::int64_t file_first, std::int64_t file_last, Rate project) {
+    return make_clock(file_first, file_last, spec.first.value_or(file_first), spec.rate, spec.join, project);
+}
+
+SourceId add_source(Project& p, std::string name, std::string path, const SourceLength& length) {
+    SourceSpec source;
+    source.id = SourceId(p.next_id++);
+    source.name = name;
+    source.path = std::move(path);
+    source.rate = length.rate;
+    const SourceClock clock = clock_of(source, length.file_first, length.file_last, p.settings.rate);
+
+    Timing timing;
+    timing.id = TimingId(p.next_id++);
+    timing.name = name;
+    timing.map = plain_map(OutputFrame(static_cast<double>(p.settings.range.first)), clock.first, clock.last());
+
+    Arrangement arrangement;
+    arrangement.id = ArrangementId(p.next_id++);
+    arrangement.name = name;
+    arrangement.source = source.id;
+    arrangement.timing = timing.id;
+
+    const SourceId id = source.id;
+    p.sources.push_back(std::move(source));
+    p.timings.push_back(std::move(timing));
+    p.arrangements.push_back(std::move(arrangement));
+    return id;
+}
+
+void remove_source(Project& p, SourceId id) {
+    std::set<std::uint64_t> freed;
+    for (const Arrangement& a : p.arrangements) {
+        if (a.source == id) freed.insert(a.timing.value);
+    }
+    std::erase_if(p.arrangements, [&](const Arrangement& a) { return a.source == id; });
+    std::erase_if(p.sources, [&](const SourceSpec& s) { return s.id == id; });
+    for (const Arrangement& a : p.arrangements) freed.erase(a.timing.value);
+    std::erase_if(p.timings, [&](const Timing& t) { return freed.count(t.id.value) > 0; });
+}
+
+} // namespace garland

@@ -1,0 +1,85 @@
+// The document as a plain value: everything the user made, nothing that is computed from it.
+#pragma once
+
+#include "core/copies/arrangement.h"
+#include "core/geometry/blend.h"
+#include "core/source/source_clock.h"
+#include "core/time/rate.h"
+#include "core/time/timing.h"
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace garland {
+
+struct SourceSpec {
+    SourceId id{};
+    std::string name{};
+    std::string path{};             // as written in the project file: relative to it where possible
+    Rate rate{};                    // of the files
+    Join join = Join::by_clock;
+    std::optional<std::int64_t> first{}; // what the first file frame is called here; unset: as the files count
+    SubFrame sub_frame = SubFrame::linear;
+    std::string extra{};
+    bool operator==(const SourceSpec&) const = default;
+};
+
+struct Camera {
+    V3d target{0, 1, 0};
+    double distance = 8;  // scene units
+    double azimuth = 30;  // degrees about y; 0 looks along −z
+    double elevation = 15; // degrees above the horizon
+    double lens = 40;      // vertical field of view in degrees
+    bool operator==(const Camera&) const = default;
+};
+
+struct Settings {
+    std::string name{};
+    Rate rate{};       // output frames a second
+    FrameRange range{1, 240};
+    Camera camera{};
+    double alike_below = 0.5; // twins: source frames
+    double twin_share = 0.5;  // twins: share of the range
+    std::string extra{};
+    bool operator==(const Settings&) const = default;
+};
+
+struct Project {
+    Settings settings{};
+    std::vector<SourceSpec> sources{};
+    std::vector<Timing> timings{};
+    std::vector<Arrangement> arrangements{};
+    std::uint64_t next_id = 1; // ids are never given twice
+
+    bool operator==(const Project&) const = default;
+
+    const SourceSpec* source(SourceId id) const;
+    const Timing* timing(TimingId id) const;
+    const Arrangement* arrangement(ArrangementId id) const;
+    SourceSpec* source(SourceId id);
+    Timing* timing(TimingId id);
+    Arrangement* arrangement(ArrangementId id);
+
+    std::int64_t copies() const; // in all arrangements
+};
+
+// Errors: the first thing that is wrong, in words: ids used twice or pointing nowhere, invalid parts, an empty range.
+Result<void> validate(const Project& project);
+
+// What one learned about a source when it is added: enough to make its timing.
+struct SourceLength {
+    std::int64_t file_first = 0, file_last = 0;
+    Rate rate{};
+};
+
+SourceClock clock_of(const SourceSpec& spec, std::int64_t file_first, std::int64_t file_last, Rate project);
+
+// Adds a source with a timing that plays it once from the range's first frame, and an arrangement of one copy. Returns
+// its id.
+SourceId add_source(Project& project, std::string name, std::string path, const SourceLength& length);
+
+// Removes a source, its arrangements, and timings that nothing uses any more.
+void remove_source(Project& project, SourceId id);
+
+} // namespace garland

@@ -1,0 +1,91 @@
+// The project at work: its sources opened, its timings prepared, its copies placed; and from there the one way that
+// Stage, Loom, Check, trace and every writer walk: copy moments → needed poses → posed copies.
+#pragma once
+
+#include "core/copies/picks.h"
+#include "core/copies/twins.h"
+#include "core/project/project.h"
+#include "core/source/sampler.h"
+
+#include <map>
+#include <memory>
+#include <string>
+#include <vector>
+
+namespace garland {
+
+// A source as opened; `serial` names its poses in the cache.
+struct OpenSource {
+    SourcePtr source;
+    std::uint64_t serial = 0;
+};
+using OpenSources = std::map<SourceId, OpenSource>;
+
+// One arrangement, ready to be asked about any frame.
+struct ArrangementShow {
+    ArrangementId id;
+    SourceId source;
+    TimingPlan plan;
+    SourceClock clock;
+    bool usable = false; // its source is open; otherwise there are clocks but nothing to see
+    std::int64_t first_copy = 0; // the number of its first copy, counted over the whole project from 0
+    std::vector<Placement> places;
+    std::vector<CopyClock> clocks; // by order, as places
+};
+
+// Immutable once made; safe to share between threads.
+struct Show {
+    std::vector<ArrangementShow> arrangements;
+    std::map<SourceId, Sampler> samplers;
+    Settings settings;
+
+    std::int64_t copies() const;
+    // The arrangement that holds copy `number` (from 0) and the copy's place in it; null when there is none.
+    const ArrangementShow* find(std::int64_t number, std::size_t& index) const;
+};
+using ShowPtr = std::shared_ptr<const Show>;
+
+// The project must be valid. Arrangements whose source is not open are kept with usable = false: their files' frames
+// are unknown, so their clock spans what the timing asks for.
+ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache& cache);
+
+// One arrangement at one output frame.
+struct Posed {
+    const ArrangementShow* arrangement = nullptr;
+    std::vector<CopyMoment> moments; // one a copy
+    Picks picks;
+    std::vector<SampledPose> poses; // one a picks.frames entry
+};
+
+std::vector<CopyMoment> moments_at(const ArrangementShow& arrangement, OutputFrame t);
+
+// Poses of all usable arrangements at one output frame, each distinct pose made once, on the shared pool.
+// Errors: those of reading, with the file's path and frame; cancelled.
+Result<std::vector<Posed>> pose_all(const Show& show, OutputFrame t, Progress& progress = Progress::none());
+
+// One stage of a trace: what it is called, what happened in words, and its numbers.
+struct TraceStage {
+    std::string name;
+    std::string words;
+    std::vector<std::pair<std::string, double>> numbers;
+};
+
+struct Trace {
+    std::int64_t copy = 0; // from 0, over the project
+    OutputFrame frame;
+    CopyTrace values;
+    PoseRecipe recipe;
+    std::vector<TraceStage> stages; // in the order of docs/time.md
+    std::string line;               // all in one line, for a status bar
+};
+
+// Errors: not_found for a copy that does not exist.
+Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t);
+
+// "12 frames later", "1 frame ahead", "on time".
+std::string delay_words(double frames);
+
+// How a copy is called: "c07", padded to the width of the highest number.
+std::string copy_name(std::int64_t number, std::int64_t count);
+
+} // namespace garland

@@ -1,0 +1,89 @@
+// The trace: every stage of docs/time.md in words and numbers, from the same functions that pose the copies.
+#include "core/base/numbers.h"
+#include "core/project/show.h"
+
+#include <cmath>
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+
+std::string part_words(const CopyTrace& v) {
+    const auto n = std::abs(v.timing.pass);
+    switch (v.timing.part) {
+    case Part::span: return "inside the timing's span";
+    case Part::before:
+        return n == 0 ? "before the timing starts" : fmt::format("{} before the span", counted(n, "pass", "passes"));
+    case Part::after:
+        return n == 0 ? "after the timing ends" : fmt::format("pass {} after the span", n);
+    }
+    return {};
+}
+
+std::string motion_words(const CopyMoment& m) {
+    if (m.has(mark_absent)) return "nothing shown";
+    if (m.has(mark_held)) return "held";
+    return fmt::format("{} at {:.2f}×", m.has(mark_backward) ? "backward" : "forward", std::abs(m.speed));
+}
+
+} // namespace
+
+std::string delay_words(double frames) {
+    if (frames == 0) return "on time";
+    const std::string number = short_number(std::abs(frames));
+    return fmt::format("{} {} {}", number, number == "1" ? "frame" : "frames", frames > 0 ? "later" : "ahead");
+}
+
+Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
+    std::size_t index = 0;
+    const ArrangementShow* a = show.find(copy, index);
+    if (!a) {
+        return fail(Error{ErrorCode::not_found, fmt::format("there is no copy {}", copy + 1)}.advise(
+            fmt::format("the project has {}, counted from 1", counted(show.copies(), "copy", "copies"))));
+    }
+    Trace out;
+    out.copy = copy;
+    out.frame = t;
+    out.values = trace_copy(a->plan, a->clock, a->clocks[index], t);
+    const CopyTrace& v = out.values;
+    const CopyMoment& m = v.moment;
+
+    out.stages.push_back({"amount", "all amounts are whole", {{"amount", 1}}});
+    out.stages.push_back({"delay and rate",
+                          fmt::format("{}, at {} of its speed", delay_words(v.delay), short_number(v.rate, 6)),
+                          {{"delay", v.delay}, {"rate", v.rate}, {"local", v.local}}});
+    out.stages.push_back({"timing", fmt::format("at {} of its span", short_number(v.timing.span_frame, 6)),
+                          {{"span_frame", v.timing.span_frame}, {"source", v.timing.source}, {"slope", v.timing.slope}}});
+    out.stages.push_back({"before / after", part_words(v), {{"pass", static_cast<double>(v.timing.pass)}}});
+    const bool clamped = m.has(mark_clamped_first) || m.has(mark_clamped_last);
+    out.stages.push_back({"source range",
+                          clamped ? fmt::format("held at the source's {} frame", m.has(mark_clamped_first) ? "first"
+                                                                                                           : "last")
+                                  : "inside the source",
+                          {{"source", m.source}, {"speed", v.timing.slope * v.rate * (clamped ? 0 : 1)}}});
+    if (a->usable) {
+        const Sampler& sampler = show.samplers.at(a->source);
+        out.recipe = sampler.recipe(SourceFrame(m.source));
+        const PoseRecipe& r = out.recipe;
+        std::string words = r.weight == 0 ? fmt::format("the stored pose {}", r.frame_a)
+                                          : fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b,
+                                                        to_text(sampler.how()));
+        if (r.missing) words += "; a missing frame is replaced by an earlier one";
+        out.stages.push_back({"sub-frame", words,
+                              {{"file_frame", r.file_frame},
+                               {"frame_a", static_cast<double>(r.frame_a)},
+                               {"frame_b", static_cast<double>(r.frame_b)},
+                               {"weight", r.weight}}});
+    } else {
+        out.stages.push_back({"sub-frame", "the source's files are not there", {}});
+    }
+    out.line = fmt::format("f {} · {} is {} → {} · timing → {} · {}{}", short_number(t.value),
+                           copy_name(copy, show.copies()), delay_words(v.delay), short_number(v.local, 2),
+                           short_number(v.timing.source, 2),
+                           m.has(mark_absent) ? "" : fmt::format("pose {}, ", short_number(m.source, 2)),
+                           motion_words(m));
+    return out;
+}
+
+} // namespace garland

@@ -1,0 +1,49 @@
+// A source's pose at any source frame, whole or not, through the pose cache.
+#pragma once
+
+#include "core/geometry/blend.h"
+#include "core/source/pose_cache.h"
+#include "core/source/source.h"
+#include "core/source/source_clock.h"
+
+namespace garland {
+
+// Which stored frames a pose is made of, told before it is made.
+struct PoseRecipe {
+    std::int64_t frame_a = 0, frame_b = 0; // as the files count; present ones
+    double weight = 0;                     // of frame_b
+    bool missing = false;                  // a missing frame is replaced by an earlier one
+    double file_frame = 0;                 // the asked one
+};
+
+struct SampledPose {
+    PosePtr pose;
+    PoseRecipe recipe;
+    bool nearest_instead = false; // the faces changed in between, so no pose could be made there: the nearest is shown
+};
+
+class Sampler {
+  public:
+    Sampler() = default;
+    Sampler(SourcePtr source, SourceClock clock, SubFrame how, std::uint64_t serial, PoseCache* cache);
+
+    PoseRecipe recipe(SourceFrame s) const;
+    // The source frame at `s`, held inside the source's range. Errors: those of reading; cancelled.
+    Result<SampledPose> at(SourceFrame s, Progress& progress = Progress::none()) const;
+
+    const SourceClock& clock() const { return clock_; }
+    const SourcePtr& source() const { return source_; }
+    SubFrame how() const { return how_; }
+    PoseKey key(SourceFrame s) const; // what a made pose is known by
+
+  private:
+    Result<PosePtr> stored(std::int64_t file_frame, Progress& progress) const;
+
+    SourcePtr source_;
+    SourceClock clock_;
+    SubFrame how_ = SubFrame::linear;
+    std::uint64_t serial_ = 0;
+    PoseCache* cache_ = nullptr;
+};
+
+} // namespace garland

@@ -1,0 +1,63 @@
+// A source: baked frames on disk, read-only. What it is (facts) is learned when it is opened; poses are read one by one.
+#pragma once
+
+#include "core/base/progress.h"
+#include "core/base/result.h"
+#include "core/geometry/pose.h"
+#include "core/time/rate.h"
+
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <vector>
+
+namespace garland {
+
+enum class SourceKind {
+    mesh_cache,    // points move, faces fixed
+    mesh_sequence, // faces may change from frame to frame
+};
+
+// Something about a source that its user should know, and what can be done about it.
+struct SourceProblem {
+    std::string what;   // "frames 13 and 14 are missing"
+    std::string advice; // "frame 12 is shown in their place"
+    std::optional<std::int64_t> frame;
+};
+
+struct SourceFacts {
+    SourceKind kind = SourceKind::mesh_cache;
+    std::string format;              // "PLY series", "OBJ and NumPy array"
+    std::int64_t first = 0;          // as the files count
+    std::int64_t last = 0;           // ≥ first
+    std::vector<std::int64_t> missing; // frames between first and last that are not there, rising
+    std::size_t points = 0;          // of the first frame
+    std::size_t faces = 0;
+    std::size_t most_points = 0;     // of any frame
+    std::optional<std::int64_t> faces_change_at; // the first frame whose points or faces differ in number
+    bool velocities = false, normals = false, uvs = false, colours = false;
+    std::vector<std::string> attributes;
+    double bytes_on_disk = 0;
+    Imath::Box3f box; // of the first pose
+    std::vector<SourceProblem> problems;
+
+    std::int64_t frames() const { return last - first + 1; }
+};
+
+class Source {
+  public:
+    virtual ~Source() = default;
+    virtual const SourceFacts& facts() const = 0;
+    // The pose of one whole frame as the files count. A missing frame gives the nearest earlier one. Safe to call from
+    // several threads at once. Errors: whatever the file brings, with path, frame and line or byte.
+    virtual Result<PosePtr> read(std::int64_t file_frame, Progress& progress) const = 0;
+    virtual std::vector<std::string> files() const = 0; // everything it reads
+
+    // The file frame that stands in for a possibly missing one.
+    std::int64_t present(std::int64_t file_frame) const;
+};
+using SourcePtr = std::shared_ptr<const Source>;
+
+const char* to_text(SourceKind kind); // "mesh cache", "mesh sequence"
+
+} // namespace garland

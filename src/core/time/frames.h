@@ -1,0 +1,47 @@
+// The two clocks. An output frame and a source frame never convert by accident: only a timing leads from one to the
+// other. Both hold a double, since a copy may stand between frames.
+#pragma once
+
+#include <compare>
+#include <cstdint>
+
+namespace garland {
+
+template <class Clock>
+struct Frame {
+    double value = 0; // in frames of its clock
+    constexpr Frame() = default;
+    constexpr explicit Frame(double frames) : value(frames) {}
+    constexpr auto operator<=>(const Frame&) const = default;
+
+    friend constexpr Frame operator+(Frame f, double frames) { return Frame(f.value + frames); }
+    friend constexpr Frame operator-(Frame f, double frames) { return Frame(f.value - frames); }
+    friend constexpr double operator-(Frame a, Frame b) { return a.value - b.value; } // a distance, in frames
+};
+
+using OutputFrame = Frame<struct OutputClock>;
+using SourceFrame = Frame<struct SourceClock>;
+
+struct Seconds {
+    double value = 0;
+    constexpr Seconds() = default;
+    constexpr explicit Seconds(double seconds) : value(seconds) {}
+    constexpr auto operator<=>(const Seconds&) const = default;
+};
+
+// Whole output frames, both ends included: first…last has last − first + 1 frames.
+struct FrameRange {
+    std::int64_t first = 1;
+    std::int64_t last = 240;
+    constexpr bool operator==(const FrameRange&) const = default;
+    constexpr std::int64_t count() const { return last - first + 1; }
+    constexpr bool valid() const { return last >= first; }
+    constexpr bool contains(double frame) const {
+        return frame >= static_cast<double>(first) && frame <= static_cast<double>(last);
+    }
+};
+
+// Frames outside ± this are refused: beyond it a double no longer holds a useful fraction of a frame.
+inline constexpr double frame_limit = 1e9;
+
+} // namespace garland

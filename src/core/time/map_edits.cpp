@@ -1,0 +1,197 @@
+// The rules are those of docs/time.md, "Operations on a map".
+#include "core/time/map_edits.h"
+
+#include "core/base/numbers.h"
+#include "core/time/timing_plan.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+
+TimingSample sample(const TimeMap& map, double t) {
+    Timing timing;
+    timing.map = map;
+    return TimingPlan(timing).at(OutputFrame(t));
+}
+
+Result<TimeMap> checked(TimeMap map) {
+    GARLAND_CHECK(validate(map));
+    return map;
+}
+
+std::size_t key_before(const TimeMap& map, double t) { // the last key at or before t, which is inside the map
+    auto after = std::upper_bound(map.keys.begin(), map.keys.end(), t,
+                                  [](double x, const Key& key) { return x < key.at.value; });
+    return static_cast<std::size_t>(after - map.keys.begin()) - 1;
+}
+
+// Turns the smooth stretches whose slopes a change at t touches (its own and both neighbours) into free ones with the
+// slopes they have now, so that the change moves nothing else.
+TimeMap with_fixed_slopes(TimeMap map, OutputFrame t) {
+    const auto slopes = steffen_slopes(map);
+    const std::size_t here = key_before(map, t.value);
+    for (std::size_t i = here > 0 ? here - 1 : 0; i + 1 < map.keys.size() && i <= here + 1; ++i) {
+        if (map.keys[i].toward != Toward::smooth) continue;
+        map.keys[i].toward = Toward::free;
+        map.keys[i].leave = slopes[i];
+        map.keys[i + 1].arrive = slopes[i + 1];
+    }
+    return map;
+}
+
+bool is_whole(double x) { return x == std::floor(x); }
+
+} // namespace
+
+Result<TimeMap> cut_at(const TimeMap& map, OutputFrame t) {
+    if (!(t >= map.first() && t <= map.last())) {
+        return fail(ErrorCode::invalid, fmt::format("output frame {} lies outside the map ({} to {})",
+                                                    short_number(t.value), short_number(map.first().value),
+                                                    short_number(map.last().value)));
+    }
+    const std::size_t i = key_before(map, t.value);
+    if (map.keys[i].at == t) return map;
+    TimeMap result = map.keys[i].toward == Toward::smooth ? with_fixed_slopes(map, t) : map;
+    const Toward toward = result.keys[i].toward;
+    const TimingSample here = sample(map, t.value);
+    result.keys.insert(result.keys.begin() + static_cast<std::ptrdiff_t>(i) + 1,
+                       Key{t, SourceFrame(here.source), toward, here.slope, here.slope});
+    return result;
+}
+
+Result<TimeMap> hold_at(const TimeMap& map, OutputFrame t, double n) {
+    if (!(n > 0) || n > frame_limit) {
+        return fail(ErrorCode::invalid, fmt::format("a hold lasts more than 0 frames, not {}", short_number(n)));
+    }
+    t = std::clamp(t, map.first(), map.last());
+    GARLAND_TRY(result, cut_at(with_fixed_slopes(map, t), t));
+    const std::size_t i = key_before(result, t.value);
+    Key again = result.keys[i];
+    for (std::size_t k = i + 1; k < result.keys.size(); ++k) result.keys[k].at = result.keys[k].at + n;
+    result.keys[i].toward = Toward::linear;
+    result.keys[i].leave = 0;
+    again.at = again.at + n;
+    again.arrive = 0;
+    result.keys.insert(result.keys.begin() + static_cast<std::ptrdiff_t>(i) + 1, again);
+    return checked(std::move(result));
+}
+
+Result<TimeMap> reverse(const TimeMap& map, OutputFrame p, OutputFrame q) {
+    p = std::max(p, map.first());
+    q = std::min(q, map.last());
+    if (!(p < q)) return fail(ErrorCode::invalid, "there is nothing to reverse: the range holds less than two frames");
+    const bool whole_map = p == map.first() && q == map.last();
+    if (!whole_map && !(is_whole(p.value) && is_whole(q.value))) {
+        return fail(ErrorCode::invalid, "a range to reverse starts and ends on whole frames");
+    }
+    const bool meets = sample(map, p.value).source == sample(map, q.value).source;
+    TimeMap cut = map;
+    for (OutputFrame end : {p, q}) {
+        if (whole_map) break; // mirrored as a whole, smooth stretches stay smooth
+        GARLAND_TRY(more, cut_at(with_fixed_slopes(std::move(cut), end), end));
+        cut = std::move(more);
+    }
+    if (!meets && p > map.first() && p.value - 1 >= map.first().value) {
+        GARLAND_TRY(more, cut_at(cut, p - 1));
+        cut = std::move(more);
+    }
+    if (!meets && q < map.last() && q.value + 1 <= map.last().value) {
+        GARLAND_TRY(more, cut_at(cut, q + 1));
+        cut = std::move(more);
+    }
+    const std::size_t from = key_before(cut, p.value), to = key_before(cut, q.value);
+
+    TimeMap result;
+    result.keys.assign(cut.keys.begin(), cut.keys.begin() + static_cast<std::ptrdiff_t>(from));
+    if (!meets && !result.keys.empty()) result.keys.back().toward = Toward::step;
+    for (std::size_t k = to + 1; k-- > from;) {
+        Key key = cut.keys[k];
+        const double at = p.value + q.value - key.at.value;
+        key.at = OutputFrame(k == to ? p.value : k == from ? q.value : at);
+        std::swap(key.leave, key.arrive);
+        key.leave = -key.leave;
+        key.arrive = -key.arrive;
+        const bool last = k == from;
+        key.toward = last ? cut.keys[to].toward : cut.keys[k - 1].toward;
+        result.keys.push_back(key);
+        // A step shows its own value until just before the next key; mirrored, that is from the next whole frame on.
+        if (!last && cut.keys[k - 1].toward == Toward::step && cut.keys[k].at - cut.keys[k - 1].at > 1) {
+            Key rest = key;
+            rest.at = rest.at + 1;
+            rest.source = cut.keys[k - 1].source;
+            result.keys.push_back(rest);
+        }
+    }
+    if (to + 1 < cut.keys.size()) {
+        Key& seam = result.keys.back();
+        if (!meets) seam.toward = Toward::step;
+        seam.leave = cut.keys[to].leave;
+        result.keys.insert(result.keys.end(), cut.keys.begin() + static_cast<std::ptrdiff_t>(to) + 1, cut.keys.end());
+    }
+    if (from > 0) result.keys[from].arrive = cut.keys[from].arrive;
+    return checked(std::move(result));
+}
+
+Result<TimeMap> fit(SourceFrame a, SourceFrame b, OutputFrame p, OutputFrame q) {
+    if (!(p < q)) return fail(ErrorCode::invalid, "the output range must end after it starts");
+    TimeMap map;
+    map.keys = {Key{p, a, Toward::linear}, Key{q, b, Toward::linear}};
+    return checked(std::move(map));
+}
+
+Result<TimeMap> start_at(const TimeMap& map, OutputFrame start) {
+    TimeMap result = map;
+    const double by = start - map.first();
+    for (Key& key : result.keys) key.at = key.at + by;
+    return checked(std::move(result));
+}
+
+bool held_around(const TimeMap& map, OutputFrame t, HeldSpan& span) {
+    auto flat = [&](std::size_t i) {
+        const Key &a = map.keys[i], &b = map.keys[i + 1];
+        if (a.toward == Toward::step) return true;
+        if (a.toward == Toward::free && (a.leave != 0 || b.arrive != 0)) return false;
+        return a.source == b.source;
+    };
+    if (map.keys.size() < 2 || !(t >= map.first() && t <= map.last())) return false;
+    std::size_t i = std::min(key_before(map, t.value), map.keys.size() - 2);
+    if (!flat(i) && map.keys[i].at == t && i > 0) --i; // the very end of a hold still belongs to it
+    if (!flat(i)) return false;
+    std::size_t from = i, to = i + 1;
+    while (from > 0 && flat(from - 1) && map.keys[from - 1].source == map.keys[i].source) --from;
+    while (to + 1 < map.keys.size() && flat(to) && map.keys[to].source == map.keys[i].source) ++to;
+    span = {map.keys[from].at, map.keys[to].at};
+    return span.last - span.first >= 1;
+}
+
+Result<TimeMap> insert_key(const TimeMap& map, Key key) {
+    TimeMap result = map;
+    auto at = std::lower_bound(result.keys.begin(), result.keys.end(), key.at,
+                               [](const Key& k, OutputFrame t) { return k.at < t; });
+    if (at != result.keys.end() && at->at == key.at) {
+        *at = key;
+    } else {
+        result.keys.insert(at, key);
+    }
+    return checked(std::move(result));
+}
+
+Result<TimeMap> move_key(const TimeMap& map, std::size_t index, OutputFrame at, SourceFrame source) {
+    TimeMap result = map;
+    result.keys.at(index).at = at;
+    result.keys.at(index).source = source;
+    return checked(std::move(result));
+}
+
+Result<TimeMap> remove_key(const TimeMap& map, std::size_t index) {
+    if (map.keys.size() <= 1) return fail(ErrorCode::invalid, "a time map keeps at least one key");
+    TimeMap result = map;
+    result.keys.erase(result.keys.begin() + static_cast<std::ptrdiff_t>(index));
+    return checked(std::move(result));
+}
+
+} // namespace garland

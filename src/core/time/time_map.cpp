@@ -1,0 +1,101 @@
+#include "core/time/time_map.h"
+
+#include "core/base/numbers.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <limits>
+
+namespace garland {
+
+Result<void> validate(const TimeMap& map) {
+    if (map.keys.empty()) return fail(ErrorCode::invalid, "a time map needs at least one key");
+    if (map.keys.size() > key_limit) {
+        return fail(ErrorCode::too_large, fmt::format("a time map may have {} keys, not {}", key_limit, map.keys.size()));
+    }
+    for (std::size_t i = 0; i < map.keys.size(); ++i) {
+        const Key& key = map.keys[i];
+        const bool finite = std::isfinite(key.at.value) && std::isfinite(key.source.value) &&
+                            std::isfinite(key.leave) && std::isfinite(key.arrive);
+        if (!finite) return fail(ErrorCode::invalid, fmt::format("key {} has a value that is not a number", i + 1));
+        if (std::abs(key.at.value) > frame_limit || std::abs(key.source.value) > frame_limit) {
+            return fail(ErrorCode::invalid, fmt::format("key {} lies beyond frame {:.0f}", i + 1, frame_limit));
+        }
+        if (i == 0) continue;
+        const double step = key.at - map.keys[i - 1].at;
+        if (step == 0) {
+            return fail(Error{ErrorCode::invalid, fmt::format("keys {} and {} are both on output frame {}", i, i + 1,
+                                                              short_number(key.at.value))}
+                            .advise("move or remove one of them; a jump is a step key followed by the next frame's key"));
+        }
+        if (step < 0) return fail(ErrorCode::invalid, fmt::format("key {} comes before key {}", i + 1, i));
+    }
+    return {};
+}
+
+std::vector<double> steffen_slopes(const TimeMap& map) {
+    const std::size_t n = map.keys.size();
+    std::vector<double> slopes(n, 0.0);
+    if (n < 2) return slopes;
+    auto length = [&](std::size_t i) { return map.keys[i + 1].at - map.keys[i].at; };
+    auto secant = [&](std::size_t i) {
+        return map.keys[i].toward == Toward::step ? 0.0 : (map.keys[i + 1].source - map.keys[i].source) / length(i);
+    };
+    slopes[0] = secant(0);
+    slopes[n - 1] = secant(n - 2);
+    for (std::size_t i = 1; i + 1 < n; ++i) {
+        const double h0 = length(i - 1), h1 = length(i);
+        const double s0 = secant(i - 1), s1 = secant(i);
+        const double p = (s0 * h1 + s1 * h0) / (h0 + h1);
+        const double sign = std::copysign(1.0, s0) + std::copysign(1.0, s1);
+        slopes[i] = sign * std::min({std::abs(s0), std::abs(s1), 0.5 * std::abs(p)});
+    }
+    return slopes;
+}
+
+std::vector<Stretch> stretches(const TimeMap& map) {
+    std::vector<Stretch> result;
+    if (map.keys.size() < 2) return result;
+    const auto slopes = steffen_slopes(map);
+    result.reserve(map.keys.size() - 1);
+    for (std::size_t i = 0; i + 1 < map.keys.size(); ++i) {
+        const Key &a = map.keys[i], &b = map.keys[i + 1];
+        Stretch s;
+        s.start = a.at - map.first();
+        s.length = b.at - a.at;
+        s.c[0] = a.source.value;
+        s.low = std::min(a.source.value, b.source.value);
+        s.high = std::max(a.source.value, b.source.value);
+        const double secant = (b.source - a.source) / s.length;
+        auto hermite = [&](double leave, double arrive) {
+            s.c[1] = leave;
+            s.c[2] = (3 * secant - 2 * leave - arrive) / s.length;
+            s.c[3] = (leave + arrive - 2 * secant) / (s.length * s.length);
+        };
+        switch (a.toward) {
+        case Toward::step: s.low = s.high = a.source.value; break;
+        case Toward::linear: s.c[1] = secant; break;
+        case Toward::smooth: hermite(slopes[i], slopes[i + 1]); break;
+        case Toward::free:
+            hermite(a.leave, b.arrive);
+            s.low = -std::numeric_limits<double>::infinity();
+            s.high = std::numeric_limits<double>::infinity();
+            break;
+        }
+        result.push_back(s);
+    }
+    return result;
+}
+
+const char* to_text(Toward toward) {
+    switch (toward) {
+    case Toward::step: return "step";
+    case Toward::linear: return "linear";
+    case Toward::smooth: return "smooth";
+    case Toward::free: return "free";
+    }
+    return "linear";
+}
+
+} // namespace garland

@@ -1,0 +1,158 @@
+#include "io/bake.h"
+
+#include "core/base/numbers.h"
+#include "io/ply.h"
+#include "io/series.h"
+
+#include <cmath>
+#include <cstring>
+#include <filesystem>
+#include <fmt/format.h>
+#include <numbers>
+
+namespace garland {
+
+namespace {
+
+std::string path_of(const BakeOrder& order, std::int64_t frame) {
+    return order.folder + "/" + numbered(order.name + ".", frame, 4, ".ply");
+}
+
+// What one frame's file holds. An attribute is written when any pose has it.
+PlyMerger::Content content_of(const std::vector<Posed>& all) {
+    PlyMerger::Content c;
+    c.copy = true;
+    for (const Posed& posed : all) {
+        for (std::uint32_t pick : posed.picks.copies) {
+            if (pick == no_pose) continue;
+            const Pose& pose = *posed.poses[pick].pose;
+            c.points += pose.points.size();
+            c.faces += pose.faces->count();
+            c.corners += pose.faces->corners.size();
+            c.many_corners = c.many_corners || has_large_face(*pose.faces);
+            c.normals |= !pose.normals.empty();
+            c.velocities |= !pose.velocities.empty();
+            c.uvs |= !pose.uvs.empty();
+            c.colours |= !pose.colours.empty();
+        }
+    }
+    return c;
+}
+
+void turned(const std::vector<V3f>& from, float c, float s, float scale, V3f move, std::vector<V3f>& out) {
+    out.resize(from.size());
+    for (std::size_t i = 0; i < from.size(); ++i) {
+        const V3f& p = from[i];
+        out[i] = V3f((p.x * c + p.z * s) * scale + move.x, p.y * scale + move.y, (p.z * c - p.x * s) * scale + move.z);
+    }
+}
+
+Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& show, const std::string& path,
+                                  const std::string& comment, Existing existing) {
+    const PlyMerger::Content content = content_of(all);
+    GARLAND_TRY(out, PlyMerger::create(path, content, existing, comment));
+    std::vector<V3f> points, normals, velocities;
+    for (const Posed& posed : all) {
+        const SourceClock& clock = posed.arrangement->clock;
+        // Source units a second of the source's clock become units a second of output.
+        const double clocks = clock.files_per_frame * clock.file_seconds * show.settings.rate.per_second();
+        for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
+            if (posed.picks.copies[i] == no_pose) continue;
+            const Pose& pose = *posed.poses[posed.picks.copies[i]].pose;
+            const Placement& place = posed.arrangement->places[i];
+            const double angle = place.turn * std::numbers::pi / 180;
+            const auto c = static_cast<float>(std::cos(angle)), s = static_cast<float>(std::sin(angle));
+            const auto size = static_cast<float>(place.size);
+            turned(pose.points, c, s, size, V3f(place.position), points);
+            turned(pose.normals, c, s, 1, V3f(0), normals);
+            const auto pace = static_cast<float>(place.size * posed.moments[i].speed * clocks);
+            turned(pose.velocities, c, s, pace, V3f(0), velocities);
+            out.add_points(points, normals, velocities, pose.uvs, pose.colours,
+                           static_cast<std::int32_t>(posed.arrangement->first_copy + static_cast<std::int64_t>(i) + 1));
+        }
+    }
+    std::uint32_t first_point = 0;
+    for (const Posed& posed : all) {
+        for (std::uint32_t pick : posed.picks.copies) {
+            if (pick == no_pose) continue;
+            const Pose& pose = *posed.poses[pick].pose;
+            out.add_faces(*pose.faces, first_point);
+            first_point += static_cast<std::uint32_t>(pose.points.size());
+        }
+    }
+    const std::uint64_t bytes = out.written();
+    GARLAND_CHECK(out.commit());
+
+    GARLAND_TRY(back, read_ply_counts(path));
+    std::uint64_t size = 0;
+    GARLAND_CHECK(read_head(path, 1, size));
+    if (back.points != content.points || back.faces != content.faces || size != bytes) {
+        return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(path).advise(
+            "check the disk and write this frame again"));
+    }
+    return bytes;
+}
+
+} // namespace
+
+Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress& progress) {
+    if (!order.frames.valid()) return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+    BakeEstimate e;
+    e.files = order.frames.count();
+    GARLAND_TRY(all, pose_all(show, OutputFrame(static_cast<double>(order.frames.first)), progress));
+    e.bytes = static_cast<double>(PlyMerger::size_of(content_of(all))) * static_cast<double>(e.files);
+    e.free = free_space(order.folder);
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; ++f) e.existing += file_exists(path_of(order, f));
+    return e;
+}
+
+Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progress) {
+    GARLAND_TRY(before, estimate(show, order, progress));
+    if (before.existing > 0 && order.existing == Existing::refuse) {
+        return fail(Error{ErrorCode::exists, fmt::format("{} of the {} to write {} there already",
+                                                         before.existing, counted(before.files, "file", "files"),
+                                                         before.existing == 1 ? "is" : "are")}
+                        .at(order.folder)
+                        .keeping("all existing files; nothing was written")
+                        .advise("choose another folder or name, or say that they may be replaced"));
+    }
+    if (before.free >= 0 && before.bytes > before.free) {
+        return fail(Error{ErrorCode::disk_full, fmt::format("about {} are needed, but only {} are free",
+                                                            byte_count(before.bytes), byte_count(before.free))}
+                        .at(order.folder)
+                        .keeping("nothing was written")
+                        .advise("free some space, choose another disk, or write fewer frames"));
+    }
+    std::error_code made;
+    std::filesystem::create_directories(order.folder, made);
+    if (made) {
+        return fail(Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", made.message())}.at(
+            order.folder));
+    }
+    BakeDone done;
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; ++f) {
+        progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
+                        fmt::format("frame {}", f));
+        auto kept = [&](Error error) {
+            error.kept = done.files.empty() ? "nothing was written"
+                                            : fmt::format("the {} written so far", counted(static_cast<long long>(done.files.size()),
+                                                                                           "file", "files"));
+            return fail(std::move(error));
+        };
+        if (progress.cancelled()) return kept(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)});
+        auto posed = pose_all(show, OutputFrame(static_cast<double>(f)), progress);
+        if (!posed) return kept(std::move(posed.error()));
+        auto bytes = write_frame(*posed, show, path_of(order, f), fmt::format("output frame {}", f), order.existing);
+        if (!bytes) return kept(std::move(bytes.error()));
+        done.files.push_back(path_of(order, f));
+        done.bytes += static_cast<double>(*bytes);
+        for (const Posed& p : *posed) {
+            done.poses += static_cast<std::int64_t>(p.poses.size());
+            for (std::uint32_t pick : p.picks.copies) done.copies += pick != no_pose;
+        }
+    }
+    progress.report(1, "written");
+    return done;
+}
+
+} // namespace garland

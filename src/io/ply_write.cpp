@@ -1,0 +1,202 @@
+#include "io/ply.h"
+
+#include <bit>
+#include <cmath>
+#include <cstring>
+#include <fmt/format.h>
+
+namespace garland {
+
+static_assert(std::endian::native == std::endian::little, "the PLY writer copies little-endian numbers as they are");
+
+namespace {
+
+std::string header_text(const char* form, const PlyMerger::Content& c, const std::vector<PointAttribute>& attributes,
+                        const std::string& comment) {
+    std::string text = fmt::format("ply\nformat {} 1.0\n", form);
+    if (!comment.empty()) text += "comment " + comment + "\n";
+    text += fmt::format("element vertex {}\n", c.points);
+    auto floats = [&](std::initializer_list<const char*> names) {
+        for (const char* name : names) text += fmt::format("property float {}\n", name);
+    };
+    floats({"x", "y", "z"});
+    if (c.normals) floats({"nx", "ny", "nz"});
+    if (c.velocities) floats({"vx", "vy", "vz"});
+    if (c.uvs) floats({"s", "t"});
+    if (c.colours) text += "property uchar red\nproperty uchar green\nproperty uchar blue\n";
+    if (c.copy) text += "property int copy\n";
+    for (const PointAttribute& a : attributes) floats({a.name.c_str()});
+    text += fmt::format("element face {}\nproperty list {} int vertex_indices\nend_header\n", c.faces,
+                        c.many_corners ? "int" : "uchar");
+    return text;
+}
+
+unsigned char to_byte(float x) { return static_cast<unsigned char>(std::lround(std::min(std::max(x, 0.0f), 1.0f) * 255)); }
+
+PlyMerger::Content content_of(const Pose& pose) {
+    PlyMerger::Content c;
+    c.points = pose.points.size();
+    c.faces = pose.faces->count();
+    c.corners = pose.faces->corners.size();
+    c.many_corners = has_large_face(*pose.faces);
+    c.normals = !pose.normals.empty();
+    c.velocities = !pose.velocities.empty();
+    c.uvs = !pose.uvs.empty();
+    c.colours = !pose.colours.empty();
+    return c;
+}
+
+// Appends numbers to a buffer in one of the three forms.
+class Out {
+  public:
+    Out(std::string& text, PlyForm form) : text_(text), form_(form) {}
+    void number(float value) {
+        if (form_ == PlyForm::ascii) {
+            text_ += fmt::format("{} ", value);
+        } else {
+            raw(&value, sizeof value);
+        }
+    }
+    void byte(unsigned char value) {
+        if (form_ == PlyForm::ascii) {
+            text_ += fmt::format("{} ", value);
+        } else {
+            text_ += static_cast<char>(value);
+        }
+    }
+    void index(std::int32_t value) {
+        if (form_ == PlyForm::ascii) {
+            text_ += fmt::format("{} ", value);
+        } else {
+            raw(&value, sizeof value);
+        }
+    }
+    void end_item() {
+        if (form_ == PlyForm::ascii) text_.back() = '\n';
+    }
+
+  private:
+    void raw(const void* data, std::size_t bytes) {
+        char copy[8];
+        std::memcpy(copy, data, bytes);
+        if (form_ == PlyForm::big_endian) std::reverse(copy, copy + bytes);
+        text_.append(copy, bytes);
+    }
+    std::string& text_;
+    PlyForm form_;
+};
+
+} // namespace
+
+bool has_large_face(const Faces& faces) {
+    for (std::size_t f = 0; f < faces.count(); ++f) {
+        if (faces.starts[f + 1] - faces.starts[f] > 255) return true;
+    }
+    return false;
+}
+
+Result<void> write_ply(const std::string& path, const Pose& pose, PlyForm form, Existing existing) {
+    GARLAND_TRY(file, AtomicFile::create(path, existing));
+    const char* names[] = {"ascii", "binary_little_endian", "binary_big_endian"};
+    std::string text = header_text(names[static_cast<int>(form)], content_of(pose), pose.attributes, "");
+    Out out(text, form);
+    auto flush = [&](std::size_t above) {
+        if (text.size() <= above) return;
+        file.write(text);
+        text.clear();
+    };
+    for (std::size_t i = 0; i < pose.points.size(); ++i) {
+        auto vector = [&](const std::vector<V3f>& values) {
+            if (values.empty()) return;
+            for (int k = 0; k < 3; ++k) out.number(values[i][k]);
+        };
+        vector(pose.points);
+        vector(pose.normals);
+        vector(pose.velocities);
+        if (!pose.uvs.empty()) out.number(pose.uvs[i].x), out.number(pose.uvs[i].y);
+        if (!pose.colours.empty()) {
+            for (int k = 0; k < 3; ++k) out.byte(to_byte(pose.colours[i][k]));
+        }
+        for (const PointAttribute& a : pose.attributes) out.number(a.values[i]);
+        out.end_item();
+        flush(1 << 20);
+    }
+    const Faces& faces = *pose.faces;
+    const bool many = has_large_face(faces);
+    for (std::size_t f = 0; f < faces.count(); ++f) {
+        const auto corners = faces.starts[f + 1] - faces.starts[f];
+        if (many) out.index(static_cast<std::int32_t>(corners));
+        else out.byte(static_cast<unsigned char>(corners));
+        for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c) {
+            out.index(static_cast<std::int32_t>(faces.corners[c]));
+        }
+        out.end_item();
+        flush(1 << 20);
+    }
+    flush(0);
+    return file.commit();
+}
+
+Result<PlyMerger> PlyMerger::create(const std::string& path, const Content& content, Existing existing,
+                                    const std::string& comment) {
+    if (content.points > INT32_MAX) {
+        return fail(Error{ErrorCode::too_large, fmt::format("{} points do not fit one PLY file", content.points)}
+                        .at(path)
+                        .advise("write fewer copies at a time"));
+    }
+    GARLAND_TRY(file, AtomicFile::create(path, existing));
+    file.write(header_text("binary_little_endian", content, {}, comment));
+    return PlyMerger(std::move(file), content);
+}
+
+std::uint64_t PlyMerger::size_of(const Content& c) {
+    const std::uint64_t per_point = 12u + (c.normals ? 12u : 0u) + (c.velocities ? 12u : 0u) + (c.uvs ? 8u : 0u) +
+                                    (c.colours ? 3u : 0u) + (c.copy ? 4u : 0u);
+    return 400 + c.points * per_point + c.faces * (c.many_corners ? 4u : 1u) + c.corners * 4;
+}
+
+void PlyMerger::add_points(const std::vector<V3f>& points, const std::vector<V3f>& normals,
+                           const std::vector<V3f>& velocities, const std::vector<V2f>& uvs,
+                           const std::vector<V3f>& colours, std::int32_t copy) {
+    const std::size_t stride = 12u + (content_.normals ? 12u : 0u) + (content_.velocities ? 12u : 0u) +
+                               (content_.uvs ? 8u : 0u) + (content_.colours ? 3u : 0u) + (content_.copy ? 4u : 0u);
+    buffer_.resize(points.size() * stride);
+    char* at = buffer_.data();
+    auto put = [&](const void* data, std::size_t bytes) {
+        std::memcpy(at, data, bytes);
+        at += bytes;
+    };
+    const V3f none3(0);
+    const V2f none2(0);
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        put(&points[i], 12);
+        if (content_.normals) put(normals.empty() ? &none3 : &normals[i], 12);
+        if (content_.velocities) put(velocities.empty() ? &none3 : &velocities[i], 12);
+        if (content_.uvs) put(uvs.empty() ? &none2 : &uvs[i], 8);
+        if (content_.colours) {
+            const V3f c = colours.empty() ? V3f(1) : colours[i];
+            const unsigned char bytes[3] = {to_byte(c.x), to_byte(c.y), to_byte(c.z)};
+            put(bytes, 3);
+        }
+        if (content_.copy) put(&copy, 4);
+    }
+    file_.write(buffer_.data(), buffer_.size());
+}
+
+void PlyMerger::add_faces(const Faces& faces, std::uint32_t first_point) {
+    buffer_.clear();
+    buffer_.reserve(faces.count() + faces.corners.size() * 4);
+    for (std::size_t f = 0; f < faces.count(); ++f) {
+        const std::uint32_t corners = faces.starts[f + 1] - faces.starts[f];
+        const char* length = reinterpret_cast<const char*>(&corners); // little-endian: the first byte is enough for 255
+        buffer_.insert(buffer_.end(), length, length + (content_.many_corners ? 4 : 1));
+        for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c) {
+            const std::uint32_t index = faces.corners[c] + first_point;
+            const char* bytes = reinterpret_cast<const char*>(&index);
+            buffer_.insert(buffer_.end(), bytes, bytes + 4);
+        }
+    }
+    file_.write(buffer_.data(), buffer_.size());
+}
+
+} // namespace garland

@@ -1,0 +1,16 @@
+// What every reader asks of a pose before handing it out.
+#pragma once
+
+#include "core/base/result.h"
+#include "core/geometry/pose.h"
+
+namespace garland {
+
+// Errors: malformed, naming the first point that is not finite, the first face that points past the points, or a pose
+// without any points.
+Result<void> check_pose(const Pose& pose, const std::string& path);
+
+// The most points one pose may have, so that 32-bit indices reach them all.
+inline constexpr std::uint64_t point_limit = 1'000'000'000;
+
+} // namespace garland
