@@ -18,7 +18,7 @@ struct LanternCache {
     std::vector<std::vector<V3f>> velocities; // metres a second
 };
 
-// A paper lantern as a soft body (Bullet: cloth links, shape matching, wind on its faces) with a tassel of strands.
+// A paper lantern as cloth held by hoops, pushed by wind on its faces, with a tassel of swinging strands.
 // 96 frames at 24 a second, which do not loop. Errors: cancelled.
 Result<LanternCache> simulate_lantern(Progress& progress = Progress::none());
 
