@@ -9,11 +9,36 @@ namespace garland {
 namespace {
 constexpr double radians = std::numbers::pi / 180;
 
-double drop(const Arrangement& a, std::int64_t index, std::int64_t in_row) {
+// How far the cord hangs at `at` of its row, in copies from the row's first one; a post stands half a copy before each swag.
+double drop(const Arrangement& a, double at, std::int64_t in_row) {
     if (a.sag == 0) return 0;
-    const std::int64_t swag = a.swag > 0 ? std::min<std::int64_t>(a.swag, in_row) : in_row;
-    const double x = (static_cast<double>(index % swag) + 0.5) / static_cast<double>(swag);
+    const auto swag = static_cast<double>(a.swag > 0 ? std::min<std::int64_t>(a.swag, in_row) : in_row);
+    const double from_post = at + 0.5;
+    const double x = (from_post - std::floor(from_post / swag) * swag) / swag;
     return -a.sag * (1 - (2 * x - 1) * (2 * x - 1));
+}
+
+struct Spot {
+    double x = 0, z = 0;           // before heading and origin
+    double along = 0, outward = 0; // degrees
+};
+double away(double x, double z) { return x == 0 && z == 0 ? 0 : std::atan2(x, z) / radians; }
+double middle(double i, std::int64_t count, double step) { return (i - 0.5 * static_cast<double>(count - 1)) * step; }
+
+Spot spot(const Arrangement& a, std::int64_t row, double i) {
+    if (a.kind == ArrangementKind::ring) {
+        const double angle = 360.0 * i / static_cast<double>(a.count);
+        return {a.radius * std::sin(angle * radians), a.radius * std::cos(angle * radians), angle + 90, angle};
+    }
+    const bool grid = a.kind == ArrangementKind::grid;
+    const double x = middle(i, grid ? a.columns : a.count, a.spacing);
+    const double z = grid ? middle(static_cast<double>(row), a.rows, a.row_spacing) : 0;
+    return {x, z, 90, away(x, z)};
+}
+
+V3d to_scene(const Arrangement& a, const Spot& s, double height) {
+    const double c = std::cos(a.heading * radians), n = std::sin(a.heading * radians);
+    return a.origin + V3d(s.x * c + s.z * n, height, -s.x * n + s.z * c);
 }
 } // namespace
 
@@ -52,43 +77,31 @@ std::vector<Placement> placements(const Arrangement& a) {
     std::vector<Placement> result;
     const std::int64_t n = copies_in(a);
     result.reserve(static_cast<std::size_t>(n));
-    const double cos_h = std::cos(a.heading * radians), sin_h = std::sin(a.heading * radians);
-    auto add = [&](CopyId id, double x, double y, double z, double along, double outward) {
-        Placement p;
-        p.id = id;
-        p.position = a.origin + V3d(x * cos_h + z * sin_h, y, -x * sin_h + z * cos_h);
-        const double facing = a.facing == Facing::along ? along : a.facing == Facing::outward ? outward : 0;
-        p.turn = a.turn + a.heading + facing;
-        p.size = a.size;
-        result.push_back(p);
-    };
-    auto away = [](double x, double z) { return x == 0 && z == 0 ? 0 : std::atan2(x, z) / radians; };
-    auto middle = [](std::int64_t i, std::int64_t count, double step) {
-        return (static_cast<double>(i) - 0.5 * static_cast<double>(count - 1)) * step;
-    };
-    switch (a.kind) {
-    case ArrangementKind::line:
-        for (std::int64_t i = 0; i < n; ++i) {
-            const double x = middle(i, n, a.spacing);
-            add(CopyId(static_cast<std::uint64_t>(i)), x, drop(a, i, n), 0, 90, away(x, 0));
+    const bool grid = a.kind == ArrangementKind::grid;
+    const std::int64_t rows = grid ? a.rows : 1, in_row = grid ? a.columns : a.count;
+    for (std::int64_t r = 0; r < rows; ++r) {
+        for (std::int64_t i = 0; i < in_row; ++i) {
+            const Spot s = spot(a, r, static_cast<double>(i));
+            const double facing = a.facing == Facing::along ? s.along : a.facing == Facing::outward ? s.outward : 0;
+            const auto id = static_cast<std::uint64_t>(r) << 20 | static_cast<std::uint64_t>(i);
+            result.push_back({CopyId(id), to_scene(a, s, drop(a, static_cast<double>(i), in_row)),
+                              a.turn + a.heading + facing, a.size});
         }
-        break;
-    case ArrangementKind::grid:
-        for (std::int64_t r = 0; r < a.rows; ++r) {
-            for (std::int64_t c = 0; c < a.columns; ++c) {
-                const double x = middle(c, a.columns, a.spacing), z = middle(r, a.rows, a.row_spacing);
-                add(CopyId(static_cast<std::uint64_t>(r) << 20 | static_cast<std::uint64_t>(c)), x,
-                    drop(a, c, a.columns), z, 90, away(x, z));
-            }
+    }
+    return result;
+}
+
+std::vector<std::vector<V3d>> cords(const Arrangement& a) {
+    std::vector<std::vector<V3d>> result;
+    if (a.sag == 0) return result;
+    const bool grid = a.kind == ArrangementKind::grid;
+    const std::int64_t rows = grid ? a.rows : 1, in_row = grid ? a.columns : a.count;
+    for (std::int64_t r = 0; r < rows; ++r) {
+        auto& cord = result.emplace_back();
+        for (std::int64_t k = 0; k <= in_row * 4; ++k) {
+            const double at = static_cast<double>(k) / 4 - 0.5;
+            cord.push_back(to_scene(a, spot(a, r, at), k == in_row * 4 ? 0 : drop(a, at, in_row)));
         }
-        break;
-    case ArrangementKind::ring:
-        for (std::int64_t i = 0; i < n; ++i) {
-            const double angle = 360.0 * static_cast<double>(i) / static_cast<double>(n);
-            const double x = a.radius * std::sin(angle * radians), z = a.radius * std::cos(angle * radians);
-            add(CopyId(static_cast<std::uint64_t>(i)), x, drop(a, i, n), z, angle + 90, angle);
-        }
-        break;
     }
     return result;
 }

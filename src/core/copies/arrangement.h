@@ -73,6 +73,9 @@ std::int64_t copies_in(const Arrangement& arrangement);
 // spread evenly along the horizontal (common practice, no source).
 std::vector<Placement> placements(const Arrangement& arrangement);
 
+// The cords that carry a garland, one a row, as polylines from post to post; none without sag.
+std::vector<std::vector<V3d>> cords(const Arrangement& arrangement);
+
 const char* to_text(ArrangementKind kind);
 const char* to_text(Facing facing);
 

@@ -1,0 +1,123 @@
+#include "app/benches/check/check_bench.h"
+
+#include "core/base/numbers.h"
+
+namespace garland {
+
+CheckBench::CheckBench(Document& document, Viewing& viewing, QWidget* parent)
+    : Bench(tr("Check"), true, document, viewing, parent) {
+    run_ = make_button(tr("Check now"), tr("Examine the whole output range (it is done by itself when this step is entered)"));
+    run_->setObjectName("primary");
+    connect(run_, &QPushButton::clicked, this, &CheckBench::run);
+    head()->addWidget(run_);
+
+    auto* rule = new QHBoxLayout;
+    rule->setSpacing(6);
+    alike_ = make_number(Quantity::source_frames, 0.001, 1000, 3, tr("Alike below"),
+                         tr("Two copies are alike at a moment when their source frames differ by less"));
+    share_ = make_number(Quantity::per_cent, 0, 99.9, 1, tr("Twins above"),
+                         tr("Copies that are alike for more than this share of the range are twins"));
+    alike_->set_step(0.1);
+    rule->addWidget(make_label(tr("Alike below")));
+    rule->addWidget(alike_);
+    rule->addWidget(make_label(tr("twins above")));
+    rule->addWidget(share_);
+    rule->addWidget(make_label(tr("of the range"), "muted"));
+    rule->addStretch(1);
+    body()->addLayout(rule);
+    auto set = [this](const QString& words, std::function<void(Settings&)> change) {
+        document_.edit(words, [&](Project& p) -> Result<void> {
+            change(p.settings);
+            return {};
+        }, QStringLiteral("twin-rule"));
+    };
+    connect(alike_, &NumberField::edited, this, [set](double v) { set(tr("Set when copies are alike"), [v](Settings& s) { s.alike_below = v; }); });
+    connect(share_, &NumberField::edited, this, [set](double v) { set(tr("Set when copies are twins"), [v](Settings& s) { s.twin_share = v / 100; }); });
+
+    list_ = new QVBoxLayout;
+    list_->setSpacing(8);
+    body()->addLayout(list_);
+    auto* later = make_label(tr("Pops, seam gaps, backward runs and missed beats will be looked for here in a later version."), "muted");
+    later->setWordWrap(true);
+    body()->addWidget(later);
+    body()->addStretch(1);
+    connect(&document_, &Document::changed, this, [this] {
+        alike_->set_value(document_.project().settings.alike_below);
+        share_->set_value(document_.project().settings.twin_share * 100);
+        if (isVisible()) run();
+        else fill();
+    });
+    fill();
+}
+
+void CheckBench::entered() {
+    alike_->set_value(document_.project().settings.alike_below);
+    share_->set_value(document_.project().settings.twin_share * 100);
+    if (!report_ || examined_ != document_.show()) run();
+}
+
+void CheckBench::run() {
+    if (job_) job_->cancel();
+    const ShowPtr show = document_.show();
+    job_ = document_.jobs().start<Report>(
+        this, tr("Checking"), [show](Progress& p) { return check(*show, p); },
+        [this, show](Result<Report> result) {
+            if (!result) return; // cancelled; the next run or the user asked for it
+            report_ = std::move(*result);
+            examined_ = show;
+            fill();
+        });
+    fill();
+}
+
+void CheckBench::fill() {
+    clear_layout(list_);
+    const bool current = report_ && examined_ == document_.show();
+    const int found = current ? static_cast<int>(report_->findings.size()) : 0;
+    emit badge(found);
+    auto line = [&](const QString& text, const char* role) {
+        auto* label = make_label(text, role);
+        label->setWordWrap(true);
+        list_->addWidget(label);
+    };
+    if (document_.show()->copies() == 0) {
+        set_note({});
+        line(tr("There are no copies to check yet."), "muted");
+        return;
+    }
+    if (!current) {
+        set_note(job_ ? tr("looking …") : tr("not checked since the last change"));
+        return;
+    }
+    set_note(found ? QString::fromStdString(counted(found, "finding", "findings")) : tr("nothing found"));
+    if (found == 0) line(tr("Nothing found."), "ok");
+    for (FindingKind kind : {FindingKind::twins, FindingKind::clamped, FindingKind::missing}) {
+        int shown = 0;
+        for (const Finding& f : report_->findings) {
+            if (f.kind != kind) continue;
+            if (shown == 0) {
+                const QString titles[] = {tr("Twins"), tr("Past the source's end"), tr("Missing frames in use")};
+                line(titles[static_cast<int>(kind)], "heading");
+            }
+            if (++shown > 100) continue;
+            auto* card = make_card();
+            auto* row = new QHBoxLayout(card);
+            row->setContentsMargins(12, 8, 12, 8);
+            auto* words = make_label(QString::fromStdString(f.words));
+            words->setWordWrap(true);
+            row->addWidget(words, 1);
+            auto* show = make_button(tr("Show"), tr("Go to frame %1 and pick these copies").arg(f.frame));
+            connect(show, &QPushButton::clicked, this, [this, f] {
+                viewing_.set_frame(static_cast<double>(f.frame));
+                viewing_.select({f.copies.begin(), f.copies.end()});
+                emit show_copy(f.copies.front());
+            });
+            row->addWidget(show);
+            list_->addWidget(card);
+        }
+        if (shown > 100) line(tr("… and %1 more of this kind.").arg(shown - 100), "muted");
+    }
+    for (const auto& text : report_->examined) line(tr("Examined %1.").arg(QString::fromStdString(text)), "muted");
+}
+
+} // namespace garland

@@ -1,0 +1,30 @@
+// The Check step: what was examined, what was found, each one click from the frame and the copies.
+#pragma once
+
+#include "app/benches/common/bench.h"
+#include "core/project/findings.h"
+
+namespace garland {
+
+class CheckBench : public Bench {
+    Q_OBJECT
+  public:
+    CheckBench(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+    void entered() override;
+    void run();
+    const std::optional<Report>& report() const { return report_; }
+
+  signals:
+    void show_copy(qint64 copy);
+
+  private:
+    void fill();
+    std::optional<Report> report_;
+    ShowPtr examined_; // what the report is about
+    QPointer<Job> job_;
+    QVBoxLayout* list_;
+    QPushButton* run_;
+    NumberField *alike_, *share_;
+};
+
+} // namespace garland

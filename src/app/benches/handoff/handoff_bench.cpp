@@ -1,0 +1,228 @@
+#include "app/benches/handoff/handoff_bench.h"
+
+#include "core/base/numbers.h"
+#include "io/bake.h"
+#include "io/timing_table.h"
+
+#include <QDir>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QGridLayout>
+
+namespace garland {
+
+HandoffBench::HandoffBench(Document& document, Viewing& viewing, QWidget* parent)
+    : Bench(tr("Hand off"), true, document, viewing, parent) {
+    what_ = new Segments({tr("posed copies"), tr("timing table")},
+                         {tr("One PLY file for each output frame: all copies as one mesh, each point with its copy's number"),
+                          tr("One CSV file: which source frame every copy shows at every output frame")});
+    what_->set_current(0);
+    body()->addWidget(what_);
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(8);
+    grid->setVerticalSpacing(6);
+    folder_ = new QLineEdit;
+    folder_->setAccessibleName(tr("Folder"));
+    folder_->setToolTip(tr("The folder to write into; made if it is not there"));
+    folder_->setPlaceholderText(tr("a folder to write into"));
+    auto* browse = make_button(tr("Browse…"), tr("Choose the folder"));
+    name_ = new QLineEdit(tr("copies"));
+    name_->setAccessibleName(tr("Name"));
+    name_->setToolTip(tr("What the files are called before their number"));
+    first_ = make_number(Quantity::output_frames, -1e9, 1e9, 0, tr("First frame to write"), tr("The first output frame to write"));
+    last_ = make_number(Quantity::output_frames, -1e9, 1e9, 0, tr("Last frame to write"), tr("The last output frame to write"));
+    auto* range = new QHBoxLayout;
+    range->addWidget(first_);
+    range->addWidget(make_label(tr("to")));
+    range->addWidget(last_);
+    range->addStretch(1);
+    replace_ = new QCheckBox(tr("replace files that are there already"));
+    replace_->setToolTip(tr("Without this, existing files are never touched"));
+    grid->addWidget(make_label(tr("Folder")), 0, 0);
+    grid->addWidget(folder_, 0, 1);
+    grid->addWidget(browse, 0, 2);
+    grid->addWidget(make_label(tr("Name")), 1, 0);
+    grid->addWidget(name_, 1, 1);
+    grid->addWidget(make_label(tr("Frames")), 2, 0);
+    grid->addLayout(range, 2, 1);
+    grid->addWidget(replace_, 3, 1);
+    body()->addLayout(grid);
+    size_ = make_label({}, "muted");
+    size_->setWordWrap(true);
+    body()->addWidget(size_);
+
+    auto* go = new QHBoxLayout;
+    write_ = make_button(tr("Write"), tr("Write out (Ctrl+Return)"));
+    write_->setObjectName("primary");
+    cancel_ = make_button(tr("Cancel"), tr("Stop writing; files that are complete stay"));
+    bar_ = new QProgressBar;
+    bar_->setTextVisible(false);
+    bar_->setAccessibleName(tr("Progress of writing"));
+    go->addWidget(write_);
+    go->addWidget(bar_, 1);
+    go->addWidget(cancel_);
+    body()->addLayout(go);
+    progress_ = make_label({}, "muted");
+    body()->addWidget(progress_);
+    body()->addWidget(make_rule());
+    results_ = new QVBoxLayout;
+    results_->setSpacing(6);
+    body()->addLayout(results_);
+    body()->addStretch(1);
+
+    connect(browse, &QPushButton::clicked, this, [this] {
+        const QString folder = QFileDialog::getExistingDirectory(this, tr("Write into"), folder_->text());
+        if (!folder.isEmpty()) set_folder(folder);
+    });
+    connect(write_, &QPushButton::clicked, this, &HandoffBench::write);
+    connect(cancel_, &QPushButton::clicked, this, [this] {
+        if (job_) job_->cancel();
+    });
+    for (NumberField* f : {first_, last_}) {
+        connect(f, &NumberField::edited, this, [this] {
+            own_range_ = true;
+            estimate_size();
+        });
+    }
+    for (QLineEdit* e : {folder_, name_}) connect(e, &QLineEdit::editingFinished, this, &HandoffBench::estimate_size);
+    connect(what_, &Segments::chosen, this, &HandoffBench::refresh);
+    connect(&document_, &Document::changed, this, [this] {
+        refresh();
+    });
+    connect(&document_, &Document::opened, this, [this] {
+        own_range_ = false;
+        if (!document_.path().isEmpty()) set_folder(QFileInfo(document_.path()).absoluteDir().filePath("written"));
+        refresh();
+    });
+    refresh();
+}
+
+void HandoffBench::entered() { estimate_size(); }
+
+void HandoffBench::set_folder(const QString& folder) {
+    folder_->setText(folder);
+    estimate_size();
+}
+
+FrameRange HandoffBench::frames() const {
+    return {static_cast<std::int64_t>(first_->value()), static_cast<std::int64_t>(last_->value())};
+}
+
+void HandoffBench::refresh() {
+    const FrameRange range = document_.project().settings.range;
+    if (!own_range_) {
+        first_->set_value(static_cast<double>(range.first));
+        last_->set_value(static_cast<double>(range.last));
+    }
+    for (NumberField* f : {first_, last_}) f->set_rate(document_.project().settings.rate);
+    const bool busy = !job_.isNull();
+    write_->setEnabled(!busy && document_.show()->copies() > 0);
+    cancel_->setVisible(busy);
+    bar_->setVisible(busy);
+    progress_->setVisible(busy);
+    if (isVisible()) estimate_size();
+}
+
+void HandoffBench::estimate_size() {
+    if (sizing_) sizing_->cancel();
+    const Show& show = *document_.show();
+    if (show.copies() == 0) {
+        size_->setText(tr("There are no copies to write yet."));
+        return;
+    }
+    if (!frames().valid()) {
+        size_->setText(tr("The last frame comes before the first."));
+        return;
+    }
+    if (what_->current() == 1) {
+        const double rows = static_cast<double>(frames().count()) * static_cast<double>(show.copies());
+        size_->setText(tr("One file, %1 rows, about %2.").arg(rows, 0, 'f', 0).arg(QString::fromStdString(byte_count(rows * 70))));
+        return;
+    }
+    const BakeOrder order{folder_->text().toStdString(), name_->text().toStdString(), frames(), Existing::refuse};
+    sizing_ = document_.jobs().start<BakeEstimate>(
+        this, tr("Sizing"), [show = document_.show(), order](Progress& p) { return estimate(*show, order, p); },
+        [this](Result<BakeEstimate> e) {
+            if (!e) {
+                if (e.error().code != ErrorCode::cancelled) size_->setText(QString::fromStdString(describe(e.error())));
+                return;
+            }
+            QString text = tr("%1, about %2 in all; %3 free on that disk.")
+                               .arg(QString::fromStdString(counted(e->files, "file", "files")),
+                                    QString::fromStdString(byte_count(e->bytes)),
+                                    QString::fromStdString(byte_count(e->free)));
+            if (e->existing > 0) text += tr(" %1 of them are there already.").arg(e->existing);
+            size_->setText(text);
+        },
+        true);
+}
+
+void HandoffBench::say(const QString& text, const char* role) {
+    auto* label = make_label(text, role);
+    label->setWordWrap(true);
+    label->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    results_->insertWidget(0, label);
+}
+
+void HandoffBench::write() {
+    if (job_ || document_.show()->copies() == 0) return;
+    if (folder_->text().trimmed().isEmpty()) {
+        say(tr("Choose a folder to write into first."), "alert");
+        folder_->setFocus();
+        return;
+    }
+    const ShowPtr show = document_.show();
+    const Existing existing = replace_->isChecked() ? Existing::replace : Existing::refuse;
+    const QString folder = folder_->text();
+    if (what_->current() == 0) {
+        const BakeOrder order{folder.toStdString(), name_->text().toStdString(), frames(), existing};
+        job_ = document_.jobs().start<BakeDone>(
+            this, tr("Writing %1").arg(folder), [show, order](Progress& p) { return bake(*show, order, p); },
+            [this, folder](Result<BakeDone> done) {
+                job_ = nullptr;
+                refresh();
+                if (!done) return say(QString::fromStdString(describe(done.error())), "alert");
+                say(tr("%1 written to %2, %3 in all: %4 copies from %5 poses. Read back: every file has the counts and the "
+                       "size it should have.")
+                        .arg(QString::fromStdString(counted(static_cast<long long>(done->files.size()), "file", "files")), folder,
+                             QString::fromStdString(byte_count(done->bytes)))
+                        .arg(done->copies)
+                        .arg(done->poses),
+                    "ok");
+                QStringList files;
+                for (const auto& f : done->files) files << QString::fromStdString(f);
+                emit written(files);
+            });
+    } else {
+        QDir().mkpath(folder);
+        const QString file = QDir(folder).filePath(name_->text() + ".csv");
+        const Project project = document_.project();
+        using Rows = std::size_t;
+        job_ = document_.jobs().start<Rows>(
+            this, tr("Writing %1").arg(file),
+            [show, project, file, existing, range = frames()](Progress& p) -> Result<Rows> {
+                GARLAND_CHECK(write_timing_table(file.toStdString(), *show, project, range, existing, p));
+                GARLAND_TRY(rows, read_timing_table(file.toStdString()));
+                return rows.size();
+            },
+            [this, file](Result<Rows> rows) {
+                job_ = nullptr;
+                refresh();
+                if (!rows) return say(QString::fromStdString(describe(rows.error())), "alert");
+                say(tr("%1 written. Read back: %2 rows.").arg(file).arg(*rows), "ok");
+                emit written({file});
+            });
+    }
+    bar_->setRange(0, 1000);
+    bar_->setValue(0);
+    progress_->setText({});
+    connect(job_, &Job::progressed, this, [this](double share, const QString& what) {
+        bar_->setValue(static_cast<int>(share * 1000));
+        if (!job_ || share <= 0.01) return;
+        const double left = static_cast<double>(job_->milliseconds()) / 1000 * (1 - share) / share;
+        progress_->setText(tr("%1 · %2 s left").arg(what, QString::number(left, 'f', left < 10 ? 1 : 0)));
+    });
+    refresh();
+}
+
+} // namespace garland

@@ -1,0 +1,191 @@
+#include "app/document/document.h"
+
+#include "io/open_source.h"
+#include "io/project_file.h"
+
+#include <QFileInfo>
+#include <QUndoCommand>
+
+namespace garland {
+
+namespace {
+
+constexpr std::size_t usual_cache = std::size_t(2) << 30;
+
+// Holds values only: ids, old and new parts.
+class EditCommand : public QUndoCommand {
+  public:
+    EditCommand(Document& document, Edit edit, quint64 merge)
+        : QUndoCommand(QString::fromStdString(edit.words)), document_(document), edit_(std::move(edit)), merge_(merge) {}
+
+    int id() const override { return merge_ ? 1 : -1; }
+    void undo() override { document_.apply_edit(edit_, false); }
+    void redo() override { document_.apply_edit(edit_, true); }
+    bool mergeWith(const QUndoCommand* next) override {
+        const auto* other = static_cast<const EditCommand*>(next);
+        if (other->merge_ != merge_) return false;
+        Project before = document_.project(); // after both; go back to before the first
+        revert(before, other->edit_);
+        revert(before, edit_);
+        edit_ = joined(edit_, other->edit_, before);
+        setText(QString::fromStdString(edit_.words));
+        return true;
+    }
+
+  private:
+    Document& document_;
+    Edit edit_;
+    quint64 merge_;
+};
+
+} // namespace
+
+Document::Document(Jobs& jobs, QObject* parent) : QObject(parent), jobs_(jobs), cache_(usual_cache) {
+    connect(&undo_, &QUndoStack::cleanChanged, this, &Document::path_changed);
+    rebuild();
+}
+
+Document::~Document() = default;
+
+QString Document::title() const {
+    if (!project_.settings.name.empty()) return QString::fromStdString(project_.settings.name);
+    return path_.isEmpty() ? tr("New project") : QFileInfo(path_).completeBaseName();
+}
+
+void Document::rebuild() { show_ = make_show(project_, sources_, cache_); }
+
+void Document::apply_edit(const Edit& edit, bool forward) {
+    if (forward) {
+        apply(project_, edit);
+    } else {
+        revert(project_, edit);
+    }
+    rebuild();
+    if (!edit.sources.empty()) emit sources_changed();
+    emit changed();
+}
+
+bool Document::edit(const QString& words, const std::function<Result<void>(Project&)>& change, const QString& merge) {
+    Project next = project_;
+    Result<void> done = change(next);
+    if (done) done = validate(next);
+    if (!done) {
+        emit problem(done.error());
+        return false;
+    }
+    Edit step = difference(project_, next, words.toStdString());
+    if (step.empty()) return false;
+    if (merge.isEmpty() || merge != last_merge_) ++merge_serial_;
+    last_merge_ = merge;
+    undo_.push(new EditCommand(*this, std::move(step), merge.isEmpty() ? 0 : merge_serial_));
+    return true;
+}
+
+void Document::end_merge() { last_merge_.clear(); }
+
+void Document::reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing) {
+    for (const auto& [id, source] : sources_) cache_.forget(source.serial);
+    project_ = std::move(project);
+    sources_ = std::move(sources);
+    missing_ = std::move(missing);
+    path_ = path;
+    undo_.clear();
+    end_merge();
+    rebuild();
+    emit path_changed();
+    emit sources_changed();
+    emit changed();
+    emit opened();
+}
+
+void Document::start_new() { reset(Project{}, {}, {}, {}); }
+
+void Document::open(const QString& path) {
+    if (opening_) opening_->cancel();
+    const std::string name = path.toStdString();
+    opening_ = jobs_.start<OpenedProject>(
+        this, tr("Opening %1").arg(QFileInfo(path).fileName()), [name](Progress& p) { return open_project(name, p); },
+        [this, path](Result<OpenedProject> result) {
+            if (!result) {
+                if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
+                return;
+            }
+            reset(std::move(result->project), path, std::move(result->sources), std::move(result->missing));
+            for (const MissingSource& m : missing_) {
+                Error error = m.error;
+                error.message = "the source \"" + project_.source(m.id)->name + "\" is not there: " + error.message;
+                emit problem(error);
+            }
+        });
+}
+
+bool Document::save(const QString& path) {
+    Project copy = project_;
+    // Relative paths follow the file to its new folder.
+    for (SourceSpec& s : copy.sources) {
+        s.path = relative_path(absolute_path(s.path, path_.toStdString()), path.toStdString());
+    }
+    auto done = save_project(path.toStdString(), copy, Existing::replace);
+    if (!done) {
+        emit problem(done.error());
+        return false;
+    }
+    const bool moved = !(copy == project_);
+    project_ = std::move(copy);
+    path_ = path;
+    undo_.setClean();
+    if (moved) rebuild();
+    emit path_changed();
+    return true;
+}
+
+void Document::add_source(const QString& path) {
+    const std::string name = path.toStdString();
+    jobs_.start<SourcePtr>(
+        this, tr("Gathering %1").arg(QFileInfo(path).fileName()), [name](Progress& p) { return open_source(name, p); },
+        [this, path](Result<SourcePtr> result) {
+            if (!result) {
+                if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
+                return;
+            }
+            const SourceFacts& facts = (*result)->facts();
+            QString title = QFileInfo(path).completeBaseName();
+            while (!title.isEmpty() && (title.back().isDigit() || QString("._- ").contains(title.back()))) title.chop(1);
+            if (title.isEmpty()) title = QFileInfo(path).fileName();
+            const SourceId id(project_.next_id); // add_source gives this one
+            sources_[id] = {*result, PoseCache::new_serial()};
+            edit(tr("Gather %1").arg(title), [&](Project& p) -> Result<void> {
+                const std::string stored = relative_path(QFileInfo(path).absoluteFilePath().toStdString(), path_.toStdString());
+                ::garland::add_source(p, title.toStdString(), stored, {facts.first, facts.last, p.settings.rate});
+                return {};
+            });
+            emit source_added(id);
+        });
+}
+
+void Document::replace_source(SourceId id, const QString& path) {
+    const std::string name = path.toStdString();
+    jobs_.start<SourcePtr>(
+        this, tr("Gathering %1").arg(QFileInfo(path).fileName()), [name](Progress& p) { return open_source(name, p); },
+        [this, id, path](Result<SourcePtr> result) {
+            if (!result) {
+                if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
+                return;
+            }
+            if (auto old = sources_.find(id); old != sources_.end()) cache_.forget(old->second.serial);
+            sources_[id] = {*result, PoseCache::new_serial()};
+            std::erase_if(missing_, [&](const MissingSource& m) { return m.id == id; });
+            const std::string stored = relative_path(QFileInfo(path).absoluteFilePath().toStdString(), path_.toStdString());
+            edit(tr("Use %1").arg(QFileInfo(path).fileName()), [&](Project& p) -> Result<void> {
+                p.source(id)->path = stored;
+                return {};
+            });
+            rebuild(); // the same path may have been put back
+            emit sources_changed();
+            emit changed();
+        });
+}
+
+void Document::set_cache_limit(std::size_t bytes) { cache_.set_limit(bytes); }
+
+} // namespace garland

@@ -1,0 +1,74 @@
+// The open project, its undo history, its opened sources, and the prepared show that every view asks.
+#pragma once
+
+#include "app/jobs/jobs.h"
+#include "core/project/edits.h"
+#include "core/project/show.h"
+#include "io/open_project.h"
+
+#include <QObject>
+#include <QString>
+#include <QUndoStack>
+#include <functional>
+
+namespace garland {
+
+class Document : public QObject {
+    Q_OBJECT
+  public:
+    explicit Document(Jobs& jobs, QObject* parent = nullptr);
+    ~Document() override;
+
+    const Project& project() const { return project_; }
+    const ShowPtr& show() const { return show_; }
+    const OpenSources& sources() const { return sources_; }
+    const std::vector<MissingSource>& missing() const { return missing_; }
+    PoseCache& cache() { return cache_; }
+    Jobs& jobs() { return jobs_; }
+    QUndoStack& undo() { return undo_; }
+    const QString& path() const { return path_; }
+    bool dirty() const { return !undo_.isClean(); }
+    QString title() const;
+
+    // Runs `change` on a copy of the project; when it succeeds and the result is valid, the difference becomes one undo
+    // step called `words`. Steps with the same non-empty `merge` that follow each other become one (a drag). Returns
+    // whether anything was changed; errors are sent by problem().
+    bool edit(const QString& words, const std::function<Result<void>(Project&)>& change, const QString& merge = {});
+    void end_merge(); // the next edit starts a step of its own
+
+    void start_new();
+    void open(const QString& path);        // in the background; opened() or problem() follows
+    bool save(const QString& path);        // false: problem() was sent, the file on disk is as it was
+    void add_source(const QString& path);  // in the background
+    void replace_source(SourceId id, const QString& path); // keeps all rules
+    void set_cache_limit(std::size_t bytes);
+
+    // For undo commands.
+    void apply_edit(const Edit& edit, bool forward);
+
+  signals:
+    void changed();          // anything in the project or its opened sources
+    void sources_changed();  // sources came, went or were opened
+    void path_changed();
+    void opened();
+    void source_added(garland::SourceId id);
+    void problem(const garland::Error& error);
+
+  private:
+    void rebuild();
+    void reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing);
+
+    Jobs& jobs_;
+    PoseCache cache_;
+    Project project_;
+    OpenSources sources_;
+    std::vector<MissingSource> missing_;
+    ShowPtr show_;
+    QUndoStack undo_;
+    QString path_;
+    quint64 merge_serial_ = 0;
+    QString last_merge_;
+    QPointer<Job> opening_;
+};
+
+} // namespace garland

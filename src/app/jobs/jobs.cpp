@@ -1,0 +1,34 @@
+#include "app/jobs/jobs.h"
+
+#include <algorithm>
+
+namespace garland {
+
+void Job::report(double share, std::string_view what) {
+    share_ = share;
+    const qint64 now = clock_.elapsed();
+    qint64 last = last_report_;
+    if (now - last < 33 || !last_report_.compare_exchange_strong(last, now)) return;
+    const QString words = QString::fromUtf8(what.data(), static_cast<qsizetype>(what.size()));
+    QMetaObject::invokeMethod(this, [this, share, words] { emit progressed(share, words); }, Qt::QueuedConnection);
+}
+
+Jobs::Jobs(QObject* parent) : QObject(parent) { pool_.setMaxThreadCount(std::max(3, QThread::idealThreadCount())); }
+
+Jobs::~Jobs() {
+    for (auto& job : jobs_) job->cancel();
+    pool_.waitForDone();
+}
+
+void Jobs::add(const std::shared_ptr<Job>& job, bool quiet) {
+    job->clock_.start();
+    jobs_.push_back(job);
+    if (!quiet) emit started(job.get());
+}
+
+void Jobs::remove(Job* job) {
+    emit job->finished();
+    std::erase_if(jobs_, [&](const auto& j) { return j.get() == job; });
+}
+
+} // namespace garland

@@ -1,0 +1,83 @@
+// Background work: runs off the interface thread, tells its progress, can be cancelled, delivers on the interface thread.
+#pragma once
+
+#include "core/base/progress.h"
+#include "core/base/result.h"
+
+#include <QElapsedTimer>
+#include <QObject>
+#include <QPointer>
+#include <QString>
+#include <QThreadPool>
+#include <atomic>
+#include <functional>
+#include <memory>
+
+namespace garland {
+
+class Job : public QObject, public Progress {
+    Q_OBJECT
+  public:
+    explicit Job(QString title) : title_(std::move(title)) {}
+    const QString& title() const { return title_; }
+    double share() const { return share_; }
+    qint64 milliseconds() const { return clock_.elapsed(); }
+    void cancel() { cancelled_ = true; }
+
+    void report(double share, std::string_view what) override; // any thread
+    bool cancelled() const override { return cancelled_; }
+
+  signals:
+    void progressed(double share, const QString& what); // on the interface thread, at most some 30 times a second
+    void finished();
+
+  private:
+    friend class Jobs;
+    QString title_;
+    std::atomic<bool> cancelled_{false};
+    std::atomic<double> share_{0};
+    std::atomic<qint64> last_report_{-1000};
+    QElapsedTimer clock_;
+};
+
+// All running jobs. Destroyed, it cancels them and waits.
+class Jobs : public QObject {
+    Q_OBJECT
+  public:
+    explicit Jobs(QObject* parent = nullptr);
+    ~Jobs() override;
+
+    // Runs work(progress) on the pool, then done(result) on the interface thread unless `receiver` is gone by then. The
+    // job may be cancelled or watched through the returned pointer, which lives until finished(). quiet: not shown to the
+    // user (pictures, Stage frames).
+    template <class T>
+    QPointer<Job> start(QObject* receiver, const QString& title, std::function<Result<T>(Progress&)> work,
+                        std::function<void(Result<T>)> done, bool quiet = false) {
+        auto job = std::make_shared<Job>(title);
+        add(job, quiet);
+        pool_.start([this, job, work = std::move(work), done = std::move(done), target = QPointer<QObject>(receiver)]() mutable {
+            auto result = std::make_shared<Result<T>>(job->cancelled() ? fail(ErrorCode::cancelled, "stopped")
+                                                                       : work(*job));
+            QMetaObject::invokeMethod(
+                this,
+                [this, job = std::move(job), result, done, target] { // the job ends on the interface thread
+                    remove(job.get());
+                    if (target) done(std::move(*result));
+                },
+                Qt::QueuedConnection);
+        });
+        return job.get();
+    }
+    int running() const { return static_cast<int>(jobs_.size()); }
+
+  signals:
+    void started(garland::Job* job); // not for quiet ones
+
+  private:
+    void add(const std::shared_ptr<Job>& job, bool quiet);
+    void remove(Job* job);
+    std::vector<std::shared_ptr<Job>> jobs_;
+    QThreadPool pool_;
+};
+
+} // namespace garland

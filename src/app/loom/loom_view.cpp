@@ -1,0 +1,431 @@
+#include "app/loom/loom_view.h"
+
+#include "app/theme/ramp.h"
+#include "app/theme/tokens.h"
+#include "app/widgets/parts.h"
+#include "core/base/numbers.h"
+#include "core/base/parallel.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <QWheelEvent>
+#include <numeric>
+
+namespace garland {
+
+LoomView::LoomView(Document& document, Viewing& viewing, QWidget* parent)
+    : QWidget(parent), document_(document), viewing_(viewing) {
+    setObjectName("pane");
+    setMouseTracking(true);
+    setFocusPolicy(Qt::ClickFocus);
+    setAccessibleName(tr("Loom"));
+    setMinimumHeight(90);
+    auto* head = new QWidget(this);
+    auto* row = new QHBoxLayout(head);
+    row->setContentsMargins(14, 2, 8, 0);
+    row->setSpacing(8);
+    row->addWidget(make_label(tr("Loom"), "heading"));
+    row->addWidget(make_label(tr("sorted by"), "muted"));
+    sort_box_ = make_choice({tr("order"), tr("delay"), tr("speed")}, tr("Sort rows by"),
+                            tr("In which order the copies' rows stand"),
+                            [this](int i) { set_sort(static_cast<LoomSort>(i)); });
+    row->addWidget(sort_box_);
+    fit_button_ = new QToolButton;
+    fit_button_->setObjectName("segment");
+    fit_button_->setText(tr("all rows"));
+    fit_button_->setCheckable(true);
+    fit_button_->setToolTip(tr("Show all rows at once, however thin"));
+    fit_button_->setAccessibleName(tr("Show all rows"));
+    connect(fit_button_, &QToolButton::toggled, this, &LoomView::set_fit);
+    row->addWidget(fit_button_);
+    words_ = make_label({}, "muted");
+    row->addWidget(words_, 1);
+    head->setObjectName("loomHead");
+    layout_.head = 46;
+    bar_ = new QScrollBar(Qt::Vertical, this);
+    bar_->setAccessibleName(tr("Scroll rows"));
+    connect(bar_, &QScrollBar::valueChanged, this, [this](int v) {
+        layout_.scroll = v;
+        stale_ = true;
+        update();
+    });
+    connect(&document_, &Document::changed, this, &LoomView::refresh);
+    connect(&viewing_, &Viewing::frame_changed, this, qOverload<>(&QWidget::update));
+    connect(&viewing_, &Viewing::selection_changed, this, qOverload<>(&QWidget::update));
+    refresh();
+}
+
+std::int64_t LoomView::row_of_copy(std::int64_t copy) const {
+    const auto at = std::find(order_.begin(), order_.end(), copy);
+    return at == order_.end() ? -1 : at - order_.begin();
+}
+
+void LoomView::refresh() {
+    layout_.range = document_.project().settings.range;
+    layout_.rows = document_.show()->copies();
+    sort_rows();
+    update_scroll();
+    update_words();
+    stale_ = true;
+    update();
+}
+
+void LoomView::sort_rows() {
+    const Show& show = *document_.show();
+    order_.resize(static_cast<std::size_t>(show.copies()));
+    std::iota(order_.begin(), order_.end(), 0);
+    if (sort_ == LoomSort::order) return;
+    std::vector<double> value(order_.size());
+    for (const ArrangementShow& a : show.arrangements) {
+        for (std::size_t i = 0; i < a.clocks.size(); ++i) {
+            value[static_cast<std::size_t>(a.first_copy) + i] = sort_ == LoomSort::delay ? a.clocks[i].delay : a.clocks[i].rate;
+        }
+    }
+    std::stable_sort(order_.begin(), order_.end(), [&](std::int64_t x, std::int64_t y) {
+        return value[static_cast<std::size_t>(x)] < value[static_cast<std::size_t>(y)];
+    });
+}
+
+void LoomView::set_sort(LoomSort sort) {
+    sort_ = sort;
+    sort_box_->setCurrentIndex(static_cast<int>(sort));
+    refresh();
+}
+
+void LoomView::set_fit(bool fit) {
+    layout_.fit = fit;
+    fit_button_->setChecked(fit);
+    update_scroll();
+    update_words();
+    stale_ = true;
+    update();
+}
+
+void LoomView::update_words() {
+    if (layout_.merged()) {
+        const double each = 1 / layout_.row_pixels();
+        words_->setText(tr("%1 copies in %2 lines: each line shows one of about %3")
+                            .arg(layout_.rows)
+                            .arg(layout_.plot_height())
+                            .arg(QString::number(each, 'f', 0)));
+    } else {
+        words_->clear();
+    }
+}
+
+void LoomView::update_scroll() {
+    const auto most = static_cast<int>(std::ceil(layout_.most_scroll()));
+    bar_->setRange(0, most);
+    bar_->setPageStep(std::max(1, static_cast<int>(layout_.rows_shown())));
+    bar_->setVisible(most > 0);
+    layout_.scroll = std::min<double>(layout_.scroll, most);
+}
+
+void LoomView::show_copy(std::int64_t copy) {
+    const std::int64_t row = row_of_copy(copy);
+    if (row < 0 || layout_.fit) return;
+    if (static_cast<double>(row) < layout_.scroll) bar_->setValue(static_cast<int>(row));
+    if (static_cast<double>(row) + 1 > layout_.scroll + layout_.rows_shown()) {
+        bar_->setValue(static_cast<int>(std::ceil(static_cast<double>(row) + 1 - layout_.rows_shown())));
+    }
+}
+
+void LoomView::resizeEvent(QResizeEvent*) {
+    layout_.width = width();
+    layout_.height = height();
+    findChild<QWidget*>("loomHead")->setGeometry(0, 0, width(), 28);
+    bar_->setGeometry(width() - 12, layout_.head, 10, layout_.plot_height());
+    update_scroll();
+    update_words();
+    stale_ = true;
+}
+
+// Draws the visible rows into picture_: one evaluation a pixel column and row, nothing for what is not seen.
+void LoomView::render() {
+    stale_ = false;
+    const Show& show = *document_.show();
+    const Tokens& t = tokens();
+    const double ratio = devicePixelRatioF();
+    const int w = std::max(1, static_cast<int>(layout_.plot_width() * ratio));
+    const int h = std::max(1, static_cast<int>(layout_.plot_height() * ratio));
+    picture_ = QImage(w, h, QImage::Format_RGB32);
+    picture_.fill(t.panel.rgb());
+    picture_.setDevicePixelRatio(ratio);
+    if (order_.empty()) return;
+
+    std::vector<double> frames(static_cast<std::size_t>(w));
+    for (int x = 0; x < w; ++x) frames[static_cast<std::size_t>(x)] = layout_.frame_at(layout_.names + (x + 0.5) / ratio);
+    const Ramp& ramp = Ramp::get(RampKind::sequential);
+    const double row_pixels = layout_.row_pixels() * ratio;
+    const bool thin = row_pixels < 1;
+    const int lines = thin ? h
+                           : static_cast<int>(std::min<double>(std::ceil(h / row_pixels) + 1,
+                                                               static_cast<double>(layout_.rows) - std::floor(layout_.scroll)));
+    parallel_for(static_cast<std::size_t>(std::max(lines, 0)), 8, [&](std::size_t from, std::size_t to) {
+        std::vector<CopyMoment> row(frames.size());
+        for (std::size_t k = from; k < to; ++k) {
+            const double row_index = thin ? std::floor((static_cast<double>(k) + 0.5) / row_pixels)
+                                          : std::floor(layout_.scroll) + static_cast<double>(k);
+            if (row_index >= static_cast<double>(layout_.rows)) continue;
+            std::size_t index = 0;
+            const ArrangementShow* a = show.find(order_[static_cast<std::size_t>(row_index)], index);
+            if (!a) continue;
+            row_moments(a->plan, a->clock, a->clocks[index], frames, row);
+            const double first = a->clock.first.value, span = std::max(a->clock.last() - a->clock.first, 1e-9);
+            const double top = thin ? static_cast<double>(k) : (row_index - layout_.scroll) * row_pixels;
+            const int y0 = std::max(0, static_cast<int>(std::lround(top)));
+            const int gap = row_pixels >= 6 ? 1 : 0;
+            const int y1 = std::min(h, thin ? y0 + 1 : static_cast<int>(std::lround(top + row_pixels)) - gap);
+            const int middle = (y0 + y1 - 1) / 2;
+            for (int y = y0; y < y1; ++y) {
+                auto* line = reinterpret_cast<QRgb*>(picture_.scanLine(y));
+                for (int x = 0; x < w; ++x) {
+                    const CopyMoment& m = row[static_cast<std::size_t>(x)];
+                    if (m.has(mark_absent)) continue; // bare ground
+                    QRgb colour = ramp.at((m.source - first) / span);
+                    const bool marks = row_pixels >= 5;
+                    if (marks && m.has(mark_held) && y == middle) colour = t.ground.rgb(); // a thin line
+                    if (marks && m.has(mark_backward) && (x + y) % static_cast<int>(7 * ratio) == 0) {
+                        colour = t.ground.rgb(); // slanted strokes, against the way time runs
+                    }
+                    if (marks && (m.has(mark_clamped_first) || m.has(mark_clamped_last)) && y == middle &&
+                        x % static_cast<int>(6 * ratio) < 2) {
+                        colour = t.alert.rgb(); // dots
+                    }
+                    line[x] = colour;
+                }
+            }
+        }
+    });
+    // Beads where a pass begins: drawn over the rows.
+    if (row_pixels < 5) return;
+    QPainter p(&picture_);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.dark ? t.text : t.ground.darker(400));
+    for (int k = 0; k < lines; ++k) {
+        const auto row_index = static_cast<std::int64_t>(std::floor(layout_.scroll)) + k;
+        if (row_index >= layout_.rows) break;
+        std::size_t index = 0;
+        const ArrangementShow* a = show.find(order_[static_cast<std::size_t>(row_index)], index);
+        if (!a) continue;
+        std::vector<CopyMoment> row(frames.size());
+        row_moments(a->plan, a->clock, a->clocks[index], frames, row);
+        const double y = (static_cast<double>(row_index) - layout_.scroll + 0.5) * layout_.row_pixels();
+        for (std::size_t x = 1; x < row.size(); ++x) {
+            if (row[x].pass != row[x - 1].pass && !row[x].has(mark_absent)) {
+                const double bead = std::min(2.4, layout_.row_pixels() * 0.3);
+                p.drawEllipse(QPointF(static_cast<double>(x) / ratio, y - 0.5), bead, bead);
+            }
+        }
+    }
+}
+
+void LoomView::paintEvent(QPaintEvent*) {
+    const Tokens& t = tokens();
+    if (stale_) render();
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.panel);
+    p.drawRoundedRect(rect(), 6, 6);
+    if (order_.empty()) {
+        p.setPen(t.muted);
+        p.drawText(rect(), Qt::AlignCenter, tr("No copies yet. Gather a source, then arrange copies of it."));
+        return;
+    }
+    p.drawImage(layout_.names, layout_.head, picture_);
+
+    const Show& show = *document_.show();
+    const double rp = layout_.row_pixels();
+    const auto& selection = viewing_.selection();
+    const std::int64_t current = viewing_.current_copy();
+    p.setClipRect(QRect(0, layout_.head, width(), layout_.plot_height()));
+    const bool names = rp >= 7;
+    p.setFont(text_font(rp >= 11 ? 8 : 6.5));
+    const auto first = static_cast<std::int64_t>(std::floor(layout_.scroll));
+    const auto shown = static_cast<std::int64_t>(std::ceil(layout_.rows_shown())) + 1;
+    for (std::int64_t r = first; r < std::min(layout_.rows, first + shown); ++r) {
+        const std::int64_t copy = order_[static_cast<std::size_t>(r)];
+        const double y = layout_.y_of(static_cast<double>(r));
+        const bool picked = selection.count(copy) > 0;
+        if (picked || (copy == current && names)) {
+            p.setPen(Qt::NoPen);
+            p.setBrush(picked ? t.raised : t.panel.lighter(t.dark ? 118 : 97));
+            p.drawRect(QRectF(6, y, layout_.names - 10, rp));
+            if (picked) {
+                p.setBrush(t.rose);
+                p.drawRect(QRectF(layout_.names - 4, y, 3, std::max(rp - 1, 1.0)));
+            }
+        }
+        if (!names) continue;
+        std::size_t index = 0;
+        const ArrangementShow* a = show.find(copy, index);
+        p.setPen(picked ? t.text : t.muted);
+        p.drawText(QRectF(14, y - 1, 40, rp + 1), Qt::AlignLeft | Qt::AlignVCenter,
+                   QString::fromStdString(copy_name(copy, show.copies())));
+        QString words = QString::fromStdString(delay_words(a->clocks[index].delay));
+        words.remove(tr(" frames")).remove(tr(" frame"));
+        if (a->clocks[index].rate != 1) words += QStringLiteral(" · ×%1").arg(a->clocks[index].rate, 0, 'f', 2);
+        p.drawText(QRectF(48, y - 1, layout_.names - 62, rp + 1), Qt::AlignLeft | Qt::AlignVCenter, words);
+        if (nudge_of(copy) != 0) { // the mark of a nudge: double-click clears it
+            p.setPen(Qt::NoPen);
+            p.setBrush(t.accent);
+            const QPointF c(layout_.names - 10, y + rp / 2 - 0.5);
+            p.drawPolygon(QPolygonF({c + QPointF(-3, 0), c + QPointF(0, -3), c + QPointF(3, 0), c + QPointF(0, 3)}));
+        }
+    }
+    p.setClipping(false);
+
+    // Frame numbers below, the playhead over everything.
+    p.setFont(text_font(7.5));
+    p.setPen(t.muted);
+    const double each = layout_.frames_per_pixel() * 70;
+    double step = 1;
+    for (double candidate : {1., 2., 5., 10., 12., 24., 48., 96., 120., 240., 480., 1000., 2000., 5000., 10000., 1e5, 1e6}) {
+        step = candidate;
+        if (candidate >= each) break;
+    }
+    const int y = height() - layout_.foot;
+    const double first_frame = static_cast<double>(layout_.range.first);
+    for (double f = first_frame; f <= static_cast<double>(layout_.range.last);
+         f = f == first_frame ? (std::floor(first_frame / step) + 1) * step : f + step) {
+        const double x = layout_.x_of(f);
+        if (f != first_frame && x - layout_.x_of(first_frame) < 24) continue;
+        p.drawText(QRectF(x - 40, y, 80, layout_.foot), Qt::AlignCenter, QString::fromStdString(short_number(f)));
+    }
+    const double x = layout_.x_of(viewing_.frame().value);
+    p.setPen(QPen(t.rose, 1.5));
+    p.drawLine(QPointF(x, layout_.head - 4), QPointF(x, height() - layout_.foot + 2));
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.rose);
+    const QString number = QString::fromStdString(short_number(viewing_.frame().value, 2));
+    p.setFont(text_font(8, true));
+    const double wide = p.fontMetrics().horizontalAdvance(number) + 14;
+    const QRectF tag(x - wide / 2, layout_.head - 18, wide, 15);
+    p.drawRoundedRect(tag, 4, 4);
+    p.setPen(t.dark ? t.ground : t.panel);
+    p.drawText(tag, Qt::AlignCenter, number);
+}
+
+void LoomView::wheelEvent(QWheelEvent* event) {
+    if (event->modifiers() & Qt::ControlModifier) {
+        layout_.row_height = std::clamp(layout_.row_height * std::pow(1.15, event->angleDelta().y() / 120.0), 3.0, 40.0);
+        update_scroll();
+        stale_ = true;
+        update();
+    } else {
+        bar_->setValue(bar_->value() - event->angleDelta().y() / 40);
+    }
+    event->accept();
+}
+
+void LoomView::go_to(double x) { viewing_.set_frame(std::round(layout_.frame_at(x))); }
+
+void LoomView::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton) return;
+    press_ = event->position();
+    dragged_ = false;
+    const std::int64_t row = layout_.row_at(press_.y());
+    if (row < 0) {
+        drag_ = press_.x() >= layout_.names ? Drag::frame : Drag::none;
+        if (drag_ == Drag::frame) go_to(press_.x());
+        return;
+    }
+    drag_copy_ = copy_of_row(row);
+    drag_ = Drag::row;
+    const bool add = event->modifiers() & Qt::ControlModifier;
+    if (add) {
+        viewing_.toggle(drag_copy_);
+    } else if (!viewing_.selection().count(drag_copy_)) {
+        viewing_.set_current_copy(drag_copy_);
+    }
+    drag_from_ = 0;
+}
+
+void LoomView::mouseMoveEvent(QMouseEvent* event) {
+    const QPointF at = event->position();
+    if (drag_ == Drag::frame) return go_to(at.x());
+    if (drag_ == Drag::row && layout_.in_plot(press_.x(), press_.y())) {
+        if (!dragged_ && std::abs(at.x() - press_.x()) < 4) return;
+        dragged_ = true;
+        double by = (at.x() - press_.x()) * layout_.frames_per_pixel();
+        by = event->modifiers() & Qt::ShiftModifier ? std::round(by * 100) / 100 : std::round(by);
+        const double change = by - drag_from_;
+        if (change == 0) return;
+        drag_from_ = by;
+        set_nudges(viewing_.selection(), [change](double now) { return now + change; }, tr("Nudge copies"),
+                   QStringLiteral("loom-drag"));
+        return;
+    }
+    const std::int64_t row = layout_.row_at(at.y());
+    if (row < 0 || at.x() < layout_.names) return emit hovered({});
+    auto t = trace(*document_.show(), copy_of_row(row), OutputFrame(std::round(layout_.frame_at(at.x()))));
+    if (t) emit hovered(QString::fromStdString(t->line));
+}
+
+void LoomView::mouseReleaseEvent(QMouseEvent* event) {
+    if (drag_ == Drag::row && !dragged_) {
+        if (!(event->modifiers() & Qt::ControlModifier)) viewing_.set_current_copy(drag_copy_);
+        if (event->position().x() >= layout_.names) go_to(event->position().x());
+    }
+    if (dragged_) document_.end_merge();
+    drag_ = Drag::none;
+}
+
+void LoomView::mouseDoubleClickEvent(QMouseEvent* event) {
+    const std::int64_t row = layout_.row_at(event->position().y());
+    if (row < 0 || event->position().x() >= layout_.names) return;
+    const std::int64_t copy = copy_of_row(row);
+    if (nudge_of(copy) != 0) {
+        set_nudges({copy}, [](double) { return 0.0; }, tr("Clear the nudge of %1").arg(QString::fromStdString(
+                                                           copy_name(copy, document_.show()->copies()))), {});
+    }
+}
+
+void LoomView::leaveEvent(QEvent*) { emit hovered({}); }
+
+double LoomView::nudge_of(std::int64_t copy) const {
+    std::size_t index = 0;
+    const ArrangementShow* a = document_.show()->find(copy, index);
+    if (!a) return 0;
+    const Arrangement* arrangement = document_.project().arrangement(a->id);
+    for (const Nudge& n : arrangement->nudges) {
+        if (n.copy == a->places[index].id) return n.frames;
+    }
+    return 0;
+}
+
+void LoomView::set_nudges(const std::set<std::int64_t>& copies, const std::function<double(double)>& change,
+                          const QString& words, const QString& merge) {
+    const ShowPtr show = document_.show();
+    document_.edit(
+        words,
+        [&](Project& p) -> Result<void> {
+            for (std::int64_t copy : copies) {
+                std::size_t index = 0;
+                const ArrangementShow* a = show->find(copy, index);
+                if (!a) continue;
+                auto& nudges = p.arrangement(a->id)->nudges;
+                const CopyId id = a->places[index].id;
+                auto at = std::lower_bound(nudges.begin(), nudges.end(), id,
+                                           [](const Nudge& n, CopyId c) { return n.copy < c; });
+                const bool there = at != nudges.end() && at->copy == id;
+                const double next = change(there ? at->frames : 0);
+                if (there && next == 0) nudges.erase(at);
+                else if (there) at->frames = next;
+                else if (next != 0) nudges.insert(at, Nudge{id, next});
+            }
+            return {};
+        },
+        merge);
+}
+
+void LoomView::nudge(double frames) {
+    std::set<std::int64_t> copies = viewing_.selection();
+    if (copies.empty() && viewing_.current_copy() >= 0) copies.insert(viewing_.current_copy());
+    set_nudges(copies, [frames](double now) { return now + frames; },
+               frames > 0 ? tr("Nudge copies later") : tr("Nudge copies ahead"), {});
+}
+
+} // namespace garland

@@ -1,0 +1,71 @@
+// The Loom: a row for every copy over the output range, coloured by the source frame it shows.
+#pragma once
+
+#include "app/document/viewing.h"
+#include "app/loom/loom_layout.h"
+
+#include <QComboBox>
+#include <QImage>
+#include <QScrollBar>
+#include <QToolButton>
+#include <QWidget>
+
+namespace garland {
+
+enum class LoomSort { order, delay, speed };
+
+class LoomView : public QWidget {
+    Q_OBJECT
+  public:
+    LoomView(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+    const LoomLayout& layout_now() const { return layout_; }
+    std::int64_t copy_of_row(std::int64_t row) const { return order_.at(static_cast<std::size_t>(row)); }
+    std::int64_t row_of_copy(std::int64_t copy) const;
+    void set_fit(bool fit);
+    void set_sort(LoomSort sort);
+    void nudge(double frames); // the picked copies later, or ahead below 0
+    void show_copy(std::int64_t copy); // scrolls to it
+
+  signals:
+    void hovered(const QString& trace);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void leaveEvent(QEvent* event) override;
+
+  private:
+    void refresh();        // after the document changed
+    void sort_rows();
+    void render();         // the rows' picture
+    void update_scroll();
+    void update_words();
+    void go_to(double x);  // sets the output frame
+    double nudge_of(std::int64_t copy) const;
+    void set_nudges(const std::set<std::int64_t>& copies, const std::function<double(double)>& change,
+                    const QString& words, const QString& merge);
+
+    Document& document_;
+    Viewing& viewing_;
+    LoomLayout layout_;
+    std::vector<std::int64_t> order_; // copy numbers by row
+    QImage picture_;
+    QPoint picture_at_;
+    LoomSort sort_ = LoomSort::order;
+    QScrollBar* bar_;
+    QComboBox* sort_box_;
+    QToolButton* fit_button_;
+    QLabel* words_;
+    enum class Drag { none, frame, row } drag_ = Drag::none;
+    QPointF press_;
+    std::int64_t drag_copy_ = -1;
+    double drag_from_ = 0;
+    bool dragged_ = false, stale_ = true;
+};
+
+} // namespace garland

@@ -1,0 +1,432 @@
+#include "app/shell/main_window.h"
+
+#include "app/benches/arrange/arrange_bench.h"
+#include "app/benches/check/check_bench.h"
+#include "app/benches/gather/gather_bench.h"
+#include "app/benches/handoff/handoff_bench.h"
+#include "app/benches/loop/loop_bench.h"
+#include "app/benches/retime/retime_bench.h"
+#include "app/benches/vary/vary_bench.h"
+#include "app/loom/loom_view.h"
+#include "app/shell/transport.h"
+#include "app/stage/stage_view.h"
+#include "app/theme/tokens.h"
+
+#include <QApplication>
+#include <QCloseEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QInputDialog>
+#include <QLabel>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QSettings>
+
+namespace garland {
+
+MainWindow::MainWindow() : document_(jobs_), viewing_(document_) {
+    setAcceptDrops(true);
+    setWindowIcon(QIcon(":/icons/garland.svg"));
+    auto* middle = new QWidget;
+    auto* row = new QHBoxLayout(middle);
+    row->setContentsMargins(0, 0, 6, 6);
+    row->setSpacing(2);
+    rail_ = new Rail;
+    row->addWidget(rail_);
+    auto* column = new QVBoxLayout;
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(4);
+    notices_ = new Notices;
+    column->addWidget(notices_);
+
+    benches_ = new QStackedWidget;
+    gather_ = new GatherBench(document_, viewing_);
+    retime_ = new RetimeBench(document_, viewing_);
+    auto* loop = new LoopBench(document_, viewing_);
+    arrange_ = new ArrangeBench(document_, viewing_);
+    vary_ = new VaryBench(document_, viewing_);
+    check_ = new CheckBench(document_, viewing_);
+    handoff_ = new HandoffBench(document_, viewing_);
+    steps_ = {gather_, retime_, loop, arrange_, vary_, check_, handoff_};
+    for (std::size_t i = 0; i < steps_.size(); ++i) {
+        benches_->addWidget(steps_[i]);
+        connect(steps_[i], &Bench::badge, rail_->button(static_cast<int>(i)), &RailButton::set_badge);
+        connect(steps_[i], &Bench::go_to_step, this, &MainWindow::set_step);
+    }
+    stage_ = new StageView(document_, viewing_);
+    across_ = new QSplitter(Qt::Horizontal);
+    across_->addWidget(benches_);
+    across_->addWidget(stage_);
+    across_->setStretchFactor(0, 0);
+    across_->setStretchFactor(1, 1);
+    across_->setChildrenCollapsible(false);
+    across_->setHandleWidth(6);
+
+    auto* lower = new QWidget;
+    auto* lower_column = new QVBoxLayout(lower);
+    lower_column->setContentsMargins(0, 0, 0, 0);
+    lower_column->setSpacing(4);
+    transport_ = new Transport(document_, viewing_);
+    loom_ = new LoomView(document_, viewing_);
+    lower_column->addWidget(transport_);
+    lower_column->addWidget(loom_, 1);
+    down_ = new QSplitter(Qt::Vertical);
+    down_->addWidget(across_);
+    down_->addWidget(lower);
+    down_->setStretchFactor(0, 3);
+    down_->setStretchFactor(1, 2);
+    down_->setChildrenCollapsible(false);
+    down_->setHandleWidth(6);
+    column->addWidget(down_, 1);
+    row->addLayout(column, 1);
+    setCentralWidget(middle);
+    hint_ = new QLabel(stage_);
+    hint_->hide();
+
+    connect(rail_, &Rail::chosen, this, &MainWindow::set_step);
+    connect(&document_, &Document::problem, this, &MainWindow::show_problem);
+    connect(&document_, &Document::path_changed, this, &MainWindow::update_title);
+    connect(&document_, &Document::changed, this, &MainWindow::update_title);
+    connect(&document_, &Document::opened, this, [this] {
+        if (!document_.path().isEmpty()) remember_recent(document_.path());
+        set_step(document_.project().sources.empty() ? 0 : 1);
+    });
+    connect(&document_, &Document::source_added, this, [this](SourceId id) {
+        for (const Arrangement& a : document_.project().arrangements) {
+            if (a.source == id) viewing_.set_arrangement(a.id);
+        }
+        set_step(0);
+        connect(stage_, &StageView::scene_shown, this, [this] { stage_->fit_all(); }, Qt::SingleShotConnection);
+    });
+    connect(check_, &CheckBench::show_copy, loom_, &LoomView::show_copy);
+    connect(loom_, &LoomView::hovered, this, [this](const QString& line) {
+        loom_->setToolTip(line);
+        loom_->setStatusTip(line);
+    });
+    make_menus();
+    resize(1280, 800);
+    restore_state();
+    set_step(0);
+    update_title();
+    qApp->installEventFilter(this);
+}
+
+MainWindow::~MainWindow() { qApp->removeEventFilter(this); }
+
+void MainWindow::add_action(QMenu* menu, const QString& text, const QKeySequence& key, const QString& tip,
+                            std::function<void()> run) {
+    auto* action = menu->addAction(text);
+    if (!key.isEmpty()) action->setShortcut(key);
+    action->setToolTip(tip);
+    connect(action, &QAction::triggered, this, run);
+    if (!key.isEmpty()) keys_.emplace_back(key.toString(QKeySequence::NativeText), QString(text).remove('&').remove(QChar(0x2026)));
+}
+
+void MainWindow::make_menus() {
+    QMenu* file = menuBar()->addMenu(tr("&File"));
+    add_action(file, tr("&New"), QKeySequence::New, tr("Start an empty project"), [this] {
+        if (may_discard()) document_.start_new();
+    });
+    add_action(file, tr("&Open…"), QKeySequence::Open, tr("Open a project"), [this] {
+        if (!may_discard()) return;
+        const QString path = QFileDialog::getOpenFileName(this, tr("Open a project"), {}, tr("Garland projects (*.garland);;All files (*)"));
+        if (!path.isEmpty()) document_.open(path);
+    });
+    recent_menu_ = file->addMenu(tr("Open &recent"));
+    connect(recent_menu_, &QMenu::aboutToShow, this, [this] {
+        recent_menu_->clear();
+        const QStringList recent = QSettings().value("recent").toStringList();
+        for (const QString& path : recent) {
+            recent_menu_->addAction(path, this, [this, path] {
+                if (may_discard()) document_.open(path);
+            });
+        }
+        if (recent.isEmpty()) recent_menu_->addAction(tr("Nothing opened yet"))->setEnabled(false);
+    });
+    add_action(file, tr("&Gather a cache…"), QKeySequence("Ctrl+G"), tr("Add a source from files"), [this] {
+        set_step(0);
+        gather_->choose_files();
+    });
+    file->addSeparator();
+    add_action(file, tr("&Save"), QKeySequence::Save, tr("Save the project"), [this] { save(); });
+    add_action(file, tr("Save &as…"), QKeySequence("Ctrl+Shift+S"), tr("Save the project under another name"), [this] { save_as(); });
+    file->addSeparator();
+    add_action(file, tr("&Write out"), QKeySequence("Ctrl+Return"), tr("Write the result"), [this] {
+        set_step(6);
+        handoff_->write();
+    });
+    file->addSeparator();
+    add_action(file, tr("&Quit"), QKeySequence::Quit, tr("Close Garland"), [this] { close(); });
+
+    QMenu* edit = menuBar()->addMenu(tr("&Edit"));
+    QAction* undo = document_.undo().createUndoAction(this, tr("&Undo"));
+    undo->setShortcut(QKeySequence::Undo);
+    QAction* redo = document_.undo().createRedoAction(this, tr("&Redo"));
+    redo->setShortcuts({QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")});
+    edit->addActions({undo, redo});
+    keys_.emplace_back("Ctrl+Z", tr("Undo"));
+    keys_.emplace_back("Ctrl+Shift+Z", tr("Redo"));
+    edit->addSeparator();
+    add_action(edit, tr("&Hold here"), QKeySequence("H"), tr("Hold the pose at the playhead"), [this] { retime_->hold_here(); });
+    add_action(edit, tr("Re&verse"), QKeySequence("V"), tr("Play the timing backward"), [this] { retime_->reverse_all(); });
+    add_action(edit, tr("&Nudge later"), QKeySequence("N"), tr("The picked copies one frame later"), [this] { loom_->nudge(1); });
+    add_action(edit, tr("Nudge &ahead"), QKeySequence("Shift+N"), tr("The picked copies one frame ahead"), [this] { loom_->nudge(-1); });
+    edit->addSeparator();
+    add_action(edit, tr("Pick all &copies"), QKeySequence::SelectAll, tr("Pick every copy"), [this] {
+        std::set<std::int64_t> all;
+        for (std::int64_t i = 0; i < document_.show()->copies(); ++i) all.insert(all.end(), i);
+        viewing_.select(std::move(all));
+    });
+    add_action(edit, tr("Pick no&ne"), QKeySequence("Ctrl+Shift+A"), tr("Let go of picked copies"), [this] { viewing_.select({}); });
+
+    QMenu* play = menuBar()->addMenu(tr("&Play"));
+    auto go = [this](double by) { viewing_.set_frame(std::round(viewing_.frame().value + by)); };
+    add_action(play, tr("&Play or stop"), QKeySequence("Space"), tr("Play the output range"), [this] { viewing_.play(!viewing_.playing()); });
+    add_action(play, tr("&Next frame"), QKeySequence("Right"), tr("One frame on"), [go] { go(1); });
+    add_action(play, tr("P&revious frame"), QKeySequence("Left"), tr("One frame back"), [go] { go(-1); });
+    add_action(play, tr("Ten frames on"), QKeySequence("Shift+Right"), tr("Ten frames on"), [go] { go(10); });
+    add_action(play, tr("Ten frames back"), QKeySequence("Shift+Left"), tr("Ten frames back"), [go] { go(-10); });
+    add_action(play, tr("&First frame"), QKeySequence("Home"), tr("To the range's first frame"), [this] {
+        viewing_.set_frame(static_cast<double>(document_.project().settings.range.first));
+    });
+    add_action(play, tr("&Last frame"), QKeySequence("End"), tr("To the range's last frame"), [this] {
+        viewing_.set_frame(static_cast<double>(document_.project().settings.range.last));
+    });
+    add_action(play, tr("Previous &key"), QKeySequence(","), tr("To the time map's previous key"), [this] { retime_->step_key(-1); });
+    add_action(play, tr("Next k&ey"), QKeySequence("."), tr("To the time map's next key"), [this] { retime_->step_key(1); });
+
+    QMenu* view = menuBar()->addMenu(tr("&View"));
+    const QString words[] = {tr("Gather"), tr("Retime"), tr("Loop"), tr("Arrange"), tr("Vary"), tr("Check"), tr("Hand off")};
+    for (int i = 0; i < step_count; ++i) {
+        add_action(view, words[i], QKeySequence(QStringLiteral("Alt+%1").arg(i + 1)), tr("Go to this step"), [this, i] { set_step(i); });
+    }
+    view->addSeparator();
+    add_action(view, tr("Next &colouring"), QKeySequence("C"), tr("Look, source frame, delay"), [this] {
+        viewing_.set_colour(static_cast<ColourMode>((static_cast<int>(viewing_.colour()) + 1) % 3));
+    });
+    add_action(view, tr("&Trace the copy"), QKeySequence("T"), tr("Every stage from output frame to source frame"), [this] {
+        auto t = trace(*document_.show(), viewing_.current_copy(), viewing_.frame());
+        if (!t) return show_problem(t.error());
+        QString text = QStringLiteral("<h3>%1</h3><table cellpadding='4'>").arg(QString::fromStdString(t->line).toHtmlEscaped());
+        for (const TraceStage& s : t->stages) {
+            QString numbers;
+            for (const auto& [name, value] : s.numbers) {
+                numbers += QStringLiteral("%1 %2   ").arg(QString::fromStdString(name).replace('_', ' ')).arg(value, 0, 'g', 10);
+            }
+            text += QStringLiteral("<tr><td><b>%1</b></td><td>%2</td><td>%3</td></tr>")
+                        .arg(QString::fromStdString(s.name), QString::fromStdString(s.words).toHtmlEscaped(), numbers);
+        }
+        QMessageBox box(QMessageBox::NoIcon, tr("Trace"), text + "</table>", QMessageBox::Close, this);
+        box.exec();
+    });
+    add_action(view, tr("&Fit all in the Stage"), QKeySequence("Ctrl+0"), tr("Show all copies"), [this] { stage_->fit_all(); });
+    add_action(view, tr("&Keep this camera in the project"), {}, tr("Opening the project will start with this view"), [this] {
+        const Camera camera = stage_->orbit().camera;
+        document_.edit(tr("Keep the camera"), [&](Project& p) -> Result<void> {
+            p.settings.camera = camera;
+            return {};
+        });
+    });
+    add_action(view, tr("Show the &whole time map"), {}, tr("Undo zooming in the time map"), [this] { retime_->map().show_all(); });
+    view->addSeparator();
+    add_action(view, tr("&Bench alone"), QKeySequence("F9"), tr("The bench takes the window, and back"), [this] { toggle_pane(benches_); });
+    add_action(view, tr("&Stage alone"), QKeySequence("F10"), tr("The Stage takes the window, and back"), [this] { toggle_pane(stage_); });
+    add_action(view, tr("F&ull screen"), QKeySequence("F11"), tr("The window takes the screen, and back"), [this] {
+        setWindowState(windowState() ^ Qt::WindowFullScreen);
+    });
+    add_action(view, tr("&Loom alone"), QKeySequence("F12"), tr("The Loom takes the window, and back"), [this] { toggle_pane(loom_); });
+    view->addSeparator();
+    add_action(view, tr("&Night canal"), {}, tr("The dark look"), [this] { set_look(0); });
+    add_action(view, tr("&Paper"), {}, tr("The light look"), [this] { set_look(1); });
+    add_action(view, tr("&Memory for poses…"), {}, tr("How much memory poses may take"), [this] {
+        bool ok = false;
+        const double now = static_cast<double>(document_.cache().use().limit) / 1e9;
+        const double gb = QInputDialog::getDouble(this, tr("Memory for poses"), tr("Keep poses up to this many GB:"), now, 0.1, 1000, 1, &ok);
+        if (!ok) return;
+        document_.set_cache_limit(static_cast<std::size_t>(gb * 1e9));
+        QSettings().setValue("cache_gb", gb);
+    });
+
+    QMenu* help = menuBar()->addMenu(tr("&Help"));
+    add_action(help, tr("&Keys"), QKeySequence::HelpContents, tr("All keys"), [this] { show_keys(); });
+    add_action(help, tr("&About Garland"), {}, tr("What this is"), [this] { show_about(); });
+}
+
+// Single keys (Space, H, arrows) belong to the window only where no field is being typed in.
+bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
+    if (event->type() == QEvent::ShortcutOverride) {
+        auto* key = static_cast<QKeyEvent*>(event);
+        const bool typing = qobject_cast<QLineEdit*>(watched) || qobject_cast<QComboBox*>(watched);
+        const bool plain = !(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier));
+        const bool function = key->key() >= Qt::Key_F1 && key->key() <= Qt::Key_F12;
+        if (typing && plain && !function) {
+            event->accept();
+            return true;
+        }
+        if (key->key() == Qt::Key_Space && qobject_cast<QAbstractButton*>(watched)) { // Space presses a focused button
+            event->accept();
+            return true;
+        }
+    }
+    return QMainWindow::eventFilter(watched, event);
+}
+
+void MainWindow::set_step(int step) {
+    step_ = step;
+    benches_->setCurrentIndex(step);
+    rail_->set_current(step);
+    steps_[static_cast<std::size_t>(step)]->entered();
+}
+
+void MainWindow::open(const QString& path) {
+    if (path.endsWith(".garland", Qt::CaseInsensitive)) document_.open(path);
+    else document_.add_source(path);
+}
+
+void MainWindow::show_problem(const Error& error) {
+    for (const MissingSource& m : document_.missing()) {
+        if (m.error.path == error.path && error.code == m.error.code) {
+            notices_->show_error(error, tr("Go to Gather"), [this] { set_step(0); });
+            return;
+        }
+    }
+    notices_->show_error(error);
+}
+
+bool MainWindow::save() { return document_.path().isEmpty() ? save_as() : document_.save(document_.path()); }
+
+bool MainWindow::save_as() {
+    QString path = QFileDialog::getSaveFileName(this, tr("Save the project"),
+                                                document_.path().isEmpty() ? document_.title() + ".garland" : document_.path(),
+                                                tr("Garland projects (*.garland)"));
+    if (path.isEmpty()) return false;
+    if (QFileInfo(path).suffix().isEmpty()) path += ".garland";
+    if (!document_.save(path)) return false;
+    remember_recent(path);
+    return true;
+}
+
+bool MainWindow::may_discard() {
+    if (!document_.dirty()) return true;
+    QMessageBox box(QMessageBox::Question, tr("Unsaved changes"),
+                    tr("“%1” has changes that are not saved.").arg(document_.title()), QMessageBox::NoButton, this);
+    auto* keep = box.addButton(tr("Save"), QMessageBox::AcceptRole);
+    auto* drop = box.addButton(tr("Discard changes"), QMessageBox::DestructiveRole);
+    auto* stay = box.addButton(tr("Go back"), QMessageBox::RejectRole);
+    box.setDefaultButton(keep);
+    box.setEscapeButton(stay);
+    box.exec();
+    if (box.clickedButton() == keep) return save();
+    return box.clickedButton() == drop;
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+    if (!may_discard()) {
+        event->ignore();
+        return;
+    }
+    viewing_.play(false);
+    QSettings settings;
+    settings.setValue("geometry", saveGeometry());
+    settings.setValue("across", across_->saveState());
+    settings.setValue("down", down_->saveState());
+    event->accept();
+}
+
+void MainWindow::restore_state() {
+    QSettings settings;
+    if (settings.contains("geometry")) restoreGeometry(settings.value("geometry").toByteArray());
+    across_->setSizes({500, 690});
+    down_->setSizes({470, 300});
+    if (settings.contains("across")) across_->restoreState(settings.value("across").toByteArray());
+    if (settings.contains("down")) down_->restoreState(settings.value("down").toByteArray());
+    const double gb = settings.value("cache_gb", 0).toDouble();
+    if (gb > 0) document_.set_cache_limit(static_cast<std::size_t>(gb * 1e9));
+}
+
+void MainWindow::update_title() {
+    setWindowTitle(tr("%1%2 · Garland").arg(document_.title(), document_.dirty() ? tr(" · edited") : QString()));
+}
+
+void MainWindow::remember_recent(const QString& path) {
+    QSettings settings;
+    QStringList recent = settings.value("recent").toStringList();
+    const QString full = QFileInfo(path).absoluteFilePath();
+    recent.removeAll(full);
+    recent.prepend(full);
+    settings.setValue("recent", recent.mid(0, 10));
+}
+
+void MainWindow::show_only(QWidget* pane) {
+    benches_->setVisible(!pane || pane == benches_);
+    stage_->setVisible(!pane || pane == stage_);
+    across_->setVisible(!pane || pane == benches_ || pane == stage_);
+    loom_->setVisible(!pane || pane == loom_);
+    QList<int> sizes = down_->sizes();
+    loom_->parentWidget()->setMaximumHeight(!pane || pane == loom_ ? QWIDGETSIZE_MAX : transport_->height());
+}
+
+void MainWindow::toggle_pane(QWidget* pane) {
+    const bool alone = pane->isVisible() && (benches_->isVisible() + stage_->isVisible() + loom_->isVisible() == 1);
+    show_only(alone ? nullptr : pane);
+}
+
+void MainWindow::set_look(int look) {
+    apply_look(static_cast<Look>(look));
+    QSettings().setValue("look", look);
+    transport_->restyle();
+    for (QWidget* w : findChildren<QWidget*>()) w->update();
+    loom_->set_sort(LoomSort::order); // paints its rows anew
+    stage_->redraw();
+}
+
+void MainWindow::show_keys() {
+    QString text = QStringLiteral("<table cellpadding='3'>");
+    auto row = [&](const QString& key, const QString& what) {
+        text += QStringLiteral("<tr><td align='right'><b>%1</b></td><td>%2</td></tr>").arg(key.toHtmlEscaped(), what);
+    };
+    for (const auto& [key, what] : keys_) row(key, what);
+    row("Delete", tr("Remove the picked key of the time map"));
+    row("Alt+arrows", tr("Move the picked key of the time map"));
+    text += "</table>";
+    QMessageBox box(QMessageBox::NoIcon, tr("Keys"), text, QMessageBox::Close, this);
+    box.exec();
+}
+
+void MainWindow::show_about() {
+    QMessageBox::about(this, tr("About Garland"),
+                       tr("<h3>Garland</h3><p>Retimes baked motion and strings it over copies, each with its own time.</p>"
+                          "<p>Free software under the GNU General Public License, version 3 or later. "
+                          "Typeface: Open Sans, Apache License 2.0.</p>"));
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+    if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+    QStringList projects, sources;
+    for (const QUrl& url : event->mimeData()->urls()) {
+        const QString path = url.toLocalFile();
+        if (path.isEmpty()) continue;
+        (path.endsWith(".garland", Qt::CaseInsensitive) ? projects : sources) << path;
+    }
+    event->acceptProposedAction();
+    if (!projects.isEmpty()) {
+        if (may_discard()) document_.open(projects.front());
+        return;
+    }
+    // Many files of one series are one source.
+    QSet<QString> seen;
+    for (const QString& path : sources) {
+        QString stem = QFileInfo(path).completeBaseName();
+        while (!stem.isEmpty() && stem.back().isDigit()) stem.chop(1);
+        const QString id = QFileInfo(path).path() + '/' + stem;
+        if (seen.contains(id)) continue;
+        seen.insert(id);
+        document_.add_source(path);
+    }
+}
+
+} // namespace garland

@@ -1,0 +1,93 @@
+// The window: rail, bench, Stage, transport, Loom, menus.
+#pragma once
+
+#include "app/document/viewing.h"
+#include "app/shell/notices.h"
+#include "app/shell/rail.h"
+
+#include <QMainWindow>
+#include <QSplitter>
+#include <QStackedWidget>
+
+namespace garland {
+
+class ArrangeBench;
+class Bench;
+class CheckBench;
+class GatherBench;
+class HandoffBench;
+class LoomView;
+class RetimeBench;
+class StageView;
+class Transport;
+class VaryBench;
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+  public:
+    MainWindow();
+    ~MainWindow() override;
+
+    void open(const QString& path); // a project, or a file of a source
+    void set_step(int step);        // 0 … 6
+    int step() const { return step_; }
+
+    Document& document() { return document_; }
+    Viewing& viewing() { return viewing_; }
+    StageView& stage() { return *stage_; }
+    LoomView& loom() { return *loom_; }
+    GatherBench& gather() { return *gather_; }
+    RetimeBench& retime() { return *retime_; }
+    ArrangeBench& arrange() { return *arrange_; }
+    VaryBench& vary() { return *vary_; }
+    CheckBench& check() { return *check_; }
+    HandoffBench& handoff() { return *handoff_; }
+    Rail& rail() { return *rail_; }
+    Notices& notices() { return *notices_; }
+
+  protected:
+    void closeEvent(QCloseEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+  private:
+    void make_menus();
+    void add_action(QMenu* menu, const QString& text, const QKeySequence& key, const QString& tip, std::function<void()> run);
+    bool may_discard(); // asks about unsaved changes
+    bool save();
+    bool save_as();
+    void update_title();
+    void show_only(QWidget* pane); // null: all panes
+    void toggle_pane(QWidget* pane);
+    void set_look(int look);
+    void show_keys();
+    void show_about();
+    void show_problem(const Error& error);
+    void remember_recent(const QString& path);
+    void restore_state();
+
+    Jobs jobs_;
+    Document document_;
+    Viewing viewing_;
+    int step_ = 0;
+    Rail* rail_;
+    QStackedWidget* benches_;
+    std::vector<Bench*> steps_;
+    GatherBench* gather_;
+    RetimeBench* retime_;
+    ArrangeBench* arrange_;
+    VaryBench* vary_;
+    CheckBench* check_;
+    HandoffBench* handoff_;
+    StageView* stage_;
+    LoomView* loom_;
+    Transport* transport_;
+    Notices* notices_;
+    QSplitter *across_, *down_;
+    QMenu* recent_menu_ = nullptr;
+    QLabel* hint_;
+    std::vector<std::pair<QString, QString>> keys_; // for Help ▸ Keys: key, what it does
+};
+
+} // namespace garland

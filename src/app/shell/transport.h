@@ -1,0 +1,35 @@
+// The transport: play, the current frame, the output range and rate, what runs in the background, and the pose cache.
+#pragma once
+
+#include "app/document/viewing.h"
+#include "app/widgets/parts.h"
+
+#include <QProgressBar>
+#include <QToolButton>
+
+namespace garland {
+
+class Transport : public QWidget {
+    Q_OBJECT
+  public:
+    Transport(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+    void restyle(); // after a change of look
+
+  private:
+    void refresh();
+    void show_frame();
+    void show_cache();
+    void follow(Job* job);
+
+    Document& document_;
+    Viewing& viewing_;
+    QToolButton *first_button_, *play_, *last_button_, *cancel_;
+    NumberField *frame_, *first_, *last_;
+    QLabel *seconds_, *cache_words_, *job_words_;
+    QLineEdit* rate_;
+    QProgressBar *cache_, *job_bar_;
+    QPointer<Job> job_;
+    QTimer cache_timer_;
+};
+
+} // namespace garland

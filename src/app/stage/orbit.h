@@ -1,0 +1,34 @@
+// The camera's geometry, without a window: where it stands, what a pixel looks at.
+#pragma once
+
+#include "core/project/project.h"
+
+#include <QMatrix4x4>
+#include <QPointF>
+#include <QSizeF>
+
+namespace garland {
+
+struct Ray {
+    V3d from, along; // along has unit length
+};
+
+class Orbit {
+  public:
+    Camera camera;
+
+    V3d eye() const;
+    QMatrix4x4 view() const;
+    QMatrix4x4 projection(QSizeF size) const; // near and far follow the distance
+    Ray ray(QPointF pixel, QSizeF size) const;
+    // Logical pixels that one scene unit covers at this distance from the eye.
+    double pixels_per_unit(double distance, QSizeF size) const;
+
+    void turn(double dx, double dy);                 // pixels
+    void slide(double dx, double dy, QSizeF size);   // pixels; the target's plane follows the pointer
+    void zoom(double steps, QPointF pixel, QSizeF size); // toward what lies under the pixel at the target's distance
+    void look_at(V3d place);
+    void fit(V3d low, V3d high, QSizeF size); // keeps the direction, shows the whole box
+};
+
+} // namespace garland

@@ -1,0 +1,199 @@
+#include "app/stage/scene.h"
+
+#include "core/base/parallel.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <meshoptimizer.h>
+#include <numbers>
+
+namespace garland {
+
+Imath::Box3d Scene::box() const {
+    Imath::Box3d all;
+    for (const SceneCopy& c : copies) {
+        const Imath::Box3f& b = poses[c.pose]->box;
+        for (int corner = 0; corner < 8; ++corner) {
+            const float x = corner & 1 ? b.max.x : b.min.x, z = corner & 4 ? b.max.z : b.min.z;
+            const float y = corner & 2 ? b.max.y : b.min.y;
+            all.extendBy(V3d(c.position + V3f(x * c.cosine + z * c.sine, y, z * c.cosine - x * c.sine) * c.size));
+        }
+    }
+    return all;
+}
+
+std::shared_ptr<const DrawFaces> SceneMaker::draw_faces(const Pose& pose) {
+    {
+        std::lock_guard lock(mutex_);
+        auto found = faces_.find(pose.faces.get());
+        if (found != faces_.end()) {
+            if (auto alive = found->second.lock()) return alive;
+        }
+    }
+    auto out = std::make_shared<DrawFaces>();
+    out->faces = pose.faces;
+    out->indices = pose.faces->triangles();
+    out->levels.push_back({0, out->indices.size()});
+    const std::size_t full = out->indices.size();
+    if (full >= 600) {
+        std::vector<std::uint32_t> simpler(full);
+        for (double share : {0.25, 0.06, 0.02}) {
+            const auto wanted = std::max<std::size_t>(static_cast<std::size_t>(static_cast<double>(full) * share) / 3 * 3, 36);
+            const std::vector<std::uint32_t> source(out->indices.begin(), out->indices.begin() + static_cast<std::ptrdiff_t>(full));
+            std::size_t count = meshopt_simplify(simpler.data(), source.data(), full, &pose.points[0].x,
+                                                 pose.points.size(), sizeof(V3f), wanted, 0.2f, 0, nullptr);
+            if (count > wanted * 3 / 2) {
+                count = meshopt_simplifySloppy(simpler.data(), source.data(), full, &pose.points[0].x,
+                                               pose.points.size(), sizeof(V3f), wanted, 1e9f, nullptr);
+            }
+            if (count == 0 || count >= out->levels.back().count) continue;
+            out->levels.push_back({out->indices.size(), count});
+            out->indices.insert(out->indices.end(), simpler.begin(), simpler.begin() + static_cast<std::ptrdiff_t>(count));
+        }
+    }
+    std::lock_guard lock(mutex_);
+    auto& kept = faces_[pose.faces.get()];
+    if (auto alive = kept.lock()) return alive;
+    kept = out;
+    return out;
+}
+
+std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& pose) {
+    {
+        std::lock_guard lock(mutex_);
+        auto found = poses_.find(pose.get());
+        if (found != poses_.end() && found->second->pose.lock() == pose) return found->second;
+    }
+    auto out = std::make_shared<DrawPose>();
+    out->pose = pose;
+    out->faces = draw_faces(*pose);
+    out->box = bounds(*pose);
+    out->coloured = pose->colours.size() == pose->points.size();
+    const std::vector<V3f> normals =
+        pose->normals.size() == pose->points.size() ? pose->normals : point_normals(pose->points, *pose->faces);
+    out->vertices.resize(pose->points.size());
+    for (std::size_t i = 0; i < out->vertices.size(); ++i) {
+        DrawVertex& v = out->vertices[i];
+        const V3f& p = pose->points[i];
+        v.place[0] = p.x, v.place[1] = p.y, v.place[2] = p.z;
+        for (int k = 0; k < 3; ++k) {
+            v.normal[k] = static_cast<std::int8_t>(std::lround(std::clamp(normals[i][k], -1.0f, 1.0f) * 127));
+            v.colour[k] = out->coloured ? static_cast<std::uint8_t>(std::lround(std::clamp(pose->colours[i][k], 0.0f, 1.0f) * 255))
+                                        : std::uint8_t(255);
+        }
+        v.normal[3] = 0;
+        v.colour[3] = 255;
+    }
+    std::lock_guard lock(mutex_);
+    out->serial = next_serial_++;
+    if (poses_.size() > 4096) std::erase_if(poses_, [](const auto& entry) { return entry.second->pose.expired(); });
+    poses_[pose.get()] = out;
+    return out;
+}
+
+Result<ScenePtr> SceneMaker::make(const ShowPtr& show, OutputFrame frame, Progress& progress) {
+    GARLAND_TRY(posed, pose_all(*show, frame, progress));
+    auto scene = std::make_shared<Scene>();
+    scene->show = show;
+    scene->frame = frame;
+    for (const Posed& part : posed) {
+        const auto first = static_cast<std::uint32_t>(scene->poses.size());
+        scene->poses.resize(first + part.poses.size());
+        parallel_for(part.poses.size(), 4, [&](std::size_t from, std::size_t to) {
+            for (std::size_t i = from; i < to; ++i) scene->poses[first + i] = draw_pose(part.poses[i].pose);
+        });
+        for (const SampledPose& pose : part.poses) scene->nearest_instead += pose.nearest_instead;
+        const ArrangementShow& a = *part.arrangement;
+        for (std::size_t i = 0; i < part.picks.copies.size(); ++i) {
+            if (part.picks.copies[i] == no_pose) continue;
+            const double angle = a.places[i].turn * std::numbers::pi / 180;
+            SceneCopy copy;
+            copy.number = a.first_copy + static_cast<std::int64_t>(i);
+            copy.pose = first + part.picks.copies[i];
+            copy.position = V3f(a.places[i].position);
+            copy.cosine = static_cast<float>(std::cos(angle));
+            copy.sine = static_cast<float>(std::sin(angle));
+            copy.size = static_cast<float>(a.places[i].size);
+            copy.moment = part.moments[i];
+            copy.arrangement = &a;
+            scene->copies.push_back(copy);
+        }
+    }
+    return ScenePtr(scene);
+}
+
+namespace {
+
+bool hits_box(const Imath::Box3f& box, const V3f& from, const V3f& along, float& near_hit) {
+    float low = 0, high = std::numeric_limits<float>::max();
+    for (int k = 0; k < 3; ++k) {
+        const float inverse = 1 / along[k];
+        float a = (box.min[k] - from[k]) * inverse, b = (box.max[k] - from[k]) * inverse;
+        if (a > b) std::swap(a, b);
+        if (std::isnan(a) || std::isnan(b)) continue;
+        low = std::max(low, a);
+        high = std::min(high, b);
+    }
+    near_hit = low;
+    return low <= high;
+}
+
+// Möller and Trumbore 1997; the nearest distance along the ray, or infinity.
+float hit_mesh(const DrawPose& pose, const V3f& from, const V3f& along) {
+    float best = std::numeric_limits<float>::infinity();
+    auto point = [&](std::uint32_t i) {
+        const float* p = pose.vertices[i].place;
+        return V3f(p[0], p[1], p[2]);
+    };
+    const auto& level = pose.faces->levels[0];
+    for (std::size_t t = level.first; t + 2 < level.first + level.count; t += 3) {
+        const auto& index = pose.faces->indices;
+        const V3f a = point(index[t]), e1 = point(index[t + 1]) - a, e2 = point(index[t + 2]) - a;
+        const V3f p = along.cross(e2);
+        const float det = e1.dot(p);
+        if (std::abs(det) < 1e-12f) continue;
+        const V3f s = from - a;
+        const float u = s.dot(p) / det;
+        if (u < 0 || u > 1) continue;
+        const V3f q = s.cross(e1);
+        const float v = along.dot(q) / det;
+        if (v < 0 || u + v > 1) continue;
+        const float d = e2.dot(q) / det;
+        if (d > 0) best = std::min(best, d);
+    }
+    return best;
+}
+
+} // namespace
+
+std::int64_t pick_copy(const Scene& scene, const V3d& from, const V3d& along, double* distance) {
+    struct Candidate {
+        float near_hit;
+        const SceneCopy* copy;
+        V3f from, along;
+    };
+    std::vector<Candidate> candidates;
+    for (const SceneCopy& c : scene.copies) {
+        auto local = [&](const V3f& p) { return V3f(p.x * c.cosine - p.z * c.sine, p.y, p.z * c.cosine + p.x * c.sine); };
+        const V3f f = local((V3f(from) - c.position) / c.size), d = local(V3f(along)) / c.size;
+        float near_hit = 0;
+        if (hits_box(scene.poses[c.pose]->box, f, d, near_hit)) candidates.push_back({near_hit, &c, f, d});
+    }
+    std::sort(candidates.begin(), candidates.end(),
+              [](const Candidate& a, const Candidate& b) { return a.near_hit < b.near_hit; });
+    float best = std::numeric_limits<float>::infinity();
+    std::int64_t picked = -1;
+    for (const Candidate& c : candidates) {
+        if (c.near_hit > best) break;
+        const float d = hit_mesh(*scene.poses[c.copy->pose], c.from, c.along);
+        if (d < best) {
+            best = d;
+            picked = c.copy->number;
+        }
+    }
+    if (distance) *distance = best;
+    return picked;
+}
+
+} // namespace garland

@@ -1,0 +1,76 @@
+// One output frame ready to draw: step four of the way, posed copies. Made on a worker thread.
+#pragma once
+
+#include "core/project/show.h"
+
+#include <memory>
+#include <mutex>
+#include <unordered_map>
+#include <vector>
+
+namespace garland {
+
+struct DrawVertex {
+    float place[3];
+    std::int8_t normal[4];
+    std::uint8_t colour[4]; // white where the pose has none
+};
+
+// Triangles of one set of faces, and lighter stand-ins over the same points for far copies (meshoptimizer's
+// simplification).
+struct DrawFaces {
+    std::shared_ptr<const Faces> faces; // kept, so that its address stays its own
+    std::vector<std::uint32_t> indices; // all levels one after another
+    struct Level {
+        std::size_t first = 0, count = 0;
+    };
+    std::vector<Level> levels; // [0] is the full mesh
+};
+
+struct DrawPose {
+    std::vector<DrawVertex> vertices;
+    std::shared_ptr<const DrawFaces> faces;
+    Imath::Box3f box;
+    std::uint64_t serial = 0; // names it on the graphics side; never reused
+    std::weak_ptr<const Pose> pose;
+    bool coloured = false;
+};
+
+struct SceneCopy {
+    std::int64_t number = 0; // over the project, from 0
+    std::uint32_t pose = 0;  // index into Scene::poses
+    V3f position;
+    float cosine = 1, sine = 0, size = 1;
+    CopyMoment moment;
+    const ArrangementShow* arrangement = nullptr;
+};
+
+struct Scene {
+    ShowPtr show; // keeps the arrangements alive
+    OutputFrame frame;
+    std::vector<std::shared_ptr<const DrawPose>> poses;
+    std::vector<SceneCopy> copies;
+    std::int64_t nearest_instead = 0; // poses that could not be made between frames
+    // The box of all copies, in scene units; empty without any.
+    Imath::Box3d box() const;
+};
+using ScenePtr = std::shared_ptr<const Scene>;
+
+// Keeps what it made for poses that are still in use, so a pose is prepared once. Thread-safe.
+class SceneMaker {
+  public:
+    Result<ScenePtr> make(const ShowPtr& show, OutputFrame frame, Progress& progress);
+
+  private:
+    std::shared_ptr<const DrawPose> draw_pose(const PosePtr& pose);
+    std::shared_ptr<const DrawFaces> draw_faces(const Pose& pose);
+    std::mutex mutex_;
+    std::unordered_map<const Pose*, std::shared_ptr<const DrawPose>> poses_;
+    std::unordered_map<const Faces*, std::weak_ptr<const DrawFaces>> faces_;
+    std::uint64_t next_serial_ = 1;
+};
+
+// The copy hit first by a ray (from, unit direction), or −1. Exact against the drawn triangles.
+std::int64_t pick_copy(const Scene& scene, const V3d& from, const V3d& along, double* distance = nullptr);
+
+} // namespace garland

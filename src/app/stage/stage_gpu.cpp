@@ -1,0 +1,314 @@
+#include "app/stage/stage_gpu.h"
+
+#include <QOpenGLContext>
+#include <algorithm>
+#include <cmath>
+
+namespace garland {
+
+namespace {
+
+constexpr std::size_t graphics_limit = std::size_t(512) << 20; // bytes of poses kept on the graphics side
+
+const char* copies_vertex = R"(#version 330 core
+layout(location=0) in vec3 place;
+layout(location=1) in vec3 normal;
+layout(location=2) in vec3 own;
+layout(location=3) in vec3 position;
+layout(location=4) in vec3 turn;
+layout(location=5) in vec4 paint;
+layout(location=6) in float selected;
+uniform mat4 matrix;
+uniform float mirror;
+out vec3 v_normal; out vec3 v_place; out vec3 v_colour; out float v_selected;
+vec3 turned(vec3 p) { return vec3(p.x*turn.x + p.z*turn.y, p.y, p.z*turn.x - p.x*turn.y); }
+void main() {
+    vec3 world = turned(place) * turn.z + position;
+    world.y *= mirror;
+    v_normal = turned(normal) * vec3(1.0, mirror, 1.0);
+    v_place = world;
+    v_colour = mix(own, paint.rgb, paint.a);
+    v_selected = selected;
+    gl_Position = matrix * vec4(world, 1.0);
+})";
+const char* copies_fragment = R"(#version 330 core
+in vec3 v_normal; in vec3 v_place; in vec3 v_colour; in float v_selected;
+uniform vec3 eye; uniform vec3 rose; uniform vec3 sky; uniform float alpha; uniform float haze;
+out vec4 colour;
+void main() {
+    vec3 to_eye = normalize(eye - v_place);
+    vec3 n = length(v_normal) > 0.1 ? normalize(v_normal) : to_eye;
+    if (dot(n, to_eye) < 0.0) n = -n;
+    float key = max(dot(n, normalize(vec3(0.45, 0.75, 0.55))), 0.0);
+    float above = 0.5 + 0.5 * n.y;
+    float facing = max(dot(n, to_eye), 0.0);
+    vec3 lit = v_colour * (0.40 + 0.18 * above + 0.34 * key + 0.16 * facing);
+    float rim = pow(1.0 - facing, 2.0);
+    lit = mix(lit, rose, v_selected * (0.25 + 0.75 * smoothstep(0.15, 0.6, rim)));
+    float far = 1.0 - exp(-haze * distance(eye, v_place));
+    colour = vec4(mix(lit, sky, far * 0.75), alpha);
+})";
+const char* floor_vertex = R"(#version 330 core
+layout(location=0) in vec3 place;
+uniform mat4 matrix; uniform vec3 middle; uniform float reach;
+out vec3 v_place;
+void main() { v_place = middle + place * reach; gl_Position = matrix * vec4(v_place, 1.0); })";
+const char* floor_fragment = R"(#version 330 core
+in vec3 v_place;
+uniform vec3 eye; uniform vec3 floor_colour; uniform vec3 line_colour; uniform vec3 sky; uniform float cell; uniform float haze;
+out vec4 colour;
+float grid(float size) {
+    vec2 p = v_place.xz / size, w = fwidth(p);
+    vec2 d = abs(fract(p - 0.5) - 0.5) / max(w, vec2(1e-6));
+    float fade = clamp(1.0 - max(w.x, w.y) * 2.5, 0.0, 1.0);
+    return (1.0 - clamp(min(d.x, d.y), 0.0, 1.0)) * fade;
+}
+void main() {
+    float far = 1.0 - exp(-haze * distance(eye, v_place));
+    vec3 c = mix(floor_colour, line_colour, max(grid(cell) * 0.35, grid(cell * 5.0) * 0.7));
+    colour = vec4(mix(c, sky, far), 1.0);
+})";
+const char* lines_vertex = R"(#version 330 core
+layout(location=0) in vec3 place;
+uniform mat4 matrix;
+void main() { gl_Position = matrix * vec4(place, 1.0); })";
+const char* lines_fragment = R"(#version 330 core
+uniform vec3 paint;
+out vec4 colour;
+void main() { colour = vec4(paint, 1.0); })";
+
+QVector3D rgb(const QColor& c) { return {c.redF(), c.greenF(), c.blueF()}; }
+const void* offset(std::size_t bytes) { return reinterpret_cast<const void*>(bytes); }
+
+} // namespace
+
+bool StageGpu::create() {
+    initializeOpenGLFunctions();
+    const auto version = QOpenGLContext::currentContext()->format().version();
+    if (version < qMakePair(3, 3)) {
+        why_ = QObject::tr("OpenGL %1.%2 is too old; 3.3 is needed").arg(version.first).arg(version.second);
+        return false;
+    }
+    auto build = [&](QOpenGLShaderProgram& program, const char* vertex, const char* fragment) {
+        return program.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) &&
+               program.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) && program.link();
+    };
+    for (auto [program, vertex, fragment] : {std::tuple{&copies_, copies_vertex, copies_fragment},
+                                             std::tuple{&floor_, floor_vertex, floor_fragment},
+                                             std::tuple{&lines_, lines_vertex, lines_fragment}}) {
+        if (build(*program, vertex, fragment)) continue;
+        why_ = QObject::tr("the graphics driver refused a shader: %1").arg(program->log());
+        return false;
+    }
+    vao_.create();
+    glGenBuffers(1, &instance_buffer_);
+    glGenBuffers(1, &line_buffer_);
+    return true;
+}
+
+void StageGpu::destroy() {
+    for (auto& [serial, buffer] : pose_buffers_) glDeleteBuffers(1, &buffer.id);
+    for (auto& [faces, buffer] : face_buffers_) glDeleteBuffers(1, &buffer.id);
+    pose_buffers_.clear();
+    face_buffers_.clear();
+    recent_.clear();
+    pose_bytes_ = 0;
+    if (instance_buffer_) glDeleteBuffers(1, &instance_buffer_);
+    if (line_buffer_) glDeleteBuffers(1, &line_buffer_);
+    instance_buffer_ = line_buffer_ = 0;
+    vao_.destroy();
+    copies_.removeAllShaders();
+    floor_.removeAllShaders();
+    lines_.removeAllShaders();
+}
+
+unsigned StageGpu::pose_buffer(const DrawPose& pose) {
+    auto found = pose_buffers_.find(pose.serial);
+    if (found != pose_buffers_.end()) {
+        recent_.splice(recent_.begin(), recent_, found->second.place);
+        return found->second.id;
+    }
+    const std::size_t bytes = pose.vertices.size() * sizeof(DrawVertex);
+    PoseBuffer buffer;
+    buffer.bytes = bytes;
+    glGenBuffers(1, &buffer.id);
+    glBindBuffer(GL_ARRAY_BUFFER, buffer.id);
+    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(bytes), pose.vertices.data(), GL_STATIC_DRAW);
+    recent_.push_front(pose.serial);
+    buffer.place = recent_.begin();
+    pose_buffers_[pose.serial] = buffer;
+    pose_bytes_ += bytes;
+    while (pose_bytes_ > graphics_limit && recent_.size() > 1) {
+        auto oldest = pose_buffers_.find(recent_.back());
+        pose_bytes_ -= oldest->second.bytes;
+        glDeleteBuffers(1, &oldest->second.id);
+        pose_buffers_.erase(oldest);
+        recent_.pop_back();
+    }
+    return buffer.id;
+}
+
+unsigned StageGpu::face_buffer(const std::shared_ptr<const DrawFaces>& faces) {
+    FaceBuffer& buffer = face_buffers_[faces.get()];
+    if (buffer.id && buffer.faces.lock() == faces) return buffer.id;
+    if (!buffer.id) glGenBuffers(1, &buffer.id);
+    buffer.faces = faces;
+    glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, buffer.id);
+    glBufferData(GL_ELEMENT_ARRAY_BUFFER, static_cast<GLsizeiptr>(faces->indices.size() * sizeof(std::uint32_t)),
+                 faces->indices.data(), GL_STATIC_DRAW);
+    return buffer.id;
+}
+
+void StageGpu::draw_floor(const Orbit& orbit, const QMatrix4x4& matrix, const Tokens& t) {
+    static const float corners[] = {-1, 0, -1, 1, 0, -1, -1, 0, 1, 1, 0, 1};
+    floor_.bind();
+    floor_.setUniformValue("matrix", matrix);
+    const V3d& target = orbit.camera.target;
+    floor_.setUniformValue("middle", QVector3D(static_cast<float>(target.x), 0, static_cast<float>(target.z)));
+    floor_.setUniformValue("reach", static_cast<float>(orbit.camera.distance * 60));
+    const V3d e = orbit.eye();
+    floor_.setUniformValue("eye", QVector3D(static_cast<float>(e.x), static_cast<float>(e.y), static_cast<float>(e.z)));
+    floor_.setUniformValue("floor_colour", rgb(t.floor));
+    floor_.setUniformValue("line_colour", rgb(t.line));
+    floor_.setUniformValue("sky", rgb(t.sky));
+    floor_.setUniformValue("cell", static_cast<float>(std::pow(10.0, std::floor(std::log10(orbit.camera.distance / 4)))));
+    floor_.setUniformValue("haze", static_cast<float>(0.22 / orbit.camera.distance));
+    glBindBuffer(GL_ARRAY_BUFFER, line_buffer_);
+    glBufferData(GL_ARRAY_BUFFER, sizeof corners, corners, GL_STREAM_DRAW);
+    glEnableVertexAttribArray(0);
+    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
+    glVertexAttribDivisor(0, 0);
+    glDisable(GL_DEPTH_TEST);
+    glDrawArrays(GL_TRIANGLE_STRIP, 0, 4);
+    glEnable(GL_DEPTH_TEST);
+}
+
+void StageGpu::draw_groups(const std::vector<Group>& groups, bool lightest) {
+    for (const Group& g : groups) {
+        glBindBuffer(GL_ARRAY_BUFFER, pose_buffer(*g.pose));
+        glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, sizeof(DrawVertex), offset(offsetof(DrawVertex, place)));
+        glVertexAttribPointer(1, 3, GL_BYTE, GL_TRUE, sizeof(DrawVertex), offset(offsetof(DrawVertex, normal)));
+        glVertexAttribPointer(2, 3, GL_UNSIGNED_BYTE, GL_TRUE, sizeof(DrawVertex), offset(offsetof(DrawVertex, colour)));
+        glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
+        const std::size_t base = g.first * sizeof(Instance);
+        glVertexAttribPointer(3, 3, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, position)));
+        glVertexAttribPointer(4, 3, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, turn)));
+        glVertexAttribPointer(5, 4, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, colour)));
+        glVertexAttribPointer(6, 1, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, selected)));
+        const auto& levels = g.pose->faces->levels;
+        const auto& level = lightest ? levels[std::min<std::size_t>(g.level + 1, levels.size() - 1)] : levels[g.level];
+        glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, face_buffer(g.pose->faces));
+        if (level.count > 0) {
+            glDrawElementsInstanced(GL_TRIANGLES, static_cast<GLsizei>(level.count), GL_UNSIGNED_INT,
+                                    offset(level.first * sizeof(std::uint32_t)), static_cast<GLsizei>(g.count));
+        } else { // points without faces
+            glDrawArraysInstanced(GL_POINTS, 0, static_cast<GLsizei>(g.pose->vertices.size()), static_cast<GLsizei>(g.count));
+        }
+    }
+}
+
+StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF size, double ratio, const Tokens& t,
+                               const std::vector<std::vector<V3f>>& cords,
+                               const std::function<CopyPaint(const SceneCopy&)>& paint) {
+    Drawn drawn;
+    glViewport(0, 0, static_cast<int>(size.width() * ratio), static_cast<int>(size.height() * ratio));
+    glClearColor(t.sky.redF(), t.sky.greenF(), t.sky.blueF(), 1);
+    glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+    glEnable(GL_DEPTH_TEST);
+    glDisable(GL_CULL_FACE);
+    vao_.bind();
+    const QMatrix4x4 matrix = orbit.projection(size) * orbit.view();
+    draw_floor(orbit, matrix, t);
+    if (!scene || scene->copies.empty()) {
+        vao_.release();
+        return drawn;
+    }
+
+    // Copies in groups of one pose and one level of detail.
+    const V3d eye = orbit.eye();
+    struct Item {
+        std::uint32_t pose;
+        std::uint32_t level;
+        const SceneCopy* copy;
+    };
+    std::vector<Item> items;
+    items.reserve(scene->copies.size());
+    for (const SceneCopy& c : scene->copies) {
+        const DrawPose& pose = *scene->poses[c.pose];
+        const double radius = (pose.box.max - pose.box.min).length() / 2 * c.size;
+        const double pixels = 2 * radius * orbit.pixels_per_unit((V3d(c.position) - eye).length(), size) * ratio;
+        std::uint32_t level = pixels > 180 ? 0 : pixels > 60 ? 1 : pixels > 22 ? 2 : 3;
+        level = std::min<std::uint32_t>(level, static_cast<std::uint32_t>(pose.faces->levels.size()) - 1);
+        items.push_back({c.pose, level, &c});
+        drawn.triangles += static_cast<std::int64_t>(pose.faces->levels[level].count / 3);
+        drawn.light += level > 0;
+    }
+    drawn.copies = static_cast<std::int64_t>(items.size());
+    std::sort(items.begin(), items.end(), [](const Item& a, const Item& b) {
+        return std::tuple(a.pose, a.level, a.copy) < std::tuple(b.pose, b.level, b.copy);
+    });
+    std::vector<Instance> instances;
+    instances.reserve(items.size());
+    std::vector<Group> groups;
+    for (std::size_t i = 0; i < items.size(); ++i) {
+        if (i == 0 || items[i].pose != items[i - 1].pose || items[i].level != items[i - 1].level) {
+            groups.push_back({scene->poses[items[i].pose].get(), items[i].level, i, 0});
+        }
+        ++groups.back().count;
+        const SceneCopy& c = *items[i].copy;
+        const CopyPaint p = paint(c);
+        instances.push_back({{c.position.x, c.position.y, c.position.z},
+                             {c.cosine, c.sine, c.size},
+                             {p.colour[0], p.colour[1], p.colour[2], p.weight},
+                             p.selected});
+    }
+    glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
+    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(instances.size() * sizeof(Instance)), instances.data(),
+                 GL_STREAM_DRAW);
+
+    copies_.bind();
+    copies_.setUniformValue("matrix", matrix);
+    copies_.setUniformValue("eye", QVector3D(static_cast<float>(eye.x), static_cast<float>(eye.y), static_cast<float>(eye.z)));
+    copies_.setUniformValue("rose", rgb(t.rose));
+    copies_.setUniformValue("sky", rgb(t.sky));
+    copies_.setUniformValue("haze", static_cast<float>(0.035 / orbit.camera.distance));
+    for (unsigned i = 0; i <= 6; ++i) {
+        glEnableVertexAttribArray(i);
+        glVertexAttribDivisor(i, i >= 3 ? 1 : 0);
+    }
+    if (eye.y > 0) { // what the still water gives back
+        copies_.setUniformValue("mirror", -1.0f);
+        copies_.setUniformValue("alpha", t.dark ? 0.24f : 0.13f);
+        glEnable(GL_BLEND);
+        glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+        draw_groups(groups, true);
+        glDisable(GL_BLEND);
+        glClear(GL_DEPTH_BUFFER_BIT);
+    }
+    copies_.setUniformValue("mirror", 1.0f);
+    copies_.setUniformValue("alpha", 1.0f);
+    draw_groups(groups, false);
+
+    for (unsigned i = 1; i <= 6; ++i) {
+        glDisableVertexAttribArray(i);
+        glVertexAttribDivisor(i, 0);
+    }
+    lines_.bind();
+    lines_.setUniformValue("matrix", matrix);
+    lines_.setUniformValue("paint", rgb(t.dark ? t.muted.darker(170) : t.muted));
+    glBindBuffer(GL_ARRAY_BUFFER, line_buffer_);
+    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
+    for (const auto& cord : cords) {
+        glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(cord.size() * sizeof(V3f)), cord.data(), GL_STREAM_DRAW);
+        glDrawArrays(GL_LINE_STRIP, 0, static_cast<GLsizei>(cord.size()));
+    }
+    vao_.release();
+    std::erase_if(face_buffers_, [&](auto& entry) {
+        if (!entry.second.faces.expired()) return false;
+        glDeleteBuffers(1, &entry.second.id);
+        return true;
+    });
+    return drawn;
+}
+
+} // namespace garland

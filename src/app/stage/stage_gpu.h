@@ -1,0 +1,74 @@
+// What the Stage keeps on the graphics side, and how it draws a scene. Used only with its context current.
+#pragma once
+
+#include "app/stage/orbit.h"
+#include "app/stage/scene.h"
+#include "app/theme/tokens.h"
+
+#include <QOpenGLBuffer>
+#include <QOpenGLExtraFunctions>
+#include <QOpenGLShaderProgram>
+#include <QOpenGLVertexArrayObject>
+#include <functional>
+#include <list>
+#include <unordered_map>
+
+namespace garland {
+
+struct CopyPaint {
+    float colour[3] = {1, 1, 1};
+    float weight = 0;   // 0: the pose's own colours, 1: this one
+    float selected = 0; // 0 or 1
+};
+
+class StageGpu : protected QOpenGLExtraFunctions {
+  public:
+    // False, with why() set, when the context cannot do what the Stage needs.
+    bool create();
+    const QString& why() const { return why_; }
+    void destroy();
+
+    struct Drawn {
+        std::int64_t triangles = 0, copies = 0, light = 0; // light: copies drawn as stand-ins
+    };
+    // size: logical pixels; ratio: device pixels in one. paint(copy) says how a copy is coloured.
+    Drawn draw(const Scene* scene, const Orbit& orbit, QSizeF size, double ratio, const Tokens& tokens,
+               const std::vector<std::vector<V3f>>& cords, const std::function<CopyPaint(const SceneCopy&)>& paint);
+
+  private:
+    struct Instance {
+        float position[3];
+        float turn[3]; // cosine, sine, size
+        float colour[4];
+        float selected;
+    };
+    struct Group {
+        const DrawPose* pose;
+        std::size_t level;
+        std::size_t first, count; // instances
+    };
+    struct PoseBuffer {
+        unsigned id = 0;
+        std::size_t bytes = 0;
+        std::list<std::uint64_t>::iterator place;
+    };
+    struct FaceBuffer {
+        unsigned id = 0;
+        std::weak_ptr<const DrawFaces> faces;
+    };
+    unsigned pose_buffer(const DrawPose& pose);
+    unsigned face_buffer(const std::shared_ptr<const DrawFaces>& faces);
+    void draw_floor(const Orbit& orbit, const QMatrix4x4& matrix, const Tokens& tokens);
+    void draw_groups(const std::vector<Group>& groups, bool lightest);
+
+    QString why_;
+    QOpenGLShaderProgram copies_, floor_, lines_;
+    QOpenGLVertexArrayObject vao_;
+    unsigned instance_buffer_ = 0, line_buffer_ = 0;
+    std::unordered_map<std::uint64_t, PoseBuffer> pose_buffers_;
+    std::list<std::uint64_t> recent_;
+    std::size_t pose_bytes_ = 0;
+    std::unordered_map<const DrawFaces*, FaceBuffer> face_buffers_;
+};
+
+} // namespace garland

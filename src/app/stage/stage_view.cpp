@@ -1,0 +1,373 @@
+#include "app/stage/stage_view.h"
+
+#include "app/theme/ramp.h"
+#include "app/theme/tokens.h"
+#include "core/base/numbers.h"
+
+#include <QMouseEvent>
+#include <QOffscreenSurface>
+#include <QOpenGLContext>
+#include <QPainter>
+#include <cmath>
+
+namespace garland {
+
+namespace {
+
+// Whether any OpenGL context can be had at all; asked before the first use, since using none crashes.
+bool graphics_there() {
+    QOpenGLContext context;
+    if (!context.create()) return false;
+    QOffscreenSurface surface;
+    surface.setFormat(context.format());
+    surface.create();
+    if (!surface.isValid() || !context.makeCurrent(&surface)) return false;
+    context.doneCurrent();
+    return true;
+}
+
+struct DelaySpan {
+    double low = 0, high = 0;
+};
+DelaySpan delay_span(const Show& show) {
+    DelaySpan s{1e300, -1e300};
+    for (const ArrangementShow& a : show.arrangements) {
+        for (const CopyClock& c : a.clocks) s.low = std::min(s.low, c.delay), s.high = std::max(s.high, c.delay);
+    }
+    return s.low > s.high ? DelaySpan{} : s;
+}
+
+} // namespace
+
+LegendText legend_text(const Show& show, ColourMode mode) {
+    LegendText t;
+    if (mode == ColourMode::look || show.arrangements.empty()) return t;
+    t.shown = true;
+    if (mode == ColourMode::delay) {
+        const DelaySpan s = delay_span(show);
+        t.title = QObject::tr("delay");
+        t.low = QString::fromStdString(delay_words(s.low));
+        t.high = QString::fromStdString(delay_words(s.high));
+        return t;
+    }
+    t.title = QObject::tr("source frame");
+    double low = 1e300, high = -1e300;
+    for (const ArrangementShow& a : show.arrangements) {
+        low = std::min(low, a.clock.first.value);
+        high = std::max(high, a.clock.last().value);
+    }
+    t.low = QString::fromStdString(short_number(low, 1));
+    t.high = QString::fromStdString(short_number(high, 1));
+    return t;
+}
+
+double colour_share(const Show& show, ColourMode mode, const ArrangementShow& a, std::size_t index, const CopyMoment& m) {
+    if (mode == ColourMode::delay) {
+        const DelaySpan s = delay_span(show);
+        return s.high > s.low ? (a.clocks[index].delay - s.low) / (s.high - s.low) : 0;
+    }
+    const double first = a.clock.first.value, last = a.clock.last().value;
+    return last > first ? (m.source - first) / (last - first) : 0;
+}
+
+// ---- the view ------------------------------------------------------------------------------------------------------
+
+StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
+    : QWidget(parent), document_(document), viewing_(viewing) {
+    setObjectName("pane");
+    setAttribute(Qt::WA_StyledBackground);
+    setAccessibleName(tr("Stage"));
+    setMinimumSize(220, 160);
+    if (graphics_there()) {
+        canvas_ = new StageCanvas(*this);
+    } else {
+        notice_ = make_label(tr("This computer offers no OpenGL, so the Stage cannot be drawn.\n"
+                                "Everything else works: the Loom, the benches, Check and Hand off."),
+                             "muted", this);
+        notice_->setAlignment(Qt::AlignCenter);
+        notice_->setWordWrap(true);
+    }
+    modes_ = new Segments({tr("look"), tr("source frame"), tr("delay")},
+                          {tr("Copies as they are lit (C: next colouring)"),
+                           tr("Copies coloured by the source frame they show (C: next colouring)"),
+                           tr("Copies coloured by how much later they are (C: next colouring)")},
+                          this);
+    modes_->setAccessibleName(tr("Colour by"));
+    modes_->set_current(0);
+    legend_ = new StageLegend(this);
+    info_ = make_label({}, "note", this);
+    info_->setAttribute(Qt::WA_TransparentForMouseEvents);
+    connect(modes_, &Segments::chosen, this, [this](int i) { viewing_.set_colour(static_cast<ColourMode>(i)); });
+    connect(&viewing_, &Viewing::frame_changed, this, &StageView::request);
+    connect(&document_, &Document::changed, this, &StageView::request);
+    connect(&viewing_, &Viewing::selection_changed, this, &StageView::redraw);
+    connect(&viewing_, &Viewing::colour_changed, this, [this] {
+        modes_->set_current(static_cast<int>(viewing_.colour()));
+        update_texts();
+        redraw();
+    });
+    connect(&document_, &Document::opened, this, [this] {
+        orbit_.camera = document_.project().settings.camera;
+        redraw();
+    });
+    orbit_.camera = document_.project().settings.camera;
+    request();
+}
+
+StageView::~StageView() = default;
+
+void StageView::request() {
+    if (busy_) {
+        again_ = true;
+        return;
+    }
+    if (requested_show_ == document_.show() && requested_frame_ == viewing_.frame().value && scene_) return;
+    busy_ = true;
+    requested_show_ = document_.show();
+    requested_frame_ = viewing_.frame().value;
+    document_.jobs().start<ScenePtr>(
+        this, tr("Posing"),
+        [this, show = requested_show_, frame = viewing_.frame()](Progress& p) { return maker_.make(show, frame, p); },
+        [this](Result<ScenePtr> result) {
+            busy_ = false;
+            if (result) {
+                scene_ = std::move(*result);
+                problem_.clear();
+            } else if (result.error().code != ErrorCode::cancelled) {
+                problem_ = QString::fromStdString(describe(result.error()));
+            }
+            cords_.clear();
+            for (const Arrangement& a : document_.project().arrangements) {
+                for (const auto& cord : ::garland::cords(a)) {
+                    auto& line = cords_.emplace_back();
+                    for (const V3d& p : cord) line.emplace_back(V3f(p));
+                }
+            }
+            update_texts();
+            redraw();
+            emit scene_shown();
+            if (again_) {
+                again_ = false;
+                request();
+            }
+        },
+        true);
+}
+
+void StageView::redraw() {
+    if (canvas_) canvas_->update();
+}
+
+void StageView::fit_all() {
+    if (!scene_ || scene_->copies.empty()) return;
+    const auto box = scene_->box();
+    orbit_.fit(box.min, box.max, size());
+    redraw();
+    emit camera_changed();
+}
+
+void StageView::picked(std::int64_t copy, bool add) {
+    if (copy < 0) {
+        if (!add) viewing_.select({});
+    } else if (add) {
+        viewing_.toggle(copy);
+    } else {
+        viewing_.set_current_copy(copy);
+    }
+}
+
+void StageView::set_drawn(const StageGpu::Drawn& drawn, qint64) {
+    drawn_ = drawn;
+    update_texts();
+}
+
+void StageView::set_failed(const QString& why) {
+    problem_ = tr("The Stage cannot be drawn: %1").arg(why);
+    update_texts();
+}
+
+void StageView::update_texts() {
+    legend_->show_text(legend_text(*document_.show(), viewing_.colour()));
+    QString text;
+    if (!problem_.isEmpty()) {
+        text = problem_;
+    } else if (!scene_ || scene_->copies.empty()) {
+        text = document_.project().sources.empty() ? tr("Nothing gathered yet: drop a cache into the window")
+                                                   : tr("No copy is shown at this frame");
+    } else {
+        const auto copies = static_cast<long long>(scene_->copies.size()), poses = static_cast<long long>(scene_->poses.size());
+        text = QString::fromStdString(counted(copies, "copy", "copies")) + QStringLiteral(" · ") +
+               QString::fromStdString(counted(poses, "pose made once", "poses made once"));
+        if (drawn_.light > 0) {
+            text += QStringLiteral(" · ") + tr("%1 drawn light").arg(drawn_.light);
+        }
+        if (scene_->nearest_instead > 0) {
+            text += QStringLiteral(" · ") + tr("%1 shown at the nearest frame, as their faces change").arg(scene_->nearest_instead);
+        }
+    }
+    info_->setObjectName(problem_.isEmpty() ? "note" : "alert");
+    info_->setStyleSheet(problem_.isEmpty() ? QString() : QStringLiteral("color: %1").arg(tokens().alert.name()));
+    info_->setWordWrap(true);
+    info_->setText(text);
+    place_overlays();
+}
+
+void StageView::resizeEvent(QResizeEvent*) { place_overlays(); }
+
+void StageView::place_overlays() {
+    if (canvas_) canvas_->setGeometry(rect());
+    if (notice_) notice_->setGeometry(rect().adjusted(20, 60, -20, -60));
+    modes_->adjustSize();
+    modes_->move(12, 12);
+    modes_->raise();
+    legend_->resize(200, 44);
+    legend_->move(width() - legend_->width() - 12, height() - legend_->height() - 10);
+    legend_->raise();
+    const int wide = width() - 28 - (legend_->isVisibleTo(this) ? legend_->width() + 16 : 0);
+    const int high = info_->heightForWidth(wide) > 0 ? info_->heightForWidth(wide) : info_->sizeHint().height();
+    info_->setGeometry(14, height() - high - 12, wide, high);
+    info_->raise();
+}
+
+// ---- the canvas ----------------------------------------------------------------------------------------------------
+
+StageCanvas::StageCanvas(StageView& view) : QOpenGLWidget(&view), view_(view) {
+    QSurfaceFormat format;
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    format.setDepthBufferSize(24);
+    format.setSamples(4);
+    setFormat(format);
+    setMouseTracking(false);
+    setFocusPolicy(Qt::ClickFocus);
+    setAccessibleName(tr("Stage"));
+    setToolTip({});
+}
+
+StageCanvas::~StageCanvas() {
+    if (!ready_) return;
+    makeCurrent();
+    gpu_.destroy();
+    doneCurrent();
+}
+
+void StageCanvas::initializeGL() {
+    ready_ = gpu_.create();
+    if (!ready_) view_.set_failed(gpu_.why());
+}
+
+void StageCanvas::paintGL() {
+    if (!ready_) return;
+    const ScenePtr scene = view_.scene();
+    const ColourMode mode = view_.viewing().colour();
+    const auto& selection = view_.viewing().selection();
+    const Ramp& ramp = Ramp::get(RampKind::sequential);
+    const DelaySpan delays = scene && mode == ColourMode::delay ? delay_span(*scene->show) : DelaySpan{};
+    const QColor clay("#D9A873");
+    QElapsedTimer clock;
+    clock.start();
+    const auto drawn = gpu_.draw(
+        scene.get(), view_.orbit(), size(), devicePixelRatioF(), tokens(), view_.cords(), [&](const SceneCopy& c) {
+            CopyPaint p;
+            p.selected = selection.count(c.number) ? 1.0f : 0.0f;
+            QRgb colour = clay.rgb();
+            if (mode == ColourMode::look) {
+                p.weight = scene->poses[c.pose]->coloured ? 0.0f : 1.0f;
+            } else {
+                p.weight = 0.93f;
+                const auto index = static_cast<std::size_t>(c.number - c.arrangement->first_copy);
+                const double share = mode == ColourMode::delay
+                                         ? (delays.high > delays.low ? (c.arrangement->clocks[index].delay - delays.low) /
+                                                                           (delays.high - delays.low)
+                                                                     : 0)
+                                         : colour_share(*scene->show, mode, *c.arrangement, index, c.moment);
+                colour = ramp.at(share);
+            }
+            p.colour[0] = static_cast<float>(qRed(colour)) / 255;
+            p.colour[1] = static_cast<float>(qGreen(colour)) / 255;
+            p.colour[2] = static_cast<float>(qBlue(colour)) / 255;
+            return p;
+        });
+    view_.set_drawn(drawn, clock.nsecsElapsed() / 1000);
+}
+
+void StageCanvas::mousePressEvent(QMouseEvent* event) {
+    press_ = last_ = event->position();
+    moved_ = false;
+}
+
+void StageCanvas::mouseMoveEvent(QMouseEvent* event) {
+    const QPointF d = event->position() - last_;
+    if (!moved_ && (event->position() - press_).manhattanLength() < 4) return;
+    moved_ = true;
+    last_ = event->position();
+    const bool slides = event->buttons() & Qt::RightButton ||
+                        (event->buttons() & Qt::LeftButton && event->modifiers() & Qt::ShiftModifier);
+    if (slides) {
+        view_.orbit().slide(d.x(), d.y(), size());
+    } else if (event->buttons() & Qt::LeftButton) {
+        view_.orbit().turn(d.x(), d.y());
+    }
+    view_.camera_moved();
+    update();
+}
+
+void StageCanvas::mouseReleaseEvent(QMouseEvent* event) {
+    if (moved_ || event->button() != Qt::LeftButton) return;
+    const ScenePtr scene = view_.scene();
+    if (!scene) return;
+    const Ray ray = view_.orbit().ray(event->position(), size());
+    view_.picked(pick_copy(*scene, ray.from, ray.along), event->modifiers() & Qt::ControlModifier);
+}
+
+void StageCanvas::mouseDoubleClickEvent(QMouseEvent* event) {
+    const ScenePtr scene = view_.scene();
+    if (!scene) return;
+    const Ray ray = view_.orbit().ray(event->position(), size());
+    double distance = 0;
+    if (pick_copy(*scene, ray.from, ray.along, &distance) < 0) return;
+    view_.orbit().look_at(ray.from + ray.along * distance);
+    view_.camera_moved();
+    update();
+}
+
+void StageCanvas::wheelEvent(QWheelEvent* event) {
+    view_.orbit().zoom(event->angleDelta().y() / 120.0, event->position(), size());
+    view_.camera_moved();
+    update();
+    event->accept();
+}
+
+// ---- the legend ----------------------------------------------------------------------------------------------------
+
+void StageLegend::show_text(const LegendText& text) {
+    text_ = text;
+    setVisible(text.shown);
+    setAccessibleName(tr("Colours: %1 from %2 to %3").arg(text.title, text.low, text.high));
+    update();
+}
+
+void StageLegend::paintEvent(QPaintEvent*) {
+    const Tokens& t = tokens();
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    QColor back = t.panel;
+    back.setAlphaF(0.86f);
+    p.setPen(Qt::NoPen);
+    p.setBrush(back);
+    p.drawRoundedRect(rect(), 6, 6);
+    const QRect bar(10, 9, width() - 20, 9);
+    const Ramp& ramp = Ramp::get(text_.cyclic ? RampKind::cyclic : RampKind::sequential);
+    for (int x = 0; x < bar.width(); ++x) {
+        p.fillRect(QRect(bar.x() + x, bar.y(), 1, bar.height()), QColor(ramp.at(static_cast<double>(x) / (bar.width() - 1))));
+    }
+    p.setPen(t.text);
+    p.setFont(text_font(8));
+    const QRect words(10, 21, width() - 20, 18);
+    p.drawText(words, Qt::AlignLeft | Qt::AlignVCenter, text_.low);
+    p.drawText(words, Qt::AlignRight | Qt::AlignVCenter, text_.high);
+    p.setPen(t.muted);
+    p.drawText(words, Qt::AlignHCenter | Qt::AlignVCenter, text_.title);
+}
+
+} // namespace garland

@@ -1,0 +1,113 @@
+// The 3D view of all copies at the current output frame.
+#pragma once
+
+#include "app/document/viewing.h"
+#include "app/stage/stage_gpu.h"
+#include "app/widgets/parts.h"
+
+#include <QElapsedTimer>
+#include <QOpenGLWidget>
+
+namespace garland {
+
+class StageCanvas;
+class StageLegend;
+
+// What one colouring mode shows, for the legend.
+struct LegendText {
+    QString low, high, title;
+    bool cyclic = false, shown = false;
+};
+LegendText legend_text(const Show& show, ColourMode mode);
+// The share of the ramp that a copy stands at.
+double colour_share(const Show& show, ColourMode mode, const ArrangementShow& arrangement, std::size_t index,
+                    const CopyMoment& moment);
+
+class StageView : public QWidget {
+    Q_OBJECT
+  public:
+    StageView(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+    ~StageView() override;
+
+    bool has_graphics() const { return canvas_ != nullptr; }
+    ScenePtr scene() const { return scene_; } // the last one made
+    Orbit& orbit() { return orbit_; }
+    void fit_all();
+    void redraw();
+    void camera_moved() { emit camera_changed(); }
+    void picked(std::int64_t copy, bool add);
+    const std::vector<std::vector<V3f>>& cords() const { return cords_; }
+    Document& document() { return document_; }
+    Viewing& viewing() { return viewing_; }
+    void set_drawn(const StageGpu::Drawn& drawn, qint64 microseconds);
+    void set_failed(const QString& why);
+
+  signals:
+    void scene_shown();
+    void camera_changed();
+    void failed(const garland::Error& error);
+
+  protected:
+    void resizeEvent(QResizeEvent* event) override;
+
+  private:
+    void request();
+    void place_overlays();
+    void update_texts();
+
+    Document& document_;
+    Viewing& viewing_;
+    SceneMaker maker_;
+    Orbit orbit_;
+    ScenePtr scene_;
+    std::vector<std::vector<V3f>> cords_;
+    StageCanvas* canvas_ = nullptr;
+    QLabel* notice_ = nullptr;
+    Segments* modes_;
+    StageLegend* legend_;
+    QLabel* info_;
+    bool busy_ = false, again_ = false;
+    ShowPtr requested_show_;
+    double requested_frame_ = 0;
+    QString problem_;
+    StageGpu::Drawn drawn_;
+};
+
+// The canvas proper; everything it shows comes from the view.
+class StageCanvas : public QOpenGLWidget {
+    Q_OBJECT
+  public:
+    explicit StageCanvas(StageView& view);
+    ~StageCanvas() override;
+
+  protected:
+    void initializeGL() override;
+    void paintGL() override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+
+  private:
+    StageView& view_;
+    StageGpu gpu_;
+    bool ready_ = false;
+    QPointF press_, last_;
+    bool moved_ = false;
+};
+
+class StageLegend : public QWidget {
+    Q_OBJECT
+  public:
+    using QWidget::QWidget;
+    void show_text(const LegendText& text);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    LegendText text_;
+};
+
+} // namespace garland

@@ -1,0 +1,36 @@
+// The colour ramps of Stage, Loom and legend, computed in Oklab (Björn Ottosson, "A perceptual color space for image
+// processing", 2020).
+#pragma once
+
+#include <QColor>
+#include <array>
+
+namespace garland {
+
+enum class RampKind {
+    sequential, // lightness rises evenly, so order is seen without hue
+    cyclic,     // starts and ends in the same colour; lightness nearly even
+};
+
+struct Oklab {
+    double L, a, b;
+};
+Oklab to_oklab(const QColor& srgb);
+QColor from_oklab(const Oklab& lab); // brought into sRGB by less chroma, never by another lightness
+
+// 256 steps, made once. share: 0…1, held at the ends (sequential) or taken modulo 1 (cyclic).
+class Ramp {
+  public:
+    static const Ramp& get(RampKind kind);
+    QRgb at(double share) const;
+
+  private:
+    explicit Ramp(RampKind kind);
+    RampKind kind_;
+    std::array<QRgb, 256> steps_;
+};
+
+// A colour per copy for values without an order, such as twins' groups: hues by the golden angle.
+QColor distinct_colour(int index, bool dark);
+
+} // namespace garland

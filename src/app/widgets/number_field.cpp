@@ -1,0 +1,196 @@
+#include "app/widgets/number_field.h"
+
+#include "core/base/numbers.h"
+
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QRegularExpression>
+#include <QWheelEvent>
+#include <algorithm>
+#include <cmath>
+
+namespace garland {
+
+QString unit_of(Quantity quantity) {
+    switch (quantity) {
+    case Quantity::plain: return {};
+    case Quantity::output_frames:
+    case Quantity::source_frames: return QStringLiteral("f");
+    case Quantity::metres: return QStringLiteral("m");
+    case Quantity::degrees: return QStringLiteral("°");
+    case Quantity::per_cent: return QStringLiteral("%");
+    }
+    return {};
+}
+
+std::optional<double> parse_quantity(const QString& text, Quantity quantity, Rate rate) {
+    static const QRegularExpression form(QStringLiteral(R"(^\s*([+\-−]?[0-9]*[.,]?[0-9]+(?:[eE][+-]?[0-9]+)?|[+\-−]?[0-9]+\.)\s*([^\s0-9.,]*)\s*$)"));
+    const auto match = form.match(text);
+    if (!match.hasMatch()) return std::nullopt;
+    QString digits = match.captured(1);
+    digits.replace(',', '.').replace(QChar(0x2212), '-');
+    const auto number = parse_number(digits.toStdString());
+    if (!number) return std::nullopt;
+    const QString unit = match.captured(2).toLower();
+    if (unit.isEmpty()) return number;
+    auto is = [&](std::initializer_list<const char*> names) {
+        return std::any_of(names.begin(), names.end(), [&](const char* n) { return unit == QString::fromUtf8(n); });
+    };
+    switch (quantity) {
+    case Quantity::plain: return std::nullopt;
+    case Quantity::output_frames:
+    case Quantity::source_frames:
+        if (is({"f", "frame", "frames"})) return number;
+        if (is({"s", "sec", "second", "seconds"})) return rate.frames_in(Seconds(*number));
+        if (is({"ms"})) return rate.frames_in(Seconds(*number / 1000));
+        return std::nullopt;
+    case Quantity::metres:
+        if (is({"m"})) return number;
+        if (is({"cm"})) return *number / 100;
+        if (is({"mm"})) return *number / 1000;
+        return std::nullopt;
+    case Quantity::degrees:
+        if (is({"°", "deg", "degrees"})) return number;
+        if (is({"turn", "turns"})) return *number * 360;
+        return std::nullopt;
+    case Quantity::per_cent:
+        if (is({"%"})) return number;
+        return std::nullopt;
+    }
+    return std::nullopt;
+}
+
+NumberField::NumberField(Quantity quantity, double low, double high, int decimals, QWidget* parent)
+    : QLineEdit(parent), quantity_(quantity), low_(low), high_(high), decimals_(decimals) {
+    setAlignment(Qt::AlignRight);
+    setMinimumWidth(70);
+    setMaximumWidth(110);
+    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
+    show_text(true);
+    connect(this, &QLineEdit::returnPressed, this, [this] {
+        take_text();
+        selectAll();
+    });
+}
+
+double NumberField::rounded(double value) const {
+    const double grid = std::pow(10.0, decimals_);
+    return std::clamp(std::round(value * grid) / grid, low_, high_);
+}
+
+void NumberField::set_range(double low, double high) {
+    low_ = low;
+    high_ = high;
+}
+
+void NumberField::show_text(bool with_unit) {
+    QString text = QString::fromStdString(short_number(value_, decimals_));
+    const QString unit = unit_of(quantity_);
+    if (with_unit && !unit.isEmpty()) text += (unit == QStringLiteral("°") ? QString() : QStringLiteral(" ")) + unit;
+    setText(text);
+}
+
+void NumberField::set_value(double value) {
+    value_ = value;
+    if (!hasFocus() || isReadOnly() || !isModified()) show_text(!hasFocus());
+}
+
+void NumberField::change(double value) {
+    value = rounded(value);
+    if (value == value_) return;
+    value_ = value;
+    show_text(!hasFocus());
+    setModified(false);
+    emit edited(value_);
+}
+
+void NumberField::take_text() {
+    if (!isModified()) return;
+    setModified(false);
+    if (const auto value = parse_quantity(text(), quantity_, rate_)) {
+        change(*value);
+        emit settled();
+    }
+    show_text(!hasFocus()); // text that is no number goes back to the value
+}
+
+void NumberField::focusInEvent(QFocusEvent* event) {
+    show_text(false);
+    setModified(false);
+    QLineEdit::focusInEvent(event);
+    if (event->reason() != Qt::MouseFocusReason) selectAll();
+}
+
+void NumberField::focusOutEvent(QFocusEvent* event) {
+    take_text();
+    QLineEdit::focusOutEvent(event);
+    show_text(true);
+}
+
+void NumberField::keyPressEvent(QKeyEvent* event) {
+    const double by = event->modifiers() & Qt::ShiftModifier ? 10 * step_
+                      : event->modifiers() & Qt::ControlModifier ? step_ / 10
+                                                                 : step_;
+    if (event->key() == Qt::Key_Up || event->key() == Qt::Key_Down) {
+        change(value_ + (event->key() == Qt::Key_Up ? by : -by));
+        selectAll();
+        return;
+    }
+    if (event->key() == Qt::Key_Escape && isModified()) {
+        setModified(false);
+        show_text(false);
+        selectAll();
+        return;
+    }
+    QLineEdit::keyPressEvent(event);
+}
+
+void NumberField::mousePressEvent(QMouseEvent* event) {
+    if (event->button() == Qt::LeftButton && !hasFocus()) {
+        press_ = event->pos();
+        pressed_ = true;
+        dragging_ = false;
+        drag_value_ = value_;
+        return;
+    }
+    QLineEdit::mousePressEvent(event);
+}
+
+void NumberField::mouseMoveEvent(QMouseEvent* event) {
+    if (!pressed_) {
+        QLineEdit::mouseMoveEvent(event);
+        return;
+    }
+    const int moved = event->pos().x() - press_.x();
+    if (!dragging_ && std::abs(moved) < 5) return;
+    if (!dragging_) setCursor(Qt::SizeHorCursor);
+    dragging_ = true;
+    const double scale = event->modifiers() & Qt::ShiftModifier ? 0.1 : 1;
+    change(drag_value_ + std::round(moved / 4.0) * step_ * scale);
+}
+
+void NumberField::mouseReleaseEvent(QMouseEvent* event) {
+    if (!pressed_) {
+        QLineEdit::mouseReleaseEvent(event);
+        return;
+    }
+    pressed_ = false;
+    if (dragging_) {
+        unsetCursor();
+        emit settled();
+    } else {
+        setFocus(Qt::MouseFocusReason);
+        selectAll();
+    }
+}
+
+void NumberField::wheelEvent(QWheelEvent* event) {
+    if (!hasFocus()) { // scrolling a bench must not change numbers in passing
+        event->ignore();
+        return;
+    }
+    change(value_ + step_ * (event->angleDelta().y() > 0 ? 1 : -1));
+    event->accept();
+}
+
+} // namespace garland

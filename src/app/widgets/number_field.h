@@ -1,0 +1,61 @@
+// A number with its unit: typed, dragged sideways, turned by wheel, stepped by arrows.
+#pragma once
+
+#include "core/time/rate.h"
+
+#include <QLineEdit>
+#include <optional>
+
+namespace garland {
+
+// What a number counts, so that typed units are understood.
+enum class Quantity {
+    plain,
+    output_frames, // "12", "12f", "0.5s"
+    source_frames,
+    metres,  // scene units: "1.5", "150 cm"
+    degrees, // "90", "0.25 turn"
+    per_cent,
+};
+
+// The number in the quantity's own unit; nothing if the text says something else. rate: what a second is in frames.
+std::optional<double> parse_quantity(const QString& text, Quantity quantity, Rate rate);
+QString unit_of(Quantity quantity);
+
+class NumberField : public QLineEdit {
+    Q_OBJECT
+  public:
+    NumberField(Quantity quantity, double low, double high, int decimals, QWidget* parent = nullptr);
+    double value() const { return value_; }
+    void set_value(double value); // no signal
+    void set_step(double step) { step_ = step; }
+    void set_rate(Rate rate) { rate_ = rate; }
+    void set_range(double low, double high);
+
+  signals:
+    void edited(double value); // by the user, while dragging too
+    void settled();            // a drag or a typed entry is over
+
+  protected:
+    void focusInEvent(QFocusEvent* event) override;
+    void focusOutEvent(QFocusEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+
+  private:
+    void change(double value);
+    void take_text();
+    void show_text(bool with_unit);
+    double rounded(double value) const;
+    Quantity quantity_;
+    double low_, high_, value_ = 0, step_ = 1, drag_value_ = 0;
+    int decimals_;
+    Rate rate_;
+    QPoint press_;
+    bool pressed_ = false, dragging_ = false;
+};
+
+} // namespace garland
