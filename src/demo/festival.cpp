@@ -14,7 +14,7 @@ Project festival_project(const std::string& source_path) {
     p.settings.name = "Lantern festival";
     p.settings.rate = {24, 1};
     p.settings.range = {1, 240};
-    p.settings.camera = {V3d(0, 2.35, 3.4), 11.5, 0, 3.5, 46};
+    p.settings.camera = {V3d(0, 1.95, 3.6), 7, 0, 1.5, 46};
 
     const SourceId id = add_source(p, "paper lantern", source_path, {0, 95, {24, 1}});
     p.source(id)->sub_frame = SubFrame::smooth;
@@ -34,7 +34,7 @@ Project festival_project(const std::string& source_path) {
     quays.columns = 30;
     quays.rows = 2;
     quays.spacing = 1.0;
-    quays.row_spacing = 6.4;
+    quays.row_spacing = 4.4;
     quays.origin = V3d(0, 3.3, -8.5);
     quays.heading = 90;
     quays.sag = 0.75;

@@ -67,7 +67,7 @@ void copy_column(const char* from, std::size_t stride, std::uint64_t count, bool
 class Body {
   public:
     Body(const char* data, std::size_t size, const Header& header, const std::string& path)
-        : at_(data + header.bytes), begin_(data), end_(data + size), form_(header.form), line_(header.lines), path_(path),
+        : at_(data + header.bytes), begin_(data), end_(data + size), form_(header.form), line_(header.lines + 1), path_(path),
           swap_((header.form == Form::big) == (std::endian::native == std::endian::little)) {}
 
     std::size_t left() const { return static_cast<std::size_t>(end_ - at_); }

@@ -99,9 +99,7 @@ Result<Header> parse_header(std::string_view text, const std::string& path) {
             if (!form_known) return bad("the format line is missing");
             header.bytes = at;
             return header;
-        } else {
-            return bad(fmt::format("\"{}\" does not belong in a PLY header", words[0].substr(0, 40)));
-        }
+        } // other words are passed over, as other readers do
     }
     if (header.lines == 0) return fail(Error{ErrorCode::malformed, "this is not a PLY file"}.at(path).at_line(1));
     return fail(Error{ErrorCode::malformed, "the header has no end"}.at(path).at_line(header.lines));

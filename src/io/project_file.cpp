@@ -414,6 +414,8 @@ Result<Project> parse_project(std::string_view text, const std::string& path) {
         std::string what = error.what();
         if (auto at = what.find("syntax error"); at != what.npos) what = what.substr(at);
         return fail(Error{ErrorCode::malformed, "this is not a project file: " + what}.at(path).at_line(line).keeping(kept));
+    } catch (const Json::exception& error) { // a number beyond its type
+        return fail(Error{ErrorCode::malformed, std::string("this is not a project file: ") + error.what()}.at(path).keeping(kept));
     }
     if (!json.is_object() || !json.contains("garland") || !json["garland"].is_number_integer()) {
         return fail(Error{ErrorCode::malformed, "this is not a Garland project: the field \"garland\" is missing"}

@@ -14,7 +14,7 @@ struct LoomLayout {
     int names = 148;              // pixels of the names at the left
     int head = 26, foot = 20;     // pixels above and below the rows
     int right = 16;               // free pixels at the right
-    double row_height = 9;        // at most; rows get thinner only when `fit` is set
+    double row_height = 11;       // at most; rows get thinner only when `fit` is set
     double scroll = 0;            // rows hidden above
     bool fit = false;             // all rows at once
     std::int64_t rows = 0;

@@ -237,7 +237,7 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
         const DrawPose& pose = *scene->poses[c.pose];
         const double radius = (pose.box.max - pose.box.min).length() / 2 * c.size;
         const double pixels = 2 * radius * orbit.pixels_per_unit((V3d(c.position) - eye).length(), size) * ratio;
-        std::uint32_t level = pixels > 180 ? 0 : pixels > 60 ? 1 : pixels > 22 ? 2 : 3;
+        std::uint32_t level = pixels > 110 ? 0 : pixels > 50 ? 1 : pixels > 20 ? 2 : 3;
         level = std::min<std::uint32_t>(level, static_cast<std::uint32_t>(pose.faces->levels.size()) - 1);
         items.push_back({c.pose, level, &c});
         drawn.triangles += static_cast<std::int64_t>(pose.faces->levels[level].count / 3);

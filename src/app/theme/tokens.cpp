@@ -27,6 +27,8 @@ const Tokens& tokens() { return tokens_of(look_in_use); }
 Look current_look() { return look_in_use; }
 
 Look system_look() {
+    // Without a desktop there is nobody who prefers anything, and the palette is only Qt's own.
+    if (qEnvironmentVariableIsEmpty("XDG_CURRENT_DESKTOP")) return Look::night;
     return qApp->palette().color(QPalette::Window).lightness() > 150 ? Look::paper : Look::night;
 }
 

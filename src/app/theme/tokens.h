@@ -22,7 +22,7 @@ const Tokens& tokens_of(Look look);
 const Tokens& tokens();
 Look current_look();
 void apply_look(Look look);
-// What the system prefers: Paper on a light palette, Night canal otherwise.
+// What the desktop prefers: Paper where its palette is light, Night canal otherwise.
 Look system_look();
 
 // Loads the bundled typeface; false when its file cannot be used (the system's is taken then).

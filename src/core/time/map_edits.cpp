@@ -55,7 +55,7 @@ Result<TimeMap> cut_at(const TimeMap& map, OutputFrame t) {
     }
     const std::size_t i = key_before(map, t.value);
     if (map.keys[i].at == t) return map;
-    TimeMap result = map.keys[i].toward == Toward::smooth ? with_fixed_slopes(map, t) : map;
+    TimeMap result = with_fixed_slopes(map, t);
     const Toward toward = result.keys[i].toward;
     const TimingSample here = sample(map, t.value);
     result.keys.insert(result.keys.begin() + static_cast<std::ptrdiff_t>(i) + 1,

@@ -94,6 +94,10 @@ void TimingPlan::outside(double x, const Side& side, TimingSample& out) const {
     } else if (u >= period) {
         u -= period, pass += 1;
     }
+    // x itself may be off by half a unit in its last place; a multiple of the period is the very start of a pass.
+    const double blur = std::abs(x) * 0x1p-52;
+    if (period - u <= blur) u = 0, pass += 1;
+    if (u <= blur) u = 0;
     u = std::min(std::max(u, 0.0), period);
     const bool folds = side.mode == OutsideMode::there_and_back;
     if (std::abs(pass) > side.passes) { // every pass has been played: hold the pose of its far end
@@ -113,8 +117,9 @@ TimingSample TimingPlan::at(OutputFrame local) const {
     TimingSample out;
     const double x = local.value - first_;
     if (x >= 0 && x <= length_) {
-        // A seamless repeat and a turn both start anew at the very end of the span.
-        const bool over = x == length_ && length_ > 0 && after_.period == length_ && after_.mode == OutsideMode::repeat;
+        // A seamless repeat starts anew at the very end of the span, and a turn is on its way back there.
+        const bool goes_on = after_.mode == OutsideMode::repeat || after_.mode == OutsideMode::there_and_back;
+        const bool over = x == length_ && length_ > 0 && after_.period == length_ && goes_on;
         if (!over) {
             read(x, 1, out);
             return out;

@@ -1,0 +1,576 @@
+// The window, driven as a person drives it: real drops, clicks, drags, keys; then the model and the pixels.
+#include "support/case.h"
+#include "support/files.h"
+#include "support/notation.h"
+
+#include "app/benches/arrange/arrange_bench.h"
+#include "app/benches/check/check_bench.h"
+#include "app/benches/gather/gather_bench.h"
+#include "app/benches/handoff/handoff_bench.h"
+#include "app/benches/retime/retime_bench.h"
+#include "app/benches/vary/vary_bench.h"
+#include "app/loom/loom_view.h"
+#include "app/shell/main_window.h"
+#include "app/stage/stage_view.h"
+#include "app/theme/ramp.h"
+#include "app/theme/tokens.h"
+#include "io/bake.h"
+#include "io/ply.h"
+#include "io/project_file.h"
+#include "io/series.h"
+
+#include <QApplication>
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDropEvent>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QPushButton>
+#include <QSignalSpy>
+
+using namespace garland;
+using namespace garland::testing;
+
+namespace {
+
+// A column of paper that leans further each frame, with colours; 48 frames.
+void write_column(const Folder& folder, int frames = 48) {
+    for (int f = 0; f < frames; ++f) {
+        Pose pose;
+        auto faces = std::make_shared<Faces>();
+        faces->starts.push_back(0);
+        for (int r = 0; r < 6; ++r) {
+            for (int c = 0; c < 4; ++c) {
+                const double a = c * M_PI / 2, y = r * 0.2;
+                pose.points.emplace_back(static_cast<float>(0.15 * std::cos(a) + 0.012 * f * y), static_cast<float>(y),
+                                         static_cast<float>(0.15 * std::sin(a)));
+                pose.colours.emplace_back(0.9f, 0.5f, 0.2f);
+                if (r == 5) continue;
+                for (int i : {r * 4 + c, r * 4 + (c + 1) % 4, r * 4 + 4 + (c + 1) % 4, r * 4 + 4 + c}) {
+                    faces->corners.push_back(static_cast<std::uint32_t>(i));
+                }
+                faces->starts.push_back(static_cast<std::uint32_t>(faces->corners.size()));
+            }
+        }
+        pose.faces = faces;
+        QVERIFY(write_ply(folder / numbered("column.", f, 4, ".ply"), pose, PlyForm::little_endian, Existing::replace));
+    }
+}
+
+void drop(QWidget& window, const QStringList& files) {
+    QMimeData data;
+    QList<QUrl> urls;
+    for (const QString& f : files) urls << QUrl::fromLocalFile(f);
+    data.setUrls(urls);
+    const QPointF at(400, 300);
+    QDragEnterEvent enter(at.toPoint(), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&window, &enter);
+    QVERIFY(enter.isAccepted());
+    QDropEvent event(at, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&window, &event);
+}
+
+QPushButton* button(QWidget& in, const QString& text) {
+    for (auto* b : in.findChildren<QPushButton*>()) {
+        if (b->text() == text && b->isVisible()) return b;
+    }
+    return nullptr;
+}
+void click(QWidget& in, const QString& text) {
+    QPushButton* b = button(in, text);
+    QVERIFY2(b, qPrintable("no button " + text));
+    QTest::mouseClick(b, Qt::LeftButton);
+}
+template <class T>
+T* named(QWidget& in, const QString& name) {
+    for (auto* w : in.findChildren<T*>()) {
+        if (w->accessibleName() == name && w->isVisible()) return w;
+    }
+    return nullptr;
+}
+void type(QWidget& in, const QString& field, const QString& text) {
+    auto* f = named<QLineEdit>(in, field);
+    QVERIFY2(f, qPrintable("no field " + field));
+    f->setFocus();
+    f->selectAll();
+    QTest::keyClicks(f, text);
+    QTest::keyClick(f, Qt::Key_Return);
+}
+void drag(QWidget& on, QPointF from, QPointF to, Qt::KeyboardModifiers keys = Qt::NoModifier) {
+    QTest::mousePress(&on, Qt::LeftButton, keys, from.toPoint());
+    for (int i = 1; i <= 4; ++i) {
+        const QPoint at = (from + (to - from) * i / 4.0).toPoint();
+        QMouseEvent move(QEvent::MouseMove, at, on.mapToGlobal(at), Qt::NoButton, Qt::LeftButton, keys);
+        QApplication::sendEvent(&on, &move);
+    }
+    QTest::mouseRelease(&on, Qt::LeftButton, keys, to.toPoint());
+}
+QString all_text(QWidget& in) {
+    QString text;
+    for (auto* l : in.findChildren<QLabel*>()) {
+        if (l->isVisible()) text += l->text() + '\n';
+    }
+    return text;
+}
+// Presses a button of the message box that opens next.
+void answer_next_box(const QString& text) {
+    QTimer::singleShot(100, qApp, [text] {
+        for (QWidget* w : QApplication::topLevelWidgets()) {
+            auto* box = qobject_cast<QMessageBox*>(w);
+            if (!box || !box->isVisible()) continue;
+            for (auto* b : box->buttons()) {
+                if (b->text().remove('&') == text) return b->click();
+            }
+        }
+        qFatal("no box with a button %s", qPrintable(text));
+    });
+}
+
+struct Opened {
+    Folder folder;
+    MainWindow window;
+    explicit Opened(int copies = 12) {
+        write_column(folder);
+        window.resize(1280, 800);
+        window.show();
+        if (!QTest::qWaitForWindowExposed(&window)) qFatal("no window");
+        QSignalSpy added(&window.document(), &Document::source_added);
+        drop(window, {QString::fromStdString(folder / "column.0003.ply")});
+        if (!added.wait(10000)) qFatal("nothing was gathered");
+        window.document().edit("copies", [&](Project& p) -> Result<void> {
+            p.arrangements[0].count = copies;
+            return {};
+        });
+        wait_for_scene();
+        window.document().undo().clear();
+    }
+    void wait_for_scene() {
+        for (int i = 0; i < 200; ++i) {
+            const auto scene = window.stage().scene();
+            if (scene && scene->show == window.document().show() && scene->frame == window.viewing().frame()) return;
+            QTest::qWait(25);
+        }
+        qFatal("the Stage never showed the current frame");
+    }
+    const Project& project() { return window.document().project(); }
+    const TimeMap& map() { return project().timings[0].map; }
+};
+
+} // namespace
+
+class WindowTest : public QObject {
+    Q_OBJECT
+  private slots:
+    // The whole way: drop a file, hold a pose, string copies, vary, check, write, read back, compare with the trace.
+    void from_a_dropped_file_to_a_written_series() {
+        Folder folder;
+        write_column(folder);
+        MainWindow window;
+        window.resize(1280, 800);
+        window.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&window));
+        QVERIFY(all_text(window.gather()).contains("Drop a cache into the window"));
+        drop(window, {QString::fromStdString(folder / "column.0010.ply"), QString::fromStdString(folder / "column.0011.ply")});
+        QTRY_COMPARE_WITH_TIMEOUT(window.document().project().sources.size(), std::size_t(1), 10000); // two files, one source
+        QCOMPARE(window.step(), 0);
+        QVERIFY(all_text(window.gather()).contains("mesh cache · PLY series · frames 0–47 (48)"));
+
+        QTest::keyClick(&window, Qt::Key_2, Qt::AltModifier);
+        QCOMPARE(window.step(), 1);
+        window.viewing().set_frame(20);
+        type(window.retime(), "Frames to hold", "10");
+        QCOMPARE(window.document().project().timings[0].map.keys.size(), std::size_t(2)); // typing holds nothing yet
+        window.retime().map().setFocus();
+        QTest::keyClick(&window, Qt::Key_H);
+        QCOMPARE(map_text(window.document().project().timings[0].map), "1:0 20:19 30:19 58:47");
+        auto* after = named<QComboBox>(window.retime(), "After the timing");
+        after->setFocus();
+        QTest::keyClicks(after, "there");
+        emit after->activated(after->currentIndex());
+        QCOMPARE(window.document().project().timings[0].after.mode, OutsideMode::there_and_back);
+
+        QTest::keyClick(&window, Qt::Key_4, Qt::AltModifier);
+        type(window.arrange(), "Copies", "9");
+        type(window.arrange(), "Spacing", "80 cm");
+        QCOMPARE(window.document().project().arrangements[0].spacing, 0.8);
+        QCOMPARE(window.document().show()->copies(), 9);
+
+        QTest::keyClick(&window, Qt::Key_6, Qt::AltModifier);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(window.check()).contains("c1") || all_text(window.check()).contains("c01"), 5000);
+        QCOMPARE(window.rail().button(5)->badge(), 1); // nine copies in step
+        click(window.check(), "Show");
+        QCOMPARE(window.viewing().selection().size(), std::size_t(9));
+
+        QTest::keyClick(&window, Qt::Key_5, Qt::AltModifier);
+        click(window.vary(), "Add delay");
+        auto* driver = named<QComboBox>(window.vary(), "Driver");
+        driver->setCurrentIndex(1);
+        emit driver->activated(1);
+        type(window.vary(), "To", "4f");
+        QVERIFY2(all_text(window.vary()).contains("every copy <b>4 frames later</b>"), qPrintable(all_text(window.vary())));
+        QTest::keyClick(&window, Qt::Key_6, Qt::AltModifier);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(window.check()).contains("Nothing found."), 5000);
+        QCOMPARE(window.rail().button(5)->badge(), 0);
+
+        QTest::keyClick(&window, Qt::Key_7, Qt::AltModifier);
+        window.handoff().set_folder(QString::fromStdString(folder / "out"));
+        type(window.handoff(), "First frame to write", "28");
+        type(window.handoff(), "Last frame to write", "33");
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(window.handoff()).contains("6 files, about"), 5000);
+        QSignalSpy written(&window.handoff(), &HandoffBench::written);
+        QTest::keyClick(&window, Qt::Key_Return, Qt::ControlModifier);
+        QVERIFY(written.wait(20000));
+        QVERIFY(all_text(window.handoff()).contains("Read back: every file"));
+
+        for (int f = 28; f <= 33; ++f) {
+            const auto back = read_ply(folder / ("out/" + numbered("copies.", f, 4, ".ply")));
+            QVERIFY(back);
+            QCOMPARE((*back)->points.size(), std::size_t(9 * 24));
+            for (int c = 0; c < 9; ++c) {
+                const auto t = trace(*window.document().show(), c, OutputFrame(f));
+                const double lean = 0.15 + 0.012 * t->values.moment.source * 1.0; // the top row's first point
+                const double x = window.document().show()->arrangements[0].places[c].position.x + lean;
+                QVERIFY(close((*back)->points[c * 24 + 20].x, x, 1e-4));
+                QCOMPARE((*back)->attributes[0].values[c * 24], c + 1.0f);
+            }
+        }
+        // Writing again touches nothing that is there.
+        QTest::keyClick(&window, Qt::Key_Return, Qt::ControlModifier);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(window.handoff()).contains("there already"), 5000);
+        window.document().undo().setClean();
+    }
+
+    void the_time_map_is_edited_by_mouse() {
+        Opened o;
+        o.window.set_step(1);
+        auto& view = o.window.retime().map();
+        QTest::qWait(50);
+        auto at = [&](double t, double s) { return view.axes().at(OutputFrame(t), SourceFrame(s)); };
+        QTest::mouseDClick(&view, Qt::LeftButton, {}, at(24, 30).toPoint());
+        QCOMPARE(o.map().keys.size(), std::size_t(3));
+        const Key added = o.map().keys[1];
+        QVERIFY(close(added.at.value, 24, 1) && close(added.source.value, 30, 1));
+        drag(view, at(added.at.value, added.source.value), at(31, 12));
+        QVERIFY(close(o.map().keys[1].at.value, 31, 1) && close(o.map().keys[1].source.value, 12, 1));
+        QCOMPARE(o.map().keys[1].at.value, std::round(o.map().keys[1].at.value)); // whole frames
+        QCOMPARE(o.window.document().undo().count(), 2); // the drag is one step
+        QTest::keyClick(&view, Qt::Key_Right, Qt::AltModifier);
+        QVERIFY(close(o.map().keys[1].at.value, 32, 1));
+        type(o.window.retime(), "Output frame of the key", "30.5");
+        type(o.window.retime(), "Source frame of the key", "0.5 s");
+        QCOMPARE(map_text(o.map()), "1:0 30.5:12 48:47");
+        auto* toward = named<QComboBox>(o.window.retime(), "Towards the next key");
+        toward->setCurrentIndex(2);
+        emit toward->activated(2);
+        QCOMPARE(map_text(o.map()), "1:0 30.5:12~ 48:47");
+        // A key cannot be dragged past its neighbour.
+        drag(view, at(30.5, 12), at(200, 12));
+        QVERIFY(validate(o.map()).has_value());
+        QCOMPARE(o.map().keys[1].at.value, 47.0);
+        view.setFocus();
+        QTest::keyClick(&view, Qt::Key_Delete);
+        QCOMPARE(map_text(o.map()), "1:0 48:47");
+        while (o.window.document().undo().canUndo()) o.window.document().undo().undo();
+        QCOMPARE(map_text(o.map()), "1:0 48:47");
+        // A press beside the keys moves the playhead, and the readout follows.
+        QTest::mouseClick(&view, Qt::LeftButton, {}, at(100, 10).toPoint());
+        QVERIFY(close(o.window.viewing().frame().value, 100, 1));
+    }
+
+    void buttons_do_what_they_say_and_undo() {
+        Opened o;
+        o.window.set_step(1);
+        const std::string before = project_text(o.project());
+        o.window.viewing().set_frame(11);
+        click(o.window.retime(), "Hold here");
+        QCOMPARE(map_text(o.map()), "1:0 11:10 23:10 60:47");
+        QCOMPARE(o.window.document().undo().undoText(), "Hold source frame 10 for 12 frames from frame 11");
+        click(o.window.retime(), "Reverse");
+        QCOMPARE(map_text(o.map()), "1:47 38:10 50:10 60:0");
+        click(o.window.retime(), "Start here");
+        QCOMPARE(map_text(o.map()), "11:47 48:10 60:10 70:0");
+        click(o.window.retime(), "Fit to range");
+        QCOMPARE(map_text(o.map()), "1:0 240:47");
+        for (int i = 0; i < 4; ++i) QTest::keyClick(&o.window, Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(project_text(o.project()), before); // byte for byte
+        QTest::keyClick(&o.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+        QCOMPARE(map_text(o.map()), "1:0 11:10 23:10 60:47");
+        QTest::keyClick(&o.window, Qt::Key_Period);
+        QCOMPARE(o.window.viewing().frame().value, 23.0);
+        QTest::keyClick(&o.window, Qt::Key_Comma);
+        QCOMPARE(o.window.viewing().frame().value, 11.0);
+    }
+
+    void the_loom_picks_and_nudges() {
+        Opened o;
+        auto& loom = o.window.loom();
+        const auto& l = loom.layout_now();
+        QTest::mouseClick(&loom, Qt::LeftButton, {}, QPoint(static_cast<int>(l.x_of(120)), static_cast<int>(l.y_of(3) + 4)));
+        QCOMPARE(o.window.viewing().current_copy(), 3);
+        QVERIFY(close(o.window.viewing().frame().value, 120, 1));
+        const double y = l.y_of(5) + 4, ten = 10 / l.frames_per_pixel();
+        drag(loom, QPointF(l.x_of(60), y), QPointF(l.x_of(60) + ten, y));
+        const auto& nudges = o.project().arrangements[0].nudges;
+        QCOMPARE(nudges.size(), std::size_t(1));
+        QCOMPARE(nudges[0].copy.value, std::uint64_t(5));
+        QVERIFY(close(nudges[0].frames, 10, 1));
+        QCOMPARE(o.window.document().show()->arrangements[0].clocks[5].delay, nudges[0].frames);
+        QCOMPARE(o.window.document().undo().count(), 1);
+        loom.setFocus();
+        QTest::keyClick(&loom, Qt::Key_N, Qt::ShiftModifier);
+        QVERIFY(close(o.project().arrangements[0].nudges[0].frames, 9, 1));
+        QTest::mouseDClick(&loom, Qt::LeftButton, {}, QPoint(l.names - 10, static_cast<int>(y)));
+        QVERIFY(o.project().arrangements[0].nudges.empty());
+    }
+
+    void the_loom_shows_source_frames_as_colours() {
+        Opened o(6);
+        auto& loom = o.window.loom();
+        o.window.document().edit("delay", [&](Project& p) -> Result<void> {
+            Spread s;
+            s.id = SpreadId(p.next_id++);
+            s.driver = Driver::order_step;
+            s.to = 20;
+            p.arrangements[0].spreads = {s};
+            p.timings[0].before.mode = OutsideMode::absent;
+            return {};
+        });
+        QTest::qWait(30);
+        const QImage image = loom.grab().toImage();
+        const auto& l = loom.layout_now();
+        const Ramp& ramp = Ramp::get(RampKind::sequential);
+        auto pixel = [&](int row, double frame) {
+            const double r = image.devicePixelRatio();
+            return QColor(image.pixel(static_cast<int>(l.x_of(frame) * r), static_cast<int>((l.y_of(row) + 2) * r)));
+        };
+        auto near_colour = [](const QColor& a, const QColor& b) {
+            return std::abs(a.red() - b.red()) + std::abs(a.green() - b.green()) + std::abs(a.blue() - b.blue()) < 24;
+        };
+        for (int row = 0; row < 6; ++row) {
+            for (double f : {30.0, 75.0, 110.0, 140.0}) {
+                const auto t = trace(*o.window.document().show(), row, OutputFrame(f));
+                const QColor expected = t->values.moment.has(mark_absent) ? tokens().panel
+                                                                          : QColor(ramp.at(t->values.moment.source / 47));
+                QVERIFY2(near_colour(pixel(row, f), expected), qPrintable(QString("row %1 frame %2: %3, not %4").arg(row).arg(f)
+                                                                             .arg(pixel(row, f).name(), expected.name())));
+            }
+        }
+    }
+
+    void the_stage_draws_and_picks() {
+        Opened o(5);
+        if (!o.window.stage().has_graphics()) QSKIP("no OpenGL here; the window says so instead");
+        o.window.stage().fit_all();
+        o.wait_for_scene();
+        QCOMPARE(o.window.stage().scene()->copies.size(), std::size_t(5));
+        QCOMPARE(o.window.stage().scene()->poses.size(), std::size_t(1)); // all alike: one pose
+        auto* canvas = o.window.stage().findChild<StageCanvas*>();
+        QTest::qWait(100);
+        const QImage image = canvas->grabFramebuffer();
+        const V3d place = o.window.document().show()->arrangements[0].places[3].position + V3d(0, 0.4, 0);
+        const QVector4D clip = o.window.stage().orbit().projection(canvas->size()) * o.window.stage().orbit().view() *
+                               QVector4D(static_cast<float>(place.x), static_cast<float>(place.y), static_cast<float>(place.z), 1);
+        const QPoint at(static_cast<int>((clip.x() / clip.w() + 1) / 2 * canvas->width()),
+                        static_cast<int>((1 - clip.y() / clip.w()) / 2 * canvas->height()));
+        const QColor seen = image.pixelColor(at * image.devicePixelRatio());
+        QVERIFY2(seen.red() > seen.blue() + 40, qPrintable(seen.name())); // the column's own orange
+        QTest::mouseClick(canvas, Qt::LeftButton, {}, at);
+        QCOMPARE(o.window.viewing().selection(), std::set<std::int64_t>{3});
+        QTest::mouseClick(canvas, Qt::LeftButton, {}, QPoint(4, 60));
+        QVERIFY(o.window.viewing().selection().empty());
+
+        // Coloured by source frame: the ramp's colour for the frame that the trace says.
+        QTest::keyClick(&o.window, Qt::Key_C);
+        QCOMPARE(o.window.viewing().colour(), ColourMode::source_frame);
+        o.window.viewing().set_frame(48);
+        o.wait_for_scene();
+        QTest::qWait(100);
+        const QColor late = canvas->grabFramebuffer().pixelColor(at * image.devicePixelRatio());
+        const QColor ramp(Ramp::get(RampKind::sequential).at(1));
+        QVERIFY2(std::abs(late.hueF() - ramp.hueF()) < 0.06f, qPrintable(late.name() + " " + ramp.name()));
+        const Camera before = o.window.stage().orbit().camera;
+        drag(*canvas, QPointF(200, 200), QPointF(260, 210));
+        QVERIFY(o.window.stage().orbit().camera.azimuth != before.azimuth);
+        QCOMPARE(o.window.document().undo().count(), 0); // looking around is no edit
+    }
+
+    void fields_are_dragged_typed_and_refused() {
+        Opened o;
+        o.window.set_step(3);
+        auto* count = named<NumberField>(o.window.arrange(), "Copies");
+        QVERIFY(count);
+        o.window.rail().setFocus();
+        drag(*count, QPointF(20, 8), QPointF(60, 8));
+        QCOMPARE(o.project().arrangements[0].count, 22);
+        QCOMPARE(o.window.document().undo().count(), 1);
+        type(o.window.arrange(), "Copies", "many");
+        QCOMPARE(count->value(), 22.0);
+        type(o.window.arrange(), "Copies", "0"); // held at the least
+        QCOMPARE(o.project().arrangements[0].count, 1);
+        count->setFocus();
+        QTest::keyClick(count, Qt::Key_Up);
+        QTest::keyClick(count, Qt::Key_Up, Qt::ShiftModifier);
+        QCOMPARE(o.project().arrangements[0].count, 12);
+        // Plain keys typed into a field are text, not commands.
+        const auto keys = o.map().keys.size();
+        QTest::keyClicks(count, "h");
+        QCOMPARE(o.map().keys.size(), keys);
+        // A grid of too many is refused in words, and the old one stays.
+        auto* kinds = o.window.arrange().findChild<Segments*>();
+        QTest::mouseClick(kinds->button(1), Qt::LeftButton);
+        QCOMPARE(o.project().arrangements[0].kind, ArrangementKind::grid);
+        type(o.window.arrange(), "Rows", "99999");
+        QVERIFY(o.window.notices().texts().join(' ').contains("more than one arrangement may have (100000)"));
+        QCOMPARE(o.project().arrangements[0].rows, 3);
+    }
+
+    void thousands_of_copies_share_poses() {
+        Opened o(1);
+        o.window.document().edit("many", [](Project& p) -> Result<void> {
+            Arrangement& a = p.arrangements[0];
+            a.kind = ArrangementKind::grid;
+            a.columns = 100, a.rows = 50;
+            Spread s;
+            s.id = SpreadId(p.next_id++);
+            s.to = 23;
+            a.spreads = {s};
+            return {};
+        });
+        o.window.viewing().set_frame(40);
+        o.wait_for_scene();
+        QCOMPARE(o.window.stage().scene()->copies.size(), std::size_t(5000));
+        QVERIFY(o.window.stage().scene()->poses.size() <= 24);
+        o.window.loom().set_fit(true);
+        QVERIFY(all_text(o.window.loom()).contains("5000 copies in"));
+        QVERIFY(!o.window.loom().grab().isNull());
+    }
+
+    void projects_are_saved_opened_and_guarded() {
+        Opened o(4);
+        auto& document = o.window.document();
+        document.edit("three", [](Project& p) -> Result<void> {
+            p.arrangements[0].count = 3;
+            return {};
+        });
+        QVERIFY(document.dirty());
+        QVERIFY(o.window.windowTitle().contains("edited"));
+        // Closing with changes asks; going back keeps everything.
+        answer_next_box("Go back");
+        QVERIFY(!o.window.close());
+        QVERIFY(document.save(QString::fromStdString(o.folder / "fest.garland")));
+        QVERIFY(!document.dirty());
+        QVERIFY(o.folder.read("fest.garland").find("\"path\": \"column.0003.ply\"") != std::string::npos);
+        document.undo().undo();
+        QVERIFY(document.dirty());
+        document.undo().redo();
+        QVERIFY(!document.dirty());
+        const Project saved = document.project();
+
+        QSignalSpy opened(&document, &Document::opened);
+        o.window.open(QString::fromStdString(o.folder / "fest.garland"));
+        QVERIFY(opened.wait(5000));
+        QVERIFY(document.project() == saved);
+        QCOMPARE(o.window.step(), 1);
+        QVERIFY(!document.undo().canUndo());
+
+        // A newer file is refused; what is open stays open.
+        o.folder.write("newer.garland", "{\"garland\": 7}");
+        o.window.open(QString::fromStdString(o.folder / "newer.garland"));
+        QTRY_VERIFY(o.window.notices().texts().join(' ').contains("newer Garland"));
+        QVERIFY(document.project() == saved);
+    }
+
+    void a_missing_cache_is_said_and_found() {
+        Opened o(4);
+        auto& document = o.window.document();
+        QVERIFY(document.save(QString::fromStdString(o.folder / "fest.garland")));
+        Folder elsewhere;
+        QVERIFY(QFile::copy(QString::fromStdString(o.folder / "fest.garland"), QString::fromStdString(elsewhere / "fest.garland")));
+        QSignalSpy opened(&document, &Document::opened);
+        o.window.open(QString::fromStdString(elsewhere / "fest.garland"));
+        QVERIFY(opened.wait(5000));
+        QCOMPARE(document.missing().size(), std::size_t(1));
+        QTRY_VERIFY(o.window.notices().texts().join(' ').contains("is not there"));
+        o.window.set_step(0);
+        QVERIFY(button(o.window.gather(), "Find the files…"));
+        const TimeMap before = o.map();
+        document.replace_source(o.project().sources[0].id, QString::fromStdString(o.folder / "column.0000.ply"));
+        QTRY_VERIFY_WITH_TIMEOUT(document.missing().empty(), 5000);
+        o.wait_for_scene();
+        QCOMPARE(o.window.stage().scene()->copies.size(), std::size_t(4));
+        QVERIFY(o.map() == before); // all rules are kept
+        document.undo().setClean();
+    }
+
+    void bad_files_are_told_and_change_nothing() {
+        Opened o(2);
+        o.folder.write("broken.ply", "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nend_header\n");
+        o.folder.write("song.mp3", "la la");
+        const std::string before = project_text(o.project());
+        drop(o.window, {QString::fromStdString(o.folder / "broken.ply"), QString::fromStdString(o.folder / "song.mp3")});
+        QTRY_VERIFY(o.window.notices().texts().join(' ').contains("broken.ply"));
+        QTRY_VERIFY(o.window.notices().texts().join(' ').contains("\".mp3\" are not read"));
+        QCOMPARE(project_text(o.project()), before);
+    }
+
+    void a_frame_that_breaks_is_told_on_the_stage() {
+        Opened o(1);
+        o.folder.write("column.0030.ply", "ply\n");
+        o.window.viewing().set_frame(31);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(o.window.stage()).contains("column.0030.ply, frame 30"), 5000);
+        o.window.viewing().set_frame(20);
+        QTRY_VERIFY_WITH_TIMEOUT(!all_text(o.window.stage()).contains("column.0030.ply"), 5000);
+    }
+
+    void playing_runs_and_stops() {
+        Opened o(3);
+        o.window.loom().setFocus();
+        QTest::keyClick(&o.window, Qt::Key_Space);
+        QVERIFY(o.window.viewing().playing());
+        QTRY_VERIFY_WITH_TIMEOUT(o.window.viewing().frame().value > 3, 3000);
+        QTest::keyClick(&o.window, Qt::Key_Space);
+        QVERIFY(!o.window.viewing().playing());
+        QTest::keyClick(&o.window, Qt::Key_End);
+        QCOMPARE(o.window.viewing().frame().value, 240.0);
+        QTest::keyClick(&o.window, Qt::Key_Left, Qt::ShiftModifier);
+        QCOMPARE(o.window.viewing().frame().value, 230.0);
+    }
+
+    void every_step_and_control_has_a_name_and_a_tip() {
+        Opened o(2);
+        for (int step = 0; step < step_count; ++step) {
+            QTest::mouseClick(o.window.rail().button(step), Qt::LeftButton);
+            QCOMPARE(o.window.step(), step);
+            QTest::qWait(10);
+            for (auto* w : o.window.findChildren<QWidget*>()) {
+                const bool control = qobject_cast<QAbstractButton*>(w) || qobject_cast<QComboBox*>(w) || qobject_cast<NumberField*>(w);
+                if (!control || !w->isVisible() || w->objectName().startsWith("qt_") || qobject_cast<QMenuBar*>(w->parentWidget())) continue;
+                auto* b = qobject_cast<QAbstractButton*>(w);
+                QVERIFY2(!w->accessibleName().isEmpty() || (b && !b->text().isEmpty()), w->metaObject()->className());
+                QVERIFY2(!w->toolTip().isEmpty(), qPrintable(w->accessibleName() + (b ? b->text() : QString()) + " in step " +
+                                                             QString::number(step)));
+            }
+        }
+    }
+
+    void the_window_fits_1280_by_800_in_both_looks() {
+        Opened o(8);
+        for (Look look : {Look::paper, Look::night}) {
+            apply_look(look);
+            QTest::qWait(20);
+            for (int step = 0; step < step_count; ++step) {
+                o.window.set_step(step);
+                QTest::qWait(10);
+                QVERIFY2(o.window.minimumSizeHint().width() <= 1280 && o.window.minimumSizeHint().height() <= 760,
+                         qPrintable(QString("step %1 needs %2 × %3").arg(step).arg(o.window.minimumSizeHint().width())
+                                        .arg(o.window.minimumSizeHint().height())));
+            }
+        }
+        QTest::keyClick(&o.window, Qt::Key_F10);
+        QVERIFY(!o.window.retime().isVisible() && !o.window.loom().isVisible() && o.window.stage().isVisible());
+        QTest::keyClick(&o.window, Qt::Key_F10);
+        QVERIFY(o.window.loom().isVisible());
+    }
+};
+GARLAND_TEST_CASE(WindowTest)
+#include "window_test.moc"

@@ -1,0 +1,120 @@
+#include "support/case.h"
+#include "support/notation.h"
+
+#include "core/source/sampler.h"
+
+#include <atomic>
+#include <thread>
+
+using namespace garland;
+using namespace garland::testing;
+
+namespace {
+PosePtr big_pose() {
+    auto pose = std::make_shared<Pose>();
+    pose->points.resize(1000);
+    return pose;
+}
+
+// Frames first … last; point 0 stands at y = frame; faces change from `change_at` on.
+class CountingSource : public Source {
+  public:
+    SourceFacts known;
+    std::int64_t change_at = INT64_MAX;
+    mutable std::atomic<int> reads{0};
+    CountingSource(std::int64_t first, std::int64_t last, std::vector<std::int64_t> missing = {}) {
+        known.first = first;
+        known.last = last;
+        known.missing = std::move(missing);
+    }
+    const SourceFacts& facts() const override { return known; }
+    Result<PosePtr> read(std::int64_t frame, Progress&) const override {
+        ++reads;
+        Pose pose = tetrahedron(static_cast<double>(frame));
+        if (frame >= change_at) pose.points.push_back({9, 9, 9});
+        return std::make_shared<const Pose>(std::move(pose));
+    }
+    std::vector<std::string> files() const override { return {}; }
+};
+} // namespace
+
+class PoseCacheTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void least_recently_used_goes_first() {
+        PoseCache cache(3 * big_pose()->bytes() + 100);
+        auto get = [&](double f) { return cache.get({1, f}, [] { return Result<PosePtr>(big_pose()); }); };
+        for (double f : {1., 2., 3.}) get(f);
+        get(1); // 2 is now the oldest
+        get(4);
+        QVERIFY(cache.find({1, 1}) && cache.find({1, 3}) && cache.find({1, 4}));
+        QVERIFY(!cache.find({1, 2}));
+        QVERIFY(cache.use().bytes <= cache.use().limit);
+        cache.set_limit(big_pose()->bytes() + 10);
+        QCOMPARE(cache.use().poses, std::size_t(1));
+        cache.forget(1);
+        QCOMPARE(cache.use().bytes, std::size_t(0));
+    }
+    void too_large_is_handed_out_but_not_kept() {
+        PoseCache cache(100);
+        QVERIFY(cache.get({1, 1}, [] { return Result<PosePtr>(big_pose()); }));
+        QCOMPARE(cache.use().poses, std::size_t(0));
+    }
+    void errors_are_not_kept() {
+        PoseCache cache(1 << 20);
+        QVERIFY(!cache.get({1, 1}, []() -> Result<PosePtr> { return fail(ErrorCode::unreadable, "no"); }));
+        QVERIFY(cache.get({1, 1}, [] { return Result<PosePtr>(big_pose()); }));
+    }
+    void many_threads_make_a_pose_once() {
+        PoseCache cache(1 << 24);
+        std::atomic<int> made{0};
+        std::vector<std::thread> threads;
+        for (int t = 0; t < 8; ++t) {
+            threads.emplace_back([&] {
+                for (int k = 0; k < 200; ++k) {
+                    auto pose = cache.get({1, static_cast<double>(k % 20)}, [&] {
+                        ++made;
+                        return Result<PosePtr>(big_pose());
+                    });
+                    if (!pose) ++made;
+                }
+            });
+        }
+        for (auto& t : threads) t.join();
+        QCOMPARE(made.load(), 20);
+    }
+    void sampling_whole_and_between() {
+        auto source = std::make_shared<CountingSource>(10, 20);
+        PoseCache cache(1 << 20);
+        const Sampler sampler(source, clock_of_frames(10, 20), SubFrame::linear, 7, &cache);
+        QCOMPARE(sampler.at(SourceFrame(12))->pose->points[0].y, 12.0f);
+        QCOMPARE(source->reads.load(), 1); // a whole frame reads one file
+        QCOMPARE(sampler.at(SourceFrame(12.25))->pose->points[0].y, 12.25f);
+        QCOMPARE(sampler.at(SourceFrame(-100))->pose->points[0].y, 10.0f);
+        QCOMPARE(sampler.at(SourceFrame(1e9))->pose->points[0].y, 20.0f);
+        const int before = source->reads;
+        sampler.at(SourceFrame(12.25));
+        QCOMPARE(source->reads.load(), before);
+    }
+    void missing_frames_show_the_one_before() {
+        auto source = std::make_shared<CountingSource>(1, 9, std::vector<std::int64_t>{4, 5});
+        PoseCache cache(1 << 20);
+        const Sampler sampler(source, clock_of_frames(1, 9), SubFrame::linear, 7, &cache);
+        QVERIFY(sampler.recipe(SourceFrame(5)).missing);
+        QCOMPARE(sampler.at(SourceFrame(5))->pose->points[0].y, 3.0f);
+        QVERIFY(!sampler.recipe(SourceFrame(6)).missing);
+    }
+    void changing_faces_are_never_mixed() {
+        auto source = std::make_shared<CountingSource>(0, 9);
+        source->change_at = 5;
+        PoseCache cache(1 << 20);
+        const Sampler sampler(source, clock_of_frames(0, 9), SubFrame::linear, 7, &cache);
+        const auto between = sampler.at(SourceFrame(4.6));
+        QVERIFY(between->nearest_instead);
+        QCOMPARE(between->pose->points.size(), std::size_t(5));
+        QCOMPARE(between->pose->points[0].y, 5.0f);
+        QVERIFY(!sampler.at(SourceFrame(3.5))->nearest_instead);
+    }
+};
+GARLAND_TEST_CASE(PoseCacheTest)
+#include "pose_cache_test.moc"
