@@ -1,1 +1,85 @@
-int main(){}
+// Pictures of each main view from the demo data: screenshots PROJECT FOLDER. Run by packaging/screenshots.
+#include "app/benches/arrange/arrange_bench.h"
+#include "app/benches/check/check_bench.h"
+#include "app/benches/handoff/handoff_bench.h"
+#include "app/benches/retime/retime_bench.h"
+#include "app/loom/loom_view.h"
+#include "app/shell/main_window.h"
+#include "app/stage/stage_view.h"
+#include "app/theme/tokens.h"
+
+#include <QApplication>
+#include <QScreen>
+#include <QSettings>
+#include <QStandardPaths>
+#include <QtTest/QtTest>
+
+using namespace garland;
+
+int main(int argc, char** argv) {
+    QStandardPaths::setTestModeEnabled(true);
+    QApplication app(argc, argv);
+    QApplication::setOrganizationName("GarlandPictures");
+    QApplication::setApplicationName("GarlandPictures");
+    QSettings().clear();
+    if (argc != 3) return 2;
+    load_fonts();
+    apply_look(Look::night);
+    MainWindow window;
+    window.move(0, 0);
+    window.resize(1280, 800);
+    window.show();
+    window.activateWindow();
+    QApplication::setActiveWindow(&window);
+    QSignalSpy opened(&window.document(), &Document::opened);
+    window.open(QString::fromLocal8Bit(argv[1]));
+    if (!opened.wait(20000)) return 1;
+    if (QWidget* focused = QApplication::focusWidget()) focused->clearFocus();
+
+    const QString folder = QString::fromLocal8Bit(argv[2]);
+    auto settle = [&] {
+        for (int i = 0; i < 100; ++i) {
+            QTest::qWait(40);
+            const auto scene = window.stage().scene();
+            if (scene && scene->frame == window.viewing().frame() && scene->show == window.document().show() && i > 6) break;
+        }
+        QTest::qWait(200);
+    };
+    auto shoot = [&](const QString& name) {
+        settle();
+        // The screen itself, so that the Stage is what the graphics driver really showed.
+        const QPixmap picture = window.screen()->grabWindow(0, window.x(), window.y(), window.width(), window.height());
+        return picture.save(folder + '/' + name + ".png");
+    };
+    bool fine = true;
+    window.viewing().set_frame(137);
+    window.viewing().set_current_copy(35);
+    window.viewing().select({});
+    window.set_step(1);
+    window.loom().set_sort(LoomSort::delay);
+    window.viewing().set_colour(ColourMode::source_frame);
+    fine &= shoot("retime-night");
+    window.viewing().set_colour(ColourMode::look);
+    window.set_step(0);
+    fine &= shoot("gather");
+    window.set_step(3);
+    window.viewing().select({4, 5, 6});
+    fine &= shoot("arrange");
+    window.viewing().select({});
+    window.viewing().set_colour(ColourMode::delay);
+    window.set_step(4);
+    fine &= shoot("vary");
+    window.set_step(5);
+    fine &= shoot("check");
+    window.set_step(6);
+    window.handoff().set_folder("/tmp/festival-written");
+    fine &= shoot("hand-off");
+    window.set_step(2);
+    fine &= shoot("loop");
+    window.set_step(1);
+    apply_look(Look::paper);
+    window.loom().set_sort(LoomSort::delay);
+    window.viewing().set_colour(ColourMode::source_frame);
+    fine &= shoot("retime-paper");
+    return fine ? 0 : 1;
+}

@@ -152,9 +152,17 @@ void Transport::show_cache() {
 
 void Transport::follow(Job* job) {
     job_ = job;
-    for (QWidget* w : std::initializer_list<QWidget*>{job_words_, job_bar_, cancel_}) w->setVisible(job != nullptr);
+    // Work takes the place of the cache's state, and only when it lasts long enough to be read.
+    auto show = [this](bool working) {
+        for (QWidget* w : std::initializer_list<QWidget*>{job_words_, job_bar_, cancel_}) w->setVisible(working);
+        for (QWidget* w : std::initializer_list<QWidget*>{cache_, cache_words_}) w->setVisible(!working);
+    };
+    show(false);
     if (!job) return;
-    job_words_->setText(job->title().size() > 28 ? job->title().left(27) + QChar(0x2026) : job->title());
+    QTimer::singleShot(250, this, [this, show, followed = QPointer<Job>(job)] {
+        if (followed && job_ == followed) show(true);
+    });
+    job_words_->setText(job->title().size() > 24 ? job->title().left(23) + QChar(0x2026) : job->title());
     job_words_->setToolTip(job->title());
     job_bar_->setValue(0);
     connect(job, &Job::progressed, this, [this, job](double share, const QString& what) {

@@ -63,6 +63,7 @@ std::optional<double> parse_quantity(const QString& text, Quantity quantity, Rat
 NumberField::NumberField(Quantity quantity, double low, double high, int decimals, QWidget* parent)
     : QLineEdit(parent), quantity_(quantity), low_(low), high_(high), decimals_(decimals) {
     setAlignment(Qt::AlignRight);
+    setFocusPolicy(Qt::TabFocus); // a press may begin a drag; a click gives itself the focus when it ends
     setMinimumWidth(70);
     setMaximumWidth(110);
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
