@@ -72,12 +72,12 @@ int main(int argc, char** argv) {
     window.set_step(5);
     fine &= shoot("check");
     window.set_step(6);
-    window.handoff().set_folder("/tmp/festival-written");
+    window.handoff().set_folder("/tmp/festival/written");
     fine &= shoot("hand-off");
     window.set_step(2);
     fine &= shoot("loop");
     window.set_step(1);
-    apply_look(Look::paper);
+    window.set_look(1);
     window.loom().set_sort(LoomSort::delay);
     window.viewing().set_colour(ColourMode::source_frame);
     fine &= shoot("retime-paper");

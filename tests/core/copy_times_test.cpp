@@ -59,7 +59,11 @@ class CopyTimesTest : public QObject {
     void batches_are_the_trace() {
         std::mt19937 random(2);
         std::uniform_real_distribution<double> delay(-100, 100), rate(0.3, 2), frame(-300, 600);
-        const TimingPlan plan(timing_of("0:0~ 13:9~ 17:9 31:2~ 50:44", OutsideMode::repeat, OutsideMode::there_and_back));
+        for (auto [before, after] : {std::pair{OutsideMode::repeat, OutsideMode::there_and_back},
+                                     std::pair{OutsideMode::repeat, OutsideMode::repeat},
+                                     std::pair{OutsideMode::there_and_back, OutsideMode::there_and_back},
+                                     std::pair{OutsideMode::run_on, OutsideMode::absent}}) {
+        const TimingPlan plan(timing_of("0:0~ 13:9~ 17:9 31:2~ 50:44", before, after));
         const SourceClock source = clock_of_frames(3, 40);
         std::vector<CopyClock> copies;
         for (int i = 0; i < 500; ++i) copies.push_back({delay(random), rate(random)});
@@ -77,6 +81,7 @@ class CopyTimesTest : public QObject {
         std::vector<CopyMoment> row(4);
         row_moments(plan, source, copies[3], frames, row);
         QCOMPARE(row[3].source, trace_copy(plan, source, copies[3], OutputFrame(99)).moment.source);
+        }
     }
     void poses_are_needed_once() {
         std::vector<CopyMoment> moments(5);

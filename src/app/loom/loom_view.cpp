@@ -201,8 +201,8 @@ void LoomView::render() {
     if (row_pixels < 5) return;
     QPainter p(&picture_);
     p.setRenderHint(QPainter::Antialiasing);
-    p.setPen(Qt::NoPen);
-    p.setBrush(t.dark ? t.text : t.ground.darker(400));
+    p.setPen(QPen(t.dark ? t.ground : t.panel, 1)); // seen on light and dark colours alike
+    p.setBrush(t.text);
     for (int k = 0; k < lines; ++k) {
         const auto row_index = static_cast<std::int64_t>(std::floor(layout_.scroll)) + k;
         if (row_index >= layout_.rows) break;

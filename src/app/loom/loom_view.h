@@ -21,6 +21,7 @@ class LoomView : public QWidget {
     const LoomLayout& layout_now() const { return layout_; }
     std::int64_t copy_of_row(std::int64_t row) const { return order_.at(static_cast<std::size_t>(row)); }
     std::int64_t row_of_copy(std::int64_t copy) const;
+    void restyle() { refresh(); } // after a change of look
     void set_fit(bool fit);
     void set_sort(LoomSort sort);
     void nudge(double frames); // the picked copies later, or ahead below 0

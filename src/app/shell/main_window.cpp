@@ -363,7 +363,6 @@ void MainWindow::show_only(QWidget* pane) {
     stage_->setVisible(!pane || pane == stage_);
     across_->setVisible(!pane || pane == benches_ || pane == stage_);
     loom_->setVisible(!pane || pane == loom_);
-    QList<int> sizes = down_->sizes();
     loom_->parentWidget()->setMaximumHeight(!pane || pane == loom_ ? QWIDGETSIZE_MAX : transport_->height());
 }
 
@@ -377,7 +376,7 @@ void MainWindow::set_look(int look) {
     QSettings().setValue("look", look);
     transport_->restyle();
     for (QWidget* w : findChildren<QWidget*>()) w->update();
-    loom_->set_sort(LoomSort::order); // paints its rows anew
+    loom_->restyle();
     stage_->redraw();
 }
 

@@ -31,6 +31,7 @@ class MainWindow : public QMainWindow {
     void open(const QString& path); // a project, or a file of a source
     void set_step(int step);        // 0 … 6
     int step() const { return step_; }
+    void set_look(int look); // 0: Night canal, 1: Paper; remembered
 
     Document& document() { return document_; }
     Viewing& viewing() { return viewing_; }
@@ -60,7 +61,6 @@ class MainWindow : public QMainWindow {
     void update_title();
     void show_only(QWidget* pane); // null: all panes
     void toggle_pane(QWidget* pane);
-    void set_look(int look);
     void show_keys();
     void show_about();
     void show_problem(const Error& error);

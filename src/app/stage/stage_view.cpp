@@ -199,7 +199,7 @@ void StageView::update_texts() {
         text = QString::fromStdString(counted(copies, "copy", "copies")) + QStringLiteral(" · ") +
                QString::fromStdString(counted(poses, "pose made once", "poses made once"));
         if (drawn_.light > 0) {
-            text += QStringLiteral(" · ") + tr("%1 drawn light").arg(drawn_.light);
+            text += QStringLiteral(" · ") + tr("%1 far ones drawn simpler").arg(drawn_.light);
         }
         if (scene_->nearest_instead > 0) {
             text += QStringLiteral(" · ") + tr("%1 shown at the nearest frame, as their faces change").arg(scene_->nearest_instead);
@@ -220,7 +220,7 @@ void StageView::place_overlays() {
     modes_->adjustSize();
     modes_->move(12, 12);
     modes_->raise();
-    legend_->resize(200, 44);
+    legend_->resize(220, 56);
     legend_->move(width() - legend_->width() - 12, height() - legend_->height() - 10);
     legend_->raise();
     const int wide = width() - 28 - (legend_->isVisibleTo(this) ? legend_->width() + 16 : 0);
@@ -356,18 +356,18 @@ void StageLegend::paintEvent(QPaintEvent*) {
     p.setPen(Qt::NoPen);
     p.setBrush(back);
     p.drawRoundedRect(rect(), 6, 6);
-    const QRect bar(10, 9, width() - 20, 9);
+    const QRect bar(10, 23, width() - 20, 9);
     const Ramp& ramp = Ramp::get(text_.cyclic ? RampKind::cyclic : RampKind::sequential);
     for (int x = 0; x < bar.width(); ++x) {
         p.fillRect(QRect(bar.x() + x, bar.y(), 1, bar.height()), QColor(ramp.at(static_cast<double>(x) / (bar.width() - 1))));
     }
     p.setPen(t.text);
     p.setFont(text_font(8));
-    const QRect words(10, 21, width() - 20, 18);
+    const QRect words(10, 34, width() - 20, 18);
     p.drawText(words, Qt::AlignLeft | Qt::AlignVCenter, text_.low);
     p.drawText(words, Qt::AlignRight | Qt::AlignVCenter, text_.high);
     p.setPen(t.muted);
-    p.drawText(words, Qt::AlignHCenter | Qt::AlignVCenter, text_.title);
+    p.drawText(QRect(10, 4, width() - 20, 18), Qt::AlignLeft | Qt::AlignVCenter, text_.title);
 }
 
 } // namespace garland

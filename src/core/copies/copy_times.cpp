@@ -1,5 +1,7 @@
 #include "core/copies/copy_times.h"
 
+#include "core/base/levels.h"
+
 #include <algorithm>
 
 namespace garland {
@@ -16,12 +18,13 @@ inline CopyMoment show(const TimingSample& sample, double rate, double first, do
     m.source = std::min(std::max(sample.source, first), last);
     // A thousandth of a rounding error outside the range is not a clamp.
     const bool low = sample.source < first - 1e-9, high = sample.source > last + 1e-9;
-    const double speed = low || high ? 0 : sample.slope * rate;
+    const double speed = sample.slope * rate * static_cast<double>(!(low | high));
     m.speed = static_cast<float>(speed);
     m.pass = static_cast<std::int32_t>(std::clamp<std::int64_t>(sample.pass, INT32_MIN, INT32_MAX));
-    m.marks = static_cast<std::uint8_t>((sample.absent ? mark_absent : 0) | (speed == 0 ? mark_held : 0) |
-                                        (speed < 0 ? mark_backward : 0) | (low ? mark_clamped_first : 0) |
-                                        (high ? mark_clamped_last : 0));
+    auto mark = [](bool is, Mark which) { return static_cast<unsigned>(is) * which; }; // no branch to guess wrong
+    m.marks = static_cast<std::uint8_t>(mark(sample.absent, mark_absent) | mark(speed == 0, mark_held) |
+                                        mark(speed < 0, mark_backward) | mark(low, mark_clamped_first) |
+                                        mark(high, mark_clamped_last));
     return m;
 }
 
@@ -63,19 +66,65 @@ CopyTrace trace_copy(const TimingPlan& plan, const SourceClock& source, const Co
     return trace;
 }
 
+namespace {
+
+constexpr std::size_t block = 256; // few enough to stay in the nearest cache
+
+// One block in short loops over plain arrays: the first becomes one over vectors, the others have nothing to wait for.
+GARLAND_LEVELS
+void wrapped_block(const TimingPlan& plan, double first, double last, const double* local, const double* rate,
+                   std::size_t count, CopyMoment* out) {
+    double u[block], sign[block], pass[block];
+    std::uint32_t stretch[block];
+    const double start = plan.first().value, period = plan.period(), length = plan.length();
+    const bool folds = plan.there_and_back();
+    for (std::size_t i = 0; i < count; ++i) {
+        const auto w = TimingPlan::wrap(local[i] - start, period, length, folds);
+        u[i] = w.u;
+        sign[i] = w.sign;
+        pass[i] = w.pass;
+    }
+    for (std::size_t i = 0; i < count; ++i) stretch[i] = plan.find(u[i]);
+    for (std::size_t i = 0; i < count; ++i) {
+        TimingPlan::Folded f;
+        f.u = u[i];
+        f.sign = sign[i];
+        f.pass = static_cast<std::int64_t>(pass[i]);
+        out[i] = show(plan.finish(f, stretch[i]), rate[i], first, last);
+    }
+}
+
+GARLAND_LEVELS
+void block_moments(const TimingPlan& plan, double first, double last, const double* local, const double* rate,
+                   std::size_t count, CopyMoment* out) {
+    for (std::size_t i = 0; i < count; ++i) out[i] = show(plan.at(OutputFrame(local[i])), rate[i], first, last);
+}
+
+} // namespace
+
 void copy_moments(const TimingPlan& plan, const SourceClock& source, std::span<const CopyClock> copies, OutputFrame t,
                   std::span<CopyMoment> out) {
     const double first = source.first.value, last = source.last().value;
-    for (std::size_t i = 0; i < copies.size(); ++i) {
-        out[i] = show(plan.at(OutputFrame(local_time(plan, copies[i], t.value))), copies[i].rate, first, last);
+    double local[block], rate[block];
+    for (std::size_t from = 0; from < copies.size(); from += block) {
+        const std::size_t count = std::min(block, copies.size() - from);
+        for (std::size_t i = 0; i < count; ++i) {
+            local[i] = local_time(plan, copies[from + i], t.value);
+            rate[i] = copies[from + i].rate;
+        }
+        (plan.alike() ? wrapped_block : block_moments)(plan, first, last, local, rate, count, &out[from]);
     }
 }
 
 void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyClock& copy,
                  std::span<const double> frames, std::span<CopyMoment> out) {
     const double first = source.first.value, last = source.last().value;
-    for (std::size_t i = 0; i < frames.size(); ++i) {
-        out[i] = show(plan.at(OutputFrame(local_time(plan, copy, frames[i]))), copy.rate, first, last);
+    double local[block], rate[block];
+    std::fill(rate, rate + block, copy.rate);
+    for (std::size_t from = 0; from < frames.size(); from += block) {
+        const std::size_t count = std::min(block, frames.size() - from);
+        for (std::size_t i = 0; i < count; ++i) local[i] = local_time(plan, copy, frames[from + i]);
+        (plan.alike() ? wrapped_block : block_moments)(plan, first, last, local, rate, count, &out[from]);
     }
 }
 

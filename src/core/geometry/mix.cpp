@@ -1,14 +1,10 @@
 // The inner loops of blending, built for several processor levels that give the same bytes (no contraction).
 #include "core/geometry/blend.h"
 
+#include "core/base/levels.h"
+
 #include <algorithm>
 #include <cstring>
-
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(GARLAND_NO_CLONES)
-#define GARLAND_LEVELS __attribute__((target_clones("avx512f", "avx2", "default")))
-#else
-#define GARLAND_LEVELS
-#endif
 
 namespace garland {
 

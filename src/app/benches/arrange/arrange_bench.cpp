@@ -85,10 +85,10 @@ ArrangeBench::ArrangeBench(Document& document, Viewing& viewing, QWidget* parent
     add_number(measures, 0, 0, tr("Copies"), n, 1, copy_limit, 0, tr("How many copies; up to 100 000"),
                [](const Arrangement& a) { return a.count; }, [](Arrangement& a, double v) { a.count = static_cast<int>(v); });
     only({line, ring});
-    add_number(measures, 0, 2, tr("Columns"), n, 1, copy_limit, 0, tr("Copies in each row"),
+    add_number(measures, 0, 0, tr("Columns"), n, 1, copy_limit, 0, tr("Copies in each row"),
                [](const Arrangement& a) { return a.columns; }, [](Arrangement& a, double v) { a.columns = static_cast<int>(v); });
     only({grid});
-    add_number(measures, 0, 4, tr("Rows"), n, 1, copy_limit, 0, tr("How many rows"),
+    add_number(measures, 0, 2, tr("Rows"), n, 1, copy_limit, 0, tr("How many rows"),
                [](const Arrangement& a) { return a.rows; }, [](Arrangement& a, double v) { a.rows = static_cast<int>(v); });
     only({grid});
     add_number(measures, 1, 0, tr("Spacing"), m, 0, 1e6, 3, tr("From one copy to the next"),
@@ -97,10 +97,10 @@ ArrangeBench::ArrangeBench(Document& document, Viewing& viewing, QWidget* parent
     add_number(measures, 1, 2, tr("Between rows"), m, 0, 1e6, 3, tr("From one row to the next"),
                [](const Arrangement& a) { return a.row_spacing; }, [](Arrangement& a, double v) { a.row_spacing = v; });
     only({grid});
-    add_number(measures, 1, 4, tr("Radius"), m, 0, 1e6, 3, tr("Of the ring"), [](const Arrangement& a) { return a.radius; },
+    add_number(measures, 1, 2, tr("Radius"), m, 0, 1e6, 3, tr("Of the ring"), [](const Arrangement& a) { return a.radius; },
                [](Arrangement& a, double v) { a.radius = v; });
     only({ring});
-    add_number(measures, 2, 0, tr("Spacing"), m, 0, 1e6, 3, tr("Along the ring from one copy to the next; sets the radius"),
+    add_number(measures, 1, 0, tr("Spacing"), m, 0, 1e6, 3, tr("Along the ring from one copy to the next; sets the radius"),
                [](const Arrangement& a) { return 2 * std::numbers::pi * a.radius / std::max(a.count, 1); },
                [](Arrangement& a, double v) { a.radius = v * a.count / (2 * std::numbers::pi); });
     only({ring});
@@ -141,9 +141,10 @@ ArrangeBench::ArrangeBench(Document& document, Viewing& viewing, QWidget* parent
     uses->addWidget(facing_, 0, 1);
     uses->addWidget(make_label(tr("Source")), 0, 2);
     uses->addWidget(source_, 0, 3);
-    uses->addWidget(make_label(tr("Timing")), 1, 2);
-    uses->addWidget(timing_, 1, 3);
-    uses->setColumnStretch(4, 1);
+    uses->addWidget(make_label(tr("Timing")), 0, 4);
+    uses->addWidget(timing_, 0, 5);
+    for (QComboBox* box : {facing_, source_, timing_}) box->setMaximumWidth(116);
+    uses->setColumnStretch(6, 1);
     column->addLayout(uses);
     column->addWidget(make_label(tr("From above"), "heading"));
     plan_ = new PlanView(document, viewing);
@@ -266,11 +267,11 @@ void PlanView::paintEvent(QPaintEvent*) {
             p.setBrush(picked ? t.rose : t.accent);
             const double r = picked ? 4 : show.copies() > 2000 ? 1 : 2.5;
             p.drawEllipse(at, r, r);
-            const QRectF name(at.x() - 14, at.y() + 3, 28, 12);
+            const QRectF name(at.x() + 5, at.y() - 6, 26, 12);
             if (!names || (name.intersects(last_name) && !picked)) continue;
             last_name = name;
             p.setPen(picked ? t.text : t.muted);
-            p.drawText(name, Qt::AlignCenter, QString::number(number + 1));
+            p.drawText(name, Qt::AlignLeft | Qt::AlignVCenter, QString::number(number + 1));
         }
     }
     p.setPen(t.muted);

@@ -30,17 +30,20 @@ const std::vector<QImage>& PosePictures::get(SourceId source, int count, QSize s
         this, tr("Drawing poses"),
         [show, sampler = sampler->second, count, size](Progress& progress) -> Result<Images> {
             Images out;
-            Imath::Box3f box;
+            V3f largest(0); // all poses at one scale, each about its own middle
             std::vector<PosePtr> poses;
             for (int i = 0; i < count; ++i) {
                 auto pose = sampler.at(frame_of(sampler.clock(), i, count), progress);
                 if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
                 poses.push_back(pose ? pose->pose : nullptr); // an unreadable frame leaves its place empty
-                if (pose) box.extendBy(bounds(*pose->pose));
+                if (!pose) continue;
+                const V3f span = bounds(*pose->pose).size();
+                for (int k = 0; k < 3; ++k) largest[k] = std::max(largest[k], span[k]);
             }
             PictureStyle style;
-            style.frame = box;
             for (const PosePtr& pose : poses) {
+                const V3f middle = pose ? bounds(*pose).center() : V3f(0);
+                style.frame = {middle - largest * 0.5f, middle + largest * 0.5f};
                 out.push_back(pose ? pose_picture(*pose, size.width(), size.height(), style) : QImage());
             }
             return out;

@@ -32,6 +32,7 @@ HandoffBench::HandoffBench(Document& document, Viewing& viewing, QWidget* parent
     first_ = make_number(Quantity::output_frames, -1e9, 1e9, 0, tr("First frame to write"), tr("The first output frame to write"));
     last_ = make_number(Quantity::output_frames, -1e9, 1e9, 0, tr("Last frame to write"), tr("The last output frame to write"));
     auto* range = new QHBoxLayout;
+    range->setSpacing(8);
     range->addWidget(first_);
     range->addWidget(make_label(tr("to")));
     range->addWidget(last_);
@@ -59,8 +60,9 @@ HandoffBench::HandoffBench(Document& document, Viewing& viewing, QWidget* parent
     bar_->setTextVisible(false);
     bar_->setAccessibleName(tr("Progress of writing"));
     go->addWidget(write_);
-    go->addWidget(bar_, 1);
+    go->addWidget(bar_, 4);
     go->addWidget(cancel_);
+    go->addStretch(1);
     body()->addLayout(go);
     progress_ = make_label({}, "muted");
     body()->addWidget(progress_);

@@ -208,10 +208,10 @@ void TimeMapView::paintEvent(QPaintEvent*) {
     p.setPen(c.muted);
     const double end = axes_.x(t->map.last()), start = axes_.x(t->map.first());
     if (axes_.plot.right() - end > 40) {
-        p.drawText(QRectF(end + 4, axes_.plot.bottom() - 18, axes_.plot.right() - end - 6, 16), Qt::AlignLeft, outside_words(t->after));
+        p.drawText(QRectF(end + 4, axes_.plot.bottom() - 36, axes_.plot.right() - end - 6, 16), Qt::AlignLeft, outside_words(t->after));
     }
     if (start - axes_.plot.left() > 40) {
-        p.drawText(QRectF(axes_.plot.left() + 4, axes_.plot.bottom() - 18, start - axes_.plot.left() - 8, 16), Qt::AlignRight,
+        p.drawText(QRectF(axes_.plot.left() + 4, axes_.plot.bottom() - 36, start - axes_.plot.left() - 8, 16), Qt::AlignRight,
                    outside_words(t->before));
     }
     // Holds: a strong bar and how long they last.
