@@ -1,5 +1,6 @@
 // Speed beside its physical limit, measured in the same run: best of five, ratios to what the machine can do.
-// Goals and limits: docs/speed.md. Run build/release/benchmarks/benchmarks; with --benchmark… Google Benchmark's own tables.
+// Goals and limits: docs/speed.md. Run build/release/benchmarks/benchmarks; with --benchmark… Google Benchmark's own
+// tables.
 #include "core/copies/copy_times.h"
 #include "core/copies/twins.h"
 #include "core/geometry/blend.h"
@@ -28,7 +29,8 @@ double best_of_five(F&& work) { // seconds
     return best;
 }
 
-void line(const std::string& what, const std::string& figure, double ratio, const std::string& of, const std::string& goal) {
+void line(const std::string& what, const std::string& figure, double ratio, const std::string& of,
+          const std::string& goal) {
     fmt::print("{:<46} {:>16}   {:>6.2f} of {:<34} goal {}\n", what, figure, ratio, of, goal);
 }
 
@@ -56,7 +58,8 @@ struct Times {
 void copy_times(int keys) {
     Times t(keys, 100'000);
     int frame = 0;
-    const double took = best_of_five([&] { copy_moments(t.plan, t.source, t.copies, OutputFrame(200 + frame++), t.out); });
+    const double took =
+        best_of_five([&] { copy_moments(t.plan, t.source, t.copies, OutputFrame(200 + frame++), t.out); });
     // The limit: the same bytes read and written, with one multiplication a copy.
     const double limit = best_of_five([&] {
         for (std::size_t i = 0; i < t.copies.size(); ++i) {
@@ -102,7 +105,8 @@ void parsing() {
     std::string obj;
     std::mt19937 random(2);
     std::uniform_real_distribution<float> value(-10, 10);
-    for (int i = 0; i < 200'000; ++i) obj += fmt::format("v {:.6f} {:.6f} {:.6f}\n", value(random), value(random), value(random));
+    for (int i = 0; i < 200'000; ++i)
+        obj += fmt::format("v {:.6f} {:.6f} {:.6f}\n", value(random), value(random), value(random));
     const std::string path = "memory.obj";
     std::vector<char> copy(obj.size());
     const double limit = best_of_five([&] { std::memcpy(copy.data(), obj.data(), obj.size()); });

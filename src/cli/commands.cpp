@@ -45,7 +45,8 @@ void warn_missing(const OpenedProject& project) {
 Result<FrameRange> whole_range(const std::string& text) {
     GARLAND_TRY(list, parse_frames(text));
     if (list.step != 1 || list.first != std::floor(list.first) || list.last != std::floor(list.last)) {
-        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\": whole frames without a step are needed here", text)});
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("\"{}\": whole frames without a step are needed here", text)});
     }
     return FrameRange{static_cast<std::int64_t>(list.first), static_cast<std::int64_t>(list.last)};
 }
@@ -172,7 +173,10 @@ int check_command(const std::string& path, Output out) {
         for (const Finding& f : report->findings) {
             Json copies = Json::array();
             for (auto c : f.copies) copies.push_back(c + 1);
-            findings.push_back({{"kind", to_text(f.kind)}, {"words", f.words}, {"frame", f.frame}, {"share", f.share},
+            findings.push_back({{"kind", to_text(f.kind)},
+                                {"words", f.words},
+                                {"frame", f.frame},
+                                {"share", f.share},
                                 {"copies", copies}});
         }
         Json missing = Json::array();
@@ -201,10 +205,11 @@ int bake_command(const BakeWords& words, Output out) {
     if (!size) return report_error(size.error(), out);
     if (words.dry_run) {
         if (out.json) {
-            print_json({{"files", size->files}, {"bytes", size->bytes}, {"free", size->free}, {"existing", size->existing}});
+            print_json(
+                {{"files", size->files}, {"bytes", size->bytes}, {"free", size->free}, {"existing", size->existing}});
         } else {
-            fmt::print("{} of about {} in all; {} free{}\n", counted(size->files, "file", "files"), byte_count(size->bytes),
-                       byte_count(size->free),
+            fmt::print("{} of about {} in all; {} free{}\n", counted(size->files, "file", "files"),
+                       byte_count(size->bytes), byte_count(size->free),
                        size->existing ? fmt::format("; {} there already", size->existing) : std::string());
         }
         return exit_fine;
@@ -212,7 +217,8 @@ int bake_command(const BakeWords& words, Output out) {
     auto done = bake(*opened->show, order, progress);
     if (!done) return report_error(done.error(), out);
     if (out.json) {
-        print_json({{"files", done->files}, {"bytes", done->bytes}, {"poses_made", done->poses}, {"copies", done->copies}});
+        print_json(
+            {{"files", done->files}, {"bytes", done->bytes}, {"poses_made", done->poses}, {"copies", done->copies}});
     } else {
         fmt::print("{} written to {}, {} in all: {} copies from {} poses; counts and sizes read back and right\n",
                    counted(static_cast<long long>(done->files.size()), "file", "files"), words.folder,
@@ -221,7 +227,8 @@ int bake_command(const BakeWords& words, Output out) {
     return exit_fine;
 }
 
-int table_command(const std::string& path, const std::string& frames, const std::string& file, bool replace, Output out) {
+int table_command(const std::string& path, const std::string& frames, const std::string& file, bool replace,
+                  Output out) {
     auto range = whole_range(frames);
     if (!range) return usage(range.error(), out);
     TerminalProgress progress(out);

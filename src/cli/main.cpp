@@ -1,3 +1,5 @@
 #include "cli/commands.h"
 
-int main(int argc, char** argv) { return garland::run_command_line(argc, argv); }
+int main(int argc, char** argv) {
+    return garland::run_command_line(argc, argv);
+}

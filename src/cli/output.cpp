@@ -12,7 +12,7 @@ namespace garland {
 namespace {
 volatile std::sig_atomic_t interrupted = 0;
 std::mutex progress_mutex;
-}
+} // namespace
 
 nlohmann::ordered_json error_json(const Error& error) {
     nlohmann::ordered_json j{{"code", name_of(error.code)}, {"message", error.message}};
@@ -56,6 +56,8 @@ void TerminalProgress::report(double share, std::string_view what) {
     std::fflush(stderr);
 }
 
-bool TerminalProgress::cancelled() const { return interrupted != 0; }
+bool TerminalProgress::cancelled() const {
+    return interrupted != 0;
+}
 
 } // namespace garland

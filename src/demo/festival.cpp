@@ -58,7 +58,8 @@ Result<std::string> write_demo(const std::string& folder, Progress& progress) {
     std::error_code error;
     std::filesystem::create_directories(folder, error);
     if (error) {
-        return fail(Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", error.message())}.at(folder));
+        return fail(
+            Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", error.message())}.at(folder));
     }
     PartOf simulation(progress, 0, 0.95);
     GARLAND_TRY(lantern, simulate_lantern(simulation));

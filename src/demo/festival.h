@@ -13,8 +13,8 @@
 namespace garland {
 
 struct LanternCache {
-    Pose base;                            // faces, colours, and the first frame's points
-    std::vector<std::vector<V3f>> frames; // 96, in metres; the cord hangs from the origin, y up
+    Pose base;                                // faces, colours, and the first frame's points
+    std::vector<std::vector<V3f>> frames;     // 96, in metres; the cord hangs from the origin, y up
     std::vector<std::vector<V3f>> velocities; // metres a second
 };
 
@@ -22,8 +22,8 @@ struct LanternCache {
 // 96 frames at 24 a second, which do not loop. Errors: cancelled.
 Result<LanternCache> simulate_lantern(Progress& progress = Progress::none());
 
-// Sixty lanterns in swags along both quays, held and played there and back, no two of them twins. source_path as it will
-// stand in the project file.
+// Sixty lanterns in swags along both quays, held and played there and back, no two of them twins. source_path as it
+// will stand in the project file.
 Project festival_project(const std::string& source_path);
 
 // Writes lantern.ply, lantern.npy, lantern_velocity.npy and festival.garland into `folder` (made if missing), replacing

@@ -41,9 +41,13 @@ double radius_at(double v) {
     const double ribs = 0.006 * std::sin(2 * pi * 9 * u);
     return collar + 0.155 * std::pow(std::max(std::sin(pi * u), 0.0), 0.62) + ribs;
 }
-double height_at(double v) { return -0.22 - 0.46 * v; }
+double height_at(double v) {
+    return -0.22 - 0.46 * v;
+}
 
-int body_index(int row, int column) { return row * columns + (column + columns) % columns; }
+int body_index(int row, int column) {
+    return row * columns + (column + columns) % columns;
+}
 
 // Threads and paper as points with distance constraints, advanced by position-based dynamics with compliance and many
 // small steps (Macklin, Müller and Chentanez 2016; Macklin et al. 2019). One pass of the constraints a step.
@@ -158,7 +162,8 @@ void blow(Cloth& paper, const V3d& gust) {
     for (V3d& f : paper.force) f = V3d(0);
     for (int r = 0; r + 1 < rows; ++r) {
         for (int c = 0; c < columns; ++c) {
-            const int quad[4] = {body_index(r, c), body_index(r, c + 1), body_index(r + 1, c + 1), body_index(r + 1, c)};
+            const int quad[4] = {body_index(r, c), body_index(r, c + 1), body_index(r + 1, c + 1),
+                                 body_index(r + 1, c)};
             const V3d across = paper.at_(quad[2]) - paper.at_(quad[0]), other = paper.at_(quad[3]) - paper.at_(quad[1]);
             const V3d area = across.cross(other) * 0.5; // along the normal, square metres
             const double size = area.length();
@@ -195,7 +200,8 @@ void advance(Bodies& b, double seconds, double dt) {
     for (int s = 0; s < strands; ++s) {
         const double angle = 2 * pi * s / strands;
         const auto root = static_cast<std::size_t>(s * joints);
-        b.tassel.at[root] = collar.middle + (collar.x * std::cos(angle) + collar.z * std::sin(angle)) * 0.009 + down * 0.02;
+        b.tassel.at[root] =
+            collar.middle + (collar.x * std::cos(angle) + collar.z * std::sin(angle)) * 0.009 + down * 0.02;
         for (int j = 1; j < joints; ++j) {
             const auto i = root + static_cast<std::size_t>(j);
             const double flutter = 0.5 * smooth_noise(10 + static_cast<std::uint64_t>(s), seconds * 3.3 + 0.17 * j);
@@ -205,7 +211,9 @@ void advance(Bodies& b, double seconds, double dt) {
     b.tassel.step(dt, 0.3);
 }
 
-V3f to_v3f(const V3d& v) { return V3f(v); }
+V3f to_v3f(const V3d& v) {
+    return V3f(v);
+}
 
 // All points as the mesh has them: cord, paper, tassel tubes.
 std::vector<V3f> gather_points(const Bodies& b) {
@@ -233,8 +241,9 @@ std::vector<V3f> gather_points(const Bodies& b) {
             const float thick = 0.0065f * (j + 1 == joints ? 0.4f : 1.0f);
             for (int k = 0; k < sides; ++k) {
                 const double angle = 2 * pi * k / sides;
-                points.push_back(here + (side * static_cast<float>(std::cos(angle)) +
-                                         other * static_cast<float>(std::sin(angle))) * thick);
+                points.push_back(
+                    here +
+                    (side * static_cast<float>(std::cos(angle)) + other * static_cast<float>(std::sin(angle))) * thick);
             }
         }
     }
@@ -263,11 +272,13 @@ Pose build_mesh() {
             const double u = (v - 0.06) / 0.88;
             const double glow = std::sin(pi * std::min(std::max(u, 0.0), 1.0));
             const bool rib = std::cos(2 * pi * 9 * u + pi / 2) > 0.55;
-            if (collar) colour(0.86, 0.62, 0.22);
-            else colour((rib ? 0.80 : 0.93) + 0.07 * glow, 0.16 + 0.40 * glow * (rib ? 0.6 : 1), 0.07 + 0.13 * glow);
+            if (collar)
+                colour(0.86, 0.62, 0.22);
+            else
+                colour((rib ? 0.80 : 0.93) + 0.07 * glow, 0.16 + 0.40 * glow * (rib ? 0.6 : 1), 0.07 + 0.13 * glow);
             if (r + 1 < rows) {
-                add_quad(*faces, paper + body_index(r, c), paper + body_index(r, c + 1), paper + body_index(r + 1, c + 1),
-                         paper + body_index(r + 1, c));
+                add_quad(*faces, paper + body_index(r, c), paper + body_index(r, c + 1),
+                         paper + body_index(r + 1, c + 1), paper + body_index(r + 1, c));
             }
         }
     }
@@ -276,8 +287,10 @@ Pose build_mesh() {
         for (int j = 0; j < joints; ++j) {
             for (int k = 0; k < sides; ++k) {
                 const double fade = static_cast<double>(j) / joints;
-                if (j == 0) colour(0.86, 0.62, 0.22);
-                else colour(0.82 - 0.14 * fade, 0.20 + 0.06 * fade, 0.30 + 0.10 * fade);
+                if (j == 0)
+                    colour(0.86, 0.62, 0.22);
+                else
+                    colour(0.82 - 0.14 * fade, 0.20 + 0.06 * fade, 0.30 + 0.10 * fade);
                 if (j + 1 == joints) continue;
                 const int at = tassel + (s * joints + j) * sides, k2 = (k + 1) % sides;
                 add_quad(*faces, at + k, at + k2, at + sides + k2, at + sides + k);

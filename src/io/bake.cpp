@@ -109,9 +109,9 @@ Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress
 Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progress) {
     GARLAND_TRY(before, estimate(show, order, progress));
     if (before.existing > 0 && order.existing == Existing::refuse) {
-        return fail(Error{ErrorCode::exists, fmt::format("{} of the {} to write {} there already",
-                                                         before.existing, counted(before.files, "file", "files"),
-                                                         before.existing == 1 ? "is" : "are")}
+        return fail(Error{ErrorCode::exists,
+                          fmt::format("{} of the {} to write {} there already", before.existing,
+                                      counted(before.files, "file", "files"), before.existing == 1 ? "is" : "are")}
                         .at(order.folder)
                         .keeping("all existing files; nothing was written")
                         .advise("choose another folder or name, or say that they may be replaced"));
@@ -134,9 +134,10 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
         progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
                         fmt::format("frame {}", f));
         auto kept = [&](Error error) {
-            error.kept = done.files.empty() ? "nothing was written"
-                                            : fmt::format("the {} written so far", counted(static_cast<long long>(done.files.size()),
-                                                                                           "file", "files"));
+            error.kept = done.files.empty()
+                             ? "nothing was written"
+                             : fmt::format("the {} written so far",
+                                           counted(static_cast<long long>(done.files.size()), "file", "files"));
             return fail(std::move(error));
         };
         if (progress.cancelled()) return kept(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)});

@@ -11,15 +11,15 @@
 namespace garland {
 
 struct BakeOrder {
-    std::string folder;         // made if it is not there
+    std::string folder;          // made if it is not there
     std::string name = "copies"; // files are name.0001.ply …
     FrameRange frames;
     Existing existing = Existing::refuse;
 };
 
 struct BakeEstimate {
-    double bytes = 0;       // of all files, from the first frame's copies
-    double free = -1;       // bytes on that disk; −1 unknown
+    double bytes = 0; // of all files, from the first frame's copies
+    double free = -1; // bytes on that disk; −1 unknown
     std::int64_t files = 0;
     std::int64_t existing = 0; // how many of them are there already
 };

@@ -18,7 +18,8 @@ namespace {
 Error read_error(const std::string& path, int number) {
     const bool missing = number == ENOENT || number == ENOTDIR;
     return Error{missing ? ErrorCode::not_found : ErrorCode::unreadable,
-                 missing ? std::string("there is no such file") : fmt::format("cannot be read ({})", std::strerror(number))}
+                 missing ? std::string("there is no such file")
+                         : fmt::format("cannot be read ({})", std::strerror(number))}
         .at(path);
 }
 
@@ -37,8 +38,9 @@ Result<std::size_t> read_up_to(const std::string& path, std::uint64_t most, bool
     if (S_ISDIR(about.st_mode)) return fail(Error{ErrorCode::unreadable, "is a folder, not a file"}.at(path));
     size = static_cast<std::uint64_t>(about.st_size);
     if (whole && size > most) {
-        return fail(Error{ErrorCode::too_large, fmt::format("has {} bytes, more than the {} that are read at once", size,
-                                                            most)}.at(path));
+        return fail(
+            Error{ErrorCode::too_large, fmt::format("has {} bytes, more than the {} that are read at once", size, most)}
+                .at(path));
     }
     const std::uint64_t wanted = std::min(size, most);
     char* to = buffer_of(static_cast<std::size_t>(wanted));
@@ -57,9 +59,9 @@ Result<std::size_t> read_up_to(const std::string& path, std::uint64_t most, bool
 Result<void> read_file(const std::string& path, std::vector<char>& bytes, std::uint64_t most) {
     std::uint64_t size = 0;
     GARLAND_TRY(done, read_up_to(path, most, true, size, [&](std::size_t n) {
-        bytes.resize(n);
-        return bytes.data();
-    }));
+                    bytes.resize(n);
+                    return bytes.data();
+                }));
     bytes.resize(done);
     return {};
 }
@@ -67,9 +69,9 @@ Result<void> read_file(const std::string& path, std::vector<char>& bytes, std::u
 Result<std::string> read_head(const std::string& path, std::size_t count, std::uint64_t& size) {
     std::string text;
     GARLAND_TRY(done, read_up_to(path, count, false, size, [&](std::size_t n) {
-        text.resize(n);
-        return text.data();
-    }));
+                    text.resize(n);
+                    return text.data();
+                }));
     text.resize(done);
     return text;
 }
@@ -77,8 +79,10 @@ Result<std::string> read_head(const std::string& path, std::size_t count, std::u
 Result<AtomicFile> AtomicFile::create(const std::string& path, Existing existing) {
     std::error_code ignored;
     if (existing == Existing::refuse && fs::exists(path, ignored)) {
-        return fail(Error{ErrorCode::exists, "is there already"}.at(path).keeping("the existing file").advise(
-            "choose another place, or say that it may be replaced"));
+        return fail(Error{ErrorCode::exists, "is there already"}
+                        .at(path)
+                        .keeping("the existing file")
+                        .advise("choose another place, or say that it may be replaced"));
     }
     AtomicFile file;
     file.path_ = path;
@@ -110,12 +114,14 @@ AtomicFile::~AtomicFile() {
 
 Error AtomicFile::failure(int number) const {
     const bool full = number == ENOSPC || number == EDQUOT || number == EFBIG;
-    const std::string kept = existing_ == Existing::replace ? "the file that was there before, if any" : "nothing written";
+    const std::string kept =
+        existing_ == Existing::replace ? "the file that was there before, if any" : "nothing written";
     if (full) {
         return Error{ErrorCode::disk_full, "there is no room left on the disk"}.at(path_).keeping(kept).advise(
             "free some space or choose another disk");
     }
-    return Error{ErrorCode::unreadable, fmt::format("cannot be written ({})", std::strerror(number))}.at(path_).keeping(kept);
+    return Error{ErrorCode::unreadable, fmt::format("cannot be written ({})", std::strerror(number))}.at(path_).keeping(
+        kept);
 }
 
 void AtomicFile::write(const void* data, std::size_t bytes) {
@@ -169,7 +175,9 @@ std::string folder_of(const std::string& path) {
     return slash == path.npos ? "." : slash == 0 ? "/" : path.substr(0, slash);
 }
 
-std::string file_name(const std::string& path) { return path.substr(path.rfind('/') + 1); }
+std::string file_name(const std::string& path) {
+    return path.substr(path.rfind('/') + 1);
+}
 
 std::string extension(const std::string& path) {
     const std::string name = file_name(path);

@@ -11,7 +11,9 @@
 namespace garland {
 
 namespace {
-std::uint64_t size_of(NpyType type) { return type == NpyType::f16 ? 2 : type == NpyType::f32 ? 4 : 8; }
+std::uint64_t size_of(NpyType type) {
+    return type == NpyType::f16 ? 2 : type == NpyType::f32 ? 4 : 8;
+}
 
 // The text after 'key': in the header's dictionary.
 std::string_view value_of(std::string_view text, std::string_view key) {
@@ -23,7 +25,9 @@ std::string_view value_of(std::string_view text, std::string_view key) {
 }
 } // namespace
 
-std::uint64_t NpyHeader::bytes_per_frame() const { return shape[1] * shape[2] * size_of(type); }
+std::uint64_t NpyHeader::bytes_per_frame() const {
+    return shape[1] * shape[2] * size_of(type);
+}
 
 Result<NpyHeader> parse_npy_header(const std::string& head, std::uint64_t file_size, const std::string& path) {
     auto bad = [&](ErrorCode code, std::string what) { return fail(Error{code, std::move(what)}.at(path)); };
@@ -32,7 +36,8 @@ Result<NpyHeader> parse_npy_header(const std::string& head, std::uint64_t file_s
     }
     auto byte = [&](std::size_t i) { return static_cast<std::uint64_t>(static_cast<unsigned char>(head[i])); };
     const std::uint64_t version = byte(6);
-    if (version < 1 || version > 3) return bad(ErrorCode::unsupported, fmt::format("NumPy format {} is not read", version));
+    if (version < 1 || version > 3)
+        return bad(ErrorCode::unsupported, fmt::format("NumPy format {} is not read", version));
     const std::size_t begin = version == 1 ? 10 : 12;
     if (head.size() < begin) return bad(ErrorCode::malformed, "the header is cut short");
     std::uint64_t length = byte(8) | byte(9) << 8;
@@ -80,11 +85,12 @@ Result<NpyHeader> parse_npy_header(const std::string& head, std::uint64_t file_s
     if (header.shape[0] == 0 || header.shape[1] == 0) return bad(ErrorCode::malformed, "the array is empty");
     const std::uint64_t room = file_size > header.data_offset ? file_size - header.data_offset : 0;
     if (header.shape[1] > point_limit || header.shape[0] > room / header.bytes_per_frame()) {
-        return fail(Error{ErrorCode::too_large, fmt::format("claims {} frames of {} points, but the file has room for {}",
-                                                            header.shape[0], header.shape[1],
-                                                            header.shape[1] > point_limit ? 0 : room / header.bytes_per_frame())}
-                        .at(path)
-                        .advise("the file may be cut short; write it again"));
+        return fail(
+            Error{ErrorCode::too_large,
+                  fmt::format("claims {} frames of {} points, but the file has room for {}", header.shape[0],
+                              header.shape[1], header.shape[1] > point_limit ? 0 : room / header.bytes_per_frame())}
+                .at(path)
+                .advise("the file may be cut short; write it again"));
     }
     return header;
 }
@@ -103,15 +109,15 @@ Result<std::vector<V3f>> read_npy_frame(const std::string& path, const NpyHeader
     if (fd < 0) return fail(Error{ErrorCode::not_found, "cannot be opened any more"}.at(path));
     std::uint64_t done = 0;
     while (done < bytes) {
-        const auto got = ::pread(fd, raw.data() + done, bytes - done,
-                                 static_cast<off_t>(header.data_offset + frame * bytes + done));
+        const auto got =
+            ::pread(fd, raw.data() + done, bytes - done, static_cast<off_t>(header.data_offset + frame * bytes + done));
         if (got <= 0) break;
         done += static_cast<std::uint64_t>(got);
     }
     ::close(fd);
     if (done < bytes) {
-        return fail(Error{ErrorCode::malformed, "the file is cut short"}.at(path).at_frame(
-            static_cast<std::int64_t>(frame)));
+        return fail(
+            Error{ErrorCode::malformed, "the file is cut short"}.at(path).at_frame(static_cast<std::int64_t>(frame)));
     }
     const std::size_t width = size_of(header.type);
     const std::size_t count = header.shape[1] * 3;
@@ -150,8 +156,8 @@ Result<NpyWriter> NpyWriter::create(const std::string& path, std::uint64_t frame
     text.append(63 - (10 + text.size()) % 64, ' '); // with the line break, data starts on a multiple of 64 bytes
     text += '\n';
     const auto length = static_cast<std::uint16_t>(text.size());
-    const char head[10] = {'\x93', 'N', 'U', 'M', 'P', 'Y', 1, 0, static_cast<char>(length & 0xff),
-                           static_cast<char>(length >> 8)};
+    const char head[10] = {
+        '\x93', 'N', 'U', 'M', 'P', 'Y', 1, 0, static_cast<char>(length & 0xff), static_cast<char>(length >> 8)};
     file.write(head, sizeof head);
     file.write(text);
     return NpyWriter(std::move(file), type);
@@ -170,6 +176,8 @@ void NpyWriter::add(const std::vector<V3f>& frame) {
     file_.write(halves.data(), count * 2);
 }
 
-Result<void> NpyWriter::commit() { return file_.commit(); }
+Result<void> NpyWriter::commit() {
+    return file_.commit();
+}
 
 } // namespace garland

@@ -21,8 +21,8 @@ struct NpyHeader {
     std::uint64_t bytes_per_frame() const; // of shape[1] · shape[2] values
 };
 
-// Errors: malformed, unsupported (other types, Fortran order, pickled objects, other shapes), too_large (a shape the file
-// cannot hold).
+// Errors: malformed, unsupported (other types, Fortran order, pickled objects, other shapes), too_large (a shape the
+// file cannot hold).
 Result<NpyHeader> read_npy_header(const std::string& path);
 Result<NpyHeader> parse_npy_header(const std::string& head, std::uint64_t file_size, const std::string& path);
 

@@ -12,11 +12,14 @@ namespace garland {
 
 namespace {
 
-bool space(char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\v' || c == '\f'; }
+bool space(char c) {
+    return c == ' ' || c == '\t' || c == '\r' || c == '\v' || c == '\f';
+}
 
 class ObjParser {
   public:
-    ObjParser(const char* data, std::size_t size, const std::string& path) : at_(data), end_(data + size), path_(path) {}
+    ObjParser(const char* data, std::size_t size, const std::string& path)
+        : at_(data), end_(data + size), path_(path) {}
 
     Result<PosePtr> run() {
         while (at_ < end_) {
@@ -65,7 +68,8 @@ class ObjParser {
         if (error == std::errc::invalid_argument || (stop < end_ && !space(*stop) && *stop != '\n' && *stop != '\\')) {
             const char* word = at_;
             while (at_ < end_ && !space(*at_) && *at_ != '\n' && at_ - word < 20) ++at_;
-            return bad(fmt::format("\"{}\" is not a number", std::string_view(word, static_cast<std::size_t>(at_ - word))));
+            return bad(
+                fmt::format("\"{}\" is not a number", std::string_view(word, static_cast<std::size_t>(at_ - word))));
         }
         at_ = stop;
         return value;
@@ -204,7 +208,8 @@ class ObjParser {
 
 Result<PosePtr> parse_obj(const char* data, std::size_t size, const std::string& path) {
     if (std::memchr(data, '\0', std::min<std::size_t>(size, 4096))) {
-        return fail(Error{ErrorCode::malformed, "this is not OBJ text"}.at(path).advise("OBJ files are plain text in UTF-8"));
+        return fail(
+            Error{ErrorCode::malformed, "this is not OBJ text"}.at(path).advise("OBJ files are plain text in UTF-8"));
     }
     return ObjParser(data, size, path).run();
 }

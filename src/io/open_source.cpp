@@ -55,7 +55,8 @@ void learn(SourceFacts& facts, const Pose& pose) {
 std::string frame_list(const std::vector<std::int64_t>& frames) {
     if (frames.size() == 1) return fmt::format("frame {}", frames[0]);
     const auto last = frames.back();
-    if (last - frames[0] + 1 == static_cast<std::int64_t>(frames.size())) return fmt::format("frames {} to {}", frames[0], last);
+    if (last - frames[0] + 1 == static_cast<std::int64_t>(frames.size()))
+        return fmt::format("frames {} to {}", frames[0], last);
     if (frames.size() == 2) return fmt::format("frames {} and {}", frames[0], last);
     return fmt::format("frames {}, {} and {} more", frames[0], frames[1], frames.size() - 2);
 }
@@ -105,9 +106,9 @@ class ArraySource final : public Source {
         base_ = base;
         positions_ = positions;
         if (positions_.shape[1] != base_->points.size()) {
-            return fail(Error{ErrorCode::malformed, fmt::format("has {} points in every frame, but the mesh {} has {}",
-                                                                positions_.shape[1], file_name(paths_[0]),
-                                                                base_->points.size())}
+            return fail(Error{ErrorCode::malformed,
+                              fmt::format("has {} points in every frame, but the mesh {} has {}", positions_.shape[1],
+                                          file_name(paths_[0]), base_->points.size())}
                             .at(paths_[1])
                             .advise("put the array beside the mesh it was made from"));
         }
@@ -120,8 +121,9 @@ class ArraySource final : public Source {
             velocities_ = velocities;
             facts_.velocities = velocities_.shape == positions_.shape;
             if (!facts_.velocities) {
-                facts_.problems.push_back({fmt::format("{} does not have the shape of the positions", file_name(paths_[2])),
-                                           "velocities are left out", std::nullopt});
+                facts_.problems.push_back(
+                    {fmt::format("{} does not have the shape of the positions", file_name(paths_[2])),
+                     "velocities are left out", std::nullopt});
             }
         }
         for (const auto& path : paths_) facts_.bytes_on_disk += path.empty() ? 0 : disk_bytes(path);
@@ -188,8 +190,8 @@ Result<SourcePtr> open_array(const std::string& stem, const std::string& asked) 
 Result<SourcePtr> open_series(const std::string& path, Progress& progress) {
     GARLAND_TRY(series, find_series(path));
     SourceFacts facts;
-    facts.format = fmt::format("{} {}", extension(path) == ".obj" ? "OBJ" : "PLY",
-                               series.files.size() > 1 ? "series" : "file");
+    facts.format =
+        fmt::format("{} {}", extension(path) == ".obj" ? "OBJ" : "PLY", series.files.size() > 1 ? "series" : "file");
     facts.first = series.first();
     facts.last = series.last();
     facts.missing = series.missing();
@@ -228,9 +230,9 @@ Result<SourcePtr> open_series(const std::string& path, Progress& progress) {
     }
     if (facts.faces_change_at) facts.kind = SourceKind::mesh_sequence;
     if (!facts.missing.empty()) {
-        facts.problems.push_back({fmt::format("{} {} missing", frame_list(facts.missing),
-                                              facts.missing.size() == 1 ? "is" : "are"),
-                                  "the frame before is shown in its place", facts.missing.front()});
+        facts.problems.push_back(
+            {fmt::format("{} {} missing", frame_list(facts.missing), facts.missing.size() == 1 ? "is" : "are"),
+             "the frame before is shown in its place", facts.missing.front()});
     }
     auto faces = (*first)->faces;
     return SourcePtr(std::make_shared<SeriesSource>(std::move(series), std::move(facts), std::move(faces)));
@@ -238,7 +240,9 @@ Result<SourcePtr> open_series(const std::string& path, Progress& progress) {
 
 } // namespace
 
-std::vector<std::string> source_endings() { return {".ply", ".obj", ".npy"}; }
+std::vector<std::string> source_endings() {
+    return {".ply", ".obj", ".npy"};
+}
 
 Result<SourcePtr> open_source(const std::string& path, Progress& progress) {
     const std::string ending = extension(path);
@@ -257,8 +261,9 @@ Result<SourcePtr> open_source(const std::string& path, Progress& progress) {
         return open_series(path, progress);
     }
     if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
-    return fail(Error{ErrorCode::unsupported, fmt::format("files ending in \"{}\" are not read", ending)}.at(path).advise(
-        "give any file of an OBJ or PLY series, or a mesh beside a NumPy array (.npy)"));
+    return fail(
+        Error{ErrorCode::unsupported, fmt::format("files ending in \"{}\" are not read", ending)}.at(path).advise(
+            "give any file of an OBJ or PLY series, or a mesh beside a NumPy array (.npy)"));
 }
 
 } // namespace garland

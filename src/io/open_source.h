@@ -12,8 +12,8 @@ namespace garland {
 //   any file of a numbered OBJ or PLY series,
 //   a base mesh (OBJ or PLY) beside name.npy of shape (frames, points, 3), or that array itself; velocities, if any, in
 //   name_velocity.npy or name.velocity.npy of the same shape.
-// Reads the first and the last pose and the size of every other; nothing else. Errors: not_found, unsupported (with what
-// can be opened), malformed …; cancelled.
+// Reads the first and the last pose and the size of every other; nothing else. Errors: not_found, unsupported (with
+// what can be opened), malformed …; cancelled.
 Result<SourcePtr> open_source(const std::string& path, Progress& progress = Progress::none());
 
 // The endings that open_source knows, for file dialogs: ".ply", ".obj", ".npy".

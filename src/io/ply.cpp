@@ -67,8 +67,8 @@ void copy_column(const char* from, std::size_t stride, std::uint64_t count, bool
 class Body {
   public:
     Body(const char* data, std::size_t size, const Header& header, const std::string& path)
-        : at_(data + header.bytes), begin_(data), end_(data + size), form_(header.form), line_(header.lines + 1), path_(path),
-          swap_((header.form == Form::big) == (std::endian::native == std::endian::little)) {}
+        : at_(data + header.bytes), begin_(data), end_(data + size), form_(header.form), line_(header.lines + 1),
+          path_(path), swap_((header.form == Form::big) == (std::endian::native == std::endian::little)) {}
 
     std::size_t left() const { return static_cast<std::size_t>(end_ - at_); }
 
@@ -89,11 +89,11 @@ class Body {
         // An ASCII file may lack the very last line break.
         const std::uint64_t room = least == 0 ? element.count : (left() + 1) / least;
         if (element.count > room || element.count > point_limit) {
-            return fail(Error{ErrorCode::too_large,
-                              fmt::format("claims {} items \"{}\", but the file has room for {} at most", element.count,
-                                          element.name, std::min(room, point_limit))}
-                            .at(path_)
-                            .advise("the file may be cut short; write it again"));
+            return fail(
+                Error{ErrorCode::too_large, fmt::format("claims {} items \"{}\", but the file has room for {} at most",
+                                                        element.count, element.name, std::min(room, point_limit))}
+                    .at(path_)
+                    .advise("the file may be cut short; write it again"));
         }
         return {};
     }
@@ -113,7 +113,8 @@ class Body {
         const bool ends = stop == end_ || std::isspace(static_cast<unsigned char>(*stop));
         if (error == std::errc::invalid_argument || !ends) {
             std::size_t length = 0;
-            while (length < 20 && at_ + length < end_ && !std::isspace(static_cast<unsigned char>(at_[length]))) ++length;
+            while (length < 20 && at_ + length < end_ && !std::isspace(static_cast<unsigned char>(at_[length])))
+                ++length;
             return bad(fmt::format("\"{}\" is not a number", std::string_view(at_, length)));
         }
         at_ = stop;
@@ -235,16 +236,15 @@ std::vector<Sink> make_sinks(const Element& element, Pose& pose) {
         for (const char* name : names) {
             for (std::size_t p = 0; p < sinks.size(); ++p) {
                 const Property& property = element.properties[p];
-                if (property.name == name && !property.list) sinks[p] = {base + k, names.size(), scale_of(property.type)};
+                if (property.name == name && !property.list)
+                    sinks[p] = {base + k, names.size(), scale_of(property.type)};
             }
             ++k;
         }
         return true;
     };
     auto plain = [](Type) { return 1.0f; };
-    auto colour = [](Type type) {
-        return type == Type::u8 ? 1.0f / 255 : type == Type::u16 ? 1.0f / 65535 : 1.0f;
-    };
+    auto colour = [](Type type) { return type == Type::u8 ? 1.0f / 255 : type == Type::u16 ? 1.0f / 65535 : 1.0f; };
     take(pose.points, {"x", "y", "z"}, plain);
     take(pose.normals, {"nx", "ny", "nz"}, plain);
     take(pose.velocities, {"vx", "vy", "vz"}, plain);

@@ -8,10 +8,10 @@ namespace garland::ply {
 
 namespace {
 const std::map<std::string_view, Type> types{
-    {"char", Type::i8},   {"int8", Type::i8},   {"uchar", Type::u8},    {"uint8", Type::u8},   {"short", Type::i16},
-    {"int16", Type::i16}, {"ushort", Type::u16}, {"uint16", Type::u16}, {"int", Type::i32},    {"int32", Type::i32},
-    {"uint", Type::u32},  {"uint32", Type::u32}, {"float", Type::f32},  {"float32", Type::f32}, {"double", Type::f64},
-    {"float64", Type::f64}};
+    {"char", Type::i8},   {"int8", Type::i8},     {"uchar", Type::u8},   {"uint8", Type::u8},
+    {"short", Type::i16}, {"int16", Type::i16},   {"ushort", Type::u16}, {"uint16", Type::u16},
+    {"int", Type::i32},   {"int32", Type::i32},   {"uint", Type::u32},   {"uint32", Type::u32},
+    {"float", Type::f32}, {"float32", Type::f32}, {"double", Type::f64}, {"float64", Type::f64}};
 
 std::vector<std::string_view> words_of(std::string_view line) {
     std::vector<std::string_view> words;
@@ -65,10 +65,14 @@ Result<Header> parse_header(std::string_view text, const std::string& path) {
         if (words.empty() || words[0] == "comment" || words[0] == "obj_info") continue;
         if (words[0] == "format") {
             if (words.size() < 2) return bad("the format is not named");
-            if (words[1] == "ascii") header.form = Form::ascii;
-            else if (words[1] == "binary_little_endian") header.form = Form::little;
-            else if (words[1] == "binary_big_endian") header.form = Form::big;
-            else return bad(fmt::format("\"{}\" is not a PLY format", words[1]));
+            if (words[1] == "ascii")
+                header.form = Form::ascii;
+            else if (words[1] == "binary_little_endian")
+                header.form = Form::little;
+            else if (words[1] == "binary_big_endian")
+                header.form = Form::big;
+            else
+                return bad(fmt::format("\"{}\" is not a PLY format", words[1]));
             form_known = true;
         } else if (words[0] == "element") {
             std::uint64_t count = 0;

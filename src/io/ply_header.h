@@ -29,7 +29,7 @@ struct Element {
     std::uint64_t count = 0;
     std::vector<Property> properties;
     bool has_lists() const;
-    std::size_t stride() const;        // bytes of one item, without lists
+    std::size_t stride() const;               // bytes of one item, without lists
     std::size_t least_bytes(Form form) const; // of one item, lists empty
 };
 

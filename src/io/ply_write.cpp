@@ -31,7 +31,9 @@ std::string header_text(const char* form, const PlyMerger::Content& c, const std
     return text;
 }
 
-unsigned char to_byte(float x) { return static_cast<unsigned char>(std::lround(std::min(std::max(x, 0.0f), 1.0f) * 255)); }
+unsigned char to_byte(float x) {
+    return static_cast<unsigned char>(std::lround(std::min(std::max(x, 0.0f), 1.0f) * 255));
+}
 
 PlyMerger::Content content_of(const Pose& pose) {
     PlyMerger::Content c;
@@ -125,8 +127,10 @@ Result<void> write_ply(const std::string& path, const Pose& pose, PlyForm form, 
     const bool many = has_large_face(faces);
     for (std::size_t f = 0; f < faces.count(); ++f) {
         const auto corners = faces.starts[f + 1] - faces.starts[f];
-        if (many) out.index(static_cast<std::int32_t>(corners));
-        else out.byte(static_cast<unsigned char>(corners));
+        if (many)
+            out.index(static_cast<std::int32_t>(corners));
+        else
+            out.byte(static_cast<unsigned char>(corners));
         for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c) {
             out.index(static_cast<std::int32_t>(faces.corners[c]));
         }

@@ -53,7 +53,9 @@ Json number(double value) { // whole numbers without ".0", for people who read t
     return value;
 }
 
-Json vector(const V3d& v) { return Json::array({number(v.x), number(v.y), number(v.z)}); }
+Json vector(const V3d& v) {
+    return Json::array({number(v.x), number(v.y), number(v.z)});
+}
 
 // ---- reading -------------------------------------------------------------------------------------------------------
 
@@ -79,12 +81,10 @@ const Word<OutsideMode> modes[] = {{"hold", OutsideMode::hold},
                                    {"absent", OutsideMode::absent}};
 const Word<ArrangementKind> kinds[] = {
     {"line", ArrangementKind::line}, {"grid", ArrangementKind::grid}, {"ring", ArrangementKind::ring}};
-const Word<Facing> facings[] = {
-    {"fixed", Facing::fixed}, {"along", Facing::along}, {"outward", Facing::outward}};
+const Word<Facing> facings[] = {{"fixed", Facing::fixed}, {"along", Facing::along}, {"outward", Facing::outward}};
 const Word<Target> targets[] = {{"delay", Target::delay}, {"speed", Target::speed}};
-const Word<Driver> drivers[] = {{"chance", Driver::chance},
-                                {"order, per step", Driver::order_step},
-                                {"order, in total", Driver::order_total}};
+const Word<Driver> drivers[] = {
+    {"chance", Driver::chance}, {"order, per step", Driver::order_step}, {"order, in total", Driver::order_total}};
 
 template <class E, std::size_t N>
 const char* word_of(const Word<E> (&words)[N], E value) {
@@ -204,7 +204,9 @@ SourceSpec read_source(const Part& p) {
     return s;
 }
 
-Json write(const Outside& o) { return {{"mode", word_of(modes, o.mode)}, {"count", o.count}}; }
+Json write(const Outside& o) {
+    return {{"mode", word_of(modes, o.mode)}, {"count", o.count}};
+}
 
 Outside read_outside(const Part& p) {
     return {p.word("mode", modes, OutsideMode::hold), static_cast<int>(p.whole("count", 0, 0, 1'000'000'000))};
@@ -213,7 +215,8 @@ Outside read_outside(const Part& p) {
 Json write(const Timing& t) {
     Json keys = Json::array();
     for (const Key& k : t.map.keys) {
-        Json key{{"at", number(k.at.value)}, {"source", number(k.source.value)}, {"toward", word_of(towards, k.toward)}};
+        Json key{
+            {"at", number(k.at.value)}, {"source", number(k.source.value)}, {"toward", word_of(towards, k.toward)}};
         if (k.leave != 0) key["leave"] = number(k.leave);
         if (k.arrive != 0) key["arrive"] = number(k.arrive);
         keys.push_back(std::move(key));
@@ -413,9 +416,12 @@ Result<Project> parse_project(std::string_view text, const std::string& path) {
         const auto line = 1 + std::count(upto.begin(), upto.end(), '\n');
         std::string what = error.what();
         if (auto at = what.find("syntax error"); at != what.npos) what = what.substr(at);
-        return fail(Error{ErrorCode::malformed, "this is not a project file: " + what}.at(path).at_line(line).keeping(kept));
+        return fail(
+            Error{ErrorCode::malformed, "this is not a project file: " + what}.at(path).at_line(line).keeping(kept));
     } catch (const Json::exception& error) { // a number beyond its type
-        return fail(Error{ErrorCode::malformed, std::string("this is not a project file: ") + error.what()}.at(path).keeping(kept));
+        return fail(
+            Error{ErrorCode::malformed, std::string("this is not a project file: ") + error.what()}.at(path).keeping(
+                kept));
     }
     if (!json.is_object() || !json.contains("garland") || !json["garland"].is_number_integer()) {
         return fail(Error{ErrorCode::malformed, "this is not a Garland project: the field \"garland\" is missing"}
@@ -423,12 +429,13 @@ Result<Project> parse_project(std::string_view text, const std::string& path) {
                         .keeping(kept));
     }
     if (json["garland"].get<std::int64_t>() > project_version) {
-        return fail(Error{ErrorCode::newer_version, fmt::format("was written by a newer Garland (file version {}, this one "
-                                                                "reads up to {})",
-                                                                json["garland"].get<std::int64_t>(), project_version)}
-                        .at(path)
-                        .keeping(kept)
-                        .advise("open it with the newer version"));
+        return fail(
+            Error{ErrorCode::newer_version, fmt::format("was written by a newer Garland (file version {}, this one "
+                                                        "reads up to {})",
+                                                        json["garland"].get<std::int64_t>(), project_version)}
+                .at(path)
+                .keeping(kept)
+                .advise("open it with the newer version"));
     }
     try {
         Project project = read(Part(json, "the project"));

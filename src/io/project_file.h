@@ -11,8 +11,8 @@ namespace garland {
 
 inline constexpr int project_version = 1;
 
-// Errors: malformed (with line and what was expected), newer_version, invalid. Fields that this version does not know are
-// kept with the part they stand in, and written again.
+// Errors: malformed (with line and what was expected), newer_version, invalid. Fields that this version does not know
+// are kept with the part they stand in, and written again.
 Result<Project> parse_project(std::string_view text, const std::string& path);
 std::string project_text(const Project& project);
 

@@ -11,7 +11,9 @@ namespace garland {
 namespace fs = std::filesystem;
 
 namespace {
-bool digit(char c) { return c >= '0' && c <= '9'; }
+bool digit(char c) {
+    return c >= '0' && c <= '9';
+}
 
 struct Name {
     std::string prefix, number, ending;
@@ -53,8 +55,8 @@ Result<Series> find_series(const std::string& path) {
     }
     if (series.files.empty()) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
     if (series.last() - series.first() > 10'000'000) {
-        return fail(Error{ErrorCode::too_large, fmt::format("the numbers of this series run from {} to {}", series.first(),
-                                                            series.last())}
+        return fail(Error{ErrorCode::too_large,
+                          fmt::format("the numbers of this series run from {} to {}", series.first(), series.last())}
                         .at(series.folder + "/" + series.pattern())
                         .advise("move files that do not belong to it elsewhere"));
     }

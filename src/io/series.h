@@ -11,8 +11,8 @@
 namespace garland {
 
 struct Series {
-    std::string folder, prefix, ending; // folder/prefix<number>ending
-    int padding = 0;                    // digits of the shortest number found
+    std::string folder, prefix, ending;        // folder/prefix<number>ending
+    int padding = 0;                           // digits of the shortest number found
     std::map<std::int64_t, std::string> files; // frame → path
 
     std::int64_t first() const { return files.begin()->first; }

@@ -61,7 +61,8 @@ Result<void> write_timing_table(const std::string& path, const Show& show, const
     GARLAND_TRY(file, AtomicFile::create(path, existing));
     std::string text = table_header();
     for (std::int64_t f = frames.first; f <= frames.last; ++f) {
-        if (progress.cancelled()) return fail(Error{ErrorCode::cancelled, "stopped"}.at(path).keeping("nothing written"));
+        if (progress.cancelled())
+            return fail(Error{ErrorCode::cancelled, "stopped"}.at(path).keeping("nothing written"));
         progress.report(static_cast<double>(f - frames.first) / static_cast<double>(frames.count()),
                         fmt::format("frame {}", f));
         append_table_rows(show, project, f, text);
@@ -86,9 +87,7 @@ Result<std::vector<TableRow>> read_timing_table(const std::string& path) {
         text.remove_prefix(std::min(end + 1, text.size()));
         if (++line == 1 || one.empty()) continue;
         const auto c = cells(one);
-        auto bad = [&](const char* what) {
-            return fail(Error{ErrorCode::malformed, what}.at(path).at_line(line));
-        };
+        auto bad = [&](const char* what) { return fail(Error{ErrorCode::malformed, what}.at(path).at_line(line)); };
         if (c.size() != 9) return bad("a row of the timing table has nine cells");
         double n[6];
         int k = 0;

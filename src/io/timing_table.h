@@ -1,7 +1,7 @@
 // The timing table: which source frame every copy shows at every output frame, as CSV that anyone can read.
 // Columns: output_frame, copy, name, arrangement, source, source_frame, speed, visible, delay.
-// copy counts from 1; source_frame in source frames with the fewest digits that read back exactly; speed in source frames
-// per output frame; visible 1 or 0; delay in output frames later.
+// copy counts from 1; source_frame in source frames with the fewest digits that read back exactly; speed in source
+// frames per output frame; visible 1 or 0; delay in output frames later.
 #pragma once
 
 #include "core/base/progress.h"

@@ -64,7 +64,9 @@ class LayoutTest : public QObject {
     }
     void typed_units_are_understood() {
         const Rate rate{24, 1};
-        auto frames = [&](const char* text) { return parse_quantity(QString::fromUtf8(text), Quantity::output_frames, rate); };
+        auto frames = [&](const char* text) {
+            return parse_quantity(QString::fromUtf8(text), Quantity::output_frames, rate);
+        };
         QCOMPARE(*frames("12"), 12.0);
         QCOMPARE(*frames("12f"), 12.0);
         QCOMPARE(*frames(" 0.5 s "), 12.0);
@@ -86,11 +88,13 @@ class LayoutTest : public QObject {
             QVERIFY(contrast(t.ok, t.panel) >= 4.5);
         }
     }
-    void oklab_has_its_published_values() { // table in Ottosson (2020), through the XYZ of white, and sRGB red from memory
+    void
+    oklab_has_its_published_values() { // table in Ottosson (2020), through the XYZ of white, and sRGB red from memory
         const Oklab white = to_oklab(QColor(255, 255, 255)), red = to_oklab(QColor(255, 0, 0));
         QVERIFY(close(white.L, 1, 1e-3) && close(white.a, 0, 1e-3) && close(white.b, 0, 1e-3));
         QVERIFY(close(red.L, 0.628, 1e-3) && close(red.a, 0.225, 1e-3) && close(red.b, 0.126, 1e-3));
-        for (const char* name : {"#10232A", "#F6A821", "#E86A8A"}) QCOMPARE(from_oklab(to_oklab(QColor(name))).name(), QColor(name).name());
+        for (const char* name : {"#10232A", "#F6A821", "#E86A8A"})
+            QCOMPARE(from_oklab(to_oklab(QColor(name))).name(), QColor(name).name());
     }
     void ramps_are_even() {
         const Ramp& plain = Ramp::get(RampKind::sequential);

@@ -41,7 +41,8 @@ int main(int argc, char** argv) {
         for (int i = 0; i < 100; ++i) {
             QTest::qWait(40);
             const auto scene = window.stage().scene();
-            if (scene && scene->frame == window.viewing().frame() && scene->show == window.document().show() && i > 6) break;
+            if (scene && scene->frame == window.viewing().frame() && scene->show == window.document().show() && i > 6)
+                break;
         }
         QTest::qWait(200);
     };

@@ -29,7 +29,9 @@ Answer run(const QStringList& arguments) {
     return {process.exitCode(), QString::fromUtf8(process.readAllStandardOutput()),
             QString::fromUtf8(process.readAllStandardError())};
 }
-QString q(const std::string& s) { return QString::fromStdString(s); }
+QString q(const std::string& s) {
+    return QString::fromStdString(s);
+}
 } // namespace
 
 class CliTest : public QObject {
@@ -45,7 +47,8 @@ class CliTest : public QObject {
     }
     void the_demo_is_the_same_every_time() {
         Folder again;
-        QCOMPARE(run({"demo", q(again.path()), "--json"}).json()["project"].get<std::string>(), again / "festival.garland");
+        QCOMPARE(run({"demo", q(again.path()), "--json"}).json()["project"].get<std::string>(),
+                 again / "festival.garland");
         for (const char* name : {"lantern.npy", "lantern_velocity.npy", "lantern.ply", "festival.garland"}) {
             QVERIFY2(again.read(name) == demo_.read(name), name);
         }
@@ -81,7 +84,8 @@ class CliTest : public QObject {
     void trace_prints_every_stage() {
         const Answer a = run({"trace", project_, "--copy", "5", "--frames", "100:101:0.5"});
         QCOMPARE(a.code, 0);
-        for (const char* stage : {"amount", "delay and rate", "timing", "before / after", "source range", "sub-frame"}) {
+        for (const char* stage :
+             {"amount", "delay and rate", "timing", "before / after", "source range", "sub-frame"}) {
             QCOMPARE(a.out.count("\n  " + QString(stage).leftJustified(15) + ' '), 3);
         }
         const Json j = run({"trace", project_, "--copy", "5", "--frames", "100", "--json"}).json();

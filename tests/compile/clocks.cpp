@@ -4,9 +4,15 @@
 
 using namespace garland;
 
-OutputFrame later(OutputFrame f) { return f + 1.0; }
-double apart(SourceFrame a, SourceFrame b) { return a - b; }
+OutputFrame later(OutputFrame f) {
+    return f + 1.0;
+}
+double apart(SourceFrame a, SourceFrame b) {
+    return a - b;
+}
 
 #ifdef MIX
-SourceFrame mixed(OutputFrame f) { return f; }
+SourceFrame mixed(OutputFrame f) {
+    return f;
+}
 #endif

@@ -81,7 +81,8 @@ class BlendTest : public QObject {
                 if (touches) sum += (p[1] - p[0]).cross(p[2] - p[0]);
             }
             sum.normalize();
-            QVERIFY(close(normals[i].x, sum.x(), 1e-6) && close(normals[i].y, sum.y(), 1e-6) && close(normals[i].z, sum.z(), 1e-6));
+            QVERIFY(close(normals[i].x, sum.x(), 1e-6) && close(normals[i].y, sum.y(), 1e-6) &&
+                    close(normals[i].z, sum.z(), 1e-6));
         }
         QVERIFY(normals[3].y > 0.3f); // outward
     }

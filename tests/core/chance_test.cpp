@@ -38,7 +38,8 @@ class ChanceTest : public QObject {
         double sum = 0;
         constexpr int n = 20000;
         for (int i = 0; i < n; ++i) {
-            sum += (chance(1, 1, static_cast<std::uint64_t>(i)) - 0.5) * (chance(1, 1, static_cast<std::uint64_t>(i + 1)) - 0.5);
+            sum += (chance(1, 1, static_cast<std::uint64_t>(i)) - 0.5) *
+                   (chance(1, 1, static_cast<std::uint64_t>(i + 1)) - 0.5);
         }
         QVERIFY(std::abs(sum / n * 12) < 4 / std::sqrt(n)); // correlation within four standard errors
     }

@@ -63,24 +63,24 @@ class CopyTimesTest : public QObject {
                                      std::pair{OutsideMode::repeat, OutsideMode::repeat},
                                      std::pair{OutsideMode::there_and_back, OutsideMode::there_and_back},
                                      std::pair{OutsideMode::run_on, OutsideMode::absent}}) {
-        const TimingPlan plan(timing_of("0:0~ 13:9~ 17:9 31:2~ 50:44", before, after));
-        const SourceClock source = clock_of_frames(3, 40);
-        std::vector<CopyClock> copies;
-        for (int i = 0; i < 500; ++i) copies.push_back({delay(random), rate(random)});
-        std::vector<CopyMoment> out(copies.size());
-        for (int k = 0; k < 20; ++k) {
-            const double t = frame(random);
-            copy_moments(plan, source, copies, OutputFrame(t), out);
-            for (std::size_t i = 0; i < copies.size(); ++i) {
-                const CopyMoment one = trace_copy(plan, source, copies[i], OutputFrame(t)).moment;
-                QVERIFY(std::memcmp(&one.source, &out[i].source, sizeof(double)) == 0 && one.marks == out[i].marks &&
-                        one.pass == out[i].pass && one.speed == out[i].speed);
+            const TimingPlan plan(timing_of("0:0~ 13:9~ 17:9 31:2~ 50:44", before, after));
+            const SourceClock source = clock_of_frames(3, 40);
+            std::vector<CopyClock> copies;
+            for (int i = 0; i < 500; ++i) copies.push_back({delay(random), rate(random)});
+            std::vector<CopyMoment> out(copies.size());
+            for (int k = 0; k < 20; ++k) {
+                const double t = frame(random);
+                copy_moments(plan, source, copies, OutputFrame(t), out);
+                for (std::size_t i = 0; i < copies.size(); ++i) {
+                    const CopyMoment one = trace_copy(plan, source, copies[i], OutputFrame(t)).moment;
+                    QVERIFY(std::memcmp(&one.source, &out[i].source, sizeof(double)) == 0 &&
+                            one.marks == out[i].marks && one.pass == out[i].pass && one.speed == out[i].speed);
+                }
             }
-        }
-        std::vector<double> frames{1, 2, 3.5, 99};
-        std::vector<CopyMoment> row(4);
-        row_moments(plan, source, copies[3], frames, row);
-        QCOMPARE(row[3].source, trace_copy(plan, source, copies[3], OutputFrame(99)).moment.source);
+            std::vector<double> frames{1, 2, 3.5, 99};
+            std::vector<CopyMoment> row(4);
+            row_moments(plan, source, copies[3], frames, row);
+            QCOMPARE(row[3].source, trace_copy(plan, source, copies[3], OutputFrame(99)).moment.source);
         }
     }
     void poses_are_needed_once() {

@@ -47,8 +47,10 @@ class MapEditsTest : public QObject {
             const auto held = hold_at(map, OutputFrame(t0), n);
             QVERIFY(held);
             for (double f = 0; f <= map.last().value; f += 0.25) {
-                if (f <= inside) QVERIFY(close(at(*held, f), at(map, f), 1e-9));
-                else QVERIFY(close(at(*held, f + n), at(map, f), 1e-9));
+                if (f <= inside)
+                    QVERIFY(close(at(*held, f), at(map, f), 1e-9));
+                else
+                    QVERIFY(close(at(*held, f + n), at(map, f), 1e-9));
             }
             for (double f = inside; f <= inside + n; f += 0.5) QVERIFY(close(at(*held, f), at(map, inside), 1e-12));
         }
@@ -68,15 +70,18 @@ class MapEditsTest : public QObject {
         std::mt19937 random(7);
         for (int round = 0; round < 300; ++round) {
             const TimeMap map = random_map(random);
-            int p = std::uniform_int_distribution<int>(0, 15)(random), q = p + std::uniform_int_distribution<int>(1, 20)(random);
+            int p = std::uniform_int_distribution<int>(0, 15)(random),
+                q = p + std::uniform_int_distribution<int>(1, 20)(random);
             q = std::min<int>(q, static_cast<int>(map.last().value));
             if (p >= q) continue;
             const auto reversed = reverse(map, OutputFrame(p), OutputFrame(q));
             QVERIFY(reversed);
             for (int f = 0; f <= map.last().value; ++f) {
                 const double expected = f >= p && f <= q ? at(map, p + q - f) : at(map, f);
-                QVERIFY2(close(at(*reversed, f), expected, 1e-9), qPrintable(QString::fromStdString(map_text(map)) +
-                         QString(" [%1, %2] at %3: ").arg(p).arg(q).arg(f) + QString::fromStdString(map_text(*reversed))));
+                QVERIFY2(close(at(*reversed, f), expected, 1e-9),
+                         qPrintable(QString::fromStdString(map_text(map)) +
+                                    QString(" [%1, %2] at %3: ").arg(p).arg(q).arg(f) +
+                                    QString::fromStdString(map_text(*reversed))));
             }
         }
     }

@@ -44,7 +44,8 @@ class TimeMapTest : public QObject {
                 const double f = k == 500 ? x.back() : x.front() + (x.back() - x.front()) * k / 500.0;
                 const TimingSample s = plan.at(OutputFrame(f));
                 QVERIFY(close(s.source, gsl_interp_eval(interp, x.data(), y.data(), f, nullptr), 1e-10));
-                if (k < 500) QVERIFY(close(s.slope, gsl_interp_eval_deriv(interp, x.data(), y.data(), f, nullptr), 1e-9));
+                if (k < 500)
+                    QVERIFY(close(s.slope, gsl_interp_eval_deriv(interp, x.data(), y.data(), f, nullptr), 1e-9));
             }
             gsl_interp_free(interp);
         }
@@ -55,7 +56,8 @@ class TimeMapTest : public QObject {
         for (int round = 0; round < 200; ++round) {
             Timing t = timing_of("0:0");
             t.map.keys.clear();
-            for (int i = 0; i < 6; ++i) t.map.keys.push_back({OutputFrame(i * 7.3), SourceFrame(value(random)), Toward::smooth});
+            for (int i = 0; i < 6; ++i)
+                t.map.keys.push_back({OutputFrame(i * 7.3), SourceFrame(value(random)), Toward::smooth});
             for (int i = 0; i < 5; ++i) {
                 const double a = t.map.keys[i].source.value, b = t.map.keys[i + 1].source.value;
                 for (int k = 0; k <= 30; ++k) {
@@ -83,7 +85,9 @@ class TimeMapTest : public QObject {
         }
     }
     void bad_maps_are_refused_in_words() {
-        auto refused = [](const std::string& text) { return QString::fromStdString(validate(parse_map(text)).error().message); };
+        auto refused = [](const std::string& text) {
+            return QString::fromStdString(validate(parse_map(text)).error().message);
+        };
         QVERIFY(refused("").contains("at least one key"));
         QVERIFY(refused("0:0 5:3 5:4").contains("keys 2 and 3 are both on output frame 5"));
         QVERIFY(refused("0:0 5:3 4:4").contains("key 3 comes before key 2"));

@@ -56,12 +56,15 @@ class TwinsTest : public QObject {
         std::mt19937 random(9);
         for (int round = 0; round < 30; ++round) {
             Timing t = timing_of("1:0 20:19 30:19 58:47", OutsideMode::hold,
-                                 round % 3 == 0 ? OutsideMode::absent : round % 3 == 1 ? OutsideMode::repeat : OutsideMode::there_and_back);
+                                 round % 3 == 0   ? OutsideMode::absent
+                                 : round % 3 == 1 ? OutsideMode::repeat
+                                                  : OutsideMode::there_and_back);
             const TimingPlan plan(t);
             std::vector<CopyClock> copies;
             std::uniform_int_distribution<int> delay(0, 60);
             std::uniform_real_distribution<double> rate(0.9, 1.1);
-            for (int i = 0; i < 40; ++i) copies.push_back({static_cast<double>(delay(random)), round % 2 ? 1.0 : rate(random)});
+            for (int i = 0; i < 40; ++i)
+                copies.push_back({static_cast<double>(delay(random)), round % 2 ? 1.0 : rate(random)});
             TwinRule rule;
             rule.share = std::uniform_real_distribution<double>(0.1, 0.9)(random);
             rule.period = round % 5 == 4 ? 48 : 0;

@@ -25,7 +25,8 @@ struct Stage {
         for (int f = 0; f < 20; ++f) {
             Pose pose = tetrahedron(f);
             pose.velocities.assign(4, V3f(0, 24, 0));
-            if (!write_ply(folder / numbered("s", f, 4, ".ply"), pose, PlyForm::little_endian, Existing::refuse)) qFatal("no room");
+            if (!write_ply(folder / numbered("s", f, 4, ".ply"), pose, PlyForm::little_endian, Existing::refuse))
+                qFatal("no room");
         }
         Project p;
         p.settings.range = {1, 40};
@@ -48,7 +49,9 @@ struct Stage {
         project = *open_project(folder / "p.garland");
         show = make_show(project.project, project.sources, cache);
     }
-    BakeOrder order(std::int64_t first, std::int64_t last) const { return {folder / "out", "copies", {first, last}, Existing::refuse}; }
+    BakeOrder order(std::int64_t first, std::int64_t last) const {
+        return {folder / "out", "copies", {first, last}, Existing::refuse};
+    }
 };
 } // namespace
 
@@ -78,10 +81,13 @@ class BakeTest : public QObject {
                     // The point by hand: the pose at the traced source frame, sized, turned about y, moved.
                     const V3f p = tetrahedron(t->values.moment.source).points[k] * 2;
                     const double angle = place.turn * M_PI / 180;
-                    QVERIFY(close(pose.points[i].x, p.x * std::cos(angle) + p.z * std::sin(angle) + place.position.x, 1e-4));
+                    QVERIFY(close(pose.points[i].x, p.x * std::cos(angle) + p.z * std::sin(angle) + place.position.x,
+                                  1e-4));
                     QVERIFY(close(pose.points[i].y, p.y, 1e-4));
-                    QVERIFY(close(pose.points[i].z, -p.x * std::sin(angle) + p.z * std::cos(angle) + place.position.z, 1e-4));
-                    QVERIFY(close(pose.velocities[i].y, 48 * t->values.moment.speed, 1e-3)); // zero held, negative backward
+                    QVERIFY(close(pose.points[i].z, -p.x * std::sin(angle) + p.z * std::cos(angle) + place.position.z,
+                                  1e-4));
+                    QVERIFY(
+                        close(pose.velocities[i].y, 48 * t->values.moment.speed, 1e-3)); // zero held, negative backward
                 }
             }
         }
@@ -106,7 +112,8 @@ class BakeTest : public QObject {
         const ShowPtr show = make_show(p, s.project.sources, s.cache);
         const auto done = bake(*show, s.order(1, 7));
         QVERIFY(done);
-        QCOMPARE((*read_ply(s.folder / "out/copies.0001.ply"))->points.size(), std::size_t(4)); // the others start later
+        QCOMPARE((*read_ply(s.folder / "out/copies.0001.ply"))->points.size(),
+                 std::size_t(4)); // the others start later
         QCOMPARE((*read_ply(s.folder / "out/copies.0007.ply"))->points.size(), std::size_t(20));
     }
     void existing_files_are_not_touched() {
@@ -165,7 +172,8 @@ class BakeTest : public QObject {
             QCOMPARE(r.delay, t->values.delay);
             QCOMPARE(r.visible, !t->values.moment.has(mark_absent));
         }
-        QVERIFY(s.folder.read("t.csv").find("\"s, the \"\"riser\"\"\"") != std::string::npos); // quoted as RFC 4180 says
+        QVERIFY(s.folder.read("t.csv").find("\"s, the \"\"riser\"\"\"") !=
+                std::string::npos); // quoted as RFC 4180 says
         s.folder.write("bad.csv", table_header() + "1,1,c01,a,s,1,5,1,1,0\n");
         QVERIFY(said(read_timing_table(s.folder / "bad.csv").error()).contains("line 2"));
     }
@@ -184,7 +192,8 @@ class BakeTest : public QObject {
         p.sources[0].join = Join::frame_for_frame;
         const ShowPtr faster = make_show(p, s.project.sources, s.cache);
         QVERIFY(bake(*faster, s.order(14, 14)));
-        QVERIFY(close((*read_ply(s.folder / "out/copies.0014.ply"))->velocities[0].y, 96, 1e-4)); // played twice as fast
+        QVERIFY(
+            close((*read_ply(s.folder / "out/copies.0014.ply"))->velocities[0].y, 96, 1e-4)); // played twice as fast
     }
 };
 GARLAND_TEST_CASE(BakeTest)

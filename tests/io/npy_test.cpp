@@ -58,11 +58,14 @@ class NpyTest : public QObject {
         row("fortran", "{'descr': '<f4', 'fortran_order': True, 'shape': (2, 1, 3), }", "column by column");
         row("two axes", "{'descr': '<f4', 'fortran_order': False, 'shape': (2, 3), }", "its shape is (2, 3)");
         row("empty", "{'descr': '<f4', 'fortran_order': False, 'shape': (0, 1, 3), }", "the array is empty");
-        row("lies", "{'descr': '<f4', 'fortran_order': False, 'shape': (4000000000, 1000000000, 3), }", "claims 4000000000 frames");
-        row("overflow", "{'descr': '<f4', 'fortran_order': False, 'shape': (99999999999999999999999, 1, 3), }", "beyond any file");
+        row("lies", "{'descr': '<f4', 'fortran_order': False, 'shape': (4000000000, 1000000000, 3), }",
+            "claims 4000000000 frames");
+        row("overflow", "{'descr': '<f4', 'fortran_order': False, 'shape': (99999999999999999999999, 1, 3), }",
+            "beyond any file");
         row("no shape", "{'descr': '<f4', 'fortran_order': False, }", "the shape is missing");
         QTest::newRow("cut header") << QByteArray::fromStdString(header(good).substr(0, 30)) << "cut short";
-        QTest::newRow("cut data") << QByteArray::fromStdString(header(good) + std::string(20, '\0')) << "claims 2 frames of 1 points, but the file has room for 1";
+        QTest::newRow("cut data") << QByteArray::fromStdString(header(good) + std::string(20, '\0'))
+                                  << "claims 2 frames of 1 points, but the file has room for 1";
     }
     void bad_headers() {
         QFETCH(QByteArray, text);

@@ -61,15 +61,24 @@ class ObjTest : public QObject {
     void errors_name_the_line_data() {
         QTest::addColumn<QString>("text");
         QTest::addColumn<QString>("says");
-        QTest::newRow("word") << "v 0 0 0\nv 1 one 0\n" << "line 2: \"one\" is not a number";
-        QTest::newRow("short") << "v 0 0\n" << "line 1: a number is missing";
-        QTest::newRow("past") << "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 4\n" << "face 0 points to point 3, but there are only 3";
-        QTest::newRow("zero") << "v 0 0 0\nf 0 1 1\n" << "line 2: a face points to point 0";
-        QTest::newRow("before the first") << "v 0 0 0\nf -1 -2 -1\n" << "line 2: a face points to point -2";
-        QTest::newRow("fraction") << "v 0 0 0\nf 1.5 1 1\n" << "line 2: a face needs whole numbers";
-        QTest::newRow("nan") << "v 0 0 0\nv nan 0 0\n" << "point 1 is not finite";
-        QTest::newRow("empty") << "# nothing\n" << "the mesh is empty";
-        QTest::newRow("huge index") << "v 0 0 0\nf 1 99999999999999999999 1\n" << "line 2: a face needs whole numbers";
+        QTest::newRow("word") << "v 0 0 0\nv 1 one 0\n"
+                              << "line 2: \"one\" is not a number";
+        QTest::newRow("short") << "v 0 0\n"
+                               << "line 1: a number is missing";
+        QTest::newRow("past") << "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 4\n"
+                              << "face 0 points to point 3, but there are only 3";
+        QTest::newRow("zero") << "v 0 0 0\nf 0 1 1\n"
+                              << "line 2: a face points to point 0";
+        QTest::newRow("before the first") << "v 0 0 0\nf -1 -2 -1\n"
+                                          << "line 2: a face points to point -2";
+        QTest::newRow("fraction") << "v 0 0 0\nf 1.5 1 1\n"
+                                  << "line 2: a face needs whole numbers";
+        QTest::newRow("nan") << "v 0 0 0\nv nan 0 0\n"
+                             << "point 1 is not finite";
+        QTest::newRow("empty") << "# nothing\n"
+                               << "the mesh is empty";
+        QTest::newRow("huge index") << "v 0 0 0\nf 1 99999999999999999999 1\n"
+                                    << "line 2: a face needs whole numbers";
     }
     void errors_name_the_line() {
         QFETCH(QString, text);

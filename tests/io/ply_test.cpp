@@ -76,7 +76,8 @@ class PlyTest : public QObject {
         QVERIFY(whole_points < 70051);
         const auto pose = read_ply(path);
         QVERIFY(!pose);
-        QVERIFY2(said(pose.error()).contains(QString("has room for %1").arg(whole_points)), qPrintable(said(pose.error())));
+        QVERIFY2(said(pose.error()).contains(QString("has room for %1").arg(whole_points)),
+                 qPrintable(said(pose.error())));
         QCOMPARE(read_ply_counts(path)->points, std::uint64_t(70051));
     }
     void every_form_reads_back() {
@@ -122,29 +123,40 @@ class PlyTest : public QObject {
     void bad_files_data() {
         QTest::addColumn<QByteArray>("text");
         QTest::addColumn<QString>("says");
-        const QByteArray head = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n";
+        const QByteArray head =
+            "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n";
         const QByteArray faces = "element face 1\nproperty list uchar int vertex_indices\n";
         QTest::newRow("not a ply") << QByteArray("hello\n") << "line 1: this is not a PLY file";
         QTest::newRow("empty") << QByteArray() << "this is not a PLY file";
         QTest::newRow("no end") << head << "the header has no end";
-        QTest::newRow("cut short") << head + "end_header\n0 0 0\n1 0 0\n0 1\n" << "cut short";
-        QTest::newRow("text for a number") << head + "end_header\n0 0 0\n1 zero 0\n0 1 0\n" << "line 9: \"zero\" is not a number";
-        QTest::newRow("not finite") << head + "end_header\n0 0 0\n1 nan 0\n0 1 0\n" << "point 1 is not finite";
+        QTest::newRow("cut short") << head + "end_header\n0 0 0\n1 0 0\n0 1\n"
+                                   << "cut short";
+        QTest::newRow("text for a number") << head + "end_header\n0 0 0\n1 zero 0\n0 1 0\n"
+                                           << "line 9: \"zero\" is not a number";
+        QTest::newRow("not finite") << head + "end_header\n0 0 0\n1 nan 0\n0 1 0\n"
+                                    << "point 1 is not finite";
         QTest::newRow("face past points") << head + faces + "end_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 3\n"
                                           << "face 0 points to point 3, but there are only 3";
-        QTest::newRow("negative corner") << head + faces + "end_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 -1\n" << "points to point -1";
-        QTest::newRow("no points") << QByteArray("ply\nformat ascii 1.0\nelement vertex 0\nproperty float x\nproperty float y\n"
-                                                 "property float z\nend_header\n") << "the mesh is empty";
-        QTest::newRow("no z") << QByteArray("ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\n"
-                                            "end_header\n0 0\n") << "no x, y and z";
-        QTest::newRow("unknown type") << QByteArray("ply\nformat ascii 1.0\nelement vertex 1\nproperty quad x\nend_header\n")
+        QTest::newRow("negative corner") << head + faces + "end_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 -1\n"
+                                         << "points to point -1";
+        QTest::newRow("no points")
+            << QByteArray("ply\nformat ascii 1.0\nelement vertex 0\nproperty float x\nproperty float y\n"
+                          "property float z\nend_header\n")
+            << "the mesh is empty";
+        QTest::newRow("no z") << QByteArray(
+                                     "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\n"
+                                     "end_header\n0 0\n")
+                              << "no x, y and z";
+        QTest::newRow("unknown type") << QByteArray(
+                                             "ply\nformat ascii 1.0\nelement vertex 1\nproperty quad x\nend_header\n")
                                       << "line 4: this type is not known";
-        QTest::newRow("four billion points") << QByteArray("ply\nformat binary_little_endian 1.0\nelement vertex 4000000000\n"
-                                                           "property float x\nproperty float y\nproperty float z\nend_header\nabc")
-                                             << "claims 4000000000 items \"vertex\", but the file has room for 0";
+        QTest::newRow("four billion points")
+            << QByteArray("ply\nformat binary_little_endian 1.0\nelement vertex 4000000000\n"
+                          "property float x\nproperty float y\nproperty float z\nend_header\nabc")
+            << "claims 4000000000 items \"vertex\", but the file has room for 0";
         static const char lies[] = "ply\nformat binary_little_endian 1.0\nelement vertex 1\nproperty float x\n"
-                                                        "property float y\nproperty float z\nelement face 1\nproperty list int int "
-                                                        "vertex_indices\nend_header\n\0\0\0\0\0\0\0\0\0\0\0\0\xff\xff\xff\x7f";
+                                   "property float y\nproperty float z\nelement face 1\nproperty list int int "
+                                   "vertex_indices\nend_header\n\0\0\0\0\0\0\0\0\0\0\0\0\xff\xff\xff\x7f";
         QTest::newRow("a list that lies") << QByteArray(lies, sizeof lies - 1) << "longer than the rest";
     }
     void bad_files() {
@@ -152,7 +164,8 @@ class PlyTest : public QObject {
         QFETCH(QString, says);
         Folder folder;
         folder.write("bad.ply", text.toStdString());
-        struct rusage before {}, after {};
+        struct rusage before {
+        }, after{};
         getrusage(RUSAGE_SELF, &before);
         const auto pose = read_ply(folder / "bad.ply");
         getrusage(RUSAGE_SELF, &after);

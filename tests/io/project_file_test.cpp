@@ -80,7 +80,8 @@ class ProjectFileTest : public QObject {
         const auto p = parse_project(R"({"garland": 1,
             "sources": [{"id": 1, "path": "a.ply"}],
             "timings": [{"id": 2, "keys": [{"at": 1, "source": 0}, {"at": 10, "source": 9}]}],
-            "arrangements": [{"id": 3, "source": 1, "timing": 2, "count": 5}]})", "a.garland");
+            "arrangements": [{"id": 3, "source": 1, "timing": 2, "count": 5}]})",
+                                     "a.garland");
         QVERIFY2(p, p ? "" : qPrintable(said(p.error())));
         QCOMPARE(p->copies(), 5);
         QCOMPARE(p->next_id, std::uint64_t(4));
@@ -90,15 +91,20 @@ class ProjectFileTest : public QObject {
         QVERIFY(refused("").contains("not a project file"));
         QVERIFY(refused("{\n\"garland\": 1,\n\"range\": }").contains("line 3"));
         QVERIFY(refused("[]").contains("\"garland\" is missing"));
-        QVERIFY(refused("{\"garland\": 1, \"rate\": \"fast\"}").contains("\"rate\" of the project must be a frame rate"));
-        QVERIFY(refused("{\"garland\": 1, \"timings\": [{\"id\": 1, \"keys\": [{\"at\": 1}, {\"at\": 1}]}]}").contains("both on output frame 1"));
+        QVERIFY(
+            refused("{\"garland\": 1, \"rate\": \"fast\"}").contains("\"rate\" of the project must be a frame rate"));
+        QVERIFY(refused("{\"garland\": 1, \"timings\": [{\"id\": 1, \"keys\": [{\"at\": 1}, {\"at\": 1}]}]}")
+                    .contains("both on output frame 1"));
         QVERIFY(refused("{\"garland\": 1, \"timings\": [{\"id\": 1, \"keys\": [{\"at\": 1, \"toward\": \"up\"}]}]}")
                     .contains("\"toward\" of timing 1, key 1 must be one of \"step\", \"linear\""));
         QVERIFY(refused("{\"garland\": 1, \"sources\": [{\"id\": -4}]}").contains("whole number above 0"));
         QVERIFY(refused("{\"garland\": 1, \"sources\": 4}").contains("a list in brackets"));
         QVERIFY(refused("{\"garland\": 1, \"range\": {\"first\": 1e300}}").contains("whole number from"));
-        QVERIFY(refused("{\"garland\": 1, \"arrangements\": [{\"id\": 1, \"source\": 7, \"timing\": 8}]}").contains("source that is not there"));
-        QVERIFY(refused("{\"garland\": 1, \"arrangements\": [{\"id\": 1, \"source\": 7, \"timing\": 8, \"count\": 1e12}]}").contains("count"));
+        QVERIFY(refused("{\"garland\": 1, \"arrangements\": [{\"id\": 1, \"source\": 7, \"timing\": 8}]}")
+                    .contains("source that is not there"));
+        QVERIFY(
+            refused("{\"garland\": 1, \"arrangements\": [{\"id\": 1, \"source\": 7, \"timing\": 8, \"count\": 1e12}]}")
+                .contains("count"));
         QVERIFY(refused(std::string(100000, '[')).contains("not a project file"));
     }
     void newer_files_are_refused_and_kept() {
@@ -129,10 +135,13 @@ class ProjectFileTest : public QObject {
         Folder folder;
         folder.write("a.garland", "the old one");
         Project big = rich_project();
-        for (int i = 0; i < 20000; ++i) big.timings[0].map.keys.push_back({OutputFrame(100 + i), SourceFrame(i), Toward::linear});
+        for (int i = 0; i < 20000; ++i)
+            big.timings[0].map.keys.push_back({OutputFrame(100 + i), SourceFrame(i), Toward::linear});
         struct rlimit before {};
         getrlimit(RLIMIT_FSIZE, &before);
-        struct rlimit small {64 * 1024, before.rlim_max};
+        struct rlimit small {
+            64 * 1024, before.rlim_max
+        };
         std::signal(SIGXFSZ, SIG_IGN);
         setrlimit(RLIMIT_FSIZE, &small);
         const auto done = save_project(folder / "a.garland", big, Existing::replace);

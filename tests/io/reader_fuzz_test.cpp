@@ -1,5 +1,5 @@
-// Every reader against broken input: valid files with seeded damage, a fixed number of rounds. A reader may refuse, but it
-// must not crash, hang or take memory beyond its file; sanitizer builds run the same rounds.
+// Every reader against broken input: valid files with seeded damage, a fixed number of rounds. A reader may refuse, but
+// it must not crash, hang or take memory beyond its file; sanitizer builds run the same rounds.
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
@@ -18,7 +18,8 @@ using namespace garland::testing;
 namespace {
 
 std::string damaged(std::string text, std::mt19937& random) {
-    static const char* pieces[] = {"4294967295", "-1", "1e999", "nan", "\xff\xff\xff\xff", "list", "\n", "{", "]", "", "0", "/"};
+    static const char* pieces[] = {"4294967295", "-1", "1e999", "nan", "\xff\xff\xff\xff", "list", "\n", "{",
+                                   "]",          "",   "0",     "/"};
     const int wounds = std::uniform_int_distribution<int>(1, 4)(random);
     for (int w = 0; w < wounds && !text.empty(); ++w) {
         const auto at = std::uniform_int_distribution<std::size_t>(0, text.size() - 1)(random);
@@ -62,7 +63,8 @@ class ReaderFuzzTest : public QObject {
     }
     void obj() {
         std::mt19937 random(2);
-        const std::string path = "f.obj", good = "v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvn 0 0 1\nf 1/1/1 2/1/1 3/1/1\nf -1 -2 -3\n";
+        const std::string path = "f.obj",
+                          good = "v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvn 0 0 1\nf 1/1/1 2/1/1 3/1/1\nf -1 -2 -3\n";
         int read = 0;
         for (int round = 0; round < 12000; ++round) {
             const std::string bad = damaged(good, random);

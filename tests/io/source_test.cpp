@@ -12,15 +12,19 @@ using namespace garland;
 using namespace garland::testing;
 
 namespace {
-void write_series(const Folder& folder, const std::string& prefix, std::initializer_list<int> frames, bool obj = false) {
+void write_series(const Folder& folder, const std::string& prefix, std::initializer_list<int> frames,
+                  bool obj = false) {
     for (int f : frames) {
         const std::string path = folder / numbered(prefix, f, 4, obj ? ".obj" : ".ply");
-        if (obj) QVERIFY(write_obj(path, tetrahedron(f), Existing::refuse));
-        else QVERIFY(write_ply(path, tetrahedron(f), PlyForm::little_endian, Existing::refuse));
+        if (obj)
+            QVERIFY(write_obj(path, tetrahedron(f), Existing::refuse));
+        else
+            QVERIFY(write_ply(path, tetrahedron(f), PlyForm::little_endian, Existing::refuse));
     }
 }
 void write_array(const Folder& folder, const std::string& name, int frames, std::uint64_t points = 4) {
-    auto out = NpyWriter::create(folder / name, static_cast<std::uint64_t>(frames), points, NpyType::f32, Existing::refuse);
+    auto out =
+        NpyWriter::create(folder / name, static_cast<std::uint64_t>(frames), points, NpyType::f32, Existing::refuse);
     for (int f = 0; f < frames; ++f) {
         auto p = tetrahedron(f).points;
         p.resize(points);
@@ -116,7 +120,8 @@ class SourceTest : public QObject {
         QVERIFY(said(open_source(folder / "alone.npy").error()).contains("no mesh beside this array"));
         QVERIFY(write_ply(folder / "five.ply", tetrahedron(), PlyForm::ascii, Existing::refuse));
         write_array(folder, "five.npy", 3, 5);
-        QVERIFY(said(open_source(folder / "five.npy").error()).contains("has 5 points in every frame, but the mesh five.ply has 4"));
+        QVERIFY(said(open_source(folder / "five.npy").error())
+                    .contains("has 5 points in every frame, but the mesh five.ply has 4"));
         QVERIFY(write_ply(folder / "v.ply", tetrahedron(), PlyForm::ascii, Existing::refuse));
         write_array(folder, "v.npy", 3);
         write_array(folder, "v_velocity.npy", 2);

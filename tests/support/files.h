@@ -12,7 +12,9 @@ namespace garland::testing {
 
 class Folder {
   public:
-    std::string operator/(const std::string& name) const { return dir_.filePath(QString::fromStdString(name)).toStdString(); }
+    std::string operator/(const std::string& name) const {
+        return dir_.filePath(QString::fromStdString(name)).toStdString();
+    }
     std::string path() const { return dir_.path().toStdString(); }
     void write(const std::string& name, const std::string& text) const {
         QFile file(QString::fromStdString(*this / name));
@@ -30,6 +32,8 @@ class Folder {
     QTemporaryDir dir_;
 };
 
-inline QString said(const Error& error) { return QString::fromStdString(describe(error)); }
+inline QString said(const Error& error) {
+    return QString::fromStdString(describe(error));
+}
 
 } // namespace garland::testing

@@ -13,8 +13,10 @@ TimeMap parse_map(const std::string& text) {
     std::istringstream words(text);
     for (std::string word; words >> word;) {
         Key key;
-        if (word.back() == '~') key.toward = Toward::smooth, word.pop_back();
-        else if (word.back() == '|') key.toward = Toward::step, word.pop_back();
+        if (word.back() == '~')
+            key.toward = Toward::smooth, word.pop_back();
+        else if (word.back() == '|')
+            key.toward = Toward::step, word.pop_back();
         const auto colon = word.find(':');
         key.at = OutputFrame(std::stod(word.substr(0, colon)));
         key.source = SourceFrame(std::stod(word.substr(colon + 1)));
@@ -55,8 +57,12 @@ std::string shown(const Timing& timing, int a, int b) {
     return text;
 }
 
-double source_at(const Timing& timing, double t) { return TimingPlan(timing).at(OutputFrame(t)).source; }
-double slope_at(const Timing& timing, double t) { return TimingPlan(timing).at(OutputFrame(t)).slope; }
+double source_at(const Timing& timing, double t) {
+    return TimingPlan(timing).at(OutputFrame(t)).source;
+}
+double slope_at(const Timing& timing, double t) {
+    return TimingPlan(timing).at(OutputFrame(t)).slope;
+}
 
 SourceClock clock_of_frames(std::int64_t first, std::int64_t last) {
     return make_clock(first, last, first, {24, 1}, Join::by_clock, {24, 1});

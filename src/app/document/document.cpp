@@ -16,7 +16,8 @@ constexpr std::size_t usual_cache = std::size_t(2) << 30;
 class EditCommand : public QUndoCommand {
   public:
     EditCommand(Document& document, Edit edit, quint64 merge)
-        : QUndoCommand(QString::fromStdString(edit.words)), document_(document), edit_(std::move(edit)), merge_(merge) {}
+        : QUndoCommand(QString::fromStdString(edit.words)), document_(document), edit_(std::move(edit)), merge_(merge) {
+    }
 
     int id() const override { return merge_ ? 1 : -1; }
     void undo() override { document_.apply_edit(edit_, false); }
@@ -52,7 +53,9 @@ QString Document::title() const {
     return path_.isEmpty() ? tr("New project") : QFileInfo(path_).completeBaseName();
 }
 
-void Document::rebuild() { show_ = make_show(project_, sources_, cache_); }
+void Document::rebuild() {
+    show_ = make_show(project_, sources_, cache_);
+}
 
 void Document::apply_edit(const Edit& edit, bool forward) {
     if (forward) {
@@ -81,7 +84,9 @@ bool Document::edit(const QString& words, const std::function<Result<void>(Proje
     return true;
 }
 
-void Document::end_merge() { last_merge_.clear(); }
+void Document::end_merge() {
+    last_merge_.clear();
+}
 
 void Document::reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing) {
     for (const auto& [id, source] : sources_) cache_.forget(source.serial);
@@ -98,7 +103,9 @@ void Document::reset(Project project, const QString& path, OpenSources sources, 
     emit opened();
 }
 
-void Document::start_new() { reset(Project{}, {}, {}, {}); }
+void Document::start_new() {
+    reset(Project{}, {}, {}, {});
+}
 
 void Document::open(const QString& path) {
     if (opening_) opening_->cancel();
@@ -150,12 +157,14 @@ void Document::add_source(const QString& path) {
             }
             const SourceFacts& facts = (*result)->facts();
             QString title = QFileInfo(path).completeBaseName();
-            while (!title.isEmpty() && (title.back().isDigit() || QString("._- ").contains(title.back()))) title.chop(1);
+            while (!title.isEmpty() && (title.back().isDigit() || QString("._- ").contains(title.back())))
+                title.chop(1);
             if (title.isEmpty()) title = QFileInfo(path).fileName();
             const SourceId id(project_.next_id); // add_source gives this one
             sources_[id] = {*result, PoseCache::new_serial()};
             edit(tr("Gather %1").arg(title), [&](Project& p) -> Result<void> {
-                const std::string stored = relative_path(QFileInfo(path).absoluteFilePath().toStdString(), path_.toStdString());
+                const std::string stored =
+                    relative_path(QFileInfo(path).absoluteFilePath().toStdString(), path_.toStdString());
                 ::garland::add_source(p, title.toStdString(), stored, {facts.first, facts.last, p.settings.rate});
                 return {};
             });
@@ -175,7 +184,8 @@ void Document::replace_source(SourceId id, const QString& path) {
             if (auto old = sources_.find(id); old != sources_.end()) cache_.forget(old->second.serial);
             sources_[id] = {*result, PoseCache::new_serial()};
             std::erase_if(missing_, [&](const MissingSource& m) { return m.id == id; });
-            const std::string stored = relative_path(QFileInfo(path).absoluteFilePath().toStdString(), path_.toStdString());
+            const std::string stored =
+                relative_path(QFileInfo(path).absoluteFilePath().toStdString(), path_.toStdString());
             edit(tr("Use %1").arg(QFileInfo(path).fileName()), [&](Project& p) -> Result<void> {
                 p.source(id)->path = stored;
                 return {};
@@ -186,6 +196,8 @@ void Document::replace_source(SourceId id, const QString& path) {
         });
 }
 
-void Document::set_cache_limit(std::size_t bytes) { cache_.set_limit(bytes); }
+void Document::set_cache_limit(std::size_t bytes) {
+    cache_.set_limit(bytes);
+}
 
 } // namespace garland

@@ -37,9 +37,9 @@ class Document : public QObject {
     void end_merge(); // the next edit starts a step of its own
 
     void start_new();
-    void open(const QString& path);        // in the background; opened() or problem() follows
-    bool save(const QString& path);        // false: problem() was sent, the file on disk is as it was
-    void add_source(const QString& path);  // in the background
+    void open(const QString& path);                        // in the background; opened() or problem() follows
+    bool save(const QString& path);                        // false: problem() was sent, the file on disk is as it was
+    void add_source(const QString& path);                  // in the background
     void replace_source(SourceId id, const QString& path); // keeps all rules
     void set_cache_limit(std::size_t bytes);
 
@@ -47,8 +47,8 @@ class Document : public QObject {
     void apply_edit(const Edit& edit, bool forward);
 
   signals:
-    void changed();          // anything in the project or its opened sources
-    void sources_changed();  // sources came, went or were opened
+    void changed();         // anything in the project or its opened sources
+    void sources_changed(); // sources came, went or were opened
     void path_changed();
     void opened();
     void source_added(garland::SourceId id);

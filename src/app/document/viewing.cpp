@@ -50,8 +50,8 @@ void Viewing::play(bool on) {
 
 void Viewing::tick() {
     const FrameRange range = document_.project().settings.range;
-    const double passed = std::floor(document_.project().settings.rate.frames_in(
-        Seconds(static_cast<double>(clock_.elapsed()) / 1000)));
+    const double passed =
+        std::floor(document_.project().settings.rate.frames_in(Seconds(static_cast<double>(clock_.elapsed()) / 1000)));
     const double count = static_cast<double>(range.count());
     double at = play_from_ + passed - static_cast<double>(range.first);
     at -= std::floor(at / count) * count;
@@ -73,7 +73,9 @@ void Viewing::toggle(std::int64_t copy) {
     select(std::move(next));
 }
 
-std::int64_t Viewing::current_copy() const { return document_.show()->copies() > 0 ? current_ : -1; }
+std::int64_t Viewing::current_copy() const {
+    return document_.show()->copies() > 0 ? current_ : -1;
+}
 
 void Viewing::set_current_copy(std::int64_t copy) {
     current_ = copy;

@@ -1,4 +1,5 @@
-// What the user looks at: the current output frame, the picked copies, how copies are coloured. Not part of the project.
+// What the user looks at: the current output frame, the picked copies, how copies are coloured. Not part of the
+// project.
 #pragma once
 
 #include "app/document/document.h"

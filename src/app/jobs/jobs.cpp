@@ -10,10 +10,13 @@ void Job::report(double share, std::string_view what) {
     qint64 last = last_report_;
     if (now - last < 33 || !last_report_.compare_exchange_strong(last, now)) return;
     const QString words = QString::fromUtf8(what.data(), static_cast<qsizetype>(what.size()));
-    QMetaObject::invokeMethod(this, [this, share, words] { emit progressed(share, words); }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this, [this, share, words] { emit progressed(share, words); }, Qt::QueuedConnection);
 }
 
-Jobs::Jobs(QObject* parent) : QObject(parent) { pool_.setMaxThreadCount(std::max(3, QThread::idealThreadCount())); }
+Jobs::Jobs(QObject* parent) : QObject(parent) {
+    pool_.setMaxThreadCount(std::max(3, QThread::idealThreadCount()));
+}
 
 Jobs::~Jobs() {
     for (auto& job : jobs_) job->cancel();

@@ -1,4 +1,5 @@
-// Background work: runs off the interface thread, tells its progress, can be cancelled, delivers on the interface thread.
+// Background work: runs off the interface thread, tells its progress, can be cancelled, delivers on the interface
+// thread.
 #pragma once
 
 #include "core/base/progress.h"
@@ -48,16 +49,17 @@ class Jobs : public QObject {
     ~Jobs() override;
 
     // Runs work(progress) on the pool, then done(result) on the interface thread unless `receiver` is gone by then. The
-    // job may be cancelled or watched through the returned pointer, which lives until finished(). quiet: not shown to the
-    // user (pictures, Stage frames).
+    // job may be cancelled or watched through the returned pointer, which lives until finished(). quiet: not shown to
+    // the user (pictures, Stage frames).
     template <class T>
     QPointer<Job> start(QObject* receiver, const QString& title, std::function<Result<T>(Progress&)> work,
                         std::function<void(Result<T>)> done, bool quiet = false) {
         auto job = std::make_shared<Job>(title);
         add(job, quiet);
-        pool_.start([this, job, work = std::move(work), done = std::move(done), target = QPointer<QObject>(receiver)]() mutable {
-            auto result = std::make_shared<Result<T>>(job->cancelled() ? fail(ErrorCode::cancelled, "stopped")
-                                                                       : work(*job));
+        pool_.start([this, job, work = std::move(work), done = std::move(done),
+                     target = QPointer<QObject>(receiver)]() mutable {
+            auto result =
+                std::make_shared<Result<T>>(job->cancelled() ? fail(ErrorCode::cancelled, "stopped") : work(*job));
             QMetaObject::invokeMethod(
                 this,
                 [this, job = std::move(job), result, done, target] { // the job ends on the interface thread

@@ -10,13 +10,13 @@
 namespace garland {
 
 struct LoomLayout {
-    int width = 0, height = 0;    // of the whole view
-    int names = 148;              // pixels of the names at the left
-    int head = 26, foot = 20;     // pixels above and below the rows
-    int right = 16;               // free pixels at the right
-    double row_height = 11;       // at most; rows get thinner only when `fit` is set
-    double scroll = 0;            // rows hidden above
-    bool fit = false;             // all rows at once
+    int width = 0, height = 0; // of the whole view
+    int names = 148;           // pixels of the names at the left
+    int head = 26, foot = 20;  // pixels above and below the rows
+    int right = 16;            // free pixels at the right
+    double row_height = 11;    // at most; rows get thinner only when `fit` is set
+    double scroll = 0;         // rows hidden above
+    bool fit = false;          // all rows at once
     std::int64_t rows = 0;
     FrameRange range;
 

@@ -26,9 +26,9 @@ LoomView::LoomView(Document& document, Viewing& viewing, QWidget* parent)
     row->setSpacing(8);
     row->addWidget(make_label(tr("Loom"), "heading"));
     row->addWidget(make_label(tr("sorted by"), "muted"));
-    sort_box_ = make_choice({tr("order"), tr("delay"), tr("speed")}, tr("Sort rows by"),
-                            tr("In which order the copies' rows stand"),
-                            [this](int i) { set_sort(static_cast<LoomSort>(i)); });
+    sort_box_ =
+        make_choice({tr("order"), tr("delay"), tr("speed")}, tr("Sort rows by"),
+                    tr("In which order the copies' rows stand"), [this](int i) { set_sort(static_cast<LoomSort>(i)); });
     row->addWidget(sort_box_);
     fit_button_ = new QToolButton;
     fit_button_->setObjectName("segment");
@@ -78,7 +78,8 @@ void LoomView::sort_rows() {
     std::vector<double> value(order_.size());
     for (const ArrangementShow& a : show.arrangements) {
         for (std::size_t i = 0; i < a.clocks.size(); ++i) {
-            value[static_cast<std::size_t>(a.first_copy) + i] = sort_ == LoomSort::delay ? a.clocks[i].delay : a.clocks[i].rate;
+            value[static_cast<std::size_t>(a.first_copy) + i] =
+                sort_ == LoomSort::delay ? a.clocks[i].delay : a.clocks[i].rate;
         }
     }
     std::stable_sort(order_.begin(), order_.end(), [&](std::int64_t x, std::int64_t y) {
@@ -154,13 +155,15 @@ void LoomView::render() {
     if (order_.empty()) return;
 
     std::vector<double> frames(static_cast<std::size_t>(w));
-    for (int x = 0; x < w; ++x) frames[static_cast<std::size_t>(x)] = layout_.frame_at(layout_.names + (x + 0.5) / ratio);
+    for (int x = 0; x < w; ++x)
+        frames[static_cast<std::size_t>(x)] = layout_.frame_at(layout_.names + (x + 0.5) / ratio);
     const Ramp& ramp = Ramp::get(RampKind::sequential);
     const double row_pixels = layout_.row_pixels() * ratio;
     const bool thin = row_pixels < 1;
-    const int lines = thin ? h
-                           : static_cast<int>(std::min<double>(std::ceil(h / row_pixels) + 1,
-                                                               static_cast<double>(layout_.rows) - std::floor(layout_.scroll)));
+    const int lines =
+        thin ? h
+             : static_cast<int>(std::min<double>(std::ceil(h / row_pixels) + 1,
+                                                 static_cast<double>(layout_.rows) - std::floor(layout_.scroll)));
     parallel_for(static_cast<std::size_t>(std::max(lines, 0)), 8, [&](std::size_t from, std::size_t to) {
         std::vector<CopyMoment> row(frames.size());
         for (std::size_t k = from; k < to; ++k) {
@@ -282,7 +285,8 @@ void LoomView::paintEvent(QPaintEvent*) {
     p.setPen(t.muted);
     const double each = layout_.frames_per_pixel() * 70;
     double step = 1;
-    for (double candidate : {1., 2., 5., 10., 12., 24., 48., 96., 120., 240., 480., 1000., 2000., 5000., 10000., 1e5, 1e6}) {
+    for (double candidate :
+         {1., 2., 5., 10., 12., 24., 48., 96., 120., 240., 480., 1000., 2000., 5000., 10000., 1e5, 1e6}) {
         step = candidate;
         if (candidate >= each) break;
     }
@@ -310,7 +314,8 @@ void LoomView::paintEvent(QPaintEvent*) {
 
 void LoomView::wheelEvent(QWheelEvent* event) {
     if (event->modifiers() & Qt::ControlModifier) {
-        layout_.row_height = std::clamp(layout_.row_height * std::pow(1.15, event->angleDelta().y() / 120.0), 3.0, 40.0);
+        layout_.row_height =
+            std::clamp(layout_.row_height * std::pow(1.15, event->angleDelta().y() / 120.0), 3.0, 40.0);
         update_scroll();
         stale_ = true;
         update();
@@ -320,7 +325,9 @@ void LoomView::wheelEvent(QWheelEvent* event) {
     event->accept();
 }
 
-void LoomView::go_to(double x) { viewing_.set_frame(std::round(layout_.frame_at(x))); }
+void LoomView::go_to(double x) {
+    viewing_.set_frame(std::round(layout_.frame_at(x)));
+}
 
 void LoomView::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
@@ -354,8 +361,9 @@ void LoomView::mouseMoveEvent(QMouseEvent* event) {
         const double change = by - drag_from_;
         if (change == 0) return;
         drag_from_ = by;
-        set_nudges(viewing_.selection(), [change](double now) { return now + change; }, tr("Nudge copies"),
-                   QStringLiteral("loom-drag"));
+        set_nudges(
+            viewing_.selection(), [change](double now) { return now + change; }, tr("Nudge copies"),
+            QStringLiteral("loom-drag"));
         return;
     }
     const std::int64_t row = layout_.row_at(at.y());
@@ -378,12 +386,15 @@ void LoomView::mouseDoubleClickEvent(QMouseEvent* event) {
     if (row < 0 || event->position().x() >= layout_.names) return;
     const std::int64_t copy = copy_of_row(row);
     if (nudge_of(copy) != 0) {
-        set_nudges({copy}, [](double) { return 0.0; }, tr("Clear the nudge of %1").arg(QString::fromStdString(
-                                                           copy_name(copy, document_.show()->copies()))), {});
+        set_nudges({copy}, [](double) { return 0.0; },
+                   tr("Clear the nudge of %1").arg(QString::fromStdString(copy_name(copy, document_.show()->copies()))),
+                   {});
     }
 }
 
-void LoomView::leaveEvent(QEvent*) { emit hovered({}); }
+void LoomView::leaveEvent(QEvent*) {
+    emit hovered({});
+}
 
 double LoomView::nudge_of(std::int64_t copy) const {
     std::size_t index = 0;
@@ -412,9 +423,12 @@ void LoomView::set_nudges(const std::set<std::int64_t>& copies, const std::funct
                                            [](const Nudge& n, CopyId c) { return n.copy < c; });
                 const bool there = at != nudges.end() && at->copy == id;
                 const double next = change(there ? at->frames : 0);
-                if (there && next == 0) nudges.erase(at);
-                else if (there) at->frames = next;
-                else if (next != 0) nudges.insert(at, Nudge{id, next});
+                if (there && next == 0)
+                    nudges.erase(at);
+                else if (there)
+                    at->frames = next;
+                else if (next != 0)
+                    nudges.insert(at, Nudge{id, next});
             }
             return {};
         },

@@ -24,7 +24,7 @@ class LoomView : public QWidget {
     void restyle() { refresh(); } // after a change of look
     void set_fit(bool fit);
     void set_sort(LoomSort sort);
-    void nudge(double frames); // the picked copies later, or ahead below 0
+    void nudge(double frames);         // the picked copies later, or ahead below 0
     void show_copy(std::int64_t copy); // scrolls to it
 
   signals:
@@ -41,12 +41,12 @@ class LoomView : public QWidget {
     void leaveEvent(QEvent* event) override;
 
   private:
-    void refresh();        // after the document changed
+    void refresh(); // after the document changed
     void sort_rows();
-    void render();         // the rows' picture
+    void render(); // the rows' picture
     void update_scroll();
     void update_words();
-    void go_to(double x);  // sets the output frame
+    void go_to(double x); // sets the output frame
     double nudge_of(std::int64_t copy) const;
     void set_nudges(const std::set<std::int64_t>& copies, const std::function<double(double)>& change,
                     const QString& words, const QString& merge);

@@ -97,7 +97,8 @@ MainWindow::MainWindow() : document_(jobs_), viewing_(document_) {
             if (a.source == id) viewing_.set_arrangement(a.id);
         }
         set_step(0);
-        connect(stage_, &StageView::scene_shown, this, [this] { stage_->fit_all(); }, Qt::SingleShotConnection);
+        connect(
+            stage_, &StageView::scene_shown, this, [this] { stage_->fit_all(); }, Qt::SingleShotConnection);
     });
     connect(check_, &CheckBench::show_copy, loom_, &LoomView::show_copy);
     connect(loom_, &LoomView::hovered, this, [this](const QString& line) {
@@ -112,7 +113,9 @@ MainWindow::MainWindow() : document_(jobs_), viewing_(document_) {
     qApp->installEventFilter(this);
 }
 
-MainWindow::~MainWindow() { qApp->removeEventFilter(this); }
+MainWindow::~MainWindow() {
+    qApp->removeEventFilter(this);
+}
 
 void MainWindow::add_action(QMenu* menu, const QString& text, const QKeySequence& key, const QString& tip,
                             std::function<void()> run) {
@@ -120,7 +123,8 @@ void MainWindow::add_action(QMenu* menu, const QString& text, const QKeySequence
     if (!key.isEmpty()) action->setShortcut(key);
     action->setToolTip(tip);
     connect(action, &QAction::triggered, this, run);
-    if (!key.isEmpty()) keys_.emplace_back(key.toString(QKeySequence::NativeText), QString(text).remove('&').remove(QChar(0x2026)));
+    if (!key.isEmpty())
+        keys_.emplace_back(key.toString(QKeySequence::NativeText), QString(text).remove('&').remove(QChar(0x2026)));
 }
 
 void MainWindow::make_menus() {
@@ -130,7 +134,8 @@ void MainWindow::make_menus() {
     });
     add_action(file, tr("&Open…"), QKeySequence::Open, tr("Open a project"), [this] {
         if (!may_discard()) return;
-        const QString path = QFileDialog::getOpenFileName(this, tr("Open a project"), {}, tr("Garland projects (*.garland);;All files (*)"));
+        const QString path = QFileDialog::getOpenFileName(this, tr("Open a project"), {},
+                                                          tr("Garland projects (*.garland);;All files (*)"));
         if (!path.isEmpty()) document_.open(path);
     });
     recent_menu_ = file->addMenu(tr("Open &recent"));
@@ -150,7 +155,8 @@ void MainWindow::make_menus() {
     });
     file->addSeparator();
     add_action(file, tr("&Save"), QKeySequence::Save, tr("Save the project"), [this] { save(); });
-    add_action(file, tr("Save &as…"), QKeySequence("Ctrl+Shift+S"), tr("Save the project under another name"), [this] { save_as(); });
+    add_action(file, tr("Save &as…"), QKeySequence("Ctrl+Shift+S"), tr("Save the project under another name"),
+               [this] { save_as(); });
     file->addSeparator();
     add_action(file, tr("&Write out"), QKeySequence("Ctrl+Return"), tr("Write the result"), [this] {
         set_step(6);
@@ -168,81 +174,99 @@ void MainWindow::make_menus() {
     keys_.emplace_back("Ctrl+Z", tr("Undo"));
     keys_.emplace_back("Ctrl+Shift+Z", tr("Redo"));
     edit->addSeparator();
-    add_action(edit, tr("&Hold here"), QKeySequence("H"), tr("Hold the pose at the playhead"), [this] { retime_->hold_here(); });
-    add_action(edit, tr("Re&verse"), QKeySequence("V"), tr("Play the timing backward"), [this] { retime_->reverse_all(); });
-    add_action(edit, tr("&Nudge later"), QKeySequence("N"), tr("The picked copies one frame later"), [this] { loom_->nudge(1); });
-    add_action(edit, tr("Nudge &ahead"), QKeySequence("Shift+N"), tr("The picked copies one frame ahead"), [this] { loom_->nudge(-1); });
+    add_action(edit, tr("&Hold here"), QKeySequence("H"), tr("Hold the pose at the playhead"),
+               [this] { retime_->hold_here(); });
+    add_action(edit, tr("Re&verse"), QKeySequence("V"), tr("Play the timing backward"),
+               [this] { retime_->reverse_all(); });
+    add_action(edit, tr("&Nudge later"), QKeySequence("N"), tr("The picked copies one frame later"),
+               [this] { loom_->nudge(1); });
+    add_action(edit, tr("Nudge &ahead"), QKeySequence("Shift+N"), tr("The picked copies one frame ahead"),
+               [this] { loom_->nudge(-1); });
     edit->addSeparator();
     add_action(edit, tr("Pick all &copies"), QKeySequence::SelectAll, tr("Pick every copy"), [this] {
         std::set<std::int64_t> all;
         for (std::int64_t i = 0; i < document_.show()->copies(); ++i) all.insert(all.end(), i);
         viewing_.select(std::move(all));
     });
-    add_action(edit, tr("Pick no&ne"), QKeySequence("Ctrl+Shift+A"), tr("Let go of picked copies"), [this] { viewing_.select({}); });
+    add_action(edit, tr("Pick no&ne"), QKeySequence("Ctrl+Shift+A"), tr("Let go of picked copies"),
+               [this] { viewing_.select({}); });
 
     QMenu* play = menuBar()->addMenu(tr("&Play"));
     auto go = [this](double by) { viewing_.set_frame(std::round(viewing_.frame().value + by)); };
-    add_action(play, tr("&Play or stop"), QKeySequence("Space"), tr("Play the output range"), [this] { viewing_.play(!viewing_.playing()); });
+    add_action(play, tr("&Play or stop"), QKeySequence("Space"), tr("Play the output range"),
+               [this] { viewing_.play(!viewing_.playing()); });
     add_action(play, tr("&Next frame"), QKeySequence("Right"), tr("One frame on"), [go] { go(1); });
     add_action(play, tr("P&revious frame"), QKeySequence("Left"), tr("One frame back"), [go] { go(-1); });
     add_action(play, tr("Ten frames on"), QKeySequence("Shift+Right"), tr("Ten frames on"), [go] { go(10); });
     add_action(play, tr("Ten frames back"), QKeySequence("Shift+Left"), tr("Ten frames back"), [go] { go(-10); });
-    add_action(play, tr("&First frame"), QKeySequence("Home"), tr("To the range's first frame"), [this] {
-        viewing_.set_frame(static_cast<double>(document_.project().settings.range.first));
-    });
-    add_action(play, tr("&Last frame"), QKeySequence("End"), tr("To the range's last frame"), [this] {
-        viewing_.set_frame(static_cast<double>(document_.project().settings.range.last));
-    });
-    add_action(play, tr("Previous &key"), QKeySequence(","), tr("To the time map's previous key"), [this] { retime_->step_key(-1); });
-    add_action(play, tr("Next k&ey"), QKeySequence("."), tr("To the time map's next key"), [this] { retime_->step_key(1); });
+    add_action(play, tr("&First frame"), QKeySequence("Home"), tr("To the range's first frame"),
+               [this] { viewing_.set_frame(static_cast<double>(document_.project().settings.range.first)); });
+    add_action(play, tr("&Last frame"), QKeySequence("End"), tr("To the range's last frame"),
+               [this] { viewing_.set_frame(static_cast<double>(document_.project().settings.range.last)); });
+    add_action(play, tr("Previous &key"), QKeySequence(","), tr("To the time map's previous key"),
+               [this] { retime_->step_key(-1); });
+    add_action(play, tr("Next k&ey"), QKeySequence("."), tr("To the time map's next key"),
+               [this] { retime_->step_key(1); });
 
     QMenu* view = menuBar()->addMenu(tr("&View"));
-    const QString words[] = {tr("Gather"), tr("Retime"), tr("Loop"), tr("Arrange"), tr("Vary"), tr("Check"), tr("Hand off")};
+    const QString words[] = {tr("Gather"), tr("Retime"), tr("Loop"),    tr("Arrange"),
+                             tr("Vary"),   tr("Check"),  tr("Hand off")};
     for (int i = 0; i < step_count; ++i) {
-        add_action(view, words[i], QKeySequence(QStringLiteral("Alt+%1").arg(i + 1)), tr("Go to this step"), [this, i] { set_step(i); });
+        add_action(view, words[i], QKeySequence(QStringLiteral("Alt+%1").arg(i + 1)), tr("Go to this step"),
+                   [this, i] { set_step(i); });
     }
     view->addSeparator();
-    add_action(view, tr("Next &colouring"), QKeySequence("C"), tr("Look, source frame, delay"), [this] {
-        viewing_.set_colour(static_cast<ColourMode>((static_cast<int>(viewing_.colour()) + 1) % 3));
-    });
-    add_action(view, tr("&Trace the copy"), QKeySequence("T"), tr("Every stage from output frame to source frame"), [this] {
-        auto t = trace(*document_.show(), viewing_.current_copy(), viewing_.frame());
-        if (!t) return show_problem(t.error());
-        QString text = QStringLiteral("<h3>%1</h3><table cellpadding='4'>").arg(QString::fromStdString(t->line).toHtmlEscaped());
-        for (const TraceStage& s : t->stages) {
-            QString numbers;
-            for (const auto& [name, value] : s.numbers) {
-                numbers += QStringLiteral("%1 %2   ").arg(QString::fromStdString(name).replace('_', ' ')).arg(value, 0, 'g', 10);
-            }
-            text += QStringLiteral("<tr><td><b>%1</b></td><td>%2</td><td>%3</td></tr>")
+    add_action(view, tr("Next &colouring"), QKeySequence("C"), tr("Look, source frame, delay"),
+               [this] { viewing_.set_colour(static_cast<ColourMode>((static_cast<int>(viewing_.colour()) + 1) % 3)); });
+    add_action(
+        view, tr("&Trace the copy"), QKeySequence("T"), tr("Every stage from output frame to source frame"), [this] {
+            auto t = trace(*document_.show(), viewing_.current_copy(), viewing_.frame());
+            if (!t) return show_problem(t.error());
+            QString text = QStringLiteral("<h3>%1</h3><table cellpadding='4'>")
+                               .arg(QString::fromStdString(t->line).toHtmlEscaped());
+            for (const TraceStage& s : t->stages) {
+                QString numbers;
+                for (const auto& [name, value] : s.numbers) {
+                    numbers += QStringLiteral("%1 %2   ")
+                                   .arg(QString::fromStdString(name).replace('_', ' '))
+                                   .arg(value, 0, 'g', 10);
+                }
+                text +=
+                    QStringLiteral("<tr><td><b>%1</b></td><td>%2</td><td>%3</td></tr>")
                         .arg(QString::fromStdString(s.name), QString::fromStdString(s.words).toHtmlEscaped(), numbers);
-        }
-        QMessageBox box(QMessageBox::NoIcon, tr("Trace"), text + "</table>", QMessageBox::Close, this);
-        box.exec();
-    });
-    add_action(view, tr("&Fit all in the Stage"), QKeySequence("Ctrl+0"), tr("Show all copies"), [this] { stage_->fit_all(); });
-    add_action(view, tr("&Keep this camera in the project"), {}, tr("Opening the project will start with this view"), [this] {
-        const Camera camera = stage_->orbit().camera;
-        document_.edit(tr("Keep the camera"), [&](Project& p) -> Result<void> {
-            p.settings.camera = camera;
-            return {};
+            }
+            QMessageBox box(QMessageBox::NoIcon, tr("Trace"), text + "</table>", QMessageBox::Close, this);
+            box.exec();
         });
-    });
-    add_action(view, tr("Show the &whole time map"), {}, tr("Undo zooming in the time map"), [this] { retime_->map().show_all(); });
+    add_action(view, tr("&Fit all in the Stage"), QKeySequence("Ctrl+0"), tr("Show all copies"),
+               [this] { stage_->fit_all(); });
+    add_action(view, tr("&Keep this camera in the project"), {}, tr("Opening the project will start with this view"),
+               [this] {
+                   const Camera camera = stage_->orbit().camera;
+                   document_.edit(tr("Keep the camera"), [&](Project& p) -> Result<void> {
+                       p.settings.camera = camera;
+                       return {};
+                   });
+               });
+    add_action(view, tr("Show the &whole time map"), {}, tr("Undo zooming in the time map"),
+               [this] { retime_->map().show_all(); });
     view->addSeparator();
-    add_action(view, tr("&Bench alone"), QKeySequence("F9"), tr("The bench takes the window, and back"), [this] { toggle_pane(benches_); });
-    add_action(view, tr("&Stage alone"), QKeySequence("F10"), tr("The Stage takes the window, and back"), [this] { toggle_pane(stage_); });
-    add_action(view, tr("F&ull screen"), QKeySequence("F11"), tr("The window takes the screen, and back"), [this] {
-        setWindowState(windowState() ^ Qt::WindowFullScreen);
-    });
-    add_action(view, tr("&Loom alone"), QKeySequence("F12"), tr("The Loom takes the window, and back"), [this] { toggle_pane(loom_); });
+    add_action(view, tr("&Bench alone"), QKeySequence("F9"), tr("The bench takes the window, and back"),
+               [this] { toggle_pane(benches_); });
+    add_action(view, tr("&Stage alone"), QKeySequence("F10"), tr("The Stage takes the window, and back"),
+               [this] { toggle_pane(stage_); });
+    add_action(view, tr("F&ull screen"), QKeySequence("F11"), tr("The window takes the screen, and back"),
+               [this] { setWindowState(windowState() ^ Qt::WindowFullScreen); });
+    add_action(view, tr("&Loom alone"), QKeySequence("F12"), tr("The Loom takes the window, and back"),
+               [this] { toggle_pane(loom_); });
     view->addSeparator();
     add_action(view, tr("&Night canal"), {}, tr("The dark look"), [this] { set_look(0); });
     add_action(view, tr("&Paper"), {}, tr("The light look"), [this] { set_look(1); });
     add_action(view, tr("&Memory for poses…"), {}, tr("How much memory poses may take"), [this] {
         bool ok = false;
         const double now = static_cast<double>(document_.cache().use().limit) / 1e9;
-        const double gb = QInputDialog::getDouble(this, tr("Memory for poses"), tr("Keep poses up to this many GB:"), now, 0.1, 1000, 1, &ok);
+        const double gb = QInputDialog::getDouble(this, tr("Memory for poses"), tr("Keep poses up to this many GB:"),
+                                                  now, 0.1, 1000, 1, &ok);
         if (!ok) return;
         document_.set_cache_limit(static_cast<std::size_t>(gb * 1e9));
         QSettings().setValue("cache_gb", gb);
@@ -280,8 +304,10 @@ void MainWindow::set_step(int step) {
 }
 
 void MainWindow::open(const QString& path) {
-    if (path.endsWith(".garland", Qt::CaseInsensitive)) document_.open(path);
-    else document_.add_source(path);
+    if (path.endsWith(".garland", Qt::CaseInsensitive))
+        document_.open(path);
+    else
+        document_.add_source(path);
 }
 
 void MainWindow::show_problem(const Error& error) {
@@ -294,12 +320,14 @@ void MainWindow::show_problem(const Error& error) {
     notices_->show_error(error);
 }
 
-bool MainWindow::save() { return document_.path().isEmpty() ? save_as() : document_.save(document_.path()); }
+bool MainWindow::save() {
+    return document_.path().isEmpty() ? save_as() : document_.save(document_.path());
+}
 
 bool MainWindow::save_as() {
-    QString path = QFileDialog::getSaveFileName(this, tr("Save the project"),
-                                                document_.path().isEmpty() ? document_.title() + ".garland" : document_.path(),
-                                                tr("Garland projects (*.garland)"));
+    QString path = QFileDialog::getSaveFileName(
+        this, tr("Save the project"), document_.path().isEmpty() ? document_.title() + ".garland" : document_.path(),
+        tr("Garland projects (*.garland)"));
     if (path.isEmpty()) return false;
     if (QFileInfo(path).suffix().isEmpty()) path += ".garland";
     if (!document_.save(path)) return false;
@@ -394,10 +422,11 @@ void MainWindow::show_keys() {
 }
 
 void MainWindow::show_about() {
-    QMessageBox::about(this, tr("About Garland"),
-                       tr("<h3>Garland</h3><p>Retimes baked motion and strings it over copies, each with its own time.</p>"
-                          "<p>Free software under the GNU General Public License, version 3 or later. "
-                          "Typeface: Open Sans, Apache License 2.0.</p>"));
+    QMessageBox::about(
+        this, tr("About Garland"),
+        tr("<h3>Garland</h3><p>Retimes baked motion and strings it over copies, each with its own time.</p>"
+           "<p>Free software under the GNU General Public License, version 3 or later. "
+           "Typeface: Open Sans, Apache License 2.0.</p>"));
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {

@@ -54,7 +54,8 @@ class MainWindow : public QMainWindow {
 
   private:
     void make_menus();
-    void add_action(QMenu* menu, const QString& text, const QKeySequence& key, const QString& tip, std::function<void()> run);
+    void add_action(QMenu* menu, const QString& text, const QKeySequence& key, const QString& tip,
+                    std::function<void()> run);
     bool may_discard(); // asks about unsaved changes
     bool save();
     bool save_as();

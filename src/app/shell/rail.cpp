@@ -44,7 +44,8 @@ void RailButton::paintEvent(QPaintEvent*) {
     }
     const int block = 20 + 4 + 16;
     const int top = (height() - block) / 2;
-    p.drawPixmap(QPoint((width() - 20) / 2, top), line_pixmap(icon_, isChecked() ? t.accent : t.muted, 20, devicePixelRatioF()));
+    p.drawPixmap(QPoint((width() - 20) / 2, top),
+                 line_pixmap(icon_, isChecked() ? t.accent : t.muted, 20, devicePixelRatioF()));
     p.setFont(text_font(8.5, isChecked()));
     p.setPen(isChecked() ? t.text : t.muted);
     p.drawText(QRect(0, top + 24, width(), 16), Qt::AlignCenter, text());
@@ -88,6 +89,8 @@ Rail::Rail(QWidget* parent) : QWidget(parent) {
     setFixedWidth(84);
 }
 
-void Rail::set_current(int step) { buttons_[static_cast<std::size_t>(step)]->setChecked(true); }
+void Rail::set_current(int step) {
+    buttons_[static_cast<std::size_t>(step)]->setChecked(true);
+}
 
 } // namespace garland

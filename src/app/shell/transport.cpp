@@ -28,15 +28,14 @@ Transport::Transport(Document& document, Viewing& viewing, QWidget* parent)
     first_button_ = make_tool(tr("First frame"), tr("Go to the first frame of the range (Home)"));
     play_ = make_tool(tr("Play"), tr("Play or stop (Space)"));
     last_button_ = make_tool(tr("Last frame"), tr("Go to the last frame of the range (End)"));
-    connect(first_button_, &QToolButton::clicked, this, [this] {
-        viewing_.set_frame(static_cast<double>(document_.project().settings.range.first));
-    });
-    connect(last_button_, &QToolButton::clicked, this, [this] {
-        viewing_.set_frame(static_cast<double>(document_.project().settings.range.last));
-    });
+    connect(first_button_, &QToolButton::clicked, this,
+            [this] { viewing_.set_frame(static_cast<double>(document_.project().settings.range.first)); });
+    connect(last_button_, &QToolButton::clicked, this,
+            [this] { viewing_.set_frame(static_cast<double>(document_.project().settings.range.last)); });
     connect(play_, &QToolButton::clicked, this, [this] { viewing_.play(!viewing_.playing()); });
     row->addWidget(make_label(tr("frame"), "heading"));
-    frame_ = make_number(Quantity::output_frames, -1e9, 1e9, 3, tr("Output frame"), tr("The output frame that is shown"));
+    frame_ =
+        make_number(Quantity::output_frames, -1e9, 1e9, 3, tr("Output frame"), tr("The output frame that is shown"));
     frame_->setMaximumWidth(74);
     row->addWidget(frame_);
     seconds_ = make_label({}, "muted");
@@ -86,7 +85,8 @@ Transport::Transport(Document& document, Viewing& viewing, QWidget* parent)
         document_.edit(
             tr("Set the output range"),
             [&](Project& p) -> Result<void> {
-                p.settings.range = {static_cast<std::int64_t>(first_->value()), static_cast<std::int64_t>(last_->value())};
+                p.settings.range = {static_cast<std::int64_t>(first_->value()),
+                                    static_cast<std::int64_t>(last_->value())};
                 return {};
             },
             QStringLiteral("range"));
@@ -143,11 +143,14 @@ void Transport::show_frame() {
 
 void Transport::show_cache() {
     const auto use = document_.cache().use();
-    cache_->setValue(use.limit ? static_cast<int>(1000.0 * static_cast<double>(use.bytes) / static_cast<double>(use.limit)) : 0);
-    cache_words_->setText(tr("poses kept %1 of %2").arg(QString::fromStdString(byte_count(static_cast<double>(use.bytes))),
-                                                        QString::fromStdString(byte_count(static_cast<double>(use.limit)))));
-    cache_words_->setToolTip(tr("%1 poses in memory; the least recently used goes first.\nView ▸ Memory for poses… sets the limit.")
-                                 .arg(use.poses));
+    cache_->setValue(
+        use.limit ? static_cast<int>(1000.0 * static_cast<double>(use.bytes) / static_cast<double>(use.limit)) : 0);
+    cache_words_->setText(tr("poses kept %1 of %2")
+                              .arg(QString::fromStdString(byte_count(static_cast<double>(use.bytes))),
+                                   QString::fromStdString(byte_count(static_cast<double>(use.limit)))));
+    cache_words_->setToolTip(
+        tr("%1 poses in memory; the least recently used goes first.\nView ▸ Memory for poses… sets the limit.")
+            .arg(use.poses));
 }
 
 void Transport::follow(Job* job) {

@@ -9,7 +9,9 @@ namespace garland {
 
 namespace {
 constexpr double radians = std::numbers::pi / 180;
-QVector3D q(const V3d& v) { return {static_cast<float>(v.x), static_cast<float>(v.y), static_cast<float>(v.z)}; }
+QVector3D q(const V3d& v) {
+    return {static_cast<float>(v.x), static_cast<float>(v.y), static_cast<float>(v.z)};
+}
 
 struct Axes {
     V3d forward, right, up;
@@ -22,7 +24,9 @@ Axes axes(const Camera& c) {
 }
 } // namespace
 
-V3d Orbit::eye() const { return camera.target - axes(camera).forward * camera.distance; }
+V3d Orbit::eye() const {
+    return camera.target - axes(camera).forward * camera.distance;
+}
 
 QMatrix4x4 Orbit::view() const {
     QMatrix4x4 m;
@@ -70,7 +74,9 @@ void Orbit::zoom(double steps, QPointF pixel, QSizeF size) {
     camera.distance = next;
 }
 
-void Orbit::look_at(V3d place) { camera.target = place; }
+void Orbit::look_at(V3d place) {
+    camera.target = place;
+}
 
 void Orbit::fit(V3d low, V3d high, QSizeF size) {
     camera.target = (low + high) * 0.5;

@@ -24,8 +24,8 @@ class Orbit {
     // Logical pixels that one scene unit covers at this distance from the eye.
     double pixels_per_unit(double distance, QSizeF size) const;
 
-    void turn(double dx, double dy);                 // pixels
-    void slide(double dx, double dy, QSizeF size);   // pixels; the target's plane follows the pointer
+    void turn(double dx, double dy);                     // pixels
+    void slide(double dx, double dy, QSizeF size);       // pixels; the target's plane follows the pointer
     void zoom(double steps, QPointF pixel, QSizeF size); // toward what lies under the pixel at the target's distance
     void look_at(V3d place);
     void fit(V3d low, V3d high, QSizeF size); // keeps the direction, shows the whole box

@@ -39,8 +39,10 @@ std::shared_ptr<const DrawFaces> SceneMaker::draw_faces(const Pose& pose) {
     if (full >= 600) {
         std::vector<std::uint32_t> simpler(full);
         for (double share : {0.25, 0.06, 0.02}) {
-            const auto wanted = std::max<std::size_t>(static_cast<std::size_t>(static_cast<double>(full) * share) / 3 * 3, 36);
-            const std::vector<std::uint32_t> source(out->indices.begin(), out->indices.begin() + static_cast<std::ptrdiff_t>(full));
+            const auto wanted =
+                std::max<std::size_t>(static_cast<std::size_t>(static_cast<double>(full) * share) / 3 * 3, 36);
+            const std::vector<std::uint32_t> source(out->indices.begin(),
+                                                    out->indices.begin() + static_cast<std::ptrdiff_t>(full));
             std::size_t count = meshopt_simplify(simpler.data(), source.data(), full, &pose.points[0].x,
                                                  pose.points.size(), sizeof(V3f), wanted, 0.2f, 0, nullptr);
             if (count > wanted * 3 / 2) {
@@ -49,7 +51,8 @@ std::shared_ptr<const DrawFaces> SceneMaker::draw_faces(const Pose& pose) {
             }
             if (count == 0 || count >= out->levels.back().count) continue;
             out->levels.push_back({out->indices.size(), count});
-            out->indices.insert(out->indices.end(), simpler.begin(), simpler.begin() + static_cast<std::ptrdiff_t>(count));
+            out->indices.insert(out->indices.end(), simpler.begin(),
+                                simpler.begin() + static_cast<std::ptrdiff_t>(count));
         }
     }
     std::lock_guard lock(mutex_);
@@ -79,8 +82,10 @@ std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& pose) {
         v.place[0] = p.x, v.place[1] = p.y, v.place[2] = p.z;
         for (int k = 0; k < 3; ++k) {
             v.normal[k] = static_cast<std::int8_t>(std::lround(std::clamp(normals[i][k], -1.0f, 1.0f) * 127));
-            v.colour[k] = out->coloured ? static_cast<std::uint8_t>(std::lround(std::clamp(pose->colours[i][k], 0.0f, 1.0f) * 255))
-                                        : std::uint8_t(255);
+            v.colour[k] =
+                out->coloured
+                    ? static_cast<std::uint8_t>(std::lround(std::clamp(pose->colours[i][k], 0.0f, 1.0f) * 255))
+                    : std::uint8_t(255);
         }
         v.normal[3] = 0;
         v.colour[3] = 255;
@@ -175,7 +180,9 @@ std::int64_t pick_copy(const Scene& scene, const V3d& from, const V3d& along, do
     };
     std::vector<Candidate> candidates;
     for (const SceneCopy& c : scene.copies) {
-        auto local = [&](const V3f& p) { return V3f(p.x * c.cosine - p.z * c.sine, p.y, p.z * c.cosine + p.x * c.sine); };
+        auto local = [&](const V3f& p) {
+            return V3f(p.x * c.cosine - p.z * c.sine, p.y, p.z * c.cosine + p.x * c.sine);
+        };
         const V3f f = local((V3f(from) - c.position) / c.size), d = local(V3f(along)) / c.size;
         float near_hit = 0;
         if (hits_box(scene.poses[c.pose]->box, f, d, near_hit)) candidates.push_back({near_hit, &c, f, d});

@@ -77,8 +77,12 @@ uniform vec3 paint;
 out vec4 colour;
 void main() { colour = vec4(paint, 1.0); })";
 
-QVector3D rgb(const QColor& c) { return {c.redF(), c.greenF(), c.blueF()}; }
-const void* offset(std::size_t bytes) { return reinterpret_cast<const void*>(bytes); }
+QVector3D rgb(const QColor& c) {
+    return {c.redF(), c.greenF(), c.blueF()};
+}
+const void* offset(std::size_t bytes) {
+    return reinterpret_cast<const void*>(bytes);
+}
 
 } // namespace
 
@@ -93,9 +97,9 @@ bool StageGpu::create() {
         return program.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) &&
                program.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) && program.link();
     };
-    for (auto [program, vertex, fragment] : {std::tuple{&copies_, copies_vertex, copies_fragment},
-                                             std::tuple{&floor_, floor_vertex, floor_fragment},
-                                             std::tuple{&lines_, lines_vertex, lines_fragment}}) {
+    for (auto [program, vertex, fragment] :
+         {std::tuple{&copies_, copies_vertex, copies_fragment}, std::tuple{&floor_, floor_vertex, floor_fragment},
+          std::tuple{&lines_, lines_vertex, lines_fragment}}) {
         if (build(*program, vertex, fragment)) continue;
         why_ = QObject::tr("the graphics driver refused a shader: %1").arg(program->log());
         return false;
@@ -171,7 +175,8 @@ void StageGpu::draw_floor(const Orbit& orbit, const QMatrix4x4& matrix, const To
     floor_.setUniformValue("floor_colour", rgb(t.floor));
     floor_.setUniformValue("line_colour", rgb(t.line));
     floor_.setUniformValue("sky", rgb(t.sky));
-    floor_.setUniformValue("cell", static_cast<float>(std::pow(10.0, std::floor(std::log10(orbit.camera.distance / 4)))));
+    floor_.setUniformValue("cell",
+                           static_cast<float>(std::pow(10.0, std::floor(std::log10(orbit.camera.distance / 4)))));
     floor_.setUniformValue("haze", static_cast<float>(0.22 / orbit.camera.distance));
     glBindBuffer(GL_ARRAY_BUFFER, line_buffer_);
     glBufferData(GL_ARRAY_BUFFER, sizeof corners, corners, GL_STREAM_DRAW);
@@ -188,7 +193,8 @@ void StageGpu::draw_groups(const std::vector<Group>& groups, bool lightest) {
         glBindBuffer(GL_ARRAY_BUFFER, pose_buffer(*g.pose));
         glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, sizeof(DrawVertex), offset(offsetof(DrawVertex, place)));
         glVertexAttribPointer(1, 3, GL_BYTE, GL_TRUE, sizeof(DrawVertex), offset(offsetof(DrawVertex, normal)));
-        glVertexAttribPointer(2, 3, GL_UNSIGNED_BYTE, GL_TRUE, sizeof(DrawVertex), offset(offsetof(DrawVertex, colour)));
+        glVertexAttribPointer(2, 3, GL_UNSIGNED_BYTE, GL_TRUE, sizeof(DrawVertex),
+                              offset(offsetof(DrawVertex, colour)));
         glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
         const std::size_t base = g.first * sizeof(Instance);
         glVertexAttribPointer(3, 3, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, position)));
@@ -202,7 +208,8 @@ void StageGpu::draw_groups(const std::vector<Group>& groups, bool lightest) {
             glDrawElementsInstanced(GL_TRIANGLES, static_cast<GLsizei>(level.count), GL_UNSIGNED_INT,
                                     offset(level.first * sizeof(std::uint32_t)), static_cast<GLsizei>(g.count));
         } else { // points without faces
-            glDrawArraysInstanced(GL_POINTS, 0, static_cast<GLsizei>(g.pose->vertices.size()), static_cast<GLsizei>(g.count));
+            glDrawArraysInstanced(GL_POINTS, 0, static_cast<GLsizei>(g.pose->vertices.size()),
+                                  static_cast<GLsizei>(g.count));
         }
     }
 }
@@ -268,7 +275,8 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
 
     copies_.bind();
     copies_.setUniformValue("matrix", matrix);
-    copies_.setUniformValue("eye", QVector3D(static_cast<float>(eye.x), static_cast<float>(eye.y), static_cast<float>(eye.z)));
+    copies_.setUniformValue("eye",
+                            QVector3D(static_cast<float>(eye.x), static_cast<float>(eye.y), static_cast<float>(eye.z)));
     copies_.setUniformValue("rose", rgb(t.rose));
     copies_.setUniformValue("sky", rgb(t.sky));
     copies_.setUniformValue("haze", static_cast<float>(0.035 / orbit.camera.distance));

@@ -61,7 +61,8 @@ LegendText legend_text(const Show& show, ColourMode mode) {
     return t;
 }
 
-double colour_share(const Show& show, ColourMode mode, const ArrangementShow& a, std::size_t index, const CopyMoment& m) {
+double colour_share(const Show& show, ColourMode mode, const ArrangementShow& a, std::size_t index,
+                    const CopyMoment& m) {
     if (mode == ColourMode::delay) {
         const DelaySpan s = delay_span(show);
         return s.high > s.low ? (a.clocks[index].delay - s.low) / (s.high - s.low) : 0;
@@ -195,14 +196,16 @@ void StageView::update_texts() {
         text = document_.project().sources.empty() ? tr("Nothing gathered yet: drop a cache into the window")
                                                    : tr("No copy is shown at this frame");
     } else {
-        const auto copies = static_cast<long long>(scene_->copies.size()), poses = static_cast<long long>(scene_->poses.size());
+        const auto copies = static_cast<long long>(scene_->copies.size()),
+                   poses = static_cast<long long>(scene_->poses.size());
         text = QString::fromStdString(counted(copies, "copy", "copies")) + QStringLiteral(" · ") +
                QString::fromStdString(counted(poses, "pose made once", "poses made once"));
         if (drawn_.light > 0) {
             text += QStringLiteral(" · ") + tr("%1 far ones drawn simpler").arg(drawn_.light);
         }
         if (scene_->nearest_instead > 0) {
-            text += QStringLiteral(" · ") + tr("%1 shown at the nearest frame, as their faces change").arg(scene_->nearest_instead);
+            text += QStringLiteral(" · ") +
+                    tr("%1 shown at the nearest frame, as their faces change").arg(scene_->nearest_instead);
         }
     }
     info_->setObjectName(problem_.isEmpty() ? "note" : "alert");
@@ -212,7 +215,9 @@ void StageView::update_texts() {
     place_overlays();
 }
 
-void StageView::resizeEvent(QResizeEvent*) { place_overlays(); }
+void StageView::resizeEvent(QResizeEvent*) {
+    place_overlays();
+}
 
 void StageView::place_overlays() {
     if (canvas_) canvas_->setGeometry(rect());
@@ -276,11 +281,12 @@ void StageCanvas::paintGL() {
             } else {
                 p.weight = 0.93f;
                 const auto index = static_cast<std::size_t>(c.number - c.arrangement->first_copy);
-                const double share = mode == ColourMode::delay
-                                         ? (delays.high > delays.low ? (c.arrangement->clocks[index].delay - delays.low) /
-                                                                           (delays.high - delays.low)
-                                                                     : 0)
-                                         : colour_share(*scene->show, mode, *c.arrangement, index, c.moment);
+                const double share =
+                    mode == ColourMode::delay
+                        ? (delays.high > delays.low
+                               ? (c.arrangement->clocks[index].delay - delays.low) / (delays.high - delays.low)
+                               : 0)
+                        : colour_share(*scene->show, mode, *c.arrangement, index, c.moment);
                 colour = ramp.at(share);
             }
             p.colour[0] = static_cast<float>(qRed(colour)) / 255;
@@ -359,7 +365,8 @@ void StageLegend::paintEvent(QPaintEvent*) {
     const QRect bar(10, 23, width() - 20, 9);
     const Ramp& ramp = Ramp::get(text_.cyclic ? RampKind::cyclic : RampKind::sequential);
     for (int x = 0; x < bar.width(); ++x) {
-        p.fillRect(QRect(bar.x() + x, bar.y(), 1, bar.height()), QColor(ramp.at(static_cast<double>(x) / (bar.width() - 1))));
+        p.fillRect(QRect(bar.x() + x, bar.y(), 1, bar.height()),
+                   QColor(ramp.at(static_cast<double>(x) / (bar.width() - 1))));
     }
     p.setPen(t.text);
     p.setFont(text_font(8));

@@ -7,8 +7,12 @@
 namespace garland {
 
 namespace {
-double linear(double c) { return c <= 0.04045 ? c / 12.92 : std::pow((c + 0.055) / 1.055, 2.4); }
-double encoded(double c) { return c <= 0.0031308 ? 12.92 * c : 1.055 * std::pow(c, 1 / 2.4) - 0.055; }
+double linear(double c) {
+    return c <= 0.04045 ? c / 12.92 : std::pow((c + 0.055) / 1.055, 2.4);
+}
+double encoded(double c) {
+    return c <= 0.0031308 ? 12.92 * c : 1.055 * std::pow(c, 1 / 2.4) - 0.055;
+}
 
 struct Rgb {
     double r, g, b;
@@ -36,7 +40,8 @@ Oklab to_oklab(const QColor& srgb) {
     const double l = std::cbrt(0.4122214708 * r + 0.5363325363 * g + 0.0514459929 * b);
     const double m = std::cbrt(0.2119034982 * r + 0.6806995451 * g + 0.1073969566 * b);
     const double s = std::cbrt(0.0883024619 * r + 0.2817188376 * g + 0.6299787005 * b);
-    return {0.2104542553 * l + 0.7936177850 * m - 0.0040720468 * s, 1.9779984951 * l - 2.4285922050 * m + 0.4505937099 * s,
+    return {0.2104542553 * l + 0.7936177850 * m - 0.0040720468 * s,
+            1.9779984951 * l - 2.4285922050 * m + 0.4505937099 * s,
             0.0259040371 * l + 0.7827717662 * m - 0.8086757660 * s};
 }
 
@@ -52,18 +57,21 @@ QColor from_oklab(const Oklab& lab) {
         rgb = to_linear_rgb({lab.L, lab.a * low, lab.b * low});
     }
     auto part = [](double v) { return std::clamp(encoded(std::clamp(v, 0.0, 1.0)), 0.0, 1.0); };
-    return QColor::fromRgbF(static_cast<float>(part(rgb.r)), static_cast<float>(part(rgb.g)), static_cast<float>(part(rgb.b)));
+    return QColor::fromRgbF(static_cast<float>(part(rgb.r)), static_cast<float>(part(rgb.g)),
+                            static_cast<float>(part(rgb.b)));
 }
 
 Ramp::Ramp(RampKind kind) : kind_(kind) {
     for (std::size_t i = 0; i < steps_.size(); ++i) {
         if (kind == RampKind::cyclic) {
             const double x = static_cast<double>(i) / 256;
-            const double L = 0.72 + 0.07 * std::cos(2 * std::numbers::pi * x); // a little, so that half turns differ in grey
+            const double L =
+                0.72 + 0.07 * std::cos(2 * std::numbers::pi * x); // a little, so that half turns differ in grey
             steps_[i] = from_oklab(polar(L, 0.13, 70 + 360 * x)).rgb();
         } else {
             const double x = static_cast<double>(i) / 255;
-            steps_[i] = from_oklab(polar(0.40 + 0.50 * x, 0.115 + 0.03 * std::sin(std::numbers::pi * x), 268 - 178 * x)).rgb();
+            steps_[i] =
+                from_oklab(polar(0.40 + 0.50 * x, 0.115 + 0.03 * std::sin(std::numbers::pi * x), 268 - 178 * x)).rgb();
         }
     }
 }

@@ -14,17 +14,31 @@ namespace {
 Look look_in_use = Look::night;
 QString family = QStringLiteral("Open Sans");
 
-const Tokens night{QColor("#10232A"), QColor("#173039"), QColor("#1F3E48"), QColor("#2F5560"), QColor("#F1EAD8"),
-                   QColor("#9DB3B3"), QColor("#F6A821"), QColor("#10232A"), QColor("#E86A8A"), QColor("#7CCB7A"),
-                   QColor("#FF7A59"), QColor("#0B191F"), QColor("#16303A"), true};
-const Tokens paper{QColor("#F7F2E7"), QColor("#FFFDF7"), QColor("#EFE7D6"), QColor("#D5C9B1"), QColor("#2A2F33"),
-                   QColor("#6B675E"), QColor("#B45F00"), QColor("#FFFDF7"), QColor("#B23A62"), QColor("#2F7D4F"),
-                   QColor("#C23616"), QColor("#EAE2D0"), QColor("#DDD2BC"), false};
+const Tokens night{QColor("#10232A"), QColor("#173039"),
+                   QColor("#1F3E48"), QColor("#2F5560"),
+                   QColor("#F1EAD8"), QColor("#9DB3B3"),
+                   QColor("#F6A821"), QColor("#10232A"),
+                   QColor("#E86A8A"), QColor("#7CCB7A"),
+                   QColor("#FF7A59"), QColor("#0B191F"),
+                   QColor("#16303A"), true};
+const Tokens paper{QColor("#F7F2E7"), QColor("#FFFDF7"),
+                   QColor("#EFE7D6"), QColor("#D5C9B1"),
+                   QColor("#2A2F33"), QColor("#6B675E"),
+                   QColor("#B45F00"), QColor("#FFFDF7"),
+                   QColor("#B23A62"), QColor("#2F7D4F"),
+                   QColor("#C23616"), QColor("#EAE2D0"),
+                   QColor("#DDD2BC"), false};
 } // namespace
 
-const Tokens& tokens_of(Look look) { return look == Look::night ? night : paper; }
-const Tokens& tokens() { return tokens_of(look_in_use); }
-Look current_look() { return look_in_use; }
+const Tokens& tokens_of(Look look) {
+    return look == Look::night ? night : paper;
+}
+const Tokens& tokens() {
+    return tokens_of(look_in_use);
+}
+Look current_look() {
+    return look_in_use;
+}
 
 Look system_look() {
     // Without a desktop there is nobody who prefers anything, and the palette is only Qt's own.

@@ -24,7 +24,8 @@ QString unit_of(Quantity quantity) {
 }
 
 std::optional<double> parse_quantity(const QString& text, Quantity quantity, Rate rate) {
-    static const QRegularExpression form(QStringLiteral(R"(^\s*([+\-−]?[0-9]*[.,]?[0-9]+(?:[eE][+-]?[0-9]+)?|[+\-−]?[0-9]+\.)\s*([^\s0-9.,]*)\s*$)"));
+    static const QRegularExpression form(
+        QStringLiteral(R"(^\s*([+\-−]?[0-9]*[.,]?[0-9]+(?:[eE][+-]?[0-9]+)?|[+\-−]?[0-9]+\.)\s*([^\s0-9.,]*)\s*$)"));
     const auto match = form.match(text);
     if (!match.hasMatch()) return std::nullopt;
     QString digits = match.captured(1);
@@ -129,7 +130,7 @@ void NumberField::focusOutEvent(QFocusEvent* event) {
 }
 
 void NumberField::keyPressEvent(QKeyEvent* event) {
-    const double by = event->modifiers() & Qt::ShiftModifier ? 10 * step_
+    const double by = event->modifiers() & Qt::ShiftModifier     ? 10 * step_
                       : event->modifiers() & Qt::ControlModifier ? step_ / 10
                                                                  : step_;
     if (event->key() == Qt::Key_Up || event->key() == Qt::Key_Down) {

@@ -32,7 +32,8 @@ QFrame* make_rule(QWidget* parent) {
     return rule;
 }
 
-QComboBox* make_choice(const QStringList& texts, const QString& name, const QString& tip, std::function<void(int)> chosen) {
+QComboBox* make_choice(const QStringList& texts, const QString& name, const QString& tip,
+                       std::function<void(int)> chosen) {
     auto* box = new QComboBox;
     box->addItems(texts);
     box->setToolTip(tip);
@@ -42,7 +43,8 @@ QComboBox* make_choice(const QStringList& texts, const QString& name, const QStr
     return box;
 }
 
-NumberField* make_number(Quantity quantity, double low, double high, int decimals, const QString& name, const QString& tip) {
+NumberField* make_number(Quantity quantity, double low, double high, int decimals, const QString& name,
+                         const QString& tip) {
     auto* field = new NumberField(quantity, low, high, decimals);
     field->setAccessibleName(name);
     field->setToolTip(tip + QObject::tr("\nType, drag sideways, or use ↑ ↓ (Shift: ×10, Ctrl: ÷10)."));
@@ -68,7 +70,9 @@ Segments::Segments(const QStringList& texts, const QStringList& tips, QWidget* p
     connect(&group_, &QButtonGroup::idClicked, this, &Segments::chosen);
 }
 
-int Segments::current() const { return group_.checkedId(); }
+int Segments::current() const {
+    return group_.checkedId();
+}
 void Segments::set_current(int index) {
     if (auto* b = group_.button(index)) b->setChecked(true);
 }

@@ -20,8 +20,10 @@ QPushButton* make_button(const QString& text, const QString& tip, QWidget* paren
 QFrame* make_card(QWidget* parent = nullptr);
 QFrame* make_rule(QWidget* parent = nullptr);
 // A combo box filled with texts; `chosen` is called only when the user picks.
-QComboBox* make_choice(const QStringList& texts, const QString& name, const QString& tip, std::function<void(int)> chosen);
-NumberField* make_number(Quantity quantity, double low, double high, int decimals, const QString& name, const QString& tip);
+QComboBox* make_choice(const QStringList& texts, const QString& name, const QString& tip,
+                       std::function<void(int)> chosen);
+NumberField* make_number(Quantity quantity, double low, double high, int decimals, const QString& name,
+                         const QString& tip);
 
 // Buttons of which one is on.
 class Segments : public QFrame {

@@ -30,13 +30,15 @@ QImage pose_picture(const Pose& pose, int width, int height, const PictureStyle&
     std::vector<V3f> at(pose.points.size());
     for (std::size_t i = 0; i < at.size(); ++i) {
         const V3f q = turn(pose.points[i]);
-        at[i] = V3f(0.5f * static_cast<float>(width) + q.x * scale, 0.5f * static_cast<float>(height) - q.y * scale, q.z);
+        at[i] =
+            V3f(0.5f * static_cast<float>(width) + q.x * scale, 0.5f * static_cast<float>(height) - q.y * scale, q.z);
     }
     std::vector<float> depth(static_cast<std::size_t>(width) * static_cast<std::size_t>(height),
                              -std::numeric_limits<float>::infinity());
     const bool coloured = style.use_colours && pose.colours.size() == at.size();
     auto plot = [&](int x, int y, float z, float r, float g, float b) {
-        const std::size_t i = static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x);
+        const std::size_t i =
+            static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x);
         if (z < depth[i]) return;
         depth[i] = z;
         auto part = [](float v) { return static_cast<int>(std::clamp(v, 0.0f, 1.0f) * 255); };
@@ -48,13 +50,15 @@ QImage pose_picture(const Pose& pose, int width, int height, const PictureStyle&
         const V3f &a = at[triangles[t]], &b = at[triangles[t + 1]], &c = at[triangles[t + 2]];
         const float area = (b.x - a.x) * (c.y - a.y) - (c.x - a.x) * (b.y - a.y);
         if (std::abs(area) < 1e-9f || !std::isfinite(area)) continue;
-        V3f normal = V3f(b.x - a.x, a.y - b.y, (b.z - a.z) * scale).cross(V3f(c.x - a.x, a.y - c.y, (c.z - a.z) * scale));
+        V3f normal =
+            V3f(b.x - a.x, a.y - b.y, (b.z - a.z) * scale).cross(V3f(c.x - a.x, a.y - c.y, (c.z - a.z) * scale));
         normal.normalize();
         if (normal.z < 0) normal = -normal;
         const float shade = 0.55f + 0.5f * std::max(normal.dot(light), 0.0f);
         V3f paint(style.paint.redF(), style.paint.greenF(), style.paint.blueF());
         if (coloured) {
-            paint = (pose.colours[triangles[t]] + pose.colours[triangles[t + 1]] + pose.colours[triangles[t + 2]]) / 3.0f;
+            paint =
+                (pose.colours[triangles[t]] + pose.colours[triangles[t + 1]] + pose.colours[triangles[t + 2]]) / 3.0f;
         }
         const int x0 = std::max(0, static_cast<int>(std::floor(std::min({a.x, b.x, c.x}))));
         const int x1 = std::min(width - 1, static_cast<int>(std::ceil(std::max({a.x, b.x, c.x}))));
@@ -75,7 +79,8 @@ QImage pose_picture(const Pose& pose, int width, int height, const PictureStyle&
         for (std::size_t i = 0; i < at.size(); ++i) {
             const int x = static_cast<int>(at[i].x), y = static_cast<int>(at[i].y);
             if (x < 0 || y < 0 || x >= width || y >= height) continue;
-            const V3f p = coloured ? pose.colours[i] : V3f(style.paint.redF(), style.paint.greenF(), style.paint.blueF());
+            const V3f p =
+                coloured ? pose.colours[i] : V3f(style.paint.redF(), style.paint.greenF(), style.paint.blueF());
             plot(x, y, at[i].z, p.x, p.y, p.z);
         }
     }

@@ -11,7 +11,7 @@ namespace garland {
 struct PictureStyle {
     QColor paint{"#E8C277"}; // used where the pose has no colours
     bool use_colours = true;
-    Imath::Box3f frame;      // what fits into the picture; empty: the pose's own box
+    Imath::Box3f frame; // what fits into the picture; empty: the pose's own box
 };
 
 // width × height pixels on a transparent ground, seen from the front and a little from above. Safe on any thread.

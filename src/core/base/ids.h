@@ -23,7 +23,8 @@ using ArrangementId = Id<struct ArrangementTag>;
 using SpreadId = Id<struct SpreadTag>;
 
 // A copy's own name within its arrangement. It depends only on the copy's place in the rule that made it (see
-// arrangement.h), never on how many copies there are, so values drawn from it stay when the count changes. Counts from 0.
+// arrangement.h), never on how many copies there are, so values drawn from it stay when the count changes. Counts from
+// 0.
 struct CopyId {
     std::uint64_t value = 0;
     constexpr CopyId() = default;

@@ -10,8 +10,12 @@
 namespace garland {
 
 #if defined(__SSE2__)
-FlushDenormals::FlushDenormals() : before_(_mm_getcsr()) { _mm_setcsr(before_ | 0x8040u); }
-FlushDenormals::~FlushDenormals() { _mm_setcsr(before_); }
+FlushDenormals::FlushDenormals() : before_(_mm_getcsr()) {
+    _mm_setcsr(before_ | 0x8040u);
+}
+FlushDenormals::~FlushDenormals() {
+    _mm_setcsr(before_);
+}
 #else
 FlushDenormals::FlushDenormals() : before_(0) {}
 FlushDenormals::~FlushDenormals() = default;

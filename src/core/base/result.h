@@ -43,7 +43,9 @@ struct Error {
 template <class T>
 using Result = tl::expected<T, Error>;
 
-inline tl::unexpected<Error> fail(Error error) { return tl::unexpected<Error>(std::move(error)); }
+inline tl::unexpected<Error> fail(Error error) {
+    return tl::unexpected<Error>(std::move(error));
+}
 inline tl::unexpected<Error> fail(ErrorCode code, std::string message) {
     return tl::unexpected<Error>(Error{code, std::move(message)});
 }

@@ -9,7 +9,8 @@ namespace garland {
 namespace {
 constexpr double radians = std::numbers::pi / 180;
 
-// How far the cord hangs at `at` of its row, in copies from the row's first one; a post stands half a copy before each swag.
+// How far the cord hangs at `at` of its row, in copies from the row's first one; a post stands half a copy before each
+// swag.
 double drop(const Arrangement& a, double at, std::int64_t in_row) {
     if (a.sag == 0) return 0;
     const auto swag = static_cast<double>(a.swag > 0 ? std::min<std::int64_t>(a.swag, in_row) : in_row);
@@ -22,8 +23,12 @@ struct Spot {
     double x = 0, z = 0;           // before heading and origin
     double along = 0, outward = 0; // degrees
 };
-double away(double x, double z) { return x == 0 && z == 0 ? 0 : std::atan2(x, z) / radians; }
-double middle(double i, std::int64_t count, double step) { return (i - 0.5 * static_cast<double>(count - 1)) * step; }
+double away(double x, double z) {
+    return x == 0 && z == 0 ? 0 : std::atan2(x, z) / radians;
+}
+double middle(double i, std::int64_t count, double step) {
+    return (i - 0.5 * static_cast<double>(count - 1)) * step;
+}
 
 Spot spot(const Arrangement& a, std::int64_t row, double i) {
     if (a.kind == ArrangementKind::ring) {
@@ -56,8 +61,8 @@ Result<void> validate(const Arrangement& a) {
                                                             copies_in(a), copy_limit)}
                         .advise("use fewer copies, or several arrangements"));
     }
-    for (double value : {a.spacing, a.row_spacing, a.radius, a.origin.x, a.origin.y, a.origin.z, a.heading, a.sag,
-                         a.turn, a.size}) {
+    for (double value :
+         {a.spacing, a.row_spacing, a.radius, a.origin.x, a.origin.y, a.origin.z, a.heading, a.sag, a.turn, a.size}) {
         if (!std::isfinite(value) || std::abs(value) > 1e9) {
             return fail(ErrorCode::invalid, "a measure of the arrangement is not a usable number");
         }

@@ -32,15 +32,15 @@ struct Arrangement {
     TimingId timing{};
 
     ArrangementKind kind = ArrangementKind::line;
-    int count = 1;            // line and ring
+    int count = 1;             // line and ring
     int columns = 1, rows = 1; // grid; columns run along x, rows along z
-    double spacing = 1;       // between neighbours on a line, or within a grid's row; scene units
-    double row_spacing = 1;   // grid
-    double radius = 1;        // ring
-    V3d origin{0, 0, 0};      // the middle; y is up
-    double heading = 0;       // degrees about y, turns the arrangement as a whole
-    double sag = 0;           // how far the middle of each swag hangs below its ends; scene units
-    int swag = 0;             // copies from one post of a garland to the next; 0: one swag over all
+    double spacing = 1;        // between neighbours on a line, or within a grid's row; scene units
+    double row_spacing = 1;    // grid
+    double radius = 1;         // ring
+    V3d origin{0, 0, 0};       // the middle; y is up
+    double heading = 0;        // degrees about y, turns the arrangement as a whole
+    double sag = 0;            // how far the middle of each swag hangs below its ends; scene units
+    int swag = 0;              // copies from one post of a garland to the next; 0: one swag over all
     Facing facing = Facing::fixed;
     double turn = 0; // degrees about y, added to the facing of every copy
     double size = 1;

@@ -17,7 +17,7 @@ inline CopyMoment show(const TimingSample& sample, double rate, double first, do
     CopyMoment m;
     m.source = std::min(std::max(sample.source, first), last);
     // A thousandth of a rounding error outside the range is not a clamp.
-    const bool low = sample.source < first - 1e-9, high = sample.source > last + 1e-9;
+    const bool low = sample.source<first - 1e-9, high = sample.source> last + 1e-9;
     const double speed = sample.slope * rate * static_cast<double>(!(low | high));
     m.speed = static_cast<float>(speed);
     m.pass = static_cast<std::int32_t>(std::clamp<std::int64_t>(sample.pass, INT32_MIN, INT32_MAX));

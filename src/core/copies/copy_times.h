@@ -38,9 +38,9 @@ struct CopyMoment {
 // Every number on the way from output frame to source frame, for one copy.
 struct CopyTrace {
     double delay = 0, rate = 1;
-    double local = 0;     // τ, output frames
-    TimingSample timing;  // M(τ), before/after
-    CopyMoment moment;    // after the source's range
+    double local = 0;    // τ, output frames
+    TimingSample timing; // M(τ), before/after
+    CopyMoment moment;   // after the source's range
 };
 
 // One copy's stages; the batch below gives exactly the same moments.

@@ -40,7 +40,9 @@ double value_of(const Spread& s, CopyId copy, std::int64_t index, std::int64_t c
     return whole ? std::round(value) : value;
 }
 
-const char* to_text(Target target) { return target == Target::delay ? "delay" : "speed"; }
+const char* to_text(Target target) {
+    return target == Target::delay ? "delay" : "speed";
+}
 
 const char* to_text(Driver driver) {
     switch (driver) {

@@ -55,8 +55,7 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
     TwinReport report;
     report.copies = static_cast<std::int64_t>(copies.size());
     const auto n = copies.size();
-    const auto m = static_cast<std::size_t>(
-        std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1)));
+    const auto m = static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1)));
     report.samples = static_cast<std::int64_t>(m);
     if (n < 2) return report;
 
@@ -138,7 +137,8 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
             std::vector<Pair> mine;
             for (std::size_t x = 0; x < order.size(); ++x) {
                 if (x % 1024 == 0 && progress.cancelled()) break;
-                for (std::size_t y = x + 1; y < order.size() && order[y].first - order[x].first < rule.alike_below; ++y) {
+                for (std::size_t y = x + 1; y < order.size() && order[y].first - order[x].first < rule.alike_below;
+                     ++y) {
                     const auto a = std::min(order[x].second, order[y].second);
                     const auto b = std::max(order[x].second, order[y].second);
                     if (a == b) continue;

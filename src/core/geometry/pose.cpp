@@ -14,8 +14,10 @@ std::vector<std::uint32_t> Faces::triangles() const {
 }
 
 std::size_t Pose::bytes() const {
-    std::size_t size = sizeof(Pose) + (points.capacity() + normals.capacity() + velocities.capacity() +
-                                       colours.capacity()) * sizeof(V3f) + uvs.capacity() * sizeof(V2f);
+    std::size_t size =
+        sizeof(Pose) +
+        (points.capacity() + normals.capacity() + velocities.capacity() + colours.capacity()) * sizeof(V3f) +
+        uvs.capacity() * sizeof(V2f);
     for (const auto& a : attributes) size += sizeof(a) + a.values.capacity() * sizeof(float);
     return size;
 }

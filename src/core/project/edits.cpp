@@ -48,7 +48,9 @@ void run(std::vector<T>& list, const std::vector<Change<T>>& changes, bool forwa
 
 } // namespace
 
-bool Edit::empty() const { return !settings && sources.empty() && timings.empty() && arrangements.empty(); }
+bool Edit::empty() const {
+    return !settings && sources.empty() && timings.empty() && arrangements.empty();
+}
 
 Edit difference(const Project& before, const Project& after, std::string words) {
     Edit edit;

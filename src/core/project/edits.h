@@ -12,7 +12,7 @@ namespace garland {
 // One part of a list (source, timing, arrangement) that came, went or changed.
 template <class T>
 struct Change {
-    std::size_t place = 0;   // its index in the list in which it exists (after if it came or changed, before if it went)
+    std::size_t place = 0; // its index in the list in which it exists (after if it came or changed, before if it went)
     std::optional<T> before; // unset: it came
     std::optional<T> after;  // unset: it went
     bool operator==(const Change&) const = default;

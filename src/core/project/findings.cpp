@@ -61,11 +61,10 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
         }
     }
     if (!clamped.empty()) {
-        report.findings.push_back(
-            {FindingKind::clamped,
-             fmt::format("the source ends before the timing does: {} held at its end", names(clamped, show.copies()) +
-                                                                                     (clamped.size() == 1 ? " is" : " are")),
-             clamped, static_cast<std::int64_t>(clamped_at), 0});
+        report.findings.push_back({FindingKind::clamped,
+                                   fmt::format("the source ends before the timing does: {} held at its end",
+                                               names(clamped, show.copies()) + (clamped.size() == 1 ? " is" : " are")),
+                                   clamped, static_cast<std::int64_t>(clamped_at), 0});
     }
     if (!missing.empty()) {
         report.findings.push_back(
@@ -102,12 +101,14 @@ Result<Report> check(const Show& show, Progress& progress) {
         GARLAND_TRY(twins, find_twins(a.plan, a.clock, a.clocks, range, rule, part));
         add_twins(show, a, twins, report);
         add_range_findings(show, a, frames, report);
-        report.examined.push_back(fmt::format(
-            "twins: every pair of {}, at {} of output frames {} to {}; alike below {} source frames, twins above {:.0f} %",
-            counted(twins.copies, "copy", "copies"), counted(twins.samples, "frame", "frames"), range.first, range.last,
-            short_number(rule.alike_below), rule.share * 100));
-        report.examined.push_back(fmt::format("source ends and missing frames: every copy, {}",
-                                              step == 1 ? "every output frame" : fmt::format("every {}th frame", step)));
+        report.examined.push_back(fmt::format("twins: every pair of {}, at {} of output frames {} to {}; alike below "
+                                              "{} source frames, twins above {:.0f} %",
+                                              counted(twins.copies, "copy", "copies"),
+                                              counted(twins.samples, "frame", "frames"), range.first, range.last,
+                                              short_number(rule.alike_below), rule.share * 100));
+        report.examined.push_back(
+            fmt::format("source ends and missing frames: every copy, {}",
+                        step == 1 ? "every output frame" : fmt::format("every {}th frame", step)));
     }
     return report;
 }

@@ -19,12 +19,24 @@ Error named(Error error, std::string_view what, const std::string& name) {
 }
 } // namespace
 
-const SourceSpec* Project::source(SourceId id) const { return find_in(sources, id); }
-const Timing* Project::timing(TimingId id) const { return find_in(timings, id); }
-const Arrangement* Project::arrangement(ArrangementId id) const { return find_in(arrangements, id); }
-SourceSpec* Project::source(SourceId id) { return find_in(sources, id); }
-Timing* Project::timing(TimingId id) { return find_in(timings, id); }
-Arrangement* Project::arrangement(ArrangementId id) { return find_in(arrangements, id); }
+const SourceSpec* Project::source(SourceId id) const {
+    return find_in(sources, id);
+}
+const Timing* Project::timing(TimingId id) const {
+    return find_in(timings, id);
+}
+const Arrangement* Project::arrangement(ArrangementId id) const {
+    return find_in(arrangements, id);
+}
+SourceSpec* Project::source(SourceId id) {
+    return find_in(sources, id);
+}
+Timing* Project::timing(TimingId id) {
+    return find_in(timings, id);
+}
+Arrangement* Project::arrangement(ArrangementId id) {
+    return find_in(arrangements, id);
+}
 
 std::int64_t Project::copies() const {
     std::int64_t n = 0;
@@ -41,8 +53,9 @@ Result<void> validate(const Project& p) {
     std::set<std::uint64_t> ids;
     auto fresh = [&](std::uint64_t id) { return id != 0 && id < p.next_id && ids.insert(id).second; };
     auto bad_id = [&](std::string_view what, const std::string& name, std::uint64_t id) {
-        return fail(ErrorCode::invalid,
-                    fmt::format("{} \"{}\" has the id {}, which is 0, used twice, or not below next_id", what, name, id));
+        return fail(
+            ErrorCode::invalid,
+            fmt::format("{} \"{}\" has the id {}, which is 0, used twice, or not below next_id", what, name, id));
     };
     for (const SourceSpec& s : p.sources) {
         if (!fresh(s.id.value)) return bad_id("the source", s.name, s.id.value);
@@ -58,8 +71,9 @@ Result<void> validate(const Project& p) {
                                                         a.name, a.source.value));
         }
         if (!p.timing(a.timing)) {
-            return fail(ErrorCode::invalid, fmt::format("the arrangement \"{}\" follows a timing that is not there ({})",
-                                                        a.name, a.timing.value));
+            return fail(
+                ErrorCode::invalid,
+                fmt::format("the arrangement \"{}\" follows a timing that is not there ({})", a.name, a.timing.value));
         }
         for (const Spread& s : a.spreads) {
             if (!fresh(s.id.value)) return bad_id("a spread of", a.name, s.id.value);

@@ -16,8 +16,8 @@ namespace garland {
 struct SourceSpec {
     SourceId id{};
     std::string name{};
-    std::string path{};             // as written in the project file: relative to it where possible
-    Rate rate{};                    // of the files
+    std::string path{}; // as written in the project file: relative to it where possible
+    Rate rate{};        // of the files
     Join join = Join::by_clock;
     std::optional<std::int64_t> first{}; // what the first file frame is called here; unset: as the files count
     SubFrame sub_frame = SubFrame::linear;
@@ -27,8 +27,8 @@ struct SourceSpec {
 
 struct Camera {
     V3d target{0, 1, 0};
-    double distance = 8;  // scene units
-    double azimuth = 30;  // degrees about y; 0 looks along −z
+    double distance = 8;   // scene units
+    double azimuth = 30;   // degrees about y; 0 looks along −z
     double elevation = 15; // degrees above the horizon
     double lens = 40;      // vertical field of view in degrees
     bool operator==(const Camera&) const = default;
@@ -36,7 +36,7 @@ struct Camera {
 
 struct Settings {
     std::string name{};
-    Rate rate{};       // output frames a second
+    Rate rate{}; // output frames a second
     FrameRange range{1, 240};
     Camera camera{};
     double alike_below = 0.5; // twins: source frames

@@ -27,7 +27,7 @@ struct ArrangementShow {
     SourceId source;
     TimingPlan plan;
     SourceClock clock;
-    bool usable = false; // its source is open; otherwise there are clocks but nothing to see
+    bool usable = false;         // its source is open; otherwise there are clocks but nothing to see
     std::int64_t first_copy = 0; // the number of its first copy, counted over the whole project from 0
     std::vector<Placement> places;
     std::vector<CopyClock> clocks; // by order, as places

@@ -15,8 +15,7 @@ std::string part_words(const CopyTrace& v) {
     case Part::span: return "inside the timing's span";
     case Part::before:
         return n == 0 ? "before the timing starts" : fmt::format("{} before the span", counted(n, "pass", "passes"));
-    case Part::after:
-        return n == 0 ? "after the timing ends" : fmt::format("pass {} after the span", n);
+    case Part::after: return n == 0 ? "after the timing ends" : fmt::format("pass {} after the span", n);
     }
     return {};
 }
@@ -53,24 +52,27 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
     out.stages.push_back({"delay and rate",
                           fmt::format("{}, at {} of its speed", delay_words(v.delay), short_number(v.rate, 6)),
                           {{"delay", v.delay}, {"rate", v.rate}, {"local", v.local}}});
-    out.stages.push_back({"timing", fmt::format("at {} of its span", short_number(v.timing.span_frame, 6)),
-                          {{"span_frame", v.timing.span_frame}, {"source", v.timing.source}, {"slope", v.timing.slope}}});
+    out.stages.push_back(
+        {"timing",
+         fmt::format("at {} of its span", short_number(v.timing.span_frame, 6)),
+         {{"span_frame", v.timing.span_frame}, {"source", v.timing.source}, {"slope", v.timing.slope}}});
     out.stages.push_back({"before / after", part_words(v), {{"pass", static_cast<double>(v.timing.pass)}}});
     const bool clamped = m.has(mark_clamped_first) || m.has(mark_clamped_last);
-    out.stages.push_back({"source range",
-                          clamped ? fmt::format("held at the source's {} frame", m.has(mark_clamped_first) ? "first"
-                                                                                                           : "last")
-                                  : "inside the source",
-                          {{"source", m.source}, {"speed", v.timing.slope * v.rate * (clamped ? 0 : 1)}}});
+    out.stages.push_back(
+        {"source range",
+         clamped ? fmt::format("held at the source's {} frame", m.has(mark_clamped_first) ? "first" : "last")
+                 : "inside the source",
+         {{"source", m.source}, {"speed", v.timing.slope * v.rate * (clamped ? 0 : 1)}}});
     if (a->usable) {
         const Sampler& sampler = show.samplers.at(a->source);
         out.recipe = sampler.recipe(SourceFrame(m.source));
         const PoseRecipe& r = out.recipe;
-        std::string words = r.weight == 0 ? fmt::format("the stored pose {}", r.frame_a)
-                                          : fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b,
-                                                        to_text(sampler.how()));
+        std::string words =
+            r.weight == 0 ? fmt::format("the stored pose {}", r.frame_a)
+                          : fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b, to_text(sampler.how()));
         if (r.missing) words += "; a missing frame is replaced by an earlier one";
-        out.stages.push_back({"sub-frame", words,
+        out.stages.push_back({"sub-frame",
+                              words,
                               {{"file_frame", r.file_frame},
                                {"frame_a", static_cast<double>(r.frame_a)},
                                {"frame_b", static_cast<double>(r.frame_b)},
@@ -80,11 +82,10 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
     }
     std::string later = delay_words(v.delay);
     if (const auto at = later.find(" frame"); at != later.npos) later.erase(at, later.find(' ', at + 1) - at);
-    out.line = fmt::format("f {} · {} is {} → {} · timing → {} · {}{}", short_number(t.value),
-                           copy_name(copy, show.copies()), later, short_number(v.local, 2),
-                           short_number(v.timing.source, 2),
-                           m.has(mark_absent) ? "" : fmt::format("pose {}, ", short_number(m.source, 2)),
-                           motion_words(m));
+    out.line =
+        fmt::format("f {} · {} is {} → {} · timing → {} · {}{}", short_number(t.value), copy_name(copy, show.copies()),
+                    later, short_number(v.local, 2), short_number(v.timing.source, 2),
+                    m.has(mark_absent) ? "" : fmt::format("pose {}, ", short_number(m.source, 2)), motion_words(m));
     return out;
 }
 

@@ -13,7 +13,8 @@
 
 namespace garland {
 
-// A pose is known by the source that made it (a serial number that is never reused) and its file frame, fraction and all.
+// A pose is known by the source that made it (a serial number that is never reused) and its file frame, fraction and
+// all.
 struct PoseKey {
     std::uint64_t source = 0;
     double file_frame = 0;

@@ -1,4 +1,5 @@
-// A source: baked frames on disk, read-only. What it is (facts) is learned when it is opened; poses are read one by one.
+// A source: baked frames on disk, read-only. What it is (facts) is learned when it is opened; poses are read one by
+// one.
 #pragma once
 
 #include "core/base/progress.h"
@@ -27,13 +28,13 @@ struct SourceProblem {
 
 struct SourceFacts {
     SourceKind kind = SourceKind::mesh_cache;
-    std::string format;              // "PLY series", "OBJ and NumPy array"
-    std::int64_t first = 0;          // as the files count
-    std::int64_t last = 0;           // ≥ first
+    std::string format;                // "PLY series", "OBJ and NumPy array"
+    std::int64_t first = 0;            // as the files count
+    std::int64_t last = 0;             // ≥ first
     std::vector<std::int64_t> missing; // frames between first and last that are not there, rising
-    std::size_t points = 0;          // of the first frame
+    std::size_t points = 0;            // of the first frame
     std::size_t faces = 0;
-    std::size_t most_points = 0;     // of any frame
+    std::size_t most_points = 0;                 // of any frame
     std::optional<std::int64_t> faces_change_at; // the first frame whose points or faces differ in number
     bool velocities = false, normals = false, uvs = false, colours = false;
     std::vector<std::string> attributes;

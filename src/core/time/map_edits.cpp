@@ -43,15 +43,17 @@ TimeMap with_fixed_slopes(TimeMap map, OutputFrame t) {
     return map;
 }
 
-bool is_whole(double x) { return x == std::floor(x); }
+bool is_whole(double x) {
+    return x == std::floor(x);
+}
 
 } // namespace
 
 Result<TimeMap> cut_at(const TimeMap& map, OutputFrame t) {
     if (!(t >= map.first() && t <= map.last())) {
-        return fail(ErrorCode::invalid, fmt::format("output frame {} lies outside the map ({} to {})",
-                                                    short_number(t.value), short_number(map.first().value),
-                                                    short_number(map.last().value)));
+        return fail(ErrorCode::invalid,
+                    fmt::format("output frame {} lies outside the map ({} to {})", short_number(t.value),
+                                short_number(map.first().value), short_number(map.last().value)));
     }
     const std::size_t i = key_before(map, t.value);
     if (map.keys[i].at == t) return map;

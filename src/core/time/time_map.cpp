@@ -12,7 +12,8 @@ namespace garland {
 Result<void> validate(const TimeMap& map) {
     if (map.keys.empty()) return fail(ErrorCode::invalid, "a time map needs at least one key");
     if (map.keys.size() > key_limit) {
-        return fail(ErrorCode::too_large, fmt::format("a time map may have {} keys, not {}", key_limit, map.keys.size()));
+        return fail(ErrorCode::too_large,
+                    fmt::format("a time map may have {} keys, not {}", key_limit, map.keys.size()));
     }
     for (std::size_t i = 0; i < map.keys.size(); ++i) {
         const Key& key = map.keys[i];
@@ -25,9 +26,10 @@ Result<void> validate(const TimeMap& map) {
         if (i == 0) continue;
         const double step = key.at - map.keys[i - 1].at;
         if (step == 0) {
-            return fail(Error{ErrorCode::invalid, fmt::format("keys {} and {} are both on output frame {}", i, i + 1,
-                                                              short_number(key.at.value))}
-                            .advise("move or remove one of them; a jump is a step key followed by the next frame's key"));
+            return fail(
+                Error{ErrorCode::invalid,
+                      fmt::format("keys {} and {} are both on output frame {}", i, i + 1, short_number(key.at.value))}
+                    .advise("move or remove one of them; a jump is a step key followed by the next frame's key"));
         }
         if (step < 0) return fail(ErrorCode::invalid, fmt::format("key {} comes before key {}", i + 1, i));
     }

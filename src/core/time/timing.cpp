@@ -8,8 +8,8 @@ Result<void> validate(const Timing& timing) {
     GARLAND_CHECK(validate(timing.map));
     for (const auto& [outside, word] : {std::pair{timing.before, "before"}, std::pair{timing.after, "after"}}) {
         if (outside.count < 0 || outside.count > 1'000'000'000) {
-            return fail(ErrorCode::invalid, fmt::format("the count {} of \"{}\" must be 0 (endless) to 1000000000", word,
-                                                        outside.count));
+            return fail(ErrorCode::invalid,
+                        fmt::format("the count {} of \"{}\" must be 0 (endless) to 1000000000", word, outside.count));
         }
     }
     return {};

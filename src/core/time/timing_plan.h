@@ -14,12 +14,12 @@ namespace garland {
 enum class Part : std::uint8_t { before, span, after };
 
 struct TimingSample {
-    double source = 0;      // source frame, not yet held inside the source's own range
-    double slope = 0;       // ds/dt: source frames per output frame
-    double span_frame = 0;  // where in the timing's own span this falls, as an output frame
-    std::int64_t pass = 0;  // 0: the span itself; 1, 2 … after it; −1, −2 … before it
+    double source = 0;     // source frame, not yet held inside the source's own range
+    double slope = 0;      // ds/dt: source frames per output frame
+    double span_frame = 0; // where in the timing's own span this falls, as an output frame
+    std::int64_t pass = 0; // 0: the span itself; 1, 2 … after it; −1, −2 … before it
     Part part = Part::span;
-    bool absent = false;    // nothing is shown
+    bool absent = false; // nothing is shown
 };
 
 class TimingPlan {
@@ -37,9 +37,9 @@ class TimingPlan {
     // The same in three steps, so that a loop over many copies can take each step for all of them: where in the span τ
     // falls, which stretch that is, and what is shown there.
     struct Folded {
-        double u = 0;                    // output frames from the span's first key, 0 … length
-        double sign = 1;                 // of time: 1 forward, −1 backward, 0 at rest
-        double run = 0, run_slope = 0;   // added by run_on: source frames, source frames per output frame
+        double u = 0;                  // output frames from the span's first key, 0 … length
+        double sign = 1;               // of time: 1 forward, −1 backward, 0 at rest
+        double run = 0, run_slope = 0; // added by run_on: source frames, source frames per output frame
         std::int64_t pass = 0;
         Part part = Part::span;
         bool absent = false;
@@ -77,15 +77,17 @@ class TimingPlan {
     bool alike_ = false;             // before and after repeat (or both go there and back) without a count
     bool ends_in_next_pass_ = false; // the span's very end already belongs to what follows
     Side before_, after_;
-    std::vector<Stretch> stretches_;      // closed by one flat stretch that stands for the last key
-    std::vector<double> starts_;          // of the stretches, closed by infinity
-    std::vector<std::uint32_t> buckets_;  // for each equal slice of the span, the stretch in which it starts
+    std::vector<Stretch> stretches_;     // closed by one flat stretch that stands for the last key
+    std::vector<double> starts_;         // of the stretches, closed by infinity
+    std::vector<std::uint32_t> buckets_; // for each equal slice of the span, the stretch in which it starts
 };
 
-// ---- evaluation, inline so that the loops over copies are built as one ------------------------------------------------
+// ---- evaluation, inline so that the loops over copies are built as one
+// ------------------------------------------------
 
 GARLAND_INLINE std::uint32_t TimingPlan::find(double u) const {
-    const auto slice = static_cast<std::uint32_t>(static_cast<std::int32_t>(u * buckets_per_frame_)); // u ≤ length: in range
+    const auto slice =
+        static_cast<std::uint32_t>(static_cast<std::int32_t>(u * buckets_per_frame_)); // u ≤ length: in range
     std::uint32_t i = buckets_[slice];
     i += starts_[i + 1] <= u; // the usual single step, without a branch to guess wrong
     while (starts_[i + 1] <= u) ++i;
@@ -110,8 +112,8 @@ GARLAND_INLINE TimingSample TimingPlan::finish(const Folded& f, std::uint32_t i)
     return out;
 }
 
-// x, output frames from the span's first key, in passes of `period` frames over a span of `length`. Only selects, so that
-// a loop over many copies becomes one over vectors.
+// x, output frames from the span's first key, in passes of `period` frames over a span of `length`. Only selects, so
+// that a loop over many copies becomes one over vectors.
 GARLAND_INLINE TimingPlan::Wrapped TimingPlan::wrap(double x, double period, double length, bool there_and_back) {
     x = x == x ? x : 0.0;
     double pass = std::floor(x / period);
@@ -177,7 +179,8 @@ GARLAND_INLINE TimingPlan::Folded TimingPlan::fold(OutputFrame local) const {
     } else if (x < 0) {
         outside(x, before_, out);
     } else if (x >= length_) {
-        outside(x, after_, out); // a seamless repeat starts anew at the span's very end, a turn is on its way back there
+        outside(x, after_,
+                out); // a seamless repeat starts anew at the span's very end, a turn is on its way back there
     } else {
         rest(false, out); // NaN
     }

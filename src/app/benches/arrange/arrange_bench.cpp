@@ -21,7 +21,8 @@ ArrangeBench::ArrangeBench(Document& document, Viewing& viewing, QWidget* parent
         ArrangementId made;
         document_.edit(tr("Add an arrangement"), [&](Project& p) -> Result<void> {
             const Arrangement* now = p.arrangement(viewing_.arrangement());
-            if (!now) return fail(Error{ErrorCode::invalid, "there is no source to arrange yet"}.advise("gather one first"));
+            if (!now)
+                return fail(Error{ErrorCode::invalid, "there is no source to arrange yet"}.advise("gather one first"));
             Arrangement next = *now;
             next.id = ArrangementId(p.next_id++);
             made = next.id;
@@ -55,21 +56,23 @@ ArrangeBench::ArrangeBench(Document& document, Viewing& viewing, QWidget* parent
     kind_ = new Segments({tr("line"), tr("grid"), tr("ring")},
                          {tr("Copies in a row"), tr("Copies in rows and columns"), tr("Copies around a circle")});
     connect(kind_, &Segments::chosen, this, [this](int i) {
-        edit_arrangement(tr("Arrange on a %1").arg(QString::fromUtf8(to_text(static_cast<ArrangementKind>(i)))), [&](Arrangement& a) {
-            const auto kind = static_cast<ArrangementKind>(i);
-            if (kind == a.kind) return;
-            // The copies that are there carry over as well as the new kind allows.
-            const int n = static_cast<int>(std::min<std::int64_t>(copies_in(a), copy_limit));
-            if (kind == ArrangementKind::grid) {
-                a.columns = std::max(1, static_cast<int>(std::ceil(std::sqrt(n))));
-                a.rows = std::max(1, (n + a.columns - 1) / a.columns);
-                a.row_spacing = a.spacing;
-            } else {
-                a.count = n;
-                if (kind == ArrangementKind::ring) a.radius = std::max(a.spacing * n / (2 * std::numbers::pi), 0.01);
-            }
-            a.kind = kind;
-        });
+        edit_arrangement(tr("Arrange on a %1").arg(QString::fromUtf8(to_text(static_cast<ArrangementKind>(i)))),
+                         [&](Arrangement& a) {
+                             const auto kind = static_cast<ArrangementKind>(i);
+                             if (kind == a.kind) return;
+                             // The copies that are there carry over as well as the new kind allows.
+                             const int n = static_cast<int>(std::min<std::int64_t>(copies_in(a), copy_limit));
+                             if (kind == ArrangementKind::grid) {
+                                 a.columns = std::max(1, static_cast<int>(std::ceil(std::sqrt(n))));
+                                 a.rows = std::max(1, (n + a.columns - 1) / a.columns);
+                                 a.row_spacing = a.spacing;
+                             } else {
+                                 a.count = n;
+                                 if (kind == ArrangementKind::ring)
+                                     a.radius = std::max(a.spacing * n / (2 * std::numbers::pi), 0.01);
+                             }
+                             a.kind = kind;
+                         });
     });
     column->addWidget(kind_);
 
@@ -78,56 +81,75 @@ ArrangeBench::ArrangeBench(Document& document, Viewing& viewing, QWidget* parent
     measures->setVerticalSpacing(6);
     auto only = [this](std::initializer_list<ArrangementKind> kinds) {
         std::vector<ArrangementKind> list(kinds);
-        fields_.back().shown = [list](ArrangementKind k) { return std::find(list.begin(), list.end(), k) != list.end(); };
+        fields_.back().shown = [list](ArrangementKind k) {
+            return std::find(list.begin(), list.end(), k) != list.end();
+        };
     };
     using enum ArrangementKind;
     const Quantity m = Quantity::metres, n = Quantity::plain, deg = Quantity::degrees;
-    add_number(measures, 0, 0, tr("Copies"), n, 1, copy_limit, 0, tr("How many copies; up to 100 000"),
-               [](const Arrangement& a) { return a.count; }, [](Arrangement& a, double v) { a.count = static_cast<int>(v); });
+    add_number(
+        measures, 0, 0, tr("Copies"), n, 1, copy_limit, 0, tr("How many copies; up to 100 000"),
+        [](const Arrangement& a) { return a.count; }, [](Arrangement& a, double v) { a.count = static_cast<int>(v); });
     only({line, ring});
-    add_number(measures, 0, 0, tr("Columns"), n, 1, copy_limit, 0, tr("Copies in each row"),
-               [](const Arrangement& a) { return a.columns; }, [](Arrangement& a, double v) { a.columns = static_cast<int>(v); });
+    add_number(
+        measures, 0, 0, tr("Columns"), n, 1, copy_limit, 0, tr("Copies in each row"),
+        [](const Arrangement& a) { return a.columns; },
+        [](Arrangement& a, double v) { a.columns = static_cast<int>(v); });
     only({grid});
-    add_number(measures, 0, 2, tr("Rows"), n, 1, copy_limit, 0, tr("How many rows"),
-               [](const Arrangement& a) { return a.rows; }, [](Arrangement& a, double v) { a.rows = static_cast<int>(v); });
+    add_number(
+        measures, 0, 2, tr("Rows"), n, 1, copy_limit, 0, tr("How many rows"),
+        [](const Arrangement& a) { return a.rows; }, [](Arrangement& a, double v) { a.rows = static_cast<int>(v); });
     only({grid});
-    add_number(measures, 1, 0, tr("Spacing"), m, 0, 1e6, 3, tr("From one copy to the next"),
-               [](const Arrangement& a) { return a.spacing; }, [](Arrangement& a, double v) { a.spacing = v; });
+    add_number(
+        measures, 1, 0, tr("Spacing"), m, 0, 1e6, 3, tr("From one copy to the next"),
+        [](const Arrangement& a) { return a.spacing; }, [](Arrangement& a, double v) { a.spacing = v; });
     only({line, grid});
-    add_number(measures, 1, 2, tr("Between rows"), m, 0, 1e6, 3, tr("From one row to the next"),
-               [](const Arrangement& a) { return a.row_spacing; }, [](Arrangement& a, double v) { a.row_spacing = v; });
+    add_number(
+        measures, 1, 2, tr("Between rows"), m, 0, 1e6, 3, tr("From one row to the next"),
+        [](const Arrangement& a) { return a.row_spacing; }, [](Arrangement& a, double v) { a.row_spacing = v; });
     only({grid});
-    add_number(measures, 1, 2, tr("Radius"), m, 0, 1e6, 3, tr("Of the ring"), [](const Arrangement& a) { return a.radius; },
-               [](Arrangement& a, double v) { a.radius = v; });
+    add_number(
+        measures, 1, 2, tr("Radius"), m, 0, 1e6, 3, tr("Of the ring"), [](const Arrangement& a) { return a.radius; },
+        [](Arrangement& a, double v) { a.radius = v; });
     only({ring});
-    add_number(measures, 1, 0, tr("Spacing"), m, 0, 1e6, 3, tr("Along the ring from one copy to the next; sets the radius"),
-               [](const Arrangement& a) { return 2 * std::numbers::pi * a.radius / std::max(a.count, 1); },
-               [](Arrangement& a, double v) { a.radius = v * a.count / (2 * std::numbers::pi); });
+    add_number(
+        measures, 1, 0, tr("Spacing"), m, 0, 1e6, 3, tr("Along the ring from one copy to the next; sets the radius"),
+        [](const Arrangement& a) { return 2 * std::numbers::pi * a.radius / std::max(a.count, 1); },
+        [](Arrangement& a, double v) { a.radius = v * a.count / (2 * std::numbers::pi); });
     only({ring});
-    add_number(measures, 3, 0, tr("Sag"), m, -1e4, 1e4, 3, tr("How far the middle of each swag hangs below its posts"),
-               [](const Arrangement& a) { return a.sag; }, [](Arrangement& a, double v) { a.sag = v; });
-    add_number(measures, 3, 2, tr("Copies a swag"), n, 0, copy_limit, 0, tr("From one post to the next; 0: one swag over all"),
-               [](const Arrangement& a) { return a.swag; }, [](Arrangement& a, double v) { a.swag = static_cast<int>(v); });
-    add_number(measures, 4, 0, tr("Middle x"), m, -1e6, 1e6, 3, tr("Where the middle of the arrangement is"),
-               [](const Arrangement& a) { return a.origin.x; }, [](Arrangement& a, double v) { a.origin.x = v; });
-    add_number(measures, 4, 2, tr("height y"), m, -1e6, 1e6, 3, tr("Height of the copies' own origin above the ground"),
-               [](const Arrangement& a) { return a.origin.y; }, [](Arrangement& a, double v) { a.origin.y = v; });
-    add_number(measures, 4, 4, tr("z"), m, -1e6, 1e6, 3, tr("Where the middle of the arrangement is"),
-               [](const Arrangement& a) { return a.origin.z; }, [](Arrangement& a, double v) { a.origin.z = v; });
-    add_number(measures, 5, 0, tr("Heading"), deg, -3600, 3600, 2, tr("Turns the whole arrangement about the vertical"),
-               [](const Arrangement& a) { return a.heading; }, [](Arrangement& a, double v) { a.heading = v; });
-    add_number(measures, 5, 2, tr("Turn"), deg, -3600, 3600, 2, tr("Turns every copy about the vertical"),
-               [](const Arrangement& a) { return a.turn; }, [](Arrangement& a, double v) { a.turn = v; });
-    add_number(measures, 5, 4, tr("Size"), n, 0.001, 1e5, 3, tr("Size of every copy; 1 is as gathered"),
-               [](const Arrangement& a) { return a.size; }, [](Arrangement& a, double v) { a.size = v; });
+    add_number(
+        measures, 3, 0, tr("Sag"), m, -1e4, 1e4, 3, tr("How far the middle of each swag hangs below its posts"),
+        [](const Arrangement& a) { return a.sag; }, [](Arrangement& a, double v) { a.sag = v; });
+    add_number(
+        measures, 3, 2, tr("Copies a swag"), n, 0, copy_limit, 0, tr("From one post to the next; 0: one swag over all"),
+        [](const Arrangement& a) { return a.swag; }, [](Arrangement& a, double v) { a.swag = static_cast<int>(v); });
+    add_number(
+        measures, 4, 0, tr("Middle x"), m, -1e6, 1e6, 3, tr("Where the middle of the arrangement is"),
+        [](const Arrangement& a) { return a.origin.x; }, [](Arrangement& a, double v) { a.origin.x = v; });
+    add_number(
+        measures, 4, 2, tr("height y"), m, -1e6, 1e6, 3, tr("Height of the copies' own origin above the ground"),
+        [](const Arrangement& a) { return a.origin.y; }, [](Arrangement& a, double v) { a.origin.y = v; });
+    add_number(
+        measures, 4, 4, tr("z"), m, -1e6, 1e6, 3, tr("Where the middle of the arrangement is"),
+        [](const Arrangement& a) { return a.origin.z; }, [](Arrangement& a, double v) { a.origin.z = v; });
+    add_number(
+        measures, 5, 0, tr("Heading"), deg, -3600, 3600, 2, tr("Turns the whole arrangement about the vertical"),
+        [](const Arrangement& a) { return a.heading; }, [](Arrangement& a, double v) { a.heading = v; });
+    add_number(
+        measures, 5, 2, tr("Turn"), deg, -3600, 3600, 2, tr("Turns every copy about the vertical"),
+        [](const Arrangement& a) { return a.turn; }, [](Arrangement& a, double v) { a.turn = v; });
+    add_number(
+        measures, 5, 4, tr("Size"), n, 0.001, 1e5, 3, tr("Size of every copy; 1 is as gathered"),
+        [](const Arrangement& a) { return a.size; }, [](Arrangement& a, double v) { a.size = v; });
     measures->setColumnStretch(6, 1);
     column->addLayout(measures);
 
     auto* uses = new QGridLayout;
     uses->setHorizontalSpacing(8);
-    facing_ = make_choice({tr("all alike"), tr("along the row"), tr("outward")}, tr("Facing"), tr("Which way copies face"),
-                          [this](int i) {
-                              edit_arrangement(tr("Set the facing"), [&](Arrangement& a) { a.facing = static_cast<Facing>(i); });
+    facing_ = make_choice({tr("all alike"), tr("along the row"), tr("outward")}, tr("Facing"),
+                          tr("Which way copies face"), [this](int i) {
+                              edit_arrangement(tr("Set the facing"),
+                                               [&](Arrangement& a) { a.facing = static_cast<Facing>(i); });
                           });
     source_ = make_choice({}, tr("Source"), tr("What the copies show"), [this](int i) {
         edit_arrangement(tr("Set the source of the copies"),
@@ -171,7 +193,8 @@ NumberField* ArrangeBench::add_number(QGridLayout* grid, int row, int column, co
     fields_.push_back({field, words, std::move(get), [](ArrangementKind) { return true; }});
     const QString merge = QStringLiteral("arrange-%1").arg(fields_.size());
     connect(field, &NumberField::edited, this, [this, label, set = std::move(set), merge](double v) {
-        edit_arrangement(tr("Set %1").arg(label.toLower()), [&](Arrangement& a) { set(a, v); }, merge);
+        edit_arrangement(
+            tr("Set %1").arg(label.toLower()), [&](Arrangement& a) { set(a, v); }, merge);
     });
     connect(field, &NumberField::settled, &document_, &Document::end_merge);
     return field;
@@ -244,7 +267,9 @@ void PlanView::measure() {
     shift_ = QPointF(width() / 2.0 - scale_ * (low_x + high_x) / 2, height() / 2.0 - scale_ * (low_z + high_z) / 2);
 }
 
-QPointF PlanView::pixel(const V3d& p) const { return QPointF(p.x * scale_, p.z * scale_) + shift_; }
+QPointF PlanView::pixel(const V3d& p) const {
+    return QPointF(p.x * scale_, p.z * scale_) + shift_;
+}
 
 void PlanView::paintEvent(QPaintEvent*) {
     measure();
@@ -290,8 +315,10 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
         }
     }
     if (best < 0) return viewing_.select({});
-    if (event->modifiers() & Qt::ControlModifier) viewing_.toggle(best);
-    else viewing_.set_current_copy(best);
+    if (event->modifiers() & Qt::ControlModifier)
+        viewing_.toggle(best);
+    else
+        viewing_.set_current_copy(best);
 }
 
 } // namespace garland

@@ -14,9 +14,11 @@ class ArrangeBench : public Bench {
 
   private:
     void refresh();
-    void edit_arrangement(const QString& words, const std::function<void(Arrangement&)>& change, const QString& merge = {});
+    void edit_arrangement(const QString& words, const std::function<void(Arrangement&)>& change,
+                          const QString& merge = {});
     NumberField* add_number(QGridLayout* grid, int row, int column, const QString& label, Quantity quantity, double low,
-                            double high, int decimals, const QString& tip, std::function<double(const Arrangement&)> get,
+                            double high, int decimals, const QString& tip,
+                            std::function<double(const Arrangement&)> get,
                             std::function<void(Arrangement&, double)> set);
 
     struct Field {

@@ -6,7 +6,8 @@ namespace garland {
 
 CheckBench::CheckBench(Document& document, Viewing& viewing, QWidget* parent)
     : Bench(tr("Check"), true, document, viewing, parent) {
-    run_ = make_button(tr("Check now"), tr("Examine the whole output range (it is done by itself when this step is entered)"));
+    run_ = make_button(tr("Check now"),
+                       tr("Examine the whole output range (it is done by itself when this step is entered)"));
     run_->setObjectName("primary");
     connect(run_, &QPushButton::clicked, this, &CheckBench::run);
     head()->addWidget(run_);
@@ -26,26 +27,34 @@ CheckBench::CheckBench(Document& document, Viewing& viewing, QWidget* parent)
     rule->addStretch(1);
     body()->addLayout(rule);
     auto set = [this](const QString& words, std::function<void(Settings&)> change) {
-        document_.edit(words, [&](Project& p) -> Result<void> {
-            change(p.settings);
-            return {};
-        }, QStringLiteral("twin-rule"));
+        document_.edit(
+            words,
+            [&](Project& p) -> Result<void> {
+                change(p.settings);
+                return {};
+            },
+            QStringLiteral("twin-rule"));
     };
-    connect(alike_, &NumberField::edited, this, [set](double v) { set(tr("Set when copies are alike"), [v](Settings& s) { s.alike_below = v; }); });
-    connect(share_, &NumberField::edited, this, [set](double v) { set(tr("Set when copies are twins"), [v](Settings& s) { s.twin_share = v / 100; }); });
+    connect(alike_, &NumberField::edited, this,
+            [set](double v) { set(tr("Set when copies are alike"), [v](Settings& s) { s.alike_below = v; }); });
+    connect(share_, &NumberField::edited, this,
+            [set](double v) { set(tr("Set when copies are twins"), [v](Settings& s) { s.twin_share = v / 100; }); });
 
     list_ = new QVBoxLayout;
     list_->setSpacing(8);
     body()->addLayout(list_);
-    auto* later = make_label(tr("Pops, seam gaps, backward runs and missed beats will be looked for here in a later version."), "muted");
+    auto* later = make_label(
+        tr("Pops, seam gaps, backward runs and missed beats will be looked for here in a later version."), "muted");
     later->setWordWrap(true);
     body()->addWidget(later);
     body()->addStretch(1);
     connect(&document_, &Document::changed, this, [this] {
         alike_->set_value(document_.project().settings.alike_below);
         share_->set_value(document_.project().settings.twin_share * 100);
-        if (isVisible()) run();
-        else fill();
+        if (isVisible())
+            run();
+        else
+            fill();
     });
     fill();
 }

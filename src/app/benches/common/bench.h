@@ -17,7 +17,7 @@ class Bench : public BenchFrame {
     virtual void entered() {} // the user came to this step
 
   signals:
-    void badge(int findings); // for the rail; 0 hides it
+    void badge(int findings);  // for the rail; 0 hides it
     void go_to_step(int step); // 0 … 6
 
   protected:

@@ -99,13 +99,15 @@ void GatherBench::rebuild() {
         if (p.source(id)) problems += static_cast<int>(open.source->facts().problems.size());
     }
     emit badge(problems + static_cast<int>(document_.missing().size()));
-    set_note(p.sources.empty() ? QString()
-                               : QString::fromStdString(counted(static_cast<long long>(p.sources.size()), "source", "sources")));
+    set_note(p.sources.empty()
+                 ? QString()
+                 : QString::fromStdString(counted(static_cast<long long>(p.sources.size()), "source", "sources")));
     if (p.sources.empty()) {
-        auto* words = make_label(tr("Drop a cache into the window, or use Add….\n\n"
-                                    "Garland reads numbered OBJ or PLY series (give any one file), and a mesh beside a "
-                                    "NumPy array of points (name.ply and name.npy). The files are only read, never changed."),
-                                 "muted");
+        auto* words =
+            make_label(tr("Drop a cache into the window, or use Add….\n\n"
+                          "Garland reads numbered OBJ or PLY series (give any one file), and a mesh beside a "
+                          "NumPy array of points (name.ply and name.npy). The files are only read, never changed."),
+                       "muted");
         words->setWordWrap(true);
         cards_->addWidget(words);
         return;
@@ -211,13 +213,17 @@ QWidget* GatherBench::make_source_card(const SourceSpec& spec) {
                                  });
                              });
     join->setCurrentIndex(static_cast<int>(spec.join));
-    auto* first = make_number(Quantity::source_frames, -1e9, 1e9, 0, tr("First frame"), tr("What the first frame is called here"));
+    auto* first = make_number(Quantity::source_frames, -1e9, 1e9, 0, tr("First frame"),
+                              tr("What the first frame is called here"));
     first->set_value(static_cast<double>(spec.first.value_or(there ? open->second.source->facts().first : 0)));
     connect(first, &NumberField::edited, this, [this, id](double v) {
-        document_.edit(tr("Set the source's first frame"), [&](Project& p) -> Result<void> {
-            p.source(id)->first = static_cast<std::int64_t>(v);
-            return {};
-        }, "first-frame");
+        document_.edit(
+            tr("Set the source's first frame"),
+            [&](Project& p) -> Result<void> {
+                p.source(id)->first = static_cast<std::int64_t>(v);
+                return {};
+            },
+            "first-frame");
     });
     auto* sub = make_choice({tr("nearest"), tr("linear"), tr("smooth")}, tr("Between frames"),
                             tr("How a pose between two frames is made. Smooth follows the velocities and needs them."),

@@ -13,9 +13,10 @@ namespace garland {
 
 HandoffBench::HandoffBench(Document& document, Viewing& viewing, QWidget* parent)
     : Bench(tr("Hand off"), true, document, viewing, parent) {
-    what_ = new Segments({tr("posed copies"), tr("timing table")},
-                         {tr("One PLY file for each output frame: all copies as one mesh, each point with its copy's number"),
-                          tr("One CSV file: which source frame every copy shows at every output frame")});
+    what_ = new Segments(
+        {tr("posed copies"), tr("timing table")},
+        {tr("One PLY file for each output frame: all copies as one mesh, each point with its copy's number"),
+         tr("One CSV file: which source frame every copy shows at every output frame")});
     what_->set_current(0);
     body()->addWidget(what_);
     auto* grid = new QGridLayout;
@@ -29,8 +30,10 @@ HandoffBench::HandoffBench(Document& document, Viewing& viewing, QWidget* parent
     name_ = new QLineEdit(tr("copies"));
     name_->setAccessibleName(tr("Name"));
     name_->setToolTip(tr("What the files are called before their number"));
-    first_ = make_number(Quantity::output_frames, -1e9, 1e9, 0, tr("First frame to write"), tr("The first output frame to write"));
-    last_ = make_number(Quantity::output_frames, -1e9, 1e9, 0, tr("Last frame to write"), tr("The last output frame to write"));
+    first_ = make_number(Quantity::output_frames, -1e9, 1e9, 0, tr("First frame to write"),
+                         tr("The first output frame to write"));
+    last_ = make_number(Quantity::output_frames, -1e9, 1e9, 0, tr("Last frame to write"),
+                        tr("The last output frame to write"));
     auto* range = new QHBoxLayout;
     range->setSpacing(8);
     range->addWidget(first_);
@@ -88,9 +91,7 @@ HandoffBench::HandoffBench(Document& document, Viewing& viewing, QWidget* parent
     }
     for (QLineEdit* e : {folder_, name_}) connect(e, &QLineEdit::editingFinished, this, &HandoffBench::estimate_size);
     connect(what_, &Segments::chosen, this, &HandoffBench::refresh);
-    connect(&document_, &Document::changed, this, [this] {
-        refresh();
-    });
+    connect(&document_, &Document::changed, this, [this] { refresh(); });
     connect(&document_, &Document::opened, this, [this] {
         own_range_ = false;
         if (!document_.path().isEmpty()) set_folder(QFileInfo(document_.path()).absoluteDir().filePath("written"));
@@ -99,7 +100,9 @@ HandoffBench::HandoffBench(Document& document, Viewing& viewing, QWidget* parent
     refresh();
 }
 
-void HandoffBench::entered() { estimate_size(); }
+void HandoffBench::entered() {
+    estimate_size();
+}
 
 void HandoffBench::set_folder(const QString& folder) {
     folder_->setText(folder);
@@ -138,7 +141,8 @@ void HandoffBench::estimate_size() {
     }
     if (what_->current() == 1) {
         const double rows = static_cast<double>(frames().count()) * static_cast<double>(show.copies());
-        size_->setText(tr("One file, %1 rows, about %2.").arg(rows, 0, 'f', 0).arg(QString::fromStdString(byte_count(rows * 70))));
+        size_->setText(
+            tr("One file, %1 rows, about %2.").arg(rows, 0, 'f', 0).arg(QString::fromStdString(byte_count(rows * 70))));
         return;
     }
     const BakeOrder order{folder_->text().toStdString(), name_->text().toStdString(), frames(), Existing::refuse};
@@ -149,10 +153,10 @@ void HandoffBench::estimate_size() {
                 if (e.error().code != ErrorCode::cancelled) size_->setText(QString::fromStdString(describe(e.error())));
                 return;
             }
-            QString text = tr("%1, about %2 in all; %3 free on that disk.")
-                               .arg(QString::fromStdString(counted(e->files, "file", "files")),
-                                    QString::fromStdString(byte_count(e->bytes)),
-                                    QString::fromStdString(byte_count(e->free)));
+            QString text =
+                tr("%1, about %2 in all; %3 free on that disk.")
+                    .arg(QString::fromStdString(counted(e->files, "file", "files")),
+                         QString::fromStdString(byte_count(e->bytes)), QString::fromStdString(byte_count(e->free)));
             if (e->existing > 0) text += tr(" %1 of them are there already.").arg(e->existing);
             size_->setText(text);
         },
@@ -184,10 +188,12 @@ void HandoffBench::write() {
                 job_ = nullptr;
                 refresh();
                 if (!done) return say(QString::fromStdString(describe(done.error())), "alert");
-                say(tr("%1 written to %2, %3 in all: %4 copies from %5 poses. Read back: every file has the counts and the "
+                say(tr("%1 written to %2, %3 in all: %4 copies from %5 poses. Read back: every file has the counts and "
+                       "the "
                        "size it should have.")
-                        .arg(QString::fromStdString(counted(static_cast<long long>(done->files.size()), "file", "files")), folder,
-                             QString::fromStdString(byte_count(done->bytes)))
+                        .arg(QString::fromStdString(
+                                 counted(static_cast<long long>(done->files.size()), "file", "files")),
+                             folder, QString::fromStdString(byte_count(done->bytes)))
                         .arg(done->copies)
                         .arg(done->poses),
                     "ok");

@@ -9,7 +9,7 @@
 namespace garland {
 
 struct MapAxes {
-    QRectF plot;                 // pixels
+    QRectF plot; // pixels
     double out_low = 1, out_high = 240;
     double source_low = 0, source_high = 100;
 
@@ -18,7 +18,9 @@ struct MapAxes {
         return plot.bottom() - (s.value - source_low) / (source_high - source_low) * plot.height();
     }
     QPointF at(OutputFrame t, SourceFrame s) const { return {x(t), y(s)}; }
-    OutputFrame out(double px) const { return OutputFrame(out_low + (px - plot.left()) / plot.width() * (out_high - out_low)); }
+    OutputFrame out(double px) const {
+        return OutputFrame(out_low + (px - plot.left()) / plot.width() * (out_high - out_low));
+    }
     SourceFrame source(double py) const {
         return SourceFrame(source_low + (plot.bottom() - py) / plot.height() * (source_high - source_low));
     }

@@ -9,26 +9,30 @@
 namespace garland {
 
 namespace {
-QString text(double v) { return QString::fromStdString(short_number(v)); }
+QString text(double v) {
+    return QString::fromStdString(short_number(v));
+}
 const QStringList outside_names{QObject::tr("hold"), QObject::tr("repeat"), QObject::tr("there-and-back"),
                                 QObject::tr("run on"), QObject::tr("absent")};
 } // namespace
 
 RetimeBench::RetimeBench(Document& document, Viewing& viewing, QWidget* parent)
     : Bench(tr("Retime"), false, document, viewing, parent) {
-    timings_ = make_choice({}, tr("Timing"), tr("Which timing is shown; picking a copy shows that copy's"), [this](int i) {
-        const TimingId id(timings_->itemData(i).toULongLong());
-        for (const Arrangement& a : document_.project().arrangements) {
-            if (a.timing == id) return viewing_.set_arrangement(a.id);
-        }
-    });
+    timings_ =
+        make_choice({}, tr("Timing"), tr("Which timing is shown; picking a copy shows that copy's"), [this](int i) {
+            const TimingId id(timings_->itemData(i).toULongLong());
+            for (const Arrangement& a : document_.project().arrangements) {
+                if (a.timing == id) return viewing_.set_arrangement(a.id);
+            }
+        });
     head()->addWidget(timings_);
 
     auto* buttons = new QHBoxLayout;
     buttons->setSpacing(6);
     auto* hold = make_button(tr("Hold here"), tr("Hold the pose at the playhead and push the rest later (H)"));
     hold->setObjectName("primary");
-    hold_frames_ = make_number(Quantity::output_frames, 1, 1e6, 0, tr("Frames to hold"), tr("How long Hold here holds"));
+    hold_frames_ =
+        make_number(Quantity::output_frames, 1, 1e6, 0, tr("Frames to hold"), tr("How long Hold here holds"));
     hold_frames_->set_value(12);
     hold_frames_->setMaximumWidth(64);
     hold_frames_->setMinimumWidth(52);
@@ -56,16 +60,17 @@ RetimeBench::RetimeBench(Document& document, Viewing& viewing, QWidget* parent)
                              tr("The output frame of the picked key"));
     key_source_ = make_number(Quantity::source_frames, -frame_limit, frame_limit, 3, tr("Source frame of the key"),
                               tr("The source frame that the picked key shows"));
-    toward_ = make_choice({tr("step"), tr("linear"), tr("smooth"), tr("free")}, tr("Towards the next key"),
-                          tr("How the curve goes from this key to the next. Smooth never leaves the two keys' poses; free "
-                             "keeps the slopes that cutting a smooth curve left."),
-                          [this](int i) {
-                              edit_map(tr("Set the curve after a key"), [&](const TimeMap& map) -> Result<TimeMap> {
-                                  TimeMap next = map;
-                                  next.keys.at(static_cast<std::size_t>(map_->selected())).toward = static_cast<Toward>(i);
-                                  return next;
-                              });
-                          });
+    toward_ =
+        make_choice({tr("step"), tr("linear"), tr("smooth"), tr("free")}, tr("Towards the next key"),
+                    tr("How the curve goes from this key to the next. Smooth never leaves the two keys' poses; free "
+                       "keeps the slopes that cutting a smooth curve left."),
+                    [this](int i) {
+                        edit_map(tr("Set the curve after a key"), [&](const TimeMap& map) -> Result<TimeMap> {
+                            TimeMap next = map;
+                            next.keys.at(static_cast<std::size_t>(map_->selected())).toward = static_cast<Toward>(i);
+                            return next;
+                        });
+                    });
     auto* remove = make_button(tr("Remove key"), tr("Remove the picked key (Delete)"));
     connect(remove, &QPushButton::clicked, map_, &TimeMapView::remove_selected);
     key->addWidget(make_label(tr("Key at")));
@@ -98,13 +103,14 @@ RetimeBench::RetimeBench(Document& document, Viewing& viewing, QWidget* parent)
     outside->setVerticalSpacing(5);
     auto make_side = [&](bool is_before, QComboBox*& mode, NumberField*& count) {
         const QString side = is_before ? tr("before") : tr("after");
-        mode = make_choice(outside_names, is_before ? tr("Before the timing") : tr("After the timing"),
-                           is_before ? tr("What is shown before the first key") : tr("What is shown after the last key"),
-                           [this, is_before, side](int i) {
-                               edit_timing(tr("Set what comes %1").arg(side), [&](Timing& t) {
-                                   (is_before ? t.before : t.after).mode = static_cast<OutsideMode>(i);
-                               });
-                           });
+        mode =
+            make_choice(outside_names, is_before ? tr("Before the timing") : tr("After the timing"),
+                        is_before ? tr("What is shown before the first key") : tr("What is shown after the last key"),
+                        [this, is_before, side](int i) {
+                            edit_timing(tr("Set what comes %1").arg(side), [&](Timing& t) {
+                                (is_before ? t.before : t.after).mode = static_cast<OutsideMode>(i);
+                            });
+                        });
         count = make_number(Quantity::plain, 0, 1e9, 0, tr("Passes %1").arg(side),
                             tr("How many more passes are played; 0 is endless. Then the last pose is held."));
         count->setMaximumWidth(62);
@@ -119,7 +125,8 @@ RetimeBench::RetimeBench(Document& document, Viewing& viewing, QWidget* parent)
     make_side(true, before_, before_count_);
     make_side(false, after_, after_count_);
     last_is_first_ = new QCheckBox(tr("last pose is the first"));
-    last_is_first_->setToolTip(tr("The span ends on the pose it began with, so a repeat's period is one frame shorter"));
+    last_is_first_->setToolTip(
+        tr("The span ends on the pose it began with, so a repeat's period is one frame shorter"));
     turn_twice_ = new QCheckBox(tr("turn frame shown twice"));
     turn_twice_->setToolTip(tr("There-and-back shows each turning frame for two frames instead of one"));
     connect(last_is_first_, &QCheckBox::clicked, this,
@@ -172,7 +179,9 @@ void RetimeBench::refresh() {
         after_->setCurrentIndex(static_cast<int>(t->after.mode));
         before_count_->set_value(t->before.count);
         after_count_->set_value(t->after.count);
-        auto counts = [](const Outside& o) { return o.mode == OutsideMode::repeat || o.mode == OutsideMode::there_and_back; };
+        auto counts = [](const Outside& o) {
+            return o.mode == OutsideMode::repeat || o.mode == OutsideMode::there_and_back;
+        };
         before_count_->setEnabled(counts(t->before));
         after_count_->setEnabled(counts(t->after));
         last_is_first_->setChecked(t->last_is_first);
@@ -180,7 +189,8 @@ void RetimeBench::refresh() {
     } else {
         set_note({});
     }
-    for (QWidget* w : std::initializer_list<QWidget*>{before_, after_, last_is_first_, turn_twice_}) w->setEnabled(t != nullptr);
+    for (QWidget* w : std::initializer_list<QWidget*>{before_, after_, last_is_first_, turn_twice_})
+        w->setEnabled(t != nullptr);
     update_key_fields();
     update_trace();
 }
@@ -267,7 +277,8 @@ void RetimeBench::fit_to_range() {
 
 void RetimeBench::start_here() {
     const OutputFrame at = viewing_.frame();
-    edit_map(tr("Start the timing at frame %1").arg(text(at.value)), [&](const TimeMap& map) { return start_at(map, at); });
+    edit_map(tr("Start the timing at frame %1").arg(text(at.value)),
+             [&](const TimeMap& map) { return start_at(map, at); });
 }
 
 void RetimeBench::step_key(int direction) {

@@ -22,7 +22,8 @@ class RetimeBench : public Bench {
     void refresh();
     void update_trace();
     void update_key_fields();
-    void edit_map(const QString& words, const std::function<Result<TimeMap>(const TimeMap&)>& change, const QString& merge = {});
+    void edit_map(const QString& words, const std::function<Result<TimeMap>(const TimeMap&)>& change,
+                  const QString& merge = {});
     void edit_timing(const QString& words, const std::function<void(Timing&)>& change, const QString& merge = {});
 
     TimeMapView* map_;

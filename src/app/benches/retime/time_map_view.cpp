@@ -16,12 +16,15 @@ namespace garland {
 namespace {
 constexpr int left_space = 74, right_space = 12, top_space = 14, bottom_space = 22;
 constexpr double key_radius = 5;
-QString text(double value, int decimals = 3) { return QString::fromStdString(short_number(value, decimals)); }
+QString text(double value, int decimals = 3) {
+    return QString::fromStdString(short_number(value, decimals));
+}
 } // namespace
 
 double nice_step(double span, int most) {
     double step = 1;
-    for (double candidate : {1., 2., 5., 10., 12., 24., 48., 96., 120., 240., 480., 1000., 2000., 5000., 1e4, 1e5, 1e6, 1e7, 1e8}) {
+    for (double candidate :
+         {1., 2., 5., 10., 12., 24., 48., 96., 120., 240., 480., 1000., 2000., 5000., 1e4, 1e5, 1e6, 1e7, 1e8}) {
         step = candidate;
         if (span / candidate <= most) break;
     }
@@ -55,7 +58,9 @@ TimeMapView::TimeMapView(Document& document, Viewing& viewing, QWidget* parent)
     place_axes();
 }
 
-const Timing* TimeMapView::timing() const { return document_.project().timing(viewing_.timing()); }
+const Timing* TimeMapView::timing() const {
+    return document_.project().timing(viewing_.timing());
+}
 
 void TimeMapView::show_all() {
     own_view_ = false;
@@ -91,7 +96,9 @@ void TimeMapView::place_axes() {
     axes_.source_high = high + margin;
 }
 
-void TimeMapView::resizeEvent(QResizeEvent*) { place_axes(); }
+void TimeMapView::resizeEvent(QResizeEvent*) {
+    place_axes();
+}
 
 void TimeMapView::select(int key) {
     if (key == selected_) return;
@@ -128,7 +135,8 @@ void TimeMapView::paintEvent(QPaintEvent*) {
     }
     // Grid and numbers.
     p.setFont(text_font(7.5));
-    const double out_step = nice_step(axes_.out_high - axes_.out_low, std::max(2, static_cast<int>(axes_.plot.width() / 64)));
+    const double out_step =
+        nice_step(axes_.out_high - axes_.out_low, std::max(2, static_cast<int>(axes_.plot.width() / 64)));
     for (double f = std::ceil(axes_.out_low / out_step) * out_step; f <= axes_.out_high; f += out_step) {
         const double x = axes_.x(OutputFrame(f));
         p.setPen(QPen(c.line, 1));
@@ -136,7 +144,8 @@ void TimeMapView::paintEvent(QPaintEvent*) {
         p.setPen(c.muted);
         p.drawText(QRectF(x - 30, axes_.plot.bottom() + 4, 60, 16), Qt::AlignCenter, text(f));
     }
-    const double step = nice_step(axes_.source_high - axes_.source_low, std::max(2, static_cast<int>(axes_.plot.height() / 34)));
+    const double step =
+        nice_step(axes_.source_high - axes_.source_low, std::max(2, static_cast<int>(axes_.plot.height() / 34)));
     for (double s = std::ceil(axes_.source_low / step) * step; s <= axes_.source_high; s += step) {
         const double y = axes_.y(SourceFrame(s));
         p.setPen(QPen(c.line, 1));
@@ -180,9 +189,10 @@ void TimeMapView::paintEvent(QPaintEvent*) {
     for (double x = axes_.plot.left(); x <= axes_.plot.right(); x += 1) {
         const TimingSample s = plan.at(axes_.out(x));
         const QPointF at(x, axes_.y(SourceFrame(s.source)));
-        const bool jump = !run.isEmpty() && std::abs(s.source - before) > 4 * std::abs(s.slope) * (axes_.out_high - axes_.out_low) /
-                                                                              axes_.plot.width() + 1e-6 +
-                                                0.5 * (axes_.source_high - axes_.source_low) / axes_.plot.height() * 4;
+        const bool jump =
+            !run.isEmpty() && std::abs(s.source - before) >
+                                  4 * std::abs(s.slope) * (axes_.out_high - axes_.out_low) / axes_.plot.width() + 1e-6 +
+                                      0.5 * (axes_.source_high - axes_.source_low) / axes_.plot.height() * 4;
         if (s.part != part || s.absent || jump || s.pass != pass) {
             if (s.pass != pass && s.part != Part::span && !jump) run << at;
             flush();
@@ -208,11 +218,12 @@ void TimeMapView::paintEvent(QPaintEvent*) {
     p.setPen(c.muted);
     const double end = axes_.x(t->map.last()), start = axes_.x(t->map.first());
     if (axes_.plot.right() - end > 40) {
-        p.drawText(QRectF(end + 4, axes_.plot.bottom() - 36, axes_.plot.right() - end - 6, 16), Qt::AlignLeft, outside_words(t->after));
+        p.drawText(QRectF(end + 4, axes_.plot.bottom() - 36, axes_.plot.right() - end - 6, 16), Qt::AlignLeft,
+                   outside_words(t->after));
     }
     if (start - axes_.plot.left() > 40) {
-        p.drawText(QRectF(axes_.plot.left() + 4, axes_.plot.bottom() - 36, start - axes_.plot.left() - 8, 16), Qt::AlignRight,
-                   outside_words(t->before));
+        p.drawText(QRectF(axes_.plot.left() + 4, axes_.plot.bottom() - 36, start - axes_.plot.left() - 8, 16),
+                   Qt::AlignRight, outside_words(t->before));
     }
     // Holds: a strong bar and how long they last.
     const auto& keys = t->map.keys;
@@ -353,15 +364,16 @@ void TimeMapView::mouseDoubleClickEvent(QMouseEvent* event) {
     Key key;
     key.at = OutputFrame(std::round(axes_.out(event->position().x()).value));
     key.source = SourceFrame(std::round(axes_.source(event->position().y()).value));
-    const bool added = document_.edit(tr("Add a key at frame %1").arg(text(key.at.value)), [&](Project& p) -> Result<void> {
-        auto& map = p.timing(id)->map;
-        for (const Key& k : map.keys) {
-            if (k.at <= key.at && k.toward != Toward::free) key.toward = k.toward;
-        }
-        GARLAND_TRY(next, insert_key(map, key));
-        map = std::move(next);
-        return {};
-    });
+    const bool added =
+        document_.edit(tr("Add a key at frame %1").arg(text(key.at.value)), [&](Project& p) -> Result<void> {
+            auto& map = p.timing(id)->map;
+            for (const Key& k : map.keys) {
+                if (k.at <= key.at && k.toward != Toward::free) key.toward = k.toward;
+            }
+            GARLAND_TRY(next, insert_key(map, key));
+            map = std::move(next);
+            return {};
+        });
     if (!added) return;
     const auto& keys = timing()->map.keys;
     for (std::size_t i = 0; i < keys.size(); ++i) {
@@ -391,8 +403,10 @@ void TimeMapView::remove_selected() {
 
 void TimeMapView::keyPressEvent(QKeyEvent* event) {
     const Timing* t = timing();
-    if (t && selected_ >= 0 && (event->key() == Qt::Key_Delete || event->key() == Qt::Key_Backspace)) return remove_selected();
-    if (t && selected_ >= 0 && event->modifiers() & Qt::AltModifier) { // Alt+arrows move the key; arrows alone move time
+    if (t && selected_ >= 0 && (event->key() == Qt::Key_Delete || event->key() == Qt::Key_Backspace))
+        return remove_selected();
+    if (t && selected_ >= 0 &&
+        event->modifiers() & Qt::AltModifier) { // Alt+arrows move the key; arrows alone move time
         const Key& k = t->map.keys[static_cast<std::size_t>(selected_)];
         const double by = event->modifiers() & Qt::ShiftModifier ? 10 : 1;
         switch (event->key()) {

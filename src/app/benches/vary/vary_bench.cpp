@@ -15,7 +15,9 @@ namespace {
 QString amount(const Spread& s, double v) {
     if (s.target == Target::delay) return QString::fromStdString(delay_words(v));
     const QString number = QString::fromStdString(short_number(std::abs(v), 2));
-    return v == 0 ? QObject::tr("as it is") : v > 0 ? QObject::tr("%1 % faster").arg(number) : QObject::tr("%1 % slower").arg(number);
+    return v == 0  ? QObject::tr("as it is")
+           : v > 0 ? QObject::tr("%1 % faster").arg(number)
+                   : QObject::tr("%1 % slower").arg(number);
 }
 
 // How many copies get which value.
@@ -126,7 +128,8 @@ void VaryBench::add_spread(Target target) {
     const ArrangementId id = viewing_.arrangement();
     document_.edit(target == Target::delay ? tr("Add a delay") : tr("Add a speed"), [&](Project& p) -> Result<void> {
         Arrangement* a = p.arrangement(id);
-        if (!a) return fail(Error{ErrorCode::invalid, "there are no copies to vary yet"}.advise("gather a source first"));
+        if (!a)
+            return fail(Error{ErrorCode::invalid, "there are no copies to vary yet"}.advise("gather a source first"));
         Spread s;
         s.id = SpreadId(p.next_id++);
         s.target = target;
@@ -137,7 +140,8 @@ void VaryBench::add_spread(Target target) {
     });
 }
 
-void VaryBench::edit_spread(SpreadId id, const QString& words, const std::function<void(Spread&)>& change, const QString& merge) {
+void VaryBench::edit_spread(SpreadId id, const QString& words, const std::function<void(Spread&)>& change,
+                            const QString& merge) {
     document_.edit(
         words,
         [&](Project& p) -> Result<void> {
@@ -165,10 +169,11 @@ void VaryBench::refresh() {
         shown_ = now;
         shown_arrangement_ = a ? a->id : ArrangementId();
         if (!a || a->spreads.empty()) {
-            auto* words = make_label(a ? tr("All copies move alike. Add a delay so that each starts at its own time, or a speed "
-                                            "so that they drift apart.")
-                                       : tr("There are no copies to vary yet. Gather a source first."),
-                                     "muted");
+            auto* words =
+                make_label(a ? tr("All copies move alike. Add a delay so that each starts at its own time, or a speed "
+                                  "so that they drift apart.")
+                             : tr("There are no copies to vary yet. Gather a source first."),
+                           "muted");
             words->setWordWrap(true);
             cards_->addWidget(words);
         } else {
@@ -179,9 +184,10 @@ void VaryBench::refresh() {
         for (std::size_t i = 0; i < updates_.size(); ++i) updates_[i](a->spreads[i], *a);
     }
     const std::size_t nudges = a ? a->nudges.size() : 0;
-    nudges_->setText(nudges ? tr("%1 nudged by hand; a nudge adds to what the spreads give.")
-                                  .arg(QString::fromStdString(counted(static_cast<long long>(nudges), "copy", "copies")))
-                            : tr("Drag a row of the Loom sideways to nudge one copy by hand."));
+    nudges_->setText(nudges
+                         ? tr("%1 nudged by hand; a nudge adds to what the spreads give.")
+                               .arg(QString::fromStdString(counted(static_cast<long long>(nudges), "copy", "copies")))
+                         : tr("Drag a row of the Loom sideways to nudge one copy by hand."));
     clear_nudges_->setVisible(nudges > 0);
     set_note(a ? QString::fromStdString(a->name) : QString());
 }
@@ -223,22 +229,24 @@ QWidget* VaryBench::make_spread_card(const Spread& spread, const Arrangement& ar
                                tr("Chance: any value between, by seed. Order per step: so much more for every copy. "
                                   "Order in total: from the first copy to the last."),
                                [this, id](int i) {
-                                   edit_spread(id, tr("Set what drives a spread"), [&](Spread& s) {
-                                       s.driver = static_cast<Driver>(i);
-                                   });
+                                   edit_spread(id, tr("Set what drives a spread"),
+                                               [&](Spread& s) { s.driver = static_cast<Driver>(i); });
                                });
     row->addWidget(driver);
     const Quantity quantity = delay ? Quantity::output_frames : Quantity::per_cent;
     const double least = delay ? -1e6 : -99;
     auto* from_label = make_label({});
-    auto* from = make_number(quantity, least, 1e6, 3, tr("From"), delay ? tr("Frames later; below 0 is ahead") : tr("Per cent faster; below 0 is slower"));
+    auto* from = make_number(quantity, least, 1e6, 3, tr("From"),
+                             delay ? tr("Frames later; below 0 is ahead") : tr("Per cent faster; below 0 is slower"));
     auto* to_label = make_label({});
-    auto* to = make_number(quantity, least, 1e6, 3, tr("To"), delay ? tr("Frames later; below 0 is ahead") : tr("Per cent faster; below 0 is slower"));
+    auto* to = make_number(quantity, least, 1e6, 3, tr("To"),
+                           delay ? tr("Frames later; below 0 is ahead") : tr("Per cent faster; below 0 is slower"));
     for (auto [field, low] : {std::pair{from, true}, std::pair{to, false}}) {
         field->setMaximumWidth(84);
         connect(field, &NumberField::edited, this, [this, id, low, key](double v) {
-            edit_spread(id, tr("Set the amount of a spread"), [&](Spread& s) { (low ? s.from : s.to) = v; },
-                        key + (low ? "from" : "to"));
+            edit_spread(
+                id, tr("Set the amount of a spread"), [&](Spread& s) { (low ? s.from : s.to) = v; },
+                key + (low ? "from" : "to"));
         });
         connect(field, &NumberField::settled, &document_, &Document::end_merge);
     }
@@ -252,21 +260,23 @@ QWidget* VaryBench::make_spread_card(const Spread& spread, const Arrangement& ar
     auto* more = new QHBoxLayout;
     more->setSpacing(6);
     auto* seed_label = make_label(tr("Seed"));
-    auto* seed = make_number(Quantity::plain, 0, 9007199254740991.0, 0, tr("Seed"), tr("The same seed always gives the same values"));
+    auto* seed = make_number(Quantity::plain, 0, 9007199254740991.0, 0, tr("Seed"),
+                             tr("The same seed always gives the same values"));
     seed->setMaximumWidth(120);
     connect(seed, &NumberField::edited, this, [this, id, key](double v) {
-        edit_spread(id, tr("Set a seed"), [&](Spread& s) { s.seed = static_cast<std::uint64_t>(v); }, key + "seed");
+        edit_spread(
+            id, tr("Set a seed"), [&](Spread& s) { s.seed = static_cast<std::uint64_t>(v); }, key + "seed");
     });
     auto* another = make_button(tr("Another"), tr("Try another seed"));
     connect(another, &QPushButton::clicked, this, [this, id] {
-        edit_spread(id, tr("Set a seed"), [&](Spread& s) { s.seed = QRandomGenerator::global()->bounded(1u, 1'000'000u); });
+        edit_spread(id, tr("Set a seed"),
+                    [&](Spread& s) { s.seed = QRandomGenerator::global()->bounded(1u, 1'000'000u); });
     });
     auto* whole = new QCheckBox(tr("whole frames"));
     whole->setToolTip(tr("Round every delay to whole output frames, so that copies can share poses"));
     whole->setVisible(delay);
-    connect(whole, &QCheckBox::clicked, this, [this, id](bool v) {
-        edit_spread(id, tr("Set whole frames"), [&](Spread& s) { s.whole_frames = v; });
-    });
+    connect(whole, &QCheckBox::clicked, this,
+            [this, id](bool v) { edit_spread(id, tr("Set whole frames"), [&](Spread& s) { s.whole_frames = v; }); });
     more->addWidget(seed_label);
     more->addWidget(seed);
     more->addWidget(another);
@@ -297,7 +307,8 @@ QWidget* VaryBench::make_spread_card(const Spread& spread, const Arrangement& ar
             std::vector<double> values;
             values.reserve(show.places.size());
             for (const Placement& p : show.places) {
-                values.push_back(value_of(s, p.id, static_cast<std::int64_t>(index++), static_cast<std::int64_t>(show.places.size())));
+                values.push_back(value_of(s, p.id, static_cast<std::int64_t>(index++),
+                                          static_cast<std::int64_t>(show.places.size())));
             }
             if (values.empty()) break;
             const auto [low, high] = std::minmax_element(values.begin(), values.end());

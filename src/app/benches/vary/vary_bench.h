@@ -17,7 +17,8 @@ class VaryBench : public Bench {
   private:
     void refresh();
     QWidget* make_spread_card(const Spread& spread, const Arrangement& arrangement);
-    void edit_spread(SpreadId id, const QString& words, const std::function<void(Spread&)>& change, const QString& merge = {});
+    void edit_spread(SpreadId id, const QString& words, const std::function<void(Spread&)>& change,
+                     const QString& merge = {});
 
     QVBoxLayout* cards_;
     QLabel* nudges_;
