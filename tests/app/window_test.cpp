@@ -222,7 +222,8 @@ class WindowTest : public QObject {
         QVERIFY2(all_text(window.vary()).contains("every copy <b>4 frames later</b>"),
                  qPrintable(all_text(window.vary())));
         QTest::keyClick(&window, Qt::Key_6, Qt::AltModifier);
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(window.check()).contains("Nothing found."), 5000);
+        QTRY_VERIFY2_WITH_TIMEOUT(all_text(window.check()).contains("Nothing found."),
+                                  qPrintable(QString::number(window.step()) + all_text(window.check())), 5000);
         QCOMPARE(window.rail().button(5)->badge(), 0);
 
         QTest::keyClick(&window, Qt::Key_7, Qt::AltModifier);

@@ -108,7 +108,7 @@ void Document::start_new() {
 }
 
 void Document::open(const QString& path) {
-    if (opening_) opening_->cancel();
+    if (opening_) opening_->drop();
     const std::string name = path.toStdString();
     opening_ = jobs_.start<OpenedProject>(
         this, tr("Opening %1").arg(QFileInfo(path).fileName()), [name](Progress& p) { return open_project(name, p); },

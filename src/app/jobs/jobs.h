@@ -24,6 +24,9 @@ class Job : public QObject, public Progress {
     double share() const { return share_; }
     qint64 milliseconds() const { return clock_.elapsed(); }
     void cancel() { cancelled_ = true; }
+    // Cancels because something newer was asked for: its answer is `cancelled` even if it was already on its way.
+    void drop() { cancelled_ = dropped_ = true; }
+    bool dropped() const { return dropped_; }
 
     void report(double share, std::string_view what) override; // any thread
     bool cancelled() const override { return cancelled_; }
@@ -36,6 +39,7 @@ class Job : public QObject, public Progress {
     friend class Jobs;
     QString title_;
     std::atomic<bool> cancelled_{false};
+    std::atomic<bool> dropped_{false};
     std::atomic<double> share_{0};
     std::atomic<qint64> last_report_{-1000};
     QElapsedTimer clock_;
@@ -64,6 +68,7 @@ class Jobs : public QObject {
                 this,
                 [this, job = std::move(job), result, done, target] { // the job ends on the interface thread
                     remove(job.get());
+                    if (job->dropped()) *result = fail(ErrorCode::cancelled, "stopped");
                     if (target) done(std::move(*result));
                 },
                 Qt::QueuedConnection);

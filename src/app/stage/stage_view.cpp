@@ -16,6 +16,9 @@ namespace {
 
 // Whether any OpenGL context can be had at all; asked before the first use, since using none crashes.
 bool graphics_there() {
+    // Some platforms can make a context and still cannot show it inside a window.
+    const QString platform = QGuiApplication::platformName();
+    if (!platform.startsWith("xcb") && !platform.startsWith("wayland")) return false;
     QOpenGLContext context;
     if (!context.create()) return false;
     QOffscreenSurface surface;

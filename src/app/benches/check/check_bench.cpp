@@ -66,7 +66,7 @@ void CheckBench::entered() {
 }
 
 void CheckBench::run() {
-    if (job_) job_->cancel();
+    if (job_) job_->drop();
     const ShowPtr show = document_.show();
     job_ = document_.jobs().start<Report>(
         this, tr("Checking"), [show](Progress& p) { return check(*show, p); },

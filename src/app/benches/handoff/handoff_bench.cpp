@@ -129,7 +129,7 @@ void HandoffBench::refresh() {
 }
 
 void HandoffBench::estimate_size() {
-    if (sizing_) sizing_->cancel();
+    if (sizing_) sizing_->drop();
     const Show& show = *document_.show();
     if (show.copies() == 0) {
         size_->setText(tr("There are no copies to write yet."));
