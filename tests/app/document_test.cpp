@@ -1,0 +1,195 @@
+// The open project without a window: undo steps, drags that become one, background work that is cancelled or dropped.
+#include "support/case.h"
+#include "support/files.h"
+#include "support/notation.h"
+
+#include "app/document/viewing.h"
+#include "io/ply.h"
+#include "io/project_file.h"
+#include "io/series.h"
+
+#include <QSignalSpy>
+#include <thread>
+
+using namespace garland;
+using namespace garland::testing;
+
+namespace {
+struct Open {
+    Folder folder;
+    Jobs jobs;
+    Document document{jobs};
+    Viewing viewing{document};
+
+    Open() {
+        for (int f = 1; f <= 6; ++f) {
+            if (!write_ply(folder / numbered("a.", f, 4, ".ply"), tetrahedron(f), PlyForm::ascii, Existing::refuse))
+                qFatal("no room");
+        }
+        QSignalSpy added(&document, &Document::source_added);
+        document.add_source(QString::fromStdString(folder / "a.0002.ply"));
+        if (!added.wait(5000)) qFatal("nothing was gathered");
+        document.undo().clear();
+    }
+    bool set_count(int n, const QString& merge = {}) {
+        return document.edit(
+            "Set copies",
+            [n](Project& p) -> Result<void> {
+                p.arrangements[0].count = n;
+                return {};
+            },
+            merge);
+    }
+};
+} // namespace
+
+class DocumentTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void a_drag_is_one_step() {
+        Open o;
+        const std::string before = project_text(o.document.project());
+        for (int n = 2; n <= 9; ++n) QVERIFY(o.set_count(n, "count"));
+        QCOMPARE(o.document.undo().count(), 1);
+        o.document.end_merge();
+        QVERIFY(o.set_count(20, "count"));
+        QCOMPARE(o.document.undo().count(), 2);
+        QVERIFY(o.set_count(21, "another"));
+        QVERIFY(o.set_count(22));
+        QVERIFY(o.set_count(23));
+        QCOMPARE(o.document.undo().count(), 5);
+        for (int i = 0; i < 5; ++i) o.document.undo().undo();
+        QCOMPARE(project_text(o.document.project()), before);
+        o.document.undo().redo();
+        QCOMPARE(o.document.project().arrangements[0].count, 9);
+    }
+    void an_edit_that_changes_nothing_is_none() {
+        Open o;
+        QVERIFY(!o.set_count(1));
+        QCOMPARE(o.document.undo().count(), 0);
+        QVERIFY(!o.document.dirty());
+    }
+    void a_refused_edit_leaves_all_as_it_was() {
+        Open o;
+        QSignalSpy problems(&o.document, &Document::problem), changes(&o.document, &Document::changed);
+        QVERIFY(!o.set_count(0));
+        QVERIFY(!o.document.edit("bad", [](Project& p) -> Result<void> {
+            p.arrangements.clear();
+            return fail(ErrorCode::invalid, "no");
+        }));
+        QCOMPARE(problems.count(), 2);
+        QCOMPARE(changes.count(), 0);
+        QCOMPARE(o.document.project().arrangements.size(), std::size_t(1));
+    }
+    void saving_elsewhere_keeps_paths_right() {
+        Open o;
+        const Folder other;
+        QVERIFY(o.document.save(QString::fromStdString(o.folder / "p.garland")));
+        QCOMPARE(o.document.project().sources[0].path, std::string("a.0002.ply"));
+        QVERIFY(o.document.save(QString::fromStdString(other / "p.garland")));
+        const auto opened = open_project(other / "p.garland");
+        QVERIFY(opened && opened->missing.empty()); // found again from the new folder
+        QVERIFY(!o.document.dirty());
+        QVERIFY(!o.document.save("/nowhere/p.garland"));
+        QCOMPARE(o.document.path(), QString::fromStdString(other / "p.garland")); // a failed save moves nothing
+    }
+    void removing_and_bringing_back_a_source() {
+        Open o;
+        const SourceId id = o.document.project().sources[0].id;
+        const Project before = o.document.project();
+        QVERIFY(o.document.edit("Remove", [id](Project& p) -> Result<void> {
+            remove_source(p, id);
+            return {};
+        }));
+        QCOMPARE(o.document.show()->copies(), 0);
+        QCOMPARE(o.viewing.current_copy(), -1);
+        o.document.undo().undo();
+        QVERIFY(o.document.project() == before);
+        QVERIFY(pose_all(*o.document.show(), OutputFrame(2)).value()[0].poses.size() == 1); // its files are still open
+    }
+    void the_playhead_stays_in_the_range() {
+        Open o;
+        o.viewing.set_frame(500);
+        QCOMPARE(o.viewing.frame().value, 240.0);
+        o.document.edit("range", [](Project& p) -> Result<void> {
+            p.settings.range = {10, 20};
+            return {};
+        });
+        QCOMPARE(o.viewing.frame().value, 20.0);
+        o.set_count(8);
+        o.viewing.select({1, 5, 7});
+        QCOMPARE(o.viewing.current_copy(), 1);
+        o.set_count(6);
+        QCOMPARE(o.viewing.selection(), (std::set<std::int64_t>{1, 5})); // copies that are gone are not picked
+    }
+    void work_runs_elsewhere_and_answers_here() {
+        Jobs jobs;
+        QObject receiver;
+        std::optional<Result<int>> answer;
+        bool elsewhere = false;
+        const auto here = std::this_thread::get_id();
+        jobs.start<int>(
+            &receiver, "count",
+            [&](Progress& p) -> Result<int> {
+                elsewhere = std::this_thread::get_id() != here;
+                p.report(0.5, "half");
+                return 7;
+            },
+            [&](Result<int> r) {
+                QCOMPARE(std::this_thread::get_id(), here);
+                answer = r;
+            });
+        QTRY_VERIFY(answer.has_value());
+        QVERIFY(elsewhere && **answer == 7);
+        QTRY_COMPARE(jobs.running(), 0);
+    }
+    void dropped_work_never_answers_late() {
+        Jobs jobs;
+        QObject receiver;
+        std::atomic<bool> begun{false}, go{false}, done{false};
+        std::optional<ErrorCode> code;
+        auto job = jobs.start<int>(
+            &receiver, "slow",
+            [&](Progress&) -> Result<int> { // takes no notice of being cancelled
+                begun = true;
+                while (!go) std::this_thread::yield();
+                done = true;
+                return 1;
+            },
+            [&](Result<int> r) { code = r ? ErrorCode::invalid : r.error().code; });
+        QTRY_VERIFY(begun);
+        job->drop();
+        go = true;
+        QTRY_VERIFY(code.has_value());
+        QVERIFY(done && *code == ErrorCode::cancelled);
+    }
+    void a_receiver_that_is_gone_is_not_called() {
+        Jobs jobs;
+        auto receiver = std::make_unique<QObject>();
+        std::atomic<bool> go{false};
+        bool called = false;
+        jobs.start<int>(
+            receiver.get(), "late",
+            [&](Progress&) -> Result<int> {
+                while (!go) std::this_thread::yield();
+                return 1;
+            },
+            [&](Result<int>) { called = true; });
+        receiver.reset();
+        go = true;
+        QTRY_COMPARE(jobs.running(), 0);
+        QVERIFY(!called);
+    }
+    void unknown_files_are_problems() {
+        Open o;
+        QSignalSpy problems(&o.document, &Document::problem);
+        o.document.open(QString::fromStdString(o.folder / "none.garland"));
+        QVERIFY(problems.wait(5000));
+        QCOMPARE(o.document.project().sources.size(), std::size_t(1));
+        o.document.start_new();
+        QVERIFY(o.document.project().sources.empty());
+        QCOMPARE(o.document.show()->copies(), 0);
+    }
+};
+GARLAND_TEST_CASE(DocumentTest)
+#include "document_test.moc"
