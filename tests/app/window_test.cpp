@@ -71,9 +71,13 @@ void drop(QWidget& window, const QStringList& files) {
     QApplication::sendEvent(&window, &event);
 }
 
+// Waits for it: what an edit adds to a bench is shown by a later turn of the event loop.
 QPushButton* button(QWidget& in, const QString& text) {
-    for (auto* b : in.findChildren<QPushButton*>()) {
-        if (b->text() == text && b->isVisible()) return b;
+    for (int tries = 0; tries < 100; ++tries) {
+        for (auto* b : in.findChildren<QPushButton*>()) {
+            if (b->text() == text && b->isVisible()) return b;
+        }
+        QTest::qWait(20);
     }
     return nullptr;
 }
@@ -85,10 +89,13 @@ void click(QWidget& in, const QString& text) {
 }
 template <class T>
 T* named(QWidget& in, const QString& name) {
-    for (auto* w : in.findChildren<T*>()) {
-        if (w->accessibleName() == name && w->isVisible()) return w;
+    for (int tries = 0; tries < 100; ++tries) {
+        for (auto* w : in.findChildren<T*>()) {
+            if (w->accessibleName() == name && w->isVisible()) return w;
+        }
+        QTest::qWait(20);
     }
-    return nullptr;
+    qFatal("no control called %s", qPrintable(name));
 }
 void type(QWidget& in, const QString& field, const QString& text) {
     auto* f = named<QLineEdit>(in, field);
@@ -178,13 +185,13 @@ class WindowTest : public QObject {
         window.show();
         QVERIFY(QTest::qWaitForWindowExposed(&window));
         activate(window);
-        QVERIFY(all_text(window.gather()).contains("Drop a cache into the window"));
+        QTRY_VERIFY(all_text(window.gather()).contains("Drop a cache into the window"));
         drop(window,
              {QString::fromStdString(folder / "column.0010.ply"), QString::fromStdString(folder / "column.0011.ply")});
         QTRY_COMPARE_WITH_TIMEOUT(window.document().project().sources.size(), std::size_t(1),
                                   10000); // two files, one source
         QCOMPARE(window.step(), 0);
-        QVERIFY(all_text(window.gather()).contains("mesh cache · PLY series · frames 0–47 (48)"));
+        QTRY_VERIFY(all_text(window.gather()).contains("mesh cache · PLY series · frames 0–47 (48)"));
 
         QTest::keyClick(&window, Qt::Key_2, Qt::AltModifier);
         QCOMPARE(window.step(), 1);
@@ -379,7 +386,7 @@ class WindowTest : public QObject {
     void the_stage_draws_and_picks() {
         Opened o(5);
         if (!o.window.stage().has_graphics()) { // the window is there all the same, and says why the Stage is not
-            QVERIFY(all_text(o.window.stage()).contains("This computer offers no OpenGL"));
+            QTRY_VERIFY(all_text(o.window.stage()).contains("This computer offers no OpenGL"));
             return;
         }
         o.window.stage().fit_all();
@@ -465,7 +472,7 @@ class WindowTest : public QObject {
         QCOMPARE(o.window.stage().scene()->copies.size(), std::size_t(5000));
         QVERIFY(o.window.stage().scene()->poses.size() <= 24);
         o.window.loom().set_fit(true);
-        QVERIFY(all_text(o.window.loom()).contains("5000 copies in"));
+        QTRY_VERIFY(all_text(o.window.loom()).contains("5000 copies in"));
         QVERIFY(!o.window.loom().grab().isNull());
     }
 
