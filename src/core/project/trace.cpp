@@ -67,9 +67,12 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
         const Sampler& sampler = show.samplers.at(a->source);
         out.recipe = sampler.recipe(SourceFrame(m.source));
         const PoseRecipe& r = out.recipe;
+        // Smooth follows velocities; a source without them is mixed linearly, and that is what is said.
+        const bool straight = sampler.how() == SubFrame::smooth && !sampler.source()->facts().velocities;
+        const SubFrame how = straight ? SubFrame::linear : sampler.how();
         std::string words =
             r.weight == 0 ? fmt::format("the stored pose {}", r.frame_a)
-                          : fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b, to_text(sampler.how()));
+                          : fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b, to_text(how));
         if (r.missing) words += "; a missing frame is replaced by an earlier one";
         out.stages.push_back({"sub-frame",
                               words,
