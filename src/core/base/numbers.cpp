@@ -44,4 +44,9 @@ std::string counted(long long count, std::string_view one, std::string_view many
     return fmt::format("{} {}", count, count == 1 ? one : many);
 }
 
+std::string counted_number(double count, std::string_view one, std::string_view many) {
+    const std::string number = short_number(count);
+    return fmt::format("{} {}", number, number == "1" ? one : many);
+}
+
 } // namespace garland

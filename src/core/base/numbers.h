@@ -22,4 +22,7 @@ std::string byte_count(double bytes);
 // "1 copy", "12 copies".
 std::string counted(long long count, std::string_view one, std::string_view many);
 
+// The same for a number that need not be whole: "1 frame", "2.5 frames".
+std::string counted_number(double count, std::string_view one, std::string_view many);
+
 } // namespace garland

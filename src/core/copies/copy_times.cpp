@@ -13,19 +13,26 @@ inline double local_time(const TimingPlan& plan, const CopyClock& copy, double t
     return start + copy.rate * (t - copy.delay - start);
 }
 
-inline CopyMoment show(const TimingSample& sample, double rate, double first, double last) {
+// speed: ds/dt before the source's range is looked at. Only selects: no branch to guess wrong.
+GARLAND_INLINE CopyMoment moment(double source, double speed, double first, double last, std::int32_t pass,
+                                 bool absent) {
     CopyMoment m;
-    m.source = std::min(std::max(sample.source, first), last);
+    m.source = std::min(std::max(source, first), last);
     // A thousandth of a rounding error outside the range is not a clamp.
-    const bool low = sample.source<first - 1e-9, high = sample.source> last + 1e-9;
-    const double speed = sample.slope * rate * static_cast<double>(!(low | high));
+    const bool low = source < first - 1e-9, high = source > last + 1e-9;
+    speed *= static_cast<double>(!(low | high));
     m.speed = static_cast<float>(speed);
-    m.pass = static_cast<std::int32_t>(std::clamp<std::int64_t>(sample.pass, INT32_MIN, INT32_MAX));
-    auto mark = [](bool is, Mark which) { return static_cast<unsigned>(is) * which; }; // no branch to guess wrong
-    m.marks = static_cast<std::uint8_t>(mark(sample.absent, mark_absent) | mark(speed == 0, mark_held) |
+    m.pass = pass;
+    auto mark = [](bool is, Mark which) { return static_cast<unsigned>(is) * which; };
+    m.marks = static_cast<std::uint8_t>(mark(absent, mark_absent) | mark(speed == 0, mark_held) |
                                         mark(speed < 0, mark_backward) | mark(low, mark_clamped_first) |
                                         mark(high, mark_clamped_last));
     return m;
+}
+
+inline CopyMoment show(const TimingSample& sample, double rate, double first, double last) {
+    const auto pass = static_cast<std::int32_t>(std::clamp<std::int64_t>(sample.pass, INT32_MIN, INT32_MAX));
+    return moment(sample.source, sample.slope * rate, first, last, pass, sample.absent);
 }
 
 } // namespace
@@ -70,28 +77,76 @@ namespace {
 
 constexpr std::size_t block = 256; // few enough to stay in the nearest cache
 
-// One block in short loops over plain arrays: the first becomes one over vectors, the others have nothing to wait for.
+// Copies in short loops over plain arrays: two become loops over vectors, and the two look-ups and stores in between must
+// not (gathered into vectors piece by piece they take three times as long).
+struct Block {
+    alignas(64) double u[block];
+    double sign[block], pass[block], source[block];
+    double slope[block], before[block];
+    float speed[block];
+    std::int64_t marks[block];
+    double pad[8]; // arrays a page apart would hinder each other's loads
+};
+
 GARLAND_LEVELS
-void wrapped_block(const TimingPlan& plan, double first, double last, const double* local, const double* rate,
-                   std::size_t count, CopyMoment* out) {
-    double u[block], sign[block], pass[block];
-    std::uint32_t stretch[block];
+void wrap_all(const TimingPlan& plan, const double* local, std::size_t count, Block& b) {
     const double start = plan.first().value, period = plan.period(), length = plan.length();
     const bool folds = plan.there_and_back();
     for (std::size_t i = 0; i < count; ++i) {
         const auto w = TimingPlan::wrap(local[i] - start, period, length, folds);
-        u[i] = w.u;
-        sign[i] = w.sign;
-        pass[i] = w.pass;
+        b.u[i] = w.u;
+        b.sign[i] = w.sign;
+        b.pass[i] = std::min(std::max(w.pass, -2147483648.0), 2147483647.0);
     }
-    for (std::size_t i = 0; i < count; ++i) stretch[i] = plan.find(u[i]);
+}
+
+template <bool fine>
+[[gnu::optimize("no-tree-vectorize")]] void look_up_all(const StretchTable& table, std::size_t count, Block& b) {
     for (std::size_t i = 0; i < count; ++i) {
-        TimingPlan::Folded f;
-        f.u = u[i];
-        f.sign = sign[i];
-        f.pass = static_cast<std::int64_t>(pass[i]);
-        out[i] = show(plan.finish(f, stretch[i]), rate[i], first, last);
+        const double u = b.u[i];
+        const StretchTable::Row& r = table.row(fine ? table.find_fine(u) : table.find(u));
+        const double v = u - r.start;
+        const double value = r.c[0] + v * (r.c[1] + v * (r.c[2] + v * r.c[3]));
+        b.source[i] = std::min(std::max(value, r.low), r.high);
+        b.slope[i] = r.c[1] + v * (2 * r.c[2] + 3 * v * r.c[3]);
+        b.before[i] = r.before;
+        b.u[i] = v;
     }
+}
+
+// As StretchTable::at and moment, for all at once.
+GARLAND_LEVELS
+void mark_all(double first, double last, const double* rate, std::size_t count, Block& b) {
+    for (std::size_t i = 0; i < count; ++i) {
+        const double way = (b.sign[i] < 0) & (b.u[i] == 0) ? b.before[i] : b.slope[i];
+        const double s = b.source[i];
+        const bool low = s < first - 1e-9, high = s > last + 1e-9;
+        const double pace = low | high ? 0.0 : b.sign[i] * way * rate[i];
+        b.source[i] = std::min(std::max(s, first), last);
+        b.speed[i] = static_cast<float>(pace);
+        constexpr std::int64_t held = mark_held, backward = mark_backward, at_first = mark_clamped_first,
+                               at_last = mark_clamped_last, none = 0;
+        b.marks[i] = (pace == 0 ? held : none) | (pace < 0 ? backward : none) | (low ? at_first : none) |
+                     (high ? at_last : none);
+    }
+}
+
+[[gnu::optimize("no-tree-vectorize")]] void store_all(const Block& b, std::size_t count, CopyMoment* out) {
+    for (std::size_t i = 0; i < count; ++i) {
+        out[i].source = b.source[i];
+        out[i].speed = b.speed[i];
+        out[i].pass = static_cast<std::int32_t>(b.pass[i]);
+        out[i].marks = static_cast<std::uint8_t>(b.marks[i]);
+    }
+}
+
+void wrapped_block(const TimingPlan& plan, double first, double last, const double* local, const double* rate,
+                   std::size_t count, CopyMoment* out) {
+    Block b;
+    wrap_all(plan, local, count, b);
+    plan.table().fine() ? look_up_all<true>(plan.table(), count, b) : look_up_all<false>(plan.table(), count, b);
+    mark_all(first, last, rate, count, b);
+    store_all(b, count, out);
 }
 
 GARLAND_LEVELS

@@ -9,29 +9,44 @@
 
 namespace garland {
 
-Result<void> validate(const TimeMap& map) {
-    if (map.keys.empty()) return fail(ErrorCode::invalid, "a time map needs at least one key");
-    if (map.keys.size() > key_limit) {
-        return fail(ErrorCode::too_large,
-                    fmt::format("a time map may have {} keys, not {}", key_limit, map.keys.size()));
+Result<void> validate_frames(std::span<const OutputFrame> at, std::string_view what) {
+    if (at.empty()) return fail(ErrorCode::invalid, fmt::format("{} needs at least one key", what));
+    if (at.size() > key_limit) {
+        return fail(ErrorCode::too_large, fmt::format("{} may have {} keys, not {}", what, key_limit, at.size()));
     }
-    for (std::size_t i = 0; i < map.keys.size(); ++i) {
-        const Key& key = map.keys[i];
-        const bool finite = std::isfinite(key.at.value) && std::isfinite(key.source.value) &&
-                            std::isfinite(key.leave) && std::isfinite(key.arrive);
-        if (!finite) return fail(ErrorCode::invalid, fmt::format("key {} has a value that is not a number", i + 1));
-        if (std::abs(key.at.value) > frame_limit || std::abs(key.source.value) > frame_limit) {
+    for (std::size_t i = 0; i < at.size(); ++i) {
+        if (!std::isfinite(at[i].value)) {
+            return fail(ErrorCode::invalid, fmt::format("key {} has a value that is not a number", i + 1));
+        }
+        if (std::abs(at[i].value) > frame_limit) {
             return fail(ErrorCode::invalid, fmt::format("key {} lies beyond frame {:.0f}", i + 1, frame_limit));
         }
         if (i == 0) continue;
-        const double step = key.at - map.keys[i - 1].at;
+        const double step = at[i] - at[i - 1];
         if (step == 0) {
             return fail(
                 Error{ErrorCode::invalid,
-                      fmt::format("keys {} and {} are both on output frame {}", i, i + 1, short_number(key.at.value))}
+                      fmt::format("keys {} and {} are both on output frame {}", i, i + 1, short_number(at[i].value))}
                     .advise("move or remove one of them; a jump is a step key followed by the next frame's key"));
         }
         if (step < 0) return fail(ErrorCode::invalid, fmt::format("key {} comes before key {}", i + 1, i));
+    }
+    return {};
+}
+
+Result<void> validate(const TimeMap& map) {
+    std::vector<OutputFrame> at;
+    at.reserve(map.keys.size());
+    for (const Key& key : map.keys) at.push_back(key.at);
+    GARLAND_CHECK(validate_frames(at, "a time map"));
+    for (std::size_t i = 0; i < map.keys.size(); ++i) {
+        const Key& key = map.keys[i];
+        if (!std::isfinite(key.source.value) || !std::isfinite(key.leave) || !std::isfinite(key.arrive)) {
+            return fail(ErrorCode::invalid, fmt::format("key {} has a value that is not a number", i + 1));
+        }
+        if (std::abs(key.source.value) > frame_limit) {
+            return fail(ErrorCode::invalid, fmt::format("key {} lies beyond frame {:.0f}", i + 1, frame_limit));
+        }
     }
     return {};
 }

@@ -4,7 +4,9 @@
 #include "core/base/result.h"
 #include "core/time/frames.h"
 
+#include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace garland {
@@ -39,6 +41,9 @@ inline constexpr std::size_t key_limit = 1'000'000;
 
 // Errors: invalid, naming the key: no keys, too many, not finite, beyond frame_limit, two keys on one frame, unsorted.
 Result<void> validate(const TimeMap& map);
+
+// The part of it that is about where keys stand, shared with other maps; `what`: "a time map".
+Result<void> validate_frames(std::span<const OutputFrame> at, std::string_view what);
 
 // The slope of each key as `smooth` sees it, in source frames per output frame. M. Steffen, "A simple method for
 // monotonic interpolation in one dimension", Astronomy and Astrophysics 239 (1990). Steps count as flat, so a smooth

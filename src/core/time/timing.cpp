@@ -5,18 +5,73 @@
 namespace garland {
 
 Result<void> validate(const Timing& timing) {
-    GARLAND_CHECK(validate(timing.map));
+    switch (timing.form) {
+    case TimingForm::positions: GARLAND_CHECK(validate(timing.map)); break;
+    case TimingForm::speeds: GARLAND_CHECK(validate(timing.speeds)); break;
+    case TimingForm::phrases: GARLAND_CHECK(validate(timing.phrases, timing.turn_twice)); break;
+    }
+    if (timing.master) {
+        if (auto ok = validate(*timing.master); !ok) {
+            Error error = ok.error();
+            error.message = "the master slider: " + error.message;
+            return fail(std::move(error));
+        }
+        for (std::size_t i = 0; i < timing.master->keys.size(); ++i) {
+            const double share = timing.master->keys[i].source.value;
+            if (share < 0 || share > 100) {
+                return fail(ErrorCode::invalid,
+                            fmt::format("key {} of the master slider must be 0 to 100 %, not {:g}", i + 1, share));
+            }
+        }
+    }
     for (const auto& [outside, word] : {std::pair{timing.before, "before"}, std::pair{timing.after, "after"}}) {
         if (outside.count < 0 || outside.count > 1'000'000'000) {
             return fail(ErrorCode::invalid,
-                        fmt::format("the count {} of \"{}\" must be 0 (endless) to 1000000000", word, outside.count));
+                        fmt::format("the count {} of \"{}\" must be 0 (endless) to 1000000000", outside.count, word));
         }
     }
     return {};
 }
 
+std::vector<Stretch> stretches(const Timing& timing) {
+    switch (timing.form) {
+    case TimingForm::positions: return stretches(timing.map);
+    case TimingForm::speeds: return stretches(timing.speeds);
+    case TimingForm::phrases: return stretches(timing.phrases, timing.turn_twice);
+    }
+    return {};
+}
+
+OutputFrame form_first(const Timing& timing) {
+    switch (timing.form) {
+    case TimingForm::positions: return timing.map.first();
+    case TimingForm::speeds: return timing.speeds.first();
+    case TimingForm::phrases: return timing.phrases.start;
+    }
+    return {};
+}
+
+double form_length(const Timing& timing) {
+    switch (timing.form) {
+    case TimingForm::positions: return timing.map.last() - timing.map.first();
+    case TimingForm::speeds: return timing.speeds.last() - timing.speeds.first();
+    case TimingForm::phrases: return length_of(timing.phrases, timing.turn_twice);
+    }
+    return 0;
+}
+
+OutputFrame span_first(const Timing& timing) {
+    return timing.master ? timing.master->first() : form_first(timing);
+}
+
+double span_length(const Timing& timing) {
+    return timing.master ? timing.master->last() - timing.master->first() : form_length(timing);
+}
+
 double pass_length(const Timing& timing, OutsideMode mode) {
-    const double length = timing.map.last() - timing.map.first();
+    double length = span_length(timing);
+    // A phrase list's length reaches to the end of its last frame, a map's only to its beginning.
+    if (timing.form == TimingForm::phrases && !timing.master) length -= 1;
     const bool shared_end = mode == OutsideMode::repeat ? timing.last_is_first : !timing.turn_twice;
     const double period = shared_end ? length : length + 1;
     return period > 0 ? period : 1;
@@ -27,6 +82,15 @@ TimeMap plain_map(OutputFrame start, SourceFrame first, SourceFrame last) {
     map.keys.push_back({start, first, Toward::linear});
     if (last > first) map.keys.push_back({start + (last - first), last, Toward::linear});
     return map;
+}
+
+const char* to_text(TimingForm form) {
+    switch (form) {
+    case TimingForm::positions: return "positions";
+    case TimingForm::speeds: return "speeds";
+    case TimingForm::phrases: return "phrases";
+    }
+    return "positions";
 }
 
 const char* to_text(OutsideMode mode) {

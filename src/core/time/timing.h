@@ -2,8 +2,11 @@
 #pragma once
 
 #include "core/base/ids.h"
+#include "core/time/phrases.h"
+#include "core/time/speed_map.h"
 #include "core/time/time_map.h"
 
+#include <optional>
 #include <string>
 
 namespace garland {
@@ -24,10 +27,19 @@ struct Outside {
     bool operator==(const Outside&) const = default;
 };
 
+// In which of its three forms a timing is kept. Position and speed keys are two views of one curve (see conversions.h).
+enum class TimingForm { positions, speeds, phrases };
+
 struct Timing {
     TimingId id{};
     std::string name{};
-    TimeMap map{};
+    TimingForm form = TimingForm::positions;
+    TimeMap map{};        // positions
+    SpeedMap speeds{};    // speeds
+    PhraseList phrases{}; // phrases
+    // The master slider: keys from output frames to per cent of the whole (0 … 100, in the keys' source). Where it is
+    // set, output frames move the slider, and the slider plays the span above; before and after are the slider's own.
+    std::optional<TimeMap> master{};
     Outside before{};
     Outside after{};
     // The span's last pose is its first again, so a repeat's period is last − first, not one more.
@@ -38,8 +50,21 @@ struct Timing {
     bool operator==(const Timing&) const = default;
 };
 
-// Errors: those of the map, and invalid for a negative count or one above 10⁹.
+// Errors: those of the form in use and of the master slider, a master key outside 0 … 100 %, and invalid for a negative
+// count or one above 10⁹.
 Result<void> validate(const Timing& timing);
+
+// The curve of the form in use as polynomials, `start` counted from span_first.
+std::vector<Stretch> stretches(const Timing& timing);
+
+// The span of the form in use, as if there were no master slider: its first output frame, and how many output frames it
+// is long. A map's length reaches from its first to its last key; a phrase list's to the end of its last frame.
+OutputFrame form_first(const Timing& timing);
+double form_length(const Timing& timing);
+
+// The same with the master slider in charge, where there is one.
+OutputFrame span_first(const Timing& timing);
+double span_length(const Timing& timing);
 
 // The number of output frames after which a repeat starts over, as the mode and the two switches say.
 double pass_length(const Timing& timing, OutsideMode mode);
@@ -47,6 +72,7 @@ double pass_length(const Timing& timing, OutsideMode mode);
 // A timing that plays source frames first…last at speed 1 from output frame `start`.
 TimeMap plain_map(OutputFrame start, SourceFrame first, SourceFrame last);
 
+const char* to_text(TimingForm form);  // "positions", "speeds", "phrases"
 const char* to_text(OutsideMode mode); // "hold", "repeat", "there-and-back", "run on", "absent"
 
 } // namespace garland

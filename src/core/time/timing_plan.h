@@ -1,7 +1,7 @@
 // A timing prepared for evaluation: any output frame, in any order, the same bytes on every machine.
 #pragma once
 
-#include "core/base/levels.h"
+#include "core/time/stretch_table.h"
 #include "core/time/timing.h"
 
 #include <algorithm>
@@ -29,15 +29,12 @@ class TimingPlan {
     explicit TimingPlan(const Timing& timing);
 
     // M(τ) with before and after. Pure; a NaN gives the first pose.
-    TimingSample at(OutputFrame local) const {
-        const Folded f = fold(local);
-        return finish(f, find(f.u));
-    }
+    TimingSample at(OutputFrame local) const { return finish(fold(local)); }
 
-    // The same in three steps, so that a loop over many copies can take each step for all of them: where in the span τ
-    // falls, which stretch that is, and what is shown there.
+    // The same in two steps, so that a loop over many copies can take each step for all of them: where in the span τ
+    // falls, and what is shown there.
     struct Folded {
-        double u = 0;                  // output frames from the span's first key, 0 … length
+        double u = 0;                  // output frames from the span's start, 0 … its length
         double sign = 1;               // of time: 1 forward, −1 backward, 0 at rest
         double run = 0, run_slope = 0; // added by run_on: source frames, source frames per output frame
         std::int64_t pass = 0;
@@ -45,66 +42,77 @@ class TimingPlan {
         bool absent = false;
     };
     Folded fold(OutputFrame local) const;
+    TimingSample finish(const Folded& f) const;
     struct Wrapped {
         double u, sign, pass;
     };
     static Wrapped wrap(double x, double period, double length, bool there_and_back);
-    // Set when before and after fold alike without a count: then fold(τ) is wrap(τ − first, period, length, …).
+    // Set when before and after fold alike without a count and there is no master slider: then fold(τ) is
+    // wrap(τ − first, period, length, …), and what is shown there is table().at(…).
     bool alike() const { return alike_; }
     double period() const { return after_.period; }
-    double length() const { return length_; }
+    double length() const { return after_.length; }
     bool there_and_back() const { return after_.mode == OutsideMode::there_and_back; }
-    std::uint32_t find(double u) const;
-    TimingSample finish(const Folded& f, std::uint32_t stretch) const;
+    const StretchTable& table() const { return table_; }
+
+    // The cross-fade of phrases at τ: a second pose that is mixed in by `weight`.
+    struct Fading {
+        double weight = 0;                  // 0: no second pose; up to 1
+        double weight_slope = 0;            // a output frame
+        double source = 0, slope = 0;       // of the second pose
+        double left = 0;                    // output frames until it is gone
+    };
+    bool fades() const { return !fades_.empty(); }
+    Fading fading(OutputFrame local) const;
+
+    // How long the pose at τ has been standing still, and how long it will: in the timing's output frames, infinite where
+    // nothing else ever comes. Not held: the source is on its way there.
+    struct Rest {
+        bool held = false;
+        double passed = 0, left = 0;
+    };
+    Rest rest_at(OutputFrame local) const;
 
     OutputFrame first() const { return OutputFrame(first_); }
-    OutputFrame last() const { return OutputFrame(first_ + length_); }
+    OutputFrame last() const { return OutputFrame(first_ + after_.length); } // of the span
 
   private:
     struct Side {
         OutsideMode mode = OutsideMode::hold;
         double period = 1;
+        double length = 0; // of the span, as this side sees it
         double passes = 0; // how many are played beyond the span; infinity: endless
         double end_slope = 0;
     };
     void fold_into(double x, const Side& side, Folded& out) const;
-    void rest(bool at_last, Folded& out) const;
+    static void rest(bool at_last, const Side& side, Folded& out);
     void outside(double x, const Side& side, Folded& out) const;
 
-    double first_ = 0, length_ = 0;
-    double first_source_ = 0, last_source_ = 0;
-    double buckets_per_frame_ = 0;
+    double first_ = 0;
     bool alike_ = false;             // before and after repeat (or both go there and back) without a count
     bool ends_in_next_pass_ = false; // the span's very end already belongs to what follows
+    bool has_master_ = false;
     Side before_, after_;
-    std::vector<Stretch> stretches_;     // closed by one flat stretch that stands for the last key
-    std::vector<double> starts_;         // of the stretches, closed by infinity
-    std::vector<std::uint32_t> buckets_; // for each equal slice of the span, the stretch in which it starts
+    StretchTable table_;  // the form's own span
+    StretchTable master_; // per cent over output frames
+    std::vector<Fade> fades_;
 };
 
 // ---- evaluation, inline so that the loops over copies are built as one
 // ------------------------------------------------
 
-GARLAND_INLINE std::uint32_t TimingPlan::find(double u) const {
-    const auto slice =
-        static_cast<std::uint32_t>(static_cast<std::int32_t>(u * buckets_per_frame_)); // u ≤ length: in range
-    std::uint32_t i = buckets_[slice];
-    i += starts_[i + 1] <= u; // the usual single step, without a branch to guess wrong
-    while (starts_[i + 1] <= u) ++i;
-    return i;
-}
-
-GARLAND_INLINE TimingSample TimingPlan::finish(const Folded& f, std::uint32_t i) const {
+GARLAND_INLINE TimingSample TimingPlan::finish(const Folded& f) const {
     TimingSample out;
-    const Stretch& s = stretches_[i];
-    double v = f.u - s.start;
-    const double value = s.c[0] + v * (s.c[1] + v * (s.c[2] + v * s.c[3]));
-    out.source = std::min(std::max(value, s.low), s.high) + f.run;
-    // Played backward, a key leads into the stretch before it.
-    const bool before = f.sign < 0 && v == 0 && i > 0;
-    const Stretch& way = stretches_[before ? i - 1 : i];
-    v = before ? way.length : v;
-    out.slope = f.sign * (way.c[1] + v * (2 * way.c[2] + 3 * v * way.c[3])) + f.run_slope;
+    double u = f.u, slope = f.sign;
+    if (has_master_) {
+        const auto share = master_.at(u, master_.find(u), f.sign);
+        const double to_span = table_.length() / 100;
+        u = std::clamp(share.value * to_span, 0.0, table_.length());
+        slope *= share.slope * to_span;
+    }
+    const auto here = table_.at(u, table_.find(u), slope);
+    out.source = here.value + f.run;
+    out.slope = slope * here.slope + f.run_slope;
     out.span_frame = first_ + f.u;
     out.pass = f.pass;
     out.part = f.part;
@@ -134,7 +142,7 @@ GARLAND_INLINE TimingPlan::Wrapped TimingPlan::wrap(double x, double period, dou
 
 GARLAND_INLINE void TimingPlan::fold_into(double x, const Side& side, Folded& out) const {
     const bool folds = side.mode == OutsideMode::there_and_back;
-    const Wrapped w = wrap(x, side.period, length_, folds);
+    const Wrapped w = wrap(x, side.period, side.length, folds);
     out.pass = static_cast<std::int64_t>(w.pass);
     out.u = w.u;
     out.sign = w.sign;
@@ -142,25 +150,25 @@ GARLAND_INLINE void TimingPlan::fold_into(double x, const Side& side, Folded& ou
         const bool after = x > 0;
         const bool odd = folds && (static_cast<std::int64_t>(side.passes) & 1) != 0;
         out.pass = static_cast<std::int64_t>(after ? side.passes : -side.passes);
-        rest(after != odd, out);
+        rest(after != odd, side, out);
     }
 }
 
-GARLAND_INLINE void TimingPlan::rest(bool at_last, Folded& out) const {
-    out.u = at_last ? length_ : 0;
+GARLAND_INLINE void TimingPlan::rest(bool at_last, const Side& side, Folded& out) {
+    out.u = at_last ? side.length : 0;
     out.sign = 0;
 }
 
-// x outside 0 … length.
+// x outside 0 … the side's length.
 GARLAND_INLINE void TimingPlan::outside(double x, const Side& side, Folded& out) const {
     const bool after = x > 0;
     out.part = after ? Part::after : Part::before;
     switch (side.mode) {
-    case OutsideMode::hold: return rest(after, out);
-    case OutsideMode::absent: out.absent = true; return rest(after, out);
+    case OutsideMode::hold: return rest(after, side, out);
+    case OutsideMode::absent: out.absent = true; return rest(after, side, out);
     case OutsideMode::run_on:
-        rest(after, out);
-        out.run = side.end_slope * (after ? x - length_ : x);
+        rest(after, side, out);
+        out.run = side.end_slope * (after ? x - side.length : x);
         out.run_slope = side.end_slope;
         return;
     case OutsideMode::repeat:
@@ -170,19 +178,18 @@ GARLAND_INLINE void TimingPlan::outside(double x, const Side& side, Folded& out)
 
 GARLAND_INLINE TimingPlan::Folded TimingPlan::fold(OutputFrame local) const {
     Folded out;
-    const double x = local.value - first_;
+    const double x = local.value - first_, length = after_.length;
     if (alike_) { // both sides fold alike, so the span is just pass 0: nothing to guess
-        out.part = static_cast<Part>(1 + static_cast<int>(x > length_) - static_cast<int>(x < 0));
+        out.part = static_cast<Part>(1 + static_cast<int>(x > length) - static_cast<int>(x < 0));
         fold_into(x, after_, out);
-    } else if (x >= 0 && x <= length_ && !(x == length_ && ends_in_next_pass_)) {
+    } else if (x >= 0 && x <= length && !(x == length && ends_in_next_pass_)) {
         out.u = x;
     } else if (x < 0) {
         outside(x, before_, out);
-    } else if (x >= length_) {
-        outside(x, after_,
-                out); // a seamless repeat starts anew at the span's very end, a turn is on its way back there
+    } else if (x >= length) { // a seamless repeat starts anew at the span's very end, a turn is on its way back there
+        outside(x, after_, out);
     } else {
-        rest(false, out); // NaN
+        out.sign = 0; // NaN
     }
     return out;
 }

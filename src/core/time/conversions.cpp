@@ -1,0 +1,194 @@
+#include "core/time/conversions.h"
+
+#include "core/base/numbers.h"
+#include "core/time/timing_plan.h"
+
+#include <cmath>
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+
+std::string words_of(const Converted& c) {
+    std::string words = c.error < 1e-6 ? "exact" : fmt::format("within {} source frames", short_number(c.error, 4));
+    if (c.jumps > 0) {
+        words += fmt::format("; {} became {} of one frame", counted(c.jumps, "jump", "jumps"),
+                             c.jumps == 1 ? "a run" : "runs");
+    }
+    if (c.lost_fades) words += "; the cross-fades are gone";
+    return words;
+}
+
+Timing emptied(const Timing& timing, TimingForm form) {
+    Timing out = timing;
+    out.form = form;
+    out.map = {};
+    out.speeds = {};
+    out.phrases = {};
+    return out;
+}
+
+// A stretch of time in which the speed runs evenly from v0 to v1 while the source moves by `moved`.
+struct Ramp {
+    double start, length, v0, v1, moved;
+};
+
+double value_at(const Stretch& s, double u) {
+    return std::min(std::max(s.c[0] + u * (s.c[1] + u * (s.c[2] + u * s.c[3])), s.low), s.high);
+}
+double slope_at(const Stretch& s, double u) {
+    return s.c[1] + u * (2 * s.c[2] + 3 * u * s.c[3]);
+}
+
+// Two even ramps over u0 … u1 of a cubic stretch, with the right speeds at both ends and the right distance: the middle
+// speed follows from it.
+void add_pair(const Stretch& s, double u0, double u1, std::vector<Ramp>& out) {
+    const double h = u1 - u0, v0 = slope_at(s, u0), v1 = slope_at(s, u1);
+    const double moved = value_at(s, u1) - value_at(s, u0);
+    const double middle = 2 * moved / h - (v0 + v1) / 2;
+    out.push_back({s.start + u0, h / 2, v0, middle, h * (v0 + middle) / 4});
+    out.push_back({s.start + u0 + h / 2, h / 2, middle, v1, h * (middle + v1) / 4});
+}
+
+void add_cubic(const Stretch& s, double tolerance, std::vector<Ramp>& out) {
+    // The position is off by at most |v''|·h³/124 in a pair of ramps over h (found by maximising the difference).
+    const double bend = std::abs(6 * s.c[3]);
+    double pieces = std::ceil(s.length * std::cbrt(bend / (100 * tolerance)));
+    pieces = std::min(std::max(pieces, 1.0), 256.0);
+    for (double k = 0; k < pieces; ++k) add_pair(s, s.length * k / pieces, s.length * (k + 1) / pieces, out);
+}
+
+} // namespace
+
+Result<Converted> to_positions(const Timing& timing) {
+    Converted out;
+    out.timing = timing;
+    out.words = "exact";
+    if (timing.form == TimingForm::positions) return out;
+    out.timing = emptied(timing, TimingForm::positions);
+    auto& keys = out.timing.map.keys;
+    const std::vector<Stretch> parts = stretches(timing);
+    if (timing.form == TimingForm::speeds) {
+        const auto& from = timing.speeds.keys;
+        double source = timing.speeds.from.value;
+        for (std::size_t i = 0; i < from.size(); ++i) {
+            Key key;
+            key.at = from[i].at;
+            key.source = SourceFrame(i < parts.size() ? parts[i].c[0] : source);
+            const bool even = i + 1 == from.size() || from[i].toward == Toward::step ||
+                              from[i].speed == from[i + 1].speed;
+            key.toward = even ? Toward::linear : Toward::free;
+            if (!even) key.leave = from[i].speed;
+            if (i > 0 && keys.back().toward == Toward::free) key.arrive = from[i].speed;
+            keys.push_back(key);
+            if (i < parts.size()) {
+                source = parts[i].c[0] +
+                         parts[i].length * (from[i].toward == Toward::step ? from[i].speed
+                                                                           : 0.5 * (from[i].speed + from[i + 1].speed));
+            }
+        }
+        return out;
+    }
+    if (parts.size() > key_limit) {
+        return fail(Error{ErrorCode::too_large, fmt::format("the phrases would become {} keys", parts.size())}.advise(
+            "let the list repeat instead of its phrases"));
+    }
+    const double start = timing.phrases.start.value;
+    const double end = std::max(length_of(timing.phrases, timing.turn_twice) - 1, 0.0); // where the last key stands
+    for (const Stretch& s : parts) {
+        if (s.start > end - 1e-9 && !keys.empty()) break;
+        Key key;
+        key.at = OutputFrame(start + s.start);
+        key.source = SourceFrame(s.c[0]);
+        key.toward = s.c[1] == 0 ? Toward::step : Toward::linear;
+        keys.push_back(key);
+    }
+    if (end > keys.back().at.value - start) {
+        const double shown = TimingPlan(timing).at(OutputFrame(start + end)).source;
+        keys.push_back({OutputFrame(start + end), SourceFrame(shown), Toward::linear});
+    }
+    for (const Phrase& p : timing.phrases.list) out.lost_fades |= p.fade > 0;
+    out.words = words_of(out);
+    return out;
+}
+
+Result<Converted> to_speeds(const Timing& timing, double tolerance) {
+    Converted out;
+    out.timing = timing;
+    out.words = "exact";
+    if (timing.form == TimingForm::speeds) return out;
+    Timing from = timing;
+    if (timing.form == TimingForm::phrases) {
+        GARLAND_TRY(keys, to_positions(timing));
+        from = std::move(keys.timing);
+        out.lost_fades = keys.lost_fades;
+    }
+    out.timing = emptied(from, TimingForm::speeds);
+    SpeedMap& speeds = out.timing.speeds;
+    const TimeMap& map = from.map;
+    speeds.from = map.keys.front().source;
+
+    std::vector<Ramp> ramps;
+    const std::vector<Stretch> parts = stretches(map);
+    std::vector<bool> jumps(parts.size());
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+        const Stretch& s = parts[i];
+        const double moved = map.keys[i + 1].source - map.keys[i].source;
+        if (map.keys[i].toward == Toward::step && moved != 0) {
+            const double rest = s.length > 1 ? s.length - 1 : 0; // the run takes the last frame
+            if (rest > 0) ramps.push_back({s.start, rest, 0, 0, 0});
+            const double pace = moved / (s.length - rest);
+            ramps.push_back({s.start + rest, s.length - rest, pace, pace, moved});
+            ++out.jumps;
+            jumps[i] = true;
+        } else if (std::abs(s.c[3]) * s.length * s.length * s.length < 1e-9) {
+            ramps.push_back({s.start, s.length, s.c[1], slope_at(s, s.length), moved});
+        } else {
+            add_cubic(s, tolerance, ramps);
+        }
+        if (ramps.size() > key_limit / 2) {
+            return fail(ErrorCode::too_large, "the curve would need more speed keys than a map may have");
+        }
+    }
+    const double first = map.first().value;
+    for (std::size_t i = 0; i < ramps.size(); ++i) {
+        const Ramp& r = ramps[i];
+        const bool even = std::abs(r.v1 - r.v0) < 1e-12 * (1 + std::abs(r.v0));
+        speeds.keys.push_back({OutputFrame(first + r.start), r.v0, even ? Toward::step : Toward::linear});
+        const bool meets = i + 1 == ramps.size() || std::abs(ramps[i + 1].v0 - r.v1) < 1e-9 * (1 + std::abs(r.v1));
+        if (even || meets) continue;
+        // A ramp that ends in a sudden change: a last sliver at constant speed, so that the next key can have its own.
+        const double sliver = std::min({1.0 / 64, tolerance / std::abs(r.v1 - r.v0), r.length / 2});
+        const double ramp = r.length - sliver;
+        const double pace = (r.moved - r.v0 * ramp / 2) / (ramp / 2 + sliver);
+        speeds.keys.push_back({OutputFrame(first + r.start + ramp), pace, Toward::step});
+    }
+    const double last = ramps.empty() ? 0 : ramps.back().v1;
+    speeds.keys.push_back({map.last(), last, Toward::step});
+    // Runs of equal speeds need one key only.
+    for (std::size_t i = speeds.keys.size() - 1; i-- > 1;) {
+        const SpeedKey &a = speeds.keys[i - 1], &b = speeds.keys[i];
+        if (a.toward == Toward::step && b.toward == Toward::step && a.speed == b.speed) {
+            speeds.keys.erase(speeds.keys.begin() + static_cast<std::ptrdiff_t>(i));
+        }
+    }
+    GARLAND_CHECK(validate(speeds));
+
+    Timing was = from, is = out.timing;
+    was.master.reset();
+    is.master.reset();
+    const TimingPlan a(was), b(is);
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+        if (jumps[i]) continue;
+        const double steps = std::min(64.0, std::max(8.0, 4e6 / static_cast<double>(parts.size())));
+        for (double k = 0; k < steps; ++k) {
+            const OutputFrame t(first + parts[i].start + parts[i].length * k / steps);
+            out.error = std::max(out.error, std::abs(a.at(t).source - b.at(t).source));
+        }
+    }
+    out.words = words_of(out);
+    return out;
+}
+
+} // namespace garland

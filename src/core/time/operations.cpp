@@ -1,0 +1,315 @@
+#include "core/time/operations.h"
+
+#include "core/base/numbers.h"
+#include "core/time/conversions.h"
+#include "core/time/map_edits.h"
+#include "core/time/timing_plan.h"
+#include "core/time/warp.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+
+std::string text(double value) {
+    return short_number(value);
+}
+std::string text(OutputFrame f) {
+    return short_number(f.value);
+}
+std::string text(const OutputSpan& s) {
+    return fmt::format("{} to {}", text(s.first), text(s.last));
+}
+
+Result<void> check(const Operation& o) {
+    using enum OperationKind;
+    auto usable = [](double v) { return std::isfinite(v) && std::abs(v) <= frame_limit; };
+    if (!usable(o.at.value) || !usable(o.source_first.value) || !usable(o.source_last.value) || !usable(o.frames)) {
+        return fail(ErrorCode::invalid, "a frame of the operation is not a usable number");
+    }
+    if (o.range && (!usable(o.range->first.value) || !usable(o.range->last.value))) {
+        return fail(ErrorCode::invalid, "an end of the range is not a usable number");
+    }
+    if (o.range && !(o.range->first < o.range->last)) {
+        return fail(Error{ErrorCode::invalid, fmt::format("the range from {} to {} ends before it starts",
+                                                          text(o.range->first), text(o.range->last))}
+                        .advise("give its first frame first; it must hold at least two"));
+    }
+    if (o.kind == hold && !(o.frames > 0)) {
+        return fail(ErrorCode::invalid, fmt::format("a hold lasts more than 0 frames, not {}", text(o.frames)));
+    }
+    if (o.kind == slow && o.frames < 0) return fail(ErrorCode::invalid, "a ramp lasts 0 frames or more");
+    const bool still_allowed = o.kind == ramp || o.kind == slow;
+    if (o.kind == speed || still_allowed) {
+        if (!std::isfinite(o.speed) || o.speed < 0 || o.speed > 1000 || (o.speed == 0 && !still_allowed)) {
+            return fail(Error{ErrorCode::invalid, fmt::format("a speed of {} is out of range", text(o.speed))}.advise(
+                "use a speed above 0 and up to 1000; to run backward, reverse; to stand still, hold"));
+        }
+    }
+    return {};
+}
+
+struct OnMap { // an operation on position keys
+    TimeMap map;
+    std::string words;
+    bool holds_after = false, holds_before = false; // what comes after (before) the span must hold
+};
+
+// The range brought inside the map, or all of it.
+Result<OutputSpan> span_of(const Operation& o, const TimeMap& map) {
+    if (!o.range) {
+        if (!(map.first() < map.last())) return fail(ErrorCode::invalid, "the timing is a single pose: there is no time in it");
+        return OutputSpan{map.first(), map.last()};
+    }
+    const OutputSpan s{std::max(o.range->first, map.first()), std::min(o.range->last, map.last())};
+    if (!(s.first < s.last)) {
+        return fail(Error{ErrorCode::invalid,
+                          fmt::format("output frames {} lie outside the timing, which spans {} to {}", text(*o.range),
+                                      text(map.first()), text(map.last()))}
+                        .advise("choose a range that overlaps it"));
+    }
+    return s;
+}
+
+std::string of_what(const Operation& o, const OutputSpan& s) {
+    return o.range ? "output frames " + text(s) : "the timing";
+}
+
+Result<OnMap> hold_on(const TimeMap& map, const Operation& o) {
+    const OutputFrame t = std::clamp(o.at, map.first(), map.last());
+    Timing timing;
+    timing.map = map;
+    const std::string words = fmt::format("Hold source frame {} for {} at output frame {}",
+                                          text(TimingPlan(timing).at(t).source),
+                                          counted_number(o.frames, "frame", "frames"), text(t));
+    if (!o.absorb) {
+        GARLAND_TRY(held, hold_at(map, t, o.frames));
+        return OnMap{std::move(held), words};
+    }
+    const double before = t - map.first(), rest = map.last() - t;
+    if (!(o.frames < rest)) {
+        return fail(Error{ErrorCode::invalid, fmt::format("a hold of {} frames does not fit: only {} follow, and the "
+                                                          "end is to stay",
+                                                          text(o.frames), text(rest))}
+                        .advise("hold for less, or push the rest later"));
+    }
+    const double pace = rest / (rest - o.frames);
+    GARLAND_TRY(held, warped(map, {{before, 1, 1}, {o.frames, 0, 0}, {rest - o.frames, pace, pace}}));
+    held.keys.back().at = map.last(); // to rounding
+    GARLAND_CHECK(validate(held));
+    return OnMap{std::move(held), fmt::format("{}; the rest {}× as fast, the end stays at {}", words, text(pace),
+                                              text(map.last()))};
+}
+
+Result<OnMap> scaled(const TimeMap& map, const Operation& o) {
+    GARLAND_TRY(s, span_of(o, map));
+    const std::string words = fmt::format("Play {} at {}× its speed", of_what(o, s), text(o.speed));
+    if (s.first == map.first() && s.last == map.last()) { // as a whole, smooth stretches stay smooth
+        TimeMap result = map;
+        for (Key& k : result.keys) {
+            k.at = map.first() + (k.at - map.first()) / o.speed;
+            k.leave *= o.speed;
+            k.arrive *= o.speed;
+        }
+        GARLAND_CHECK(validate(result));
+        return OnMap{std::move(result), words};
+    }
+    GARLAND_TRY(result, warped(map, {{s.first - map.first(), 1, 1},
+                                     {(s.last - s.first) / o.speed, o.speed, o.speed},
+                                     {map.last() - s.last, 1, 1}}));
+    return OnMap{std::move(result), words};
+}
+
+Result<OnMap> slowed(const TimeMap& map, const Operation& o) {
+    if (!o.range) return fail(Error{ErrorCode::invalid, "slow between needs two output frames"}.advise("give a range"));
+    const OutputSpan r = *o.range;
+    const double before = r.first - map.first() - o.frames;
+    if (before < 0) {
+        return fail(Error{ErrorCode::invalid,
+                          fmt::format("the ramp would start at output frame {}, before the timing does ({})",
+                                      text(r.first - o.frames), text(map.first()))}
+                        .advise("start later or make the ramps shorter"));
+    }
+    if (before >= map.last() - map.first()) {
+        return fail(ErrorCode::invalid, fmt::format("the timing is over (at output frame {}) before the ramp starts",
+                                                    text(map.last())));
+    }
+    std::vector<WarpPart> parts{{before, 1, 1}, {o.frames, 1, o.speed}, {r.last - r.first, o.speed, o.speed},
+                                {o.frames, o.speed, 1}};
+    double used = 0;
+    for (const WarpPart& p : parts) used += p.moved();
+    parts.push_back({std::max(map.last() - map.first() - used, 0.0), 1, 1});
+    GARLAND_TRY(result, warped(map, parts));
+    return OnMap{std::move(result), fmt::format("Slow to {}× between output frames {}, ramps of {}", text(o.speed),
+                                                text(r), counted_number(o.frames, "frame", "frames"))};
+}
+
+Result<OnMap> ramped(const TimeMap& map, const Operation& o) {
+    if (!o.range) return fail(Error{ErrorCode::invalid, "a ramp needs two output frames"}.advise("give a range"));
+    const OutputSpan r = *o.range;
+    if (r.first < map.first() || r.first >= map.last()) {
+        return fail(ErrorCode::invalid,
+                    fmt::format("the ramp starts at output frame {}, outside the timing ({} to {})", text(r.first),
+                                text(map.first()), text(map.last())));
+    }
+    const double before = r.first - map.first(), ramp = r.last - r.first;
+    std::vector<WarpPart> parts{{before, 1, 1}, {ramp, 1, o.speed}};
+    const double left = map.last() - map.first() - before - ramp * 0.5 * (1 + o.speed);
+    if (o.speed > 0 && left > 0) parts.push_back({left / o.speed, o.speed, o.speed});
+    GARLAND_TRY(result, warped(map, parts));
+    OnMap out{std::move(result), fmt::format("Ramp from full speed to {}× between output frames {}", text(o.speed),
+                                             text(r))};
+    out.holds_after = o.speed == 0;
+    return out;
+}
+
+Result<OnMap> on_map(const TimeMap& map, const Operation& o) {
+    using enum OperationKind;
+    switch (o.kind) {
+    case hold: return hold_on(map, o);
+    case freeze: {
+        const OutputFrame t = std::clamp(o.at, map.first(), map.last());
+        GARLAND_TRY(cut, cut_at(map, t));
+        std::erase_if(cut.keys, [&](const Key& k) { return k.at > t; });
+        OnMap out{std::move(cut), {}};
+        out.words = fmt::format("Freeze source frame {} from output frame {} on", text(out.map.keys.back().source.value),
+                                text(t));
+        out.holds_after = true;
+        return out;
+    }
+    case reverse: {
+        GARLAND_TRY(s, span_of(o, map));
+        GARLAND_TRY(result, garland::reverse(map, s.first, s.last));
+        return OnMap{std::move(result), "Reverse " + of_what(o, s)};
+    }
+    case fit: {
+        const OutputSpan s = o.range.value_or(OutputSpan{map.first(), map.last()});
+        GARLAND_TRY(result, garland::fit(o.source_first, o.source_last, s.first, s.last));
+        const double pace = (o.source_last - o.source_first) / (s.last - s.first);
+        return OnMap{std::move(result), fmt::format("Fit source frames {} to {} onto output frames {}, at {}×",
+                                                    text(o.source_first.value), text(o.source_last.value), text(s),
+                                                    text(pace))};
+    }
+    case speed: return scaled(map, o);
+    case slow: return slowed(map, o);
+    case ramp: return ramped(map, o);
+    case start: {
+        GARLAND_TRY(result, start_at(map, o.at));
+        OnMap out{std::move(result), fmt::format("Hold the first pose until output frame {}, then play", text(o.at))};
+        out.holds_before = true;
+        return out;
+    }
+    case trim: {
+        GARLAND_TRY(s, span_of(o, map));
+        GARLAND_TRY(front, cut_at(map, s.first));
+        GARLAND_TRY(cut, cut_at(front, s.last));
+        std::erase_if(cut.keys, [&](const Key& k) { return k.at < s.first || k.at > s.last; });
+        return OnMap{std::move(cut), "Keep only output frames " + text(s)};
+    }
+    }
+    return fail(ErrorCode::invalid, "no such operation");
+}
+
+// What phrases can do and stay phrases; nothing where they cannot.
+std::optional<Operated> on_phrases(const Timing& timing, const Operation& o) {
+    if (o.range) return std::nullopt;
+    Operated out{timing, {}, {}};
+    PhraseList& phrases = out.timing.phrases;
+    switch (o.kind) {
+    case OperationKind::reverse:
+        std::reverse(phrases.list.begin(), phrases.list.end());
+        for (std::size_t i = 0; i < phrases.list.size(); ++i) {
+            Phrase& p = phrases.list[i];
+            if (p.direction == Direction::there_and_back && end_direction(p) > 0 && !p.holds()) return std::nullopt;
+            if (p.direction != Direction::there_and_back) {
+                p.direction = p.direction == Direction::forward ? Direction::backward : Direction::forward;
+            }
+        }
+        // A fade belongs to the boundary after it.
+        for (std::size_t i = 0; i + 1 < phrases.list.size(); ++i) phrases.list[i].fade = phrases.list[i + 1].fade;
+        phrases.list.back().fade = timing.phrases.list.back().fade;
+        out.words = "Reverse the phrases";
+        return out;
+    case OperationKind::speed:
+        for (Phrase& p : phrases.list) p.speed *= o.speed, p.fade /= o.speed;
+        out.words = fmt::format("Play the phrases at {}× their speed", text(o.speed));
+        return out;
+    case OperationKind::start:
+        phrases.start = o.at;
+        out.timing.before = {OutsideMode::hold, 0};
+        out.words = fmt::format("Hold the first pose until output frame {}, then play", text(o.at));
+        return out;
+    default: return std::nullopt;
+    }
+}
+
+Result<Operated> on_master(const Timing& timing, const Operation& o) {
+    if (o.kind == OperationKind::fit) {
+        return fail(Error{ErrorCode::invalid, "fit would replace what the master slider plays"}.advise(
+            "take the master slider off first"));
+    }
+    GARLAND_TRY(done, on_map(*timing.master, o));
+    Operated out{timing, done.words, "on the master slider"};
+    if (o.kind == OperationKind::hold || o.kind == OperationKind::freeze) { // the words' number is per cent
+        const auto at = out.words.find("source frame ");
+        if (at != out.words.npos) out.words.replace(at, 13, "the slider at (%) ");
+    }
+    out.timing.master = std::move(done.map);
+    if (done.holds_after) out.timing.after = {OutsideMode::hold, 0};
+    if (done.holds_before) out.timing.before = {OutsideMode::hold, 0};
+    GARLAND_CHECK(validate(out.timing));
+    return out;
+}
+
+} // namespace
+
+Result<Operated> operate(const Timing& timing, const Operation& o) {
+    GARLAND_CHECK(check(o));
+    if (timing.master) return on_master(timing, o);
+    if (timing.form == TimingForm::phrases) {
+        if (auto done = on_phrases(timing, o)) {
+            GARLAND_CHECK(validate(done->timing));
+            return std::move(*done);
+        }
+    }
+    GARLAND_TRY(keys, to_positions(timing));
+    GARLAND_TRY(done, on_map(keys.timing.map, o));
+    Operated out{std::move(keys.timing), std::move(done.words), {}};
+    out.timing.map = std::move(done.map);
+    if (done.holds_after) out.timing.after = {OutsideMode::hold, 0};
+    if (done.holds_before) out.timing.before = {OutsideMode::hold, 0};
+    if (timing.form == TimingForm::phrases) {
+        out.note = "the phrases became keys";
+        if (keys.lost_fades) out.note += ", without their cross-fades";
+    }
+    if (timing.form == TimingForm::speeds) {
+        auto back = to_speeds(out.timing);
+        if (back && back->error < 1e-6 && back->jumps == 0) {
+            out.timing = std::move(back->timing);
+        } else {
+            out.note = "the speed keys became position keys, since this cannot be said exactly in speeds";
+        }
+    }
+    GARLAND_CHECK(validate(out.timing));
+    return out;
+}
+
+const char* to_text(OperationKind kind) {
+    switch (kind) {
+    case OperationKind::hold: return "hold";
+    case OperationKind::freeze: return "freeze";
+    case OperationKind::reverse: return "reverse";
+    case OperationKind::fit: return "fit";
+    case OperationKind::speed: return "speed";
+    case OperationKind::slow: return "slow";
+    case OperationKind::ramp: return "ramp";
+    case OperationKind::start: return "start";
+    case OperationKind::trim: return "trim";
+    }
+    return "hold";
+}
+
+} // namespace garland
