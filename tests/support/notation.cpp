@@ -47,6 +47,53 @@ Timing timing_of(const std::string& map, OutsideMode before, OutsideMode after, 
     return t;
 }
 
+Timing speeds_of(const std::string& text, double from, OutsideMode before, OutsideMode after) {
+    Timing t = timing_of("0:0", before, after);
+    t.map = {};
+    t.form = TimingForm::speeds;
+    t.speeds.from = SourceFrame(from);
+    std::istringstream words(text);
+    for (std::string word; words >> word;) {
+        SpeedKey key;
+        if (word.back() == '|') key.toward = Toward::step, word.pop_back();
+        const auto colon = word.find(':');
+        key.at = OutputFrame(std::stod(word.substr(0, colon)));
+        key.speed = std::stod(word.substr(colon + 1));
+        t.speeds.keys.push_back(key);
+    }
+    return t;
+}
+
+Timing phrases_of(const std::string& text, double start, OutsideMode before, OutsideMode after) {
+    Timing t = timing_of("0:0", before, after);
+    t.map = {};
+    t.form = TimingForm::phrases;
+    t.phrases.start = OutputFrame(start);
+    std::istringstream words(text);
+    for (std::string word; words >> word;) {
+        Phrase p;
+        auto take = [&](char mark) { // the number after a mark, cut off
+            const auto at = word.rfind(mark);
+            if (at == word.npos) return -1.0;
+            const double value = std::stod(word.substr(at + 1));
+            word.resize(at);
+            return value;
+        };
+        if (const double v = take('+'); v >= 0) p.fade = v;
+        if (const double v = take('@'); v >= 0) p.speed = v;
+        if (const double v = take('*'); v >= 0) p.passes = static_cast<std::int64_t>(v);
+        const bool folds = word.find("<>") != word.npos;
+        const auto mid = word.find(folds ? "<>" : "-");
+        double a = std::stod(word.substr(0, mid)), b = std::stod(word.substr(mid + (folds ? 2 : 1)));
+        p.direction = folds ? Direction::there_and_back : a > b ? Direction::backward : Direction::forward;
+        if (a > b) std::swap(a, b);
+        p.first = SourceFrame(a);
+        p.last = SourceFrame(b);
+        t.phrases.list.push_back(p);
+    }
+    return t;
+}
+
 std::string shown(const Timing& timing, int a, int b) {
     const TimingPlan plan(timing);
     std::string text;

@@ -19,6 +19,16 @@ std::string map_text(const TimeMap& map);
 Timing timing_of(const std::string& map, OutsideMode before = OutsideMode::hold, OutsideMode after = OutsideMode::hold,
                  int count = 0);
 
+// A timing of speed keys, "20:1 21:0.2|": output frame:speed; "|" keeps the speed to the next key, otherwise it runs
+// evenly to the next one's.
+Timing speeds_of(const std::string& keys, double from = 0, OutsideMode before = OutsideMode::hold,
+                 OutsideMode after = OutsideMode::hold);
+
+// A timing of phrases from output frame `start` on, "1-15 15-1 1<>15*2 15-15*10 0-40@0.5 0-40+8": first-last (a first
+// above last is backward), <> is there-and-back, *passes, @speed, +fade.
+Timing phrases_of(const std::string& phrases, double start = 1, OutsideMode before = OutsideMode::hold,
+                  OutsideMode after = OutsideMode::hold);
+
 // Source frames shown at whole output frames a … b, with up to three digits: "0 1 2.5 -"; "-" is absent.
 std::string shown(const Timing& timing, int a, int b);
 

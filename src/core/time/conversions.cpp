@@ -59,6 +59,32 @@ void add_cubic(const Stretch& s, double tolerance, std::vector<Ramp>& out) {
     for (double k = 0; k < pieces; ++k) add_pair(s, s.length * k / pieces, s.length * (k + 1) / pieces, out);
 }
 
+// Where the last key stands for the last phrase, from its start. A map's last key lasts one frame in a repeat, and a
+// phrase's last frame 1/speed: above speed 1 the mode after decides what can be kept.
+double last_key_of_phrases(const Timing& timing, bool& last_is_first) {
+    const double length = length_of(timing.phrases, timing.turn_twice);
+    const Phrase& last = timing.phrases.list.back();
+    if (last.speed <= 1 || timing.after.mode == OutsideMode::there_and_back) return std::max(length - 1, 0.0);
+    if (timing.after.mode != OutsideMode::repeat) return last.holds() ? length : length - 1 / last.speed;
+    if (last_is_first) return std::max(length - 1, 0.0);
+    last_is_first = true;
+    return length;
+}
+
+// The largest difference on whole output frames, before, in and after the span.
+double difference_on_frames(Timing a, Timing b) {
+    a.master.reset();
+    b.master.reset();
+    const TimingPlan one(a), other(b);
+    const double from = std::floor(form_first(a).value), length = std::min(std::ceil(form_length(a)), 20'000.0);
+    double most = 0;
+    for (double t = from - 2 * length; t <= from + 3 * length; ++t) {
+        const TimingSample x = one.at(OutputFrame(t)), y = other.at(OutputFrame(t));
+        if (!x.absent && !y.absent) most = std::max(most, std::abs(x.source - y.source));
+    }
+    return most;
+}
+
 } // namespace
 
 Result<Converted> to_positions(const Timing& timing) {
@@ -78,8 +104,9 @@ Result<Converted> to_positions(const Timing& timing) {
             key.source = SourceFrame(i < parts.size() ? parts[i].c[0] : source);
             const bool even = i + 1 == from.size() || from[i].toward == Toward::step ||
                               from[i].speed == from[i + 1].speed;
-            key.toward = even ? Toward::linear : Toward::free;
-            if (!even) key.leave = from[i].speed;
+            const bool runs_on = i + 1 == from.size(); // with its own speed
+            key.toward = even && !runs_on ? Toward::linear : Toward::free;
+            if (key.toward == Toward::free) key.leave = from[i].speed;
             if (i > 0 && keys.back().toward == Toward::free) key.arrive = from[i].speed;
             keys.push_back(key);
             if (i < parts.size()) {
@@ -95,7 +122,7 @@ Result<Converted> to_positions(const Timing& timing) {
             "let the list repeat instead of its phrases"));
     }
     const double start = timing.phrases.start.value;
-    const double end = std::max(length_of(timing.phrases, timing.turn_twice) - 1, 0.0); // where the last key stands
+    const double end = last_key_of_phrases(timing, out.timing.last_is_first);
     for (const Stretch& s : parts) {
         if (s.start > end - 1e-9 && !keys.empty()) break;
         Key key;
@@ -109,6 +136,7 @@ Result<Converted> to_positions(const Timing& timing) {
         keys.push_back({OutputFrame(start + end), SourceFrame(shown), Toward::linear});
     }
     for (const Phrase& p : timing.phrases.list) out.lost_fades |= p.fade > 0;
+    out.error = difference_on_frames(timing, out.timing);
     out.words = words_of(out);
     return out;
 }
@@ -136,7 +164,9 @@ Result<Converted> to_speeds(const Timing& timing, double tolerance) {
         const Stretch& s = parts[i];
         const double moved = map.keys[i + 1].source - map.keys[i].source;
         if (map.keys[i].toward == Toward::step && moved != 0) {
-            const double rest = s.length > 1 ? s.length - 1 : 0; // the run takes the last frame
+            // The run goes from the last whole frame before the jump to the jump.
+            const double at = map.first().value + s.start + s.length;
+            const double rest = std::max(std::ceil(at - 1e-9) - 1 - map.first().value - s.start, 0.0);
             if (rest > 0) ramps.push_back({s.start, rest, 0, 0, 0});
             const double pace = moved / (s.length - rest);
             ramps.push_back({s.start + rest, s.length - rest, pace, pace, moved});

@@ -15,7 +15,7 @@ enum class OutsideMode {
     hold,           // the nearest end's pose
     repeat,         // the span again and again; period last − first + 1 output frames
     there_and_back, // forward, backward, forward …; period 2·(last − first)
-    run_on,         // on with the slope of the nearest end
+    run_on,         // on with the slope of the nearest end: of a last key with toward free, the one it leaves with
     absent,         // nothing is shown
 };
 

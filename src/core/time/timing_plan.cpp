@@ -32,6 +32,10 @@ TimingPlan::TimingPlan(const Timing& timing) {
     case TimingForm::positions:
         last_value = timing.map.keys.back().source.value;
         if (!parts.empty()) head = parts.front().c[1], tail = slope_at_end(parts.back());
+        if (const Key& k = timing.map.keys.back(); k.toward == Toward::free) {
+            tail = k.leave;
+            if (parts.empty()) head = k.leave;
+        }
         break;
     case TimingForm::speeds: {
         last_value = timing.speeds.from.value;
@@ -97,7 +101,9 @@ TimingPlan::TimingPlan(const Timing& timing) {
     const bool folds = after_.mode == OutsideMode::repeat || after_.mode == OutsideMode::there_and_back;
     alike_ = folds && before_.mode == after_.mode && timing.before.count == 0 && timing.after.count == 0 &&
              !has_master_;
-    ends_in_next_pass_ = folds && after_.length > 0 && after_.period == after_.length;
+    // The last frame of phrases is over at the span's end.
+    const bool gone = after_.mode == OutsideMode::absent && timing.form == TimingForm::phrases && !has_master_;
+    ends_in_next_pass_ = (folds && after_.length > 0 && after_.period == after_.length) || gone;
 }
 
 TimingPlan::Fading TimingPlan::fading(OutputFrame local) const {
@@ -126,51 +132,157 @@ TimingPlan::Fading TimingPlan::fading(OutputFrame local) const {
     return out;
 }
 
+// The pieces of time that a timing is played in, one after another without end: its stretches, forward or mirrored, pass
+// by pass, and what stays between passes.
+struct TimingPlan::Pieces {
+    const TimingPlan& plan;
+    const StretchTable& table;
+    double rows[2]; // of the table, as the side before and the side after see it
+    struct Place {
+        double pass = 0, k = 0;
+    };
+    struct Piece {
+        double start, end; // output frames from the span's start
+        bool flat;
+    };
+
+    explicit Pieces(const TimingPlan& p) : plan(p), table(p.has_master_ ? p.master_ : p.table_) {
+        for (int i = 0; i < 2; ++i) {
+            const double length = i == 0 ? p.before_.length : p.after_.length;
+            std::size_t n = table.size() - 1; // the last row is the end itself
+            while (n > 0 && !(table.row(n - 1).start < length)) --n;
+            rows[i] = static_cast<double>(n);
+        }
+    }
+    static bool folds(const Side& s) { return s.mode == OutsideMode::repeat || s.mode == OutsideMode::there_and_back; }
+    const Side& side(double pass) const { return pass < 0 ? plan.before_ : plan.after_; }
+    double rows_in(double pass) const { return rows[pass < 0 ? 0 : 1]; }
+    bool gap_in(double pass) const { return folds(side(pass)) && side(pass).period > side(pass).length; }
+    double pieces_in(double pass) const { return rows_in(pass) + (gap_in(pass) ? 1 : 0); }
+    double first_pass() const { return folds(plan.before_) ? -plan.before_.passes : 0; }
+    double last_pass() const { return folds(plan.after_) ? plan.after_.passes : 0; }
+    bool mirrored(double pass) const {
+        return side(pass).mode == OutsideMode::there_and_back && std::fmod(std::abs(pass), 2) == 1;
+    }
+
+    Piece at(Place p) const {
+        const Side& s = side(p.pass);
+        const double from = p.pass == 0 ? 0 : p.pass * s.period;
+        if (p.k >= rows_in(p.pass)) return {from + s.length, from + s.period, true};
+        const bool back = mirrored(p.pass);
+        const double k = back ? rows_in(p.pass) - 1 - p.k : p.k;
+        const auto i = static_cast<std::uint32_t>(k);
+        const double a = table.row(i).start, b = k + 1 < rows_in(p.pass) ? table.row(i + 1).start : s.length;
+        const auto& c = table.row(i).c;
+        return {from + (back ? s.length - b : a), from + (back ? s.length - a : b), c[1] == 0 && c[2] == 0 && c[3] == 0};
+    }
+    Place find(double x) const {
+        double pass = 0;
+        if (x < 0 && folds(plan.before_)) pass = std::floor(x / plan.before_.period);
+        if (x >= plan.after_.length && folds(plan.after_)) pass = std::floor(x / plan.after_.period);
+        const Side& s = side(pass);
+        const double u = x - (pass == 0 ? 0 : pass * s.period);
+        if (u >= s.length && gap_in(pass)) return {pass, rows_in(pass)};
+        if (!mirrored(pass)) return {pass, std::min<double>(table.find(u), rows_in(pass) - 1)};
+        const double own = s.length - u;
+        double k = std::min<double>(table.find(own), rows_in(pass) - 1);
+        if (k > 0 && table.row(static_cast<std::uint32_t>(k)).start == own) --k;
+        return {pass, rows_in(pass) - 1 - k};
+    }
+    double value(double x) const { return plan.at(OutputFrame(plan.first_ + x)).source; }
+};
+
 TimingPlan::Rest TimingPlan::rest_at(OutputFrame local) const {
     constexpr double ever = std::numeric_limits<double>::infinity();
+    constexpr int enough = 4096; // pieces looked at; a pose that stays longer than that is not going to move
     Rest out;
-    const Folded f = fold(local);
-    if (f.absent || f.run_slope != 0) return out;
-    const StretchTable& table = has_master_ ? master_ : table_;
-    auto flat = [&](std::uint32_t i) {
-        const auto& c = table.row(i).c;
-        return c[1] == 0 && c[2] == 0 && c[3] == 0;
-    };
-    const auto count = static_cast<std::uint32_t>(table.size());
-    std::uint32_t i = table.find(f.u);
-    const std::uint32_t found = i;
-    if (i + 1 == count && i > 0 && !(f.sign > 0 && after_.mode == OutsideMode::run_on)) --i; // the very end
-    auto same = [&](std::uint32_t a, std::uint32_t b) { return flat(a) && table.row(a).c[0] == table.row(b).c[0]; };
     const double x = local.value - first_;
-    const bool holds_before = before_.mode == OutsideMode::hold && x <= 0;
-    const bool ends_here = f.sign == 0 || found + 1 == count;
-    if (!flat(i)) {
-        // Outside the span a moving stretch's end pose may be held.
-        if (!ends_here && !holds_before) return out;
-        if (f.sign == 0 || (found + 1 == count && after_.mode == OutsideMode::hold)) {
-            out.held = true;
-            out.passed = x > 0 ? x - f.u : ever;
-            out.left = x > 0 ? ever : -x;
-            if (x > 0 && f.pass != 0) out.passed = 0;
-        }
+    const Folded f = fold(local);
+    if (f.absent || f.run_slope != 0 || !(x == x)) return out;
+    const Pieces pieces(*this);
+    const double shown = finish(f).source;
+    auto stays = [&](double at) { return std::abs(pieces.value(at) - shown) < 1e-9; };
+    // What comes before the first piece and after the last one: a pose for ever, or something else.
+    auto rests = [](const Side& s) {
+        return s.mode == OutsideMode::hold || Pieces::folds(s) || (s.mode == OutsideMode::run_on && s.end_slope == 0);
+    };
+    const double low = pieces.first_pass(), high = pieces.last_pass();
+    const double begin = low == 0 ? 0 : low * before_.period;
+    const double end = high == 0 ? after_.length + (pieces.gap_in(0) ? after_.period - after_.length : 0)
+                                 : high * after_.period + after_.length;
+    const bool endless = pieces.rows_in(0) == 0 && pieces.rows_in(-1) == 0; // a single pose
+    if (endless) {
+        out.held = true;
+        out.passed = rests(before_) ? ever : std::max(x, 0.0);
+        out.left = rests(after_) ? ever : std::max(-x, 0.0);
         return out;
     }
+    Pieces::Place back, on; // the pieces to look at next, earlier and later
+    bool back_done = false, on_done = false;
+    auto step_on = [&] {
+        if (on.k + 1 < pieces.pieces_in(on.pass) && !(on.pass == high && on.pass > 0 && on.k + 1 >= pieces.rows_in(high))) {
+            ++on.k;
+        } else if (on.pass < high) {
+            on = {on.pass + 1, 0};
+        } else {
+            on_done = true;
+        }
+    };
+    auto step_back = [&] {
+        if (back.k > 0) {
+            --back.k;
+        } else if (back.pass > low) {
+            back = {back.pass - 1, pieces.pieces_in(back.pass - 1) - 1};
+        } else {
+            back_done = true;
+        }
+    };
+    double from = x, to = x;
+    if (x >= end && std::isfinite(end)) {
+        if (!rests(after_)) return out;
+        to = ever;
+        from = end;
+        back = {high, pieces.rows_in(high) - 1};
+        on_done = true;
+    } else if (x < begin && std::isfinite(begin)) {
+        if (!rests(before_)) return out;
+        from = -ever;
+        to = begin;
+        on = {low, 0};
+        back_done = true;
+    } else {
+        const auto here = pieces.find(x);
+        const auto piece = pieces.at(here);
+        if (!piece.flat) return out;
+        from = piece.start;
+        to = piece.end;
+        back = on = here;
+        step_back();
+        step_on();
+    }
     out.held = true;
-    std::uint32_t from = i, to = i;
-    while (from > 0 && same(from - 1, i)) --from;
-    while (to + 2 < count && same(to + 1, i)) ++to;
-    const double start = table.row(from).start;
-    const double end = to + 2 < count ? table.row(to + 1).start : after_.length;
-    double passed = f.u - start, left = end - f.u;
-    if (f.sign < 0) std::swap(passed, left);
-    if (f.sign == 0 && x > f.u) passed += x - f.u; // held on beyond the end
-    if (f.sign == 0 && x < 0) left += -x;
-    const bool at_start = from == 0, at_end = to + 2 >= count;
-    if (f.pass == 0 && at_start && before_.mode == OutsideMode::hold) passed = ever;
-    if (f.pass == 0 && at_end && after_.mode == OutsideMode::hold) left = ever;
-    if (f.sign == 0 && f.pass != 0) (x > 0 ? left : passed) = ever;
-    out.passed = passed;
-    out.left = left;
+    for (int n = 0; to < ever; ++n) {
+        if (on_done) {
+            if (rests(after_) && stays(end) && stays(end + 1)) to = ever;
+            break;
+        }
+        const auto piece = pieces.at(on);
+        if (!piece.flat || !stays(to) || !stays(0.5 * (piece.start + piece.end))) break;
+        to = n < enough ? piece.end : ever;
+        step_on();
+    }
+    for (int n = 0; from > -ever; ++n) {
+        if (back_done) {
+            if (rests(before_) && stays(begin) && stays(begin - 1)) from = -ever;
+            break;
+        }
+        const auto piece = pieces.at(back);
+        if (!piece.flat || !stays(from) || !stays(0.5 * (piece.start + piece.end))) break;
+        from = n < enough ? piece.start : -ever;
+        step_back();
+    }
+    out.passed = x - from;
+    out.left = to - x;
     return out;
 }
 

@@ -84,6 +84,7 @@ class TimingPlan {
         double passes = 0; // how many are played beyond the span; infinity: endless
         double end_slope = 0;
     };
+    struct Pieces;
     void fold_into(double x, const Side& side, Folded& out) const;
     static void rest(bool at_last, const Side& side, Folded& out);
     void outside(double x, const Side& side, Folded& out) const;
