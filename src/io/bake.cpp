@@ -47,6 +47,18 @@ void turned(const std::vector<V3f>& from, float c, float s, float scale, V3f mov
     }
 }
 
+// The velocity of a wobbling copy as a rigid body: its place, its turn about its own upright, its size.
+void add_wobble(const WobbleSample& motion, const Placement& place, double frames_a_second,
+                const std::vector<V3f>& points, std::vector<V3f>& velocities) {
+    const V3f moving(motion.position_rate * frames_a_second), middle(place.position);
+    const auto turn = static_cast<float>(motion.turn_rate * std::numbers::pi / 180 * frames_a_second);
+    const auto growth = static_cast<float>(motion.size_rate * frames_a_second);
+    for (std::size_t i = 0; i < velocities.size(); ++i) {
+        const V3f arm = points[i] - middle;
+        velocities[i] += moving + V3f(arm.z, 0, -arm.x) * turn + arm * growth;
+    }
+}
+
 Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& show, const std::string& path,
                                   const std::string& comment, Existing existing) {
     const PlyMerger::Content content = content_of(all);
@@ -58,15 +70,20 @@ Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& sho
         const double clocks = clock.files_per_frame * clock.file_seconds * show.settings.rate.per_second();
         for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
             if (posed.picks.copies[i] == no_pose) continue;
-            const Pose& pose = *posed.poses[posed.picks.copies[i]].pose;
-            const Placement& place = posed.arrangement->places[i];
+            const SampledPose& sampled = posed.poses[posed.picks.copies[i]];
+            const Pose& pose = *sampled.pose;
+            const Placement& place = posed.places()[i];
             const double angle = place.turn * std::numbers::pi / 180;
             const auto c = static_cast<float>(std::cos(angle)), s = static_cast<float>(std::sin(angle));
             const auto size = static_cast<float>(place.size);
             turned(pose.points, c, s, size, V3f(place.position), points);
             turned(pose.normals, c, s, 1, V3f(0), normals);
-            const auto pace = static_cast<float>(place.size * posed.moments[i].speed * clocks);
-            turned(pose.velocities, c, s, pace, V3f(0), velocities);
+            // A mixed pose's velocities have its own local speeds in them already.
+            const double speed = sampled.mixed ? posed.arrangement->clocks[i].rate : posed.moments[i].speed;
+            turned(pose.velocities, c, s, static_cast<float>(place.size * speed * clocks), V3f(0), velocities);
+            if (!posed.motion.empty() && !velocities.empty()) {
+                add_wobble(posed.motion[i], place, show.settings.rate.per_second(), points, velocities);
+            }
             out.add_points(points, normals, velocities, pose.uvs, pose.colours,
                            static_cast<std::int32_t>(posed.arrangement->first_copy + static_cast<std::int64_t>(i) + 1));
         }

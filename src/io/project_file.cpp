@@ -1,84 +1,21 @@
 #include "io/project_file.h"
 
-#include "core/base/numbers.h"
+#include "io/json_part.h"
+#include "io/timing_json.h"
 
-#include <cmath>
 #include <filesystem>
-#include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 namespace garland {
 
-using Json = nlohmann::ordered_json;
-
 namespace {
-
-// Everything of `original` that `written` does not say, as JSON text; "" when there is nothing.
-Json unknown_part(const Json& original, const Json& written) {
-    Json rest = Json::object();
-    for (const auto& [key, value] : original.items()) {
-        if (!written.contains(key)) {
-            rest[key] = value;
-        } else if (value.is_object() && written[key].is_object()) {
-            Json inner = unknown_part(value, written[key]);
-            if (!inner.empty()) rest[key] = std::move(inner);
-        }
-    }
-    return rest;
-}
-
-std::string extra_of(const Json& original, const Json& written) {
-    const Json rest = unknown_part(original, written);
-    return rest.empty() ? std::string() : rest.dump();
-}
-
-void add_extra(Json& to, const Json& extra) {
-    for (const auto& [key, value] : extra.items()) {
-        if (!to.contains(key)) {
-            to[key] = value;
-        } else if (value.is_object() && to[key].is_object()) {
-            add_extra(to[key], value);
-        }
-    }
-}
-
-Json with_extra(Json object, const std::string& extra) {
-    if (extra.empty()) return object;
-    add_extra(object, Json::parse(extra, nullptr, false));
-    return object;
-}
-
-Json number(double value) { // whole numbers without ".0", for people who read the file
-    if (value == std::floor(value) && std::abs(value) < 1e15) return static_cast<std::int64_t>(value);
-    return value;
-}
-
-Json vector(const V3d& v) {
-    return Json::array({number(v.x), number(v.y), number(v.z)});
-}
-
-// ---- reading -------------------------------------------------------------------------------------------------------
-
-struct Bad { // thrown inside this file only, turned into an Error at its border
-    std::string message;
-};
-
-template <class E>
-struct Word {
-    const char* text;
-    E value;
-};
 
 const Word<Join> joins[] = {{"by clock", Join::by_clock}, {"frame for frame", Join::frame_for_frame}};
 const Word<SubFrame> sub_frames[] = {
     {"nearest", SubFrame::nearest}, {"linear", SubFrame::linear}, {"smooth", SubFrame::smooth}};
-const Word<Toward> towards[] = {
-    {"step", Toward::step}, {"linear", Toward::linear}, {"smooth", Toward::smooth}, {"free", Toward::free}};
-const Word<OutsideMode> modes[] = {{"hold", OutsideMode::hold},
-                                   {"repeat", OutsideMode::repeat},
-                                   {"there-and-back", OutsideMode::there_and_back},
-                                   {"run on", OutsideMode::run_on},
-                                   {"absent", OutsideMode::absent}};
+const Word<WobbleEnd> wobble_ends[] = {{"never", WobbleEnd::never},
+                                         {"let go", WobbleEnd::let_go},
+                                         {"stay", WobbleEnd::stay},
+                                         {"settle", WobbleEnd::settle}};
 const Word<ArrangementKind> kinds[] = {
     {"line", ArrangementKind::line}, {"grid", ArrangementKind::grid}, {"ring", ArrangementKind::ring}};
 const Word<Facing> facings[] = {{"fixed", Facing::fixed}, {"along", Facing::along}, {"outward", Facing::outward}};
@@ -86,99 +23,41 @@ const Word<Target> targets[] = {{"delay", Target::delay}, {"speed", Target::spee
 const Word<Driver> drivers[] = {
     {"chance", Driver::chance}, {"order, per step", Driver::order_step}, {"order, in total", Driver::order_total}};
 
-template <class E, std::size_t N>
-const char* word_of(const Word<E> (&words)[N], E value) {
-    for (const auto& w : words) {
-        if (w.value == value) return w.text;
-    }
-    return words[0].text;
+
+Json write(const Wobble& w) {
+    return {{"on", w.on},
+            {"position", number(w.position)},
+            {"turn", number(w.turn)},
+            {"size", number(w.size)},
+            {"rate", number(w.rate)},
+            {"seed", w.seed},
+            {"together", w.together},
+            {"end", word_of(wobble_ends, w.end)},
+            {"end_at", number(w.end_at.value)},
+            {"ease", number(w.ease)},
+            {"settle_position", vector(w.settle_position)},
+            {"settle_turn", number(w.settle_turn)},
+            {"settle_size", number(w.settle_size)}};
 }
 
-// An object of the file and where it stands in it, so that complaints can say so.
-struct Part {
-    const Json& json;
-    std::string where;
-
-    Part(const Json& j, std::string w) : json(j), where(std::move(w)) {
-        if (!json.is_object()) throw Bad{fmt::format("{} must be an object in braces", where)};
-    }
-    const Json* get(const char* key) const {
-        auto at = json.find(key);
-        return at == json.end() ? nullptr : &*at;
-    }
-    [[noreturn]] void complain(const char* key, const char* wanted) const {
-        throw Bad{fmt::format("\"{}\" of {} must be {}", key, where, wanted)};
-    }
-    double real(const char* key, double otherwise) const {
-        const Json* j = get(key);
-        if (!j) return otherwise;
-        if (!j->is_number()) complain(key, "a number");
-        return j->get<double>();
-    }
-    std::int64_t whole(const char* key, std::int64_t otherwise, std::int64_t low, std::int64_t high) const {
-        const Json* j = get(key);
-        if (!j) return otherwise;
-        if (!j->is_number()) complain(key, "a whole number");
-        const double value = j->get<double>();
-        if (value != std::floor(value) || value < static_cast<double>(low) || value > static_cast<double>(high)) {
-            complain(key, fmt::format("a whole number from {} to {}", low, high).c_str());
-        }
-        return j->is_number_integer() ? j->get<std::int64_t>() : static_cast<std::int64_t>(value);
-    }
-    std::uint64_t id(const char* key) const {
-        const Json* j = get(key);
-        if (!j || !j->is_number_unsigned() || j->get<std::uint64_t>() == 0) complain(key, "a whole number above 0");
-        return j->get<std::uint64_t>();
-    }
-    bool flag(const char* key, bool otherwise) const {
-        const Json* j = get(key);
-        if (!j) return otherwise;
-        if (!j->is_boolean()) complain(key, "true or false");
-        return j->get<bool>();
-    }
-    std::string text(const char* key, std::string otherwise) const {
-        const Json* j = get(key);
-        if (!j) return otherwise;
-        if (!j->is_string()) complain(key, "a text in quotes");
-        return j->get<std::string>();
-    }
-    template <class E, std::size_t N>
-    E word(const char* key, const Word<E> (&words)[N], E otherwise) const {
-        const Json* j = get(key);
-        if (!j) return otherwise;
-        std::string all;
-        for (const auto& w : words) {
-            if (j->is_string() && j->get<std::string>() == w.text) return w.value;
-            all += fmt::format("{}\"{}\"", all.empty() ? "" : ", ", w.text);
-        }
-        complain(key, fmt::format("one of {}", all).c_str());
-    }
-    Rate rate(const char* key, Rate otherwise) const {
-        const Json* j = get(key);
-        if (!j) return otherwise;
-        auto rate = parse_rate(j->is_string() ? j->get<std::string>() : j->is_number() ? j->dump() : "");
-        if (!rate) complain(key, "a frame rate, as in \"24\" or \"24000/1001\"");
-        return *rate;
-    }
-    V3d place(const char* key, V3d otherwise) const {
-        const Json* j = get(key);
-        if (!j) return otherwise;
-        if (!j->is_array() || j->size() != 3) complain(key, "a list of three numbers");
-        V3d v;
-        for (std::size_t k = 0; k < 3; ++k) {
-            if (!(*j)[k].is_number()) complain(key, "a list of three numbers");
-            v[static_cast<int>(k)] = (*j)[k].get<double>();
-        }
-        return v;
-    }
-    template <class F>
-    void each(const char* key, std::string_view called, F&& use) const {
-        const Json* j = get(key);
-        if (!j) return;
-        if (!j->is_array()) complain(key, "a list in brackets");
-        for (std::size_t i = 0; i < j->size(); ++i) use(Part((*j)[i], fmt::format("{} {}", called, i + 1)));
-    }
-};
+Wobble read_wobble(const JsonPart& p) {
+    const Wobble usual;
+    Wobble w;
+    w.on = p.flag("on", true);
+    w.position = p.real("position", usual.position);
+    w.turn = p.real("turn", usual.turn);
+    w.size = p.real("size", usual.size);
+    w.rate = p.real("rate", usual.rate);
+    w.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, INT64_C(9007199254740991)));
+    w.together = p.flag("together", usual.together);
+    w.end = p.word("end", wobble_ends, usual.end);
+    w.end_at = OutputFrame(p.real("end_at", usual.end_at.value));
+    w.ease = p.real("ease", usual.ease);
+    w.settle_position = p.place("settle_position", usual.settle_position);
+    w.settle_turn = p.real("settle_turn", usual.settle_turn);
+    w.settle_size = p.real("settle_size", usual.settle_size);
+    return w;
+}
 
 Json write(const SourceSpec& s) {
     Json j{{"id", s.id.value},
@@ -188,10 +67,11 @@ Json write(const SourceSpec& s) {
            {"join", word_of(joins, s.join)},
            {"sub_frame", word_of(sub_frames, s.sub_frame)}};
     if (s.first) j["first_frame"] = *s.first;
+    if (!(s.wobble == Wobble{})) j["wobble"] = write(s.wobble);
     return with_extra(std::move(j), s.extra);
 }
 
-SourceSpec read_source(const Part& p) {
+SourceSpec read_source(const JsonPart& p) {
     SourceSpec s;
     s.id = SourceId(p.id("id"));
     s.name = p.text("name", "source");
@@ -200,56 +80,9 @@ SourceSpec read_source(const Part& p) {
     s.join = p.word("join", joins, Join::by_clock);
     s.sub_frame = p.word("sub_frame", sub_frames, SubFrame::linear);
     if (p.get("first_frame")) s.first = p.whole("first_frame", 0, -1'000'000'000, 1'000'000'000);
+    if (const Json* j = p.get("wobble")) s.wobble = read_wobble(JsonPart(*j, "\"wobble\" of " + p.where));
     s.extra = extra_of(p.json, write(s));
     return s;
-}
-
-Json write(const Outside& o) {
-    return {{"mode", word_of(modes, o.mode)}, {"count", o.count}};
-}
-
-Outside read_outside(const Part& p) {
-    return {p.word("mode", modes, OutsideMode::hold), static_cast<int>(p.whole("count", 0, 0, 1'000'000'000))};
-}
-
-Json write(const Timing& t) {
-    Json keys = Json::array();
-    for (const Key& k : t.map.keys) {
-        Json key{
-            {"at", number(k.at.value)}, {"source", number(k.source.value)}, {"toward", word_of(towards, k.toward)}};
-        if (k.leave != 0) key["leave"] = number(k.leave);
-        if (k.arrive != 0) key["arrive"] = number(k.arrive);
-        keys.push_back(std::move(key));
-    }
-    return with_extra({{"id", t.id.value},
-                       {"name", t.name},
-                       {"keys", std::move(keys)},
-                       {"before", write(t.before)},
-                       {"after", write(t.after)},
-                       {"last_is_first", t.last_is_first},
-                       {"turn_twice", t.turn_twice}},
-                      t.extra);
-}
-
-Timing read_timing(const Part& p) {
-    Timing t;
-    t.id = TimingId(p.id("id"));
-    t.name = p.text("name", "timing");
-    p.each("keys", p.where + ", key", [&](const Part& k) {
-        Key key;
-        key.at = OutputFrame(k.real("at", 0));
-        key.source = SourceFrame(k.real("source", 0));
-        key.toward = k.word("toward", towards, Toward::linear);
-        key.leave = k.real("leave", 0);
-        key.arrive = k.real("arrive", 0);
-        t.map.keys.push_back(key);
-    });
-    if (const Json* j = p.get("before")) t.before = read_outside(Part(*j, "\"before\" of " + p.where));
-    if (const Json* j = p.get("after")) t.after = read_outside(Part(*j, "\"after\" of " + p.where));
-    t.last_is_first = p.flag("last_is_first", false);
-    t.turn_twice = p.flag("turn_twice", false);
-    t.extra = extra_of(p.json, write(t));
-    return t;
 }
 
 Json write(const Spread& s) {
@@ -264,7 +97,7 @@ Json write(const Spread& s) {
                       s.extra);
 }
 
-Spread read_spread(const Part& p) {
+Spread read_spread(const JsonPart& p) {
     Spread s;
     s.id = SpreadId(p.id("id"));
     s.on = p.flag("on", true);
@@ -282,7 +115,7 @@ Json write(const Arrangement& a) {
     Json spreads = Json::array(), nudges = Json::array();
     for (const Spread& s : a.spreads) spreads.push_back(write(s));
     for (const Nudge& n : a.nudges) nudges.push_back({{"copy", n.copy.value}, {"later", number(n.frames)}});
-    return with_extra({{"id", a.id.value},
+    Json j{{"id", a.id.value},
                        {"name", a.name},
                        {"source", a.source.value},
                        {"timing", a.timing.value},
@@ -301,11 +134,12 @@ Json write(const Arrangement& a) {
                        {"turn", number(a.turn)},
                        {"size", number(a.size)},
                        {"spreads", std::move(spreads)},
-                       {"nudges", std::move(nudges)}},
-                      a.extra);
+                       {"nudges", std::move(nudges)}};
+    if (!(a.wobble == Wobble{})) j["wobble"] = write(a.wobble);
+    return with_extra(std::move(j), a.extra);
 }
 
-Arrangement read_arrangement(const Part& p) {
+Arrangement read_arrangement(const JsonPart& p) {
     Arrangement a;
     a.id = ArrangementId(p.id("id"));
     a.name = p.text("name", "copies");
@@ -326,12 +160,13 @@ Arrangement read_arrangement(const Part& p) {
     a.facing = p.word("facing", facings, Facing::fixed);
     a.turn = p.real("turn", 0);
     a.size = p.real("size", 1);
-    p.each("spreads", p.where + ", spread", [&](const Part& s) { a.spreads.push_back(read_spread(s)); });
-    p.each("nudges", p.where + ", nudge", [&](const Part& n) {
+    p.each("spreads", p.where + ", spread", [&](const JsonPart& s) { a.spreads.push_back(read_spread(s)); });
+    p.each("nudges", p.where + ", nudge", [&](const JsonPart& n) {
         const auto copy = n.whole("copy", 0, 0, INT64_C(9007199254740991));
         a.nudges.push_back({CopyId(static_cast<std::uint64_t>(copy)), n.real("later", 0)});
     });
     std::sort(a.nudges.begin(), a.nudges.end(), [](const Nudge& x, const Nudge& y) { return x.copy < y.copy; });
+    if (const Json* j = p.get("wobble")) a.wobble = read_wobble(JsonPart(*j, "\"wobble\" of " + p.where));
     a.extra = extra_of(p.json, write(a));
     return a;
 }
@@ -344,51 +179,87 @@ Json write(const Camera& c) {
             {"lens", number(c.lens)}};
 }
 
+Camera read_camera(const JsonPart& p) {
+    const Camera usual;
+    return {p.place("target", usual.target), p.real("distance", usual.distance), p.real("azimuth", usual.azimuth),
+            p.real("elevation", usual.elevation), p.real("lens", usual.lens)};
+}
+
+Json write(const Tempo& t) {
+    return {{"on", t.on},
+            {"beats_per_minute", number(t.beats_per_minute)},
+            {"offset", number(t.offset.value)},
+            {"beats_per_bar", t.beats_per_bar}};
+}
+
+Tempo read_tempo(const JsonPart& p) {
+    const Tempo usual;
+    return {p.flag("on", true), p.real("beats_per_minute", usual.beats_per_minute),
+            OutputFrame(p.real("offset", usual.offset.value)),
+            static_cast<int>(p.whole("beats_per_bar", usual.beats_per_bar, 0, 1000))};
+}
+
 Json write(const Project& p) {
     const Settings& s = p.settings;
     Json sources = Json::array(), timings = Json::array(), arrangements = Json::array();
     for (const auto& source : p.sources) sources.push_back(write(source));
-    for (const auto& timing : p.timings) timings.push_back(write(timing));
+    for (const auto& timing : p.timings) timings.push_back(timing_json(timing));
     for (const auto& arrangement : p.arrangements) arrangements.push_back(write(arrangement));
-    return with_extra({{"garland", project_version},
-                       {"name", s.name},
-                       {"rate", to_text(s.rate)},
-                       {"range", {{"first", s.range.first}, {"last", s.range.last}}},
-                       {"camera", write(s.camera)},
-                       {"twins", {{"alike_below", number(s.alike_below)}, {"share", number(s.twin_share)}}},
-                       {"sources", std::move(sources)},
-                       {"timings", std::move(timings)},
-                       {"arrangements", std::move(arrangements)},
-                       {"next_id", p.next_id}},
-                      s.extra);
+    Json camera_keys = Json::array(), markers = Json::array();
+    for (const CameraKey& k : s.camera_keys) {
+        Json key{{"at", number(k.at.value)}};
+        key.update(write(k.camera));
+        key["toward"] = word_of(toward_words, k.toward);
+        camera_keys.push_back(std::move(key));
+    }
+    for (const Marker& m : s.markers) markers.push_back({{"at", number(m.at.value)}, {"name", m.name}});
+    Json j{{"garland", project_version},
+           {"name", s.name},
+           {"rate", to_text(s.rate)},
+           {"range", {{"first", s.range.first}, {"last", s.range.last}}},
+           {"camera", write(s.camera)}};
+    if (!camera_keys.empty()) j["camera_keys"] = std::move(camera_keys);
+    if (!(s.tempo == Tempo{})) j["tempo"] = write(s.tempo);
+    if (!markers.empty()) j["markers"] = std::move(markers);
+    j["twins"] = {{"alike_below", number(s.alike_below)}, {"share", number(s.twin_share)}};
+    j["sources"] = std::move(sources);
+    j["timings"] = std::move(timings);
+    j["arrangements"] = std::move(arrangements);
+    j["next_id"] = p.next_id;
+    return with_extra(std::move(j), s.extra);
 }
 
-Project read(const Part& p) {
+Project read(const JsonPart& p) {
     Project project;
     Settings& s = project.settings;
     s.name = p.text("name", "");
     s.rate = p.rate("rate", Rate{});
     constexpr std::int64_t most = 1'000'000'000;
     if (const Json* j = p.get("range")) {
-        const Part range(*j, "\"range\"");
+        const JsonPart range(*j, "\"range\"");
         s.range = {range.whole("first", 1, -most, most), range.whole("last", 240, -most, most)};
     }
     if (const Json* j = p.get("camera")) {
-        const Part camera(*j, "\"camera\"");
-        const Camera usual;
-        s.camera = {camera.place("target", usual.target), camera.real("distance", usual.distance),
-                    camera.real("azimuth", usual.azimuth), camera.real("elevation", usual.elevation),
-                    camera.real("lens", usual.lens)};
+        s.camera = read_camera(JsonPart(*j, "\"camera\""));
     }
+    p.each("camera_keys", "camera key", [&](const JsonPart& k) {
+        CameraKey key{OutputFrame(k.real("at", 0)), read_camera(k), k.word("toward", toward_words, Toward::smooth)};
+        s.camera_keys.push_back(key);
+    });
+    if (const Json* j = p.get("tempo")) s.tempo = read_tempo(JsonPart(*j, "\"tempo\""));
+    p.each("markers", "marker", [&](const JsonPart& m) {
+        s.markers.push_back({OutputFrame(m.real("at", 0)), m.text("name", "")});
+    });
+    std::stable_sort(s.markers.begin(), s.markers.end(), [](const Marker& x, const Marker& y) { return x.at < y.at; });
     if (const Json* j = p.get("twins")) {
-        const Part twins(*j, "\"twins\"");
+        const JsonPart twins(*j, "\"twins\"");
         s.alike_below = twins.real("alike_below", 0.5);
         s.twin_share = twins.real("share", 0.5);
     }
-    p.each("sources", "source", [&](const Part& part) { project.sources.push_back(read_source(part)); });
-    p.each("timings", "timing", [&](const Part& part) { project.timings.push_back(read_timing(part)); });
+    p.each("sources", "source", [&](const JsonPart& part) { project.sources.push_back(read_source(part)); });
+    p.each("timings", "timing", [&](const JsonPart& part) { project.timings.push_back(read_timing(part)); });
     p.each("arrangements", "arrangement",
-           [&](const Part& part) { project.arrangements.push_back(read_arrangement(part)); });
+           [&](const JsonPart& part) { project.arrangements.push_back(read_arrangement(part)); });
     std::uint64_t highest = 0;
     auto seen = [&](std::uint64_t id) { highest = std::max(highest, id); };
     for (const auto& x : project.sources) seen(x.id.value);
@@ -397,7 +268,7 @@ Project read(const Part& p) {
         seen(x.id.value);
         for (const auto& spread : x.spreads) seen(spread.id.value);
     }
-    if (highest >= UINT64_C(9007199254740991)) throw Bad{"an id is too large"};
+    if (highest >= UINT64_C(9007199254740991)) throw BadJson{"an id is too large"};
     // Written by hand, next_id may be missing.
     project.next_id = std::max<std::uint64_t>(highest + 1, p.get("next_id") ? p.id("next_id") : 1);
     s.extra = extra_of(p.json, write(project));
@@ -438,10 +309,10 @@ Result<Project> parse_project(std::string_view text, const std::string& path) {
                 .advise("open it with the newer version"));
     }
     try {
-        Project project = read(Part(json, "the project"));
+        Project project = read(JsonPart(json, "the project"));
         if (auto ok = validate(project); !ok) return fail(std::move(ok.error()).at(path).keeping(kept));
         return project;
-    } catch (const Bad& bad) {
+    } catch (const BadJson& bad) {
         return fail(Error{ErrorCode::malformed, bad.message}.at(path).keeping(kept));
     } catch (const Json::exception& error) { // a number beyond its type
         return fail(Error{ErrorCode::malformed, error.what()}.at(path).keeping(kept));

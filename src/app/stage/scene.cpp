@@ -112,14 +112,14 @@ Result<ScenePtr> SceneMaker::make(const ShowPtr& show, OutputFrame frame, Progre
         const ArrangementShow& a = *part.arrangement;
         for (std::size_t i = 0; i < part.picks.copies.size(); ++i) {
             if (part.picks.copies[i] == no_pose) continue;
-            const double angle = a.places[i].turn * std::numbers::pi / 180;
+            const double angle = part.places()[i].turn * std::numbers::pi / 180;
             SceneCopy copy;
             copy.number = a.first_copy + static_cast<std::int64_t>(i);
             copy.pose = first + part.picks.copies[i];
-            copy.position = V3f(a.places[i].position);
+            copy.position = V3f(part.places()[i].position);
             copy.cosine = static_cast<float>(std::cos(angle));
             copy.sine = static_cast<float>(std::sin(angle));
-            copy.size = static_cast<float>(a.places[i].size);
+            copy.size = static_cast<float>(part.places()[i].size);
             copy.moment = part.moments[i];
             copy.arrangement = &a;
             scene->copies.push_back(copy);

@@ -75,6 +75,7 @@ Result<void> validate(const Arrangement& a) {
             return fail(ErrorCode::invalid, "a nudge is not a usable number of frames");
         }
     }
+    GARLAND_CHECK(validate(a.wobble));
     return {};
 }
 

@@ -5,6 +5,7 @@
 #include "core/base/result.h"
 #include "core/copies/spread.h"
 #include "core/geometry/pose.h"
+#include "core/time/frames.h"
 
 #include <string>
 #include <vector>
@@ -24,6 +25,34 @@ struct Nudge {
     double frames = 0; // later; negative: ahead
     bool operator==(const Nudge&) const = default;
 };
+
+enum class WobbleEnd {
+    never,
+    let_go, // back to where the copy would be without it, over `ease` frames
+    stay,   // where it was
+    settle, // at a given place, over `ease` frames
+};
+
+// Seeded smooth noise on where a copy stands; see wobble.h.
+struct Wobble {
+    bool on = false;
+    double position = 0.1; // up to so far along each axis; scene units
+    double turn = 0;       // up to so much either way; degrees about y
+    double size = 0;       // up to this share larger or smaller, 0 … 0.99
+    double rate = 1;       // changes a second
+    std::uint64_t seed = 1;
+    bool together = false; // all copies move alike
+    WobbleEnd end = WobbleEnd::never;
+    OutputFrame end_at{1};
+    double ease = 12;                // output frames; let_go and settle
+    V3d settle_position{0, 0, 0};    // offsets from the underlying place: scene units,
+    double settle_turn = 0;          // degrees,
+    double settle_size = 0;          // a share
+    bool operator==(const Wobble&) const = default;
+};
+
+// Errors: invalid, for values that are not finite or out of range.
+Result<void> validate(const Wobble& wobble);
 
 struct Arrangement {
     ArrangementId id{};
@@ -47,6 +76,7 @@ struct Arrangement {
 
     std::vector<Spread> spreads{};
     std::vector<Nudge> nudges{}; // by copy, rising
+    Wobble wobble{};
     std::string extra{};         // unknown fields of the project file
 
     bool operator==(const Arrangement&) const = default;
@@ -78,5 +108,6 @@ std::vector<std::vector<V3d>> cords(const Arrangement& arrangement);
 
 const char* to_text(ArrangementKind kind);
 const char* to_text(Facing facing);
+const char* to_text(WobbleEnd end); // "never", "let go", "stay", "settle"
 
 } // namespace garland

@@ -8,7 +8,7 @@ namespace garland {
 
 namespace {
 
-inline double local_time(const TimingPlan& plan, const CopyClock& copy, double t) {
+inline double local_of(const TimingPlan& plan, const CopyClock& copy, double t) {
     const double start = plan.first().value;
     return start + copy.rate * (t - copy.delay - start);
 }
@@ -36,6 +36,10 @@ inline CopyMoment show(const TimingSample& sample, double rate, double first, do
 }
 
 } // namespace
+
+OutputFrame local_time(const TimingPlan& plan, const CopyClock& copy, OutputFrame t) {
+    return OutputFrame(local_of(plan, copy, t.value));
+}
 
 std::vector<CopyClock> copy_clocks(const Arrangement& arrangement, std::span<const CopyId> ids) {
     std::vector<CopyClock> clocks(ids.size());
@@ -67,7 +71,7 @@ CopyTrace trace_copy(const TimingPlan& plan, const SourceClock& source, const Co
     CopyTrace trace;
     trace.delay = copy.delay;
     trace.rate = copy.rate;
-    trace.local = local_time(plan, copy, t.value);
+    trace.local = local_of(plan, copy, t.value);
     trace.timing = plan.at(OutputFrame(trace.local));
     trace.moment = show(trace.timing, copy.rate, source.first.value, source.last().value);
     return trace;
@@ -164,7 +168,7 @@ void copy_moments(const TimingPlan& plan, const SourceClock& source, std::span<c
     for (std::size_t from = 0; from < copies.size(); from += block) {
         const std::size_t count = std::min(block, copies.size() - from);
         for (std::size_t i = 0; i < count; ++i) {
-            local[i] = local_time(plan, copies[from + i], t.value);
+            local[i] = local_of(plan, copies[from + i], t.value);
             rate[i] = copies[from + i].rate;
         }
         (plan.alike() ? wrapped_block : block_moments)(plan, first, last, local, rate, count, &out[from]);
@@ -178,7 +182,7 @@ void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyCl
     std::fill(rate, rate + block, copy.rate);
     for (std::size_t from = 0; from < frames.size(); from += block) {
         const std::size_t count = std::min(block, frames.size() - from);
-        for (std::size_t i = 0; i < count; ++i) local[i] = local_time(plan, copy, frames[from + i]);
+        for (std::size_t i = 0; i < count; ++i) local[i] = local_of(plan, copy, frames[from + i]);
         (plan.alike() ? wrapped_block : block_moments)(plan, first, last, local, rate, count, &out[from]);
     }
 }

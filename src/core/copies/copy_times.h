@@ -19,6 +19,9 @@ struct CopyClock {
 // The clocks of all copies of an arrangement, in order; `ids` as placements() gives them.
 std::vector<CopyClock> copy_clocks(const Arrangement& arrangement, std::span<const CopyId> ids);
 
+// Local time τ of a copy at output frame t.
+OutputFrame local_time(const TimingPlan& plan, const CopyClock& copy, OutputFrame t);
+
 enum Mark : std::uint8_t {
     mark_absent = 1,        // nothing is shown
     mark_held = 2,          // the pose stands still

@@ -4,18 +4,41 @@
 
 namespace garland {
 
-Picks pick_poses(std::span<const CopyMoment> moments) {
+namespace {
+
+PosePick pick_of(const TimingPlan& plan, const SourceClock& source, const CopyClock& copy, OutputFrame t,
+                 const CopyMoment& moment) {
+    PosePick pick{SourceFrame(moment.source)};
+    const OutputFrame local = local_time(plan, copy, t);
+    const TimingPlan::Fading fading = plan.fading(local);
+    if (fading.weight <= 0) return pick;
+    const bool clamped = moment.has(mark_clamped_first) || moment.has(mark_clamped_last);
+    pick.weight = fading.weight;
+    pick.other = SourceFrame(std::clamp(fading.source, source.first.value, source.last().value));
+    pick.speed = clamped ? 0 : plan.at(local).slope;
+    pick.other_speed = pick.other.value == fading.source ? fading.slope : 0;
+    pick.weight_speed = fading.weight_slope;
+    return pick;
+}
+
+} // namespace
+
+Picks pick_poses(const TimingPlan& plan, const SourceClock& source, std::span<const CopyClock> copies, OutputFrame t,
+                 std::span<const CopyMoment> moments) {
     Picks picks;
-    picks.frames.reserve(moments.size());
-    for (const CopyMoment& m : moments) {
-        if (!m.has(mark_absent)) picks.frames.push_back(SourceFrame(m.source));
+    std::vector<PosePick> own(moments.size());
+    picks.poses.reserve(moments.size());
+    for (std::size_t i = 0; i < moments.size(); ++i) {
+        if (moments[i].has(mark_absent)) continue;
+        own[i] = plan.fades() ? pick_of(plan, source, copies[i], t, moments[i]) : PosePick{SourceFrame(moments[i].source)};
+        picks.poses.push_back(own[i]);
     }
-    std::sort(picks.frames.begin(), picks.frames.end());
-    picks.frames.erase(std::unique(picks.frames.begin(), picks.frames.end()), picks.frames.end());
+    std::sort(picks.poses.begin(), picks.poses.end());
+    picks.poses.erase(std::unique(picks.poses.begin(), picks.poses.end()), picks.poses.end());
     picks.copies.reserve(moments.size());
-    for (const CopyMoment& m : moments) {
-        const auto at = std::lower_bound(picks.frames.begin(), picks.frames.end(), SourceFrame(m.source));
-        picks.copies.push_back(m.has(mark_absent) ? no_pose : static_cast<std::uint32_t>(at - picks.frames.begin()));
+    for (std::size_t i = 0; i < moments.size(); ++i) {
+        const auto at = std::lower_bound(picks.poses.begin(), picks.poses.end(), own[i]);
+        picks.copies.push_back(moments[i].has(mark_absent) ? no_pose : static_cast<std::uint32_t>(at - picks.poses.begin()));
     }
     return picks;
 }

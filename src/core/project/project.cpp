@@ -50,6 +50,13 @@ Result<void> validate(const Project& p) {
         std::abs(static_cast<double>(p.settings.range.last)) > frame_limit) {
         return fail(ErrorCode::invalid, "the output range lies beyond what can be counted");
     }
+    GARLAND_CHECK(validate(p.settings.camera_keys));
+    GARLAND_CHECK(validate(p.settings.tempo));
+    for (const Marker& m : p.settings.markers) {
+        if (!std::isfinite(m.at.value) || std::abs(m.at.value) > frame_limit) {
+            return fail(ErrorCode::invalid, fmt::format("the marker \"{}\" is not on a usable frame", m.name));
+        }
+    }
     std::set<std::uint64_t> ids;
     auto fresh = [&](std::uint64_t id) { return id != 0 && id < p.next_id && ids.insert(id).second; };
     auto bad_id = [&](std::string_view what, const std::string& name, std::uint64_t id) {
@@ -59,6 +66,7 @@ Result<void> validate(const Project& p) {
     };
     for (const SourceSpec& s : p.sources) {
         if (!fresh(s.id.value)) return bad_id("the source", s.name, s.id.value);
+        if (auto ok = validate(s.wobble); !ok) return fail(named(ok.error(), "the source", s.name));
     }
     for (const Timing& t : p.timings) {
         if (!fresh(t.id.value)) return bad_id("the timing", t.name, t.id.value);

@@ -3,7 +3,9 @@
 
 #include "core/copies/arrangement.h"
 #include "core/geometry/blend.h"
+#include "core/project/camera.h"
 #include "core/source/source_clock.h"
+#include "core/time/beats.h"
 #include "core/time/rate.h"
 #include "core/time/timing.h"
 
@@ -21,24 +23,19 @@ struct SourceSpec {
     Join join = Join::by_clock;
     std::optional<std::int64_t> first{}; // what the first file frame is called here; unset: as the files count
     SubFrame sub_frame = SubFrame::linear;
+    Wobble wobble{}; // of all its copies, wherever they are arranged
     std::string extra{};
     bool operator==(const SourceSpec&) const = default;
-};
-
-struct Camera {
-    V3d target{0, 1, 0};
-    double distance = 8;   // scene units
-    double azimuth = 30;   // degrees about y; 0 looks along −z
-    double elevation = 15; // degrees above the horizon
-    double lens = 40;      // vertical field of view in degrees
-    bool operator==(const Camera&) const = default;
 };
 
 struct Settings {
     std::string name{};
     Rate rate{}; // output frames a second
     FrameRange range{1, 240};
-    Camera camera{};
+    Camera camera{};                      // where there are no camera keys
+    std::vector<CameraKey> camera_keys{}; // by output frame, strictly rising
+    Tempo tempo{};
+    std::vector<Marker> markers{}; // by output frame; several may stand on one
     double alike_below = 0.5; // twins: source frames
     double twin_share = 0.5;  // twins: share of the range
     std::string extra{};

@@ -24,9 +24,10 @@ const ArrangementShow* Show::find(std::int64_t number, std::size_t& index) const
     return nullptr;
 }
 
-ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache& cache) {
+ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache& cache, const Show* before) {
     auto show = std::make_shared<Show>();
     show->settings = project.settings;
+    show->camera = CameraPlan(project.settings.camera_keys, project.settings.camera);
     for (const SourceSpec& spec : project.sources) {
         const auto open = sources.find(spec.id);
         if (open == sources.end() || !open->second.source) continue;
@@ -43,21 +44,36 @@ ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache&
         out.first_copy = number;
         const Timing& timing = *project.timing(a.timing);
         out.plan = TimingPlan(timing);
+        out.form = timing.form;
+        if (timing.form == TimingForm::phrases) out.phrase_starts = boundaries(timing.phrases, timing.turn_twice);
         if (auto sampler = show->samplers.find(a.source); sampler != show->samplers.end()) {
             out.usable = true;
             out.clock = sampler->second.clock();
         } else {
-            auto low = timing.map.keys.front().source, high = low;
-            for (const Key& key : timing.map.keys) low = std::min(low, key.source), high = std::max(high, key.source);
+            const auto [low, high] = source_span(timing);
             out.clock.first = SourceFrame(std::floor(low.value));
             out.clock.file_first = static_cast<std::int64_t>(std::floor(low.value));
             out.clock.file_last = static_cast<std::int64_t>(std::ceil(high.value));
         }
-        out.places = placements(a);
-        std::vector<CopyId> ids;
-        ids.reserve(out.places.size());
-        for (const Placement& p : out.places) ids.push_back(p.id);
-        out.clocks = copy_clocks(a, ids);
+        out.rate = project.settings.rate;
+        for (const Wobble* w : {&project.source(a.source)->wobble, &a.wobble}) {
+            if (w->on) out.wobbles.push_back(*w);
+        }
+        out.spec = a;
+        const ArrangementShow* same = nullptr;
+        for (std::size_t i = 0; before && i < before->arrangements.size() && !same; ++i) {
+            if (before->arrangements[i].spec == a) same = &before->arrangements[i];
+        }
+        if (same) {
+            out.places = same->places;
+            out.clocks = same->clocks;
+        } else {
+            out.places = placements(a);
+            std::vector<CopyId> ids;
+            ids.reserve(out.places.size());
+            for (const Placement& p : out.places) ids.push_back(p.id);
+            out.clocks = copy_clocks(a, ids);
+        }
         number += static_cast<std::int64_t>(out.places.size());
     }
     return show;
@@ -72,6 +88,17 @@ std::vector<CopyMoment> moments_at(const ArrangementShow& arrangement, OutputFra
     return moments;
 }
 
+std::vector<Placement> places_at(const ArrangementShow& a, OutputFrame t, std::vector<WobbleSample>* motion) {
+    std::vector<Placement> places = a.places;
+    wobble_places(a.wobbles, t, a.rate, places, motion);
+    return places;
+}
+
+Result<SampledPose> pose_of(const Sampler& sampler, const PosePick& pick, Progress& progress) {
+    if (pick.weight == 0) return sampler.at(pick.frame, progress);
+    return sampler.mixed(pick.frame, {pick.other, pick.weight, pick.speed, pick.other_speed, pick.weight_speed}, progress);
+}
+
 Result<std::vector<Posed>> pose_all(const Show& show, OutputFrame t, Progress& progress) {
     std::vector<Posed> result;
     for (const ArrangementShow& a : show.arrangements) {
@@ -79,8 +106,9 @@ Result<std::vector<Posed>> pose_all(const Show& show, OutputFrame t, Progress& p
         Posed& posed = result.emplace_back();
         posed.arrangement = &a;
         posed.moments = moments_at(a, t);
-        posed.picks = pick_poses(posed.moments);
-        posed.poses.resize(posed.picks.frames.size());
+        posed.picks = pick_poses(a.plan, a.clock, a.clocks, t, posed.moments);
+        posed.poses.resize(posed.picks.poses.size());
+        if (!a.wobbles.empty()) posed.wobbled = places_at(a, t, &posed.motion);
         const Sampler& sampler = show.samplers.at(a.source);
 
         std::mutex mutex;
@@ -89,7 +117,7 @@ Result<std::vector<Posed>> pose_all(const Show& show, OutputFrame t, Progress& p
         parallel_for(posed.poses.size(), 1, [&](std::size_t from, std::size_t to) {
             for (std::size_t i = from; i < to && !stop; ++i) {
                 auto pose = progress.cancelled() ? fail(ErrorCode::cancelled, "stopped")
-                                                 : sampler.at(posed.picks.frames[i], progress);
+                                                 : pose_of(sampler, posed.picks.poses[i], progress);
                 if (pose) {
                     posed.poses[i] = std::move(*pose);
                     continue;

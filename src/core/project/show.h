@@ -4,6 +4,7 @@
 
 #include "core/copies/picks.h"
 #include "core/copies/twins.h"
+#include "core/copies/wobble.h"
 #include "core/project/project.h"
 #include "core/source/sampler.h"
 
@@ -26,11 +27,16 @@ struct ArrangementShow {
     ArrangementId id;
     SourceId source;
     TimingPlan plan;
+    TimingForm form = TimingForm::positions;
+    std::vector<OutputFrame> phrase_starts; // of a list of phrases, closed by its end
     SourceClock clock;
     bool usable = false;         // its source is open; otherwise there are clocks but nothing to see
     std::int64_t first_copy = 0; // the number of its first copy, counted over the whole project from 0
-    std::vector<Placement> places;
+    std::vector<Placement> places; // without wobble
     std::vector<CopyClock> clocks; // by order, as places
+    std::vector<Wobble> wobbles;   // those that are on: the source's, the arrangement's
+    Rate rate;                     // output frames a second
+    Arrangement spec;              // what it was made from
 };
 
 // Immutable once made; safe to share between threads.
@@ -38,6 +44,7 @@ struct Show {
     std::vector<ArrangementShow> arrangements;
     std::map<SourceId, Sampler> samplers;
     Settings settings;
+    CameraPlan camera;
 
     std::int64_t copies() const;
     // The arrangement that holds copy `number` (from 0) and the copy's place in it; null when there is none.
@@ -47,17 +54,29 @@ using ShowPtr = std::shared_ptr<const Show>;
 
 // The project must be valid. Arrangements whose source is not open are kept with usable = false: their files' frames
 // are unknown, so their clock spans what the timing asks for.
-ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache& cache);
+// before: an earlier show; arrangements that are still the same are taken over from it instead of placed again.
+ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache& cache, const Show* before = nullptr);
+
+// Where the copies of an arrangement are at an output frame, wobbles included; and how they move, where asked for.
+std::vector<Placement> places_at(const ArrangementShow& arrangement, OutputFrame t,
+                                 std::vector<WobbleSample>* motion = nullptr);
 
 // One arrangement at one output frame.
 struct Posed {
     const ArrangementShow* arrangement = nullptr;
     std::vector<CopyMoment> moments; // one a copy
     Picks picks;
-    std::vector<SampledPose> poses; // one a picks.frames entry
+    std::vector<SampledPose> poses; // one a picks.poses entry
+    std::vector<Placement> wobbled; // empty where nothing wobbles
+    std::vector<WobbleSample> motion;
+
+    const std::vector<Placement>& places() const { return wobbled.empty() ? arrangement->places : wobbled; }
 };
 
 std::vector<CopyMoment> moments_at(const ArrangementShow& arrangement, OutputFrame t);
+
+// One needed pose.
+Result<SampledPose> pose_of(const Sampler& sampler, const PosePick& pick, Progress& progress = Progress::none());
 
 // Poses of all usable arrangements at one output frame, each distinct pose made once, on the shared pool.
 // Errors: those of reading, with the file's path and frame; cancelled.

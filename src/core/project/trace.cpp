@@ -1,6 +1,7 @@
 // The trace: every stage of docs/time.md in words and numbers, from the same functions that pose the copies.
 #include "core/base/numbers.h"
 #include "core/project/show.h"
+#include "core/time/time_words.h"
 
 #include <cmath>
 #include <fmt/format.h>
@@ -20,10 +21,29 @@ std::string part_words(const CopyTrace& v) {
     return {};
 }
 
-std::string motion_words(const CopyMoment& m) {
-    if (m.has(mark_absent)) return "nothing shown";
-    if (m.has(mark_held)) return "held";
-    return fmt::format("{} at {:.2f}×", m.has(mark_backward) ? "backward" : "forward", std::abs(m.speed));
+std::string words_of_motion(const ArrangementShow& a, const CopyTrace& v) {
+    if (v.moment.has(mark_absent)) return "nothing shown";
+    if (v.moment.has(mark_clamped_first)) return "held at the source's first frame";
+    if (v.moment.has(mark_clamped_last)) return "held at the source's last frame";
+    return motion_words(a.plan, OutputFrame(v.local), v.rate);
+}
+
+// "position keys, at 12 of the span", "phrase 2 of 4, 6 frames in", "the slider at 40 %, …".
+std::string words_of_timing(const ArrangementShow& a, const CopyTrace& v) {
+    const double inside = a.plan.form_frame(v.timing);
+    std::string words;
+    if (a.plan.has_master()) words = fmt::format("the slider at {} %, ", short_number(a.plan.slider_at(v.timing), 2));
+    if (a.form == TimingForm::phrases) {
+        const OutputFrame at = a.phrase_starts.front() + inside;
+        const std::size_t last = a.phrase_starts.size() - 2;
+        std::size_t i = 0;
+        while (i < last && a.phrase_starts[i + 1] <= at) ++i;
+        return words + fmt::format("phrase {} of {}, {} in", i + 1, last + 1,
+                                   counted_number(std::round((at - a.phrase_starts[i]) * 1e6) / 1e6, "frame", "frames"));
+    }
+    words += a.form == TimingForm::speeds ? "speed keys" : "position keys";
+    if (a.plan.has_master()) return words + fmt::format(", {} from their start", counted_number(inside, "frame", "frames"));
+    return words + fmt::format(", at {} of the span", short_number(v.timing.span_frame, 6));
 }
 
 } // namespace
@@ -54,7 +74,7 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
                           {{"delay", v.delay}, {"rate", v.rate}, {"local", v.local}}});
     out.stages.push_back(
         {"timing",
-         fmt::format("at {} of its span", short_number(v.timing.span_frame, 6)),
+         words_of_timing(*a, v),
          {{"span_frame", v.timing.span_frame}, {"source", v.timing.source}, {"slope", v.timing.slope}}});
     out.stages.push_back({"before / after", part_words(v), {{"pass", static_cast<double>(v.timing.pass)}}});
     const bool clamped = m.has(mark_clamped_first) || m.has(mark_clamped_last);
@@ -73,6 +93,9 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
         std::string words =
             r.weight == 0 ? fmt::format("the stored pose {}", r.frame_a)
                           : fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b, to_text(how));
+        if (const auto fading = a->plan.fading(OutputFrame(v.local)); fading.weight > 0) {
+            words += fmt::format("; source frame {} mixed in by {:.0f} %", short_number(fading.source, 2), fading.weight * 100);
+        }
         if (r.missing) words += "; a missing frame is replaced by an earlier one";
         out.stages.push_back({"sub-frame",
                               words,
@@ -88,7 +111,7 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
     out.line =
         fmt::format("f {} · {} is {} → {} · timing → {} · {}{}", short_number(t.value), copy_name(copy, show.copies()),
                     later, short_number(v.local, 2), short_number(v.timing.source, 2),
-                    m.has(mark_absent) ? "" : fmt::format("pose {}, ", short_number(m.source, 2)), motion_words(m));
+                    m.has(mark_absent) ? "" : fmt::format("pose {}, ", short_number(m.source, 2)), words_of_motion(*a, v));
     return out;
 }
 

@@ -60,4 +60,31 @@ Result<SampledPose> Sampler::at(SourceFrame s, Progress& progress) const {
     return out;
 }
 
+Result<SampledPose> Sampler::mixed(SourceFrame s, const Mix& mix, Progress& progress) const {
+    GARLAND_TRY(a, at(s, progress));
+    if (mix.weight <= 0) return a;
+    GARLAND_TRY(b, at(mix.other, progress));
+    if (!mixable(*a.pose, *b.pose)) {
+        SampledPose out = mix.weight < 0.5 ? std::move(a) : std::move(b);
+        out.nearest_instead = true;
+        return out;
+    }
+    auto pose = std::make_shared<Pose>(*blend(a.pose, b.pose, mix.weight, SubFrame::linear, clock_.file_seconds));
+    const std::vector<V3f>&va = a.pose->velocities, &vb = b.pose->velocities;
+    const std::size_t n = pose->points.size();
+    if (va.size() == n && vb.size() == n) {
+        pose->velocities.resize(n);
+        const auto ka = static_cast<float>((1 - mix.weight) * mix.speed);
+        const auto kb = static_cast<float>(mix.weight * mix.other_speed);
+        const auto kw = static_cast<float>(mix.weight_speed / (clock_.files_per_frame * clock_.file_seconds));
+        for (std::size_t i = 0; i < n; ++i) {
+            pose->velocities[i] = va[i] * ka + vb[i] * kb + (b.pose->points[i] - a.pose->points[i]) * kw;
+        }
+    }
+    SampledPose out = std::move(a);
+    out.pose = std::move(pose);
+    out.mixed = true;
+    return out;
+}
+
 } // namespace garland

@@ -19,6 +19,7 @@ struct PoseRecipe {
 struct SampledPose {
     PosePtr pose;
     PoseRecipe recipe;
+    bool mixed = false; // a second pose is mixed in: velocities then are those of the mix for a copy's clock at rate 1
     bool nearest_instead = false; // the faces changed in between, so no pose could be made there: the nearest is shown
 };
 
@@ -30,6 +31,16 @@ class Sampler {
     PoseRecipe recipe(SourceFrame s) const;
     // The source frame at `s`, held inside the source's range. Errors: those of reading; cancelled.
     Result<SampledPose> at(SourceFrame s, Progress& progress = Progress::none()) const;
+
+    // The source frame at `s` with the one at `other` mixed in by `weight`, as phrases fade. Its velocities follow the
+    // mix: (1 − w)·v·speed + w·v'·other_speed + weight_speed·(difference of the points), in source units a second of the
+    // source's clock. Poses that cannot be mixed give the heavier of the two. Errors: those of reading; cancelled.
+    struct Mix {
+        SourceFrame other;
+        double weight = 0;                                      // of the other pose
+        double speed = 0, other_speed = 0, weight_speed = 0; // an output frame
+    };
+    Result<SampledPose> mixed(SourceFrame s, const Mix& mix, Progress& progress = Progress::none()) const;
 
     const SourceClock& clock() const { return clock_; }
     const SourcePtr& source() const { return source_; }

@@ -77,6 +77,37 @@ double pass_length(const Timing& timing, OutsideMode mode) {
     return period > 0 ? period : 1;
 }
 
+SourceSpan source_span(const Timing& timing) {
+    double low = 0, high = 0;
+    bool first = true;
+    auto add = [&](double value) {
+        low = first ? value : std::min(low, value);
+        high = first ? value : std::max(high, value);
+        first = false;
+    };
+    if (timing.form == TimingForm::positions) {
+        for (const Key& k : timing.map.keys) add(k.source.value);
+    } else if (timing.form == TimingForm::phrases) {
+        for (const Phrase& p : timing.phrases.list) add(p.first.value), add(p.last.value);
+    } else {
+        add(timing.speeds.from.value);
+    }
+    for (const Stretch& s : stretches(timing)) {
+        if (timing.form == TimingForm::phrases) break; // they never leave their ranges
+        auto at = [&](double u) { return std::clamp(s.c[0] + u * (s.c[1] + u * (s.c[2] + u * s.c[3])), s.low, s.high); };
+        add(at(0));
+        add(at(s.length));
+        // Where the slope c1 + 2·c2·u + 3·c3·u² is 0.
+        const double a = 3 * s.c[3], b = s.c[2], d = b * b - a * s.c[1];
+        if (d < 0) continue;
+        const double q = -(b + std::copysign(std::sqrt(d), b));
+        for (double u : {q / a, s.c[1] / q}) {
+            if (u > 0 && u < s.length) add(at(u));
+        }
+    }
+    return {SourceFrame(low), SourceFrame(high)};
+}
+
 TimeMap plain_map(OutputFrame start, SourceFrame first, SourceFrame last) {
     TimeMap map;
     map.keys.push_back({start, first, Toward::linear});

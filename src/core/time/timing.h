@@ -69,6 +69,12 @@ double span_length(const Timing& timing);
 // The number of output frames after which a repeat starts over, as the mode and the two switches say.
 double pass_length(const Timing& timing, OutsideMode mode);
 
+// The lowest and the highest source frame that the form in use shows in its span.
+struct SourceSpan {
+    SourceFrame low, high;
+};
+SourceSpan source_span(const Timing& timing);
+
 // A timing that plays source frames first…last at speed 1 from output frame `start`.
 TimeMap plain_map(OutputFrame start, SourceFrame first, SourceFrame last);
 

@@ -106,6 +106,16 @@ TimingPlan::TimingPlan(const Timing& timing) {
     ends_in_next_pass_ = (folds && after_.length > 0 && after_.period == after_.length) || gone;
 }
 
+double TimingPlan::form_frame(const TimingSample& sample) const {
+    const double u = sample.span_frame - first_;
+    if (!has_master_) return u;
+    return std::clamp(master_.at(u, master_.find(u), 1).value / 100, 0.0, 1.0) * table_.length();
+}
+
+double TimingPlan::slider_at(const TimingSample& sample) const {
+    return table_.length() > 0 ? 100 * form_frame(sample) / table_.length() : 0;
+}
+
 TimingPlan::Fading TimingPlan::fading(OutputFrame local) const {
     Fading out;
     const Folded f = fold(local);

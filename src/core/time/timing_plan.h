@@ -63,6 +63,12 @@ class TimingPlan {
         double left = 0;                    // output frames until it is gone
     };
     bool fades() const { return !fades_.empty(); }
+
+    // Where the master slider stands, in per cent; and the output frame of the form's own span that is played then, counted
+    // from its start. Without a slider both tell of the span frame itself.
+    bool has_master() const { return has_master_; }
+    double slider_at(const TimingSample& sample) const;
+    double form_frame(const TimingSample& sample) const;
     Fading fading(OutputFrame local) const;
 
     // How long the pose at τ has been standing still, and how long it will: in the timing's output frames, infinite where

@@ -1,0 +1,145 @@
+#include "core/copies/wobble.h"
+
+#include "core/base/chance.h"
+
+#include <cmath>
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+
+struct Value {
+    double value = 0, rate = 0;
+};
+
+// 0 … 1 over x = 0 … 1 and its derivative; flat outside.
+Value ease(double x) {
+    if (x <= 0) return {0, 0};
+    if (x >= 1) return {1, 0};
+    return {x * x * x * (10 + x * (6 * x - 15)), 30 * x * x * (1 - x) * (1 - x)};
+}
+
+// −1 … 1, one new value for each whole x.
+Value noise(std::uint64_t seed, std::uint64_t channel, std::uint64_t copy, double x) {
+    const double whole = std::floor(x);
+    auto value = [&](double at) {
+        const auto place = static_cast<std::uint64_t>(static_cast<std::int64_t>(at));
+        return 2 * chance(seed, chance_bits(seed, channel, place), copy) - 1;
+    };
+    const double a = value(whole), b = value(whole + 1);
+    const Value e = ease(x - whole);
+    return {a + (b - a) * e.value, (b - a) * e.rate};
+}
+
+constexpr std::uint64_t rule = 0x776f62626c65; // "wobble", apart from every spread's id
+
+WobbleSample free_run(const Wobble& w, CopyId copy, OutputFrame t, Rate rate) {
+    const double changes = w.rate / rate.per_second(); // a frame
+    const std::uint64_t who = w.together ? 0 : copy.value + 1;
+    auto channel = [&](std::uint64_t k, double amount) {
+        Value v = noise(w.seed, rule + k, who, t.value * changes);
+        return Value{v.value * amount, v.rate * amount * changes};
+    };
+    WobbleSample out;
+    for (int k = 0; k < 3 && w.position > 0; ++k) {
+        const Value v = channel(static_cast<std::uint64_t>(k), w.position);
+        out.position[k] = v.value;
+        out.position_rate[k] = v.rate;
+    }
+    if (w.turn > 0) {
+        const Value v = channel(3, w.turn);
+        out.turn = v.value;
+        out.turn_rate = v.rate;
+    }
+    if (w.size > 0) {
+        const Value v = channel(4, w.size);
+        out.size = v.value;
+        out.size_rate = v.rate;
+    }
+    return out;
+}
+
+// a + e·(b − a), where b stands still.
+WobbleSample led(const WobbleSample& a, const WobbleSample& b, Value e) {
+    WobbleSample out;
+    out.position = a.position + (b.position - a.position) * e.value;
+    out.position_rate = a.position_rate * (1 - e.value) + (b.position - a.position) * e.rate;
+    out.turn = a.turn + (b.turn - a.turn) * e.value;
+    out.turn_rate = a.turn_rate * (1 - e.value) + (b.turn - a.turn) * e.rate;
+    out.size = a.size + (b.size - a.size) * e.value;
+    out.size_rate = a.size_rate * (1 - e.value) + (b.size - a.size) * e.rate;
+    return out;
+}
+
+} // namespace
+
+WobbleSample wobble_at(const Wobble& w, CopyId copy, OutputFrame t, Rate rate) {
+    if (!w.on) return {};
+    if (w.end == WobbleEnd::never || t < w.end_at) return free_run(w, copy, t, rate);
+    if (w.end == WobbleEnd::stay) {
+        WobbleSample still = free_run(w, copy, w.end_at, rate);
+        still.position_rate = V3d(0);
+        still.turn_rate = still.size_rate = 0;
+        return still;
+    }
+    WobbleSample goal;
+    if (w.end == WobbleEnd::settle) goal = {w.settle_position, V3d(0), w.settle_turn, 0, w.settle_size, 0};
+    Value e{1, 0};
+    if (w.ease > 0) {
+        e = ease((t - w.end_at) / w.ease);
+        e.rate /= w.ease;
+    }
+    return led(free_run(w, copy, t, rate), goal, e);
+}
+
+void wobble_places(std::span<const Wobble> wobbles, OutputFrame t, Rate rate, std::span<Placement> places,
+                   std::vector<WobbleSample>* motion) {
+    if (motion) motion->assign(places.size(), {});
+    for (const Wobble& w : wobbles) {
+        if (!w.on) continue;
+        for (std::size_t i = 0; i < places.size(); ++i) {
+            Placement& p = places[i];
+            const WobbleSample s = wobble_at(w, p.id, t, rate);
+            p.position += s.position;
+            p.turn += s.turn;
+            p.size *= 1 + s.size;
+            if (!motion) continue;
+            WobbleSample& m = (*motion)[i];
+            m.position_rate += s.position_rate;
+            m.turn_rate += s.turn_rate;
+            m.size_rate += s.size_rate / (1 + s.size);
+        }
+    }
+}
+
+Result<void> validate(const Wobble& w) {
+    auto within = [](double v, double low, double high) { return std::isfinite(v) && v >= low && v <= high; };
+    if (!within(w.position, 0, 1e6) || !within(w.turn, 0, 36'000)) {
+        return fail(ErrorCode::invalid, "a wobble's amounts of position and turn must be 0 or more");
+    }
+    if (!within(w.size, 0, 0.99)) return fail(ErrorCode::invalid, "a wobble may change the size by 0 to 99 %");
+    if (!within(w.rate, 0, 1000)) return fail(ErrorCode::invalid, "a wobble changes 0 to 1000 times a second");
+    if (!within(w.ease, 0, frame_limit) || !within(w.end_at.value, -frame_limit, frame_limit)) {
+        return fail(ErrorCode::invalid, "the frames of a wobble's end must be usable numbers, the ease 0 or more");
+    }
+    for (double v : {w.settle_position.x, w.settle_position.y, w.settle_position.z, w.settle_turn}) {
+        if (!within(v, -1e6, 1e6)) return fail(ErrorCode::invalid, "where a wobble settles must be a usable number");
+    }
+    if (!within(w.settle_size, -0.99, 1000)) {
+        return fail(ErrorCode::invalid, "the size that a wobble settles at must stay above nothing");
+    }
+    return {};
+}
+
+const char* to_text(WobbleEnd end) {
+    switch (end) {
+    case WobbleEnd::never: return "never";
+    case WobbleEnd::let_go: return "let go";
+    case WobbleEnd::stay: return "stay";
+    case WobbleEnd::settle: return "settle";
+    }
+    return "never";
+}
+
+} // namespace garland

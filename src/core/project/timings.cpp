@@ -1,0 +1,72 @@
+#include "core/project/timings.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+tl::unexpected<Error> no_timing(TimingId id) {
+    return fail(ErrorCode::not_found, fmt::format("there is no timing with the id {}", id.value));
+}
+tl::unexpected<Error> no_arrangement(ArrangementId id) {
+    return fail(ErrorCode::not_found, fmt::format("there is no arrangement with the id {}", id.value));
+}
+bool name_taken(const Project& project, const std::string& name) {
+    return std::any_of(project.timings.begin(), project.timings.end(), [&](const Timing& t) { return t.name == name; });
+}
+} // namespace
+
+std::vector<ArrangementId> users_of(const Project& project, TimingId timing) {
+    std::vector<ArrangementId> users;
+    for (const Arrangement& a : project.arrangements) {
+        if (a.timing == timing) users.push_back(a.id);
+    }
+    return users;
+}
+
+Result<void> share_timing(Project& project, ArrangementId arrangement, TimingId timing) {
+    if (!project.timing(timing)) return no_timing(timing);
+    Arrangement* a = project.arrangement(arrangement);
+    if (!a) return no_arrangement(arrangement);
+    a->timing = timing;
+    return {};
+}
+
+Result<TimingId> separate_timing(Project& project, ArrangementId arrangement) {
+    Arrangement* a = project.arrangement(arrangement);
+    if (!a) return no_arrangement(arrangement);
+    if (users_of(project, a->timing).size() < 2) {
+        return fail(ErrorCode::invalid, fmt::format("\"{}\" already has its timing to itself", a->name));
+    }
+    Timing own = *project.timing(a->timing);
+    own.id = TimingId(project.next_id++);
+    std::string name = a->name;
+    for (int n = 2; name_taken(project, name); ++n) name = fmt::format("{} {}", a->name, n);
+    own.name = name;
+    a->timing = own.id;
+    project.timings.push_back(std::move(own));
+    return a->timing;
+}
+
+Result<void> rename_timing(Project& project, TimingId timing, const std::string& name) {
+    Timing* t = project.timing(timing);
+    if (!t) return no_timing(timing);
+    if (name.find_first_not_of(" \t\n") == name.npos) return fail(ErrorCode::invalid, "a timing needs a name");
+    t->name = name;
+    return {};
+}
+
+Result<void> remove_timing(Project& project, TimingId timing) {
+    const Timing* t = project.timing(timing);
+    if (!t) return no_timing(timing);
+    if (const auto users = users_of(project, timing); !users.empty()) {
+        return fail(Error{ErrorCode::invalid, fmt::format("the timing \"{}\" is in use by \"{}\"", t->name,
+                                                          project.arrangement(users.front())->name)}
+                        .advise("let its users follow another timing first"));
+    }
+    std::erase_if(project.timings, [&](const Timing& each) { return each.id == timing; });
+    return {};
+}
+
+} // namespace garland
