@@ -177,6 +177,53 @@ class BakeTest : public QObject {
         s.folder.write("bad.csv", table_header() + "1,1,c01,a,s,1,5,1,1,0\n");
         QVERIFY(said(read_timing_table(s.folder / "bad.csv").error()).contains("line 2"));
     }
+    void fades_and_wobbles_have_the_velocity_they_move_with() { // held against poses a hundredth of a frame apart
+        Stage s;
+        Project p = s.project.project;
+        p.timings[0] = phrases_of("0-6+5 12-19@0.5+3 19-2", 1, OutsideMode::hold, OutsideMode::repeat);
+        p.timings[0].id = s.project.project.timings[0].id;
+        Arrangement& a = p.arrangements[0];
+        a.spreads.push_back(a.spreads[0]);
+        a.spreads[1].id = SpreadId(p.next_id++);
+        a.spreads[1].target = Target::speed;
+        a.spreads[1].to = 7;
+        a.wobble = {true, 0.4, 30, 0.2, 1.5};
+        p.sources[0].wobble = {true, 0.3, 0, 0, 2};
+        p.sources[0].wobble.together = true;
+        const ShowPtr show = make_show(p, s.project.sources, s.cache);
+        const BakeOrder order{s.folder / "moving", "copies", {1, 60}, Existing::refuse};
+        QVERIFY(bake(*show, order));
+        auto point_at = [&](double t, std::size_t copy, std::size_t k) {
+            const auto all = pose_all(*show, OutputFrame(t));
+            const Posed& posed = (*all)[0];
+            const Pose& pose = *posed.poses[posed.picks.copies[copy]].pose;
+            const Placement& place = posed.places()[copy];
+            const double angle = place.turn * M_PI / 180, c = std::cos(angle), n = std::sin(angle);
+            const V3d q(pose.points[k]);
+            return V3d(q.x * c + q.z * n, q.y, q.z * c - q.x * n) * place.size + place.position;
+        };
+        int compared = 0, fading = 0;
+        for (int f = 1; f <= 60; ++f) {
+            const auto here = *read_ply(s.folder / ("moving/" + numbered("copies.", f, 4, ".ply")));
+            for (std::size_t copy = 0; copy < 5; ++copy) {
+                const ArrangementShow& shown = show->arrangements[0];
+                auto local = [&](double t) { return local_time(shown.plan, shown.clocks[copy], OutputFrame(t)); };
+                const double h = 0.004;
+                // Not across a corner of the curve, where there are two velocities.
+                const auto before = shown.plan.at(local(f - h)), after = shown.plan.at(local(f + h));
+                if (std::abs(before.slope - after.slope) > 1e-9 || std::abs(after.source - before.source) > 1) continue;
+                const double wa = shown.plan.fading(local(f - h)).weight, wb = shown.plan.fading(local(f + h)).weight;
+                if ((wa > 0) != (wb > 0)) continue;
+                fading += wa > 0;
+                const V3d moved = (point_at(f + h, copy, 3) - point_at(f - h, copy, 3)) * (24 / (2 * h));
+                const V3f written = here->velocities[copy * 4 + 3];
+                for (int k = 0; k < 3; ++k) QVERIFY(close(written[k], moved[k], 0.02 * (1 + std::abs(moved[k]))));
+                ++compared;
+            }
+        }
+        QVERIFY(compared > 200);
+        QVERIFY(fading > 20);
+    }
     void rates_that_differ_keep_velocities_right() {
         Stage s;
         Project p = s.project.project;
