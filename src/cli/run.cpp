@@ -1,5 +1,6 @@
 #include "cli/commands.h"
 
+#include "cli/edit.h"
 #include "cli/version.h"
 
 #include <CLI/CLI.hpp>
@@ -64,6 +65,8 @@ int run_command_line(int argc, char** argv) {
     auto* demo = command("demo", "Make the demo data: the lantern festival on the canal",
                          [&] { return demo_command(path, out); });
     demo->add_option("DIR", path, "The folder to make it in")->required();
+
+    add_edit_commands(app, out, code);
 
     try {
         app.parse(argc, argv);
