@@ -99,7 +99,8 @@ std::string shown(const Timing& timing, int a, int b) {
     std::string text;
     for (int f = a; f <= b; ++f) {
         const TimingSample s = plan.at(OutputFrame(f));
-        text += (f > a ? " " : "") + (s.absent ? std::string("-") : short_number(s.source));
+        if (f > a) text += ' ';
+        text += s.absent ? std::string("-") : short_number(s.source);
     }
     return text;
 }

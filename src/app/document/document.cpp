@@ -54,7 +54,7 @@ QString Document::title() const {
 }
 
 void Document::rebuild() {
-    show_ = make_show(project_, sources_, cache_);
+    show_ = make_show(project_, sources_, cache_, show_.get());
 }
 
 void Document::apply_edit(const Edit& edit, bool forward) {

@@ -88,6 +88,24 @@ void Viewing::set_colour(ColourMode mode) {
     emit colour_changed();
 }
 
+void Viewing::set_view(const Camera& view) {
+    if (view == view_) return;
+    view_ = view;
+    emit view_changed();
+}
+
+void Viewing::look_through_camera(bool on) {
+    if (on == through_camera_) return;
+    through_camera_ = on;
+    emit view_changed();
+}
+
+void Viewing::set_second_pose(std::optional<OutputFrame> frame) {
+    if (frame == second_) return;
+    second_ = frame;
+    emit second_pose_changed();
+}
+
 ArrangementId Viewing::arrangement() const {
     std::size_t index = 0;
     const ArrangementShow* a = document_.show()->find(current_, index);

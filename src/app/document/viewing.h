@@ -32,6 +32,16 @@ class Viewing : public QObject {
     ColourMode colour() const { return colour_; }
     void set_colour(ColourMode mode);
 
+    // The view from which the Stage is seen: the user's own, or that of the project's camera keys.
+    const Camera& view() const { return view_; }
+    void set_view(const Camera& view);
+    bool through_camera() const { return through_camera_; }
+    void look_through_camera(bool on);
+
+    // The frame whose poses the Stage lays over the shown ones.
+    std::optional<OutputFrame> second_pose() const { return second_; }
+    void set_second_pose(std::optional<OutputFrame> frame);
+
     // The arrangement, timing and source that benches work on: those of the current copy.
     ArrangementId arrangement() const;
     TimingId timing() const;
@@ -43,6 +53,8 @@ class Viewing : public QObject {
     void selection_changed();
     void colour_changed();
     void playing_changed();
+    void view_changed(); // or whether it goes through the camera
+    void second_pose_changed();
 
   private:
     void tick();
@@ -52,6 +64,9 @@ class Viewing : public QObject {
     std::set<std::int64_t> selection_;
     std::int64_t current_ = 0;
     ColourMode colour_ = ColourMode::look;
+    Camera view_;
+    bool through_camera_ = false;
+    std::optional<OutputFrame> second_;
     QTimer timer_;
     QElapsedTimer clock_;
     double play_from_ = 1;

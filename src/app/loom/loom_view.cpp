@@ -238,6 +238,7 @@ void LoomView::paintEvent(QPaintEvent*) {
         return;
     }
     p.drawImage(layout_.names, layout_.head, picture_);
+    paint_beats(p);
 
     const Show& show = *document_.show();
     const double rp = layout_.row_pixels();
@@ -310,6 +311,53 @@ void LoomView::paintEvent(QPaintEvent*) {
     p.drawRoundedRect(tag, 4, 4);
     p.setPen(t.dark ? t.ground : t.panel);
     p.drawText(tag, Qt::AlignCenter, number);
+}
+
+// Beats over the rows (bars stronger), markers and camera keys at the foot.
+void LoomView::paint_beats(QPainter& p) const {
+    const Tokens& t = tokens();
+    const Settings& s = document_.project().settings;
+    const double top = layout_.head, bottom = layout_.head + layout_.plot_height();
+    const double low = static_cast<double>(layout_.range.first), high = static_cast<double>(layout_.range.last);
+    if (s.tempo.on) {
+        const double pixels = frames_per_beat(s.tempo, s.rate) / std::max(layout_.frames_per_pixel(), 1e-9);
+        int every = 1;
+        while (pixels * every < 7) every *= every == 1 && s.tempo.beats_per_bar > 1 ? s.tempo.beats_per_bar : 2;
+        for (double beat = std::ceil(beat_at(s.tempo, s.rate, OutputFrame(low)) / every) * every;; beat += every) {
+            const OutputFrame at = frame_of_beat(s.tempo, s.rate, beat);
+            if (at.value > high) break;
+            const bool bar = std::fmod(beat, s.tempo.beats_per_bar) == 0;
+            QColor colour = t.ground;
+            colour.setAlphaF(bar ? 0.75f : 0.35f);
+            const double x = layout_.x_of(at.value);
+            p.setPen(QPen(colour, 1));
+            p.drawLine(QPointF(x, top), QPointF(x, bottom));
+            p.setPen(QPen(t.accent, 1));
+            p.drawLine(QPointF(x, bottom), QPointF(x, bottom + (bar ? 6 : 3)));
+        }
+    }
+    p.setFont(text_font(7.5));
+    double free_from = -1e9;
+    for (const Marker& m : s.markers) {
+        if (m.at.value < low || m.at.value > high) continue;
+        const double x = layout_.x_of(m.at.value);
+        p.setPen(QPen(t.ok, 1, Qt::DashDotLine));
+        p.drawLine(QPointF(x, top - 6), QPointF(x, bottom));
+        p.setPen(Qt::NoPen);
+        p.setBrush(t.ok);
+        p.drawPolygon(QPolygonF({QPointF(x, top - 10), QPointF(x + 7, top - 6.5), QPointF(x, top - 3)}));
+        const QString name = QString::fromStdString(m.name);
+        if (name.isEmpty() || x + 9 < free_from) continue;
+        p.setPen(t.text);
+        p.drawText(QPointF(x + 9, top - 3), name);
+        free_from = x + 12 + p.fontMetrics().horizontalAdvance(name);
+    }
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.text);
+    for (const CameraKey& k : s.camera_keys) {
+        if (k.at.value < low || k.at.value > high) continue;
+        p.drawRect(QRectF(layout_.x_of(k.at.value) - 2.5, bottom + 1, 5, 4));
+    }
 }
 
 void LoomView::wheelEvent(QWheelEvent* event) {

@@ -41,6 +41,7 @@ class LoomView : public QWidget {
     void leaveEvent(QEvent* event) override;
 
   private:
+    void paint_beats(QPainter& p) const;
     void refresh(); // after the document changed
     void sort_rows();
     void render(); // the rows' picture

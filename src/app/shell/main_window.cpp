@@ -176,8 +176,48 @@ void MainWindow::make_menus() {
     edit->addSeparator();
     add_action(edit, tr("&Hold here"), QKeySequence("H"), tr("Hold the pose at the playhead"),
                [this] { retime_->hold_here(); });
-    add_action(edit, tr("Re&verse"), QKeySequence("V"), tr("Play the timing backward"),
+    add_action(edit, tr("Re&verse"), QKeySequence("V"), tr("Play the picked stretch, or the timing, backward"),
                [this] { retime_->reverse_all(); });
+    // The others open with their numbers, and the map shows what they would do.
+    QMenu* retime = edit->addMenu(tr("&Retime"));
+    auto operation = [&](const QString& text, const char* key, const QString& tip, OperationKind kind) {
+        add_action(retime, text, QKeySequence(key), tip, [this, kind] {
+            set_step(1);
+            retime_->choose(kind);
+        });
+    };
+    operation(tr("&Hold for…"), "Shift+H", tr("Hold the pose at the playhead, pushing the rest or keeping the end"), OperationKind::hold);
+    operation(tr("&Freeze from here on…"), "Shift+F", tr("Hold the pose at the playhead from there on"), OperationKind::freeze);
+    operation(tr("&Reverse a range…"), "Shift+V", tr("Play a stretch backward"), OperationKind::reverse);
+    operation(tr("F&it a range…"), "Ctrl+F", tr("Play source frames onto output frames at one speed"), OperationKind::fit);
+    operation(tr("S&peed…"), "Shift+S", tr("Play so many times as fast"), OperationKind::speed);
+    operation(tr("Slow &between…"), "B", tr("Another speed between two output frames, with ramps"), OperationKind::slow);
+    operation(tr("R&amp…"), "R", tr("From full speed evenly to another one"), OperationKind::ramp);
+    operation(tr("&Start here…"), "Shift+B", tr("Hold the first pose until the playhead, then play"), OperationKind::start);
+    operation(tr("&Trim…"), "Shift+T", tr("Keep only some output frames"), OperationKind::trim);
+    retime->addSeparator();
+    add_action(retime, tr("Position or sp&eed"), QKeySequence("P"), tr("Show the time map's positions or its speeds"), [this] {
+        set_step(1);
+        retime_->map().set_view(retime_->map().view() == MapView::position ? MapView::speed : MapView::position);
+    });
+    add_action(retime, tr("&Mark here"), QKeySequence("M"), tr("Set a marker at the playhead"), [this] {
+        const OutputFrame at = viewing_.frame();
+        document_.edit(tr("Marker at output frame %1").arg(at.value), [&](Project& p) -> Result<void> {
+            auto& all = p.settings.markers;
+            all.push_back({at, "mark " + std::to_string(all.size() + 1)});
+            std::stable_sort(all.begin(), all.end(), [](const Marker& a, const Marker& b) { return a.at < b.at; });
+            return {};
+        });
+    });
+    QMenu* camera = edit->addMenu(tr("&Camera"));
+    add_action(camera, tr("&Key this view"), QKeySequence("K"), tr("Set a camera key at the playhead from the Stage's view"),
+               [this] { stage_->key_view(); });
+    add_action(camera, tr("&Look through the camera"), QKeySequence("Shift+K"), tr("Let the Stage follow the camera's keys, or not"),
+               [this] { viewing_.look_through_camera(!viewing_.through_camera()); });
+    add_action(camera, tr("&Turn, dolly, arc…"), {}, tr("Set the camera's moves in numbers"), [this] {
+        set_step(1);
+        retime_->show_panel(4);
+    });
     add_action(edit, tr("&Nudge later"), QKeySequence("N"), tr("The picked copies one frame later"),
                [this] { loom_->nudge(1); });
     add_action(edit, tr("Nudge &ahead"), QKeySequence("Shift+N"), tr("The picked copies one frame ahead"),
@@ -240,6 +280,9 @@ void MainWindow::make_menus() {
         });
     add_action(view, tr("&Fit all in the Stage"), QKeySequence("Ctrl+0"), tr("Show all copies"),
                [this] { stage_->fit_all(); });
+    add_action(view, tr("&Second pose"), QKeySequence("O"), tr("Lay this frame's poses over others: go to another frame and compare"), [this] {
+        viewing_.set_second_pose(viewing_.second_pose() ? std::nullopt : std::optional(viewing_.frame()));
+    });
     add_action(view, tr("&Keep this camera in the project"), {}, tr("Opening the project will start with this view"),
                [this] {
                    const Camera camera = stage_->orbit().camera;
@@ -414,8 +457,10 @@ void MainWindow::show_keys() {
         text += QStringLiteral("<tr><td align='right'><b>%1</b></td><td>%2</td></tr>").arg(key.toHtmlEscaped(), what);
     };
     for (const auto& [key, what] : keys_) row(key, what);
-    row("Delete", tr("Remove the picked key of the time map"));
-    row("Alt+arrows", tr("Move the picked key of the time map"));
+    row("Delete", tr("Remove the picked keys of the time map"));
+    row("Alt+arrows", tr("Move the picked keys of the time map"));
+    row("Shift+drag", tr("Pick keys of the time map by a box; Ctrl adds"));
+    row("Ctrl+C, Ctrl+X, Ctrl+V", tr("Copy, cut and paste keys, with the time map in focus"));
     text += "</table>";
     QMessageBox box(QMessageBox::NoIcon, tr("Keys"), text, QMessageBox::Close, this);
     box.exec();

@@ -1,9 +1,12 @@
 #include "app/stage/scene.h"
 
+#include "app/theme/ramp.h"
+
 #include "core/base/parallel.h"
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <limits>
 #include <meshoptimizer.h>
 #include <numbers>
@@ -97,7 +100,105 @@ std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& pose) {
     return out;
 }
 
-Result<ScenePtr> SceneMaker::make(const ShowPtr& show, OutputFrame frame, Progress& progress) {
+Result<ScenePtr> SceneMaker::make(const ShowPtr& show, OutputFrame frame, std::optional<OutputFrame> second,
+                                  Progress& progress) {
+    GARLAND_TRY(scene, one(show, frame, progress));
+    if (second) {
+        GARLAND_TRY(other, one(show, *second, progress));
+        compare(*scene, *other);
+        scene->second = std::move(other);
+    }
+    return ScenePtr(scene);
+}
+
+// Colours the second scene's poses by the distance of their points from the first one's. Each pair of poses that a copy
+// shows is compared once.
+void SceneMaker::compare(Scene& scene, Scene& second) {
+    std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> pairs; // to a pose of the coloured scene
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> order;
+    struct Gap {
+        double most = 0, squares = 0;
+        std::size_t points = 0;
+    };
+    auto at = scene.copies.begin();
+    std::vector<std::int64_t> pair_of(second.copies.size(), -1);
+    for (std::size_t i = 0; i < second.copies.size(); ++i) {
+        while (at != scene.copies.end() && at->number < second.copies[i].number) ++at;
+        if (at == scene.copies.end() || at->number != second.copies[i].number) continue;
+        const std::pair key(at->pose, second.copies[i].pose);
+        if (scene.poses[key.first]->vertices.size() != second.poses[key.second]->vertices.size()) continue;
+        const auto [place, fresh] = pairs.try_emplace(key, static_cast<std::uint32_t>(order.size()));
+        if (fresh) order.push_back(key);
+        pair_of[i] = place->second;
+    }
+    std::vector<Gap> gaps(order.size());
+    parallel_for(order.size(), 1, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i) {
+            const auto &a = scene.poses[order[i].first]->vertices, &b = second.poses[order[i].second]->vertices;
+            Gap& g = gaps[i];
+            g.points = a.size();
+            for (std::size_t k = 0; k < a.size(); ++k) {
+                double squares = 0;
+                for (int axis = 0; axis < 3; ++axis) {
+                    const double d = static_cast<double>(b[k].place[axis]) - a[k].place[axis];
+                    squares += d * d;
+                }
+                g.squares += squares;
+                g.most = std::max(g.most, std::sqrt(squares));
+            }
+        }
+    });
+    double squares = 0, points = 0;
+    for (std::size_t i = 0; i < second.copies.size(); ++i) {
+        if (pair_of[i] < 0) continue;
+        const Gap& g = gaps[static_cast<std::size_t>(pair_of[i])];
+        const double size = second.copies[i].size;
+        scene.gap_most = std::max(scene.gap_most, g.most * size);
+        squares += g.squares * size * size;
+        points += static_cast<double>(g.points);
+    }
+    scene.gap_known = points > 0;
+    scene.gap_rms = points > 0 ? std::sqrt(squares / points) : 0;
+    // Colours a pose's points; past some hundred pairs the copies keep their own colours.
+    if (order.empty() || order.size() > 512) return;
+    double most = 1e-12;
+    for (const Gap& g : gaps) most = std::max(most, g.most);
+    const Ramp& ramp = Ramp::get(RampKind::sequential);
+    const auto first = static_cast<std::uint32_t>(second.poses.size());
+    second.poses.resize(first + order.size());
+    parallel_for(order.size(), 1, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i) {
+            const DrawPose &a = *scene.poses[order[i].first], &b = *second.poses[order[i].second];
+            auto shaded = std::make_shared<DrawPose>();
+            shaded->vertices = b.vertices;
+            shaded->faces = b.faces;
+            shaded->box = b.box;
+            shaded->pose = b.pose;
+            shaded->coloured = true;
+            for (std::size_t k = 0; k < a.vertices.size(); ++k) {
+                const float* p = a.vertices[k].place;
+                const float* q = b.vertices[k].place;
+                const double d = std::hypot(q[0] - p[0], q[1] - p[1], q[2] - p[2]);
+                const QRgb colour = ramp.at(d / most);
+                std::uint8_t* c = shaded->vertices[k].colour;
+                c[0] = static_cast<std::uint8_t>(qRed(colour)), c[1] = static_cast<std::uint8_t>(qGreen(colour));
+                c[2] = static_cast<std::uint8_t>(qBlue(colour));
+            }
+            second.poses[first + i] = shaded;
+        }
+    });
+    {
+        std::lock_guard lock(mutex_);
+        for (std::size_t i = 0; i < order.size(); ++i) {
+            std::const_pointer_cast<DrawPose>(second.poses[first + i])->serial = next_serial_++;
+        }
+    }
+    for (std::size_t i = 0; i < second.copies.size(); ++i) {
+        if (pair_of[i] >= 0) second.copies[i].pose = first + static_cast<std::uint32_t>(pair_of[i]);
+    }
+}
+
+Result<std::shared_ptr<Scene>> SceneMaker::one(const ShowPtr& show, OutputFrame frame, Progress& progress) {
     GARLAND_TRY(posed, pose_all(*show, frame, progress));
     auto scene = std::make_shared<Scene>();
     scene->show = show;
@@ -125,7 +226,7 @@ Result<ScenePtr> SceneMaker::make(const ShowPtr& show, OutputFrame frame, Progre
             scene->copies.push_back(copy);
         }
     }
-    return ScenePtr(scene);
+    return scene;
 }
 
 namespace {

@@ -5,6 +5,7 @@
 
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <unordered_map>
 #include <vector>
 
@@ -51,6 +52,10 @@ struct Scene {
     std::vector<std::shared_ptr<const DrawPose>> poses;
     std::vector<SceneCopy> copies;
     std::int64_t nearest_instead = 0; // poses that could not be made between frames
+    // The pose of another frame laid over this one: its own poses, coloured by how far their points are from here.
+    std::shared_ptr<const Scene> second;
+    double gap_most = 0, gap_rms = 0; // of `second`: between points of copies seen in both, scene units
+    bool gap_known = false;           // false: no copy has the same points in both
     // The box of all copies, in scene units; empty without any.
     Imath::Box3d box() const;
 };
@@ -59,9 +64,12 @@ using ScenePtr = std::shared_ptr<const Scene>;
 // Keeps what it made for poses that are still in use, so a pose is prepared once. Thread-safe.
 class SceneMaker {
   public:
-    Result<ScenePtr> make(const ShowPtr& show, OutputFrame frame, Progress& progress);
+    // second: lay that frame's poses over them.
+    Result<ScenePtr> make(const ShowPtr& show, OutputFrame frame, std::optional<OutputFrame> second, Progress& progress);
 
   private:
+    Result<std::shared_ptr<Scene>> one(const ShowPtr& show, OutputFrame frame, Progress& progress);
+    void compare(Scene& scene, Scene& second);
     std::shared_ptr<const DrawPose> draw_pose(const PosePtr& pose);
     std::shared_ptr<const DrawFaces> draw_faces(const Pose& pose);
     std::mutex mutex_;

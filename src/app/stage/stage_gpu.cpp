@@ -214,24 +214,9 @@ void StageGpu::draw_groups(const std::vector<Group>& groups, bool lightest) {
     }
 }
 
-StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF size, double ratio, const Tokens& t,
-                               const std::vector<std::vector<V3f>>& cords,
-                               const std::function<CopyPaint(const SceneCopy&)>& paint) {
-    Drawn drawn;
-    glViewport(0, 0, static_cast<int>(size.width() * ratio), static_cast<int>(size.height() * ratio));
-    glClearColor(t.sky.redF(), t.sky.greenF(), t.sky.blueF(), 1);
-    glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
-    glEnable(GL_DEPTH_TEST);
-    glDisable(GL_CULL_FACE);
-    vao_.bind();
-    const QMatrix4x4 matrix = orbit.projection(size) * orbit.view();
-    draw_floor(orbit, matrix, t);
-    if (!scene || scene->copies.empty()) {
-        vao_.release();
-        return drawn;
-    }
-
-    // Copies in groups of one pose and one level of detail.
+// Copies in groups of one pose and one level of detail, their instances in the buffer.
+std::vector<StageGpu::Group> StageGpu::load(const Scene& scene, const Orbit& orbit, QSizeF size, double ratio,
+                                            const std::function<CopyPaint(const SceneCopy&)>& paint, Drawn& drawn) {
     const V3d eye = orbit.eye();
     struct Item {
         std::uint32_t pose;
@@ -239,9 +224,9 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
         const SceneCopy* copy;
     };
     std::vector<Item> items;
-    items.reserve(scene->copies.size());
-    for (const SceneCopy& c : scene->copies) {
-        const DrawPose& pose = *scene->poses[c.pose];
+    items.reserve(scene.copies.size());
+    for (const SceneCopy& c : scene.copies) {
+        const DrawPose& pose = *scene.poses[c.pose];
         const double radius = (pose.box.max - pose.box.min).length() / 2 * c.size;
         const double pixels = 2 * radius * orbit.pixels_per_unit((V3d(c.position) - eye).length(), size) * ratio;
         std::uint32_t level = pixels > 110 ? 0 : pixels > 50 ? 1 : pixels > 20 ? 2 : 3;
@@ -259,7 +244,7 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
     std::vector<Group> groups;
     for (std::size_t i = 0; i < items.size(); ++i) {
         if (i == 0 || items[i].pose != items[i - 1].pose || items[i].level != items[i - 1].level) {
-            groups.push_back({scene->poses[items[i].pose].get(), items[i].level, i, 0});
+            groups.push_back({scene.poses[items[i].pose].get(), items[i].level, i, 0});
         }
         ++groups.back().count;
         const SceneCopy& c = *items[i].copy;
@@ -272,6 +257,28 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
     glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
     glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(instances.size() * sizeof(Instance)), instances.data(),
                  GL_STREAM_DRAW);
+    return groups;
+}
+
+StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF size, double ratio, const Tokens& t,
+                               const std::vector<std::vector<V3f>>& cords,
+                               const std::function<CopyPaint(const SceneCopy&)>& paint) {
+    Drawn drawn;
+    glViewport(0, 0, static_cast<int>(size.width() * ratio), static_cast<int>(size.height() * ratio));
+    glClearColor(t.sky.redF(), t.sky.greenF(), t.sky.blueF(), 1);
+    glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+    glEnable(GL_DEPTH_TEST);
+    glDisable(GL_CULL_FACE);
+    vao_.bind();
+    const QMatrix4x4 matrix = orbit.projection(size) * orbit.view();
+    draw_floor(orbit, matrix, t);
+    if (!scene || scene->copies.empty()) {
+        vao_.release();
+        return drawn;
+    }
+
+    std::vector<Group> groups = load(*scene, orbit, size, ratio, paint, drawn);
+    const V3d eye = orbit.eye();
 
     copies_.bind();
     copies_.setUniformValue("matrix", matrix);
@@ -296,6 +303,20 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
     copies_.setUniformValue("mirror", 1.0f);
     copies_.setUniformValue("alpha", 1.0f);
     draw_groups(groups, false);
+    if (scene->second && !scene->second->copies.empty()) { // the other frame's poses, translucent, over them
+        Drawn more;
+        groups = load(*scene->second, orbit, size, ratio, [](const SceneCopy&) { return CopyPaint{}; }, more);
+        copies_.bind();
+        copies_.setUniformValue("alpha", 0.55f);
+        glEnable(GL_BLEND);
+        glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+        glEnable(GL_POLYGON_OFFSET_FILL); // where both poses are the same, the shaded one is seen
+        glPolygonOffset(-1, -1);
+        draw_groups(groups, false);
+        glDisable(GL_POLYGON_OFFSET_FILL);
+        glDisable(GL_BLEND);
+        drawn.triangles += more.triangles;
+    }
 
     for (unsigned i = 1; i <= 6; ++i) {
         glDisableVertexAttribArray(i);

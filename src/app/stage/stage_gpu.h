@@ -56,6 +56,8 @@ class StageGpu : protected QOpenGLExtraFunctions {
         unsigned id = 0;
         std::weak_ptr<const DrawFaces> faces;
     };
+    std::vector<Group> load(const Scene& scene, const Orbit& orbit, QSizeF size, double ratio,
+                            const std::function<CopyPaint(const SceneCopy&)>& paint, Drawn& drawn);
     unsigned pose_buffer(const DrawPose& pose);
     unsigned face_buffer(const std::shared_ptr<const DrawFaces>& faces);
     void draw_floor(const Orbit& orbit, const QMatrix4x4& matrix, const Tokens& tokens);

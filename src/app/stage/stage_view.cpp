@@ -98,12 +98,49 @@ StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
                           this);
     modes_->setAccessibleName(tr("Colour by"));
     modes_->set_current(0);
+    tools_ = new QFrame(this);
+    tools_->setObjectName("segments");
+    auto* tools = new QHBoxLayout(tools_);
+    tools->setContentsMargins(8, 2, 4, 2);
+    tools->setSpacing(6);
+    through_ = new QCheckBox(tr("camera"));
+    through_->setToolTip(tr("Look through the camera's keys; turning the view by hand leaves them"));
+    through_->setAccessibleName(tr("Look through the camera"));
+    second_ = new QCheckBox(tr("second pose"));
+    second_->setToolTip(tr("Lay the poses of another frame over these, translucent, shaded by the gap between them"));
+    second_frame_ = make_number(Quantity::output_frames, -frame_limit, frame_limit, 2, tr("Frame of the second pose"), tr("The output frame whose poses are laid over"));
+    second_frame_->setMinimumWidth(46);
+    second_frame_->setMaximumWidth(56);
+    tools->addWidget(through_);
+    tools->addWidget(second_);
+    tools->addWidget(second_frame_);
+    second_frame_->hide();
+    connect(through_, &QCheckBox::clicked, this, [this](bool on) { viewing_.look_through_camera(on); });
+    connect(second_, &QCheckBox::clicked, this, [this](bool on) {
+        second_frame_->set_value(viewing_.frame().value);
+        viewing_.set_second_pose(on ? std::optional(viewing_.frame()) : std::nullopt);
+    });
+    connect(second_frame_, &NumberField::edited, this, [this](double v) { viewing_.set_second_pose(OutputFrame(v)); });
+    connect(&viewing_, &Viewing::second_pose_changed, this, [this] {
+        const auto frame = viewing_.second_pose();
+        second_->setChecked(frame.has_value());
+        second_frame_->setVisible(frame.has_value());
+        if (frame) second_frame_->set_value(frame->value);
+        place_overlays();
+        request();
+    });
     legend_ = new StageLegend(this);
     info_ = make_label({}, "note", this);
     info_->setAttribute(Qt::WA_TransparentForMouseEvents);
     connect(modes_, &Segments::chosen, this, [this](int i) { viewing_.set_colour(static_cast<ColourMode>(i)); });
+    connect(&viewing_, &Viewing::frame_changed, this, &StageView::follow_camera);
+    connect(&viewing_, &Viewing::view_changed, this, &StageView::follow_camera);
     connect(&viewing_, &Viewing::frame_changed, this, &StageView::request);
-    connect(&document_, &Document::changed, this, &StageView::request);
+    connect(&document_, &Document::changed, this, [this] {
+        if (document_.project().settings.camera_keys.empty()) viewing_.look_through_camera(false);
+        follow_camera();
+        request();
+    });
     connect(&viewing_, &Viewing::selection_changed, this, &StageView::redraw);
     connect(&viewing_, &Viewing::colour_changed, this, [this] {
         modes_->set_current(static_cast<int>(viewing_.colour()));
@@ -112,9 +149,15 @@ StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
     });
     connect(&document_, &Document::opened, this, [this] {
         orbit_.camera = document_.project().settings.camera;
+        viewing_.set_second_pose(std::nullopt);
+        viewing_.set_view(orbit_.camera);
+        viewing_.look_through_camera(!document_.project().settings.camera_keys.empty());
+        follow_camera();
         redraw();
     });
     orbit_.camera = document_.project().settings.camera;
+    viewing_.set_view(orbit_.camera);
+    follow_camera();
     request();
 }
 
@@ -125,13 +168,19 @@ void StageView::request() {
         again_ = true;
         return;
     }
-    if (requested_show_ == document_.show() && requested_frame_ == viewing_.frame().value && scene_) return;
+    if (requested_show_ == document_.show() && requested_frame_ == viewing_.frame().value &&
+        requested_second_ == viewing_.second_pose() && scene_) {
+        return;
+    }
     busy_ = true;
     requested_show_ = document_.show();
     requested_frame_ = viewing_.frame().value;
+    requested_second_ = viewing_.second_pose();
     document_.jobs().start<ScenePtr>(
         this, tr("Posing"),
-        [this, show = requested_show_, frame = viewing_.frame()](Progress& p) { return maker_.make(show, frame, p); },
+        [this, show = requested_show_, frame = viewing_.frame(), second = requested_second_](Progress& p) {
+            return maker_.make(show, frame, second, p);
+        },
         [this](Result<ScenePtr> result) {
             busy_ = false;
             if (result) {
@@ -166,8 +215,40 @@ void StageView::fit_all() {
     if (!scene_ || scene_->copies.empty()) return;
     const auto box = scene_->box();
     orbit_.fit(box.min, box.max, size());
+    camera_moved();
     redraw();
+}
+
+void StageView::camera_moved() {
+    viewing_.look_through_camera(false);
+    viewing_.set_view(orbit_.camera);
     emit camera_changed();
+}
+
+// Where the camera has keys and is looked through, the Stage goes where it goes.
+void StageView::follow_camera() {
+    const bool keyed = document_.show()->camera.keyed();
+    through_->setVisible(keyed);
+    through_->setChecked(viewing_.through_camera());
+    place_overlays();
+    if (!keyed || !viewing_.through_camera()) return;
+    orbit_.camera = document_.show()->camera.at(viewing_.frame());
+    viewing_.set_view(orbit_.camera);
+    redraw();
+}
+
+void StageView::key_view() {
+    const OutputFrame at = viewing_.frame();
+    const Camera camera = orbit_.camera;
+    document_.edit(tr("Camera key at output frame %1").arg(QString::fromStdString(short_number(at.value))), [&](Project& p) -> Result<void> {
+        Toward toward = Toward::smooth;
+        for (const CameraKey& k : p.settings.camera_keys) {
+            if (k.at <= at) toward = k.toward;
+        }
+        p.settings.camera_keys = with_key(p.settings.camera_keys, {at, camera, toward});
+        return {};
+    });
+    viewing_.look_through_camera(true);
 }
 
 void StageView::picked(std::int64_t copy, bool add) {
@@ -191,7 +272,15 @@ void StageView::set_failed(const QString& why) {
 }
 
 void StageView::update_texts() {
-    legend_->show_text(legend_text(*document_.show(), viewing_.colour()));
+    LegendText legend = legend_text(*document_.show(), viewing_.colour());
+    if (scene_ && scene_->second && scene_->gap_known) {
+        legend.shown = true;
+        legend.cyclic = false;
+        legend.title = tr("gap to the pose at frame %1").arg(QString::fromStdString(short_number(scene_->second->frame.value)));
+        legend.low = QStringLiteral("0");
+        legend.high = tr("%1 m").arg(QString::fromStdString(short_number(scene_->gap_most)));
+    }
+    legend_->show_text(legend);
     QString text;
     if (!problem_.isEmpty()) {
         text = problem_;
@@ -205,6 +294,12 @@ void StageView::update_texts() {
                QString::fromStdString(counted(poses, "pose made once", "poses made once"));
         if (drawn_.light > 0) {
             text += QStringLiteral(" · ") + tr("%1 far ones drawn simpler").arg(drawn_.light);
+        }
+        if (scene_->second) {
+            text += QStringLiteral(" · ") +
+                    (scene_->gap_known ? tr("second pose: up to %1 m away, %2 m RMS")
+                                             .arg(QString::fromStdString(short_number(scene_->gap_most)), QString::fromStdString(short_number(scene_->gap_rms)))
+                                       : tr("second pose: no copy with the same points"));
         }
         if (scene_->nearest_instead > 0) {
             text += QStringLiteral(" · ") +
@@ -228,6 +323,11 @@ void StageView::place_overlays() {
     modes_->adjustSize();
     modes_->move(12, 12);
     modes_->raise();
+    tools_->adjustSize();
+    // Beside the colouring where there is room, below it where there is not.
+    const bool beside = modes_->width() + tools_->width() + 36 < width();
+    tools_->move(beside ? width() - tools_->width() - 12 : 12, beside ? 12 : 16 + modes_->height());
+    tools_->raise();
     legend_->resize(220, 56);
     legend_->move(width() - legend_->width() - 12, height() - legend_->height() - 10);
     legend_->raise();

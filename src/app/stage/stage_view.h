@@ -6,6 +6,7 @@
 #include "app/widgets/parts.h"
 
 #include <QElapsedTimer>
+#include <QCheckBox>
 #include <QOpenGLWidget>
 
 namespace garland {
@@ -34,7 +35,8 @@ class StageView : public QWidget {
     Orbit& orbit() { return orbit_; }
     void fit_all();
     void redraw();
-    void camera_moved() { emit camera_changed(); }
+    void camera_moved(); // by hand: leaves the camera keys
+    void key_view();     // sets a camera key at the playhead from what is seen
     void picked(std::int64_t copy, bool add);
     const std::vector<std::vector<V3f>>& cords() const { return cords_; }
     Document& document() { return document_; }
@@ -54,6 +56,7 @@ class StageView : public QWidget {
     void request();
     void place_overlays();
     void update_texts();
+    void follow_camera();
 
     Document& document_;
     Viewing& viewing_;
@@ -64,11 +67,15 @@ class StageView : public QWidget {
     StageCanvas* canvas_ = nullptr;
     QLabel* notice_ = nullptr;
     Segments* modes_;
+    QFrame* tools_;
+    QCheckBox *second_, *through_;
+    NumberField* second_frame_;
     StageLegend* legend_;
     QLabel* info_;
     bool busy_ = false, again_ = false;
     ShowPtr requested_show_;
     double requested_frame_ = 0;
+    std::optional<OutputFrame> requested_second_;
     QString problem_;
     StageGpu::Drawn drawn_;
 };

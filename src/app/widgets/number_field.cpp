@@ -23,7 +23,7 @@ QString unit_of(Quantity quantity) {
     return {};
 }
 
-std::optional<double> parse_quantity(const QString& text, Quantity quantity, Rate rate) {
+std::optional<double> parse_quantity(const QString& text, Quantity quantity, Rate rate, double beat) {
     static const QRegularExpression form(
         QStringLiteral(R"(^\s*([+\-−]?[0-9]*[.,]?[0-9]+(?:[eE][+-]?[0-9]+)?|[+\-−]?[0-9]+\.)\s*([^\s0-9.,]*)\s*$)"));
     const auto match = form.match(text);
@@ -43,6 +43,7 @@ std::optional<double> parse_quantity(const QString& text, Quantity quantity, Rat
     case Quantity::source_frames:
         if (is({"f", "frame", "frames"})) return number;
         if (is({"s", "sec", "second", "seconds"})) return rate.frames_in(Seconds(*number));
+        if (beat > 0 && is({"b", "beat", "beats"})) return *number * beat;
         if (is({"ms"})) return rate.frames_in(Seconds(*number / 1000));
         return std::nullopt;
     case Quantity::metres:
@@ -109,7 +110,7 @@ void NumberField::change(double value) {
 void NumberField::take_text() {
     if (!isModified()) return;
     setModified(false);
-    if (const auto value = parse_quantity(text(), quantity_, rate_)) {
+    if (const auto value = parse_quantity(text(), quantity_, rate_, beat_)) {
         change(*value);
         emit settled();
     }

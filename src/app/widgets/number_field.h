@@ -11,7 +11,7 @@ namespace garland {
 // What a number counts, so that typed units are understood.
 enum class Quantity {
     plain,
-    output_frames, // "12", "12f", "0.5s"
+    output_frames, // "12", "12f", "0.5s", "2 beats"
     source_frames,
     metres,  // scene units: "1.5", "150 cm"
     degrees, // "90", "0.25 turn"
@@ -19,7 +19,8 @@ enum class Quantity {
 };
 
 // The number in the quantity's own unit; nothing if the text says something else. rate: what a second is in frames.
-std::optional<double> parse_quantity(const QString& text, Quantity quantity, Rate rate);
+// beat: output frames in one; 0: beats are not understood.
+std::optional<double> parse_quantity(const QString& text, Quantity quantity, Rate rate, double beat = 0);
 QString unit_of(Quantity quantity);
 
 class NumberField : public QLineEdit {
@@ -30,6 +31,7 @@ class NumberField : public QLineEdit {
     void set_value(double value); // no signal
     void set_step(double step) { step_ = step; }
     void set_rate(Rate rate) { rate_ = rate; }
+    void set_beat(double frames) { beat_ = frames; } // for "2 beats"
     void set_range(double low, double high);
 
   signals:
@@ -54,6 +56,7 @@ class NumberField : public QLineEdit {
     double low_, high_, value_ = 0, step_ = 1, drag_value_ = 0;
     int decimals_;
     Rate rate_;
+    double beat_ = 0;
     QPoint press_;
     bool pressed_ = false, dragging_ = false;
 };

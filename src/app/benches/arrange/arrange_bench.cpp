@@ -1,5 +1,6 @@
 #include "app/benches/arrange/arrange_bench.h"
 
+#include "app/benches/arrange/wobble_card.h"
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
 
@@ -168,6 +169,8 @@ ArrangeBench::ArrangeBench(Document& document, Viewing& viewing, QWidget* parent
     for (QComboBox* box : {facing_, source_, timing_}) box->setMaximumWidth(116);
     uses->setColumnStretch(6, 1);
     column->addLayout(uses);
+    wobble_ = new WobbleCard(document, viewing);
+    column->addWidget(wobble_);
     column->addWidget(make_label(tr("From above"), "heading"));
     plan_ = new PlanView(document, viewing);
     column->addWidget(plan_);
@@ -241,6 +244,7 @@ void ArrangeBench::refresh() {
     set_note(tr("%1 · %2").arg(QString::fromStdString(a->name),
                                QString::fromStdString(counted(copies_in(*a), "copy", "copies"))));
     plan_->update();
+    wobble_->refresh();
 }
 
 // ---- the plan ------------------------------------------------------------------------------------------------------

@@ -6,6 +6,7 @@
 namespace garland {
 
 class PlanView;
+class WobbleCard;
 
 class ArrangeBench : public Bench {
     Q_OBJECT
@@ -30,6 +31,7 @@ class ArrangeBench : public Bench {
     QComboBox *which_, *source_, *timing_, *facing_;
     Segments* kind_;
     std::vector<Field> fields_;
+    WobbleCard* wobble_;
     PlanView* plan_;
     QWidget* form_;
     QLabel* empty_;

@@ -1,9 +1,10 @@
-// The Retime step: the time map, its operations, what happens before and after, and the trace in words.
+// The Retime step: the time map, its operations, and below it keys, phrases, what comes before and after, beats, the
+// camera and shared timings; at the bottom the trace in words.
 #pragma once
 
-#include "app/benches/retime/time_map_view.h"
+#include "app/benches/retime/panels.h"
 
-#include <QCheckBox>
+#include <QStackedWidget>
 
 namespace garland {
 
@@ -13,24 +14,26 @@ class RetimeBench : public Bench {
     RetimeBench(Document& document, Viewing& viewing, QWidget* parent = nullptr);
     void hold_here();
     void reverse_all();
-    void fit_to_range();
-    void start_here();
-    void step_key(int direction); // moves the playhead to the previous or next key
+    void choose(OperationKind kind);
+    void step_key(int direction); // moves the playhead to the previous or next key or phrase
+    void show_panel(int index);   // 0 keys, 1 phrases, 2 before and after, 3 beats, 4 camera, 5 timings
     TimeMapView& map() { return *map_; }
+    OperationsPanel& operations() { return *operations_; }
+    PhrasesPanel& phrases() { return *phrases_; }
+    TimingsPanel& timings() { return *shared_; }
 
   private:
     void refresh();
     void update_trace();
-    void update_key_fields();
-    void edit_map(const QString& words, const std::function<Result<TimeMap>(const TimeMap&)>& change,
-                  const QString& merge = {});
-    void edit_timing(const QString& words, const std::function<void(Timing&)>& change, const QString& merge = {});
 
     TimeMapView* map_;
-    NumberField *hold_frames_, *key_frame_, *key_source_, *before_count_, *after_count_;
-    QComboBox *toward_, *before_, *after_, *timings_;
-    QCheckBox *last_is_first_, *turn_twice_;
-    QWidget* key_row_;
+    OperationsPanel* operations_;
+    PhrasesPanel* phrases_;
+    TimingsPanel* shared_;
+    std::vector<RetimePanel*> panels_;
+    QStackedWidget* stack_;
+    Segments *tabs_, *views_;
+    QComboBox* timings_;
     QLabel* trace_;
     QString hover_;
 };

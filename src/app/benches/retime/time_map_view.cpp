@@ -1,30 +1,45 @@
 #include "app/benches/retime/time_map_view.h"
 
-#include "app/theme/tokens.h"
 #include "core/base/numbers.h"
+#include "core/time/conversions.h"
 #include "core/time/map_edits.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>
-#include <QPainter>
-#include <QPainterPath>
 #include <algorithm>
 #include <cmath>
 
 namespace garland {
 
 namespace {
-constexpr int left_space = 74, right_space = 12, top_space = 14, bottom_space = 22;
-constexpr double key_radius = 5;
+
+constexpr int left_space = 74, right_space = 12, top_space = 18, bottom_space = 22;
+constexpr double grip_radius = 9; // pixels
+constexpr double handle_length = 46;
+
 QString text(double value, int decimals = 3) {
     return QString::fromStdString(short_number(value, decimals));
 }
+
+// Speed keys as keys, and back: a speed stands where a key has its source.
+TimeMap as_keys(const SpeedMap& speeds) {
+    TimeMap map;
+    for (const SpeedKey& k : speeds.keys) map.keys.push_back({k.at, SourceFrame(k.speed), k.toward});
+    return map;
+}
+void take_keys(SpeedMap& speeds, const TimeMap& map) {
+    speeds.keys.clear();
+    for (const Key& k : map.keys) {
+        speeds.keys.push_back({k.at, k.source.value, k.toward == Toward::step ? Toward::step : Toward::linear});
+    }
+}
+
 } // namespace
 
 double nice_step(double span, int most) {
     double step = 1;
-    for (double candidate :
-         {1., 2., 5., 10., 12., 24., 48., 96., 120., 240., 480., 1000., 2000., 5000., 1e4, 1e5, 1e6, 1e7, 1e8}) {
+    for (double candidate : {0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1., 2., 5., 10., 12., 24., 48., 96., 120., 240., 480., 1000.,
+                             2000., 5000., 1e4, 1e5, 1e6, 1e7, 1e8}) {
         step = candidate;
         if (span / candidate <= most) break;
     }
@@ -36,348 +51,525 @@ TimeMapView::TimeMapView(Document& document, Viewing& viewing, QWidget* parent)
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Time map"));
-    setMinimumHeight(150);
+    setMinimumHeight(130);
     setToolTip({});
-    connect(&document_, &Document::changed, this, [this] {
-        const Timing* t = timing();
-        if (t && selected_ >= static_cast<int>(t->map.keys.size())) select(-1);
-        place_axes();
-        update();
-    });
+    connect(&document_, &Document::changed, this, &TimeMapView::refresh);
     connect(&viewing_, &Viewing::frame_changed, this, qOverload<>(&QWidget::update));
     connect(&viewing_, &Viewing::selection_changed, this, [this] {
-        if (shown_ != viewing_.timing()) {
+        if (shown_id_ != viewing_.timing()) {
             own_view_ = false;
-            select(-1);
+            ghost_.reset();
+            pick({});
         }
-        place_axes();
-        update();
+        refresh();
     });
     connect(&document_, &Document::opened, this, &TimeMapView::show_all);
     connect(&pictures_, &PosePictures::ready, this, qOverload<>(&QWidget::update));
-    place_axes();
+    refresh();
 }
 
 const Timing* TimeMapView::timing() const {
     return document_.project().timing(viewing_.timing());
 }
 
+const SourceClock* TimeMapView::clock() const {
+    const auto s = document_.show()->samplers.find(viewing_.source());
+    return s == document_.show()->samplers.end() ? nullptr : &s->second.clock();
+}
+
 void TimeMapView::show_all() {
     own_view_ = false;
-    place_axes();
+    refresh();
+}
+
+void TimeMapView::set_view(MapView view) {
+    if (view == view_) return;
+    view_ = view;
+    picked_.clear();
+    refresh();
+    emit view_changed();
+    emit keys_picked();
+}
+
+void TimeMapView::refresh() {
+    const Timing* t = timing();
+    shown_id_ = viewing_.timing();
+    if (!t) {
+        shown_ = {};
+        picked_.clear();
+        update();
+        return;
+    }
+    if (view_ == MapView::slider && !t->master) {
+        view_ = MapView::position;
+        picked_.clear();
+        emit view_changed();
+    }
+    Timing drawn = *t;
+    if (view_ != MapView::slider && drawn.master) { // the slider plays the span only: nothing comes before or after
+        drawn.master.reset();
+        drawn.before = drawn.after = Outside{};
+    }
+    const FrameRange range = document_.project().settings.range;
+    const bool same = drawn == shown_.timing && view_ == shown_.view && viewing_.source() == shown_.source && range == shown_.range;
+    if (!same || shown_.keys.keys.empty()) {
+        shown_ = {};
+        shown_.timing = std::move(drawn);
+        shown_.view = view_;
+        shown_.source = viewing_.source();
+        shown_.range = range;
+        shown_.plan = TimingPlan(shown_.timing);
+        const TimingForm form = shown_.timing.form;
+        if (form == TimingForm::phrases) shown_.phrase_starts = boundaries(shown_.timing.phrases, shown_.timing.turn_twice);
+        if (view_ == MapView::slider) {
+            shown_.keys = *shown_.timing.master;
+        } else if (view_ == MapView::position && form == TimingForm::positions) {
+            shown_.keys = shown_.timing.map;
+        } else if (view_ == MapView::speed && form == TimingForm::speeds) {
+            shown_.keys = as_keys(shown_.timing.speeds);
+        } else if (form != TimingForm::phrases) {
+            shown_.own = false;
+            auto other = view_ == MapView::position ? to_positions(shown_.timing) : to_speeds(shown_.timing);
+            if (other) {
+                shown_.conversion = other->words;
+                shown_.keys = view_ == MapView::position ? other->timing.map : as_keys(other->timing.speeds);
+            }
+        }
+        if (view_ == MapView::position) {
+            const double far = form_length(shown_.timing);
+            const double from = std::min(static_cast<double>(range.first), form_first(shown_.timing).value);
+            const double to = std::max(static_cast<double>(range.last), form_first(shown_.timing).value + far);
+            if (const SourceClock* c = clock()) {
+                shown_.warnings = warnings_of(shown_.timing, c->first, c->last(), OutputFrame(from), OutputFrame(to));
+            }
+        }
+        std::erase_if(picked_, [&](std::size_t i) { return i >= shown_.keys.keys.size(); });
+        measure();
+        emit keys_picked();
+    }
+    measure();
     update();
 }
 
-void TimeMapView::place_axes() {
+// Where the axes run.
+void TimeMapView::measure() {
     axes_.plot = QRectF(left_space, top_space, std::max(20, width() - left_space - right_space),
                         std::max(20, height() - top_space - bottom_space));
-    const Timing* t = timing();
-    shown_ = viewing_.timing();
-    if (!t) return;
-    const FrameRange range = document_.project().settings.range;
+    if (!timing()) return;
+    const double first = span_first(shown_.timing).value, last = first + span_length(shown_.timing);
     if (!own_view_) {
-        axes_.out_low = std::min(static_cast<double>(range.first), t->map.first().value);
-        axes_.out_high = std::max(static_cast<double>(range.last), t->map.last().value);
+        const bool own_frames = view_ != MapView::slider && timing()->master; // does not share the output clock
+        axes_.out_low = own_frames ? first : std::min(static_cast<double>(shown_.range.first), first);
+        axes_.out_high = own_frames ? last : std::max(static_cast<double>(shown_.range.last), last);
         if (axes_.out_high - axes_.out_low < 2) axes_.out_high = axes_.out_low + 2;
     }
-    if (drag_ == Drag::key) return; // the source axis keeps still under a dragged key
+    if (grip_.what == Drag::keys || grip_.what == Drag::leave || grip_.what == Drag::arrive) return; // keeps still
     double low = 1e300, high = -1e300;
-    for (const Key& k : t->map.keys) {
-        low = std::min(low, k.source.value);
-        high = std::max(high, k.source.value);
+    auto add = [&](double v) { low = std::min(low, v), high = std::max(high, v); };
+    for (const Key& k : shown_.keys.keys) add(k.source.value);
+    if (view_ == MapView::position) {
+        const auto span = source_span(shown_.timing);
+        add(span.low.value), add(span.high.value);
+        if (const SourceClock* c = clock()) add(c->first.value), add(c->last().value);
+        if (high - low < 1) high = low + 1;
+    } else if (view_ == MapView::slider) {
+        low = 0, high = 100;
+    } else {
+        add(0), add(1);
+        for (int i = 0; i <= 400; ++i) {
+            const auto s = shown_.plan.at(OutputFrame(first + (last - first) * i / 400));
+            if (!s.absent) add(std::clamp(s.slope, -50.0, 50.0));
+        }
     }
-    if (const auto s = document_.show()->samplers.find(viewing_.source()); s != document_.show()->samplers.end()) {
-        low = std::min(low, s->second.clock().first.value);
-        high = std::max(high, s->second.clock().last().value);
-    }
-    if (high - low < 1) high = low + 1;
-    const double margin = (high - low) * 0.06;
+    const double margin = (high - low) * (view_ == MapView::position ? 0.06 : 0.12);
     axes_.source_low = low - margin;
     axes_.source_high = high + margin;
 }
 
 void TimeMapView::resizeEvent(QResizeEvent*) {
-    place_axes();
+    measure();
 }
 
-void TimeMapView::select(int key) {
-    if (key == selected_) return;
-    selected_ = key;
-    emit key_selected(key);
+OutputFrame TimeMapView::playhead() const {
+    const Timing* t = timing();
+    if (!t || !t->master || view_ == MapView::slider) return viewing_.frame();
+    const TimingPlan whole(*t);
+    return form_first(*t) + whole.form_frame(whole.at(viewing_.frame()));
+}
+
+double TimeMapView::value_at(OutputFrame t) const {
+    const TimingSample s = shown_.plan.at(t);
+    switch (view_) {
+    case MapView::position: return s.source;
+    case MapView::speed: return s.slope;
+    case MapView::slider: return shown_.plan.slider_at(s);
+    }
+    return 0;
+}
+
+// ---- keys ----------------------------------------------------------------------------------------------------------
+
+void TimeMapView::pick(PickedKeys keys) {
+    std::sort(keys.begin(), keys.end());
+    keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
+    std::erase_if(keys, [&](std::size_t i) { return i >= shown_.keys.keys.size(); });
+    if (keys == picked_) return;
+    picked_ = std::move(keys);
+    emit keys_picked();
     update();
 }
 
-int TimeMapView::key_at(QPointF pixel) const {
+void TimeMapView::pick_all() {
+    PickedKeys all(shown_.keys.keys.size());
+    for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
+    pick(std::move(all));
+}
+
+bool TimeMapView::edit_keys(const QString& words, const std::function<Result<TimeMap>(const TimeMap&)>& change,
+                            const QString& merge) {
+    const TimingId id = viewing_.timing();
     const Timing* t = timing();
-    if (!t) return -1;
-    int best = -1;
-    double nearest = key_radius + 4;
-    for (std::size_t i = 0; i < t->map.keys.size(); ++i) {
-        const QPointF d = axes_.at(t->map.keys[i].at, t->map.keys[i].source) - pixel;
+    if (!t) return false;
+    if (t->form == TimingForm::phrases && view_ != MapView::slider) {
+        emit document_.problem(Error{ErrorCode::invalid, "phrases have no keys"}
+                                   .keeping("the phrases as they are")
+                                   .advise("change the list below, or press Make keys of them"));
+        return false;
+    }
+    QString said = words;
+    if (!shown_.own) {
+        said += (view_ == MapView::speed ? tr(" (kept as speed keys now: %1)") : tr(" (kept as position keys now: %1)"))
+                    .arg(QString::fromStdString(shown_.conversion));
+    }
+    const MapView view = view_;
+    return document_.edit(
+        said,
+        [&](Project& p) -> Result<void> {
+            Timing& now = *p.timing(id);
+            if (view == MapView::slider) {
+                GARLAND_TRY(map, change(*now.master));
+                now.master = std::move(map);
+            } else if (view == MapView::position) {
+                if (now.form != TimingForm::positions) {
+                    GARLAND_TRY(other, to_positions(now));
+                    now = std::move(other.timing);
+                }
+                GARLAND_TRY(map, change(now.map));
+                now.map = std::move(map);
+            } else {
+                if (now.form != TimingForm::speeds) {
+                    GARLAND_TRY(other, to_speeds(now));
+                    now = std::move(other.timing);
+                }
+                GARLAND_TRY(map, change(as_keys(now.speeds)));
+                take_keys(now.speeds, map);
+            }
+            return {};
+        },
+        merge);
+}
+
+void TimeMapView::remove_picked() {
+    if (picked_.empty()) return;
+    const PickedKeys keys = picked_;
+    const QString words = keys.size() == 1 ? tr("Remove a key") : tr("Remove %1 keys").arg(keys.size());
+    if (edit_keys(words, [&](const TimeMap& map) { return remove_keys(map, keys); })) pick({});
+}
+
+void TimeMapView::copy_picked() {
+    clip_ = copied_keys(shown_.keys, picked_);
+    clip_view_ = view_;
+    emit keys_picked(); // Paste can be used now
+}
+
+void TimeMapView::paste() {
+    if (clip_.empty()) return;
+    if (clip_view_ != view_) {
+        emit document_.problem(Error{ErrorCode::invalid, "the copied keys are of another kind"}
+                                   .keeping("the timing as it is")
+                                   .advise("paste them in the view they were copied in"));
+        return;
+    }
+    const OutputFrame at = playhead();
+    PickedKeys pasted;
+    const QString words = clip_.size() == 1 ? tr("Paste a key at output frame %1").arg(text(at.value))
+                                            : tr("Paste %1 keys at output frame %2").arg(clip_.size()).arg(text(at.value));
+    if (edit_keys(words, [&](const TimeMap& map) { return paste_keys(map, clip_, at, pasted); })) pick(pasted);
+}
+
+void TimeMapView::set_ghost(std::optional<Timing> ghost) {
+    ghost_ = std::move(ghost);
+    if (ghost_) {
+        if (view_ != MapView::slider && ghost_->master) ghost_->master.reset();
+        ghost_plan_ = TimingPlan(*ghost_);
+    }
+    update();
+}
+
+void TimeMapView::set_snapping(bool frames, bool beats_and_markers) {
+    snap_frames_ = frames;
+    snap_beats_ = beats_and_markers;
+}
+
+QString TimeMapView::unit_words(double value) const {
+    switch (view_) {
+    case MapView::position: return tr("source frame %1").arg(text(value));
+    case MapView::speed: return tr("speed %1×").arg(text(value));
+    case MapView::slider: return tr("%1 %").arg(text(value, 2));
+    }
+    return {};
+}
+
+QString TimeMapView::words_for(std::size_t key) const {
+    const Key& k = shown_.keys.keys.at(key);
+    const TimingSample s = shown_.plan.at(k.at);
+    const bool between = s.source != std::floor(s.source);
+    const QString made = between ? tr(" · a pose made between frames") : QString();
+    switch (view_) {
+    case MapView::position:
+        return tr("output frame %1 shows source frame %2 · leaves at %3×%4")
+            .arg(text(k.at.value), text(k.source.value), QString::number(s.slope, 'f', 2), made);
+    case MapView::speed:
+        return tr("at output frame %1 the speed is %2× · source frame %3 is shown%4")
+            .arg(text(k.at.value), text(k.source.value), text(s.source), made);
+    case MapView::slider:
+        return tr("at output frame %1 the slider stands at %2 % · source frame %3 at %4×%5")
+            .arg(text(k.at.value), text(k.source.value), text(s.source), QString::number(s.slope, 'f', 2), made);
+    }
+    return {};
+}
+
+std::pair<std::size_t, std::size_t> TimeMapView::keys_in_view() const {
+    const auto& keys = shown_.keys.keys;
+    const double margin = (axes_.out_high - axes_.out_low) * 0.02;
+    auto before = [](const Key& k, double t) { return k.at.value < t; };
+    const auto from = std::lower_bound(keys.begin(), keys.end(), axes_.out_low - margin, before);
+    const auto to = std::lower_bound(from, keys.end(), axes_.out_high + margin, before);
+    return {static_cast<std::size_t>(from - keys.begin()), static_cast<std::size_t>(to - keys.begin())};
+}
+
+// The handles of free stretches: of the way a key is left, and of the way it is come to.
+bool TimeMapView::has_handle(std::size_t key, bool leave) const {
+    const auto& keys = shown_.keys.keys;
+    if (view_ != MapView::position || picked_ != PickedKeys{key}) return false;
+    if (leave) return keys[key].toward == Toward::free;
+    return key > 0 && keys[key - 1].toward == Toward::free;
+}
+
+QPointF TimeMapView::handle(std::size_t key, bool leave) const {
+    const Key& k = shown_.keys.keys[key];
+    const double across = axes_.plot.width() / (axes_.out_high - axes_.out_low);
+    const double up = axes_.plot.height() / (axes_.source_high - axes_.source_low);
+    QPointF along(across, -(leave ? k.leave : k.arrive) * up);
+    along *= handle_length / std::hypot(along.x(), along.y());
+    return axes_.at(k.at, k.source) + (leave ? along : -along);
+}
+
+TimeMapView::Grip TimeMapView::grip_at(QPointF pixel) const {
+    const auto& keys = shown_.keys.keys;
+    for (std::size_t i : picked_) {
+        for (bool leave : {true, false}) {
+            if (!has_handle(i, leave)) continue;
+            const QPointF d = handle(i, leave) - pixel;
+            if (std::hypot(d.x(), d.y()) < grip_radius - 1) return {leave ? Drag::leave : Drag::arrive, i};
+        }
+    }
+    Grip best;
+    double nearest = grip_radius;
+    const auto [from, to] = keys_in_view();
+    for (std::size_t i = from; i < to; ++i) {
+        const QPointF d = axes_.at(keys[i].at, keys[i].source) - pixel;
         const double distance = std::hypot(d.x(), d.y());
-        if (distance < nearest) nearest = distance, best = static_cast<int>(i);
+        if (distance < nearest) nearest = distance, best = {Drag::keys, i};
     }
     return best;
 }
 
-void TimeMapView::paintEvent(QPaintEvent*) {
-    const Tokens& c = tokens();
-    QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
-    p.setPen(Qt::NoPen);
-    p.setBrush(c.ground);
-    p.drawRoundedRect(axes_.plot.adjusted(-2, -2, 2, 2), 4, 4);
-    const Timing* t = timing();
-    if (!t) {
-        p.setPen(c.muted);
-        p.drawText(rect(), Qt::AlignCenter, tr("Gather a source first: then its timing is drawn here."));
-        return;
+OutputFrame TimeMapView::snap(OutputFrame t, bool free) const {
+    if (free) return OutputFrame(std::round(t.value * 100) / 100);
+    const Settings& s = document_.project().settings;
+    const double reach = 6 * (axes_.out_high - axes_.out_low) / axes_.plot.width();
+    if (snap_beats_) {
+        const OutputFrame to = snapped(t, reach, s.markers, s.tempo, s.rate);
+        if (std::abs(to - t) <= reach && to.value != std::round(t.value)) return to;
     }
-    // Grid and numbers.
-    p.setFont(text_font(7.5));
-    const double out_step =
-        nice_step(axes_.out_high - axes_.out_low, std::max(2, static_cast<int>(axes_.plot.width() / 64)));
-    for (double f = std::ceil(axes_.out_low / out_step) * out_step; f <= axes_.out_high; f += out_step) {
-        const double x = axes_.x(OutputFrame(f));
-        p.setPen(QPen(c.line, 1));
-        p.drawLine(QPointF(x, axes_.plot.top()), QPointF(x, axes_.plot.bottom()));
-        p.setPen(c.muted);
-        p.drawText(QRectF(x - 30, axes_.plot.bottom() + 4, 60, 16), Qt::AlignCenter, text(f));
-    }
-    const double step =
-        nice_step(axes_.source_high - axes_.source_low, std::max(2, static_cast<int>(axes_.plot.height() / 34)));
-    for (double s = std::ceil(axes_.source_low / step) * step; s <= axes_.source_high; s += step) {
-        const double y = axes_.y(SourceFrame(s));
-        p.setPen(QPen(c.line, 1));
-        p.drawLine(QPointF(axes_.plot.left(), y), QPointF(axes_.plot.right(), y));
-        p.setPen(c.muted);
-        p.drawText(QRectF(0, y - 8, 26, 16), Qt::AlignRight | Qt::AlignVCenter, text(s));
-    }
-    // Poses along the source axis, so that the pose to hold can be picked by looking.
-    if (const auto s = document_.show()->samplers.find(viewing_.source()); s != document_.show()->samplers.end()) {
-        const SourceClock& clock = s->second.clock();
-        const int count = std::clamp(static_cast<int>(axes_.plot.height() / 40), 2, 9);
-        const double ratio = devicePixelRatioF();
-        const auto& images = pictures_.get(viewing_.source(), count, QSize(38, 38) * ratio);
-        for (int i = 0; i < static_cast<int>(images.size()); ++i) {
-            QImage image = images[static_cast<std::size_t>(i)];
-            if (image.isNull()) continue;
-            image.setDevicePixelRatio(ratio);
-            const double y = axes_.y(PosePictures::frame_of(clock, i, count));
-            p.drawImage(QPointF(31, std::clamp(y - 19, 0.0, height() - 38.0)), image);
-        }
-        // The source's own ends.
-        p.setPen(QPen(c.muted, 1, Qt::DotLine));
-        for (SourceFrame end : {clock.first, clock.last()}) {
-            p.drawLine(QPointF(axes_.plot.left(), axes_.y(end)), QPointF(axes_.plot.right(), axes_.y(end)));
-        }
-    }
+    return snap_frames_ ? OutputFrame(std::round(t.value)) : OutputFrame(std::round(t.value * 100) / 100);
+}
 
-    p.save();
-    p.setClipRect(axes_.plot.adjusted(-1, -1, 1, 1));
-    // The curve, one sample a pixel column; outside the span it is drawn quieter, and passes are parted by dashes.
-    const TimingPlan plan(*t);
-    QPolygonF run;
-    Part part = Part::span;
-    std::int64_t pass = 0;
-    auto flush = [&] {
-        p.setPen(QPen(part == Part::span ? c.text : c.muted, part == Part::span ? 2 : 1.5));
-        if (run.size() > 1) p.drawPolyline(run);
-        run.clear();
-    };
-    double before = 0;
-    for (double x = axes_.plot.left(); x <= axes_.plot.right(); x += 1) {
-        const TimingSample s = plan.at(axes_.out(x));
-        const QPointF at(x, axes_.y(SourceFrame(s.source)));
-        const bool jump =
-            !run.isEmpty() && std::abs(s.source - before) >
-                                  4 * std::abs(s.slope) * (axes_.out_high - axes_.out_low) / axes_.plot.width() + 1e-6 +
-                                      0.5 * (axes_.source_high - axes_.source_low) / axes_.plot.height() * 4;
-        if (s.part != part || s.absent || jump || s.pass != pass) {
-            if (s.pass != pass && s.part != Part::span && !jump) run << at;
-            flush();
-            if (s.pass != pass && s.part != Part::span) {
-                p.setPen(QPen(c.muted, 1, Qt::DashLine));
-                p.drawLine(QPointF(x, axes_.plot.top()), QPointF(x, axes_.plot.bottom()));
-            }
+double TimeMapView::snap_value(double value, bool free) const {
+    if (view_ == MapView::speed) return free ? std::round(value * 1000) / 1000 : std::round(value * 20) / 20;
+    if (view_ == MapView::slider) value = std::clamp(value, 0.0, 100.0);
+    return free || !snap_frames_ ? std::round(value * 100) / 100 : std::round(value);
+}
+
+void TimeMapView::move_picked(double frames, double value, bool merge) {
+    if (picked_.empty()) return;
+    const PickedKeys keys = picked_;
+    const TimeMap base = merge ? base_ : shown_.keys;
+    frames = room_to_move(base, keys, frames);
+    if (view_ == MapView::slider) {
+        for (std::size_t i : keys) {
+            value = std::clamp(value, -base.keys[i].source.value, 100 - base.keys[i].source.value);
         }
-        part = s.part;
-        pass = s.pass;
-        before = s.source;
-        if (!s.absent) run << at;
     }
-    flush();
-    auto outside_words = [](const Outside& o) {
-        QString words = QString::fromUtf8(to_text(o.mode));
-        if (o.mode == OutsideMode::repeat || o.mode == OutsideMode::there_and_back) {
-            words += o.count ? tr(", %1×").arg(o.count) : tr(", endless");
-        }
-        return words;
-    };
-    p.setFont(text_font(7.5));
-    p.setPen(c.muted);
-    const double end = axes_.x(t->map.last()), start = axes_.x(t->map.first());
-    if (axes_.plot.right() - end > 40) {
-        p.drawText(QRectF(end + 4, axes_.plot.bottom() - 36, axes_.plot.right() - end - 6, 16), Qt::AlignLeft,
-                   outside_words(t->after));
-    }
-    if (start - axes_.plot.left() > 40) {
-        p.drawText(QRectF(axes_.plot.left() + 4, axes_.plot.bottom() - 36, start - axes_.plot.left() - 8, 16),
-                   Qt::AlignRight, outside_words(t->before));
-    }
-    // Holds: a strong bar and how long they last.
-    const auto& keys = t->map.keys;
-    for (std::size_t i = 0; i + 1 < keys.size(); ++i) {
-        if (keys[i].toward != Toward::step && keys[i].source != keys[i + 1].source) continue;
-        if (keys[i].toward == Toward::free && (keys[i].leave != 0 || keys[i + 1].arrive != 0)) continue;
-        const QPointF a = axes_.at(keys[i].at, keys[i].source), b(axes_.x(keys[i + 1].at), a.y());
-        p.setPen(QPen(c.accent, 3, Qt::SolidLine, Qt::RoundCap));
-        p.drawLine(a, b);
-        if (b.x() - a.x() < 40) continue;
-        const QString words = tr("held %1 frames").arg(text(keys[i + 1].at - keys[i].at));
-        const double wide = p.fontMetrics().horizontalAdvance(words) + 12;
-        const QRectF tag((a.x() + b.x() - wide) / 2, a.y() - 22, wide, 16);
-        p.setPen(Qt::NoPen);
-        p.setBrush(c.raised);
-        p.drawRoundedRect(tag, 4, 4);
-        p.setPen(c.text);
-        p.drawText(tag, Qt::AlignCenter, words);
-    }
-    // Keys.
-    for (std::size_t i = 0; i < keys.size(); ++i) {
-        const QPointF at = axes_.at(keys[i].at, keys[i].source);
-        const bool picked = static_cast<int>(i) == selected_;
-        p.setPen(QPen(picked ? c.rose : c.accent, 2));
-        p.setBrush(picked ? c.rose : c.ground);
-        p.drawEllipse(at, picked ? key_radius + 1 : key_radius, picked ? key_radius + 1 : key_radius);
-    }
-    // The playhead, and where the current copy stands on the map.
-    const double x = axes_.x(viewing_.frame());
-    p.setPen(QPen(c.rose, 1.5));
-    p.drawLine(QPointF(x, axes_.plot.top()), QPointF(x, axes_.plot.bottom()));
-    p.restore();
-    if (hasFocus()) {
-        p.setPen(QPen(c.accent, 1));
-        p.setBrush(Qt::NoBrush);
-        p.drawRoundedRect(axes_.plot.adjusted(-2, -2, 2, 2), 4, 4);
+    edit_keys(
+        keys.size() == 1 ? tr("Move a key") : tr("Move %1 keys").arg(keys.size()),
+        [&](const TimeMap&) { return move_keys(base, keys, frames, value); }, merge ? QStringLiteral("map-keys") : QString());
+    if (!picked_.empty()) {
+        emit readout(words_for(grip_.what == Drag::keys && grip_.key < shown_.keys.keys.size() ? grip_.key : picked_.front()));
     }
 }
 
-QString TimeMapView::words_for(const Key& key) const {
-    const Timing* t = timing();
-    const TimingSample s = TimingPlan(*t).at(key.at);
-    const bool between = key.source.value != std::floor(key.source.value);
-    return tr("output frame %1 shows source frame %2 · leaves at %3×%4")
-        .arg(text(key.at.value), text(key.source.value), QString::number(s.slope, 'f', 2),
-             between ? tr(" · a pose made between frames") : QString());
+void TimeMapView::drag_keys(QPointF to, bool free) {
+    const Key& gripped = base_.keys[grip_.key];
+    const QPointF aim = to - offset_;
+    const double frames = snap(axes_.out(aim.x()), free) - gripped.at;
+    const double value = snap_value(axes_.source(aim.y()).value, free) - gripped.source.value;
+    // A hair's breadth of the pointer is no wish to move.
+    if (std::abs((to - press_).x()) < 3 && std::abs((to - press_).y()) < 3) return;
+    const bool still_x = std::abs((to - press_).x()) < 3, still_y = std::abs((to - press_).y()) < 3;
+    move_picked(still_x ? 0 : frames, still_y ? 0 : value, true);
 }
 
-void TimeMapView::move_selected(OutputFrame at, SourceFrame source, bool merge) {
-    const TimingId id = viewing_.timing();
-    const Timing* t = timing();
-    if (!t || selected_ < 0) return;
-    const auto index = static_cast<std::size_t>(selected_);
-    const auto& keys = t->map.keys;
-    // A key stays between its neighbours, one frame away from each.
-    double low = -frame_limit, high = frame_limit;
-    if (index > 0) low = std::min(keys[index - 1].at.value + 1, keys[index].at.value);
-    if (index + 1 < keys.size()) high = std::max(keys[index + 1].at.value - 1, keys[index].at.value);
-    at = OutputFrame(std::clamp(at.value, low, high));
-    document_.edit(
-        tr("Move a key"),
-        [&](Project& p) -> Result<void> {
-            GARLAND_TRY(map, move_key(p.timing(id)->map, index, at, source));
-            p.timing(id)->map = std::move(map);
-            return {};
+void TimeMapView::drag_handle(QPointF to) {
+    const std::size_t i = grip_.key;
+    const bool leave = grip_.what == Drag::leave;
+    const QPointF d = to - axes_.at(base_.keys[i].at, base_.keys[i].source);
+    const double frames = d.x() / axes_.plot.width() * (axes_.out_high - axes_.out_low);
+    const double value = -d.y() / axes_.plot.height() * (axes_.source_high - axes_.source_low);
+    if ((leave && frames < 0.05) || (!leave && frames > -0.05)) return; // a curve does not run back in time
+    const double slope = std::round(std::clamp(value / frames, -1000.0, 1000.0) * 100) / 100;
+    edit_keys(
+        leave ? tr("Set the slope a key is left with") : tr("Set the slope a key is come to with"),
+        [&](const TimeMap&) -> Result<TimeMap> {
+            TimeMap next = base_;
+            (leave ? next.keys[i].leave : next.keys[i].arrive) = slope;
+            return next;
         },
-        merge ? QStringLiteral("map-key") : QString());
-    emit readout(words_for(timing()->map.keys[index]));
+        QStringLiteral("map-slope"));
+    emit readout((leave ? tr("output frame %1 is left at %2×") : tr("output frame %1 is come to at %2×"))
+                     .arg(text(base_.keys[i].at.value), QString::number(slope, 'f', 2)));
 }
+
+// ---- the pointer and the keyboard ----------------------------------------------------------------------------------
 
 void TimeMapView::mousePressEvent(QMouseEvent* event) {
-    last_ = event->position();
+    last_ = press_ = event->position();
     if (event->button() == Qt::RightButton || event->button() == Qt::MiddleButton) {
-        drag_ = Drag::pan;
+        grip_ = {Drag::pan};
         return;
     }
-    const Timing* t = timing();
-    if (!t) return;
-    const int key = key_at(event->position());
-    if (key >= 0) {
-        select(key);
-        drag_ = Drag::key;
-        const Key& k = t->map.keys[static_cast<std::size_t>(key)];
-        grip_ = event->position() - axes_.at(k.at, k.source);
-        emit readout(words_for(k));
+    if (!timing()) return;
+    grip_ = grip_at(event->position());
+    base_ = shown_.keys;
+    const bool add = event->modifiers() & Qt::ControlModifier;
+    if (grip_.what == Drag::keys) {
+        const bool was = std::binary_search(picked_.begin(), picked_.end(), grip_.key);
+        if (add) {
+            PickedKeys next = picked_;
+            if (was) {
+                std::erase(next, grip_.key);
+            } else {
+                next.push_back(grip_.key);
+            }
+            pick(std::move(next));
+            if (was) grip_ = {};
+        } else if (!was) {
+            pick({grip_.key});
+        }
+        if (grip_.what == Drag::keys) {
+            const Key& k = base_.keys[grip_.key];
+            offset_ = event->position() - axes_.at(k.at, k.source);
+            emit readout(words_for(grip_.key));
+        }
         return;
     }
-    select(-1);
-    drag_ = Drag::frame;
-    viewing_.set_frame(std::round(axes_.out(event->position().x()).value));
+    if (grip_.what != Drag::none) return; // a handle
+    if (event->modifiers() & Qt::ShiftModifier) {
+        grip_ = {Drag::box};
+        box_ = {press_, press_};
+        box_base_ = add ? picked_ : PickedKeys{};
+        pick(box_base_);
+        return;
+    }
+    pick({});
+    grip_ = {Drag::frame};
+    if (!(timing()->master && view_ != MapView::slider)) viewing_.set_frame(std::round(axes_.out(press_.x()).value));
 }
 
 void TimeMapView::mouseMoveEvent(QMouseEvent* event) {
     const QPointF at = event->position();
-    switch (drag_) {
-    case Drag::key: {
-        const bool fractions = event->modifiers() & Qt::ShiftModifier;
-        auto snap = [&](double v) { return fractions ? std::round(v * 100) / 100 : std::round(v); };
-        const QPointF to = at - grip_;
-        move_selected(OutputFrame(snap(axes_.out(to.x()).value)), SourceFrame(snap(axes_.source(to.y()).value)), true);
+    const bool free = event->modifiers() & Qt::ShiftModifier;
+    switch (grip_.what) {
+    case Drag::keys: return drag_keys(at, free);
+    case Drag::leave:
+    case Drag::arrive: return drag_handle(at);
+    case Drag::frame:
+        if (!(timing()->master && view_ != MapView::slider)) viewing_.set_frame(std::round(axes_.out(at.x()).value));
         return;
-    }
-    case Drag::frame: viewing_.set_frame(std::round(axes_.out(at.x()).value)); return;
     case Drag::pan:
         axes_.pan(at.x() - last_.x());
         own_view_ = true;
         last_ = at;
         update();
         return;
+    case Drag::box: {
+        box_ = QRectF(press_, at).normalized();
+        PickedKeys inside = box_base_;
+        const auto [from, to] = keys_in_view();
+        for (std::size_t i = from; i < to; ++i) {
+            if (box_.contains(axes_.at(shown_.keys.keys[i].at, shown_.keys.keys[i].source))) inside.push_back(i);
+        }
+        pick(std::move(inside));
+        emit readout(picked_.size() == 1 ? tr("1 key picked") : tr("%1 keys picked").arg(picked_.size()));
+        update();
+        return;
+    }
     case Drag::none: break;
     }
-    setCursor(key_at(at) >= 0 ? Qt::SizeAllCursor : Qt::ArrowCursor);
-    const Timing* t = timing();
-    if (!t || !axes_.plot.contains(at)) return emit readout({});
-    const int key = key_at(at);
-    if (key >= 0) return emit readout(words_for(t->map.keys[static_cast<std::size_t>(key)]));
+    const Grip over = grip_at(at);
+    setCursor(over.what == Drag::none ? Qt::ArrowCursor : over.what == Drag::keys ? Qt::SizeAllCursor : Qt::PointingHandCursor);
+    if (!timing() || !axes_.plot.contains(at)) return emit readout({});
+    if (over.what == Drag::keys) return emit readout(words_for(over.key));
     const OutputFrame f(std::round(axes_.out(at.x()).value));
-    const TimingSample s = TimingPlan(*t).at(f);
+    for (const MapWarning& w : shown_.warnings) {
+        if (f >= w.first - 0.5 && f <= w.last + 0.5) return emit readout(QString::fromStdString(w.words));
+    }
+    const TimingSample s = shown_.plan.at(f);
     emit readout(s.absent ? tr("output frame %1 shows nothing").arg(text(f.value))
                           : tr("output frame %1 shows source frame %2 at %3×")
                                 .arg(text(f.value), text(s.source, 2), QString::number(s.slope, 'f', 2)));
 }
 
 void TimeMapView::mouseReleaseEvent(QMouseEvent*) {
-    if (drag_ == Drag::key) {
+    const Drag was = grip_.what;
+    grip_ = {};
+    if (was == Drag::keys || was == Drag::leave || was == Drag::arrive) {
         document_.end_merge();
-        drag_ = Drag::none;
-        place_axes();
-        update();
+        measure();
     }
-    drag_ = Drag::none;
+    box_ = {};
+    update();
+}
+
+void TimeMapView::leaveEvent(QEvent*) {
+    if (grip_.what == Drag::none) emit readout({});
 }
 
 void TimeMapView::mouseDoubleClickEvent(QMouseEvent* event) {
-    const Timing* t = timing();
-    if (!t || key_at(event->position()) >= 0) return;
-    const TimingId id = viewing_.timing();
+    if (event->button() != Qt::LeftButton || !timing() || grip_at(event->position()).what != Drag::none) return;
     Key key;
-    key.at = OutputFrame(std::round(axes_.out(event->position().x()).value));
-    key.source = SourceFrame(std::round(axes_.source(event->position().y()).value));
-    const bool added =
-        document_.edit(tr("Add a key at frame %1").arg(text(key.at.value)), [&](Project& p) -> Result<void> {
-            auto& map = p.timing(id)->map;
-            for (const Key& k : map.keys) {
-                if (k.at <= key.at && k.toward != Toward::free) key.toward = k.toward;
-            }
-            GARLAND_TRY(next, insert_key(map, key));
-            map = std::move(next);
-            return {};
-        });
-    if (!added) return;
-    const auto& keys = timing()->map.keys;
-    for (std::size_t i = 0; i < keys.size(); ++i) {
-        if (keys[i].at == key.at) select(static_cast<int>(i));
+    key.at = snap(axes_.out(event->position().x()), false);
+    key.source = SourceFrame(snap_value(axes_.source(event->position().y()).value, false));
+    for (const Key& k : shown_.keys.keys) {
+        if (k.at <= key.at && k.toward != Toward::free) key.toward = k.toward;
+    }
+    if (!edit_keys(tr("Add a key at frame %1").arg(text(key.at.value)),
+                   [&](const TimeMap& map) { return insert_key(map, key); })) {
+        return;
+    }
+    for (std::size_t i = 0; i < shown_.keys.keys.size(); ++i) {
+        if (shown_.keys.keys[i].at == key.at) pick({i});
     }
 }
 
@@ -388,33 +580,39 @@ void TimeMapView::wheelEvent(QWheelEvent* event) {
     event->accept();
 }
 
-void TimeMapView::remove_selected() {
-    if (selected_ < 0) return;
-    const TimingId id = viewing_.timing();
-    const auto index = static_cast<std::size_t>(selected_);
-    if (document_.edit(tr("Remove a key"), [&](Project& p) -> Result<void> {
-            GARLAND_TRY(map, remove_key(p.timing(id)->map, index));
-            p.timing(id)->map = std::move(map);
-            return {};
-        })) {
-        select(-1);
+// Copying and picking belong to the keys while the map has the keyboard.
+bool TimeMapView::event(QEvent* event) {
+    if (event->type() == QEvent::ShortcutOverride) {
+        auto* key = static_cast<QKeyEvent*>(event);
+        if (key->matches(QKeySequence::Copy) || key->matches(QKeySequence::Paste) || key->matches(QKeySequence::Cut) ||
+            key->matches(QKeySequence::SelectAll)) {
+            event->accept();
+            return true;
+        }
     }
+    return QWidget::event(event);
 }
 
 void TimeMapView::keyPressEvent(QKeyEvent* event) {
-    const Timing* t = timing();
-    if (t && selected_ >= 0 && (event->key() == Qt::Key_Delete || event->key() == Qt::Key_Backspace))
-        return remove_selected();
-    if (t && selected_ >= 0 &&
-        event->modifiers() & Qt::AltModifier) { // Alt+arrows move the key; arrows alone move time
-        const Key& k = t->map.keys[static_cast<std::size_t>(selected_)];
-        const double by = event->modifiers() & Qt::ShiftModifier ? 10 : 1;
-        switch (event->key()) {
-        case Qt::Key_Left: return move_selected(k.at - by, k.source, false);
-        case Qt::Key_Right: return move_selected(k.at + by, k.source, false);
-        case Qt::Key_Up: return move_selected(k.at, k.source + by, false);
-        case Qt::Key_Down: return move_selected(k.at, k.source - by, false);
-        default: break;
+    if (event->matches(QKeySequence::Copy)) return copy_picked();
+    if (event->matches(QKeySequence::Paste)) return paste();
+    if (event->matches(QKeySequence::SelectAll)) return pick_all();
+    if (event->matches(QKeySequence::Cut)) {
+        copy_picked();
+        return remove_picked();
+    }
+    if (timing() && !picked_.empty()) {
+        if (event->key() == Qt::Key_Delete || event->key() == Qt::Key_Backspace) return remove_picked();
+        if (event->modifiers() & Qt::AltModifier) { // Alt+arrows move keys; arrows alone move time
+            const double by = event->modifiers() & Qt::ShiftModifier ? 10 : 1;
+            const double up = view_ == MapView::speed ? by * 0.05 : by;
+            switch (event->key()) {
+            case Qt::Key_Left: return move_picked(-by, 0, false);
+            case Qt::Key_Right: return move_picked(by, 0, false);
+            case Qt::Key_Up: return move_picked(0, up, false);
+            case Qt::Key_Down: return move_picked(0, -up, false);
+            default: break;
+            }
         }
     }
     QWidget::keyPressEvent(event);

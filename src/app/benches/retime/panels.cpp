@@ -1,0 +1,42 @@
+#include "app/benches/retime/panels.h"
+
+namespace garland {
+
+RetimePanel::RetimePanel(Document& document, Viewing& viewing, TimeMapView& map)
+    : document_(document), viewing_(viewing), map_(map) {}
+
+const Timing* RetimePanel::timing() const {
+    return document_.project().timing(viewing_.timing());
+}
+
+bool RetimePanel::edit_timing(const QString& words, const std::function<Result<void>(Timing&)>& change,
+                              const QString& merge) {
+    const TimingId id = viewing_.timing();
+    if (!timing()) return false;
+    return document_.edit(words, [&](Project& p) { return change(*p.timing(id)); }, merge);
+}
+
+bool RetimePanel::edit_project(const QString& words, const std::function<Result<void>(Project&)>& change,
+                               const QString& merge) {
+    return document_.edit(words, change, merge);
+}
+
+NumberField* RetimePanel::number(Quantity quantity, double low, double high, int decimals, const QString& name,
+                                 const QString& tip, int width) {
+    auto* field = make_number(quantity, low, high, decimals, name, tip);
+    field->setMinimumWidth(width - 12);
+    field->setMaximumWidth(width + 8);
+    numbers_.push_back(field);
+    connect(field, &NumberField::settled, &document_, &Document::end_merge);
+    return field;
+}
+
+void RetimePanel::take_units() {
+    const Settings& s = document_.project().settings;
+    for (NumberField* field : numbers_) {
+        field->set_rate(s.rate);
+        field->set_beat(frames_per_beat(s.tempo, s.rate));
+    }
+}
+
+} // namespace garland

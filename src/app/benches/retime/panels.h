@@ -1,0 +1,154 @@
+// The parts of the Retime step below the map: what one does with the keys, phrases, ends, beats, camera and shared
+// timings.
+#pragma once
+
+#include "app/benches/retime/time_map_view.h"
+#include "core/time/operations.h"
+
+#include <QCheckBox>
+#include <QListWidget>
+
+namespace garland {
+
+// A panel that shows and edits the current timing.
+class RetimePanel : public QWidget {
+    Q_OBJECT
+  public:
+    RetimePanel(Document& document, Viewing& viewing, TimeMapView& map);
+    virtual void refresh() = 0; // the project, the picked copy or keys, or the frame changed
+
+  protected:
+    const Timing* timing() const;
+    bool edit_timing(const QString& words, const std::function<Result<void>(Timing&)>& change, const QString& merge = {});
+    bool edit_project(const QString& words, const std::function<Result<void>(Project&)>& change, const QString& merge = {});
+    NumberField* number(Quantity quantity, double low, double high, int decimals, const QString& name, const QString& tip,
+                        int width = 64);
+    void take_units(); // from the project: frame rate and tempo
+    Document& document_;
+    Viewing& viewing_;
+    TimeMapView& map_;
+    std::vector<NumberField*> numbers_;
+};
+
+// The operations: one is chosen, its numbers are set, the map shows what it would do, and it is applied.
+class OperationsPanel : public RetimePanel {
+    Q_OBJECT
+  public:
+    OperationsPanel(Document& document, Viewing& viewing, TimeMapView& map);
+    void refresh() override;
+    void choose(std::optional<OperationKind> kind);
+    void run_hold();    // at the playhead, at once
+    void run_reverse(); // the picked stretch or all of it, at once
+    bool apply();       // the chosen one
+    std::optional<OperationKind> chosen() const { return chosen_; }
+
+  private:
+    Operation order(OperationKind kind) const;
+    bool run(const Operation& operation);
+    void lay_out();
+    void preview();
+    void take_picked_range();
+    std::optional<OperationKind> chosen_;
+    std::vector<std::pair<OperationKind, QPushButton*>> buttons_;
+    QWidget* row_;
+    NumberField *at_, *frames_, *from_, *to_, *source_from_, *source_to_, *speed_, *end_speed_, *ramps_;
+    QCheckBox *absorb_, *whole_;
+    std::map<QWidget*, QLabel*> labels_;
+    QPushButton* apply_;
+    QLabel* words_;
+    double factor_ = 1;
+};
+
+class KeysPanel : public RetimePanel {
+    Q_OBJECT
+  public:
+    KeysPanel(Document& document, Viewing& viewing, TimeMapView& map);
+    void refresh() override;
+
+  private:
+    QWidget *keys_, *phrases_, *slider_;
+    NumberField *frame_, *value_, *leave_, *arrive_, *time_factor_, *value_factor_;
+    QLabel *value_label_, *count_, *leave_label_, *arrive_label_, *conversion_;
+    QComboBox* toward_;
+    QPushButton *remove_, *copy_, *paste_, *scale_, *add_slider_, *drop_slider_;
+    QCheckBox *snap_frames_, *snap_beats_;
+};
+
+class PhrasesPanel : public RetimePanel {
+    Q_OBJECT
+  public:
+    PhrasesPanel(Document& document, Viewing& viewing, TimeMapView& map);
+    void refresh() override;
+    QListWidget& list() { return *list_; }
+
+  private:
+    int row() const { return list_->currentRow(); }
+    void change(const QString& words, const std::function<void(Phrase&)>& change, const QString& merge);
+    void fill_fields();
+    void reordered();
+    QWidget* form_;
+    QLabel *empty_, *total_;
+    QListWidget* list_;
+    QPushButton *make_, *add_, *add_hold_, *copy_, *remove_, *beat_;
+    NumberField *first_, *last_, *passes_, *speed_, *fade_, *start_;
+    QComboBox* direction_;
+    bool filling_ = false;
+};
+
+class OutsidePanel : public RetimePanel {
+    Q_OBJECT
+  public:
+    OutsidePanel(Document& document, Viewing& viewing, TimeMapView& map);
+    void refresh() override;
+
+  private:
+    QComboBox *before_, *after_;
+    NumberField *before_count_, *after_count_;
+    QCheckBox *last_is_first_, *turn_twice_;
+    QLabel* period_;
+};
+
+class BeatsPanel : public RetimePanel {
+    Q_OBJECT
+  public:
+    BeatsPanel(Document& document, Viewing& viewing, TimeMapView& map);
+    void refresh() override;
+
+  private:
+    QCheckBox* on_;
+    NumberField *bpm_, *offset_, *bar_;
+    QLabel* words_;
+    QLineEdit* name_;
+    QListWidget* list_;
+};
+
+class CameraPanel : public RetimePanel {
+    Q_OBJECT
+  public:
+    CameraPanel(Document& document, Viewing& viewing, TimeMapView& map);
+    void refresh() override;
+
+  private:
+    QCheckBox* through_;
+    QListWidget* list_;
+    QComboBox *toward_, *move_toward_;
+    NumberField *from_, *to_, *turn_, *rise_, *dolly_;
+    QPushButton *remove_, *clear_;
+};
+
+class TimingsPanel : public RetimePanel {
+    Q_OBJECT
+  public:
+    TimingsPanel(Document& document, Viewing& viewing, TimeMapView& map);
+    void refresh() override;
+    void import_curve(const QString& path);
+    void export_curve(const QString& path);
+
+  private:
+    TimingId listed() const;
+    QListWidget* list_;
+    QLineEdit* name_;
+    QPushButton *use_, *separate_, *remove_;
+};
+
+} // namespace garland
