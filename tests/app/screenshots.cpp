@@ -60,6 +60,56 @@ int main(int argc, char** argv) {
     window.loom().set_sort(LoomSort::delay);
     window.viewing().set_colour(ColourMode::source_frame);
     fine &= shoot("retime-night");
+    // An operation before it is applied, over beats and markers.
+    auto edit = [&](const char* words, const std::function<void(Project&)>& change) {
+        window.document().edit(words, [&](Project& p) -> Result<void> {
+            change(p);
+            return {};
+        });
+    };
+    edit("beats", [](Project& p) {
+        p.settings.tempo = {true, 96, OutputFrame(1), 4};
+        p.settings.markers = {{OutputFrame(61), "drum"}, {OutputFrame(121), "bridge"}};
+    });
+    window.viewing().set_frame(40);
+    window.retime().choose(OperationKind::slow);
+    window.retime().show_panel(3);
+    fine &= shoot("retime-slow");
+    window.retime().operations().choose(std::nullopt);
+    window.retime().map().set_view(MapView::speed);
+    window.retime().map().pick({1});
+    window.retime().show_panel(0);
+    fine &= shoot("retime-speed");
+    window.retime().map().set_view(MapView::position);
+    // The same afternoon as phrases.
+    edit("phrases", [](Project& p) {
+        Timing& t = p.timings[0];
+        t.form = TimingForm::phrases;
+        t.phrases = {OutputFrame(1), {{SourceFrame(0), SourceFrame(14)},
+                                      {SourceFrame(15), SourceFrame(15), Direction::forward, 10},
+                                      {SourceFrame(16), SourceFrame(60), Direction::forward, 1, 0.5, 6},
+                                      {SourceFrame(0), SourceFrame(60), Direction::backward}}};
+        t.map = {};
+        t.before = {OutsideMode::repeat, 0};
+        t.after = {OutsideMode::repeat, 0};
+    });
+    window.retime().show_panel(1);
+    window.viewing().set_frame(21);
+    fine &= shoot("retime-phrases");
+    edit("camera", [](Project& p) {
+        const auto keys = moved({}, p.settings.camera, OutputFrame(16), OutputFrame(26), {60, 8, 0.8, V3d(0), Toward::linear});
+        if (keys) p.settings.camera_keys = *keys;
+    });
+    window.viewing().look_through_camera(true);
+    window.viewing().set_second_pose(OutputFrame(60));
+    window.retime().show_panel(4);
+    fine &= shoot("retime-camera");
+    window.viewing().set_second_pose(std::nullopt);
+    while (window.document().undo().canUndo()) window.document().undo().undo();
+    window.viewing().set_view(window.document().project().settings.camera);
+    window.stage().orbit().camera = window.document().project().settings.camera;
+    window.retime().show_panel(0);
+    window.viewing().set_frame(137);
     window.viewing().set_colour(ColourMode::look);
     window.set_step(0);
     fine &= shoot("gather");

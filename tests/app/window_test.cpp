@@ -28,6 +28,7 @@
 #include <QMimeData>
 #include <QPushButton>
 #include <QSignalSpy>
+#include <QToolButton>
 
 using namespace garland;
 using namespace garland::testing;
@@ -69,6 +70,14 @@ void drop(QWidget& window, const QStringList& files) {
     QVERIFY(enter.isAccepted());
     QDropEvent event(at, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(&window, &event);
+}
+
+// Presses a segment: a tab, a view.
+void click_tab(QWidget& in, const QString& text) {
+    for (auto* b : in.findChildren<QToolButton*>("segment")) {
+        if (b->text() == text && b->isVisible()) return QTest::mouseClick(b, Qt::LeftButton);
+    }
+    qFatal("no tab called %s", qPrintable(text));
 }
 
 // Waits for it: what an edit adds to a bench is shown by a later turn of the event loop.
@@ -196,11 +205,11 @@ class WindowTest : public QObject {
         QTest::keyClick(&window, Qt::Key_2, Qt::AltModifier);
         QCOMPARE(window.step(), 1);
         window.viewing().set_frame(20);
-        type(window.retime(), "Frames to hold", "10");
-        QCOMPARE(window.document().project().timings[0].map.keys.size(), std::size_t(2)); // typing holds nothing yet
-        window.retime().map().setFocus();
-        QTest::keyClick(&window, Qt::Key_H);
+        QTest::keyClick(&window, Qt::Key_H, Qt::ShiftModifier);
+        QCOMPARE(window.document().project().timings[0].map.keys.size(), std::size_t(2)); // choosing holds nothing yet
+        type(window.retime(), "Frames to hold", "10"); // and Return does
         QCOMPARE(map_text(window.document().project().timings[0].map), "1:0 20:19 30:19 58:47");
+        click_tab(window.retime(), "before and after");
         auto* after = named<QComboBox>(window.retime(), "After the timing");
         after->setFocus();
         QTest::keyClicks(after, "there");
@@ -304,14 +313,26 @@ class WindowTest : public QObject {
         o.window.set_step(1);
         const std::string before = project_text(o.project());
         o.window.viewing().set_frame(11);
+        // An operation is chosen, seen, and applied.
+        click(o.window.retime(), "Hold");
+        QVERIFY(o.window.retime().map().has_ghost());
+        QCOMPARE(map_text(o.map()), "1:0 48:47"); // nothing has happened yet
         click(o.window.retime(), "Hold here");
+        QVERIFY(!o.window.retime().map().has_ghost());
         QCOMPARE(map_text(o.map()), "1:0 11:10 23:10 60:47");
-        QCOMPARE(o.window.document().undo().undoText(), "Hold source frame 10 for 12 frames from frame 11");
-        click(o.window.retime(), "Reverse");
+        QCOMPARE(o.window.document().undo().undoText(), "Hold source frame 10 for 12 frames at output frame 11");
+        QTest::keyClick(&o.window, Qt::Key_V);
         QCOMPARE(map_text(o.map()), "1:47 38:10 50:10 60:0");
+        click(o.window.retime(), "Start at");
         click(o.window.retime(), "Start here");
         QCOMPARE(map_text(o.map()), "11:47 48:10 60:10 70:0");
-        click(o.window.retime(), "Fit to range");
+        click(o.window.retime(), "Fit");
+        QPushButton* fit = nullptr; // the one that applies it
+        for (auto* b : o.window.retime().findChildren<QPushButton*>("primary")) {
+            if (b->isVisible()) fit = b;
+        }
+        QVERIFY(fit && fit->text() == "Fit");
+        QTest::mouseClick(fit, Qt::LeftButton);
         QCOMPARE(map_text(o.map()), "1:0 240:47");
         for (int i = 0; i < 4; ++i) QTest::keyClick(&o.window, Qt::Key_Z, Qt::ControlModifier);
         QCOMPARE(project_text(o.project()), before); // byte for byte

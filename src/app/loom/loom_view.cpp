@@ -333,7 +333,7 @@ void LoomView::paint_beats(QPainter& p) const {
             p.setPen(QPen(colour, 1));
             p.drawLine(QPointF(x, top), QPointF(x, bottom));
             p.setPen(QPen(t.accent, 1));
-            p.drawLine(QPointF(x, bottom), QPointF(x, bottom + (bar ? 6 : 3)));
+            p.drawLine(QPointF(x, bottom), QPointF(x, bottom + (bar ? 4 : 2)));
         }
     }
     p.setFont(text_font(7.5));

@@ -409,7 +409,7 @@ void MainWindow::restore_state() {
     QSettings settings;
     if (settings.contains("geometry")) restoreGeometry(settings.value("geometry").toByteArray());
     across_->setSizes({500, 690});
-    down_->setSizes({470, 300});
+    down_->setSizes({514, 256});
     if (settings.contains("across")) across_->restoreState(settings.value("across").toByteArray());
     if (settings.contains("down")) down_->restoreState(settings.value("down").toByteArray());
     const double gb = settings.value("cache_gb", 0).toDouble();

@@ -136,6 +136,8 @@ QLabel#ok { color: @ok; }
 QLabel#alert { color: @alert; }
 QLabel#readout { background: @ground; border-radius: 6px; padding: 5px 10px; }
 QPushButton, QToolButton { background: @raised; border: 1px solid transparent; border-radius: 6px; padding: 5px 12px; }
+QPushButton[tight="true"] { padding: 5px 7px; }
+QPushButton:checked { background: @accent; color: @onaccent; }
 QPushButton:hover, QToolButton:hover { border-color: @line; }
 QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus, QListView:focus { border: 1px solid @accent; }
 QPushButton:pressed, QToolButton:pressed { background: @line; }
@@ -177,7 +179,7 @@ QProgressBar { background: @ground; border: 0; border-radius: 5px; min-height: 1
 QProgressBar::chunk { background: @accent; border-radius: 5px; }
 QProgressBar#cache::chunk { background: @ok; }
 QListWidget { background: @ground; border: 1px solid transparent; border-radius: 6px; padding: 4px; }
-QListWidget::item { padding: 4px 6px; border-radius: 4px; }
+QListWidget::item { padding: 1px 6px; border-radius: 4px; }
 QListWidget::item:selected { background: @raised; color: @text; }
 QTableWidget { background: @ground; border: 0; border-radius: 6px; gridline-color: @line; }
 QTableWidget::item { padding: 2px 6px; }

@@ -81,6 +81,12 @@ double NumberField::rounded(double value) const {
     return std::clamp(std::round(value * grid) / grid, low_, high_);
 }
 
+void NumberField::set_quantity(Quantity quantity) {
+    if (quantity == quantity_) return;
+    quantity_ = quantity;
+    if (!hasFocus()) show_text(true);
+}
+
 void NumberField::set_range(double low, double high) {
     low_ = low;
     high_ = high;

@@ -33,6 +33,7 @@ class NumberField : public QLineEdit {
     void set_rate(Rate rate) { rate_ = rate; }
     void set_beat(double frames) { beat_ = frames; } // for "2 beats"
     void set_range(double low, double high);
+    void set_quantity(Quantity quantity); // what it counts from now on; the number stays
 
   signals:
     void edited(double value); // by the user, while dragging too

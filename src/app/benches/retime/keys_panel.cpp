@@ -57,18 +57,18 @@ KeysPanel::KeysPanel(Document& document, Viewing& viewing, TimeMapView& map) : R
     one->addWidget(value_);
     one->addWidget(make_label(tr("then")));
     one->addWidget(toward_);
-    one->addStretch(1);
-    one->addWidget(remove_);
-    rows->addLayout(one);
 
     auto* two = new QHBoxLayout;
     two->setSpacing(5);
-    arrive_label_ = make_label(tr("come to at ×"));
+    arrive_label_ = make_label(tr("from ×"));
     arrive_ = number(Quantity::plain, -1000, 1000, 3, tr("Slope before the key"), tr("Source frames an output frame, where the stretch before is free"), 58);
-    leave_label_ = make_label(tr("left at ×"));
+    leave_label_ = make_label(tr("to ×"));
     leave_ = number(Quantity::plain, -1000, 1000, 3, tr("Slope after the key"), tr("Source frames an output frame, where the way on is free"), 58);
     for (NumberField* f : {arrive_, leave_}) f->set_step(0.05);
-    count_ = make_label({}, "muted");
+    for (QWidget* w : std::initializer_list<QWidget*>{arrive_label_, arrive_, leave_label_, leave_}) one->addWidget(w);
+    one->addStretch(1);
+    one->addWidget(remove_);
+    rows->addLayout(one);
     time_factor_ = number(Quantity::plain, -100, 100, 4, tr("Time factor"), tr("The picked keys' distances in time from the first one, times this; below 0 turns them round"), 56);
     value_factor_ = number(Quantity::plain, -100, 100, 4, tr("Value factor"), tr("Their differences in value from the first one, times this"), 56);
     time_factor_->set_value(1);
@@ -92,15 +92,23 @@ KeysPanel::KeysPanel(Document& document, Viewing& viewing, TimeMapView& map) : R
     paste_ = make_button(tr("Paste"), tr("Set the copied keys from the playhead on (Ctrl+V in the map)"));
     connect(copy_, &QPushButton::clicked, &map_, &TimeMapView::copy_picked);
     connect(paste_, &QPushButton::clicked, &map_, &TimeMapView::paste);
-    for (QWidget* w : std::initializer_list<QWidget*>{arrive_label_, arrive_, leave_label_, leave_}) two->addWidget(w);
     two->addWidget(make_label(tr("time ×")));
     two->addWidget(time_factor_);
     two->addWidget(make_label(tr("value ×")));
     two->addWidget(value_factor_);
     two->addWidget(scale_);
-    two->addStretch(1);
     two->addWidget(copy_);
     two->addWidget(paste_);
+    two->addStretch(1);
+    snap_frames_ = new QCheckBox(tr("snap"));
+    snap_frames_->setToolTip(tr("Dragged keys land on whole frames (Shift: free)"));
+    snap_beats_ = new QCheckBox(tr("to beats"));
+    snap_beats_->setToolTip(tr("Dragged keys settle on a beat or a marker that is near (Shift: free)"));
+    for (QCheckBox* box : {snap_frames_, snap_beats_}) {
+        box->setChecked(true);
+        connect(box, &QCheckBox::clicked, this, [this] { map_.set_snapping(snap_frames_->isChecked(), snap_beats_->isChecked()); });
+        two->addWidget(box);
+    }
     rows->addLayout(two);
     column->addWidget(keys_);
 
@@ -130,38 +138,6 @@ KeysPanel::KeysPanel(Document& document, Viewing& viewing, TimeMapView& map) : R
     other->addWidget(speeds);
     column->addWidget(phrases_);
 
-    auto* three = new QHBoxLayout;
-    three->setSpacing(8);
-    three->addWidget(make_label(tr("Snap to"), "muted"));
-    snap_frames_ = new QCheckBox(tr("frames"));
-    snap_frames_->setToolTip(tr("Dragged keys land on whole frames (Shift: free)"));
-    snap_beats_ = new QCheckBox(tr("beats and markers"));
-    snap_beats_->setToolTip(tr("Dragged keys settle on a beat or a marker that is near (Shift: free)"));
-    for (QCheckBox* box : {snap_frames_, snap_beats_}) {
-        box->setChecked(true);
-        connect(box, &QCheckBox::clicked, this, [this] { map_.set_snapping(snap_frames_->isChecked(), snap_beats_->isChecked()); });
-        three->addWidget(box);
-    }
-    three->addStretch(1);
-    add_slider_ = make_button(tr("Add a slider"), tr("One value from 0 to 100 % that plays the whole timing, with keys of its own"));
-    drop_slider_ = make_button(tr("Drop the slider"), tr("Play the timing by itself again"));
-    connect(add_slider_, &QPushButton::clicked, this, [this] {
-        const bool done = edit_timing(tr("Play the timing with a master slider"), [](Timing& t) -> Result<void> {
-            const double first = span_first(t).value, length = std::max(form_length(t), 1.0);
-            t.master = TimeMap{{{OutputFrame(first), SourceFrame(0)}, {OutputFrame(first + length), SourceFrame(100)}}};
-            return {};
-        });
-        if (done) map_.set_view(MapView::slider);
-    });
-    connect(drop_slider_, &QPushButton::clicked, this, [this] {
-        edit_timing(tr("Take the master slider off"), [](Timing& t) -> Result<void> {
-            t.master.reset();
-            return {};
-        });
-    });
-    three->addWidget(add_slider_);
-    three->addWidget(drop_slider_);
-    column->addLayout(three);
     conversion_ = make_label({}, "muted");
     conversion_->setWordWrap(true);
     column->addWidget(conversion_);
@@ -205,8 +181,6 @@ void KeysPanel::refresh() {
     const bool phrases = t && t->form == TimingForm::phrases && map_.view() != MapView::slider;
     keys_->setVisible(!phrases);
     phrases_->setVisible(phrases);
-    add_slider_->setVisible(t && !t->master);
-    drop_slider_->setVisible(t && t->master);
     const auto& keys = map_.keys().keys;
     const PickedKeys& picked = map_.picked();
     const int one = map_.selected();
@@ -219,7 +193,9 @@ void KeysPanel::refresh() {
     paste_->setEnabled(map_.can_paste());
     for (QWidget* w : std::initializer_list<QWidget*>{scale_, time_factor_, value_factor_}) w->setEnabled(picked.size() > 1);
     remove_->setText(picked.size() > 1 ? tr("Remove %1 keys").arg(picked.size()) : tr("Remove key"));
-    value_label_->setText(map_.view() == MapView::position ? tr("shows") : map_.view() == MapView::speed ? tr("speed ×") : tr("per cent"));
+    value_->set_quantity(map_.view() == MapView::position ? Quantity::source_frames : map_.view() == MapView::speed ? Quantity::plain : Quantity::per_cent);
+    value_->set_step(map_.view() == MapView::speed ? 0.05 : 1);
+    value_label_->setText(map_.view() == MapView::position ? tr("shows") : map_.view() == MapView::speed ? tr("speed ×") : tr("stands at"));
     const bool leave = there && map_.view() == MapView::position && keys[static_cast<std::size_t>(one)].toward == Toward::free;
     const bool arrive = there && map_.view() == MapView::position && one > 0 && keys[static_cast<std::size_t>(one) - 1].toward == Toward::free;
     leave_->setVisible(leave);

@@ -3,7 +3,6 @@
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
 
-#include <QGridLayout>
 
 namespace garland {
 
@@ -14,14 +13,14 @@ struct Button {
     const char* tip;
 };
 const Button all_buttons[] = {
-    {OperationKind::hold, QT_TR_NOOP("Hold here"), QT_TR_NOOP("Hold the pose at the playhead and push the rest later, or keep the end (H: at once)")},
-    {OperationKind::freeze, QT_TR_NOOP("Freeze here"), QT_TR_NOOP("Hold the pose at the playhead from there on")},
+    {OperationKind::hold, QT_TR_NOOP("Hold"), QT_TR_NOOP("Hold the pose at the playhead and push the rest later, or keep the end (H: at once)")},
+    {OperationKind::freeze, QT_TR_NOOP("Freeze"), QT_TR_NOOP("Hold the pose at the playhead from there on")},
     {OperationKind::reverse, QT_TR_NOOP("Reverse"), QT_TR_NOOP("Play the picked stretch, or the whole timing, backward (V: at once)")},
     {OperationKind::fit, QT_TR_NOOP("Fit"), QT_TR_NOOP("Play source frames onto output frames at one speed")},
     {OperationKind::speed, QT_TR_NOOP("Speed"), QT_TR_NOOP("Play so many times as fast; the rest moves along")},
     {OperationKind::slow, QT_TR_NOOP("Slow between"), QT_TR_NOOP("Another speed between two output frames, with ramps on both sides")},
     {OperationKind::ramp, QT_TR_NOOP("Ramp"), QT_TR_NOOP("From full speed evenly to another one, and so on from there; 0 comes to a stop")},
-    {OperationKind::start, QT_TR_NOOP("Start here"), QT_TR_NOOP("Hold the first pose until the playhead, then play")},
+    {OperationKind::start, QT_TR_NOOP("Start at"), QT_TR_NOOP("Hold the first pose until the playhead, then play")},
     {OperationKind::trim, QT_TR_NOOP("Trim"), QT_TR_NOOP("Keep only some output frames")},
 };
 bool uses_range(OperationKind k) {
@@ -38,9 +37,8 @@ OperationsPanel::OperationsPanel(Document& document, Viewing& viewing, TimeMapVi
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(5);
-    auto* grid = new QGridLayout;
-    grid->setSpacing(4);
-    int place = 0;
+    auto* strip = new QHBoxLayout;
+    strip->setSpacing(3);
     for (const Button& b : all_buttons) {
         auto* button = make_button(tr(b.text), tr(b.tip));
         button->setCheckable(true);
@@ -48,11 +46,12 @@ OperationsPanel::OperationsPanel(Document& document, Viewing& viewing, TimeMapVi
         connect(button, &QPushButton::clicked, this, [this, kind](bool on) {
             choose(on ? std::optional(kind) : std::nullopt);
         });
-        grid->addWidget(button, place / 5, place % 5);
-        ++place;
+        button->setProperty("tight", true);
+        strip->addWidget(button);
         buttons_.emplace_back(kind, button);
     }
-    column->addLayout(grid);
+    strip->addStretch(1);
+    column->addLayout(strip);
 
     row_ = new QWidget;
     auto* rows = new QVBoxLayout(row_);
@@ -202,7 +201,7 @@ void OperationsPanel::lay_out() {
     show(end_speed_, k == ramp);
     show(ramps_, k == slow);
     for (auto& [each, button] : buttons_) {
-        if (each == k) apply_->setText(k == slow ? tr("Slow") : k == hold ? tr("Hold") : k == freeze ? tr("Freeze") : k == start ? tr("Start") : button->text());
+        if (each == k) apply_->setText(k == slow ? tr("Slow") : k == hold ? tr("Hold here") : k == freeze ? tr("Freeze here") : k == start ? tr("Start here") : button->text());
     }
     apply_->setAccessibleName(tr("Apply"));
 }

@@ -55,7 +55,25 @@ OutsidePanel::OutsidePanel(Document& document, Viewing& viewing, TimeMapView& ma
     grid->addWidget(turn_twice_, 1, 4);
     period_ = make_label({}, "muted");
     period_->setWordWrap(true);
-    grid->addWidget(period_, 2, 0, 1, 6);
+    grid->addWidget(period_, 2, 0, 1, 5);
+    add_slider_ = make_button(tr("Add a slider"), tr("One value from 0 to 100 % that plays the whole timing, with keys of its own"));
+    drop_slider_ = make_button(tr("Drop the slider"), tr("Play the timing by itself again"));
+    connect(add_slider_, &QPushButton::clicked, this, [this] {
+        const bool done = edit_timing(tr("Play the timing with a master slider"), [](Timing& t) -> Result<void> {
+            const double first = span_first(t).value, length = std::max(form_length(t), 1.0);
+            t.master = TimeMap{{{OutputFrame(first), SourceFrame(0)}, {OutputFrame(first + length), SourceFrame(100)}}};
+            return {};
+        });
+        if (done) map_.set_view(MapView::slider);
+    });
+    connect(drop_slider_, &QPushButton::clicked, this, [this] {
+        edit_timing(tr("Take the master slider off"), [](Timing& t) -> Result<void> {
+            t.master.reset();
+            return {};
+        });
+    });
+    grid->addWidget(add_slider_, 2, 5, Qt::AlignRight);
+    grid->addWidget(drop_slider_, 2, 5, Qt::AlignRight);
     grid->setColumnStretch(5, 1);
     grid->setRowStretch(3, 1);
 }
@@ -63,6 +81,8 @@ OutsidePanel::OutsidePanel(Document& document, Viewing& viewing, TimeMapView& ma
 void OutsidePanel::refresh() {
     const Timing* t = timing();
     for (QWidget* w : std::initializer_list<QWidget*>{before_, after_, last_is_first_, turn_twice_}) w->setEnabled(t != nullptr);
+    add_slider_->setVisible(t && !t->master);
+    drop_slider_->setVisible(t && t->master);
     if (!t) return;
     before_->setCurrentIndex(static_cast<int>(t->before.mode));
     after_->setCurrentIndex(static_cast<int>(t->after.mode));

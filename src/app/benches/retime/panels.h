@@ -66,11 +66,11 @@ class KeysPanel : public RetimePanel {
     void refresh() override;
 
   private:
-    QWidget *keys_, *phrases_, *slider_;
+    QWidget *keys_, *phrases_;
     NumberField *frame_, *value_, *leave_, *arrive_, *time_factor_, *value_factor_;
-    QLabel *value_label_, *count_, *leave_label_, *arrive_label_, *conversion_;
+    QLabel *value_label_, *leave_label_, *arrive_label_, *conversion_;
     QComboBox* toward_;
-    QPushButton *remove_, *copy_, *paste_, *scale_, *add_slider_, *drop_slider_;
+    QPushButton *remove_, *copy_, *paste_, *scale_;
     QCheckBox *snap_frames_, *snap_beats_;
 };
 
@@ -105,6 +105,7 @@ class OutsidePanel : public RetimePanel {
     QComboBox *before_, *after_;
     NumberField *before_count_, *after_count_;
     QCheckBox *last_is_first_, *turn_twice_;
+    QPushButton *add_slider_, *drop_slider_;
     QLabel* period_;
 };
 

@@ -48,7 +48,7 @@ PhrasesPanel::PhrasesPanel(Document& document, Viewing& viewing, TimeMapView& ma
     list_->setToolTip(tr("Drag a phrase up or down to play it earlier or later"));
     list_->setDragDropMode(QAbstractItemView::InternalMove);
     list_->setDefaultDropAction(Qt::MoveAction);
-    list_->setMinimumHeight(54);
+    list_->setMinimumHeight(74);
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     rows->addWidget(list_, 1);
     auto* fields = new QHBoxLayout;
@@ -217,7 +217,7 @@ void PhrasesPanel::refresh() {
         if (!p.holds() && p.passes > 1) words += tr(", %1 passes").arg(p.passes);
         if (p.speed != 1) words += tr(" at %1×").arg(text(p.speed));
         words += tr(" · %1 f · %2 s").arg(text(length), text(length / fps));
-        if (s.tempo.on) words += tr(" · %1 beats").arg(text(length / beat, 2));
+        if (s.tempo.on) words += QStringLiteral(" · ") + QString::fromStdString(counted_number(std::round(length / beat * 100) / 100, "beat", "beats"));
         words += tr(" · ends at %1").arg(text(starts[i + 1].value));
         bool late = false;
         for (const OffBeat& o : off) {

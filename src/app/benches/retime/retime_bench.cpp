@@ -38,7 +38,6 @@ RetimeBench::RetimeBench(Document& document, Viewing& viewing, QWidget* parent)
     connect(tabs_, &Segments::chosen, this, &RetimeBench::show_panel);
     body()->addWidget(tabs_);
     stack_ = new QStackedWidget;
-    stack_->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
     phrases_ = new PhrasesPanel(document, viewing, *map_);
     shared_ = new TimingsPanel(document, viewing, *map_);
     panels_ = {new KeysPanel(document, viewing, *map_),  phrases_, new OutsidePanel(document, viewing, *map_),
@@ -68,14 +67,10 @@ RetimeBench::RetimeBench(Document& document, Viewing& viewing, QWidget* parent)
 void RetimeBench::show_panel(int index) {
     stack_->setCurrentIndex(index);
     tabs_->set_current(index);
-    // Only the shown panel asks for room.
-    for (int i = 0; i < stack_->count(); ++i) {
-        const auto policy = i == index ? QSizePolicy::Preferred : QSizePolicy::Ignored;
-        stack_->widget(i)->setSizePolicy(policy, policy);
-    }
-    const bool list = index == 1 || index >= 3;
-    stack_->setMaximumHeight(list ? 190 : 110);
-    stack_->updateGeometry();
+    // Only the shown panel asks for room; the map gets the rest.
+    const bool converted = index == 0 && !map_->keys_are_own();
+    const int heights[] = {converted ? 92 : 68, 212, 104, 150, 150, 158};
+    stack_->setFixedHeight(heights[index]);
     panels_[static_cast<std::size_t>(index)]->refresh();
 }
 
@@ -93,7 +88,7 @@ void RetimeBench::refresh() {
     views_->button(2)->setVisible(t && t->master);
     views_->set_current(static_cast<int>(map_->view()));
     operations_->refresh();
-    panels_[static_cast<std::size_t>(stack_->currentIndex())]->refresh();
+    show_panel(stack_->currentIndex());
     update_trace();
 }
 

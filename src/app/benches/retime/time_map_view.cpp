@@ -51,7 +51,7 @@ TimeMapView::TimeMapView(Document& document, Viewing& viewing, QWidget* parent)
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Time map"));
-    setMinimumHeight(130);
+    setMinimumHeight(110);
     setToolTip({});
     connect(&document_, &Document::changed, this, &TimeMapView::refresh);
     connect(&viewing_, &Viewing::frame_changed, this, qOverload<>(&QWidget::update));
@@ -177,8 +177,8 @@ void TimeMapView::measure() {
     } else {
         add(0), add(1);
         for (int i = 0; i <= 400; ++i) {
-            const auto s = shown_.plan.at(OutputFrame(first + (last - first) * i / 400));
-            if (!s.absent) add(std::clamp(s.slope, -50.0, 50.0));
+            const auto s = shown_.plan.at(OutputFrame(axes_.out_low + (axes_.out_high - axes_.out_low) * i / 400));
+            if (!s.absent && !own_view_) add(std::clamp(s.slope, -50.0, 50.0));
         }
     }
     const double margin = (high - low) * (view_ == MapView::position ? 0.06 : 0.12);
