@@ -1,6 +1,9 @@
 #include "app/jobs/jobs.h"
 
 #include <algorithm>
+#include <sys/resource.h>
+#include <sys/syscall.h>
+#include <unistd.h>
 
 namespace garland {
 
@@ -16,6 +19,12 @@ void Job::report(double share, std::string_view what) {
 
 Jobs::Jobs(QObject* parent) : QObject(parent) {
     pool_.setMaxThreadCount(std::max(3, QThread::idealThreadCount()));
+}
+
+void Jobs::yield_to_interface() {
+    // On Linux a thread has a niceness of its own.
+    thread_local const int done = ::setpriority(PRIO_PROCESS, static_cast<id_t>(::syscall(SYS_gettid)), 8);
+    static_cast<void>(done);
 }
 
 Jobs::~Jobs() {

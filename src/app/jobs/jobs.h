@@ -62,6 +62,7 @@ class Jobs : public QObject {
         add(job, quiet);
         pool_.start([this, job, work = std::move(work), done = std::move(done),
                      target = QPointer<QObject>(receiver)]() mutable {
+            yield_to_interface();
             auto result =
                 std::make_shared<Result<T>>(job->cancelled() ? fail(ErrorCode::cancelled, "stopped") : work(*job));
             QMetaObject::invokeMethod(
@@ -81,6 +82,7 @@ class Jobs : public QObject {
     void started(garland::Job* job); // not for quiet ones
 
   private:
+    static void yield_to_interface(); // the pool's threads give way to the one that answers the user
     void add(const std::shared_ptr<Job>& job, bool quiet);
     void remove(Job* job);
     std::vector<std::shared_ptr<Job>> jobs_;

@@ -22,6 +22,7 @@ class LoomView : public QWidget {
     std::int64_t copy_of_row(std::int64_t row) const { return order_.at(static_cast<std::size_t>(row)); }
     std::int64_t row_of_copy(std::int64_t copy) const;
     void restyle() { refresh(); } // after a change of look
+    bool stale() const { return stale_; } // an edit has not been drawn yet
     void set_fit(bool fit);
     void set_sort(LoomSort sort);
     void nudge(double frames);         // the picked copies later, or ahead below 0

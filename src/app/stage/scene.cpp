@@ -207,8 +207,11 @@ Result<std::shared_ptr<Scene>> SceneMaker::one(const ShowPtr& show, OutputFrame 
         const auto first = static_cast<std::uint32_t>(scene->poses.size());
         scene->poses.resize(first + part.poses.size());
         parallel_for(part.poses.size(), 4, [&](std::size_t from, std::size_t to) {
-            for (std::size_t i = from; i < to; ++i) scene->poses[first + i] = draw_pose(part.poses[i].pose);
+            for (std::size_t i = from; i < to && !progress.cancelled(); ++i) {
+                scene->poses[first + i] = draw_pose(part.poses[i].pose);
+            }
         });
+        if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         for (const SampledPose& pose : part.poses) scene->nearest_instead += pose.nearest_instead;
         const ArrangementShow& a = *part.arrangement;
         for (std::size_t i = 0; i < part.picks.copies.size(); ++i) {

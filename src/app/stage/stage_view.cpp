@@ -139,8 +139,11 @@ StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
     connect(&document_, &Document::changed, this, [this] {
         if (document_.project().settings.camera_keys.empty()) viewing_.look_through_camera(false);
         follow_camera();
-        request();
+        edited();
     });
+    settle_.setSingleShot(true);
+    settle_.setInterval(120);
+    connect(&settle_, &QTimer::timeout, this, &StageView::request);
     connect(&viewing_, &Viewing::selection_changed, this, &StageView::redraw);
     connect(&viewing_, &Viewing::colour_changed, this, [this] {
         modes_->set_current(static_cast<int>(viewing_.colour()));
@@ -163,7 +166,16 @@ StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
 
 StageView::~StageView() = default;
 
+// Where posing takes long, an edit stops what is being posed, so that map and Loom follow a dragging hand at once; the
+// Stage follows when the hand pauses.
+void StageView::edited() {
+    if (last_took_ < 40) return request();
+    if (posing_) posing_->drop();
+    settle_.start();
+}
+
 void StageView::request() {
+    settle_.stop();
     if (busy_) {
         again_ = true;
         return;
@@ -176,17 +188,27 @@ void StageView::request() {
     requested_show_ = document_.show();
     requested_frame_ = viewing_.frame().value;
     requested_second_ = viewing_.second_pose();
-    document_.jobs().start<ScenePtr>(
+    posing_since_.start();
+    posing_ = document_.jobs().start<ScenePtr>(
         this, tr("Posing"),
         [this, show = requested_show_, frame = viewing_.frame(), second = requested_second_](Progress& p) {
             return maker_.make(show, frame, second, p);
         },
         [this](Result<ScenePtr> result) {
             busy_ = false;
+            last_took_ = posing_since_.elapsed();
+            if (!result && result.error().code == ErrorCode::cancelled) {
+                requested_show_.reset();
+                if (again_ || !settle_.isActive()) {
+                    again_ = false;
+                    request();
+                }
+                return;
+            }
             if (result) {
                 scene_ = std::move(*result);
                 problem_.clear();
-            } else if (result.error().code != ErrorCode::cancelled) {
+            } else {
                 problem_ = QString::fromStdString(describe(result.error()));
             }
             cords_.clear();

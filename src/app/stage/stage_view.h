@@ -72,7 +72,12 @@ class StageView : public QWidget {
     NumberField* second_frame_;
     StageLegend* legend_;
     QLabel* info_;
+    void edited();
     bool busy_ = false, again_ = false;
+    QPointer<Job> posing_;
+    QElapsedTimer posing_since_;
+    qint64 last_took_ = 0; // milliseconds
+    QTimer settle_;        // edits follow each other: heavy scenes wait until they pause
     ShowPtr requested_show_;
     double requested_frame_ = 0;
     std::optional<OutputFrame> requested_second_;

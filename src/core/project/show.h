@@ -22,6 +22,25 @@ struct OpenSource {
 };
 using OpenSources = std::map<SourceId, OpenSource>;
 
+// A list that shows share: taken over, not copied, where nothing about it has changed.
+template <class T>
+class SharedList {
+  public:
+    SharedList() = default;
+    SharedList(std::vector<T> list) : list_(std::make_shared<const std::vector<T>>(std::move(list))) {}
+    operator const std::vector<T>&() const { return *list_; }
+    const std::vector<T>& list() const { return *list_; }
+    std::size_t size() const { return list_->size(); }
+    bool empty() const { return list_->empty(); }
+    const T* data() const { return list_->data(); }
+    const T* begin() const { return list_->data(); }
+    const T* end() const { return list_->data() + list_->size(); }
+    const T& operator[](std::size_t i) const { return (*list_)[i]; }
+
+  private:
+    std::shared_ptr<const std::vector<T>> list_ = std::make_shared<const std::vector<T>>();
+};
+
 // One arrangement, ready to be asked about any frame.
 struct ArrangementShow {
     ArrangementId id;
@@ -32,8 +51,8 @@ struct ArrangementShow {
     SourceClock clock;
     bool usable = false;         // its source is open; otherwise there are clocks but nothing to see
     std::int64_t first_copy = 0; // the number of its first copy, counted over the whole project from 0
-    std::vector<Placement> places; // without wobble
-    std::vector<CopyClock> clocks; // by order, as places
+    SharedList<Placement> places;  // without wobble
+    SharedList<CopyClock> clocks;  // by order, as places
     std::vector<Wobble> wobbles;   // those that are on: the source's, the arrangement's
     Rate rate;                     // output frames a second
     Arrangement spec;              // what it was made from
@@ -70,7 +89,7 @@ struct Posed {
     std::vector<Placement> wobbled; // empty where nothing wobbles
     std::vector<WobbleSample> motion;
 
-    const std::vector<Placement>& places() const { return wobbled.empty() ? arrangement->places : wobbled; }
+    const std::vector<Placement>& places() const { return wobbled.empty() ? arrangement->places.list() : wobbled; }
 };
 
 std::vector<CopyMoment> moments_at(const ArrangementShow& arrangement, OutputFrame t);

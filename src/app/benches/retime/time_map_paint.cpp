@@ -158,9 +158,13 @@ void TimeMapView::paint_curve(QPainter& p, const TimingPlan& plan, bool ghost) c
         if (ghost) {
             p.setPen(QPen(c.ok, 2, Qt::DashLine));
         } else {
-            p.setPen(QPen(part == Part::span ? c.text : c.muted, part == Part::span ? 2 : 1.5));
+            p.setPen(QPen(part == Part::span ? c.text : c.muted, part == Part::span ? 2 : 1.5, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
         }
-        if (run.size() > 1) p.drawPolyline(run);
+        // In short pieces: one long wide line takes a time that grows with the square of its points.
+        constexpr qsizetype piece = 12;
+        for (qsizetype i = 0; i + 1 < run.size(); i += piece) {
+            p.drawPolyline(run.constData() + i, static_cast<int>(std::min(piece + 1, run.size() - i)));
+        }
         run.clear();
     };
     auto shown = [&](const TimingSample& s) {
