@@ -261,6 +261,10 @@ bool OperationsPanel::run(const Operation& operation) {
         emit document_.problem(error);
         return false;
     }
+    if (done->timing == *t) { // as it is already
+        emit map_.readout(tr("%1: nothing changes by it").arg(QString::fromStdString(done->words)));
+        return true;
+    }
     QString words = QString::fromStdString(done->words);
     if (!done->note.empty()) words += QStringLiteral(" (%1)").arg(QString::fromStdString(done->note));
     return edit_timing(words, [&](Timing& now) -> Result<void> {

@@ -297,11 +297,16 @@ void TimeMapView::paint_warnings(QPainter& p) const {
             break;
         }
         case WarningKind::backward:
-            p.setPen(QPen(c.alert, 1.5));
+            p.setPen(QPen(c.alert, 2));
             for (double x = a; x <= b; x += 6) {
                 const double y = axes_.y(SourceFrame(value_at(axes_.out(x))));
-                p.drawLine(QPointF(x - 3, y - 9), QPointF(x + 3, y - 3));
+                p.drawLine(QPointF(x - 3, y - 10), QPointF(x + 3, y - 4));
             }
+            // Short ways are found by their arrow at the top.
+            p.setPen(Qt::NoPen);
+            p.setBrush(c.alert);
+            p.drawPolygon(QPolygonF({QPointF((a + b) / 2 - 6, plot.top() + 6), QPointF((a + b) / 2 + 4, plot.top() + 1),
+                                     QPointF((a + b) / 2 + 4, plot.top() + 11)}));
             break;
         case WarningKind::jump: {
             const double high = axes_.y(SourceFrame(value_at(w.first))), low = axes_.y(SourceFrame(value_at(w.last)));
@@ -312,7 +317,7 @@ void TimeMapView::paint_warnings(QPainter& p) const {
             bolt.lineTo(b + 5, middle - 2);
             bolt.lineTo(b, low);
             p.setBrush(Qt::NoBrush);
-            p.setPen(QPen(c.alert, 1.5));
+            p.setPen(QPen(c.alert, 2.5));
             p.drawPath(bolt);
             break;
         }

@@ -1,0 +1,172 @@
+// The window, driven as a person drives it: real drops, clicks, drags, keys.
+#pragma once
+
+#include "support/case.h"
+#include "support/files.h"
+#include "support/notation.h"
+
+#include "app/shell/main_window.h"
+#include "app/stage/stage_view.h"
+#include "io/ply.h"
+#include "io/series.h"
+
+#include <QApplication>
+#include <QDropEvent>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QPushButton>
+#include <QSignalSpy>
+#include <QTimer>
+#include <QToolButton>
+
+namespace garland::testing {
+
+
+// A column of paper that leans further each frame, with colours; 48 frames.
+inline void write_column(const Folder& folder, int frames = 48) {
+    for (int f = 0; f < frames; ++f) {
+        Pose pose;
+        auto faces = std::make_shared<Faces>();
+        faces->starts.push_back(0);
+        for (int r = 0; r < 6; ++r) {
+            for (int c = 0; c < 4; ++c) {
+                const double a = c * M_PI / 2, y = r * 0.2;
+                pose.points.emplace_back(static_cast<float>(0.15 * std::cos(a) + 0.012 * f * y), static_cast<float>(y),
+                                         static_cast<float>(0.15 * std::sin(a)));
+                pose.colours.emplace_back(0.9f, 0.5f, 0.2f);
+                if (r == 5) continue;
+                for (int i : {r * 4 + c, r * 4 + (c + 1) % 4, r * 4 + 4 + (c + 1) % 4, r * 4 + 4 + c}) {
+                    faces->corners.push_back(static_cast<std::uint32_t>(i));
+                }
+                faces->starts.push_back(static_cast<std::uint32_t>(faces->corners.size()));
+            }
+        }
+        pose.faces = faces;
+        QVERIFY(write_ply(folder / numbered("column.", f, 4, ".ply"), pose, PlyForm::little_endian, Existing::replace));
+    }
+}
+
+inline void drop(QWidget& window, const QStringList& files) {
+    QMimeData data;
+    QList<QUrl> urls;
+    for (const QString& f : files) urls << QUrl::fromLocalFile(f);
+    data.setUrls(urls);
+    const QPointF at(400, 300);
+    QDragEnterEvent enter(at.toPoint(), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&window, &enter);
+    QVERIFY(enter.isAccepted());
+    QDropEvent event(at, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&window, &event);
+}
+
+// Presses a segment: a tab, a view.
+inline void click_tab(QWidget& in, const QString& text) {
+    for (auto* b : in.findChildren<QToolButton*>("segment")) {
+        if (b->text() == text && b->isVisible()) return QTest::mouseClick(b, Qt::LeftButton);
+    }
+    qFatal("no tab called %s", qPrintable(text));
+}
+
+// Waits for it: what an edit adds to a bench is shown by a later turn of the event loop.
+inline QPushButton* button(QWidget& in, const QString& text) {
+    for (int tries = 0; tries < 100; ++tries) {
+        for (auto* b : in.findChildren<QPushButton*>()) {
+            if (b->text() == text && b->isVisible()) return b;
+        }
+        QTest::qWait(20);
+    }
+    return nullptr;
+}
+inline void click(QWidget& in, const QString& text) {
+    QPushButton* b = button(in, text);
+    QVERIFY2(b, qPrintable("no button " + text));
+    QTest::mouseClick(b, Qt::LeftButton);
+    QTest::qWait(20); // new cards are shown by the next turn of the event loop
+}
+template <class T>
+T* named(QWidget& in, const QString& name) {
+    for (int tries = 0; tries < 100; ++tries) {
+        for (auto* w : in.findChildren<T*>()) {
+            if (w->accessibleName() == name && w->isVisible()) return w;
+        }
+        QTest::qWait(20);
+    }
+    qFatal("no control called %s", qPrintable(name));
+}
+inline void type(QWidget& in, const QString& field, const QString& text) {
+    auto* f = named<QLineEdit>(in, field);
+    QVERIFY2(f, qPrintable("no field " + field));
+    f->setFocus();
+    f->selectAll();
+    QTest::keyClicks(f, text);
+    QTest::keyClick(f, Qt::Key_Return);
+}
+inline void drag(QWidget& on, QPointF from, QPointF to, Qt::KeyboardModifiers keys = Qt::NoModifier) {
+    QTest::mousePress(&on, Qt::LeftButton, keys, from.toPoint());
+    for (int i = 1; i <= 4; ++i) {
+        const QPoint at = (from + (to - from) * i / 4.0).toPoint();
+        QMouseEvent move(QEvent::MouseMove, at, on.mapToGlobal(at), Qt::NoButton, Qt::LeftButton, keys);
+        QApplication::sendEvent(&on, &move);
+    }
+    QTest::mouseRelease(&on, Qt::LeftButton, keys, to.toPoint());
+}
+inline QString all_text(QWidget& in) {
+    QString text;
+    for (auto* l : in.findChildren<QLabel*>()) {
+        if (l->isVisible()) text += l->text() + '\n';
+    }
+    return text;
+}
+inline void activate(QWidget& window) { // without a window manager nobody else does it
+    window.activateWindow();
+    QApplication::setActiveWindow(&window);
+    QVERIFY(QTest::qWaitForWindowActive(&window));
+}
+// Presses a button of the message box that opens next.
+inline void answer_next_box(const QString& text) {
+    QTimer::singleShot(100, qApp, [text] {
+        for (QWidget* w : QApplication::topLevelWidgets()) {
+            auto* box = qobject_cast<QMessageBox*>(w);
+            if (!box || !box->isVisible()) continue;
+            for (auto* b : box->buttons()) {
+                if (b->text().remove('&') == text) return b->click();
+            }
+        }
+        qFatal("no box with a button %s", qPrintable(text));
+    });
+}
+
+struct Opened {
+    Folder folder;
+    MainWindow window;
+    explicit Opened(int copies = 12) {
+        write_column(folder);
+        window.resize(1280, 800);
+        window.show();
+        if (!QTest::qWaitForWindowExposed(&window)) qFatal("no window");
+        activate(window);
+        QSignalSpy added(&window.document(), &Document::source_added);
+        drop(window, {QString::fromStdString(folder / "column.0003.ply")});
+        if (!added.wait(10000)) qFatal("nothing was gathered");
+        window.document().edit("copies", [&](Project& p) -> Result<void> {
+            p.arrangements[0].count = copies;
+            return {};
+        });
+        wait_for_scene();
+        window.document().undo().clear();
+    }
+    void wait_for_scene() {
+        for (int i = 0; i < 200; ++i) {
+            const auto scene = window.stage().scene();
+            if (scene && scene->show == window.document().show() && scene->frame == window.viewing().frame()) return;
+            QTest::qWait(25);
+        }
+        qFatal("the Stage never showed the current frame");
+    }
+    const Project& project() { return window.document().project(); }
+    const TimeMap& map() { return project().timings[0].map; }
+};
+
+} // namespace garland::testing
