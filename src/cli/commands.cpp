@@ -6,6 +6,7 @@
 #include "io/bake.h"
 #include "io/open_project.h"
 #include "io/open_source.h"
+#include "io/project_file.h"
 #include "io/timing_table.h"
 
 #include <cmath>
@@ -271,6 +272,34 @@ int table_command(const std::string& path, const std::string& frames, const std:
         fmt::print("{}", text);
         text.clear();
     }
+    return exit_fine;
+}
+
+int camera_command(const std::string& path, const std::string& frames, Output out) {
+    auto list = parse_frames(frames);
+    if (!list) return usage(list.error(), out);
+    auto project = load_project(path);
+    if (!project) return report_error(project.error(), out);
+    const CameraPlan plan(project->settings.camera_keys, project->settings.camera);
+    Json rows = Json::array();
+    if (!out.json) fmt::print("output_frame,target_x,target_y,target_z,distance,azimuth,elevation,lens\n");
+    for (double i = 0; list->first + i * list->step <= list->last + 1e-9; ++i) {
+        const double t = list->first + i * list->step;
+        const Camera c = plan.at(OutputFrame(t));
+        if (out.json) {
+            rows.push_back({{"output_frame", t},
+                            {"target", {c.target.x, c.target.y, c.target.z}},
+                            {"distance", c.distance},
+                            {"azimuth", c.azimuth},
+                            {"elevation", c.elevation},
+                            {"lens", c.lens}});
+        } else {
+            fmt::print("{},{},{},{},{},{},{},{}\n", exact_number(t), exact_number(c.target.x), exact_number(c.target.y),
+                       exact_number(c.target.z), exact_number(c.distance), exact_number(c.azimuth),
+                       exact_number(c.elevation), exact_number(c.lens));
+        }
+    }
+    if (out.json) print_json({{"camera", rows}});
     return exit_fine;
 }
 

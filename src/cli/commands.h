@@ -35,6 +35,7 @@ struct BakeWords {
 int bake_command(const BakeWords& words, Output out);
 int table_command(const std::string& project, const std::string& frames, const std::string& file, bool replace,
                   Output out);
+int camera_command(const std::string& project, const std::string& frames, Output out);
 int demo_command(const std::string& folder, Output out);
 
 // Prints an error to standard error (or as JSON to standard output) and gives its exit code.

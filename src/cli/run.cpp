@@ -62,6 +62,11 @@ int run_command_line(int argc, char** argv) {
     table->add_option("--out", table_file, "The file to write; standard output if not given");
     table->add_flag("--replace", words.replace, "Replace the file if it is there already");
 
+    auto* camera = command("camera", "Print the camera at output frames, as its keys say, as CSV",
+                           [&] { return camera_command(path, frames, out); });
+    camera->add_option("PROJECT", path, "A project file")->required();
+    frames_option(camera, frames)->required();
+
     auto* demo = command("demo", "Make the demo data: the lantern festival on the canal",
                          [&] { return demo_command(path, out); });
     demo->add_option("DIR", path, "The folder to make it in")->required();

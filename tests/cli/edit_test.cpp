@@ -152,6 +152,11 @@ class EditTest : public QObject {
         QVERIFY(did({"camera-move", "--range", "9:3", "--turn", "90"}).contains("ends before it starts"));
         QVERIFY(did({"camera-move", "--range", "10:30", "--turn", "90", "--dolly", "0.5", "--rise", "10"}).startsWith("Move"));
         QCOMPARE(project().settings.camera_keys.size(), 2u);
+        const Json camera = Json::parse(run({"camera", path_, "--frames", "10:30:10", "--json"}).out.toStdString());
+        QCOMPARE(camera["camera"].size(), 3u);
+        QCOMPARE(camera["camera"][0]["distance"].get<double>(), 5.0);
+        QCOMPARE(camera["camera"][2]["distance"].get<double>(), 2.5);
+        QVERIFY(run({"camera", path_, "--frames", "10:20"}).out.startsWith("output_frame,target_x"));
         QVERIFY(did({"camera-key", "--at", "10", "--remove"}).startsWith("Remove the camera key"));
         QVERIFY(did({"camera-clear"}).startsWith("Remove all camera keys"));
         QVERIFY(project().settings.camera_keys.empty());
