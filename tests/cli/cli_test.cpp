@@ -1,4 +1,5 @@
 // The command line as people use it: the built program, its answers and exit codes.
+#include "cli/running.h"
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
@@ -9,7 +10,6 @@
 #include "io/timing_table.h"
 
 #include <QCryptographicHash>
-#include <QProcess>
 #include <nlohmann/json.hpp>
 
 using namespace garland;
@@ -17,18 +17,6 @@ using namespace garland::testing;
 using Json = nlohmann::json;
 
 namespace {
-struct Answer {
-    int code;
-    QString out, err;
-    Json json() const { return Json::parse(out.toStdString(), nullptr, false); }
-};
-Answer run(const QStringList& arguments) {
-    QProcess process;
-    process.start(GARLAND_CLI, arguments);
-    if (!process.waitForFinished(120000)) return {-1, {}, "did not finish"};
-    return {process.exitCode(), QString::fromUtf8(process.readAllStandardOutput()),
-            QString::fromUtf8(process.readAllStandardError())};
-}
 QString q(const std::string& s) {
     return QString::fromStdString(s);
 }

@@ -1,4 +1,5 @@
 // garland-cli edit and curve: every change once, good and bad, on the demo; what the trace then says.
+#include "cli/running.h"
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
@@ -7,26 +8,11 @@
 #include "io/curve_file.h"
 #include "io/project_file.h"
 
-#include <QProcess>
 #include <nlohmann/json.hpp>
 
 using namespace garland;
 using namespace garland::testing;
 using Json = nlohmann::json;
-
-namespace {
-struct Answer {
-    int code;
-    QString out, err;
-};
-Answer run(const QStringList& arguments) {
-    QProcess process;
-    process.start(GARLAND_CLI, arguments);
-    if (!process.waitForFinished(120000)) return {-1, {}, "did not finish"};
-    return {process.exitCode(), QString::fromUtf8(process.readAllStandardOutput()),
-            QString::fromUtf8(process.readAllStandardError())};
-}
-} // namespace
 
 class EditTest : public QObject {
     Q_OBJECT

@@ -263,11 +263,7 @@ void StageView::key_view() {
     const OutputFrame at = viewing_.frame();
     const Camera camera = orbit_.camera;
     document_.edit(tr("Camera key at output frame %1").arg(QString::fromStdString(short_number(at.value))), [&](Project& p) -> Result<void> {
-        Toward toward = Toward::smooth;
-        for (const CameraKey& k : p.settings.camera_keys) {
-            if (k.at <= at) toward = k.toward;
-        }
-        p.settings.camera_keys = with_key(p.settings.camera_keys, {at, camera, toward});
+        p.settings.camera_keys = with_view(p.settings.camera_keys, at, camera);
         return {};
     });
     viewing_.look_through_camera(true);

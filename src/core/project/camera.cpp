@@ -67,6 +67,14 @@ std::vector<CameraKey> with_key(std::span<const CameraKey> keys, const CameraKey
     return out;
 }
 
+std::vector<CameraKey> with_view(std::span<const CameraKey> keys, OutputFrame at, const Camera& view) {
+    Toward toward = Toward::smooth;
+    for (const CameraKey& k : keys) {
+        if (k.at <= at) toward = k.toward;
+    }
+    return with_key(keys, {at, view, toward});
+}
+
 Result<std::vector<CameraKey>> moved(std::span<const CameraKey> keys, const Camera& still, OutputFrame p, OutputFrame q,
                                      const CameraMove& move) {
     if (!(p < q)) {

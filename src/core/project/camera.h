@@ -61,5 +61,7 @@ Result<std::vector<CameraKey>> moved(std::span<const CameraKey> keys, const Came
 
 // A key set or replaced at its frame, in order.
 std::vector<CameraKey> with_key(std::span<const CameraKey> keys, const CameraKey& key);
+// A view kept at a frame: it goes on as the key before it does, smoothly where there is none.
+std::vector<CameraKey> with_view(std::span<const CameraKey> keys, OutputFrame at, const Camera& view);
 
 } // namespace garland

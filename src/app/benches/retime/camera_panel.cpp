@@ -28,12 +28,7 @@ CameraPanel::CameraPanel(Document& document, Viewing& viewing, TimeMapView& map)
         const OutputFrame at = viewing_.frame();
         const Camera camera = viewing_.view();
         edit_project(tr("Camera key at output frame %1").arg(QString::fromStdString(short_number(at.value))), [&](Project& p) -> Result<void> {
-            auto& keys = p.settings.camera_keys;
-            Toward toward = Toward::smooth;
-            for (const CameraKey& k : keys) {
-                if (k.at <= at) toward = k.toward;
-            }
-            keys = with_key(keys, {at, camera, toward});
+            p.settings.camera_keys = with_view(p.settings.camera_keys, at, camera);
             return {};
         });
         viewing_.look_through_camera(true);
