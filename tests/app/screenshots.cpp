@@ -115,7 +115,13 @@ int main(int argc, char** argv) {
     fine &= shoot("gather");
     window.set_step(3);
     window.viewing().select({4, 5, 6});
+    edit("wobble", [](Project& p) {
+        p.arrangements[0].wobble.on = true;
+        p.arrangements[0].wobble.end = WobbleEnd::let_go;
+        p.arrangements[0].wobble.end_at = OutputFrame(180);
+    });
     fine &= shoot("arrange");
+    window.document().undo().undo();
     window.viewing().select({});
     window.viewing().set_colour(ColourMode::delay);
     window.set_step(4);

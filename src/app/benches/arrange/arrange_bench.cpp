@@ -29,7 +29,8 @@ ArrangeBench::ArrangeBench(Document& document, Viewing& viewing, QWidget* parent
             made = next.id;
             next.nudges.clear();
             for (Spread& s : next.spreads) s.id = SpreadId(p.next_id++);
-            next.name += " " + std::to_string(p.arrangements.size() + 1);
+            next.name += ' ';
+            next.name += std::to_string(p.arrangements.size() + 1);
             p.arrangements.push_back(std::move(next));
             return {};
         });

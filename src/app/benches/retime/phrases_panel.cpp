@@ -48,7 +48,7 @@ PhrasesPanel::PhrasesPanel(Document& document, Viewing& viewing, TimeMapView& ma
     list_->setToolTip(tr("Drag a phrase up or down to play it earlier or later"));
     list_->setDragDropMode(QAbstractItemView::InternalMove);
     list_->setDefaultDropAction(Qt::MoveAction);
-    list_->setMinimumHeight(74);
+    list_->setMinimumHeight(48);
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     rows->addWidget(list_, 1);
     auto* fields = new QHBoxLayout;

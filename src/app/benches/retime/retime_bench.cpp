@@ -50,6 +50,7 @@ RetimeBench::RetimeBench(Document& document, Viewing& viewing, QWidget* parent)
     trace_->setWordWrap(true);
     trace_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     trace_->setAccessibleName(tr("Trace"));
+    trace_->setMinimumHeight(2 * trace_->fontMetrics().lineSpacing() + 12); // the map keeps its size while words change
     body()->addWidget(trace_);
 
     connect(&document_, &Document::changed, this, &RetimeBench::refresh);
@@ -69,7 +70,7 @@ void RetimeBench::show_panel(int index) {
     tabs_->set_current(index);
     // Only the shown panel asks for room; the map gets the rest.
     const bool converted = index == 0 && !map_->keys_are_own();
-    const int heights[] = {converted ? 92 : 68, 212, 104, 150, 150, 158};
+    const int heights[] = {converted ? 92 : 68, 184, 100, 146, 146, 152};
     stack_->setFixedHeight(heights[index]);
     panels_[static_cast<std::size_t>(index)]->refresh();
 }
