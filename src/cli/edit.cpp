@@ -42,7 +42,8 @@ struct Words {
     CameraMove move;
     Camera camera;
     Wobble wobble;
-    std::string end = "never", settle;
+    std::string end = "never", settle, rate, join, between, gaps, up;
+    double scale = 1;
 };
 
 tl::unexpected<Error> wrong(std::string what, std::string advice = {}) {
@@ -457,6 +458,52 @@ Result<Done> set_wobble(Project& p, const Words& w) {
     return Done{fmt::format("{} \"{}\"", w.off ? "Stop the wobble of" : "Wobble", name)};
 }
 
+Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
+    GARLAND_TRY(i, find(p.sources, w.source, "source"));
+    SourceSpec& s = p.sources[i];
+    std::vector<std::string> said;
+    auto say = [&](const char* what, const std::string& value) { said.push_back(fmt::format("{} {}", what, value)); };
+    if (given.count("--rate")) {
+        GARLAND_TRY(rate, parse_rate(w.rate));
+        s.rate = rate;
+        say("rate", to_text(rate));
+    }
+    if (given.count("--join")) {
+        if (w.join != "by clock" && w.join != "frame for frame") {
+            return wrong(fmt::format("\"{}\" is not a way to join", w.join), "write \"by clock\" or \"frame for frame\"");
+        }
+        s.join = w.join == "by clock" ? Join::by_clock : Join::frame_for_frame;
+        say("joined", w.join);
+    }
+    if (given.count("--first")) {
+        s.first = static_cast<std::int64_t>(w.start);
+        say("first frame", std::to_string(*s.first));
+    }
+    if (given.count("--between")) {
+        GARLAND_TRY(how, word(w.between, {SubFrame::nearest, SubFrame::linear, SubFrame::smooth}, "a way between frames"));
+        s.sub_frame = how;
+        say("between frames", w.between);
+    }
+    if (given.count("--gaps")) {
+        GARLAND_TRY(mend, word(w.gaps, {GapMend::hold, GapMend::blend}, "a way to bridge gaps"));
+        s.gaps = mend;
+        say("gaps", w.gaps);
+    }
+    if (given.count("--up")) {
+        GARLAND_TRY(up, word(w.up, {UpAxis::y, UpAxis::z}, "an up axis"));
+        s.up = up;
+        say("up", w.up);
+    }
+    if (given.count("--scale")) {
+        s.scale = w.scale;
+        say("scale", short_number(w.scale, 9));
+    }
+    if (said.empty()) return wrong("nothing to change", "give --rate, --join, --first, --between, --gaps, --up or --scale");
+    std::string words;
+    for (const std::string& one : said) words += (words.empty() ? "" : ", ") + one;
+    return Done{fmt::format("Take \"{}\" with {}", s.name, words)};
+}
+
 // ---- running -------------------------------------------------------------------------------------------------------
 
 int run_edit(const Words& w, const Change& change, Output out) {
@@ -693,6 +740,20 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     sub->add_option("--settle-turn", w->wobble.settle_turn, "The same in degrees");
     sub->add_option("--settle-size", w->wobble.settle_size, "The same as a share of the size");
     sub->add_flag("--off", w->off, "Turn it off");
+
+    CLI::App* source = edit->add_subcommand("source", "How a source's files are taken");
+    source->fallthrough();
+    source->add_option("--source", w->source, "Which source, by name or id; not needed where there is only one");
+    source->add_option("--rate", w->rate, "Frames a second in the files");
+    source->add_option("--join", w->join, "\"by clock\" or \"frame for frame\"");
+    source->add_option("--first", w->start, "What the first frame is called");
+    source->add_option("--between", w->between, "Poses between frames: nearest, linear or smooth");
+    source->add_option("--gaps", w->gaps, "Missing frames: hold the one before, or blend across");
+    source->add_option("--up", w->up, "The files' up axis: y or z");
+    source->add_option("--scale", w->scale, "Scene units in one unit of the files");
+    source->callback([w, source, &out, &code] {
+        code = run_edit(*w, [&](Project& p) { return take_source(p, *w, *source); }, out);
+    });
 
     CLI::App* curve = app.add_subcommand("curve", "Write a timing as a curve: .csv, .json, or phrases as .otio");
     common(curve);

@@ -12,6 +12,8 @@ namespace {
 const Word<Join> joins[] = {{"by clock", Join::by_clock}, {"frame for frame", Join::frame_for_frame}};
 const Word<SubFrame> sub_frames[] = {
     {"nearest", SubFrame::nearest}, {"linear", SubFrame::linear}, {"smooth", SubFrame::smooth}};
+const Word<GapMend> mends[] = {{"hold", GapMend::hold}, {"blend", GapMend::blend}};
+const Word<UpAxis> ups[] = {{"y", UpAxis::y}, {"z", UpAxis::z}};
 const Word<WobbleEnd> wobble_ends[] = {{"never", WobbleEnd::never},
                                          {"let go", WobbleEnd::let_go},
                                          {"stay", WobbleEnd::stay},
@@ -67,6 +69,9 @@ Json write(const SourceSpec& s) {
            {"join", word_of(joins, s.join)},
            {"sub_frame", word_of(sub_frames, s.sub_frame)}};
     if (s.first) j["first_frame"] = *s.first;
+    if (s.gaps != GapMend::hold) j["gaps"] = word_of(mends, s.gaps);
+    if (s.up != UpAxis::y) j["up"] = word_of(ups, s.up);
+    if (s.scale != 1) j["scale"] = number(s.scale);
     if (!(s.wobble == Wobble{})) j["wobble"] = write(s.wobble);
     return with_extra(std::move(j), s.extra);
 }
@@ -79,6 +84,9 @@ SourceSpec read_source(const JsonPart& p) {
     s.rate = p.rate("rate", Rate{});
     s.join = p.word("join", joins, Join::by_clock);
     s.sub_frame = p.word("sub_frame", sub_frames, SubFrame::linear);
+    s.gaps = p.word("gaps", mends, GapMend::hold);
+    s.up = p.word("up", ups, UpAxis::y);
+    s.scale = p.real("scale", 1);
     if (p.get("first_frame")) s.first = p.whole("first_frame", 0, -1'000'000'000, 1'000'000'000);
     if (const Json* j = p.get("wobble")) s.wobble = read_wobble(JsonPart(*j, "\"wobble\" of " + p.where));
     s.extra = extra_of(p.json, write(s));

@@ -155,6 +155,16 @@ class EditTest : public QObject {
         QVERIFY(did({"wobble", "--size", "2"}).contains("wobble"));
         QVERIFY(did({"wobble", "--end", "explode"}).contains("\"let go\""));
     }
+    void sources_are_taken_as_asked() {
+        QCOMPARE(did({"source", "--up", "z", "--scale", "0.01", "--between", "smooth", "--gaps", "blend", "--rate", "24000/1001"}),
+                 "Take \"lantern\" with rate 24000/1001, between frames smooth, gaps blend, up z, scale 0.01");
+        const SourceSpec s = project().sources[0];
+        QVERIFY(s.up == UpAxis::z && s.scale == 0.01 && s.gaps == GapMend::blend && s.sub_frame == SubFrame::smooth);
+        QVERIFY(did({"source", "--scale", "0"}).contains("scale that is not usable"));
+        QVERIFY(did({"source", "--up", "w"}).contains("write one of \"y\", \"z\""));
+        QVERIFY(did({"source"}).contains("nothing to change"));
+        QVERIFY(did({"source", "--join", "by chance"}).contains("frame for frame"));
+    }
     void files_stay_where_they_should() {
         const std::string before = folder_.read("p.garland");
         QVERIFY(did({"hold", "--at", "3", "--frames", "2", "--dry-run"}).startsWith("would do: Hold"));

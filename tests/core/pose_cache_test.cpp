@@ -21,6 +21,7 @@ class CountingSource : public Source {
   public:
     SourceFacts known;
     std::int64_t change_at = INT64_MAX;
+    bool squared = false; // y = frame² instead
     mutable std::atomic<int> reads{0};
     CountingSource(std::int64_t first, std::int64_t last, std::vector<std::int64_t> missing = {}) {
         known.first = first;
@@ -30,7 +31,9 @@ class CountingSource : public Source {
     const SourceFacts& facts() const override { return known; }
     Result<PosePtr> read(std::int64_t frame, Progress&) const override {
         ++reads;
-        Pose pose = tetrahedron(static_cast<double>(frame));
+        const auto f = static_cast<double>(frame);
+        Pose pose = tetrahedron(squared ? f * f : f);
+        pose.normals.assign(4, V3f(0, 0, 1));
         if (frame >= change_at) pose.points.push_back({9, 9, 9});
         return std::make_shared<const Pose>(std::move(pose));
     }
@@ -86,7 +89,7 @@ class PoseCacheTest : public QObject {
     void sampling_whole_and_between() {
         auto source = std::make_shared<CountingSource>(10, 20);
         PoseCache cache(1 << 20);
-        const Sampler sampler(source, clock_of_frames(10, 20), SubFrame::linear, 7, &cache);
+        const Sampler sampler(source, clock_of_frames(10, 20), {}, 7, &cache);
         QCOMPARE(sampler.at(SourceFrame(12))->pose->points[0].y, 12.0f);
         QCOMPARE(source->reads.load(), 1); // a whole frame reads one file
         QCOMPARE(sampler.at(SourceFrame(12.25))->pose->points[0].y, 12.25f);
@@ -99,16 +102,50 @@ class PoseCacheTest : public QObject {
     void missing_frames_show_the_one_before() {
         auto source = std::make_shared<CountingSource>(1, 9, std::vector<std::int64_t>{4, 5});
         PoseCache cache(1 << 20);
-        const Sampler sampler(source, clock_of_frames(1, 9), SubFrame::linear, 7, &cache);
+        const Sampler sampler(source, clock_of_frames(1, 9), {}, 7, &cache);
         QVERIFY(sampler.recipe(SourceFrame(5)).missing);
         QCOMPARE(sampler.at(SourceFrame(5))->pose->points[0].y, 3.0f);
         QVERIFY(!sampler.recipe(SourceFrame(6)).missing);
+    }
+    void smooth_goes_through_the_frames_on_both_sides() {
+        auto source = std::make_shared<CountingSource>(0, 9, std::vector<std::int64_t>{6});
+        source->squared = true;
+        PoseCache cache(1 << 20);
+        const Sampler sampler(source, clock_of_frames(0, 9), {SubFrame::smooth}, 7, &cache);
+        auto y = [&](double f) { return static_cast<double>(sampler.at(SourceFrame(f))->pose->points[0].y); };
+        for (double f : {1.25, 2.5, 3.75}) QVERIFY(close(y(f), f * f, 1e-5)); // a parabola is met exactly
+        QVERIFY(close(y(0.5), 0.375, 1e-6)); // at the ends by hand: slopes 1 and 2, Hermite at ½ is ½ + (1 − 2)/8
+        const auto r = sampler.recipe(SourceFrame(4.5));
+        QCOMPARE(r.before, 3);
+        QCOMPARE(r.after, 7); // 6 is not there
+    }
+    void gaps_are_blended_across_where_asked() {
+        auto source = std::make_shared<CountingSource>(1, 9, std::vector<std::int64_t>{4, 5});
+        PoseCache cache(1 << 20);
+        const Sampler sampler(source, clock_of_frames(1, 9), {SubFrame::linear, GapMend::blend}, 7, &cache);
+        auto y = [&](double f) { return static_cast<double>(sampler.at(SourceFrame(f))->pose->points[0].y); };
+        for (double f : {3.0, 3.5, 4.0, 4.75, 5.0, 5.9, 6.0, 6.5}) QVERIFY(close(y(f), f, 1e-5));
+        QVERIFY(sampler.recipe(SourceFrame(4)).missing);
+        QVERIFY(!sampler.recipe(SourceFrame(6.5)).missing);
+    }
+    void files_with_z_up_are_stood_up_and_scaled() {
+        auto source = std::make_shared<CountingSource>(1, 9);
+        PoseCache cache(1 << 20);
+        const Sampler plain(source, clock_of_frames(1, 9), {}, 7, &cache);
+        const Sampler stood(source, clock_of_frames(1, 9), {SubFrame::linear, GapMend::hold, UpAxis::z, 0.5}, 7, &cache);
+        for (double f : {2.0, 2.5}) {
+            const PosePtr p = plain.at(SourceFrame(f))->pose, q = stood.at(SourceFrame(f))->pose; // from one cache, apart
+            for (std::size_t i = 0; i < 4; ++i) {
+                QCOMPARE(q->points[i], V3f(p->points[i].x, p->points[i].z, -p->points[i].y) * 0.5f);
+                QCOMPARE(q->normals[i], V3f(0, 1, 0));
+            }
+        }
     }
     void changing_faces_are_never_mixed() {
         auto source = std::make_shared<CountingSource>(0, 9);
         source->change_at = 5;
         PoseCache cache(1 << 20);
-        const Sampler sampler(source, clock_of_frames(0, 9), SubFrame::linear, 7, &cache);
+        const Sampler sampler(source, clock_of_frames(0, 9), {}, 7, &cache);
         const auto between = sampler.at(SourceFrame(4.6));
         QVERIFY(between->nearest_instead);
         QCOMPARE(between->pose->points.size(), std::size_t(5));

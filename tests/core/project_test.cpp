@@ -131,9 +131,9 @@ class ProjectTest : public QObject {
         QCOMPARE(t->recipe.frame_a, 10);
         QCOMPARE(t->recipe.weight, 0.5);
         QVERIFY(QString::fromStdString(t->stages[1].words).contains("12 frames later"));
-        p.sources[0].sub_frame = SubFrame::smooth; // this source has no velocities to follow
+        p.sources[0].sub_frame = SubFrame::smooth; // no velocities to follow: through the frames on both sides
         const auto smooth = trace(*make_show(p, opened(p), cache), 1, OutputFrame(23.5));
-        QVERIFY(QString::fromStdString(smooth->stages[5].words).endsWith("linear"));
+        QVERIFY(QString::fromStdString(smooth->stages[5].words).endsWith("smooth through 9 to 12"));
         QVERIFY(!trace(*show, 3, OutputFrame(1)));
         QVERIFY(!trace(*show, -1, OutputFrame(1)));
     }

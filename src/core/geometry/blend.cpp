@@ -69,6 +69,25 @@ PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double
     return out;
 }
 
+PosePtr blend_through(const Beside& before, const PosePtr& a, const PosePtr& b, const Beside& after, double w) {
+    if (w <= 0 || a == b) return a;
+    if (w >= 1) return b;
+    auto out = std::make_shared<Pose>(*blend(a, b, w, SubFrame::linear, 0));
+    const auto t = static_cast<float>(w);
+    const float t2 = t * t, t3 = t2 * t;
+    const float ha = 2 * t3 - 3 * t2 + 1, hb = 3 * t2 - 2 * t3, sa = t3 - 2 * t2 + t, sb = t3 - t2;
+    const auto ka = static_cast<float>(1 / (1 + before.away)), kb = static_cast<float>(1 / (1 + after.away));
+    parallel_for(out->points.size(), grain / 3, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i) {
+            const V3f &p = a->points[i], &q = b->points[i];
+            const V3f leave = before.pose ? (q - before.pose->points[i]) * ka : q - p;
+            const V3f arrive = after.pose ? (after.pose->points[i] - p) * kb : q - p;
+            out->points[i] = p * ha + q * hb + leave * sa + arrive * sb;
+        }
+    });
+    return out;
+}
+
 const char* to_text(SubFrame how) {
     switch (how) {
     case SubFrame::nearest: return "nearest";

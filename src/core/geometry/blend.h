@@ -14,7 +14,7 @@ void mix(const float* a, const float* b, float w, float* out, std::size_t count)
 enum class SubFrame {
     nearest, // the frame that is closer; halfway counts as the later one
     linear,
-    smooth, // cubic Hermite through the points' velocities; linear where there are none
+    smooth, // cubic Hermite through the points' velocities; here linear where there are none (see blend_through)
 };
 
 // Whether two poses can be mixed: as many points, and faces of the same shape (or shared).
@@ -24,6 +24,15 @@ bool mixable(const Pose& a, const Pose& b);
 // velocities, colours, texture coordinates and attributes linearly; normals linearly, then made unit length. Values
 // that only one of the two has are left out. The poses must be mixable; at w = 0 and w = 1 the pose itself is returned.
 PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double seconds);
+
+// The same through the poses on both sides: cubic Hermite whose slopes are those of the straight lines between the
+// neighbours (E. Catmull and R. Rom, "A class of local interpolating splines", 1974, for uneven distances). A side without
+// a pose has the slope from a to b. `away`: how far it is from a (from b), in distances of a and b.
+struct Beside {
+    PosePtr pose; // mixable with a and b, or nothing
+    double away = 1;
+};
+PosePtr blend_through(const Beside& before, const PosePtr& a, const PosePtr& b, const Beside& after, double w);
 
 const char* to_text(SubFrame how);
 

@@ -66,6 +66,9 @@ Result<void> validate(const Project& p) {
     };
     for (const SourceSpec& s : p.sources) {
         if (!fresh(s.id.value)) return bad_id("the source", s.name, s.id.value);
+        if (!std::isfinite(s.scale) || s.scale < 1e-9 || s.scale > 1e9) {
+            return fail(ErrorCode::invalid, fmt::format("the source \"{}\" has a scale that is not usable", s.name));
+        }
         if (auto ok = validate(s.wobble); !ok) return fail(named(ok.error(), "the source", s.name));
     }
     for (const Timing& t : p.timings) {

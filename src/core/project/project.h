@@ -4,6 +4,7 @@
 #include "core/copies/arrangement.h"
 #include "core/geometry/blend.h"
 #include "core/project/camera.h"
+#include "core/source/sampler.h"
 #include "core/source/source_clock.h"
 #include "core/time/beats.h"
 #include "core/time/rate.h"
@@ -23,6 +24,9 @@ struct SourceSpec {
     Join join = Join::by_clock;
     std::optional<std::int64_t> first{}; // what the first file frame is called here; unset: as the files count
     SubFrame sub_frame = SubFrame::linear;
+    GapMend gaps = GapMend::hold;
+    UpAxis up = UpAxis::y;
+    double scale = 1; // scene units in one unit of the files
     Wobble wobble{}; // of all its copies, wherever they are arranged
     std::string extra{};
     bool operator==(const SourceSpec&) const = default;

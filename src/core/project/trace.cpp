@@ -87,16 +87,22 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
         const Sampler& sampler = show.samplers.at(a->source);
         out.recipe = sampler.recipe(SourceFrame(m.source));
         const PoseRecipe& r = out.recipe;
-        // Smooth follows velocities; a source without them is mixed linearly, and that is what is said.
-        const bool straight = sampler.how() == SubFrame::smooth && !sampler.source()->facts().velocities;
+        // What smooth goes by is said; a source of one pair of frames has nothing beside them, and is mixed linearly.
+        const bool through = sampler.how() == SubFrame::smooth && !sampler.follows_velocities();
+        const bool straight = through && r.before == r.frame_a && r.after == r.frame_b;
         const SubFrame how = straight ? SubFrame::linear : sampler.how();
         std::string words =
             r.weight == 0 ? fmt::format("the stored pose {}", r.frame_a)
                           : fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b, to_text(how));
+        if (r.weight > 0 && through && !straight) words += fmt::format(" through {} to {}", r.before, r.after);
         if (const auto fading = a->plan.fading(OutputFrame(v.local)); fading.weight > 0) {
             words += fmt::format("; source frame {} mixed in by {:.0f} %", short_number(fading.source, 2), fading.weight * 100);
         }
-        if (r.missing) words += "; a missing frame is replaced by an earlier one";
+        if (r.missing && sampler.taking().gaps == GapMend::blend) {
+            words += "; it bridges missing frames";
+        } else if (r.missing) {
+            words += "; a missing frame is replaced by an earlier one";
+        }
         out.stages.push_back({"sub-frame",
                               words,
                               {{"file_frame", r.file_frame},

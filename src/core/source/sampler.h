@@ -8,12 +8,29 @@
 
 namespace garland {
 
+enum class UpAxis { y, z }; // of the files; scenes have y up
+enum class GapMend {
+    hold,  // a missing frame shows the one before the gap
+    blend, // made between the frames before and after the gap
+};
+
+// How a source's files are taken into the scene.
+struct Taking {
+    SubFrame how = SubFrame::linear;
+    GapMend gaps = GapMend::hold;
+    UpAxis up = UpAxis::y;
+    double scale = 1; // scene units in one unit of the files
+    bool as_it_is() const { return up == UpAxis::y && scale == 1; }
+};
+
 // Which stored frames a pose is made of, told before it is made.
 struct PoseRecipe {
     std::int64_t frame_a = 0, frame_b = 0; // as the files count; present ones
     double weight = 0;                     // of frame_b
-    bool missing = false;                  // a missing frame is replaced by an earlier one
+    bool missing = false;                  // a missing frame is replaced by an earlier one, or bridged
     double file_frame = 0;                 // the asked one
+    // Smooth without velocities looks at the frames on both sides too; the same as a (b): there is none.
+    std::int64_t before = 0, after = 0;
 };
 
 struct SampledPose {
@@ -26,7 +43,7 @@ struct SampledPose {
 class Sampler {
   public:
     Sampler() = default;
-    Sampler(SourcePtr source, SourceClock clock, SubFrame how, std::uint64_t serial, PoseCache* cache);
+    Sampler(SourcePtr source, SourceClock clock, const Taking& taking, std::uint64_t serial, PoseCache* cache);
 
     PoseRecipe recipe(SourceFrame s) const;
     // The source frame at `s`, held inside the source's range. Errors: those of reading; cancelled.
@@ -44,7 +61,10 @@ class Sampler {
 
     const SourceClock& clock() const { return clock_; }
     const SourcePtr& source() const { return source_; }
-    SubFrame how() const { return how_; }
+    SubFrame how() const { return taking_.how; }
+    const Taking& taking() const { return taking_; }
+    // Whether poses between frames follow velocities; otherwise smooth goes through the frames on both sides.
+    bool follows_velocities() const { return source_->facts().velocities; }
     PoseKey key(SourceFrame s) const; // what a made pose is known by
 
   private:
@@ -52,9 +72,12 @@ class Sampler {
 
     SourcePtr source_;
     SourceClock clock_;
-    SubFrame how_ = SubFrame::linear;
+    Taking taking_;
     std::uint64_t serial_ = 0;
     PoseCache* cache_ = nullptr;
 };
+
+const char* to_text(UpAxis up);    // "y", "z"
+const char* to_text(GapMend mend); // "hold", "blend"
 
 } // namespace garland

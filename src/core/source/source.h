@@ -56,6 +56,8 @@ class Source {
 
     // The file frame that stands in for a possibly missing one.
     std::int64_t present(std::int64_t file_frame) const;
+    // The first one that is there from file_frame on; the last one where there is none.
+    std::int64_t next_present(std::int64_t file_frame) const;
 };
 using SourcePtr = std::shared_ptr<const Source>;
 

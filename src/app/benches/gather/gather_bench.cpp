@@ -226,7 +226,8 @@ QWidget* GatherBench::make_source_card(const SourceSpec& spec) {
             "first-frame");
     });
     auto* sub = make_choice({tr("nearest"), tr("linear"), tr("smooth")}, tr("Between frames"),
-                            tr("How a pose between two frames is made. Smooth follows the velocities and needs them."),
+                            tr("How a pose between two frames is made. Smooth follows the velocities, or goes through the "
+                               "frames on both sides where there are none."),
                             [this, id](int i) {
                                 document_.edit(tr("Set poses between frames"), [&](Project& p) -> Result<void> {
                                     p.source(id)->sub_frame = static_cast<SubFrame>(i);
@@ -242,6 +243,42 @@ QWidget* GatherBench::make_source_card(const SourceSpec& spec) {
     form->addWidget(join, 1, 1);
     form->addWidget(make_label(tr("Between frames")), 1, 2);
     form->addWidget(sub, 1, 3);
+    auto* up = make_choice({tr("y up"), tr("z up")}, tr("Up axis"), tr("Which way is up in the files; scenes have y up"),
+                           [this, id](int i) {
+                               document_.edit(tr("Set the source's up axis"), [&](Project& p) -> Result<void> {
+                                   p.source(id)->up = static_cast<UpAxis>(i);
+                                   return {};
+                               });
+                           });
+    up->setCurrentIndex(static_cast<int>(spec.up));
+    auto* scale = make_number(Quantity::plain, 1e-6, 1e6, 6, tr("Scale"), tr("Metres in one unit of the files: 0.01 for centimetres"));
+    scale->set_step(0.1);
+    scale->set_value(spec.scale);
+    connect(scale, &NumberField::edited, this, [this, id](double v) {
+        document_.edit(
+            tr("Set the source's scale"),
+            [&](Project& p) -> Result<void> {
+                p.source(id)->scale = v;
+                return {};
+            },
+            "source-scale");
+    });
+    form->addWidget(make_label(tr("Files have")), 2, 0);
+    form->addWidget(up, 2, 1);
+    form->addWidget(make_label(tr("Scale")), 2, 2);
+    form->addWidget(scale, 2, 3);
+    if (there && !open->second.source->facts().missing.empty()) {
+        auto* gaps = make_choice({tr("hold the frame before"), tr("blend across")}, tr("Missing frames"),
+                                 tr("What stands in for frames that are not there"), [this, id](int i) {
+                                     document_.edit(tr("Set how gaps are bridged"), [&](Project& p) -> Result<void> {
+                                         p.source(id)->gaps = static_cast<GapMend>(i);
+                                         return {};
+                                     });
+                                 });
+        gaps->setCurrentIndex(static_cast<int>(spec.gaps));
+        form->addWidget(make_label(tr("Missing frames")), 3, 0);
+        form->addWidget(gaps, 3, 1, 1, 3);
+    }
     form->setColumnStretch(4, 1);
     column->addLayout(form);
     return card;
