@@ -124,6 +124,25 @@ class WindowTest : public QObject {
         window.document().undo().setClean();
     }
 
+    void a_source_is_stood_up_and_scaled() {
+        Opened o;
+        o.window.set_step(0);
+        QTest::qWait(50);
+        auto* up = named<QComboBox>(o.window.gather(), "Up axis");
+        up->setCurrentIndex(1);
+        emit up->activated(1);
+        type(o.window.gather(), "Scale", "0.5");
+        QVERIFY(o.project().sources[0].up == UpAxis::z && o.project().sources[0].scale == 0.5);
+        o.wait_for_scene();
+        // The column rose to y = 1; now it lies along −z, half as long.
+        const auto& box = o.window.stage().scene()->poses[0]->box;
+        QVERIFY(close(box.min.z, -0.5, 1e-5) && close(box.max.z, 0, 1e-5));
+        QVERIFY(box.max.y < 0.2);
+        while (o.window.document().undo().canUndo()) o.window.document().undo().undo();
+        o.wait_for_scene();
+        QVERIFY(close(o.window.stage().scene()->poses[0]->box.max.y, 1, 1e-5));
+    }
+
     void the_time_map_is_edited_by_mouse() {
         Opened o;
         o.window.set_step(1);
