@@ -4,6 +4,7 @@
 #include "core/project/findings.h"
 #include "demo/festival.h"
 #include "io/bake.h"
+#include "io/fast_copy.h"
 #include "io/open_project.h"
 #include "io/open_source.h"
 #include "io/project_file.h"
@@ -271,6 +272,37 @@ int table_command(const std::string& path, const std::string& frames, const std:
         append_table_rows(show, opened->project.project, f, text);
         fmt::print("{}", text);
         text.clear();
+    }
+    return exit_fine;
+}
+
+int fast_copy_command(const std::string& path, const FastCopyWords& words, Output out) {
+    TerminalProgress progress(out);
+    auto source = open_source(path, progress);
+    if (!source) return report_error(source.error(), out);
+    const FastCopyOrder order{words.stem, words.half ? NpyType::f16 : NpyType::f32, !words.no_velocities,
+                              words.replace ? Existing::replace : Existing::refuse};
+    const double bytes = fast_copy_bytes((*source)->facts(), order);
+    if (words.dry_run) {
+        if (out.json) {
+            print_json({{"bytes", bytes}, {"free", free_space(folder_of(words.stem))}});
+        } else {
+            fmt::print("about {}; {} free\n", byte_count(bytes), byte_count(free_space(folder_of(words.stem))));
+        }
+        return exit_fine;
+    }
+    auto done = make_fast_copy(**source, order, progress);
+    if (!done) return report_error(done.error(), out);
+    if (out.json) {
+        print_json({{"files", done->files},
+                    {"bytes", done->bytes},
+                    {"frames", done->frames},
+                    {"bridged", done->bridged},
+                    {"largest_difference", done->worst}});
+    } else {
+        fmt::print("{} in {}, {}; read back, off by at most {:.3g} units{}\n", counted(done->frames, "frame", "frames"),
+                   done->files.front(), byte_count(done->bytes), done->worst,
+                   done->bridged ? fmt::format("; {} missing, written as the frame before", done->bridged) : std::string());
     }
     return exit_fine;
 }

@@ -35,6 +35,11 @@ struct BakeWords {
 int bake_command(const BakeWords& words, Output out);
 int table_command(const std::string& project, const std::string& frames, const std::string& file, bool replace,
                   Output out);
+struct FastCopyWords {
+    std::string stem;
+    bool half = false, no_velocities = false, replace = false, dry_run = false;
+};
+int fast_copy_command(const std::string& path, const FastCopyWords& words, Output out);
 int camera_command(const std::string& project, const std::string& frames, Output out);
 int demo_command(const std::string& folder, Output out);
 

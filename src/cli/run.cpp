@@ -62,6 +62,16 @@ int run_command_line(int argc, char** argv) {
     table->add_option("--out", table_file, "The file to write; standard output if not given");
     table->add_flag("--replace", words.replace, "Replace the file if it is there already");
 
+    FastCopyWords fast;
+    auto* copy_of = command("fast-copy", "Write a mesh cache again as a mesh and NumPy arrays, read by seeking",
+                            [&] { return fast_copy_command(path, fast, out); });
+    copy_of->add_option("FILE", path, "Any file of the source")->required();
+    copy_of->add_option("--out", fast.stem, "Where to, without an ending")->required();
+    copy_of->add_flag("--half", fast.half, "Half floats: half the size, three digits");
+    copy_of->add_flag("--no-velocities", fast.no_velocities, "Leave velocities out");
+    copy_of->add_flag("--replace", fast.replace, "Replace files that are there already");
+    copy_of->add_flag("--dry-run", fast.dry_run, "Only say how large it would be");
+
     auto* camera = command("camera", "Print the camera at output frames, as its keys say, as CSV",
                            [&] { return camera_command(path, frames, out); });
     camera->add_option("PROJECT", path, "A project file")->required();

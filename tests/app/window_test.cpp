@@ -143,6 +143,16 @@ class WindowTest : public QObject {
         QVERIFY(close(o.window.stage().scene()->poses[0]->box.max.y, 1, 1e-5));
     }
 
+    void a_fast_copy_takes_the_sources_place() {
+        Opened o;
+        o.window.document().fast_copy(o.project().sources[0].id, {o.folder / "fast", NpyType::f32, true, Existing::replace});
+        QTRY_COMPARE_WITH_TIMEOUT(QFileInfo(QString::fromStdString(o.project().sources[0].path)).fileName(), "fast.ply", 10000);
+        QCOMPARE(o.project().sources[0].first, std::optional<std::int64_t>(0));
+        QTRY_COMPARE(o.window.document().sources().begin()->second.source->facts().format, "PLY and NumPy array");
+        o.wait_for_scene();
+        QVERIFY(close(o.window.stage().scene()->poses[0]->box.max.y, 1, 1e-5));
+    }
+
     void the_time_map_is_edited_by_mouse() {
         Opened o;
         o.window.set_step(1);

@@ -135,6 +135,18 @@ class CliTest : public QObject {
         QCOMPARE(run({"bake", q(folder / "f.garland"), "--out", q(folder / "o"), "--frames", "1:2"}).code, 1);
         QCOMPARE(run({"check", q(folder / "f.garland")}).code, 1);
     }
+    void a_fast_copy_is_written_and_compared() {
+        Folder folder;
+        const QString stem = q(folder / "small");
+        const Json dry = run({"fast-copy", q(demo_ / "lantern.npy"), "--out", stem, "--half", "--no-velocities", "--dry-run", "--json"}).json();
+        const Answer a = run({"fast-copy", q(demo_ / "lantern.npy"), "--out", stem, "--half", "--no-velocities", "--json"});
+        QCOMPARE(a.code, 0);
+        QCOMPARE(a.json()["frames"].get<int>(), 96);
+        QVERIFY(a.json()["largest_difference"].get<double>() < 0.001); // half floats near one metre
+        QVERIFY(a.json()["bytes"].get<double>() >= dry["bytes"].get<double>());
+        QCOMPARE(run({"info", stem + ".ply", "--json"}).json()["velocities"].get<bool>(), false);
+        QCOMPARE(run({"fast-copy", q(demo_ / "lantern.npy"), "--out", stem}).code, 1); // there already
+    }
 };
 GARLAND_TEST_CASE(CliTest)
 #include "cli_test.moc"

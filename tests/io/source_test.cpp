@@ -2,6 +2,7 @@
 #include "support/files.h"
 #include "support/notation.h"
 
+#include "io/fast_copy.h"
 #include "io/npy.h"
 #include "io/obj.h"
 #include "io/open_source.h"
@@ -168,6 +169,45 @@ class SourceTest : public QObject {
         Folder folder;
         write_series(folder, "s", {1, 2, 3});
         QCOMPARE(open_source(folder / "s0001.ply", never).error().code, ErrorCode::cancelled);
+    }
+    void fast_copies_are_the_same_source() {
+        Folder folder;
+        write_series(folder, "lantern.", {3, 4, 5, 7});
+        const auto source = open_source(folder / "lantern.0003.ply");
+        for (NpyType type : {NpyType::f32, NpyType::f16}) {
+            const std::string stem = folder / (type == NpyType::f32 ? "full" : "half");
+            const auto done = make_fast_copy(**source, {stem, type});
+            QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+            QCOMPARE(done->frames, 5);
+            QCOMPARE(done->bridged, 1);
+            QCOMPARE(done->worst, 0.0); // small whole numbers fit into halves as well
+            const auto copy = open_source(stem + ".ply");
+            QVERIFY(copy);
+            QCOMPARE((*copy)->facts().frames(), 5);
+            for (std::int64_t f = 3; f <= 7; ++f) {
+                const auto a = *(*source)->read((*source)->present(f), Progress::none()), b = *(*copy)->read(f - 3, Progress::none());
+                QCOMPARE(b->points, a->points);
+                QVERIFY(b->faces->same_shape(*a->faces));
+            }
+            QVERIFY(!make_fast_copy(**source, {stem, type})); // there already
+        }
+        QCOMPARE(fast_copy_bytes((*source)->facts(), {{}, NpyType::f16}), 5.0 * 4 * 3 * 2);
+        // Not over itself, not what does not fit, nothing left behind when stopped.
+        const auto own = open_source(folder / "full.ply");
+        QCOMPARE(make_fast_copy(**own, {folder / "full", NpyType::f16, true, Existing::replace}).error().code, ErrorCode::invalid);
+        QVERIFY(write_ply(folder / "far.0001.ply", tetrahedron(1e6), PlyForm::little_endian, Existing::refuse));
+        const auto far = open_source(folder / "far.0001.ply");
+        QVERIFY(said(make_fast_copy(**far, {folder / "far_copy", NpyType::f16}).error()).contains("too large for half floats"));
+        Pose more = tetrahedron(2);
+        more.points.push_back(V3f(0));
+        QVERIFY(write_ply(folder / "far.0002.ply", more, PlyForm::little_endian, Existing::refuse));
+        QVERIFY(said(make_fast_copy(**open_source(folder / "far.0001.ply"), {folder / "far_copy"}).error()).contains("frame 2"));
+        struct Stop : Progress {
+            void report(double, std::string_view) override {}
+            bool cancelled() const override { return true; }
+        } stop;
+        QVERIFY(!make_fast_copy(**source, {folder / "stopped"}, stop));
+        QVERIFY(!file_exists(folder / "stopped.npy") && !file_exists(folder / "stopped.ply") && !file_exists(folder / "far_copy.npy"));
     }
 };
 GARLAND_TEST_CASE(SourceTest)

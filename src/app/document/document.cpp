@@ -196,6 +196,27 @@ void Document::replace_source(SourceId id, const QString& path) {
         });
 }
 
+void Document::fast_copy(SourceId id, const FastCopyOrder& order) {
+    const auto open = sources_.find(id);
+    if (open == sources_.end()) return;
+    const std::int64_t first = open->second.source->facts().first;
+    jobs_.start<FastCopyDone>(
+        this, tr("Copying"), [source = open->second.source, order](Progress& p) { return make_fast_copy(*source, order, p); },
+        [this, id, first](Result<FastCopyDone> done) {
+            if (!done) {
+                if (done.error().code != ErrorCode::cancelled) emit problem(done.error());
+                return;
+            }
+            if (const SourceSpec* s = project_.source(id); s && !s->first) { // arrays count from 0
+                edit(tr("Keep the frame numbers"), [&](Project& p) -> Result<void> {
+                    p.source(id)->first = first;
+                    return {};
+                });
+            }
+            replace_source(id, QString::fromStdString(done->files.front()));
+        });
+}
+
 void Document::set_cache_limit(std::size_t bytes) {
     cache_.set_limit(bytes);
 }

@@ -4,6 +4,7 @@
 #include "app/jobs/jobs.h"
 #include "core/project/edits.h"
 #include "core/project/show.h"
+#include "io/fast_copy.h"
 #include "io/open_project.h"
 
 #include <QObject>
@@ -41,6 +42,8 @@ class Document : public QObject {
     bool save(const QString& path);                        // false: problem() was sent, the file on disk is as it was
     void add_source(const QString& path);                  // in the background
     void replace_source(SourceId id, const QString& path); // keeps all rules
+    // Writes a fast copy of a source and takes it in its place, in the background; its frames keep their numbers.
+    void fast_copy(SourceId id, const FastCopyOrder& order);
     void set_cache_limit(std::size_t bytes);
 
     // For undo commands.

@@ -6,6 +6,7 @@
 #include "io/project_file.h"
 
 #include <QFileDialog>
+#include <QMenu>
 #include <QPainter>
 
 namespace garland {
@@ -136,6 +137,28 @@ QWidget* GatherBench::make_source_card(const SourceSpec& spec) {
     auto* replace = make_button(tr("Replace…"), tr("Take other files for this source and keep all its rules"));
     connect(replace, &QPushButton::clicked, this, [this, id] { find_file(id); });
     head->addWidget(replace);
+    if (const auto open = document_.sources().find(id);
+        open != document_.sources().end() && !open->second.source->facts().faces_change_at) {
+        const SourceFacts& f = open->second.source->facts();
+        auto* fast = make_button(tr("Fast copy"), tr("Write the source again as arrays that are read by seeking, and use the copy"));
+        auto* menu = new QMenu(fast);
+        auto add = [&](const QString& words, NpyType type, bool velocities) {
+            const double bytes = fast_copy_bytes(f, {{}, type, velocities});
+            menu->addAction(tr("%1, %2…").arg(words, QString::fromStdString(byte_count(bytes))), this, [this, id, type, velocities] {
+                QString path = QFileDialog::getSaveFileName(this, tr("Write the fast copy"), {}, tr("Mesh and arrays (*.ply)"));
+                if (path.endsWith(".ply", Qt::CaseInsensitive)) path.chop(4);
+                if (!path.isEmpty()) document_.fast_copy(id, {path.toStdString(), type, velocities, Existing::replace});
+            });
+        };
+        add(tr("Full floats"), NpyType::f32, true);
+        add(tr("Half floats"), NpyType::f16, true);
+        if (f.velocities) {
+            add(tr("Full floats without velocities"), NpyType::f32, false);
+            add(tr("Half floats without velocities"), NpyType::f16, false);
+        }
+        fast->setMenu(menu);
+        head->addWidget(fast);
+    }
     auto* remove = make_button(tr("Remove"), tr("Take this source and its copies out of the project; files stay"));
     connect(remove, &QPushButton::clicked, this, [this, id] {
         document_.edit(tr("Remove the source"), [&](Project& p) -> Result<void> {
