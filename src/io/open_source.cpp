@@ -3,11 +3,13 @@
 #include "core/base/numbers.h"
 #include "io/npy.h"
 #include "io/obj.h"
+#include "io/piece_table.h"
 #include "io/ply.h"
 #include "io/pose_check.h"
 #include "io/series.h"
 
 #include <algorithm>
+#include <cmath>
 #include <filesystem>
 #include <fmt/format.h>
 
@@ -166,6 +168,93 @@ class ArraySource final : public Source {
     SourceFacts facts_;
 };
 
+// A mesh whose points say which piece they belong to (the attribute `piece`), and a table of transforms beside it.
+class PieceSource final : public Source {
+  public:
+    PieceSource(std::string mesh, std::string table) : mesh_(std::move(mesh)), path_(std::move(table)) {}
+
+    Result<void> open() {
+        GARLAND_TRY(rest, read_mesh(mesh_));
+        GARLAND_TRY(table, read_piece_table(path_));
+        rest_ = rest;
+        table_ = std::move(table);
+        const auto piece = std::find_if(rest_->attributes.begin(), rest_->attributes.end(),
+                                        [](const PointAttribute& a) { return a.name == "piece" && a.width == 1; });
+        if (piece == rest_->attributes.end()) {
+            return fail(Error{ErrorCode::malformed, "its points do not say which piece they belong to"}.at(mesh_).advise(
+                "give every point a property named piece, from 0 on"));
+        }
+        for (float value : piece->values) {
+            const bool whole = value >= 0 && value == std::floor(value) && value < static_cast<float>(table_.pieces);
+            if (!whole) {
+                return fail(Error{ErrorCode::malformed, fmt::format("a point belongs to piece {}, but the table has pieces 0 to {}",
+                                                                    value, table_.pieces - 1)}
+                                .at(mesh_));
+            }
+            piece_of_.push_back(static_cast<std::uint32_t>(value));
+        }
+        facts_.kind = SourceKind::pieces;
+        facts_.format = fmt::format("PLY and a table of {}", counted(static_cast<long long>(table_.pieces), "piece", "pieces"));
+        facts_.first = table_.frames.begin()->first;
+        facts_.last = table_.frames.rbegin()->first;
+        if (facts_.frames() > 10'000'000) {
+            return fail(Error{ErrorCode::too_large, "the frames reach further apart than ten million"}.at(path_));
+        }
+        for (std::int64_t f = facts_.first; f <= facts_.last; ++f) {
+            if (!table_.frames.count(f)) facts_.missing.push_back(f);
+        }
+        learn(facts_, *rest_);
+        facts_.velocities = false;
+        facts_.bytes_on_disk = disk_bytes(mesh_) + disk_bytes(path_);
+        if (!facts_.missing.empty()) {
+            facts_.problems.push_back({fmt::format("{} {} missing", frame_list(facts_.missing), facts_.missing.size() == 1 ? "is" : "are"),
+                                       "the frame before is shown in its place", facts_.missing.front()});
+        }
+        facts_.box = bounds(*pose_of(table_.frames.begin()->second));
+        return {};
+    }
+
+    const SourceFacts& facts() const override { return facts_; }
+    std::vector<std::string> files() const override { return {mesh_, path_}; }
+
+    Result<PosePtr> read(std::int64_t frame, Progress&) const override { return pose_of(at(present(frame))); }
+
+    bool makes_between() const override { return true; }
+    Result<PosePtr> between(const Between& way, Progress&) const override {
+        const auto &a = at(way.a), &b = at(way.b), &before = at(way.before), &after = at(way.after);
+        const auto apart = static_cast<double>(std::max<std::int64_t>(way.b - way.a, 1));
+        std::vector<PieceTransform> now(a.size());
+        for (std::size_t i = 0; i < now.size(); ++i) {
+            now[i] = way.smooth ? between_smoothly({way.before == way.a ? nullptr : &before[i], static_cast<double>(way.a - way.before) / apart},
+                                                   a[i], b[i],
+                                                   {way.after == way.b ? nullptr : &after[i], static_cast<double>(way.after - way.b) / apart},
+                                                   way.weight)
+                                : garland::between(a[i], b[i], way.weight);
+        }
+        return pose_of(now);
+    }
+
+  private:
+    const std::vector<PieceTransform>& at(std::int64_t frame) const { return table_.frames.at(frame); }
+    PosePtr pose_of(const std::vector<PieceTransform>& transforms) const { return placed(*rest_, piece_of_, transforms); }
+
+    std::string mesh_, path_;
+    PosePtr rest_;
+    PieceTable table_;
+    std::vector<std::uint32_t> piece_of_;
+    SourceFacts facts_;
+};
+
+Result<SourcePtr> open_pieces(const std::string& stem, const std::string& table) {
+    if (!file_exists(stem + ".ply")) {
+        return fail(Error{ErrorCode::not_found, "there is no mesh beside this table"}.at(table).advise(
+            fmt::format("put the pieces beside it, as {}.ply", file_name(stem))));
+    }
+    auto source = std::make_shared<PieceSource>(stem + ".ply", table);
+    GARLAND_CHECK(source->open());
+    return SourcePtr(source);
+}
+
 Result<SourcePtr> open_array(const std::string& stem, const std::string& asked) {
     std::string base;
     for (const char* ending : {".ply", ".obj", ".PLY", ".OBJ"}) {
@@ -241,7 +330,7 @@ Result<SourcePtr> open_series(const std::string& path, Progress& progress) {
 } // namespace
 
 std::vector<std::string> source_endings() {
-    return {".ply", ".obj", ".npy"};
+    return {".ply", ".obj", ".npy", ".csv"};
 }
 
 Result<SourcePtr> open_source(const std::string& path, Progress& progress) {
@@ -256,6 +345,12 @@ Result<SourcePtr> open_source(const std::string& path, Progress& progress) {
         if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
         return open_array(stem, path);
     }
+    constexpr std::string_view pieces = "_pieces";
+    if (ending == ".csv" && stem.ends_with(pieces)) {
+        if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
+        return open_pieces(stem.substr(0, stem.size() - pieces.size()), path);
+    }
+    if (ending == ".ply" && file_exists(stem + "_pieces.csv")) return open_pieces(stem, stem + "_pieces.csv");
     if (ending == ".ply" || ending == ".obj") {
         if (file_exists(stem + ".npy")) return open_array(stem, path);
         return open_series(path, progress);
@@ -263,7 +358,7 @@ Result<SourcePtr> open_source(const std::string& path, Progress& progress) {
     if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
     return fail(
         Error{ErrorCode::unsupported, fmt::format("files ending in \"{}\" are not read", ending)}.at(path).advise(
-            "give any file of an OBJ or PLY series, or a mesh beside a NumPy array (.npy)"));
+            "give any file of an OBJ or PLY series, or a mesh beside a NumPy array (.npy) or a table of pieces (_pieces.csv)"));
 }
 
 } // namespace garland

@@ -4,10 +4,15 @@
 
 #include "io/fast_copy.h"
 #include "io/npy.h"
+#include "io/piece_table.h"
 #include "io/obj.h"
 #include "io/open_source.h"
 #include "io/ply.h"
+#include "core/source/sampler.h"
 #include "io/series.h"
+
+#include <Eigen/Geometry>
+#include <random>
 
 using namespace garland;
 using namespace garland::testing;
@@ -208,6 +213,97 @@ class SourceTest : public QObject {
         } stop;
         QVERIFY(!make_fast_copy(**source, {folder / "stopped"}, stop));
         QVERIFY(!file_exists(folder / "stopped.npy") && !file_exists(folder / "stopped.ply") && !file_exists(folder / "far_copy.npy"));
+    }
+    void pieces_turn_along_the_shortest_arc() { // against Eigen
+        Folder folder;
+        Pose rest = tetrahedron(0);
+        rest.normals.assign(4, V3f(0, 1, 0));
+        rest.attributes.push_back({"piece", 1, {0, 1, 1, 0}});
+        QVERIFY(write_ply(folder / "jar.ply", rest, PlyForm::little_endian, Existing::refuse));
+        std::mt19937 random(12);
+        std::normal_distribution<double> normal;
+        std::vector<std::vector<std::pair<Eigen::Vector3d, Eigen::Quaterniond>>> frames;
+        std::string csv = "frame,piece,tx,ty,tz,qx,qy,qz,qw\n";
+        for (int f = 0; f < 6; ++f) {
+            auto& list = frames.emplace_back();
+            for (int piece = 0; piece < 2; ++piece) {
+                const Eigen::Quaterniond q = Eigen::Quaterniond(normal(random), normal(random), normal(random), normal(random)).normalized();
+                const Eigen::Vector3d t(normal(random), normal(random), f * f);
+                list.emplace_back(t, q);
+                const double k = 1 + f; // any length: it is made unit
+                csv += QString("%1,%2,%3,%4,%5,%6,%7,%8,%9\n").arg(10 + f).arg(piece).arg(t.x(), 0, 'g', 17).arg(t.y(), 0, 'g', 17).arg(t.z(), 0, 'g', 17)
+                           .arg(q.x() * k, 0, 'g', 17).arg(q.y() * k, 0, 'g', 17).arg(q.z() * k, 0, 'g', 17).arg(q.w() * k, 0, 'g', 17).toStdString();
+            }
+        }
+        folder.write("jar_pieces.csv", csv);
+        const auto source = open_source(folder / "jar.ply");
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        QCOMPARE((*source)->facts().kind, SourceKind::pieces);
+        QCOMPARE((*source)->facts().first, 10);
+        QCOMPARE((*source)->facts().last, 15);
+        PoseCache cache(1 << 20);
+        const Sampler linear(*source, clock_of_frames(10, 15), {}, 3, &cache);
+        const Sampler smooth(*source, clock_of_frames(10, 15), {SubFrame::smooth}, 4, &cache);
+        for (double f : {10.0, 10.25, 11.5, 13.875, 15.0}) {
+            const auto low = std::min(static_cast<std::size_t>(f - 10), std::size_t(4));
+            const double w = f - 10 - static_cast<double>(low);
+            const auto at_linear = linear.at(SourceFrame(f)), at_smooth = smooth.at(SourceFrame(f));
+            QVERIFY(at_linear && at_smooth);
+            for (std::size_t i = 0; i < 4; ++i) {
+                const int piece = i == 1 || i == 2;
+                const auto& [ta, qa] = frames[low][static_cast<std::size_t>(piece)];
+                const auto& [tb, qb] = frames[low + 1][static_cast<std::size_t>(piece)];
+                const Eigen::Vector3d p(rest.points[i].x, rest.points[i].y, rest.points[i].z);
+                const Eigen::Vector3d want = qa.slerp(w, qb) * p + ta + (tb - ta) * w; // Eigen takes the shortest arc
+                const Eigen::Vector3d up = qa.slerp(w, qb) * Eigen::Vector3d(0, 1, 0);
+                for (int k = 0; k < 3; ++k) {
+                    QVERIFY(close(at_linear->pose->points[i][k], want[k], 2e-5));
+                    QVERIFY(close(at_linear->pose->normals[i][k], up[k], 1e-5));
+                }
+                // Smooth turns alike and moves along the parabola z = f² between whole frames inside.
+                if (low == 0 || low == 4) continue;
+                const double z = want.z() - (ta.z() + (tb.z() - ta.z()) * w) + (f - 10) * (f - 10);
+                QVERIFY(close(at_smooth->pose->points[i].z, z, 2e-5));
+            }
+        }
+        QCOMPARE((*open_source(folder / "jar_pieces.csv"))->facts().points, std::size_t(4)); // either file is the source
+    }
+    void bad_piece_tables_say_where() {
+        auto refused = [](const std::string& text) {
+            const auto table = parse_piece_table(text, "p.csv");
+            return table ? QString("read") : said(table.error());
+        };
+        const std::string head = "frame,piece,tx,ty,tz,qx,qy,qz,qw\n", unit = ",0,0,0,0,0,0,1\n";
+        QCOMPARE(refused(head + "1,0" + unit), "read");
+        QVERIFY(refused("frame,piece\n").contains("line 1: the column \"tx\" is not there"));
+        QVERIFY(refused(head + "1,0,0,x,0,0,0,0,1\n").contains("line 2: there is no number for \"ty\""));
+        QVERIFY(refused(head + "1,0" + unit + "1,0" + unit).contains("line 3: piece 0 comes twice in frame 1"));
+        QVERIFY(refused(head + "1,0,0,0,0,0,0,0,0\n").contains("no length"));
+        QVERIFY(refused(head + "1,0" + unit + "1,1" + unit + "2,0" + unit).contains("frame 2: piece 1 is not there"));
+        QVERIFY(refused(head + "1,999999" + unit).contains("comes after only 1 row"));
+        QVERIFY(refused(head + "1.5,0" + unit).contains("whole number"));
+        QVERIFY(refused(head).contains("there is no row"));
+        Folder folder;
+        QVERIFY(write_ply(folder / "jar.ply", tetrahedron(0), PlyForm::little_endian, Existing::refuse));
+        folder.write("jar_pieces.csv", head + "1,0" + unit);
+        QVERIFY(said(open_source(folder / "jar.ply").error()).contains("do not say which piece"));
+        Pose pose = tetrahedron(0);
+        pose.attributes.push_back({"piece", 1, {0, 0, 0, 5}});
+        QVERIFY(write_ply(folder / "jar.ply", pose, PlyForm::little_endian, Existing::replace));
+        QVERIFY(said(open_source(folder / "jar.ply").error()).contains("belongs to piece 5"));
+        // Damage never crashes.
+        std::mt19937 random(21);
+        int read = 0;
+        for (int round = 0; round < 4000; ++round) {
+            std::string bad = head + "1,0" + unit + "1,1" + unit + "2,0" + unit + "2,1" + unit;
+            for (int wound = 0; wound < 1 + round % 3; ++wound) {
+                const std::size_t at = random() % bad.size();
+                if (random() % 2) bad[at] = static_cast<char>(random());
+                else bad.insert(at, bad.substr(random() % bad.size(), 9));
+            }
+            read += parse_piece_table(bad, "p.csv").has_value();
+        }
+        QVERIFY2(read > 5, qPrintable(QString::number(read))); // some damage is harmless, so the reader was really reached
     }
 };
 GARLAND_TEST_CASE(SourceTest)

@@ -115,6 +115,8 @@ MainWindow::MainWindow() : document_(jobs_), viewing_(document_) {
 
 MainWindow::~MainWindow() {
     qApp->removeEventFilter(this);
+    // Everything that shows the document goes before it does: a field that loses the focus as it goes may still speak.
+    delete takeCentralWidget();
 }
 
 void MainWindow::add_action(QMenu* menu, const QString& text, const QKeySequence& key, const QString& tip,

@@ -94,6 +94,7 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
         std::string words =
             r.weight == 0 ? fmt::format("the stored pose {}", r.frame_a)
                           : fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b, to_text(how));
+        if (r.weight > 0 && sampler.source()->makes_between()) words += ", turned along the shortest arc";
         if (r.weight > 0 && through && !straight) words += fmt::format(" through {} to {}", r.before, r.after);
         if (const auto fading = a->plan.fading(OutputFrame(v.local)); fading.weight > 0) {
             words += fmt::format("; source frame {} mixed in by {:.0f} %", short_number(fading.source, 2), fading.weight * 100);

@@ -82,6 +82,16 @@ Result<SampledPose> Sampler::at(SourceFrame s, Progress& progress) const {
     SampledPose out;
     out.recipe = recipe(s);
     const PoseRecipe& r = out.recipe;
+    if (r.weight > 0 && source_->makes_between()) {
+        GARLAND_TRY(own, cache_->get({serial_, r.file_frame}, [&]() -> Result<PosePtr> {
+            const bool smooth = taking_.how == SubFrame::smooth;
+            auto pose = source_->between({r.frame_a, r.frame_b, r.before, r.after, r.weight, smooth}, progress);
+            if (pose && !taking_.as_it_is()) return taken(**pose, taking_);
+            return pose;
+        }));
+        out.pose = std::move(own);
+        return out;
+    }
     GARLAND_TRY(a, stored(r.frame_a, progress));
     if (r.weight == 0) {
         out.pose = std::move(a);

@@ -22,6 +22,7 @@ const char* to_text(SourceKind kind) {
     switch (kind) {
     case SourceKind::mesh_cache: return "mesh cache";
     case SourceKind::mesh_sequence: return "mesh sequence";
+    case SourceKind::pieces: return "pieces";
     }
     return "mesh cache";
 }

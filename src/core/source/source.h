@@ -17,6 +17,7 @@ namespace garland {
 enum class SourceKind {
     mesh_cache,    // points move, faces fixed
     mesh_sequence, // faces may change from frame to frame
+    pieces,        // rigid parts of a mesh that move as wholes
 };
 
 // Something about a source that its user should know, and what can be done about it.
@@ -54,6 +55,19 @@ class Source {
     virtual Result<PosePtr> read(std::int64_t file_frame, Progress& progress) const = 0;
     virtual std::vector<std::string> files() const = 0; // everything it reads
 
+    // Whether poses between frames are the source's own affair, not a mix of points.
+    virtual bool makes_between() const { return false; }
+    // Its pose at `weight` of the way from frame a to frame b, both present and neighbours; smooth looks at `before` and
+    // `after` as well (the same as a and b: there is none). Errors as read.
+    struct Between {
+        std::int64_t a = 0, b = 0, before = 0, after = 0;
+        double weight = 0;
+        bool smooth = false;
+    };
+    virtual Result<PosePtr> between(const Between&, Progress&) const {
+        return fail(ErrorCode::unsupported, "this source makes no poses between frames");
+    }
+
     // The file frame that stands in for a possibly missing one.
     std::int64_t present(std::int64_t file_frame) const;
     // The first one that is there from file_frame on; the last one where there is none.
@@ -61,6 +75,6 @@ class Source {
 };
 using SourcePtr = std::shared_ptr<const Source>;
 
-const char* to_text(SourceKind kind); // "mesh cache", "mesh sequence"
+const char* to_text(SourceKind kind); // "mesh cache", "mesh sequence", "pieces"
 
 } // namespace garland

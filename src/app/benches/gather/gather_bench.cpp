@@ -107,7 +107,8 @@ void GatherBench::rebuild() {
         auto* words =
             make_label(tr("Drop a cache into the window, or use Add….\n\n"
                           "Garland reads numbered OBJ or PLY series (give any one file), and a mesh beside a "
-                          "NumPy array of points (name.ply and name.npy). The files are only read, never changed."),
+                          "NumPy array of points (name.ply and name.npy) or a table of pieces (name_pieces.csv). The files are "
+                          "only read, never changed."),
                        "muted");
         words->setWordWrap(true);
         cards_->addWidget(words);

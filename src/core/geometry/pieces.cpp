@@ -1,0 +1,62 @@
+#include "core/geometry/pieces.h"
+
+#include "core/base/parallel.h"
+
+#include <cmath>
+
+namespace garland {
+
+namespace {
+
+Quatd turned(const Quatd& a, Quatd b, double w) {
+    double cosine = a.r * b.r + (a.v ^ b.v);
+    if (cosine < 0) { // the other way round is the longer arc
+        b = -b;
+        cosine = -cosine;
+    }
+    // Nearly the same: the sine's quotient would lose its digits, and the chord is the arc.
+    if (cosine > 1 - 1e-12) return (a * (1 - w) + b * w).normalized();
+    const double angle = std::acos(std::min(cosine, 1.0)), sine = std::sin(angle);
+    return (a * (std::sin((1 - w) * angle) / sine) + b * (std::sin(w * angle) / sine)).normalized();
+}
+
+} // namespace
+
+PieceTransform between(const PieceTransform& a, const PieceTransform& b, double w) {
+    if (w <= 0) return a;
+    if (w >= 1) return b;
+    return {a.position + (b.position - a.position) * w, turned(a.rotation, b.rotation, w)};
+}
+
+PieceTransform between_smoothly(PieceBeside before, const PieceTransform& a, const PieceTransform& b, PieceBeside after,
+                                double w) {
+    PieceTransform out = between(a, b, w);
+    if (w <= 0 || w >= 1) return out;
+    const V3d &p = a.position, &q = b.position;
+    const V3d leave = before.transform ? (q - before.transform->position) / (1 + before.away) : q - p;
+    const V3d arrive = after.transform ? (after.transform->position - p) / (1 + after.away) : q - p;
+    const double w2 = w * w, w3 = w2 * w;
+    out.position = p * (2 * w3 - 3 * w2 + 1) + q * (3 * w2 - 2 * w3) + leave * (w3 - 2 * w2 + w) + arrive * (w3 - w2);
+    return out;
+}
+
+PosePtr placed(const Pose& rest, std::span<const std::uint32_t> piece_of, std::span<const PieceTransform> transforms) {
+    auto pose = std::make_shared<Pose>(rest);
+    struct Rigid {
+        Imath::M33d turn;
+        V3d move;
+    };
+    std::vector<Rigid> rigid;
+    for (const PieceTransform& t : transforms) rigid.push_back({t.rotation.toMatrix33(), t.position});
+    const bool normals = rest.normals.size() == rest.points.size();
+    parallel_for(rest.points.size(), 16384, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i) {
+            const Rigid& r = rigid[piece_of[i]];
+            pose->points[i] = V3f(V3d(rest.points[i]) * r.turn + r.move);
+            if (normals) pose->normals[i] = V3f(V3d(rest.normals[i]) * r.turn);
+        }
+    });
+    return pose;
+}
+
+} // namespace garland
