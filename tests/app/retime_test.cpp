@@ -296,6 +296,7 @@ class RetimeTest : public QObject {
         QVERIFY(!o.timing().master);
     }
     void mistakes_are_drawn_on_the_map() {
+        QString said; // outlives the view, which may still speak as it goes
         AtRetime o;
         o.set(timing_of("1:0 60:47"));
         o.view.show_all();
@@ -304,7 +305,6 @@ class RetimeTest : public QObject {
         o.set(timing_of("1:0 60:70")); // the source ends at 47
         QCOMPARE(o.view.warnings().size(), 1u);
         QVERIFY(count_pixels(o.view, tokens().alert) > calm + 20);
-        QString said;
         connect(&o.view, &TimeMapView::readout, this, [&](const QString& w) { said = w; });
         QTest::mouseMove(&o.view, o.at(100, 20).toPoint());
         QCOMPARE(said, "asks for source frames up to 70, but the source ends at 47");
