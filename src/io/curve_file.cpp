@@ -2,6 +2,7 @@
 
 #include "core/base/numbers.h"
 #include "core/time/timing_plan.h"
+#include "io/csv.h"
 #include "io/timing_json.h"
 
 #include <algorithm>
@@ -13,22 +14,6 @@ namespace garland {
 namespace {
 
 constexpr int curve_version = 1;
-
-std::string_view trimmed(std::string_view text) {
-    const auto from = text.find_first_not_of(" \t\r\"");
-    if (from == text.npos) return {};
-    return text.substr(from, text.find_last_not_of(" \t\r\"") - from + 1);
-}
-
-std::vector<std::string_view> split(std::string_view line, char separator) {
-    std::vector<std::string_view> cells;
-    for (;;) {
-        const auto end = line.find(separator);
-        cells.push_back(trimmed(line.substr(0, end)));
-        if (end == line.npos) return cells;
-        line.remove_prefix(end + 1);
-    }
-}
 
 bool looks_like_decimal_comma(std::string_view cell) {
     const auto comma = cell.find(',');
@@ -68,15 +53,13 @@ Result<Curve> parse_csv(std::string_view text, const std::string& path) {
     std::size_t output = 0, source = 1;
     std::int64_t line = 0;
     bool any = false;
-    if (text.starts_with("\xEF\xBB\xBF")) text.remove_prefix(3); // a byte order mark
+    std::vector<std::string_view> cells;
     while (!text.empty()) {
-        const auto end = std::min(text.find('\n'), text.size());
-        const std::string_view row = trimmed(text.substr(0, end));
-        text.remove_prefix(std::min(end + 1, text.size()));
+        const std::string_view row = take_line(text);
         ++line;
         if (row.empty()) continue;
         const char separator = row.find(';') != row.npos ? ';' : row.find('\t') != row.npos ? '\t' : ',';
-        const auto cells = split(row, separator);
+        split_cells(row, separator, cells);
         if (separator != ',') {
             for (auto cell : cells) {
                 if (looks_like_decimal_comma(cell)) {
@@ -153,6 +136,7 @@ Result<Curve> parse_json(std::string_view text, const std::string& path) {
             return fail(Error{ErrorCode::newer_version, "was written by a newer Garland"}.at(path).keeping(kept));
         }
         Curve curve;
+        curve.outside = true;
         curve.timing = read_timing(JsonPart(*file.get("timing"), "the timing"), false);
         curve.timing.id = {};
         if (auto ok = validate(curve.timing); !ok) return fail(std::move(ok.error()).at(path).keeping(kept));
@@ -221,6 +205,15 @@ Result<Curve> parse_curve(std::string_view text, const std::string& path) {
     const auto first = text.find_first_not_of(" \t\r\n");
     if (first != text.npos && text[first] == '{') return parse_json(text, path);
     return parse_csv(text, path);
+}
+
+Timing with_curve(const Timing& now, const Curve& curve) {
+    Timing next = curve.timing;
+    next.id = now.id;
+    next.name = now.name;
+    next.extra = now.extra;
+    if (!curve.outside) next.before = now.before, next.after = now.after;
+    return next;
 }
 
 Result<Curve> read_curve(const std::string& path) {

@@ -20,7 +20,11 @@ std::string curve_json(const Timing& timing, Rate rate);
 struct Curve {
     Timing timing;     // without an id
     std::string words; // "12 keys from 240 rows", "3 phrases"
+    bool outside = false; // it says what comes before and after
 };
+
+// A timing that takes the curve: its id and name stay, and what comes before and after where the curve says nothing of it.
+Timing with_curve(const Timing& now, const Curve& curve);
 
 // Which of the two it is, is seen from its first character. Keys that lie on the line between their neighbours (within
 // 10⁻⁹ of a source frame) are left out. A header is needed in CSV only where the columns are in another order.

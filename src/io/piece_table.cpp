@@ -1,6 +1,7 @@
 #include "io/piece_table.h"
 
 #include "core/base/numbers.h"
+#include "io/csv.h"
 #include "io/file.h"
 
 #include <algorithm>
@@ -15,12 +16,6 @@ namespace {
 constexpr std::array<std::string_view, 9> columns{"frame", "piece", "tx", "ty", "tz", "qx", "qy", "qz", "qw"};
 constexpr double piece_limit = 1'000'000;
 
-std::string_view trimmed(std::string_view text) {
-    const auto from = text.find_first_not_of(" \t\r\"");
-    if (from == text.npos) return {};
-    return text.substr(from, text.find_last_not_of(" \t\r\"") - from + 1);
-}
-
 } // namespace
 
 Result<PieceTable> parse_piece_table(std::string_view text, const std::string& path) {
@@ -32,20 +27,11 @@ Result<PieceTable> parse_piece_table(std::string_view text, const std::string& p
     PieceTable table;
     std::map<std::int64_t, std::vector<bool>> seen;
     std::size_t rows = 0;
-    if (text.starts_with("\xEF\xBB\xBF")) text.remove_prefix(3); // a byte order mark
     while (!text.empty()) {
-        const auto end = std::min(text.find('\n'), text.size());
-        std::string_view row = trimmed(text.substr(0, end));
-        text.remove_prefix(std::min(end + 1, text.size()));
+        const std::string_view row = take_line(text);
         ++line;
         if (row.empty()) continue;
-        cells.clear();
-        for (;;) {
-            const auto comma = row.find(',');
-            cells.push_back(trimmed(row.substr(0, comma)));
-            if (comma == row.npos) break;
-            row.remove_prefix(comma + 1);
-        }
+        split_cells(row, ',', cells);
         if (!header) {
             header = true;
             for (std::size_t k = 0; k < columns.size(); ++k) {

@@ -52,14 +52,8 @@ Timing speeds_of(const std::string& text, double from, OutsideMode before, Outsi
     t.map = {};
     t.form = TimingForm::speeds;
     t.speeds.from = SourceFrame(from);
-    std::istringstream words(text);
-    for (std::string word; words >> word;) {
-        SpeedKey key;
-        if (word.back() == '|') key.toward = Toward::step, word.pop_back();
-        const auto colon = word.find(':');
-        key.at = OutputFrame(std::stod(word.substr(0, colon)));
-        key.speed = std::stod(word.substr(colon + 1));
-        t.speeds.keys.push_back(key);
+    for (const Key& k : parse_map(text).keys) { // a speed stands where a key has its source frame
+        t.speeds.keys.push_back({k.at, k.source.value, k.toward});
     }
     return t;
 }

@@ -136,6 +136,7 @@ QLabel#ok { color: @ok; }
 QLabel#alert { color: @alert; }
 QLabel#readout { background: @ground; border-radius: 6px; padding: 5px 10px; }
 QPushButton, QToolButton { background: @raised; border: 1px solid transparent; border-radius: 6px; padding: 5px 12px; }
+QPushButton[opens="true"] { padding-right: 24px; }
 QPushButton::menu-indicator { image: url(:/icons/down-@kind.svg); width: 10px; height: 10px; right: 7px;
   subcontrol-origin: padding; subcontrol-position: center right; }
 QPushButton[tight="true"] { padding: 5px 7px; }

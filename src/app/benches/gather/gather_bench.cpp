@@ -141,7 +141,7 @@ QWidget* GatherBench::make_source_card(const SourceSpec& spec) {
     if (const auto open = document_.sources().find(id);
         open != document_.sources().end() && !open->second.source->facts().faces_change_at) {
         const SourceFacts& f = open->second.source->facts();
-        auto* fast = make_button(tr("Fast copy   "), tr("Write the source again as arrays that are read by seeking, and use the copy"));
+        auto* fast = make_button(tr("Fast copy"), tr("Write the source again as arrays that are read by seeking, and use the copy"));
         auto* menu = new QMenu(fast);
         auto add = [&](const QString& words, NpyType type, bool velocities) {
             const double bytes = fast_copy_bytes(f, {{}, type, velocities});
@@ -157,6 +157,7 @@ QWidget* GatherBench::make_source_card(const SourceSpec& spec) {
             add(tr("Full floats without velocities"), NpyType::f32, false);
             add(tr("Half floats without velocities"), NpyType::f16, false);
         }
+        fast->setProperty("opens", true); // room for its arrow
         fast->setMenu(menu);
         head->addWidget(fast);
     }

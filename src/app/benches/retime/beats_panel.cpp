@@ -7,9 +7,7 @@
 namespace garland {
 
 BeatsPanel::BeatsPanel(Document& document, Viewing& viewing, TimeMapView& map) : RetimePanel(document, viewing, map) {
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(5);
+    auto* column = rows(this);
     auto* row = new QHBoxLayout;
     row->setSpacing(5);
     on_ = new QCheckBox(tr("Beats"));

@@ -5,9 +5,7 @@
 namespace garland {
 
 CameraPanel::CameraPanel(Document& document, Viewing& viewing, TimeMapView& map) : RetimePanel(document, viewing, map) {
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(5);
+    auto* column = rows(this);
     auto* top = new QHBoxLayout;
     top->setSpacing(5);
     through_ = new QCheckBox(tr("Look through the camera"));

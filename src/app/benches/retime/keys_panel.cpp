@@ -9,14 +9,10 @@
 namespace garland {
 
 KeysPanel::KeysPanel(Document& document, Viewing& viewing, TimeMapView& map) : RetimePanel(document, viewing, map) {
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(5);
+    auto* column = rows(this);
 
     keys_ = new QWidget;
-    auto* rows = new QVBoxLayout(keys_);
-    rows->setContentsMargins(0, 0, 0, 0);
-    rows->setSpacing(5);
+    auto* inner = rows(keys_);
     auto* one = new QHBoxLayout;
     one->setSpacing(5);
     frame_ = number(Quantity::output_frames, -frame_limit, frame_limit, 3, tr("Output frame of the key"),
@@ -68,7 +64,7 @@ KeysPanel::KeysPanel(Document& document, Viewing& viewing, TimeMapView& map) : R
     for (QWidget* w : std::initializer_list<QWidget*>{arrive_label_, arrive_, leave_label_, leave_}) one->addWidget(w);
     one->addStretch(1);
     one->addWidget(remove_);
-    rows->addLayout(one);
+    inner->addLayout(one);
     time_factor_ = number(Quantity::plain, -100, 100, 4, tr("Time factor"), tr("The picked keys' distances in time from the first one, times this; below 0 turns them round"), 56);
     value_factor_ = number(Quantity::plain, -100, 100, 4, tr("Value factor"), tr("Their differences in value from the first one, times this"), 56);
     time_factor_->set_value(1);
@@ -109,7 +105,7 @@ KeysPanel::KeysPanel(Document& document, Viewing& viewing, TimeMapView& map) : R
         connect(box, &QCheckBox::clicked, this, [this] { map_.set_snapping(snap_frames_->isChecked(), snap_beats_->isChecked()); });
         two->addWidget(box);
     }
-    rows->addLayout(two);
+    inner->addLayout(two);
     column->addWidget(keys_);
 
     phrases_ = new QWidget;

@@ -34,9 +34,7 @@ bool may_be_whole(OperationKind k) {
 
 OperationsPanel::OperationsPanel(Document& document, Viewing& viewing, TimeMapView& map)
     : RetimePanel(document, viewing, map) {
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(5);
+    auto* column = rows(this);
     auto* strip = new QHBoxLayout;
     strip->setSpacing(3);
     for (const Button& b : all_buttons) {
@@ -54,9 +52,7 @@ OperationsPanel::OperationsPanel(Document& document, Viewing& viewing, TimeMapVi
     column->addLayout(strip);
 
     row_ = new QWidget;
-    auto* rows = new QVBoxLayout(row_);
-    rows->setContentsMargins(0, 0, 0, 0);
-    rows->setSpacing(4);
+    auto* inner = rows(row_);
     auto* fields = new QHBoxLayout;
     fields->setSpacing(5);
     auto add = [&](QWidget* field, const QString& label) {
@@ -102,11 +98,11 @@ OperationsPanel::OperationsPanel(Document& document, Viewing& viewing, TimeMapVi
     apply_->setObjectName("primary");
     connect(apply_, &QPushButton::clicked, this, [this] { apply(); });
     fields->addWidget(apply_);
-    rows->addLayout(fields);
+    inner->addLayout(fields);
     words_ = make_label({}, "note");
     words_->setWordWrap(true);
     words_->setAccessibleName(tr("What it will do"));
-    rows->addWidget(words_);
+    inner->addWidget(words_);
     column->addWidget(row_);
     for (NumberField* field : numbers_) {
         connect(field, &NumberField::edited, this, [this, field](double v) {

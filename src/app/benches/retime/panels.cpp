@@ -31,6 +31,13 @@ NumberField* RetimePanel::number(Quantity quantity, double low, double high, int
     return field;
 }
 
+QVBoxLayout* RetimePanel::rows(QWidget* of) {
+    auto* column = new QVBoxLayout(of);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(5);
+    return column;
+}
+
 void RetimePanel::take_units() {
     const Settings& s = document_.project().settings;
     for (NumberField* field : numbers_) {

@@ -23,6 +23,7 @@ class RetimePanel : public QWidget {
     bool edit_project(const QString& words, const std::function<Result<void>(Project&)>& change, const QString& merge = {});
     NumberField* number(Quantity quantity, double low, double high, int decimals, const QString& name, const QString& tip,
                         int width = 64);
+    QVBoxLayout* rows(QWidget* of); // one under the other, without margins
     void take_units(); // from the project: frame rate and tempo
     Document& document_;
     Viewing& viewing_;

@@ -14,9 +14,7 @@ QString text(double v, int decimals = 3) {
 } // namespace
 
 PhrasesPanel::PhrasesPanel(Document& document, Viewing& viewing, TimeMapView& map) : RetimePanel(document, viewing, map) {
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(5);
+    auto* column = rows(this);
     auto* top = new QHBoxLayout;
     empty_ = make_label(tr("Not a list of phrases: ranges of the source played one after another."), "muted");
     empty_->setWordWrap(true);
@@ -40,9 +38,7 @@ PhrasesPanel::PhrasesPanel(Document& document, Viewing& viewing, TimeMapView& ma
     });
 
     form_ = new QWidget;
-    auto* rows = new QVBoxLayout(form_);
-    rows->setContentsMargins(0, 0, 0, 0);
-    rows->setSpacing(5);
+    auto* inner = rows(form_);
     list_ = new QListWidget;
     list_->setAccessibleName(tr("Phrases"));
     list_->setToolTip(tr("Drag a phrase up or down to play it earlier or later"));
@@ -50,7 +46,7 @@ PhrasesPanel::PhrasesPanel(Document& document, Viewing& viewing, TimeMapView& ma
     list_->setDefaultDropAction(Qt::MoveAction);
     list_->setMinimumHeight(48);
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    rows->addWidget(list_, 1);
+    inner->addWidget(list_, 1);
     auto* fields = new QHBoxLayout;
     fields->setSpacing(4);
     first_ = number(Quantity::source_frames, -frame_limit, frame_limit, 3, tr("First source frame of the phrase"), tr("Included"), 52);
@@ -72,7 +68,7 @@ PhrasesPanel::PhrasesPanel(Document& document, Viewing& viewing, TimeMapView& ma
     fields->addWidget(make_label(tr("fade")));
     fields->addWidget(fade_);
     fields->addStretch(1);
-    rows->addLayout(fields);
+    inner->addLayout(fields);
     auto* buttons = new QHBoxLayout;
     buttons->setSpacing(4);
     add_ = make_button(tr("Add"), tr("Another phrase after the picked one"));
@@ -89,10 +85,10 @@ PhrasesPanel::PhrasesPanel(Document& document, Viewing& viewing, TimeMapView& ma
     buttons->addStretch(1);
     buttons->addWidget(make_label(tr("start")));
     buttons->addWidget(start_);
-    rows->addLayout(buttons);
+    inner->addLayout(buttons);
     total_ = make_label({}, "muted");
     total_->setWordWrap(true);
-    rows->addWidget(total_);
+    inner->addWidget(total_);
     column->addWidget(form_, 1);
 
     connect(list_, &QListWidget::currentRowChanged, this, [this] {

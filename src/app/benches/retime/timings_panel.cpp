@@ -3,7 +3,7 @@
 #include "core/base/numbers.h"
 #include "core/project/timings.h"
 #include "io/curve_file.h"
-#include "io/otio.h"
+#include "io/export_timing.h"
 
 #include <QFileDialog>
 #include <QFileInfo>
@@ -11,9 +11,7 @@
 namespace garland {
 
 TimingsPanel::TimingsPanel(Document& document, Viewing& viewing, TimeMapView& map) : RetimePanel(document, viewing, map) {
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(5);
+    auto* column = rows(this);
     list_ = new QListWidget;
     list_->setAccessibleName(tr("Timings"));
     list_->setToolTip(tr("All timings, and who uses which"));
@@ -95,15 +93,9 @@ void TimingsPanel::import_curve(const QString& path) {
         this, tr("Reading %1").arg(QFileInfo(path).fileName()), [name = path.toStdString()](Progress&) { return read_curve(name); },
         [this, path](Result<Curve> curve) {
             if (!curve) return emit document_.problem(curve.error());
-            const bool csv = path.endsWith(".csv", Qt::CaseInsensitive); // says nothing of before and after: they stay
             edit_timing(tr("Take the timing from %1 (%2)").arg(QFileInfo(path).fileName(), QString::fromStdString(curve->words)),
                         [&](Timing& t) -> Result<void> {
-                            Timing next = curve->timing;
-                            next.id = t.id;
-                            next.name = t.name;
-                            next.extra = t.extra;
-                            if (csv) next.before = t.before, next.after = t.after;
-                            t = std::move(next);
+                            t = with_curve(t, *curve);
                             return {};
                         });
             map_.show_all();
@@ -111,18 +103,15 @@ void TimingsPanel::import_curve(const QString& path) {
 }
 
 void TimingsPanel::export_curve(const QString& path) {
-    const Timing* t = timing();
-    if (!t) return;
-    const Rate rate = document_.project().settings.rate;
-    auto write = [&]() -> Result<void> {
-        if (!path.endsWith(".otio", Qt::CaseInsensitive)) return write_curve(path.toStdString(), *t, rate, Existing::replace);
-        const auto span = source_span(*t);
-        OtioInfo info{rate, {}, {}, span.low, span.high, document_.project().settings.markers};
-        if (const SourceSpec* s = document_.project().source(viewing_.source())) info.source = s->name, info.url = s->path;
-        GARLAND_TRY(text, otio_text(*t, info));
-        return write_file(path.toStdString(), text.text, Existing::replace); // the dialog has asked
-    };
-    if (auto done = write(); !done) emit document_.problem(done.error());
+    if (!timing()) return;
+    document_.jobs().start<std::string>(
+        this, tr("Writing %1").arg(QFileInfo(path).fileName()),
+        [project = document_.project(), id = viewing_.timing(), file = path.toStdString()](Progress&) {
+            return export_timing(project, id, file, Existing::replace); // the dialog has asked
+        },
+        [this](Result<std::string> done) {
+            if (!done) emit document_.problem(done.error());
+        });
 }
 
 void TimingsPanel::refresh() {
