@@ -111,13 +111,13 @@ Result<FastCopyDone> make_fast_copy(const Source& source, const FastCopyOrder& o
     still.velocities.clear();
     GARLAND_CHECK(write_ply(mesh, still, PlyForm::little_endian, order.existing));
 
-    GARLAND_TRY(header, read_npy_header(points_path));
+    GARLAND_TRY(written, NpyFile::open(points_path));
     for (std::int64_t frame = f.first; frame <= f.last; ++frame) {
         if (report(frame, 0.5, "comparing")) {
             return fail(Error{ErrorCode::cancelled, "stopped while comparing"}.at(mesh).keeping("the copy, not compared to its end"));
         }
         GARLAND_TRY(pose, source.read(frame, progress));
-        GARLAND_TRY(back, read_npy_frame(points_path, header, static_cast<std::uint64_t>(frame - f.first)));
+        GARLAND_TRY(back, written.vectors(static_cast<std::uint64_t>(frame - f.first)));
         if (back.size() != pose->points.size()) {
             return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(points_path).at_frame(frame));
         }

@@ -1,18 +1,20 @@
 #include "io/npy.h"
 
+#include "core/base/numbers.h"
+#include "core/base/parallel.h"
+#include "core/geometry/halves.h"
 #include "io/pose_check.h"
 
 #include <Imath/half.h>
+#include <algorithm>
 #include <cstring>
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <unistd.h>
 
 namespace garland {
 
 namespace {
 std::uint64_t size_of(NpyType type) {
-    return type == NpyType::f16 ? 2 : type == NpyType::f32 ? 4 : 8;
+    return type == NpyType::f16 ? 2 : type == NpyType::f32 || type == NpyType::i32 ? 4 : 8;
 }
 
 // The text after 'key': in the header's dictionary.
@@ -26,10 +28,12 @@ std::string_view value_of(std::string_view text, std::string_view key) {
 } // namespace
 
 std::uint64_t NpyHeader::bytes_per_frame() const {
-    return shape[1] * shape[2] * size_of(type);
+    std::uint64_t count = size_of(type);
+    for (std::size_t i = 1; i < shape.size(); ++i) count *= shape[i];
+    return count;
 }
 
-Result<NpyHeader> parse_npy_header(const std::string& head, std::uint64_t file_size, const std::string& path) {
+Result<NpyHeader> parse_npy_array(const std::string& head, std::uint64_t file_size, const std::string& path) {
     auto bad = [&](ErrorCode code, std::string what) { return fail(Error{code, std::move(what)}.at(path)); };
     if (head.size() < 10 || head.compare(0, 6, "\x93NUMPY", 6) != 0) {
         return bad(ErrorCode::malformed, "this is not a NumPy array");
@@ -48,13 +52,16 @@ Result<NpyHeader> parse_npy_header(const std::string& head, std::uint64_t file_s
     NpyHeader header;
     header.data_offset = begin + length;
     const auto type = value_of(text, "'descr'").substr(0, 3);
-    if (type.size() < 3 || type[1] != 'f' || (type[0] != '<' && type[0] != '>') ||
-        (type[2] != '2' && type[2] != '4' && type[2] != '8')) {
+    const bool sided = type.size() == 3 && (type[0] == '<' || type[0] == '>');
+    const bool real = sided && type[1] == 'f' && (type[2] == '2' || type[2] == '4' || type[2] == '8');
+    const bool whole = sided && type[1] == 'i' && (type[2] == '4' || type[2] == '8');
+    if (!real && !whole) {
         return fail(Error{ErrorCode::unsupported, fmt::format("its numbers are of type \"{}\"", type)}.at(path).advise(
             "save positions as float16, float32 or float64"));
     }
     header.big_endian = type[0] == '>';
-    header.type = type[2] == '2' ? NpyType::f16 : type[2] == '4' ? NpyType::f32 : NpyType::f64;
+    header.type = whole ? (type[2] == '4' ? NpyType::i32 : NpyType::i64)
+                  : type[2] == '2' ? NpyType::f16 : type[2] == '4' ? NpyType::f32 : NpyType::f64;
     if (!value_of(text, "'fortran_order'").starts_with("False")) {
         return fail(Error{ErrorCode::unsupported, "it is stored column by column"}.at(path).advise(
             "save it with numpy.ascontiguousarray"));
@@ -76,21 +83,38 @@ Result<NpyHeader> parse_npy_header(const std::string& head, std::uint64_t file_s
             return bad(ErrorCode::malformed, "the shape is not a list of numbers");
         }
     }
+    if (header.shape.empty() || header.shape.size() > 3) return bad(ErrorCode::unsupported, fmt::format("it has {} dimensions", header.shape.size()));
+    for (std::size_t i = 1; i < header.shape.size(); ++i) {
+        if (header.shape[i] == 0) return bad(ErrorCode::malformed, "the array is empty");
+        if (header.shape[i] > point_limit) {
+            return bad(ErrorCode::too_large, fmt::format("claims {} values in every frame", header.shape[i]));
+        }
+    }
+    if (header.shape.size() == 3 && header.shape[1] * header.shape[2] > 16 * point_limit) {
+        return bad(ErrorCode::too_large, fmt::format("claims {} times {} values in every frame", header.shape[1], header.shape[2]));
+    }
+    if (header.shape[0] == 0) return bad(ErrorCode::malformed, "the array is empty");
+    const std::uint64_t room = file_size > header.data_offset ? file_size - header.data_offset : 0;
+    if (header.shape[0] > room / header.bytes_per_frame()) {
+        return fail(Error{ErrorCode::too_large, fmt::format("claims {} frames of {}, but the file has room for {}", header.shape[0],
+                                                            counted(static_cast<long long>(header.shape.size() > 1 ? header.shape[1] : 1), "point", "points"),
+                                                            room / header.bytes_per_frame())}
+                        .at(path)
+                        .advise("the file may be cut short; write it again"));
+    }
+    return header;
+}
+
+Result<NpyHeader> parse_npy_header(const std::string& head, std::uint64_t file_size, const std::string& path) {
+    GARLAND_TRY(header, parse_npy_array(head, file_size, path));
+    if (header.whole()) {
+        return fail(Error{ErrorCode::unsupported, "its numbers are whole"}.at(path).advise("save positions as float16, float32 or float64"));
+    }
     if (header.shape.size() != 3 || header.shape[2] != 3) {
         std::string found;
         for (auto n : header.shape) found += fmt::format("{}{}", found.empty() ? "" : ", ", n);
         return fail(Error{ErrorCode::unsupported, fmt::format("its shape is ({})", found)}.at(path).advise(
             "positions need the shape (frames, points, 3)"));
-    }
-    if (header.shape[0] == 0 || header.shape[1] == 0) return bad(ErrorCode::malformed, "the array is empty");
-    const std::uint64_t room = file_size > header.data_offset ? file_size - header.data_offset : 0;
-    if (header.shape[1] > point_limit || header.shape[0] > room / header.bytes_per_frame()) {
-        return fail(
-            Error{ErrorCode::too_large,
-                  fmt::format("claims {} frames of {} points, but the file has room for {}", header.shape[0],
-                              header.shape[1], header.shape[1] > point_limit ? 0 : room / header.bytes_per_frame())}
-                .at(path)
-                .advise("the file may be cut short; write it again"));
     }
     return header;
 }
@@ -101,58 +125,102 @@ Result<NpyHeader> read_npy_header(const std::string& path) {
     return parse_npy_header(head, size, path);
 }
 
-Result<std::vector<V3f>> read_npy_frame(const std::string& path, const NpyHeader& header, std::uint64_t frame) {
-    const std::uint64_t bytes = header.bytes_per_frame();
-    thread_local std::vector<char> raw;
-    raw.resize(bytes);
-    const int fd = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
-    if (fd < 0) return fail(Error{ErrorCode::not_found, "cannot be opened any more"}.at(path));
-    std::uint64_t done = 0;
-    while (done < bytes) {
-        const auto got =
-            ::pread(fd, raw.data() + done, bytes - done, static_cast<off_t>(header.data_offset + frame * bytes + done));
-        if (got <= 0) break;
-        done += static_cast<std::uint64_t>(got);
-    }
-    ::close(fd);
-    if (done < bytes) {
-        return fail(
-            Error{ErrorCode::malformed, "the file is cut short"}.at(path).at_frame(static_cast<std::int64_t>(frame)));
-    }
-    const std::size_t width = size_of(header.type);
-    const std::size_t count = header.shape[1] * 3;
-    if (header.big_endian) {
-        for (std::size_t i = 0; i < count; ++i) std::reverse(raw.data() + i * width, raw.data() + (i + 1) * width);
-    }
-    std::vector<V3f> out(header.shape[1]);
-    auto* to = reinterpret_cast<float*>(out.data());
-    switch (header.type) {
-    case NpyType::f16:
-        for (std::size_t i = 0; i < count; ++i) {
-            Imath::half h;
-            std::uint16_t bits = 0;
-            std::memcpy(&bits, raw.data() + i * 2, 2);
-            h.setBits(bits);
-            to[i] = h;
-        }
-        break;
-    case NpyType::f32: std::memcpy(to, raw.data(), count * 4); break;
-    case NpyType::f64:
-        for (std::size_t i = 0; i < count; ++i) {
-            double value = 0;
-            std::memcpy(&value, raw.data() + i * 8, 8);
-            to[i] = static_cast<float>(value);
-        }
-        break;
-    }
+Result<NpyFile> NpyFile::open(const std::string& path) {
+    NpyFile out;
+    out.path_ = path;
+    GARLAND_TRY(file, MappedFile::open(path));
+    out.file_ = std::move(file);
+    const std::string head(out.file_.data(), std::min<std::size_t>(out.file_.size(), 1 << 16));
+    GARLAND_TRY(header, parse_npy_array(head, out.file_.size(), path));
+    out.header_ = std::move(header);
     return out;
 }
 
-Result<NpyWriter> NpyWriter::create(const std::string& path, std::uint64_t frames, std::uint64_t points, NpyType type,
-                                    Existing existing) {
+Result<const char*> NpyFile::bytes(std::uint64_t frame) const {
+    if (file_.changed()) {
+        return fail(Error{ErrorCode::malformed, "the file was changed or cut short since it was opened"}
+                        .at(path_)
+                        .at_frame(static_cast<std::int64_t>(frame))
+                        .advise("open it again"));
+    }
+    return file_.data() + header_.data_offset + frame * header_.bytes_per_frame();
+}
+
+void NpyFile::done(std::uint64_t frame) const {
+    file_.forget(header_.data_offset + frame * header_.bytes_per_frame(), header_.bytes_per_frame());
+}
+
+void NpyFile::want(std::uint64_t frame) const {
+    if (frame < header_.shape[0]) file_.want(header_.data_offset + frame * header_.bytes_per_frame(), header_.bytes_per_frame());
+}
+
+Result<std::vector<V3f>> NpyFile::vectors(std::uint64_t frame) const {
+    GARLAND_TRY(raw, bytes(frame));
+    std::vector<V3f> out(header_.shape[1]);
+    auto* to = reinterpret_cast<float*>(out.data());
+    const std::size_t count = out.size() * 3, width = size_of(header_.type);
+    if (!header_.big_endian && header_.type == NpyType::f32) {
+        std::memcpy(to, raw, count * 4);
+    } else if (mixes()) {
+        from_halves(reinterpret_cast<const std::uint16_t*>(raw), to, count);
+    } else {
+        for (std::size_t i = 0; i < count; ++i) {
+            char value[8];
+            std::memcpy(value, raw + i * width, width);
+            if (header_.big_endian) std::reverse(value, value + width);
+            if (header_.type == NpyType::f64) {
+                double wide = 0;
+                std::memcpy(&wide, value, 8);
+                to[i] = static_cast<float>(wide);
+            } else if (header_.type == NpyType::f32) {
+                std::memcpy(to + i, value, 4);
+            } else {
+                std::uint16_t half = 0;
+                std::memcpy(&half, value, 2);
+                from_halves(&half, to + i, 1);
+            }
+        }
+    }
+    done(frame);
+    return out;
+}
+
+Result<std::vector<std::int64_t>> NpyFile::wholes(std::uint64_t frame) const {
+    GARLAND_TRY(raw, bytes(frame));
+    const std::size_t width = size_of(header_.type);
+    std::vector<std::int64_t> out(header_.bytes_per_frame() / width);
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        char value[8];
+        std::memcpy(value, raw + i * width, width);
+        if (header_.big_endian) std::reverse(value, value + width);
+        if (width == 8) {
+            std::memcpy(&out[i], value, 8);
+        } else {
+            std::int32_t narrow = 0;
+            std::memcpy(&narrow, value, 4);
+            out[i] = narrow;
+        }
+    }
+    done(frame);
+    return out;
+}
+
+Result<std::vector<V3f>> NpyFile::mixed(std::uint64_t a, std::uint64_t b, float w) const {
+    GARLAND_TRY(from, bytes(a));
+    GARLAND_TRY(to, bytes(b));
+    std::vector<V3f> out(header_.shape[1]);
+    auto* values = reinterpret_cast<float*>(out.data());
+    const auto *x = reinterpret_cast<const std::uint16_t*>(from), *y = reinterpret_cast<const std::uint16_t*>(to);
+    parallel_for(out.size() * 3, 1u << 16, [&](std::size_t first, std::size_t last) { mix_halves(x + first, y + first, w, values + first, last - first); });
+    done(a);
+    done(b);
+    return out;
+}
+
+namespace {
+Result<AtomicFile> begin_npy(const std::string& path, const std::string& type, const std::string& shape, Existing existing) {
     GARLAND_TRY(file, AtomicFile::create(path, existing));
-    std::string text = fmt::format("{{'descr': '<f{}', 'fortran_order': False, 'shape': ({}, {}, 3), }}", size_of(type),
-                                   frames, points);
+    std::string text = fmt::format("{{'descr': '{}', 'fortran_order': False, 'shape': ({}), }}", type, shape);
     text.append(63 - (10 + text.size()) % 64, ' '); // with the line break, data starts on a multiple of 64 bytes
     text += '\n';
     const auto length = static_cast<std::uint16_t>(text.size());
@@ -160,7 +228,23 @@ Result<NpyWriter> NpyWriter::create(const std::string& path, std::uint64_t frame
         '\x93', 'N', 'U', 'M', 'P', 'Y', 1, 0, static_cast<char>(length & 0xff), static_cast<char>(length >> 8)};
     file.write(head, sizeof head);
     file.write(text);
+    return file;
+}
+} // namespace
+
+Result<NpyWriter> NpyWriter::create(const std::string& path, std::uint64_t frames, std::uint64_t points, NpyType type,
+                                    Existing existing) {
+    GARLAND_TRY(file, begin_npy(path, fmt::format("<f{}", size_of(type)), fmt::format("{}, {}, 3", frames, points), existing));
     return NpyWriter(std::move(file), type);
+}
+
+Result<NpyWriter> NpyWriter::create_wholes(const std::string& path, std::uint64_t frames, std::uint64_t each, Existing existing) {
+    GARLAND_TRY(file, begin_npy(path, "<i8", fmt::format("{}, {}", frames, each), existing));
+    return NpyWriter(std::move(file), NpyType::i64);
+}
+
+void NpyWriter::add(const std::vector<std::int64_t>& frame) {
+    file_.write(frame.data(), frame.size() * 8);
 }
 
 void NpyWriter::add(const std::vector<V3f>& frame) {

@@ -4,6 +4,7 @@
 #include "core/base/result.h"
 #include "core/geometry/pose.h"
 #include "io/file.h"
+#include "io/mapped_file.h"
 
 #include <cstdint>
 #include <string>
@@ -11,23 +12,45 @@
 
 namespace garland {
 
-enum class NpyType { f16, f32, f64 };
+enum class NpyType { f16, f32, f64, i32, i64 };
 
 struct NpyHeader {
     NpyType type = NpyType::f32;
     bool big_endian = false;
     std::vector<std::uint64_t> shape;
     std::uint64_t data_offset = 0;
-    std::uint64_t bytes_per_frame() const; // of shape[1] · shape[2] values
+    std::uint64_t bytes_per_frame() const; // of all values but for the first dimension
+    bool whole() const { return type == NpyType::i32 || type == NpyType::i64; }
 };
 
 // Errors: malformed, unsupported (other types, Fortran order, pickled objects, other shapes), too_large (a shape the
 // file cannot hold).
 Result<NpyHeader> read_npy_header(const std::string& path);
+// The same for 1 to 3 dimensions of floats or whole numbers of 4 or 8 bytes.
+Result<NpyHeader> parse_npy_array(const std::string& head, std::uint64_t file_size, const std::string& path);
 Result<NpyHeader> parse_npy_header(const std::string& head, std::uint64_t file_size, const std::string& path);
 
-// The vectors of one frame, 0 … shape[0] − 1.
-Result<std::vector<V3f>> read_npy_frame(const std::string& path, const NpyHeader& header, std::uint64_t frame);
+// An array mapped into memory: frames are copied out of it, and the memory behind them is let go of again, so that playing
+// a large file does not fill the memory. Errors of the readers: malformed, where the file was cut short meanwhile.
+class NpyFile {
+  public:
+    static Result<NpyFile> open(const std::string& path);
+    const NpyHeader& header() const { return header_; }
+    std::size_t size() const { return file_.size(); }              // bytes; 0: no file
+    Result<std::vector<V3f>> vectors(std::uint64_t frame) const;   // of a (frames, points, 3) array
+    Result<std::vector<std::int64_t>> wholes(std::uint64_t frame) const; // of a (frames, n) array of whole numbers
+    // w of the way from frame a to b, without converting either as a whole; little-endian half floats only.
+    bool mixes() const { return header_.type == NpyType::f16 && !header_.big_endian; }
+    Result<std::vector<V3f>> mixed(std::uint64_t a, std::uint64_t b, float w) const;
+    void want(std::uint64_t frame) const; // it will be asked for soon
+
+  private:
+    Result<const char*> bytes(std::uint64_t frame) const;
+    void done(std::uint64_t frame) const;
+    std::string path_;
+    NpyHeader header_;
+    MappedFile file_;
+};
 
 // Writes frames one by one, all with the same number of points.
 class NpyWriter {
@@ -35,6 +58,9 @@ class NpyWriter {
     static Result<NpyWriter> create(const std::string& path, std::uint64_t frames, std::uint64_t points, NpyType type,
                                     Existing existing);
     void add(const std::vector<V3f>& frame);
+    // An array of the shape (frames, n) of 8-byte whole numbers.
+    static Result<NpyWriter> create_wholes(const std::string& path, std::uint64_t frames, std::uint64_t each, Existing existing);
+    void add(const std::vector<std::int64_t>& frame);
     Result<void> commit();
 
   private:

@@ -3,6 +3,7 @@
 
 #include "io/pose_check.h"
 
+#include <algorithm>
 #include <charconv>
 #include <cstring>
 #include <fast_float/fast_float.h>
@@ -127,8 +128,28 @@ class ObjParser {
             normals_.push_back(n);
         } else if (keyword == "f") {
             return read_face();
+        } else if (keyword == "g" || keyword == "o") {
+            group_ = place(groups_, rest_of_line());
+        } else if (keyword == "usemtl") {
+            material_ = place(faces_->materials, rest_of_line());
         }
         return {};
+    }
+
+    std::string rest_of_line() {
+        if (at_line_end()) return {};
+        const char* from = at_;
+        while (at_ < end_ && *at_ != '\n' && *at_ != '\r') ++at_;
+        const char* to = at_;
+        while (to > from && space(to[-1])) --to;
+        return std::string(from, to);
+    }
+
+    static std::int32_t place(std::vector<std::string>& names, const std::string& name) {
+        const auto at = std::find(names.begin(), names.end(), name);
+        const auto index = static_cast<std::int32_t>(at - names.begin());
+        if (at == names.end()) names.push_back(name);
+        return index;
     }
 
     Result<void> read_face() {
@@ -163,6 +184,8 @@ class ObjParser {
         }
         if (faces_->starts.empty()) faces_->starts.push_back(0);
         faces_->starts.push_back(static_cast<std::uint32_t>(faces_->corners.size()));
+        group_of_.push_back(std::max(group_, 0));
+        material_of_.push_back(material_);
         return {};
     }
 
@@ -177,6 +200,14 @@ class ObjParser {
         if (inside(corner_uvs_, uvs_.size())) {
             faces_->corner_uvs.reserve(corner_uvs_.size());
             for (std::int32_t i : corner_uvs_) faces_->corner_uvs.push_back(uvs_[static_cast<std::size_t>(i)]);
+        }
+        if (groups_.size() > 1) {
+            faces_->attributes.push_back({"group", 1});
+            faces_->attributes.back().whole = std::move(group_of_);
+        }
+        if (!faces_->materials.empty()) {
+            const auto none = std::find(material_of_.begin(), material_of_.end(), -1) == material_of_.end() ? -1 : place(faces_->materials, "");
+            for (std::int32_t m : material_of_) faces_->material_of.push_back(static_cast<std::uint32_t>(m < 0 ? none : m));
         }
         pose_->faces = faces_;
         GARLAND_CHECK(check_pose(*pose_, path_));
@@ -202,6 +233,9 @@ class ObjParser {
     std::vector<V2f> uvs_;
     std::vector<V3f> normals_;
     std::vector<std::int32_t> corner_uvs_, corner_normals_;
+    std::vector<std::string> groups_;
+    std::vector<std::int32_t> group_of_, material_of_; // one a face
+    std::int32_t group_ = -1, material_ = -1;
 };
 
 } // namespace

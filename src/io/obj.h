@@ -1,5 +1,6 @@
 // Wavefront OBJ text (the published "Object Files" appendix): v (with colours r g b), vt, vn, f with absolute or
-// negative indices. Groups, materials, lines and curves are passed over.
+// negative indices, g and o (the attribute `group` of faces, counted from 0 in the order of their first appearance, where there
+// are several), usemtl. Lines and curves are passed over.
 #pragma once
 
 #include "core/base/result.h"
@@ -19,6 +20,7 @@ struct ObjCounts {
 };
 Result<ObjCounts> read_obj_counts(const std::string& path); // counts lines only
 
+// Without groups and materials.
 Result<void> write_obj(const std::string& path, const Pose& pose, Existing existing);
 
 } // namespace garland

@@ -5,6 +5,19 @@
 
 namespace garland {
 
+Result<SourcePtr> open_spec(const SourceSpec& spec, const std::string& project_path, Progress& progress) {
+    if (spec.water) {
+        GARLAND_CHECK(validate(*spec.water));
+        return make_water(*spec.water, spec.rate);
+    }
+    if (!spec.shapes.empty()) {
+        std::vector<std::string> files;
+        for (const std::string& file : spec.shapes) files.push_back(absolute_path(file, project_path));
+        return open_shapes(files, spec.shape_frames, progress);
+    }
+    return open_source(absolute_path(spec.path, project_path), progress);
+}
+
 Result<void> open_sources(const Project& project, const std::string& path, OpenSources& sources,
                           std::vector<MissingSource>& missing, Progress& progress) {
     double done = 0;
@@ -12,7 +25,7 @@ Result<void> open_sources(const Project& project, const std::string& path, OpenS
         const auto parts = static_cast<double>(project.sources.size());
         PartOf part(progress, done / parts, (done + 1) / parts);
         done += 1;
-        auto source = open_source(absolute_path(spec.path, path), part);
+        auto source = open_spec(spec, path, part);
         if (source) {
             sources[spec.id] = {std::move(*source), PoseCache::new_serial()};
         } else if (source.error().code == ErrorCode::cancelled) {

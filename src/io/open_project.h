@@ -23,6 +23,9 @@ struct OpenedProject {
 // Errors: those of load_project; cancelled.
 Result<OpenedProject> open_project(const std::string& path, Progress& progress = Progress::none());
 
+// Opens, or computes, one source. Errors as open_source.
+Result<SourcePtr> open_spec(const SourceSpec& spec, const std::string& project_path, Progress& progress = Progress::none());
+
 // Opens the sources of a project that is in memory. `path`: of the project file, for relative paths.
 Result<void> open_sources(const Project& project, const std::string& path, OpenSources& sources,
                           std::vector<MissingSource>& missing, Progress& progress);

@@ -5,6 +5,7 @@
 #include "core/source/source.h"
 
 #include <string>
+#include <vector>
 
 namespace garland {
 
@@ -15,6 +16,12 @@ namespace garland {
 // Reads the first and the last pose and the size of every other; nothing else. Errors: not_found, unsupported (with
 // what can be opened), malformed …; cancelled.
 Result<SourcePtr> open_source(const std::string& path, Progress& progress = Progress::none());
+
+// Hand-made meshes of equal points, each shown `frames_each` frames in the order given: a source of kind shapes, from
+// frame 0. Stepped, or blended from shape to shape, as the way between frames says. Errors: invalid where there is no file;
+// malformed, where one has other points or faces than the first.
+Result<SourcePtr> open_shapes(const std::vector<std::string>& files, std::int64_t frames_each,
+                              Progress& progress = Progress::none());
 
 // The endings that open_source knows, for file dialogs: ".ply", ".obj", ".npy".
 std::vector<std::string> source_endings();

@@ -18,12 +18,21 @@ using ply::Type;
 
 namespace {
 
-// Where a property's numbers go: base[item · stride], times scale.
+// Where a property's numbers go: base[item · stride], times scale; or whole[item] as they are.
 struct Sink {
     float* base = nullptr;
     std::size_t stride = 0;
     float scale = 1;
+    std::int32_t* whole = nullptr;
 };
+
+bool is_whole(Type type) {
+    return type != Type::f32 && type != Type::f64;
+}
+
+std::int32_t to_whole(double value) {
+    return static_cast<std::int32_t>(std::clamp(value, -2147483648.0, 2147483647.0));
+}
 
 template <class T>
 T load(const char* at, bool swap) {
@@ -143,6 +152,7 @@ class Body {
                 for (std::uint64_t v = 0; v < values; ++v) {
                     GARLAND_TRY(value, number(property.type));
                     const Sink& sink = sinks[p];
+                    if (sink.whole) sink.whole[i] = to_whole(value);
                     if (sink.base) sink.base[i * sink.stride] = static_cast<float>(value) * sink.scale;
                 }
             }
@@ -153,11 +163,22 @@ class Body {
     Result<void> read_faces(const Element& element, std::size_t list, Faces& faces) {
         faces.starts.reserve(element.count + 1);
         faces.starts.push_back(0);
+        for (const Property& property : element.properties) {
+            if (!property.list) faces.attributes.push_back({property.name, 1});
+        }
         for (std::uint64_t i = 0; i < element.count; ++i) {
+            const std::size_t kept = faces.starts.size();
+            auto named = faces.attributes.begin();
             for (std::size_t p = 0; p < element.properties.size(); ++p) {
                 const Property& property = element.properties[p];
                 if (!property.list) {
-                    GARLAND_CHECK(number(property.type));
+                    GARLAND_TRY(value, number(property.type));
+                    if (is_whole(property.type)) {
+                        named->whole.push_back(to_whole(value));
+                    } else {
+                        named->values.push_back(static_cast<float>(value));
+                    }
+                    ++named;
                     continue;
                 }
                 GARLAND_TRY(length, list_length(property));
@@ -177,6 +198,11 @@ class Body {
                     faces.starts.push_back(static_cast<std::uint32_t>(faces.corners.size()));
                 }
             }
+            if (faces.starts.size() > kept) continue;
+            for (Attribute& a : faces.attributes) { // what is no face has no values
+                if (!a.whole.empty()) a.whole.pop_back();
+                if (!a.values.empty()) a.values.pop_back();
+            }
         }
         return {};
     }
@@ -190,6 +216,9 @@ class Body {
             const Type type = element.properties[p].type;
             const char* from = at_ + offset;
             offset += ply::size_of(type);
+            if (sinks[p].whole) {
+                for (std::uint64_t i = 0; i < element.count; ++i) sinks[p].whole[i] = to_whole(load(from + i * stride, type, swap_));
+            }
             if (!sinks[p].base) continue;
             switch (type) {
             case Type::i8: copy_column<std::int8_t>(from, stride, element.count, swap_, sinks[p]); break;
@@ -255,8 +284,13 @@ std::vector<Sink> make_sinks(const Element& element, Pose& pose) {
     pose.attributes.reserve(sinks.size());
     for (std::size_t p = 0; p < sinks.size(); ++p) {
         if (sinks[p].base || element.properties[p].list) continue;
-        PointAttribute& attribute = pose.attributes.emplace_back();
+        Attribute& attribute = pose.attributes.emplace_back();
         attribute.name = element.properties[p].name;
+        if (is_whole(element.properties[p].type)) {
+            attribute.whole.resize(element.count);
+            sinks[p].whole = attribute.whole.data();
+            continue;
+        }
         attribute.values.resize(element.count);
         sinks[p] = {attribute.values.data(), 1, 1.0f};
     }
@@ -292,6 +326,14 @@ Result<PosePtr> parse_ply(const char* data, std::size_t size, const std::string&
         } else {
             GARLAND_CHECK(body.read_items(element, std::vector<Sink>(element.properties.size())));
         }
+    }
+    if (faces->count() == 0) { // points with an id are particles
+        const auto id = std::find_if(pose->attributes.begin(), pose->attributes.end(), [](const Attribute& a) { return a.name == "id" && !a.whole.empty(); });
+        if (id != pose->attributes.end()) {
+            pose->ids.assign(id->whole.begin(), id->whole.end());
+            pose->attributes.erase(id);
+        }
+        faces->starts.clear();
     }
     pose->faces = std::move(faces);
     GARLAND_CHECK(check_pose(*pose, path));

@@ -1,6 +1,7 @@
 // PLY, the polygon file format (Turk 1994): ASCII and binary of either byte order.
 // Per point: x y z, nx ny nz, vx vy vz (velocity, units a second), s t or u v or texture_u texture_v, red green blue;
-// every other number per point becomes an attribute of its name. Faces: the list vertex_indices or vertex_index.
+// every other number per point or face becomes an attribute of its name, whole numbers as such. Points without faces that
+// have a whole number `id` are particles. Faces: the list vertex_indices or vertex_index.
 #pragma once
 
 #include "core/base/result.h"

@@ -11,8 +11,8 @@ static_assert(std::endian::native == std::endian::little, "the PLY writer copies
 
 namespace {
 
-std::string header_text(const char* form, const PlyMerger::Content& c, const std::vector<PointAttribute>& attributes,
-                        const std::string& comment) {
+std::string header_text(const char* form, const PlyMerger::Content& c, const std::vector<Attribute>& attributes,
+                        const std::string& comment, const std::vector<Attribute>& of_faces = {}, bool ids = false) {
     std::string text = fmt::format("ply\nformat {} 1.0\n", form);
     if (!comment.empty()) text += "comment " + comment + "\n";
     text += fmt::format("element vertex {}\n", c.points);
@@ -25,9 +25,18 @@ std::string header_text(const char* form, const PlyMerger::Content& c, const std
     if (c.uvs) floats({"s", "t"});
     if (c.colours) text += "property uchar red\nproperty uchar green\nproperty uchar blue\n";
     if (c.copy) text += "property int copy\n";
-    for (const PointAttribute& a : attributes) floats({a.name.c_str()});
-    text += fmt::format("element face {}\nproperty list {} int vertex_indices\nend_header\n", c.faces,
-                        c.many_corners ? "int" : "uchar");
+    if (ids) text += "property int id\n";
+    auto named = [&](const std::vector<Attribute>& list) {
+        for (const Attribute& a : list) {
+            for (int k = 0; k < a.width; ++k) {
+                text += fmt::format("property {} {}{}\n", a.whole.empty() ? "float" : "int", a.name, a.width > 1 ? fmt::format("_{}", k) : "");
+            }
+        }
+    };
+    named(attributes);
+    text += fmt::format("element face {}\nproperty list {} int vertex_indices\n", c.faces, c.many_corners ? "int" : "uchar");
+    named(of_faces);
+    text += "end_header\n";
     return text;
 }
 
@@ -100,13 +109,24 @@ bool has_large_face(const Faces& faces) {
 Result<void> write_ply(const std::string& path, const Pose& pose, PlyForm form, Existing existing) {
     GARLAND_TRY(file, AtomicFile::create(path, existing));
     const char* names[] = {"ascii", "binary_little_endian", "binary_big_endian"};
-    std::string text = header_text(names[static_cast<int>(form)], content_of(pose), pose.attributes, "");
+    std::string text = header_text(names[static_cast<int>(form)], content_of(pose), pose.attributes, "", pose.faces->attributes, !pose.ids.empty());
     Out out(text, form);
     auto flush = [&](std::size_t above) {
         if (text.size() <= above) return;
         file.write(text);
         text.clear();
     };
+    auto attributes = [&](const std::vector<Attribute>& list, std::size_t i) {
+        for (const Attribute& a : list) {
+            const auto width = static_cast<std::size_t>(a.width);
+            for (std::size_t k = 0; k < width; ++k) a.whole.empty() ? out.number(a.values[i * width + k]) : out.index(a.whole[i * width + k]);
+        }
+    };
+    for (const std::int64_t id : pose.ids) {
+        if (id < INT32_MIN || id > INT32_MAX) {
+            return fail(Error{ErrorCode::too_large, fmt::format("the id {} does not fit a PLY file", id)}.at(path).keeping("nothing was written"));
+        }
+    }
     for (std::size_t i = 0; i < pose.points.size(); ++i) {
         auto vector = [&](const std::vector<V3f>& values) {
             if (values.empty()) return;
@@ -119,7 +139,8 @@ Result<void> write_ply(const std::string& path, const Pose& pose, PlyForm form, 
         if (!pose.colours.empty()) {
             for (int k = 0; k < 3; ++k) out.byte(to_byte(pose.colours[i][k]));
         }
-        for (const PointAttribute& a : pose.attributes) out.number(a.values[i]);
+        if (!pose.ids.empty()) out.index(static_cast<std::int32_t>(pose.ids[i]));
+        attributes(pose.attributes, i);
         out.end_item();
         flush(1 << 20);
     }
@@ -134,6 +155,7 @@ Result<void> write_ply(const std::string& path, const Pose& pose, PlyForm form, 
         for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c) {
             out.index(static_cast<std::int32_t>(faces.corners[c]));
         }
+        attributes(faces.attributes, f);
         out.end_item();
         flush(1 << 20);
     }

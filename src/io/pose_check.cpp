@@ -1,21 +1,45 @@
 #include "io/pose_check.h"
 
+#include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 
 namespace garland {
 
+namespace {
+Result<void> check_finite(const std::vector<V3f>& list, const char* what, const std::string& path) {
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        const V3f& p = list[i];
+        if (std::isfinite(p.x) && std::isfinite(p.y) && std::isfinite(p.z)) continue;
+        return fail(Error{ErrorCode::malformed, fmt::format("{} {} is not finite ({}, {}, {})", what, i, p.x, p.y, p.z)}
+                        .at(path)
+                        .advise("write this frame again"));
+    }
+    return {};
+}
+} // namespace
+
+Result<void> check_particles(const Pose& pose, const std::string& path) {
+    if (pose.ids.size() != pose.points.size()) {
+        return fail(Error{ErrorCode::malformed, fmt::format("has {} ids for {} particles", pose.ids.size(), pose.points.size())}.at(path));
+    }
+    GARLAND_CHECK(check_finite(pose.points, "particle", path));
+    GARLAND_CHECK(check_finite(pose.velocities, "the velocity of particle", path));
+    std::vector<std::int64_t> sorted = pose.ids;
+    std::sort(sorted.begin(), sorted.end());
+    const auto twice = std::adjacent_find(sorted.begin(), sorted.end());
+    if (twice != sorted.end()) {
+        return fail(Error{ErrorCode::malformed, fmt::format("the id {} comes twice in one frame", *twice)}.at(path).advise(
+            "particles are matched by their ids, so each must be there once"));
+    }
+    return {};
+}
+
 Result<void> check_pose(const Pose& pose, const std::string& path) {
     if (pose.points.empty()) {
         return fail(Error{ErrorCode::malformed, "the mesh is empty: it has no points"}.at(path));
     }
-    for (std::size_t i = 0; i < pose.points.size(); ++i) {
-        const V3f& p = pose.points[i];
-        if (std::isfinite(p.x) && std::isfinite(p.y) && std::isfinite(p.z)) continue;
-        return fail(Error{ErrorCode::malformed, fmt::format("point {} is not finite ({}, {}, {})", i, p.x, p.y, p.z)}
-                        .at(path)
-                        .advise("write this frame again"));
-    }
+    GARLAND_CHECK(check_finite(pose.points, "point", path));
     const Faces& faces = *pose.faces;
     for (std::size_t c = 0; c < faces.corners.size(); ++c) {
         if (faces.corners[c] < pose.points.size()) continue;

@@ -10,6 +10,9 @@ namespace garland {
 // without any points.
 Result<void> check_pose(const Pose& pose, const std::string& path);
 
+// The same for particles, which may be none: ids as many as points and each once; finite values. Errors: malformed.
+Result<void> check_particles(const Pose& pose, const std::string& path);
+
 // The most points one pose may have, so that 32-bit indices reach them all.
 inline constexpr std::uint64_t point_limit = 1'000'000'000;
 

@@ -1,6 +1,7 @@
 #include "io/project_file.h"
 
 #include "io/json_part.h"
+#include "io/source_json.h"
 #include "io/timing_json.h"
 
 #include <filesystem>
@@ -9,89 +10,12 @@ namespace garland {
 
 namespace {
 
-const Word<Join> joins[] = {{"by clock", Join::by_clock}, {"frame for frame", Join::frame_for_frame}};
-const Word<SubFrame> sub_frames[] = {
-    {"nearest", SubFrame::nearest}, {"linear", SubFrame::linear}, {"smooth", SubFrame::smooth}};
-const Word<GapMend> mends[] = {{"hold", GapMend::hold}, {"blend", GapMend::blend}};
-const Word<UpAxis> ups[] = {{"y", UpAxis::y}, {"z", UpAxis::z}};
-const Word<WobbleEnd> wobble_ends[] = {{"never", WobbleEnd::never},
-                                         {"let go", WobbleEnd::let_go},
-                                         {"stay", WobbleEnd::stay},
-                                         {"settle", WobbleEnd::settle}};
 const Word<ArrangementKind> kinds[] = {
     {"line", ArrangementKind::line}, {"grid", ArrangementKind::grid}, {"ring", ArrangementKind::ring}};
 const Word<Facing> facings[] = {{"fixed", Facing::fixed}, {"along", Facing::along}, {"outward", Facing::outward}};
 const Word<Target> targets[] = {{"delay", Target::delay}, {"speed", Target::speed}};
 const Word<Driver> drivers[] = {
     {"chance", Driver::chance}, {"order, per step", Driver::order_step}, {"order, in total", Driver::order_total}};
-
-
-Json write(const Wobble& w) {
-    return {{"on", w.on},
-            {"position", number(w.position)},
-            {"turn", number(w.turn)},
-            {"size", number(w.size)},
-            {"rate", number(w.rate)},
-            {"seed", w.seed},
-            {"together", w.together},
-            {"end", word_of(wobble_ends, w.end)},
-            {"end_at", number(w.end_at.value)},
-            {"ease", number(w.ease)},
-            {"settle_position", vector(w.settle_position)},
-            {"settle_turn", number(w.settle_turn)},
-            {"settle_size", number(w.settle_size)}};
-}
-
-Wobble read_wobble(const JsonPart& p) {
-    const Wobble usual;
-    Wobble w;
-    w.on = p.flag("on", true);
-    w.position = p.real("position", usual.position);
-    w.turn = p.real("turn", usual.turn);
-    w.size = p.real("size", usual.size);
-    w.rate = p.real("rate", usual.rate);
-    w.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, INT64_C(9007199254740991)));
-    w.together = p.flag("together", usual.together);
-    w.end = p.word("end", wobble_ends, usual.end);
-    w.end_at = OutputFrame(p.real("end_at", usual.end_at.value));
-    w.ease = p.real("ease", usual.ease);
-    w.settle_position = p.place("settle_position", usual.settle_position);
-    w.settle_turn = p.real("settle_turn", usual.settle_turn);
-    w.settle_size = p.real("settle_size", usual.settle_size);
-    return w;
-}
-
-Json write(const SourceSpec& s) {
-    Json j{{"id", s.id.value},
-           {"name", s.name},
-           {"path", s.path},
-           {"rate", to_text(s.rate)},
-           {"join", word_of(joins, s.join)},
-           {"sub_frame", word_of(sub_frames, s.sub_frame)}};
-    if (s.first) j["first_frame"] = *s.first;
-    if (s.gaps != GapMend::hold) j["gaps"] = word_of(mends, s.gaps);
-    if (s.up != UpAxis::y) j["up"] = word_of(ups, s.up);
-    if (s.scale != 1) j["scale"] = number(s.scale);
-    if (!(s.wobble == Wobble{})) j["wobble"] = write(s.wobble);
-    return with_extra(std::move(j), s.extra);
-}
-
-SourceSpec read_source(const JsonPart& p) {
-    SourceSpec s;
-    s.id = SourceId(p.id("id"));
-    s.name = p.text("name", "source");
-    s.path = p.text("path", "");
-    s.rate = p.rate("rate", Rate{});
-    s.join = p.word("join", joins, Join::by_clock);
-    s.sub_frame = p.word("sub_frame", sub_frames, SubFrame::linear);
-    s.gaps = p.word("gaps", mends, GapMend::hold);
-    s.up = p.word("up", ups, UpAxis::y);
-    s.scale = p.real("scale", 1);
-    if (p.get("first_frame")) s.first = p.whole("first_frame", 0, -1'000'000'000, 1'000'000'000);
-    if (const Json* j = p.get("wobble")) s.wobble = read_wobble(JsonPart(*j, "\"wobble\" of " + p.where));
-    s.extra = extra_of(p.json, write(s));
-    return s;
-}
 
 Json write(const Spread& s) {
     return with_extra({{"id", s.id.value},

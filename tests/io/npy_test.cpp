@@ -35,7 +35,7 @@ class NpyTest : public QObject {
             const auto head = read_npy_header(folder / "a.npy");
             QVERIFY(head);
             QCOMPARE(head->data_offset % 64, std::uint64_t(0)); // as NumPy aligns it
-            for (std::uint64_t f = 0; f < 2; ++f) QVERIFY(*read_npy_frame(folder / "a.npy", *head, f) == frames[f]);
+            for (std::uint64_t f = 0; f < 2; ++f) QVERIFY(*NpyFile::open(folder / "a.npy")->vectors(f) == frames[f]);
         }
     }
     void big_endian_and_newer_headers() { // bytes laid out by hand from the format's description
@@ -44,7 +44,7 @@ class NpyTest : public QObject {
         folder.write("a.npy", header("{'descr': '>f4', 'fortran_order': False, 'shape': (1, 1, 3), }", 2) + data);
         const auto head = read_npy_header(folder / "a.npy");
         QVERIFY2(head, head ? "" : qPrintable(said(head.error())));
-        QCOMPARE((*read_npy_frame(folder / "a.npy", *head, 0))[0], V3f(1, 2, 3));
+        QCOMPARE((*NpyFile::open(folder / "a.npy")->vectors(0))[0], V3f(1, 2, 3));
     }
     void bad_headers_data() {
         QTest::addColumn<QByteArray>("text");

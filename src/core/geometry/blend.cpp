@@ -1,6 +1,8 @@
 #include "core/geometry/blend.h"
 
 #include "core/base/parallel.h"
+#include "core/geometry/particles.h"
+#include "core/geometry/volume.h"
 
 namespace garland {
 
@@ -36,6 +38,8 @@ void hermite(const Pose& a, const Pose& b, float w, float seconds, std::vector<V
 } // namespace
 
 bool mixable(const Pose& a, const Pose& b) {
+    if (a.volume || b.volume) return a.volume && b.volume;
+    if (!a.ids.empty() || !b.ids.empty()) return is_particles(a) && is_particles(b);
     return a.points.size() == b.points.size() && (a.faces == b.faces || a.faces->same_shape(*b.faces));
 }
 
@@ -43,6 +47,13 @@ PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double
     if (w <= 0 || a == b) return a;
     if (w >= 1) return b;
     if (how == SubFrame::nearest) return w < 0.5 ? a : b;
+    if (a->volume) {
+        auto out = std::make_shared<Pose>();
+        out->volume = how == SubFrame::carried ? mix_carried(*a->volume, *b->volume, w, seconds) : mix(*a->volume, *b->volume, w);
+        return out;
+    }
+    if (is_particles(*a)) return blend_particles({}, a, b, {}, w, how, seconds);
+    if (how == SubFrame::carried) return carried(a, b, w, seconds);
 
     auto out = std::make_shared<Pose>();
     out->faces = a->faces;
@@ -58,20 +69,15 @@ PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double
     mix_all(a->uvs, b->uvs, wf, out->uvs);
     mix_all(a->normals, b->normals, wf, out->normals);
     for (V3f& normal : out->normals) normal.normalize();
-    for (const auto& attribute : a->attributes) {
-        for (const auto& other : b->attributes) {
-            if (other.name != attribute.name || other.width != attribute.width) continue;
-            PointAttribute mixed{attribute.name, attribute.width, {}};
-            mix_all(attribute.values, other.values, wf, mixed.values);
-            out->attributes.push_back(std::move(mixed));
-        }
-    }
+    out->attributes = mix_attributes(a->attributes, b->attributes, wf);
     return out;
 }
 
 PosePtr blend_through(const Beside& before, const PosePtr& a, const PosePtr& b, const Beside& after, double w) {
     if (w <= 0 || a == b) return a;
     if (w >= 1) return b;
+    if (a->volume) return blend(a, b, w, SubFrame::linear, 0);
+    if (is_particles(*a)) return blend_particles(before, a, b, after, w, SubFrame::smooth, 0);
     auto out = std::make_shared<Pose>(*blend(a, b, w, SubFrame::linear, 0));
     const auto t = static_cast<float>(w);
     const float t2 = t * t, t3 = t2 * t;
@@ -88,11 +94,48 @@ PosePtr blend_through(const Beside& before, const PosePtr& a, const PosePtr& b, 
     return out;
 }
 
+std::vector<Attribute> mix_attributes(const std::vector<Attribute>& a, const std::vector<Attribute>& b, float w) {
+    std::vector<Attribute> out;
+    for (const Attribute& one : a) {
+        for (const Attribute& other : b) {
+            if (other.name != one.name || other.width != one.width || other.whole.size() != one.whole.size()) continue;
+            Attribute mixed{one.name, one.width};
+            mixed.whole = w < 0.5f ? one.whole : other.whole;
+            mix_all(one.values, other.values, w, mixed.values);
+            out.push_back(std::move(mixed));
+        }
+    }
+    return out;
+}
+
+PosePtr moved_along(const PosePtr& pose, double seconds) {
+    if (seconds == 0 || pose->velocities.empty() || pose->velocities.size() != pose->points.size()) return pose;
+    auto out = std::make_shared<Pose>(*pose);
+    const auto s = static_cast<float>(seconds);
+    parallel_for(out->points.size(), grain / 3, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i) out->points[i] += pose->velocities[i] * s;
+    });
+    return out;
+}
+
+PosePtr carried(const PosePtr& a, const PosePtr& b, double w, double seconds) {
+    return w < 0.5 ? moved_along(a, w * seconds) : moved_along(b, (w - 1) * seconds);
+}
+
+PosePtr with_normals_of_faces(const PosePtr& pose) {
+    if (pose->faces->count() == 0) return pose;
+    auto out = std::make_shared<Pose>(*pose);
+    out->normals = point_normals(out->points, *out->faces);
+    return out;
+}
+
 const char* to_text(SubFrame how) {
     switch (how) {
     case SubFrame::nearest: return "nearest";
     case SubFrame::linear: return "linear";
     case SubFrame::smooth: return "smooth";
+    case SubFrame::carried: return "carried";
+    case SubFrame::level_set: return "level set";
     }
     return "linear";
 }

@@ -15,14 +15,18 @@ enum class SubFrame {
     nearest, // the frame that is closer; halfway counts as the later one
     linear,
     smooth, // cubic Hermite through the points' velocities; here linear where there are none (see blend_through)
+    carried,   // the nearer frame moved along its velocities; volumes: both, moved along theirs and mixed
+    level_set, // meshes whose faces change: distance fields of both, mixed, and meshed again (see level_set.h)
 };
 
-// Whether two poses can be mixed: as many points, and faces of the same shape (or shared).
+// Whether two poses can be mixed: as many points and faces of the same shape (or shared); or particles with ids; or
+// volumes.
 bool mixable(const Pose& a, const Pose& b);
 
 // The pose at w of the way from a to b, 0 ≤ w ≤ 1, which lie `seconds` apart on the source's clock. Points by `how`;
 // velocities, colours, texture coordinates and attributes linearly; normals linearly, then made unit length. Values
-// that only one of the two has are left out. The poses must be mixable; at w = 0 and w = 1 the pose itself is returned.
+// that only one of the two has are left out; whole numbers are those of the nearer pose. Particles: see particles.h;
+// volumes: see volume.h. The poses must be mixable; at w = 0 and w = 1 the pose itself is returned.
 PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double seconds);
 
 // The same through the poses on both sides: cubic Hermite whose slopes are those of the straight lines between the
@@ -34,6 +38,19 @@ struct Beside {
 };
 PosePtr blend_through(const Beside& before, const PosePtr& a, const PosePtr& b, const Beside& after, double w);
 
-const char* to_text(SubFrame how);
+// Every point moved along its velocity for so many seconds; the pose itself where it has none, or for 0 seconds.
+PosePtr moved_along(const PosePtr& pose, double seconds);
+
+// The nearer of two poses `seconds` apart, moved along its velocities to w of the way.
+PosePtr carried(const PosePtr& a, const PosePtr& b, double w, double seconds);
+
+// The pose with the normals of its faces in place of its own.
+PosePtr with_normals_of_faces(const PosePtr& pose);
+
+// The list that is `w` of the way from a to b: floats mixed, whole numbers from the nearer; for attributes that both
+// have with the same name, width and kind.
+std::vector<Attribute> mix_attributes(const std::vector<Attribute>& a, const std::vector<Attribute>& b, float w);
+
+const char* to_text(SubFrame how); // "nearest", "linear", "smooth", "carried", "level set"
 
 } // namespace garland

@@ -1,5 +1,7 @@
 #include "core/geometry/pose.h"
 
+#include "core/geometry/volume.h"
+
 namespace garland {
 
 std::vector<std::uint32_t> Faces::triangles() const {
@@ -18,13 +20,16 @@ std::size_t Pose::bytes() const {
         sizeof(Pose) +
         (points.capacity() + normals.capacity() + velocities.capacity() + colours.capacity()) * sizeof(V3f) +
         uvs.capacity() * sizeof(V2f);
-    for (const auto& a : attributes) size += sizeof(a) + a.values.capacity() * sizeof(float);
+    for (const auto& a : attributes) size += sizeof(a) + (a.values.capacity() + a.whole.capacity()) * sizeof(float);
+    size += ids.capacity() * sizeof(std::int64_t);
+    if (volume) size += volume->bytes();
     return size;
 }
 
 Imath::Box3f bounds(const Pose& pose) {
     Imath::Box3f box;
     for (const V3f& p : pose.points) box.extendBy(p);
+    if (pose.volume) box.extendBy(pose.volume->box());
     return box;
 }
 

@@ -15,12 +15,27 @@ using Imath::V2f;
 using Imath::V3d;
 using Imath::V3f;
 
+// A named value per point or face: 1 to 16 floats each, or as many whole numbers; exactly one list is filled, with
+// count · width entries.
+struct Attribute {
+    std::string name;
+    int width = 1;
+    std::vector<float> values{};
+    std::vector<std::int32_t> whole{};
+    bool operator==(const Attribute&) const = default;
+};
+
+class Volume;
+
 // Polygons over points: face f has the corners corners[starts[f]] … corners[starts[f + 1] − 1], counter-clockwise seen
 // from outside. starts has one entry more than there are faces (or none at all); every corner is below the point count.
 struct Faces {
     std::vector<std::uint32_t> starts;
     std::vector<std::uint32_t> corners;
     std::vector<V2f> corner_uvs; // one per corner, or empty
+    std::vector<std::string> materials;      // names
+    std::vector<std::uint32_t> material_of;  // one per face, below materials.size(), or empty
+    std::vector<Attribute> attributes;       // per face
 
     std::size_t count() const { return starts.empty() ? 0 : starts.size() - 1; }
     bool same_shape(const Faces& other) const { return starts == other.starts && corners == other.corners; }
@@ -28,13 +43,6 @@ struct Faces {
     std::vector<std::uint32_t> triangles() const;
 };
 
-// A named value per point with 1 to 4 floats each; values.size() = points · width.
-struct PointAttribute {
-    std::string name;
-    int width = 1;
-    std::vector<float> values;
-    bool operator==(const PointAttribute&) const = default;
-};
 
 struct Pose {
     std::vector<V3f> points;     // in the source's own units
@@ -42,14 +50,16 @@ struct Pose {
     std::vector<V3f> velocities; // units per second, one per point, or empty
     std::vector<V2f> uvs;        // one per point, or empty
     std::vector<V3f> colours;    // 0…1 as stored, one per point, or empty
-    std::vector<PointAttribute> attributes;
+    std::vector<Attribute> attributes; // per point
+    std::vector<std::int64_t> ids;     // particles: one per point, each once; otherwise empty
+    std::shared_ptr<const Volume> volume; // volumes: the grids, and no points
     std::shared_ptr<const Faces> faces = std::make_shared<Faces>();
 
     std::size_t bytes() const; // what the pose takes in memory, without shared faces
 };
 using PosePtr = std::shared_ptr<const Pose>;
 
-// The corner of the points nearest to −∞ and the one nearest to +∞; an empty box without points.
+// The corner of the points (a volume: of its active voxels) nearest to −∞ and the one nearest to +∞; empty without any.
 Imath::Box3f bounds(const Pose& pose);
 
 // Unit normals at the points, each the sum of its faces' area-weighted normals; zero where no face touches a point.

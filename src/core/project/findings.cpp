@@ -34,12 +34,13 @@ void add_twins(const Show& show, const ArrangementShow& a, const TwinReport& twi
 
 // Which copies show a clamped or replaced frame somewhere in the range, and where first.
 void add_range_findings(const Show& show, const ArrangementShow& a, const std::vector<double>& frames, Report& report) {
-    std::vector<std::int64_t> clamped, missing;
-    double clamped_at = 0, missing_at = 0;
+    std::vector<std::int64_t> clamped, missing, nearest;
+    double clamped_at = 0, missing_at = 0, nearest_at = 0;
     std::set<std::int64_t> files;
     std::vector<CopyMoment> row(frames.size());
     const Sampler* sampler = a.usable ? &show.samplers.at(a.source) : nullptr;
     const bool gaps = sampler && !sampler->source()->facts().missing.empty();
+    const bool changes = sampler && sampler->source()->facts().kind == SourceKind::mesh_sequence;
     for (std::size_t i = 0; i < a.clocks.size() && sampler; ++i) {
         row_moments(a.plan, a.clock, a.clocks[i], frames, row);
         const auto number = a.first_copy + static_cast<std::int64_t>(i);
@@ -50,8 +51,12 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
                 if (clamped.empty()) clamped_at = frames[k];
                 clamped.push_back(number);
             }
-            if (!gaps) continue;
+            if (!gaps && !changes) continue;
             const PoseRecipe r = sampler->recipe(SourceFrame(row[k].source));
+            if (r.may_be_nearest && (nearest.empty() || nearest.back() != number)) {
+                if (nearest.empty()) nearest_at = frames[k];
+                nearest.push_back(number);
+            }
             if (!r.missing) continue;
             files.insert(static_cast<std::int64_t>(r.file_frame));
             if (missing.empty() || missing.back() != number) {
@@ -65,6 +70,12 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
                                    fmt::format("the source ends before the timing does: {} held at its end",
                                                names(clamped, show.copies()) + (clamped.size() == 1 ? " is" : " are")),
                                    clamped, static_cast<std::int64_t>(clamped_at), 0});
+    }
+    if (!nearest.empty()) {
+        report.findings.push_back({FindingKind::nearest,
+                                   fmt::format("{} asked for frames between whole ones, where the source's faces change: the nearest frame is shown",
+                                               names(nearest, show.copies()) + (nearest.size() == 1 ? " is" : " are")),
+                                   nearest, static_cast<std::int64_t>(nearest_at), 0});
     }
     if (!missing.empty()) {
         report.findings.push_back(
@@ -118,6 +129,7 @@ const char* to_text(FindingKind kind) {
     case FindingKind::twins: return "twins";
     case FindingKind::clamped: return "clamped";
     case FindingKind::missing: return "missing";
+    case FindingKind::nearest: return "nearest";
     }
     return "twins";
 }

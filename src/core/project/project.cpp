@@ -70,6 +70,18 @@ Result<void> validate(const Project& p) {
             return fail(ErrorCode::invalid, fmt::format("the source \"{}\" has a scale that is not usable", s.name));
         }
         if (auto ok = validate(s.wobble); !ok) return fail(named(ok.error(), "the source", s.name));
+        if (!std::isfinite(s.voxel) || s.voxel < 0) {
+            return fail(ErrorCode::invalid, fmt::format("the source \"{}\" has a voxel size below 0", s.name));
+        }
+        if (!std::is_sorted(s.dropped.begin(), s.dropped.end())) {
+            return fail(ErrorCode::invalid, fmt::format("the source \"{}\": dropped frames must rise", s.name));
+        }
+        if (s.shape_frames < 1 || s.shape_frames > 100'000) {
+            return fail(ErrorCode::invalid, fmt::format("the source \"{}\": a shape is shown 1 to 100 000 frames", s.name));
+        }
+        if (s.water) {
+            if (auto ok = validate(*s.water); !ok) return fail(named(ok.error(), "the source", s.name));
+        }
     }
     for (const Timing& t : p.timings) {
         if (!fresh(t.id.value)) return bad_id("the timing", t.name, t.id.value);
@@ -98,12 +110,31 @@ SourceClock clock_of(const SourceSpec& spec, std::int64_t file_first, std::int64
     return make_clock(file_first, file_last, spec.first.value_or(file_first), spec.rate, spec.join, project);
 }
 
+SourceLength length_of(const SourceFacts& f, Rate rate) {
+    return {f.first, f.last, f.rate.value_or(rate), f.up, f.scale};
+}
+
+Taking taking_of(const SourceSpec& s) {
+    Taking t;
+    t.how = s.sub_frame;
+    t.gaps = s.gaps;
+    t.up = s.up;
+    t.scale = s.scale;
+    t.root = s.root;
+    t.fresh_normals = s.fresh_normals;
+    t.voxel = s.voxel;
+    t.dropped = s.dropped;
+    return t;
+}
+
 SourceId add_source(Project& p, std::string name, std::string path, const SourceLength& length) {
     SourceSpec source;
     source.id = SourceId(p.next_id++);
     source.name = name;
     source.path = std::move(path);
     source.rate = length.rate;
+    source.up = length.up;
+    source.scale = length.scale;
     const SourceClock clock = clock_of(source, length.file_first, length.file_last, p.settings.rate);
 
     Timing timing;

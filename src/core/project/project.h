@@ -6,6 +6,7 @@
 #include "core/project/camera.h"
 #include "core/source/sampler.h"
 #include "core/source/source_clock.h"
+#include "core/source/water.h"
 #include "core/time/beats.h"
 #include "core/time/rate.h"
 #include "core/time/timing.h"
@@ -27,6 +28,14 @@ struct SourceSpec {
     GapMend gaps = GapMend::hold;
     UpAxis up = UpAxis::y;
     double scale = 1; // scene units in one unit of the files
+    RootMotion root = RootMotion::along;
+    bool fresh_normals = false;
+    double voxel = 0;                          // for level sets; see Taking
+    std::vector<std::int64_t> dropped{};       // frames that count as missing; rising
+    std::optional<std::int64_t> changes_from{}; // the user knows that points or faces change from this frame on
+    std::optional<WaterSpec> water{};          // computed: there is no path
+    std::vector<std::string> shapes{};         // paths of hand-made meshes: path is the first of them
+    std::int64_t shape_frames = 12;            // how many frames each of them is shown
     Wobble wobble{}; // of all its copies, wherever they are arranged
     std::string extra{};
     bool operator==(const SourceSpec&) const = default;
@@ -72,7 +81,13 @@ Result<void> validate(const Project& project);
 struct SourceLength {
     std::int64_t file_first = 0, file_last = 0;
     Rate rate{};
+    UpAxis up = UpAxis::y;
+    double scale = 1;
 };
+// rate: for files that do not say theirs.
+SourceLength length_of(const SourceFacts& facts, Rate rate);
+
+Taking taking_of(const SourceSpec& spec);
 
 SourceClock clock_of(const SourceSpec& spec, std::int64_t file_first, std::int64_t file_last, Rate project);
 

@@ -33,7 +33,7 @@ ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache&
         if (open == sources.end() || !open->second.source) continue;
         const SourceFacts& facts = open->second.source->facts();
         show->samplers[spec.id] =
-            Sampler(open->second.source, clock_of(spec, facts.first, facts.last, project.settings.rate), {spec.sub_frame, spec.gaps, spec.up, spec.scale},
+            Sampler(open->second.source, clock_of(spec, facts.first, facts.last, project.settings.rate), taking_of(spec),
                     open->second.serial, &cache);
     }
     std::int64_t number = 0;

@@ -92,10 +92,12 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
         const bool straight = through && r.before == r.frame_a && r.after == r.frame_b;
         const SubFrame how = straight ? SubFrame::linear : sampler.how();
         std::string words =
-            r.weight == 0 ? fmt::format("the stored pose {}", r.frame_a)
+            r.exact       ? fmt::format("the source's own pose at {}", short_number(r.file_frame, 6))
+            : r.weight == 0 ? fmt::format("the stored pose {}", r.frame_a)
                           : fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b, to_text(how));
-        if (r.weight > 0 && sampler.source()->makes_between()) words += ", turned along the shortest arc";
-        if (r.weight > 0 && through && !straight) words += fmt::format(" through {} to {}", r.before, r.after);
+        if (r.may_be_nearest) words += "; where the faces change the nearest frame is shown";
+        if (r.weight > 0 && !r.exact && sampler.source()->makes_between()) words += ", turned along the shortest arc";
+        if (r.weight > 0 && !r.exact && through && !straight) words += fmt::format(" through {} to {}", r.before, r.after);
         if (const auto fading = a->plan.fading(OutputFrame(v.local)); fading.weight > 0) {
             words += fmt::format("; source frame {} mixed in by {:.0f} %", short_number(fading.source, 2), fading.weight * 100);
         }

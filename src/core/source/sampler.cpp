@@ -1,6 +1,8 @@
 #include "core/source/sampler.h"
 
 #include "core/base/chance.h"
+#include "core/geometry/level_set.h"
+#include "core/geometry/volume.h"
 
 #include <bit>
 #include <cmath>
@@ -9,29 +11,30 @@ namespace garland {
 
 namespace {
 
-// Files with z up lie on their back in a scene with y up: (x, y, z) becomes (x, z, −y).
-PosePtr taken(const Pose& from, const Taking& t) {
-    auto pose = std::make_shared<Pose>(from);
-    const auto scale = static_cast<float>(t.scale);
-    auto turn = [&](std::vector<V3f>& list, float by) {
-        for (V3f& v : list) v = (t.up == UpAxis::z ? V3f(v.x, v.z, -v.y) : v) * by;
-    };
-    turn(pose->points, scale);
-    turn(pose->velocities, scale);
-    turn(pose->normals, 1);
-    return pose;
-}
-
 // Poses taken differently are known apart in the cache.
 std::uint64_t serial_of(std::uint64_t serial, const Taking& t) {
-    if (t.as_it_is()) return serial;
-    return chance_bits(serial, t.up == UpAxis::z ? 1 : 0, std::bit_cast<std::uint64_t>(t.scale));
+    if (t.as_it_is() && t.root == RootMotion::along) return serial;
+    const std::uint64_t kind = (t.up == UpAxis::z ? 1u : 0u) + (t.root == RootMotion::left_out ? 2u : 0u);
+    return chance_bits(serial, kind, std::bit_cast<std::uint64_t>(t.scale));
+}
+
+std::uint64_t made_serial_of(std::uint64_t stored, const Taking& t) {
+    const std::uint64_t kind = static_cast<std::uint64_t>(t.how) * 4 + (t.gaps == GapMend::blend ? 2u : 0u) + (t.fresh_normals ? 1u : 0u);
+    std::uint64_t serial = chance_bits(stored, kind + 16, std::bit_cast<std::uint64_t>(t.voxel));
+    for (std::int64_t f : t.dropped) serial = chance_bits(serial, 99, static_cast<std::uint64_t>(f));
+    return serial;
+}
+
+double usual_voxel(const Pose& pose) {
+    const V3f size = bounds(pose).size();
+    return std::max({size.x, size.y, size.z}) / 100.0;
 }
 
 } // namespace
 
 Sampler::Sampler(SourcePtr source, SourceClock clock, const Taking& taking, std::uint64_t serial, PoseCache* cache)
-    : source_(std::move(source)), clock_(clock), taking_(taking), serial_(serial_of(serial, taking)), cache_(cache) {}
+    : source_(without_frames(source, taking.dropped)), clock_(clock), taking_(taking), serial_(serial_of(serial, taking)),
+      made_serial_(made_serial_of(serial_, taking)), cache_(cache) {}
 
 PoseRecipe Sampler::recipe(SourceFrame s) const {
     PoseRecipe r;
@@ -42,6 +45,12 @@ PoseRecipe Sampler::recipe(SourceFrame s) const {
     const auto low = static_cast<std::int64_t>(std::floor(r.file_frame));
     r.weight = r.file_frame - static_cast<double>(low);
     const std::int64_t high = r.weight > 0 ? low + 1 : low;
+    if (source_->any_time()) {
+        r.exact = true;
+        r.frame_a = r.before = low;
+        r.frame_b = r.after = high;
+        return r;
+    }
     r.frame_a = source_->present(low);
     r.frame_b = source_->present(high);
     r.missing = r.frame_a != low || r.frame_b != high;
@@ -57,6 +66,11 @@ PoseRecipe Sampler::recipe(SourceFrame s) const {
     if (r.frame_a == r.frame_b) r.weight = 0;
     r.before = r.frame_a;
     r.after = r.frame_b;
+    const SourceFacts& f = source_->facts();
+    const bool mixes = taking_.how == SubFrame::linear || taking_.how == SubFrame::smooth ||
+                       (taking_.how == SubFrame::carried && !f.velocities && f.kind != SourceKind::volume);
+    r.may_be_nearest = r.weight > 0 && mixes && f.kind == SourceKind::mesh_sequence &&
+                       (!f.faces_change_at || r.frame_b >= *f.faces_change_at);
     if (r.weight > 0 && taking_.how == SubFrame::smooth && !follows_velocities()) {
         r.before = source_->present(r.frame_a - 1);
         r.after = source_->next_present(r.frame_b + 1);
@@ -66,42 +80,51 @@ PoseRecipe Sampler::recipe(SourceFrame s) const {
 
 PoseKey Sampler::key(SourceFrame s) const {
     const PoseRecipe r = recipe(s);
-    return {serial_, r.weight == 0 ? static_cast<double>(r.frame_a) : r.file_frame};
+    if (r.exact) return {made_serial_, r.file_frame};
+    return r.weight == 0 ? PoseKey{serial_, static_cast<double>(r.frame_a)} : PoseKey{made_serial_, r.file_frame};
+}
+
+// Files with z up lie on their back in a scene with y up: (x, y, z) becomes (x, z, −y).
+PosePtr Sampler::taken(const PosePtr& from, double file_frame) const {
+    const Taking& t = taking_;
+    const bool stays = t.root == RootMotion::left_out && source_->facts().root;
+    if (t.as_it_is() && !stays) return from;
+    auto pose = std::make_shared<Pose>(*from);
+    if (stays) {
+        const V3f moved(source_->root_at(file_frame) - source_->root_at(static_cast<double>(source_->facts().first)));
+        for (V3f& p : pose->points) p -= moved;
+        const double step = 0.5, low = static_cast<double>(source_->facts().first), high = static_cast<double>(source_->facts().last);
+        const double from_frame = std::max(low, file_frame - step), to_frame = std::min(high, file_frame + step);
+        if (!pose->velocities.empty() && to_frame > from_frame) {
+            const V3f speed((source_->root_at(to_frame) - source_->root_at(from_frame)) / ((to_frame - from_frame) * clock_.file_seconds));
+            for (V3f& v : pose->velocities) v -= speed;
+        }
+    }
+    const auto scale = static_cast<float>(t.scale);
+    auto turn = [&](std::vector<V3f>& list, float by) {
+        for (V3f& v : list) v = (t.up == UpAxis::z ? V3f(v.x, v.z, -v.y) : v) * by;
+    };
+    turn(pose->points, scale);
+    turn(pose->velocities, scale);
+    turn(pose->normals, 1);
+    if (pose->volume && !t.as_it_is()) pose->volume = moved(*pose->volume, t.up == UpAxis::z, t.scale);
+    return pose;
 }
 
 Result<PosePtr> Sampler::stored(std::int64_t file_frame, Progress& progress) const {
     return cache_->get({serial_, static_cast<double>(file_frame)}, [&]() -> Result<PosePtr> {
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-        auto pose = source_->read(file_frame, progress);
-        if (pose && !taking_.as_it_is()) return taken(**pose, taking_);
-        return pose;
+        GARLAND_TRY(pose, source_->read(file_frame, progress));
+        return taken(pose, static_cast<double>(file_frame));
     });
 }
 
-Result<SampledPose> Sampler::at(SourceFrame s, Progress& progress) const {
-    SampledPose out;
-    out.recipe = recipe(s);
-    const PoseRecipe& r = out.recipe;
-    if (r.weight > 0 && source_->makes_between()) {
-        GARLAND_TRY(own, cache_->get({serial_, r.file_frame}, [&]() -> Result<PosePtr> {
-            const bool smooth = taking_.how == SubFrame::smooth;
-            auto pose = source_->between({r.frame_a, r.frame_b, r.before, r.after, r.weight, smooth}, progress);
-            if (pose && !taking_.as_it_is()) return taken(**pose, taking_);
-            return pose;
-        }));
-        out.pose = std::move(own);
-        return out;
-    }
-    GARLAND_TRY(a, stored(r.frame_a, progress));
-    if (r.weight == 0) {
-        out.pose = std::move(a);
-        return out;
-    }
-    GARLAND_TRY(b, stored(r.frame_b, progress));
+Result<PosePtr> Sampler::made(const PoseRecipe& r, const PosePtr& a, const PosePtr& b, Progress& progress) const {
+    const auto apart = static_cast<double>(r.frame_b - r.frame_a);
+    const double seconds = clock_.file_seconds * apart;
     if (!mixable(*a, *b)) {
-        out.nearest_instead = true;
-        out.pose = r.weight < 0.5 ? a : b;
-        return out;
+        if (taking_.how == SubFrame::carried) return carried(a, b, r.weight, seconds);
+        return between_level_sets(*a, *b, r.weight, taking_.voxel > 0 ? taking_.voxel * taking_.scale : usual_voxel(*a), progress);
     }
     PosePtr before, after; // where they can be used
     if (r.before != r.frame_a) {
@@ -112,13 +135,43 @@ Result<SampledPose> Sampler::at(SourceFrame s, Progress& progress) const {
         GARLAND_TRY(pose, stored(r.after, progress));
         if (mixable(*pose, *b)) after = std::move(pose);
     }
-    const auto apart = static_cast<double>(r.frame_b - r.frame_a);
-    GARLAND_TRY(made, cache_->get({serial_, r.file_frame}, [&]() -> Result<PosePtr> {
-        if (!before && !after) return blend(a, b, r.weight, taking_.how, clock_.file_seconds * apart);
-        return blend_through({before, static_cast<double>(r.frame_a - r.before) / apart}, a, b,
-                             {after, static_cast<double>(r.after - r.frame_b) / apart}, r.weight);
-    }));
-    out.pose = std::move(made);
+    PosePtr out = before || after ? blend_through({before, static_cast<double>(r.frame_a - r.before) / apart}, a, b,
+                                                  {after, static_cast<double>(r.after - r.frame_b) / apart}, r.weight)
+                                  : blend(a, b, r.weight, taking_.how, seconds);
+    return taking_.fresh_normals ? with_normals_of_faces(out) : out;
+}
+
+Result<SampledPose> Sampler::at(SourceFrame s, Progress& progress) const {
+    SampledPose out;
+    out.recipe = recipe(s);
+    const PoseRecipe& r = out.recipe;
+    const PoseKey between{made_serial_, r.file_frame};
+    if (r.exact || (r.weight > 0 && source_->makes_between())) {
+        GARLAND_TRY(own, cache_->get(between, [&]() -> Result<PosePtr> {
+            if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+            auto pose = r.exact ? source_->exact_at(r.file_frame, taking_.how, progress)
+                                : source_->between({r.frame_a, r.frame_b, r.before, r.after, r.weight, taking_.how == SubFrame::smooth,
+                                                    clock_.file_seconds * static_cast<double>(r.frame_b - r.frame_a)}, progress);
+            if (!pose) return pose;
+            return taken(*pose, r.file_frame);
+        }));
+        out.pose = std::move(own);
+        return out;
+    }
+    GARLAND_TRY(a, stored(r.frame_a, progress));
+    if (r.weight == 0) {
+        out.pose = std::move(a);
+        return out;
+    }
+    GARLAND_TRY(b, stored(r.frame_b, progress));
+    const bool changing = taking_.how == SubFrame::level_set || (taking_.how == SubFrame::carried && !a->velocities.empty());
+    if (!mixable(*a, *b) && !changing) {
+        out.nearest_instead = true;
+        out.pose = r.weight < 0.5 ? a : b;
+        return out;
+    }
+    GARLAND_TRY(pose, cache_->get(between, [&]() { return made(r, a, b, progress); }));
+    out.pose = std::move(pose);
     return out;
 }
 
@@ -134,7 +187,7 @@ Result<SampledPose> Sampler::mixed(SourceFrame s, const Mix& mix, Progress& prog
     auto pose = std::make_shared<Pose>(*blend(a.pose, b.pose, mix.weight, SubFrame::linear, clock_.file_seconds));
     const std::vector<V3f>&va = a.pose->velocities, &vb = b.pose->velocities;
     const std::size_t n = pose->points.size();
-    if (va.size() == n && vb.size() == n) {
+    if (va.size() == n && vb.size() == n && pose->ids.empty()) {
         pose->velocities.resize(n);
         const auto ka = static_cast<float>((1 - mix.weight) * mix.speed);
         const auto kb = static_cast<float>(mix.weight * mix.other_speed);
@@ -149,12 +202,12 @@ Result<SampledPose> Sampler::mixed(SourceFrame s, const Mix& mix, Progress& prog
     return out;
 }
 
-const char* to_text(UpAxis up) {
-    return up == UpAxis::z ? "z" : "y";
-}
-
 const char* to_text(GapMend mend) {
     return mend == GapMend::blend ? "blend" : "hold";
+}
+
+const char* to_text(RootMotion root) {
+    return root == RootMotion::left_out ? "left_out" : "along";
 }
 
 } // namespace garland

@@ -8,7 +8,7 @@
 
 namespace garland {
 
-enum class UpAxis { y, z }; // of the files; scenes have y up
+enum class RootMotion { along, left_out };
 enum class GapMend {
     hold,  // a missing frame shows the one before the gap
     blend, // made between the frames before and after the gap
@@ -20,6 +20,10 @@ struct Taking {
     GapMend gaps = GapMend::hold;
     UpAxis up = UpAxis::y;
     double scale = 1; // scene units in one unit of the files
+    RootMotion root = RootMotion::along; // left out: the root stays where it is at the first frame
+    bool fresh_normals = false;          // normals of poses made between frames are those of their faces
+    double voxel = 0;                    // for level sets, units of the files; 0: a hundredth of the box's longest side
+    std::vector<std::int64_t> dropped{}; // frames that count as missing; rising
     bool as_it_is() const { return up == UpAxis::y && scale == 1; }
 };
 
@@ -31,6 +35,8 @@ struct PoseRecipe {
     double file_frame = 0;                 // the asked one
     // Smooth without velocities looks at the frames on both sides too; the same as a (b): there is none.
     std::int64_t before = 0, after = 0;
+    bool exact = false;       // the source has its own pose at any time
+    bool may_be_nearest = false; // between frames of a mesh sequence: where the faces change, the nearest is shown
 };
 
 struct SampledPose {
@@ -69,15 +75,18 @@ class Sampler {
 
   private:
     Result<PosePtr> stored(std::int64_t file_frame, Progress& progress) const;
+    Result<PosePtr> made(const PoseRecipe& recipe, const PosePtr& a, const PosePtr& b, Progress& progress) const;
+    PosePtr taken(const PosePtr& pose, double file_frame) const;
 
     SourcePtr source_;
     SourceClock clock_;
     Taking taking_;
-    std::uint64_t serial_ = 0;
+    std::uint64_t serial_ = 0;      // of stored poses
+    std::uint64_t made_serial_ = 0; // of poses between them, which depend on how they are made
     PoseCache* cache_ = nullptr;
 };
 
-const char* to_text(UpAxis up);    // "y", "z"
-const char* to_text(GapMend mend); // "hold", "blend"
+const char* to_text(GapMend mend);    // "hold", "blend"
+const char* to_text(RootMotion root); // "along", "left_out"
 
 } // namespace garland

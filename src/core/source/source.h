@@ -4,7 +4,7 @@
 
 #include "core/base/progress.h"
 #include "core/base/result.h"
-#include "core/geometry/pose.h"
+#include "core/geometry/blend.h"
 #include "core/time/rate.h"
 
 #include <cstdint>
@@ -18,7 +18,16 @@ enum class SourceKind {
     mesh_cache,    // points move, faces fixed
     mesh_sequence, // faces may change from frame to frame
     pieces,        // rigid parts of a mesh that move as wholes
+    keyed_parts,   // a hierarchy with animated transforms, exact at any time
+    particles,     // points with ids, births and deaths
+    volume,        // grids per frame
+    shapes,        // a handful of meshes of equal points, each shown some frames
+    water,         // a computed periodic surface
 };
+
+enum class UpAxis { y, z }; // of the files; scenes have y up
+
+struct GridFacts; // core/geometry/volume.h
 
 // Something about a source that its user should know, and what can be done about it.
 struct SourceProblem {
@@ -41,6 +50,11 @@ struct SourceFacts {
     std::vector<std::string> attributes;
     double bytes_on_disk = 0;
     Imath::Box3f box; // of the first pose
+    std::optional<Rate> rate; // what the files say of themselves
+    UpAxis up = UpAxis::y;
+    double scale = 1; // metres in one unit of the files, as they say
+    std::size_t pieces = 0;
+    bool root = false; // its root's motion can be left out
     std::vector<SourceProblem> problems;
 
     std::int64_t frames() const { return last - first + 1; }
@@ -63,9 +77,23 @@ class Source {
         std::int64_t a = 0, b = 0, before = 0, after = 0;
         double weight = 0;
         bool smooth = false;
+        double seconds = 0; // from a to b, on the clock of the files
     };
     virtual Result<PosePtr> between(const Between&, Progress&) const {
         return fail(ErrorCode::unsupported, "this source makes no poses between frames");
+    }
+
+    // Whether it has its own exact pose at any file frame; exact_at() then answers instead of read and between. `how`: only
+    // shapes go by it.
+    virtual bool any_time() const { return false; }
+    virtual Result<PosePtr> exact_at(double file_frame, SubFrame how, Progress& progress) const {
+        static_cast<void>(how);
+        return read(static_cast<std::int64_t>(file_frame), progress);
+    }
+    // Where its root is, for sources whose facts say that it has one.
+    virtual V3d root_at(double file_frame) const {
+        static_cast<void>(file_frame);
+        return V3d(0);
     }
 
     // The file frame that stands in for a possibly missing one.
@@ -75,6 +103,13 @@ class Source {
 };
 using SourcePtr = std::shared_ptr<const Source>;
 
-const char* to_text(SourceKind kind); // "mesh cache", "mesh sequence", "pieces"
+// A source with some of its frames left out: they count as missing. The same source where nothing is dropped.
+SourcePtr without_frames(const SourcePtr& source, const std::vector<std::int64_t>& dropped);
+
+// "frame 13", "frames 13 to 17", "frames 13, 15 and 9 more"; frames: rising, at least one.
+std::string frame_list(const std::vector<std::int64_t>& frames);
+
+const char* to_text(SourceKind kind); // "mesh cache", "mesh sequence", "pieces", …
+const char* to_text(UpAxis up);       // "y", "z"
 
 } // namespace garland

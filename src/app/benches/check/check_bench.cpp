@@ -100,7 +100,7 @@ void CheckBench::fill() {
     }
     set_note(found ? QString::fromStdString(counted(found, "finding", "findings")) : tr("nothing found"));
     if (found == 0) line(tr("Nothing found."), "ok");
-    for (FindingKind kind : {FindingKind::twins, FindingKind::clamped, FindingKind::missing}) {
+    for (FindingKind kind : {FindingKind::twins, FindingKind::clamped, FindingKind::missing, FindingKind::nearest}) {
         int shown = 0;
         for (const Finding& f : report_->findings) {
             if (f.kind != kind) continue;

@@ -1,0 +1,72 @@
+#include "core/geometry/halves.h"
+
+#include <Imath/half.h>
+
+#if defined(__x86_64__) && defined(__GNUC__)
+#include <immintrin.h>
+#define GARLAND_F16C 1
+#endif
+
+namespace garland {
+
+namespace {
+
+float plain(std::uint16_t bits) {
+    Imath::half h;
+    h.setBits(bits);
+    return h;
+}
+
+#ifdef GARLAND_F16C
+__attribute__((target("avx,f16c"))) std::size_t convert_fast(const std::uint16_t* from, float* out, std::size_t count) {
+    std::size_t i = 0;
+    for (; i + 8 <= count; i += 8) {
+        _mm256_storeu_ps(out + i, _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(from + i))));
+    }
+    return i;
+}
+
+__attribute__((target("avx,f16c"))) std::size_t mix_fast(const std::uint16_t* a, const std::uint16_t* b, float w, float* out, std::size_t count) {
+    const __m256 weight = _mm256_set1_ps(w);
+    std::size_t i = 0;
+    for (; i + 8 <= count; i += 8) {
+        const __m256 x = _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(a + i)));
+        const __m256 y = _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(b + i)));
+        _mm256_storeu_ps(out + i, _mm256_add_ps(x, _mm256_mul_ps(weight, _mm256_sub_ps(y, x))));
+    }
+    return i;
+}
+#endif
+
+} // namespace
+
+bool halves_are_fast() {
+#ifdef GARLAND_F16C
+    static const bool can = __builtin_cpu_supports("avx") && __builtin_cpu_supports("f16c");
+    return can;
+#else
+    return false;
+#endif
+}
+
+void from_halves(const std::uint16_t* halves, float* out, std::size_t count) {
+    std::size_t i = 0;
+#ifdef GARLAND_F16C
+    if (halves_are_fast()) i = convert_fast(halves, out, count);
+#endif
+    for (; i < count; ++i) out[i] = plain(halves[i]);
+}
+
+void mix_halves(const std::uint16_t* a, const std::uint16_t* b, float w, float* out, std::size_t count) {
+    if (w == 0 || w == 1) return from_halves(w == 0 ? a : b, out, count);
+    std::size_t i = 0;
+#ifdef GARLAND_F16C
+    if (halves_are_fast()) i = mix_fast(a, b, w, out, count);
+#endif
+    for (; i < count; ++i) {
+        const float x = plain(a[i]), y = plain(b[i]);
+        out[i] = x + w * (y - x);
+    }
+}
+
+} // namespace garland

@@ -1,0 +1,17 @@
+// Half floats (IEEE 754-2008 binary16) to floats, eight at a time where the processor can, one by one elsewhere: the same
+// bytes either way.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+
+namespace garland {
+
+void from_halves(const std::uint16_t* halves, float* out, std::size_t count);
+
+// out[i] = a[i] + w·(b[i] − a[i]) in floats; exactly a at w = 0 and b at w = 1.
+void mix_halves(const std::uint16_t* a, const std::uint16_t* b, float w, float* out, std::size_t count);
+
+bool halves_are_fast(); // whether this processor converts by itself
+
+} // namespace garland

@@ -1,0 +1,66 @@
+#include "core/geometry/key_track.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace garland {
+
+Result<void> validate(const KeyTrack& t) {
+    if (t.times.empty()) return fail(ErrorCode::invalid, "a track has no keys");
+    if (t.width < 1 || (t.rotation && t.width != 4)) return fail(ErrorCode::invalid, "a track's values have a wrong width");
+    const std::size_t each = static_cast<std::size_t>(t.width) * (t.way == KeyWay::cubic ? 3 : 1);
+    if (t.values.size() != t.times.size() * each) return fail(ErrorCode::invalid, "a track has not as many values as its keys need");
+    for (std::size_t i = 0; i < t.times.size(); ++i) {
+        if (!std::isfinite(t.times[i]) || std::abs(t.times[i]) > 1e9) return fail(ErrorCode::invalid, "a key's time is not usable");
+        if (i > 0 && t.times[i] <= t.times[i - 1]) return fail(ErrorCode::invalid, "key times do not rise");
+    }
+    for (float v : t.values) {
+        if (!std::isfinite(v)) return fail(ErrorCode::invalid, "a key's value is not finite");
+    }
+    return {};
+}
+
+void sample(const KeyTrack& t, double time, std::span<double> out, bool smooth) {
+    const auto width = static_cast<std::size_t>(t.width);
+    const std::size_t each = width * (t.way == KeyWay::cubic ? 3 : 1), middle = t.way == KeyWay::cubic ? width : 0;
+    auto value = [&](std::size_t key, std::size_t i) { return static_cast<double>(t.values[key * each + middle + i]); };
+    const auto after = std::upper_bound(t.times.begin(), t.times.end(), time);
+    const bool ends = after == t.times.begin() || after == t.times.end();
+    const std::size_t key = after == t.times.begin() ? 0 : static_cast<std::size_t>(after - t.times.begin()) - 1;
+    if (ends || t.way == KeyWay::step || time == t.times[key]) {
+        for (std::size_t i = 0; i < width; ++i) out[i] = value(key, i);
+        return;
+    }
+    const double from = t.times[key], span = t.times[key + 1] - from, w = (time - from) / span;
+    const double w2 = w * w, w3 = w2 * w;
+    if (t.way == KeyWay::cubic) {
+        for (std::size_t i = 0; i < width; ++i) {
+            const double leave = t.values[key * each + 2 * width + i], arrive = t.values[(key + 1) * each + i];
+            out[i] = (2 * w3 - 3 * w2 + 1) * value(key, i) + span * (w3 - 2 * w2 + w) * leave + (3 * w2 - 2 * w3) * value(key + 1, i) +
+                     span * (w3 - w2) * arrive;
+        }
+        if (t.rotation) {
+            const double length = std::sqrt(out[0] * out[0] + out[1] * out[1] + out[2] * out[2] + out[3] * out[3]);
+            for (std::size_t i = 0; length > 0 && i < width; ++i) out[i] /= length;
+        }
+        return;
+    }
+    if (t.rotation) {
+        auto quaternion = [&](std::size_t k) { return Quatd(value(k, 3), value(k, 0), value(k, 1), value(k, 2)); };
+        const Quatd q = between({V3d(0), quaternion(key)}, {V3d(0), quaternion(key + 1)}, w).rotation;
+        out[0] = q.v.x, out[1] = q.v.y, out[2] = q.v.z, out[3] = q.r;
+        return;
+    }
+    for (std::size_t i = 0; i < width; ++i) {
+        const double p = value(key, i), q = value(key + 1, i);
+        if (!smooth) {
+            out[i] = p + (q - p) * w;
+            continue;
+        }
+        const double leave = key > 0 ? (q - value(key - 1, i)) * span / (t.times[key + 1] - t.times[key - 1]) : q - p;
+        const double arrive = key + 2 < t.keys() ? (value(key + 2, i) - p) * span / (t.times[key + 2] - from) : q - p;
+        out[i] = p * (2 * w3 - 3 * w2 + 1) + q * (3 * w2 - 2 * w3) + leave * (w3 - 2 * w2 + w) + arrive * (w3 - w2);
+    }
+}
+
+} // namespace garland

@@ -1,0 +1,108 @@
+#include "core/geometry/level_set.h"
+
+#include "core/geometry/volume_grids.h"
+
+#include <openvdb/tools/Composite.h>
+#include <openvdb/tools/MeshToVolume.h>
+#include <openvdb/tools/VolumeToMesh.h>
+#include <openvdb/tree/LeafManager.h>
+
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+
+using openvdb::FloatGrid;
+
+constexpr float band = 3; // voxels on either side of a surface
+
+// A mesh as the converter wants it, in voxels.
+struct InVoxels {
+    const Pose& pose;
+    const std::vector<std::uint32_t> triangles;
+    double voxel;
+
+    std::size_t polygonCount() const { return triangles.size() / 3; }
+    std::size_t pointCount() const { return pose.points.size(); }
+    std::size_t vertexCount(std::size_t) const { return 3; }
+    void getIndexSpacePoint(std::size_t n, std::size_t v, openvdb::Vec3d& place) const {
+        const V3f& p = pose.points[triangles[n * 3 + v]];
+        place = openvdb::Vec3d(p.x, p.y, p.z) / voxel;
+    }
+};
+
+struct Stopper {
+    Progress* progress;
+    void start(const char* = nullptr) {}
+    void end() {}
+    bool wasInterrupted(int = -1) { return progress->cancelled(); }
+};
+
+FloatGrid::Ptr distances(const Pose& pose, double voxel, Progress& progress) {
+    Stopper stop{&progress};
+    const auto transform = openvdb::math::Transform::createLinearTransform(voxel);
+    return openvdb::tools::meshToVolume<FloatGrid>(stop, InVoxels{pose, pose.faces->triangles(), voxel}, *transform, band, band);
+}
+
+} // namespace
+
+Result<PosePtr> between_level_sets(const Pose& a, const Pose& b, double w, double voxel, Progress& progress) {
+    if (!(voxel > 0)) return fail(ErrorCode::invalid, "the voxel size must be above 0");
+    Imath::Box3f box = bounds(a);
+    box.extendBy(bounds(b));
+    const V3d size = (V3d(box.max) - V3d(box.min)) / voxel + V3d(2 * band);
+    if (box.isEmpty() || size.x * size.y * size.z > voxels_limit) {
+        return fail(Error{ErrorCode::too_large, fmt::format("the meshes span {:.3g} voxels of {}, above the limit of {:.3g}",
+                                                            size.x * size.y * size.z, voxel, voxels_limit)}
+                        .advise("choose larger voxels"));
+    }
+    start_volumes();
+    const auto in_a = distances(a, voxel, progress), in_b = distances(b, voxel, progress);
+    if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+    // Outside of both bands the distance is the background's, with its sign; both trees are flooded with it.
+    auto mixed = in_a->deepCopy();
+    mixed->tree().topologyUnion(in_b->tree());
+    const auto share = static_cast<float>(w);
+    openvdb::tree::LeafManager<FloatGrid::TreeType> leaves(mixed->tree());
+    leaves.foreach ([&](FloatGrid::TreeType::LeafNodeType& leaf, std::size_t) {
+        const auto from_a = in_a->getConstAccessor(), from_b = in_b->getConstAccessor();
+        for (auto it = leaf.beginValueAll(); it; ++it) {
+            const float x = from_a.getValue(it.getCoord()), y = from_b.getValue(it.getCoord());
+            it.setValue(x + share * (y - x));
+        }
+    });
+    auto tile = mixed->beginValueAll();
+    tile.setMaxDepth(FloatGrid::ValueAllIter::LEAF_DEPTH - 1);
+    for (; tile; ++tile) {
+        const float x = in_a->tree().getValue(tile.getCoord()), y = in_b->tree().getValue(tile.getCoord());
+        tile.setValue(x + share * (y - x));
+    }
+    std::vector<openvdb::Vec3s> points;
+    std::vector<openvdb::Vec4I> quads;
+    openvdb::tools::volumeToMesh(*mixed, points, quads, 0.0);
+    auto pose = std::make_shared<Pose>();
+    pose->points.reserve(points.size());
+    for (const auto& p : points) pose->points.emplace_back(p.x(), p.y(), p.z());
+    auto faces = std::make_shared<Faces>();
+    faces->starts.push_back(0);
+    for (const auto& q : quads) { // its quads turn clockwise seen from outside
+        for (int k = 3; k >= 0; --k) faces->corners.push_back(q[k]);
+        faces->starts.push_back(static_cast<std::uint32_t>(faces->corners.size()));
+    }
+    pose->faces = faces;
+    pose->normals = point_normals(pose->points, *faces);
+    return PosePtr(pose);
+}
+
+double enclosed_volume(const Pose& pose) {
+    double six = 0;
+    const auto triangles = pose.faces->triangles();
+    for (std::size_t i = 0; i + 2 < triangles.size(); i += 3) {
+        const V3d a(pose.points[triangles[i]]), b(pose.points[triangles[i + 1]]), c(pose.points[triangles[i + 2]]);
+        six += a.dot(b.cross(c));
+    }
+    return six / 6;
+}
+
+} // namespace garland

@@ -1,0 +1,73 @@
+// A volume: named sparse grids of one frame. OpenVDB's types stay behind this header, since they take long to compile.
+#pragma once
+
+#include "core/geometry/pose.h"
+
+namespace garland {
+
+struct GridFacts {
+    std::string name;          // "density"
+    std::string type;          // "float", "vector", or what the library calls another one (which is carried, not mixed)
+    bool half = false;         // written as half floats
+    std::uint64_t active = 0;  // voxels
+    double voxel = 0;          // size of a voxel in x, in the source's units
+    double least = 0, most = 0; // of the active values; vectors: of their lengths
+};
+
+struct VolumeGrids; // volume_grids.h
+
+class Volume {
+  public:
+    explicit Volume(std::unique_ptr<VolumeGrids> grids);
+    ~Volume();
+    const std::vector<GridFacts>& facts() const { return facts_; }
+    std::size_t bytes() const { return bytes_; }
+    const Imath::Box3f& box() const { return box_; } // of all active voxels, in the source's units
+    const VolumeGrids& grids() const { return *grids_; }
+
+  private:
+    std::unique_ptr<VolumeGrids> grids_;
+    std::vector<GridFacts> facts_;
+    std::size_t bytes_ = 0;
+    Imath::Box3f box_;
+};
+using VolumePtr = std::shared_ptr<const Volume>;
+
+// a + w·(b − a) of every float and vector grid that both have with the same transform, leaf by leaf; a grid with another
+// transform is resampled to a's first, and one that only a volume has fades in or out against its background.
+VolumePtr mix(const Volume& a, const Volume& b, double w);
+
+// Both volumes carried along their own velocity grids to the moment between them (a forward by w·seconds, b back by
+// (1 − w)·seconds; semi-Lagrangian, by the midpoint rule: J. Stam, "Stable fluids", 1999),
+// then mixed by w. The velocity grid is the first vector grid called v, vel or velocity; without one: mix.
+VolumePtr mix_carried(const Volume& a, const Volume& b, double w, double seconds);
+
+// At most `most` places in the volume for drawing: cell centres with what the first float grid has there, 0 … 1 of its
+// largest value.
+struct VolumeDots {
+    std::vector<V3f> places;
+    std::vector<float> strength;
+    float cell = 0; // side of the cell one dot stands for
+};
+VolumeDots dots_of(const Volume& volume, std::size_t most);
+
+// Every grid moved into another frame: turned from z up to y up, then scaled.
+VolumePtr moved(const Volume& volume, bool z_up, double scale);
+
+// A volume of dense grids, as solvers have them. `values` has nx·ny·nz entries, x fastest;
+// values of 0 (or vectors of 0) are left out. origin: the centre of the first voxel.
+struct DenseGrid {
+    std::string name;
+    int nx = 0, ny = 0, nz = 0;
+    double voxel = 1;
+    V3d origin{0, 0, 0};
+    bool half = false;
+    std::vector<float> values{}; // floats, or
+    std::vector<V3f> vectors{};
+};
+VolumePtr volume_from(const std::vector<DenseGrid>& grids);
+
+// The value at a place in the source's units, linearly between voxels; 0 for a grid that is not there.
+float value_at(const Volume& volume, const std::string& grid, const V3f& place);
+
+} // namespace garland

@@ -1,0 +1,154 @@
+#include "io/source_json.h"
+
+#include "io/timing_json.h"
+
+namespace garland {
+
+namespace {
+
+const Word<Join> joins[] = {{"by clock", Join::by_clock}, {"frame for frame", Join::frame_for_frame}};
+const Word<SubFrame> sub_frames[] = {
+    {"nearest", SubFrame::nearest}, {"linear", SubFrame::linear}, {"smooth", SubFrame::smooth},
+    {"carried", SubFrame::carried}, {"level set", SubFrame::level_set}};
+const Word<GapMend> mends[] = {{"hold", GapMend::hold}, {"blend", GapMend::blend}};
+const Word<UpAxis> ups[] = {{"y", UpAxis::y}, {"z", UpAxis::z}};
+const Word<WobbleEnd> wobble_ends[] = {{"never", WobbleEnd::never},
+                                         {"let go", WobbleEnd::let_go},
+                                         {"stay", WobbleEnd::stay},
+                                         {"settle", WobbleEnd::settle}};
+const Word<RootMotion> roots[] = {{"along", RootMotion::along}, {"left out", RootMotion::left_out}};
+
+Json write(const WaterSpec& w) {
+    return {{"wind", number(w.wind)},
+            {"direction", number(w.direction)},
+            {"height", number(w.height)},
+            {"choppiness", number(w.choppiness)},
+            {"size", number(w.size)},
+            {"patch", number(w.patch)},
+            {"smallest", number(w.smallest)},
+            {"against", number(w.against)},
+            {"resolution", w.resolution},
+            {"layers", w.layers},
+            {"frames", w.frames},
+            {"loop", w.loop},
+            {"seed", w.seed}};
+}
+
+WaterSpec read_water(const JsonPart& p) {
+    WaterSpec w;
+    w.wind = p.real("wind", w.wind);
+    w.direction = p.real("direction", w.direction);
+    w.height = p.real("height", w.height);
+    w.choppiness = p.real("choppiness", w.choppiness);
+    w.size = p.real("size", w.size);
+    w.patch = p.real("patch", w.patch);
+    w.smallest = p.real("smallest", w.smallest);
+    w.against = p.real("against", w.against);
+    w.resolution = static_cast<int>(p.whole("resolution", w.resolution, 0, 100'000));
+    w.layers = static_cast<int>(p.whole("layers", w.layers, 0, 1000));
+    w.frames = p.whole("frames", w.frames, 0, 1'000'000'000);
+    w.loop = p.whole("loop", w.loop, 0, 1'000'000'000);
+    w.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, INT64_C(9007199254740991)));
+    return w;
+}
+
+} // namespace
+
+Json write(const Wobble& w) {
+    return {{"on", w.on},
+            {"position", number(w.position)},
+            {"turn", number(w.turn)},
+            {"size", number(w.size)},
+            {"rate", number(w.rate)},
+            {"seed", w.seed},
+            {"together", w.together},
+            {"end", word_of(wobble_ends, w.end)},
+            {"end_at", number(w.end_at.value)},
+            {"ease", number(w.ease)},
+            {"settle_position", vector(w.settle_position)},
+            {"settle_turn", number(w.settle_turn)},
+            {"settle_size", number(w.settle_size)}};
+}
+
+Wobble read_wobble(const JsonPart& p) {
+    const Wobble usual;
+    Wobble w;
+    w.on = p.flag("on", true);
+    w.position = p.real("position", usual.position);
+    w.turn = p.real("turn", usual.turn);
+    w.size = p.real("size", usual.size);
+    w.rate = p.real("rate", usual.rate);
+    w.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, INT64_C(9007199254740991)));
+    w.together = p.flag("together", usual.together);
+    w.end = p.word("end", wobble_ends, usual.end);
+    w.end_at = OutputFrame(p.real("end_at", usual.end_at.value));
+    w.ease = p.real("ease", usual.ease);
+    w.settle_position = p.place("settle_position", usual.settle_position);
+    w.settle_turn = p.real("settle_turn", usual.settle_turn);
+    w.settle_size = p.real("settle_size", usual.settle_size);
+    return w;
+}
+
+Json write(const SourceSpec& s) {
+    Json j{{"id", s.id.value},
+           {"name", s.name},
+           {"path", s.path},
+           {"rate", to_text(s.rate)},
+           {"join", word_of(joins, s.join)},
+           {"sub_frame", word_of(sub_frames, s.sub_frame)}};
+    if (s.first) j["first_frame"] = *s.first;
+    if (s.gaps != GapMend::hold) j["gaps"] = word_of(mends, s.gaps);
+    if (s.up != UpAxis::y) j["up"] = word_of(ups, s.up);
+    if (s.scale != 1) j["scale"] = number(s.scale);
+    if (s.root != RootMotion::along) j["root"] = word_of(roots, s.root);
+    if (s.fresh_normals) j["fresh_normals"] = true;
+    if (s.voxel != 0) j["voxel"] = number(s.voxel);
+    if (!s.dropped.empty()) j["dropped"] = s.dropped;
+    if (s.changes_from) j["changes_from"] = *s.changes_from;
+    if (s.water) j["water"] = write(*s.water);
+    if (!s.shapes.empty()) {
+        j["shapes"] = s.shapes;
+        j["shape_frames"] = s.shape_frames;
+    }
+    if (!(s.wobble == Wobble{})) j["wobble"] = write(s.wobble);
+    return with_extra(std::move(j), s.extra);
+}
+
+SourceSpec read_source(const JsonPart& p) {
+    SourceSpec s;
+    s.id = SourceId(p.id("id"));
+    s.name = p.text("name", "source");
+    s.path = p.text("path", "");
+    s.rate = p.rate("rate", Rate{});
+    s.join = p.word("join", joins, Join::by_clock);
+    s.sub_frame = p.word("sub_frame", sub_frames, SubFrame::linear);
+    s.gaps = p.word("gaps", mends, GapMend::hold);
+    s.up = p.word("up", ups, UpAxis::y);
+    s.scale = p.real("scale", 1);
+    s.root = p.word("root", roots, RootMotion::along);
+    s.fresh_normals = p.flag("fresh_normals", false);
+    s.voxel = p.real("voxel", 0);
+    if (const Json* j = p.get("dropped")) {
+        if (!j->is_array()) p.complain("dropped", "a list of frames");
+        for (const Json& frame : *j) {
+            if (!frame.is_number_integer()) p.complain("dropped", "a list of whole frames");
+            s.dropped.push_back(frame.get<std::int64_t>());
+        }
+    }
+    if (p.get("changes_from")) s.changes_from = p.whole("changes_from", 0, -1'000'000'000, 1'000'000'000);
+    if (const Json* j = p.get("water")) s.water = read_water(JsonPart(*j, "\"water\" of " + p.where));
+    if (const Json* j = p.get("shapes")) {
+        if (!j->is_array()) p.complain("shapes", "a list of paths");
+        for (const Json& path : *j) {
+            if (!path.is_string()) p.complain("shapes", "a list of paths");
+            s.shapes.push_back(path.get<std::string>());
+        }
+    }
+    s.shape_frames = p.whole("shape_frames", 12, 1, 100'000);
+    if (p.get("first_frame")) s.first = p.whole("first_frame", 0, -1'000'000'000, 1'000'000'000);
+    if (const Json* j = p.get("wobble")) s.wobble = read_wobble(JsonPart(*j, "\"wobble\" of " + p.where));
+    s.extra = extra_of(p.json, write(s));
+    return s;
+}
+
+} // namespace garland

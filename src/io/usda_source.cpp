@@ -1,0 +1,481 @@
+#include "io/mapped_file.h"
+#include "io/mesh_file.h"
+#include "io/pose_check.h"
+#include "io/sources.h"
+#include "io/usda.h"
+
+#include "core/base/numbers.h"
+#include "core/geometry/particles.h"
+
+#include <Imath/ImathMatrixAlgo.h>
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <set>
+
+namespace garland {
+
+namespace {
+
+struct Bad {
+    Error error;
+};
+
+// What both kinds of USD sources keep: the mapped file, and the layer whose values lie in it.
+struct Scene {
+    std::string path;
+    MappedFile file;
+    UsdaLayer layer;
+
+    std::string_view text() const { return {file.data(), file.size()}; }
+    template <class T>
+    T need(Result<T> value, const UsdaAttribute& a, std::string_view text_of_it) const {
+        if (value) return std::move(*value);
+        throw Bad{Error{value.error().code, fmt::format("{}: {}", a.name, value.error().message)}.at(path).at_line(line_of(text(), text_of_it.data()))};
+    }
+    std::vector<float> floats(const UsdaAttribute& a, std::string_view value, std::size_t width) const {
+        return need(usda_floats(value, width), a, value);
+    }
+    std::vector<std::int64_t> wholes(const UsdaAttribute& a, std::string_view value) const { return need(usda_wholes(value), a, value); }
+
+    // Floats at a time: linear between samples of equal length, otherwise the sample before (as the format says).
+    std::vector<float> floats_at(const UsdaAttribute& a, double time, std::size_t width) const {
+        const auto at = a.at(time);
+        std::vector<float> out = floats(a, at.a, width);
+        if (at.weight <= 0) return out;
+        const std::vector<float> next = floats(a, at.b, width);
+        if (next.size() == out.size()) mix(out.data(), next.data(), static_cast<float>(at.weight), out.data(), out.size());
+        return out;
+    }
+    std::vector<V3f> vectors_at(const UsdaAttribute& a, double time) const {
+        const std::vector<float> values = floats_at(a, time, 3);
+        std::vector<V3f> out(values.size() / 3);
+        for (std::size_t i = 0; i < out.size(); ++i) out[i] = V3f(values[i * 3], values[i * 3 + 1], values[i * 3 + 2]);
+        return out;
+    }
+};
+
+std::shared_ptr<Faces> faces_at(const Scene& scene, const UsdaPrim& prim, double time, std::size_t points) {
+    auto faces = std::make_shared<Faces>();
+    const UsdaAttribute *counts = prim.find("faceVertexCounts"), *corners = prim.find("faceVertexIndices");
+    if (!counts || !corners) return faces;
+    const auto counts_text = counts->at(time).a, corners_text = corners->at(time).a;
+    const auto each = scene.wholes(*counts, counts_text), all = scene.wholes(*corners, corners_text);
+    auto bad = [&](std::string what, std::string_view where) {
+        return Bad{Error{ErrorCode::malformed, fmt::format("mesh \"{}\" {}", prim.name, what)}.at(scene.path).at_line(line_of(scene.text(), where.data()))};
+    };
+    faces->starts.push_back(0);
+    std::uint64_t total = 0;
+    for (std::int64_t n : each) {
+        if (n < 0 || n > static_cast<std::int64_t>(all.size())) throw bad(fmt::format("has a face of {} corners", n), counts_text);
+        total += static_cast<std::uint64_t>(n);
+        faces->starts.push_back(static_cast<std::uint32_t>(total));
+    }
+    if (total != all.size()) throw bad(fmt::format("has {} corners, but its faces need {}", all.size(), total), counts_text);
+    for (std::int64_t i : all) {
+        if (i < 0 || i >= static_cast<std::int64_t>(points)) throw bad(fmt::format("points to point {}, but there are only {}", i, points), corners_text);
+        faces->corners.push_back(static_cast<std::uint32_t>(i));
+    }
+    const UsdaAttribute* order = prim.find("orientation");
+    if (order && order->value.find("leftHanded") != order->value.npos) {
+        for (std::size_t f = 0; f < faces->count(); ++f) std::reverse(faces->corners.begin() + faces->starts[f], faces->corners.begin() + faces->starts[f + 1]);
+    }
+    return faces;
+}
+
+// A mesh prim at a time, in its own space.
+Pose mesh_at(const Scene& scene, const UsdaPrim& prim, double time, std::shared_ptr<const Faces> known) {
+    Pose pose;
+    const UsdaAttribute* points = prim.find("points");
+    if (!points) return pose;
+    pose.points = scene.vectors_at(*points, time);
+    if (const auto* v = prim.find("velocities")) {
+        pose.velocities = scene.vectors_at(*v, time);
+        if (pose.velocities.size() != pose.points.size()) pose.velocities.clear();
+    }
+    if (const auto* n = prim.find("normals"); n && (n->interpolation.empty() || n->interpolation == "vertex")) {
+        pose.normals = scene.vectors_at(*n, time);
+        if (pose.normals.size() != pose.points.size()) pose.normals.clear();
+    }
+    if (const auto* c = prim.find("primvars:displayColor")) {
+        const auto colours = scene.vectors_at(*c, time);
+        if (colours.size() == 1) pose.colours.assign(pose.points.size(), colours[0]);
+        if (colours.size() == pose.points.size()) pose.colours = colours;
+    }
+    auto faces = known ? nullptr : faces_at(scene, prim, time, pose.points.size());
+    if (const auto* st = prim.find("primvars:st"); st && !known) {
+        const auto uv = scene.floats_at(*st, time, 2);
+        const std::size_t count = uv.size() / 2;
+        auto pairs = [&] {
+            std::vector<V2f> out;
+            for (std::size_t i = 0; i < count; ++i) out.emplace_back(uv[i * 2], uv[i * 2 + 1]);
+            return out;
+        };
+        if (count == faces->corners.size() && st->interpolation == "faceVarying" && !prim.find("primvars:st:indices")) faces->corner_uvs = pairs();
+        if (count == pose.points.size() && st->interpolation != "faceVarying") pose.uvs = pairs();
+    }
+    if (const auto* binding = prim.find("primvars:materialName"); binding && faces) {
+        const auto names = usda_words(binding->value);
+        if (names.size() == 1) faces->materials = names, faces->material_of.assign(faces->count(), 0);
+    }
+    pose.faces = known ? known : std::shared_ptr<const Faces>(faces);
+    for (const UsdaAttribute& a : prim.attributes) { // other numbers per point
+        if (!a.name.starts_with("primvars:") || a.name == "primvars:st" || a.name == "primvars:displayColor" || a.name.find(':', 9) != a.name.npos) continue;
+        const bool one = a.type == "float[]", three = a.type.starts_with("float3[") || a.type.starts_with("vector3f[") || a.type.starts_with("color3f[");
+        if (!one && !three && a.type != "int[]") continue;
+        Attribute out{std::string(a.name.substr(9)), three ? 3 : 1};
+        std::size_t count = 0;
+        if (a.type == "int[]") {
+            for (std::int64_t v : scene.wholes(a, a.at(time).a)) out.whole.push_back(static_cast<std::int32_t>(std::clamp<std::int64_t>(v, INT32_MIN, INT32_MAX)));
+            count = out.whole.size();
+        } else {
+            out.values = scene.floats_at(a, time, static_cast<std::size_t>(out.width));
+            count = out.values.size() / static_cast<std::size_t>(out.width);
+        }
+        if (count == pose.points.size()) pose.attributes.push_back(std::move(out));
+    }
+    return pose;
+}
+
+M44d op_matrix(const Scene& scene, const UsdaPrim& prim, std::string_view op, double time) {
+    bool inverse = false;
+    if (op.starts_with("!invert!")) op.remove_prefix(8), inverse = true;
+    const UsdaAttribute* a = prim.find(op);
+    if (!a) throw Bad{Error{ErrorCode::malformed, fmt::format("prim \"{}\" orders by {}, which it does not have", prim.name, op)}.at(scene.path)};
+    op.remove_prefix(std::min<std::size_t>(op.size(), 8)); // "xformOp:"
+    const std::string_view kind = op.substr(0, op.find(':'));
+    const auto at = a->at(time);
+    std::vector<double> v = scene.need(usda_numbers(at.a), *a, at.a);
+    const std::size_t wanted = kind == "transform" ? 16 : kind == "orient" ? 4 : kind.size() == 7 && kind.starts_with("rotate") ? 1 : 3;
+    auto check = [&](const std::vector<double>& list, std::string_view text) {
+        if (list.size() != wanted) {
+            throw Bad{Error{ErrorCode::malformed, fmt::format("{} of \"{}\" has {} numbers, {} are needed", a->name, prim.name, list.size(), wanted)}
+                          .at(scene.path)
+                          .at_line(line_of(scene.text(), text.data()))};
+        }
+    };
+    check(v, at.a);
+    if (at.weight > 0) {
+        const std::vector<double> next = scene.need(usda_numbers(at.b), *a, at.b);
+        check(next, at.b);
+        if (kind == "orient") {
+            const Quatd q = between({V3d(0), Quatd(v[0], v[1], v[2], v[3])}, {V3d(0), Quatd(next[0], next[1], next[2], next[3])}, at.weight).rotation;
+            v = {q.r, q.v.x, q.v.y, q.v.z};
+        } else {
+            for (std::size_t i = 0; i < v.size(); ++i) v[i] += (next[i] - v[i]) * at.weight;
+        }
+    }
+    M44d m;
+    auto turn = [](char axis, double degrees) {
+        M44d r;
+        r.setAxisAngle(V3d(axis == 'X', axis == 'Y', axis == 'Z'), degrees * M_PI / 180);
+        return r;
+    };
+    if (kind == "translate") {
+        m.setTranslation(V3d(v[0], v[1], v[2]));
+    } else if (kind == "scale") {
+        m.setScale(V3d(v[0], v[1], v[2]));
+    } else if (kind == "orient") {
+        const Quatd q(v[0], v[1], v[2], v[3]);
+        if (!(q.length() > 1e-9)) throw Bad{Error{ErrorCode::malformed, fmt::format("{} of \"{}\" has no length", a->name, prim.name)}.at(scene.path)};
+        m = q.normalized().toMatrix44();
+    } else if (kind == "transform") {
+        for (int i = 0; i < 16; ++i) m[i / 4][i % 4] = v[static_cast<std::size_t>(i)];
+    } else if (kind.starts_with("rotate") && kind.size() == 7) {
+        m = turn(kind[6], v[0]);
+    } else if (kind.starts_with("rotate") && kind.size() == 9) { // rotateXYZ: about X first
+        for (std::size_t k = 0; k < 3; ++k) m *= turn(kind[6 + k], v[static_cast<std::size_t>(kind[6 + k] - 'X')]);
+    } else {
+        throw Bad{Error{ErrorCode::unsupported, fmt::format("{} of \"{}\" is no transform that is read", a->name, prim.name)}.at(scene.path)};
+    }
+    return inverse ? m.inverse() : m;
+}
+
+struct Xform {
+    M44d matrix; // for row vectors
+    bool resets = false;
+};
+
+Xform local_at(const Scene& scene, const UsdaPrim& prim, double time) {
+    Xform out;
+    const UsdaAttribute* order = prim.find("xformOpOrder");
+    if (!order) return out;
+    const auto ops = usda_words(order->value);
+    for (auto op = ops.rbegin(); op != ops.rend(); ++op) { // the last of the list is nearest to the points
+        if (*op == "!resetXformStack!") {
+            out.resets = true;
+        } else {
+            out.matrix *= op_matrix(scene, prim, *op, time);
+        }
+    }
+    return out;
+}
+
+M44d world_at(const Scene& scene, int prim, double time) {
+    M44d m;
+    for (int p = prim; p >= 0; p = scene.layer.prims[static_cast<std::size_t>(p)].parent) {
+        const Xform local = local_at(scene, scene.layer.prims[static_cast<std::size_t>(p)], time);
+        m *= local.matrix;
+        if (local.resets) break;
+    }
+    return m;
+}
+
+std::set<double> sample_times(const UsdaPrim& prim, bool transforms) {
+    std::set<double> times;
+    for (const UsdaAttribute& a : prim.attributes) {
+        if (a.name.starts_with("xformOp:") != transforms) continue;
+        for (const UsdaSample& s : a.samples) times.insert(s.time);
+    }
+    return times;
+}
+
+// Meshes whose points move, or particles: read from the mapped file, frame by frame.
+class UsdaSource final : public Source {
+  public:
+    UsdaSource(std::shared_ptr<Scene> scene, std::vector<int> prims, SourceFacts facts) : scene_(std::move(scene)), prims_(std::move(prims)), facts_(std::move(facts)) {}
+
+    Result<void> open() {
+        facts_.bytes_on_disk = static_cast<double>(scene_->file.size());
+        particles_ = scene_->layer.prims[static_cast<std::size_t>(prims_.front())].type == "Points";
+        bool changes = false;
+        for (int p : prims_) {
+            const UsdaPrim& prim = scene_->layer.prims[static_cast<std::size_t>(p)];
+            for (const char* name : {"faceVertexCounts", "faceVertexIndices"}) {
+                const UsdaAttribute* a = prim.find(name);
+                changes |= a && a->samples.size() > 1;
+            }
+        }
+        GARLAND_TRY(first, pose(facts_.first, true));
+        if (!changes && !particles_) faces_ = first->faces;
+        learn_pose(facts_, *first);
+        facts_.kind = particles_ ? SourceKind::particles : changes ? SourceKind::mesh_sequence : SourceKind::mesh_cache;
+        if (changes) facts_.faces_change_at = facts_.first + 1;
+        for (std::int64_t f = facts_.first + 1; changes && f <= facts_.last; ++f) {
+            GARLAND_TRY(next, pose(f, true));
+            facts_.most_points = std::max(facts_.most_points, next->points.size());
+            if (next->faces->same_shape(*first->faces)) continue;
+            facts_.faces_change_at = f;
+            break;
+        }
+        return {};
+    }
+    const SourceFacts& facts() const override { return facts_; }
+    std::vector<std::string> files() const override { return {scene_->path}; }
+    Result<PosePtr> read(std::int64_t frame, Progress&) const override {
+        GARLAND_TRY(out, pose(present(frame), false));
+        return PosePtr(out);
+    }
+
+  private:
+    Result<std::shared_ptr<Pose>> pose(std::int64_t frame, bool fresh) const {
+        const auto time = static_cast<double>(frame);
+        try {
+            auto out = std::make_shared<Pose>();
+            auto faces = std::make_shared<Faces>();
+            Attribute part{"part", 1};
+            std::size_t meshes = 0;
+            for (int p : prims_) {
+                const UsdaPrim& prim = scene_->layer.prims[static_cast<std::size_t>(p)];
+                // One mesh alone shares its faces between frames; several are joined anew.
+                Pose one = mesh_at(*scene_, prim, time, prims_.size() == 1 && !fresh ? faces_ : nullptr);
+                const M44d world = world_at(*scene_, p, time);
+                if (world != M44d()) {
+                    for (V3f& point : one.points) {
+                        V3d moved;
+                        world.multVecMatrix(V3d(point), moved);
+                        point = V3f(moved);
+                    }
+                    for (V3f& v : one.velocities) {
+                        V3d turned;
+                        world.multDirMatrix(V3d(v), turned);
+                        v = V3f(turned);
+                    }
+                    one.normals.clear(); // as they were, they would point elsewhere; made again below
+                }
+                if (particles_) GARLAND_CHECK(particles(prim, time, one));
+                if (prims_.size() == 1) {
+                    *out = std::move(one);
+                } else {
+                    append(*out, *faces, part, one, static_cast<std::int32_t>(meshes));
+                }
+                ++meshes;
+            }
+            if (prims_.size() > 1) {
+                out->attributes.push_back(std::move(part));
+                out->faces = faces_ && !fresh && faces_->same_shape(*faces) ? faces_ : faces;
+            }
+            if (!particles_) {
+                if (auto ok = check_pose(*out, scene_->path); !ok) return fail(std::move(ok.error()).at_frame(frame));
+            }
+            return out;
+        } catch (const Bad& bad) {
+            Error error = bad.error;
+            if (!error.frame) error.frame = frame;
+            return fail(std::move(error));
+        }
+    }
+
+    Result<void> particles(const UsdaPrim& prim, double time, Pose& out) const {
+        if (const auto* ids = prim.find("ids")) out.ids = scene_->wholes(*ids, ids->at(time).a);
+        if (out.ids.empty() && !out.points.empty()) {
+            for (std::size_t i = 0; i < out.points.size(); ++i) out.ids.push_back(static_cast<std::int64_t>(i));
+        }
+        if (const auto* widths = prim.find("widths")) {
+            Attribute size{"size", 1};
+            size.values = scene_->floats_at(*widths, time, 1);
+            if (size.values.size() == out.points.size()) out.attributes.push_back(std::move(size));
+        }
+        return check_particles(out, scene_->path);
+    }
+
+    static void append(Pose& all, Faces& faces, Attribute& part, const Pose& one, std::int32_t number) {
+        const auto first = static_cast<std::uint32_t>(all.points.size());
+        const std::size_t count = one.points.size();
+        auto add = [&](auto& to, const auto& from, auto usual) {
+            if (from.empty() && to.empty()) return;
+            to.resize(first, usual);
+            to.insert(to.end(), from.begin(), from.end());
+            to.resize(first + count, usual);
+        };
+        add(all.velocities, one.velocities, V3f(0));
+        add(all.colours, one.colours, V3f(1));
+        add(all.uvs, one.uvs, V2f(0));
+        all.points.insert(all.points.end(), one.points.begin(), one.points.end());
+        part.whole.insert(part.whole.end(), count, number);
+        if (faces.starts.empty()) faces.starts.push_back(0);
+        for (std::uint32_t c : one.faces->corners) faces.corners.push_back(first + c);
+        for (std::size_t f = 0; f < one.faces->count(); ++f) faces.starts.push_back(faces.starts.back() + one.faces->starts[f + 1] - one.faces->starts[f]);
+    }
+
+    std::shared_ptr<Scene> scene_;
+    std::vector<int> prims_;
+    SourceFacts facts_;
+    std::shared_ptr<const Faces> faces_;
+    bool particles_ = false;
+};
+
+// A matrix as translation, rotation and size; false where it shears.
+bool taken_apart(const M44d& m, V3d& t, Quatd& r, V3d& s) {
+    V3d rows[3];
+    for (int k = 0; k < 3; ++k) {
+        rows[k] = V3d(m[k][0], m[k][1], m[k][2]);
+        s[k] = rows[k].length();
+        if (s[k] > 0) rows[k] /= s[k];
+    }
+    if (rows[0].cross(rows[1]).dot(rows[2]) < 0) s.x = -s.x, rows[0] = -rows[0];
+    Imath::M44d turn;
+    for (int k = 0; k < 3; ++k) {
+        for (int j = 0; j < 3; ++j) turn[k][j] = rows[k][j];
+    }
+    r = Imath::extractQuat(turn).normalized();
+    t = m.translation();
+    return std::abs(rows[0].dot(rows[1])) < 1e-4 && std::abs(rows[1].dot(rows[2])) < 1e-4 && std::abs(rows[0].dot(rows[2])) < 1e-4;
+}
+
+// Meshes that move as wholes become a keyed model: a node a prim, keys at the samples' times.
+KeyedModel model_of(const Scene& scene, double first, std::vector<SourceProblem>& problems) {
+    KeyedModel model;
+    const auto& prims = scene.layer.prims;
+    for (std::size_t i = 0; i < prims.size(); ++i) {
+        const UsdaPrim& prim = prims[i];
+        PartNode& node = model.nodes.emplace_back();
+        node.name = std::string(prim.name);
+        const Xform rest = local_at(scene, prim, first);
+        node.parent = rest.resets ? -1 : prim.parent;
+        bool whole = taken_apart(rest.matrix, node.translation, node.rotation, node.scale);
+        const std::set<double> times = sample_times(prim, true);
+        if (!whole && times.empty()) node.matrix = rest.matrix;
+        if (!times.empty()) {
+            KeyTrack tracks[3]; // translation, rotation, scale
+            tracks[1].width = 4, tracks[1].rotation = true;
+            for (double time : times) {
+                V3d t, s;
+                Quatd r;
+                whole &= taken_apart(local_at(scene, prim, time).matrix, t, r, s);
+                for (KeyTrack& track : tracks) track.times.push_back(time / scene.layer.codes_a_second);
+                for (int k = 0; k < 3; ++k) tracks[0].values.push_back(static_cast<float>(t[k])), tracks[2].values.push_back(static_cast<float>(s[k]));
+                for (double q : {r.v.x, r.v.y, r.v.z, r.r}) tracks[1].values.push_back(static_cast<float>(q));
+            }
+            for (int k = 0; k < 3; ++k) {
+                model.channels.push_back({static_cast<int>(i), static_cast<PartPath>(k), static_cast<int>(model.tracks.size())});
+                model.tracks.push_back(std::move(tracks[k]));
+            }
+            if (!whole) problems.push_back({fmt::format("the transforms of \"{}\" shear", prim.name), "the shear is left out", std::nullopt});
+        }
+        if (prim.type == "Mesh" && prim.find("points")) {
+            PartMesh& mesh = model.meshes.emplace_back();
+            mesh.base = mesh_at(scene, prim, first, nullptr);
+            mesh.base.velocities.clear();
+            if (auto ok = check_pose(mesh.base, scene.path); !ok) throw Bad{ok.error()};
+            node.meshes.push_back(static_cast<int>(model.meshes.size()) - 1);
+        }
+    }
+    return model;
+}
+
+} // namespace
+
+Result<SourcePtr> open_usda(const std::string& path, Progress& progress) {
+    progress.report(0, fmt::format("reading {}", file_name(path)));
+    auto scene = std::make_shared<Scene>();
+    scene->path = path;
+    GARLAND_TRY(file, MappedFile::open(path));
+    scene->file = std::move(file);
+    if (scene->text().substr(0, 8) == "PXR-USDC") {
+        return fail(Error{ErrorCode::unsupported, "this is USD in its binary form"}.at(path).advise("save it as text"));
+    }
+    GARLAND_TRY(layer, parse_usda(scene->text(), path));
+    scene->layer = std::move(layer);
+    const UsdaLayer& l = scene->layer;
+
+    std::vector<int> meshes, points;
+    std::set<double> times;
+    bool deforms = false;
+    for (std::size_t i = 0; i < l.prims.size(); ++i) {
+        const UsdaPrim& prim = l.prims[i];
+        const bool mesh = prim.type == "Mesh" && prim.find("points"), cloud = prim.type == "Points" && prim.find("points");
+        if (mesh) meshes.push_back(static_cast<int>(i));
+        if (cloud) points.push_back(static_cast<int>(i));
+        const std::set<double> moves = sample_times(prim, true);
+        times.insert(moves.begin(), moves.end());
+        if (!mesh && !cloud) continue;
+        const std::set<double> shape = sample_times(prim, false);
+        times.insert(shape.begin(), shape.end());
+        deforms |= !shape.empty();
+    }
+    if (meshes.empty() && points.empty()) {
+        return fail(Error{ErrorCode::unsupported, "there is no Mesh and there are no Points in it"}.at(path).advise(
+            l.notes.empty() ? "give a file that holds the geometry itself" : fmt::format("it only points to {}, which are not followed", l.notes.front())));
+    }
+    SourceFacts facts;
+    // Exact for the rates in use, which are whole or whole thousandths of 1001.
+    const double rate = l.codes_a_second, thousandths = rate * 1001;
+    const bool whole = std::abs(rate - std::round(rate)) < 1e-9;
+    const bool odd = !whole && std::abs(thousandths / 1000 - std::round(thousandths / 1000)) < 1e-3;
+    facts.rate = whole ? Rate{std::llround(rate), 1} : odd ? Rate{std::llround(thousandths / 1000) * 1000, 1001} : Rate{std::llround(rate * 1000), 1000};
+    facts.up = l.z_up ? UpAxis::z : UpAxis::y;
+    facts.scale = l.metres;
+    const double first = times.empty() ? l.start.value_or(0) : *times.begin(), last = times.empty() ? first : *times.rbegin();
+    if (last - first > 10'000'000) return fail(Error{ErrorCode::too_large, "its samples reach further apart than ten million frames"}.at(path));
+    facts.first = static_cast<std::int64_t>(std::floor(first));
+    facts.last = std::max(facts.first, static_cast<std::int64_t>(std::ceil(last)));
+    for (const std::string& note : l.notes) facts.problems.push_back({note + " was passed over", "the rest is shown", std::nullopt});
+    facts.format = fmt::format("USD text, {}", counted(static_cast<long long>(meshes.empty() ? points.size() : meshes.size()), meshes.empty() ? "set of points" : "mesh", meshes.empty() ? "sets of points" : "meshes"));
+    try {
+        if (!meshes.empty() && !deforms) {
+            KeyedModel model = model_of(*scene, static_cast<double>(facts.first), facts.problems);
+            if (model.points() > point_limit) return fail(Error{ErrorCode::too_large, "it has more points than can be counted"}.at(path));
+            return make_parts_source(std::move(model), std::move(facts), {path});
+        }
+    } catch (const Bad& bad) {
+        return fail(bad.error);
+    }
+    if (!meshes.empty() && !points.empty()) facts.problems.push_back({"points beside meshes were passed over", "the meshes are shown", std::nullopt});
+    auto source = std::make_shared<UsdaSource>(scene, meshes.empty() ? std::vector<int>{points.front()} : meshes, std::move(facts));
+    GARLAND_CHECK(source->open());
+    return SourcePtr(source);
+}
+
+} // namespace garland

@@ -1,0 +1,190 @@
+#include "io/mesh_file.h"
+#include "io/series.h"
+#include "io/sources.h"
+#include "io/volume_file.h"
+
+#include "core/geometry/volume_grids.h"
+
+#include <cmath>
+#include <filesystem>
+#include <fmt/format.h>
+#include <openvdb/io/File.h>
+#include <openvdb/io/Stream.h>
+#include <sstream>
+
+namespace garland {
+
+namespace {
+
+// Runs what the library does; its exceptions become errors.
+template <class F>
+Result<void> guarded(const std::string& path, F&& work) {
+    start_volumes();
+    try {
+        return work();
+    } catch (const std::bad_alloc&) {
+        return fail(Error{ErrorCode::too_large, "asks for more memory than there is"}.at(path).advise("the file may be damaged; write it again"));
+    } catch (const std::exception& error) {
+        std::string words = error.what();
+        if (const auto at = words.find(path); at != words.npos) words.erase(at, path.size());
+        return fail(Error{ErrorCode::malformed, fmt::format("cannot be read as OpenVDB ({})", words)}.at(path).advise(
+            "the file may be damaged or cut short; write it again"));
+    }
+}
+
+Result<void> looks_right(const std::string& path) {
+    std::uint64_t size = 0;
+    GARLAND_TRY(head, read_head(path, 8, size));
+    const std::uint8_t magic[8] = {0x20, 0x42, 0x44, 0x56, 0, 0, 0, 0}; // " BDV", as the library writes it
+    if (head.size() < 8 || !std::equal(magic, magic + 8, head.begin(), [](std::uint8_t a, char b) { return a == static_cast<std::uint8_t>(b); })) {
+        return fail(Error{ErrorCode::malformed, "this is not an OpenVDB file"}.at(path));
+    }
+    return {};
+}
+
+double claimed_bytes(const openvdb::GridBase& grid) {
+    const auto bytes = grid.getMetadata<openvdb::Int64Metadata>("file_mem_bytes");
+    return bytes ? static_cast<double>(bytes->value()) : 0;
+}
+
+GridFacts described(const openvdb::GridBase& grid) {
+    GridFacts f;
+    f.name = grid.getName();
+    f.type = grid.isType<openvdb::Vec3SGrid>() ? "vector" : grid.valueType();
+    f.half = grid.saveFloatAsHalf();
+    f.voxel = grid.voxelSize()[0];
+    if (const auto count = grid.getMetadata<openvdb::Int64Metadata>("file_voxel_count")) f.active = static_cast<std::uint64_t>(count->value());
+    return f;
+}
+
+class VolumeSource final : public Source {
+  public:
+    VolumeSource(Series series, SourceFacts facts) : series_(std::move(series)), facts_(std::move(facts)) {}
+    const SourceFacts& facts() const override { return facts_; }
+    std::vector<std::string> files() const override {
+        std::vector<std::string> all;
+        for (const auto& [frame, path] : series_.files) all.push_back(path);
+        return all;
+    }
+    Result<PosePtr> read(std::int64_t frame, Progress&) const override {
+        frame = present(frame);
+        auto volume = read_volume(series_.files.at(frame));
+        if (!volume) return fail(std::move(volume.error()).at_frame(frame));
+        auto pose = std::make_shared<Pose>();
+        pose->volume = std::move(*volume);
+        return PosePtr(pose);
+    }
+
+  private:
+    Series series_;
+    SourceFacts facts_;
+};
+
+} // namespace
+
+Result<std::vector<GridFacts>> read_volume_facts(const std::string& path) {
+    GARLAND_CHECK(looks_right(path));
+    std::vector<GridFacts> out;
+    GARLAND_CHECK(guarded(path, [&]() -> Result<void> {
+        openvdb::io::File file(path);
+        file.setCopyMaxBytes(0);
+        file.open(false);
+        for (const auto& grid : *file.readAllGridMetadata()) out.push_back(described(*grid));
+        return {};
+    }));
+    return out;
+}
+
+Result<VolumePtr> read_volume(const std::string& path, double most) {
+    GARLAND_CHECK(looks_right(path));
+    auto grids = std::make_unique<VolumeGrids>();
+    GARLAND_CHECK(guarded(path, [&]() -> Result<void> {
+        openvdb::io::File file(path);
+        file.open(false); // no delayed loading: a frame is whole once it is read
+        double bytes = 0;
+        const auto heads = file.readAllGridMetadata();
+        for (const auto& grid : *heads) bytes += claimed_bytes(*grid);
+        if (bytes > most) {
+            return fail(Error{ErrorCode::too_large, fmt::format("says that its grids need {:.3g} GB of memory", bytes / 1e9)}.at(path));
+        }
+        for (const auto& grid : *file.getGrids()) {
+            if (!grid->transform().isLinear()) {
+                return fail(Error{ErrorCode::unsupported, fmt::format("the grid \"{}\" has a tapered frame", grid->getName())}.at(path));
+            }
+            const openvdb::Vec3d voxel = grid->voxelSize();
+            if (!std::isfinite(voxel.lengthSqr()) || !(voxel[0] > 0)) {
+                return fail(Error{ErrorCode::malformed, fmt::format("the grid \"{}\" has voxels without size", grid->getName())}.at(path));
+            }
+            grids->list.push_back(grid);
+        }
+        return {};
+    }));
+    if (grids->list.empty()) return fail(Error{ErrorCode::unsupported, "there are no grids in it"}.at(path));
+    auto volume = std::make_shared<Volume>(std::move(grids));
+    for (const GridFacts& f : volume->facts()) {
+        if (!std::isfinite(f.least) || !std::isfinite(f.most)) {
+            return fail(Error{ErrorCode::malformed, fmt::format("the grid \"{}\" has values that are not finite", f.name)}.at(path).advise(
+                "write this frame again"));
+        }
+    }
+    return VolumePtr(volume);
+}
+
+Result<void> write_volume(const std::string& path, const Volume& volume, Existing existing) {
+    GARLAND_TRY(file, AtomicFile::create(path, existing));
+    std::ostringstream bytes(std::ios::binary);
+    GARLAND_CHECK(guarded(path, [&]() -> Result<void> {
+        openvdb::io::Stream stream(bytes);
+        openvdb::GridCPtrVec grids(volume.grids().list.begin(), volume.grids().list.end());
+        stream.write(grids);
+        return {};
+    }));
+    file.write(bytes.view());
+    return file.commit();
+}
+
+Result<SourcePtr> open_volumes(const std::string& path, Progress& progress) {
+    GARLAND_TRY(series, find_series(path));
+    SourceFacts facts;
+    facts.kind = SourceKind::volume;
+    facts.first = series.first();
+    facts.last = series.last();
+    facts.missing = series.missing();
+    std::size_t done = 0;
+    for (const auto& [frame, file] : series.files) {
+        if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+        progress.report(static_cast<double>(done++) / static_cast<double>(series.files.size()), fmt::format("looking at {}", file_name(file)));
+        facts.bytes_on_disk += disk_bytes(file);
+        auto grids = read_volume_facts(file);
+        if (!grids) {
+            if (frame == facts.first) return fail(std::move(grids.error()).at_frame(frame));
+            facts.problems.push_back({fmt::format("frame {} cannot be read: {}", frame, grids.error().message), "write it again, or leave it out", frame});
+            continue;
+        }
+        std::uint64_t most = 0;
+        for (const GridFacts& g : *grids) most = std::max(most, g.active);
+        facts.most_points = std::max<std::size_t>(facts.most_points, most);
+        if (frame != facts.first) continue;
+        facts.points = most;
+        bool half = false;
+        std::string names;
+        for (const GridFacts& g : *grids) {
+            half |= g.half;
+            names += (names.empty() ? "" : ", ") + g.name;
+            facts.attributes.push_back(fmt::format("{} ({}{})", g.name, g.half ? "half " : "", g.type));
+            const bool moves = g.type == "vector" && (g.name == "velocity" || g.name == "vel" || g.name == "v");
+            facts.velocities |= moves;
+        }
+        facts.format = fmt::format("OpenVDB {}, {}{}", series.files.size() > 1 ? "series" : "file", names, half ? ", half floats" : "");
+    }
+    auto first = read_volume(series.files.begin()->second);
+    if (!first) return fail(std::move(first.error()).at_frame(facts.first));
+    facts.box = (*first)->box();
+    if (!facts.missing.empty()) {
+        facts.problems.push_back({fmt::format("{} {} missing", frame_list(facts.missing), facts.missing.size() == 1 ? "is" : "are"),
+                                  "the frame before is shown in its place", facts.missing.front()});
+    }
+    return SourcePtr(std::make_shared<VolumeSource>(std::move(series), std::move(facts)));
+}
+
+} // namespace garland
