@@ -3,6 +3,7 @@
 #include "core/base/numbers.h"
 #include "core/project/findings.h"
 #include "demo/festival.h"
+#include "demo/quay.h"
 #include "io/bake.h"
 #include "io/fast_copy.h"
 #include "io/open_project.h"
@@ -335,15 +336,18 @@ int camera_command(const std::string& path, const std::string& frames, Output ou
     return exit_fine;
 }
 
-int demo_command(const std::string& folder, Output out) {
+int demo_command(const std::string& folder, const std::string& only, Output out) {
     TerminalProgress progress(out);
-    auto project = write_demo(folder, progress);
-    if (!project) return report_error(project.error(), out);
-    if (out.json) {
-        print_json({{"project", *project}});
-    } else {
-        fmt::print("{}\n", *project);
+    Json paths = Json::array();
+    PartOf first(progress, 0, only.empty() ? 0.4 : 1), second(progress, only.empty() ? 0.4 : 0, 1);
+    for (bool quay : {false, true}) {
+        if (!only.empty() && quay != (only == "quay")) continue;
+        auto project = quay ? write_quay(folder, second) : write_demo(folder, first);
+        if (!project) return report_error(project.error(), out);
+        paths.push_back(*project);
+        if (!out.json) fmt::print("{}\n", *project);
     }
+    if (out.json) print_json({{"project", paths.front()}, {"projects", paths}});
     return exit_fine;
 }
 

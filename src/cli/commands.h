@@ -41,7 +41,8 @@ struct FastCopyWords {
 };
 int fast_copy_command(const std::string& path, const FastCopyWords& words, Output out);
 int camera_command(const std::string& project, const std::string& frames, Output out);
-int demo_command(const std::string& folder, Output out);
+// only: "festival", "quay", or "" for both; prints the paths of the projects.
+int demo_command(const std::string& folder, const std::string& only, Output out);
 
 // Prints an error to standard error (or as JSON to standard output) and gives its exit code.
 int report_error(const Error& error, Output out);

@@ -240,13 +240,47 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     source->add_option("--rate", w->rate, "Frames a second in the files");
     source->add_option("--join", w->join, "\"by clock\" or \"frame for frame\"");
     source->add_option("--first", w->start, "What the first frame is called");
-    source->add_option("--between", w->between, "Poses between frames: nearest, linear or smooth");
+    source->add_option("--between", w->between, "Poses between frames: nearest, linear, smooth, carried or \"level set\"");
+    source->add_option("--root", w->root, "Root motion: along or \"left out\"");
+    source->add_option("--normals", w->normals, "Of poses between frames: blended or anew");
+    source->add_option("--voxel", w->voxel, "Of the level set, in units of the files; 0: a hundredth of the longest side");
+    source->add_option("--leave-out", w->leave_out, "Frames that count as missing");
+    source->add_flag("--take-back", w->take_back, "Use all frames again");
+    source->add_option("--changes-from", w->changes_from, "Points and faces may change from this frame on");
+    source->add_option("--shape-frames", w->shape_frames, "How many frames each shape is shown")->check(CLI::Range(1, 100000));
     source->add_option("--gaps", w->gaps, "Missing frames: hold the one before, or blend across");
     source->add_option("--up", w->up, "The files' up axis: y or z");
     source->add_option("--scale", w->scale, "Scene units in one unit of the files");
     source->callback([w, source, &out, &code] {
         code = run_edit(*w, [&](Project& p) { return take_source(p, *w, *source); }, out);
     });
+
+    CLI::App* gathers = edit->add_subcommand("gather", "Add sources from files, each with its copy and timing");
+    gathers->fallthrough();
+    gathers->add_option("FILE", w->files, "Any file of each source, or all shapes in order")->required();
+    gathers->add_option("--name", w->name, "What it is called");
+    gathers->add_flag("--shapes", w->shapes, "All files are shapes of one source");
+    gathers->add_option("--shape-frames", w->shape_frames, "How many frames each shape is shown")->check(CLI::Range(1, 100000));
+    gathers->callback([w, &out, &code] { code = run_edit(*w, [&](Project& p) { return gather(p, *w); }, out); });
+
+    CLI::App* water = edit->add_subcommand("water", "Add computed water, or change it");
+    water->fallthrough();
+    water->add_option("--source", w->source, "The water to change; without it water is added");
+    water->add_option("--name", w->name, "What it is called");
+    water->add_option("--wind", w->water.wind, "Metres a second");
+    water->add_option("--direction", w->water.direction, "Degrees about the upright; 0 blows along +x");
+    water->add_option("--height", w->water.height, "Significant wave height, metres");
+    water->add_option("--choppiness", w->water.choppiness, "0: only up and down; about 1: sharp crests");
+    water->add_option("--size", w->water.size, "Side of the square shown, metres");
+    water->add_option("--patch", w->water.patch, "After how many metres the first layer repeats");
+    water->add_option("--smallest", w->water.smallest, "Shorter waves are damped away, metres");
+    water->add_option("--against", w->water.against, "How far waves against the wind are damped, 0 to 1");
+    water->add_option("--resolution", w->water.resolution, "Samples along a patch: 64, 128, 256, 512 or 1024");
+    water->add_option("--layers", w->water.layers, "1 to 4");
+    water->add_option("--frames", w->water.frames, "How many frames, without a loop");
+    water->add_option("--loop", w->water.loop, "Frames after which it is the same again; 0: never");
+    water->add_option("--seed", w->water.seed, "Another seed is another sea");
+    water->callback([w, water, &out, &code] { code = run_edit(*w, [&](Project& p) { return set_water(p, *w, *water); }, out); });
 
     CLI::App* curve = app.add_subcommand("curve", "Write a timing as a curve: .csv, .json, or phrases as .otio");
     common(curve);

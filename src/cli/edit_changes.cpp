@@ -13,31 +13,8 @@
 
 namespace garland {
 
-namespace {
-
-template <class List>
-Result<std::size_t> find(const List& list, const std::string& asked, const char* what) {
-    std::string names;
-    std::size_t found = list.size();
-    for (std::size_t i = 0; i < list.size(); ++i) {
-        if (asked == list[i].name || asked == std::to_string(list[i].id.value)) {
-            if (found < list.size() && list[found].name == list[i].name) {
-                return wrong(fmt::format("several {}s are called \"{}\"", what, asked), "give the id instead");
-            }
-            found = i;
-        }
-        names += fmt::format("{}\"{}\" ({})", names.empty() ? "" : ", ", list[i].name, list[i].id.value);
-    }
-    if (found < list.size()) return found;
-    if (asked.empty() && list.size() == 1) return std::size_t(0);
-    if (asked.empty()) return wrong(fmt::format("which {}? There are {}", what, names), fmt::format("give --{}", what));
-    return fail(Error{ErrorCode::not_found, fmt::format("there is no {} \"{}\"", what, asked)}.advise("there are " + names));
-}
-
-} // namespace
-
 Result<TimingId> timing_of(const Project& p, const Words& w) {
-    GARLAND_TRY(i, find(p.timings, w.timing, "timing"));
+    GARLAND_TRY(i, find_named(p.timings, w.timing, "timing"));
     return p.timings[i].id;
 }
 
@@ -224,7 +201,7 @@ Result<Done> set_marker(Project& p, const Words& w) {
 }
 
 static Result<ArrangementId> arrangement_of(const Project& p, const Words& w) {
-    GARLAND_TRY(i, find(p.arrangements, w.arrangement, "arrangement"));
+    GARLAND_TRY(i, find_named(p.arrangements, w.arrangement, "arrangement"));
     return p.arrangements[i].id;
 }
 
@@ -295,7 +272,7 @@ Result<Done> set_wobble(Project& p, const Words& w) {
     std::string name;
     Wobble* to = nullptr;
     if (!w.source.empty()) {
-        GARLAND_TRY(i, find(p.sources, w.source, "source"));
+        GARLAND_TRY(i, find_named(p.sources, w.source, "source"));
         to = &p.sources[i].wobble;
         name = p.sources[i].name;
     } else {
@@ -306,52 +283,6 @@ Result<Done> set_wobble(Project& p, const Words& w) {
     if (w.off) wobble = *to, wobble.on = false;
     *to = wobble;
     return Done{fmt::format("{} \"{}\"", w.off ? "Stop the wobble of" : "Wobble", name)};
-}
-
-Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
-    GARLAND_TRY(i, find(p.sources, w.source, "source"));
-    SourceSpec& s = p.sources[i];
-    std::vector<std::string> said;
-    auto say = [&](const char* what, const std::string& value) { said.push_back(fmt::format("{} {}", what, value)); };
-    if (given.count("--rate")) {
-        GARLAND_TRY(rate, parse_rate(w.rate));
-        s.rate = rate;
-        say("rate", to_text(rate));
-    }
-    if (given.count("--join")) {
-        if (w.join != "by clock" && w.join != "frame for frame") {
-            return wrong(fmt::format("\"{}\" is not a way to join", w.join), "write \"by clock\" or \"frame for frame\"");
-        }
-        s.join = w.join == "by clock" ? Join::by_clock : Join::frame_for_frame;
-        say("joined", w.join);
-    }
-    if (given.count("--first")) {
-        s.first = static_cast<std::int64_t>(w.start);
-        say("first frame", std::to_string(*s.first));
-    }
-    if (given.count("--between")) {
-        GARLAND_TRY(how, word(w.between, {SubFrame::nearest, SubFrame::linear, SubFrame::smooth}, "a way between frames"));
-        s.sub_frame = how;
-        say("between frames", w.between);
-    }
-    if (given.count("--gaps")) {
-        GARLAND_TRY(mend, word(w.gaps, {GapMend::hold, GapMend::blend}, "a way to bridge gaps"));
-        s.gaps = mend;
-        say("gaps", w.gaps);
-    }
-    if (given.count("--up")) {
-        GARLAND_TRY(up, word(w.up, {UpAxis::y, UpAxis::z}, "an up axis"));
-        s.up = up;
-        say("up", w.up);
-    }
-    if (given.count("--scale")) {
-        s.scale = w.scale;
-        say("scale", short_number(w.scale, 9));
-    }
-    if (said.empty()) return wrong("nothing to change", "give --rate, --join, --first, --between, --gaps, --up or --scale");
-    std::string words;
-    for (const std::string& one : said) words += (words.empty() ? "" : ", ") + one;
-    return Done{fmt::format("Take \"{}\" with {}", s.name, words)};
 }
 
 } // namespace garland

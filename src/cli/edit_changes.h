@@ -30,7 +30,13 @@ struct Words {
     Camera camera;
     Wobble wobble;
     std::string end = "never", settle, rate, join, between, gaps, up;
-    double scale = 1;
+    double scale = 1, voxel = 0;
+    std::string root, normals;
+    std::vector<std::int64_t> leave_out;
+    bool take_back = false, shapes = false;
+    std::int64_t changes_from = 0, shape_frames = 12;
+    std::vector<std::string> files;
+    WaterSpec water;
 };
 
 // The timing meant by --timing, or the only one.
@@ -55,5 +61,7 @@ Result<Done> camera_key(Project& p, const Words& w, const CLI::App& given);
 Result<Done> camera_move(Project& p, const Words& w);
 Result<Done> set_wobble(Project& p, const Words& w);
 Result<Done> take_source(Project& p, const Words& w, const CLI::App& given);
+Result<Done> gather(Project& p, const Words& w);                                  // opens files to learn their frames
+Result<Done> set_water(Project& p, const Words& w, const CLI::App& given);        // of a source, or a new one
 
 } // namespace garland

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/geometry/pose.h"
+#include "core/source/sampler.h"
 #include "core/time/operations.h"
 
 #include <fmt/format.h>
@@ -25,6 +26,26 @@ Result<E> word(const std::string& text, std::initializer_list<E> all, const char
         choices += fmt::format("{}\"{}\"", choices.empty() ? "" : ", ", to_text(e));
     }
     return wrong(fmt::format("\"{}\" is not {}", text, what), "write one of " + choices);
+}
+
+// The one of a list that is asked for by name or id, or the only one.
+template <class List>
+Result<std::size_t> find_named(const List& list, const std::string& asked, const char* what) {
+    std::string names;
+    std::size_t found = list.size();
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        if (asked == list[i].name || asked == std::to_string(list[i].id.value)) {
+            if (found < list.size() && list[found].name == list[i].name) {
+                return wrong(fmt::format("several {}s are called \"{}\"", what, asked), "give the id instead");
+            }
+            found = i;
+        }
+        names += fmt::format("{}\"{}\" ({})", names.empty() ? "" : ", ", list[i].name, list[i].id.value);
+    }
+    if (found < list.size()) return found;
+    if (asked.empty() && list.size() == 1) return std::size_t(0);
+    if (asked.empty()) return wrong(fmt::format("which {}? There are {}", what, names), fmt::format("give --{}", what));
+    return fail(Error{ErrorCode::not_found, fmt::format("there is no {} \"{}\"", what, asked)}.advise("there are " + names));
 }
 
 Result<std::pair<double, double>> two(const std::string& text, const char* what); // "P:Q"

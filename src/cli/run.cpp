@@ -77,9 +77,11 @@ int run_command_line(int argc, char** argv) {
     camera->add_option("PROJECT", path, "A project file")->required();
     frames_option(camera, frames)->required();
 
-    auto* demo = command("demo", "Make the demo data: the lantern festival on the canal",
-                         [&] { return demo_command(path, out); });
+    std::string only;
+    auto* demo = command("demo", "Make the demo data: the lantern festival on the canal, and the quay at night",
+                         [&] { return demo_command(path, only, out); });
     demo->add_option("DIR", path, "The folder to make it in")->required();
+    demo->add_option("--only", only, "Only one of the two projects")->check(CLI::IsMember({"festival", "quay"}));
 
     add_edit_commands(app, out, code);
 

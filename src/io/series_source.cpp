@@ -80,6 +80,7 @@ Result<SourcePtr> open_series(const std::string& path, Progress& progress) {
         }
         if (!first_counts) first_counts = *counts;
         facts.most_points = std::max<std::size_t>(facts.most_points, counts->points);
+        if (!(*counts == *first_counts)) facts.odd_frames.push_back(frame);
         if (!(*counts == *first_counts) && !facts.faces_change_at) facts.faces_change_at = frame;
     }
     if (!facts.faces_change_at && series.files.size() > 1) {

@@ -89,7 +89,8 @@ Result<std::vector<GridFacts>> read_volume_facts(const std::string& path) {
         openvdb::io::File file(path);
         file.setCopyMaxBytes(0);
         file.open(false);
-        for (const auto& grid : *file.readAllGridMetadata()) out.push_back(described(*grid));
+        const auto heads = file.readAllGridMetadata();
+        for (const auto& grid : *heads) out.push_back(described(*grid));
         return {};
     }));
     return out;
@@ -107,7 +108,8 @@ Result<VolumePtr> read_volume(const std::string& path, double most) {
         if (bytes > most) {
             return fail(Error{ErrorCode::too_large, fmt::format("says that its grids need {:.3g} GB of memory", bytes / 1e9)}.at(path));
         }
-        for (const auto& grid : *file.getGrids()) {
+        const auto all = file.getGrids();
+        for (const auto& grid : *all) {
             if (!grid->transform().isLinear()) {
                 return fail(Error{ErrorCode::unsupported, fmt::format("the grid \"{}\" has a tapered frame", grid->getName())}.at(path));
             }

@@ -63,9 +63,109 @@ void Document::apply_edit(const Edit& edit, bool forward) {
     } else {
         revert(project_, edit);
     }
+    if (!edit.sources.empty()) open_changed();
     rebuild();
     if (!edit.sources.empty()) emit sources_changed();
     emit changed();
+}
+
+Document::OpenedAs Document::opened_as(const SourceSpec& s) {
+    return {s.path, s.water, s.water ? s.rate : Rate{}, s.shapes, s.shapes.empty() ? 0 : s.shape_frames};
+}
+
+// Sources that an edit, or its undoing, takes from elsewhere: small water at once, everything else in the background.
+void Document::open_changed() {
+    for (const SourceSpec& spec : project_.sources) {
+        const OpenedAs wanted = opened_as(spec);
+        const auto now = opened_as_.find(spec.id);
+        if (now == opened_as_.end() || now->second == wanted) continue;
+        now->second = wanted;
+        if (auto& running = reopening_[spec.id]) running->drop();
+        if (spec.water && spec.water->resolution <= 128) {
+            opened_source(spec.id, wanted, make_water(*spec.water, spec.rate));
+            continue;
+        }
+        reopening_[spec.id] = jobs_.start<SourcePtr>(
+            this, tr("Gathering %1").arg(QString::fromStdString(spec.name)),
+            [spec, path = path_.toStdString()](Progress& p) { return open_spec(spec, path, p); },
+            [this, id = spec.id, wanted](Result<SourcePtr> result) {
+                if (!result && result.error().code != ErrorCode::cancelled) emit problem(result.error());
+                opened_source(id, wanted, std::move(result));
+                rebuild();
+                emit sources_changed();
+                emit changed();
+            });
+    }
+}
+
+void Document::opened_source(SourceId id, const OpenedAs& as, Result<SourcePtr> source) {
+    if (!project_.source(id)) return;
+    if (auto old = sources_.find(id); old != sources_.end()) cache_.forget(old->second.serial);
+    std::erase_if(missing_, [&](const MissingSource& m) { return m.id == id; });
+    opened_as_[id] = as;
+    if (source) {
+        sources_[id] = {std::move(*source), PoseCache::new_serial()};
+    } else {
+        sources_.erase(id);
+        missing_.push_back({id, source.error()});
+    }
+}
+
+void Document::add_opened(const QString& title, const SourcePtr& source, const std::function<void(SourceSpec&)>& fill) {
+    const SourceId id(project_.next_id); // add_source gives this one
+    sources_[id] = {source, PoseCache::new_serial()};
+    edit(tr("Gather %1").arg(title), [&](Project& p) -> Result<void> {
+        ::garland::add_source(p, title.toStdString(), {}, length_of(source->facts(), p.settings.rate));
+        fill(*p.source(id));
+        opened_as_[id] = opened_as(*p.source(id));
+        return {};
+    });
+    emit source_added(id);
+}
+
+namespace {
+// A file's name without what numbers it.
+QString title_of(const QString& path) {
+    QString title = QFileInfo(path).completeBaseName();
+    while (!title.isEmpty() && (title.back().isDigit() || QString("._- ").contains(title.back()))) title.chop(1);
+    return title.isEmpty() ? QFileInfo(path).fileName() : title;
+}
+} // namespace
+
+void Document::add_water(const WaterSpec& water) {
+    add_opened(tr("water"), make_water(water, project_.settings.rate), [&](SourceSpec& s) {
+        s.water = water;
+        s.rate = project_.settings.rate;
+    });
+    for (const Arrangement& a : project_.arrangements) {
+        if (a.source != project_.sources.back().id) continue;
+        // A loop goes on for ever.
+        edit(tr("Repeat the water"), [timing = a.timing, loops = water.loop > 0](Project& p) -> Result<void> {
+            if (loops) p.timing(timing)->before.mode = p.timing(timing)->after.mode = OutsideMode::repeat;
+            if (loops) p.timing(timing)->last_is_first = true;
+            return {};
+        });
+        break;
+    }
+}
+
+void Document::add_shapes(const QStringList& paths) {
+    std::vector<std::string> files;
+    for (const QString& path : paths) files.push_back(QFileInfo(path).absoluteFilePath().toStdString());
+    const std::int64_t each = SourceSpec{}.shape_frames;
+    jobs_.start<SourcePtr>(
+        this, tr("Gathering shapes"), [files, each](Progress& p) { return open_shapes(files, each, p); },
+        [this, files](Result<SourcePtr> result) {
+            if (!result) {
+                if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
+                return;
+            }
+            add_opened(title_of(QString::fromStdString(files.front())), *result, [&](SourceSpec& s) {
+                for (const std::string& file : files) s.shapes.push_back(relative_path(file, path_.toStdString()));
+                s.path = s.shapes.front();
+                s.sub_frame = SubFrame::smooth;
+            });
+        });
 }
 
 bool Document::edit(const QString& words, const std::function<Result<void>(Project&)>& change, const QString& merge) {
@@ -93,6 +193,8 @@ void Document::reset(Project project, const QString& path, OpenSources sources, 
     project_ = std::move(project);
     sources_ = std::move(sources);
     missing_ = std::move(missing);
+    opened_as_.clear();
+    for (const SourceSpec& spec : project_.sources) opened_as_[spec.id] = opened_as(spec);
     path_ = path;
     undo_.clear();
     end_merge();
@@ -130,7 +232,8 @@ bool Document::save(const QString& path) {
     Project copy = project_;
     // Relative paths follow the file to its new folder.
     for (SourceSpec& s : copy.sources) {
-        s.path = relative_path(absolute_path(s.path, path_.toStdString()), path.toStdString());
+        if (!s.path.empty()) s.path = relative_path(absolute_path(s.path, path_.toStdString()), path.toStdString());
+        for (std::string& shape : s.shapes) shape = relative_path(absolute_path(shape, path_.toStdString()), path.toStdString());
     }
     auto done = save_project(path.toStdString(), copy, Existing::replace);
     if (!done) {
@@ -139,6 +242,7 @@ bool Document::save(const QString& path) {
     }
     const bool moved = !(copy == project_);
     project_ = std::move(copy);
+    for (const SourceSpec& spec : project_.sources) opened_as_[spec.id] = opened_as(spec);
     path_ = path;
     undo_.setClean();
     if (moved) rebuild();
@@ -155,20 +259,8 @@ void Document::add_source(const QString& path) {
                 if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
                 return;
             }
-            const SourceFacts& facts = (*result)->facts();
-            QString title = QFileInfo(path).completeBaseName();
-            while (!title.isEmpty() && (title.back().isDigit() || QString("._- ").contains(title.back())))
-                title.chop(1);
-            if (title.isEmpty()) title = QFileInfo(path).fileName();
-            const SourceId id(project_.next_id); // add_source gives this one
-            sources_[id] = {*result, PoseCache::new_serial()};
-            edit(tr("Gather %1").arg(title), [&](Project& p) -> Result<void> {
-                const std::string stored =
-                    relative_path(QFileInfo(path).absoluteFilePath().toStdString(), path_.toStdString());
-                ::garland::add_source(p, title.toStdString(), stored, {facts.first, facts.last, p.settings.rate});
-                return {};
-            });
-            emit source_added(id);
+            const std::string stored = relative_path(QFileInfo(path).absoluteFilePath().toStdString(), path_.toStdString());
+            add_opened(title_of(path), *result, [&](SourceSpec& s) { s.path = stored; });
         });
 }
 
@@ -177,17 +269,20 @@ void Document::replace_source(SourceId id, const QString& path) {
     jobs_.start<SourcePtr>(
         this, tr("Gathering %1").arg(QFileInfo(path).fileName()), [name](Progress& p) { return open_source(name, p); },
         [this, id, path](Result<SourcePtr> result) {
+            if (!project_.source(id)) return;
             if (!result) {
                 if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
                 return;
             }
-            if (auto old = sources_.find(id); old != sources_.end()) cache_.forget(old->second.serial);
-            sources_[id] = {*result, PoseCache::new_serial()};
-            std::erase_if(missing_, [&](const MissingSource& m) { return m.id == id; });
             const std::string stored =
                 relative_path(QFileInfo(path).absoluteFilePath().toStdString(), path_.toStdString());
+            SourceSpec taken = *project_.source(id);
+            taken.path = stored;
+            taken.water.reset();
+            taken.shapes.clear();
+            opened_source(id, opened_as(taken), std::move(result));
             edit(tr("Use %1").arg(QFileInfo(path).fileName()), [&](Project& p) -> Result<void> {
-                p.source(id)->path = stored;
+                *p.source(id) = taken;
                 return {};
             });
             rebuild(); // the same path may have been put back

@@ -41,6 +41,8 @@ class Document : public QObject {
     void open(const QString& path);                        // in the background; opened() or problem() follows
     bool save(const QString& path);                        // false: problem() was sent, the file on disk is as it was
     void add_source(const QString& path);                  // in the background
+    void add_shapes(const QStringList& paths);             // in the background: one source of hand-made meshes
+    void add_water(const WaterSpec& water);
     void replace_source(SourceId id, const QString& path); // keeps all rules
     // Writes a fast copy of a source and takes it in its place, in the background; its frames keep their numbers.
     void fast_copy(SourceId id, const FastCopyOrder& order);
@@ -59,12 +61,27 @@ class Document : public QObject {
 
   private:
     void rebuild();
+    // What a source was opened from: when an edit changes it, it is opened again.
+    struct OpenedAs {
+        std::string path;
+        std::optional<WaterSpec> water;
+        Rate rate; // water only
+        std::vector<std::string> shapes;
+        std::int64_t shape_frames = 0;
+        bool operator==(const OpenedAs&) const = default;
+    };
+    static OpenedAs opened_as(const SourceSpec& spec);
+    void open_changed();
+    void opened_source(SourceId id, const OpenedAs& as, Result<SourcePtr> source);
+    void add_opened(const QString& title, const SourcePtr& source, const std::function<void(SourceSpec&)>& fill);
     void reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing);
 
     Jobs& jobs_;
     PoseCache cache_;
     Project project_;
     OpenSources sources_;
+    std::map<SourceId, OpenedAs> opened_as_;
+    std::map<SourceId, QPointer<Job>> reopening_;
     std::vector<MissingSource> missing_;
     ShowPtr show_;
     QUndoStack undo_;

@@ -3,6 +3,7 @@
 #include "app/theme/ramp.h"
 
 #include "core/base/parallel.h"
+#include "core/geometry/stand_in.h"
 
 #include <algorithm>
 #include <cmath>
@@ -65,14 +66,15 @@ std::shared_ptr<const DrawFaces> SceneMaker::draw_faces(const Pose& pose) {
     return out;
 }
 
-std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& pose) {
+std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& shown) {
     {
         std::lock_guard lock(mutex_);
-        auto found = poses_.find(pose.get());
-        if (found != poses_.end() && found->second->pose.lock() == pose) return found->second;
+        auto found = poses_.find(shown.get());
+        if (found != poses_.end() && found->second->pose.lock() == shown) return found->second;
     }
+    const PosePtr pose = stand_in(shown);
     auto out = std::make_shared<DrawPose>();
-    out->pose = pose;
+    out->pose = shown;
     out->faces = draw_faces(*pose);
     out->box = bounds(*pose);
     out->coloured = pose->colours.size() == pose->points.size();
@@ -96,7 +98,7 @@ std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& pose) {
     std::lock_guard lock(mutex_);
     out->serial = next_serial_++;
     if (poses_.size() > 4096) std::erase_if(poses_, [](const auto& entry) { return entry.second->pose.expired(); });
-    poses_[pose.get()] = out;
+    poses_[shown.get()] = out;
     return out;
 }
 

@@ -70,7 +70,7 @@ class SceneMaker {
   private:
     Result<std::shared_ptr<Scene>> one(const ShowPtr& show, OutputFrame frame, Progress& progress);
     void compare(Scene& scene, Scene& second);
-    std::shared_ptr<const DrawPose> draw_pose(const PosePtr& pose);
+    std::shared_ptr<const DrawPose> draw_pose(const PosePtr& shown); // or what stands in for it
     std::shared_ptr<const DrawFaces> draw_faces(const Pose& pose);
     std::mutex mutex_;
     std::unordered_map<const Pose*, std::shared_ptr<const DrawPose>> poses_;

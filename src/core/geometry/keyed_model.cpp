@@ -225,8 +225,8 @@ PosePtr pose_at(const KeyedModel& model, const Pose& shared, double seconds, boo
     pose->points.resize(count);
     place_all(model, state_at(model, seconds, smooth), pose->points, pose->normals.empty() ? nullptr : &pose->normals);
     const double from = std::max(model.start(), seconds - velocity_step), to = std::min(model.end(), seconds + velocity_step);
-    pose->velocities.assign(count, V3f(0));
     if (to > from) {
+        pose->velocities.assign(count, V3f(0));
         std::vector<V3f> before(count), after(count);
         place_all(model, state_at(model, from, smooth), before, nullptr);
         place_all(model, state_at(model, to, smooth), after, nullptr);

@@ -45,6 +45,25 @@ FloatGrid::Ptr distances(const Pose& pose, double voxel, Progress& progress) {
     return openvdb::tools::meshToVolume<FloatGrid>(stop, InVoxels{pose, pose.faces->triangles(), voxel}, *transform, band, band);
 }
 
+// inside: where the values are above the level.
+PosePtr meshed(const FloatGrid& grid, double level, bool inside) {
+    std::vector<openvdb::Vec3s> points;
+    std::vector<openvdb::Vec4I> quads;
+    openvdb::tools::volumeToMesh(grid, points, quads, level);
+    auto pose = std::make_shared<Pose>();
+    pose->points.reserve(points.size());
+    for (const auto& p : points) pose->points.emplace_back(p.x(), p.y(), p.z());
+    auto faces = std::make_shared<Faces>();
+    faces->starts.push_back(0);
+    for (const auto& q : quads) { // its quads turn clockwise seen from where values are larger
+        for (int k = 0; k < 4; ++k) faces->corners.push_back(q[inside ? k : 3 - k]);
+        faces->starts.push_back(static_cast<std::uint32_t>(faces->corners.size()));
+    }
+    pose->faces = faces;
+    pose->normals = point_normals(pose->points, *faces);
+    return pose;
+}
+
 } // namespace
 
 Result<PosePtr> between_level_sets(const Pose& a, const Pose& b, double w, double voxel, Progress& progress) {
@@ -78,21 +97,23 @@ Result<PosePtr> between_level_sets(const Pose& a, const Pose& b, double w, doubl
         const float x = in_a->tree().getValue(tile.getCoord()), y = in_b->tree().getValue(tile.getCoord());
         tile.setValue(x + share * (y - x));
     }
-    std::vector<openvdb::Vec3s> points;
-    std::vector<openvdb::Vec4I> quads;
-    openvdb::tools::volumeToMesh(*mixed, points, quads, 0.0);
-    auto pose = std::make_shared<Pose>();
-    pose->points.reserve(points.size());
-    for (const auto& p : points) pose->points.emplace_back(p.x(), p.y(), p.z());
-    auto faces = std::make_shared<Faces>();
-    faces->starts.push_back(0);
-    for (const auto& q : quads) { // its quads turn clockwise seen from outside
-        for (int k = 3; k >= 0; --k) faces->corners.push_back(q[k]);
-        faces->starts.push_back(static_cast<std::uint32_t>(faces->corners.size()));
+    return meshed(*mixed, 0, false);
+}
+
+PosePtr surface_of(const DenseGrid& d, double level) {
+    start_volumes();
+    auto grid = FloatGrid::create(0);
+    auto transform = openvdb::math::Transform::createLinearTransform(d.voxel);
+    transform->postTranslate({d.origin.x, d.origin.y, d.origin.z});
+    grid->setTransform(transform);
+    auto to = grid->getAccessor();
+    std::size_t i = 0;
+    for (int z = 0; z < d.nz; ++z) {
+        for (int y = 0; y < d.ny; ++y) {
+            for (int x = 0; x < d.nx; ++x, ++i) to.setValue(openvdb::Coord(x, y, z), d.values[i]);
+        }
     }
-    pose->faces = faces;
-    pose->normals = point_normals(pose->points, *faces);
-    return PosePtr(pose);
+    return meshed(*grid, level, true);
 }
 
 double enclosed_volume(const Pose& pose) {

@@ -3,7 +3,7 @@
 
 #include "core/base/progress.h"
 #include "core/base/result.h"
-#include "core/geometry/pose.h"
+#include "core/geometry/volume.h"
 
 namespace garland {
 
@@ -15,6 +15,10 @@ namespace garland {
 Result<PosePtr> between_level_sets(const Pose& a, const Pose& b, double w, double voxel, Progress& progress);
 
 inline constexpr double voxels_limit = 4e8; // of the box of both meshes
+
+// The surface where a dense grid of floats has the value `level`, inside where it is larger; quads and triangles, with
+// normals.
+PosePtr surface_of(const DenseGrid& grid, double level);
 
 // The volume enclosed by a closed mesh (divergence theorem over its triangles).
 double enclosed_volume(const Pose& pose);

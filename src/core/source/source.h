@@ -46,6 +46,7 @@ struct SourceFacts {
     std::size_t faces = 0;
     std::size_t most_points = 0;                 // of any frame
     std::optional<std::int64_t> faces_change_at; // the first frame whose points or faces differ in number
+    std::vector<std::int64_t> odd_frames; // whose points or faces differ in number from the first frame's; rising
     bool velocities = false, normals = false, uvs = false, colours = false;
     std::vector<std::string> attributes;
     double bytes_on_disk = 0;

@@ -1,5 +1,7 @@
 #include "app/benches/common/bench.h"
 
+#include "core/geometry/stand_in.h"
+
 #include "app/theme/tokens.h"
 #include "app/widgets/pose_picture.h"
 
@@ -35,9 +37,9 @@ const std::vector<QImage>& PosePictures::get(SourceId source, int count, QSize s
             for (int i = 0; i < count; ++i) {
                 auto pose = sampler.at(frame_of(sampler.clock(), i, count), progress);
                 if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-                poses.push_back(pose ? pose->pose : nullptr); // an unreadable frame leaves its place empty
+                poses.push_back(pose ? stand_in(pose->pose, 3000) : nullptr); // an unreadable frame leaves its place empty
                 if (!pose) continue;
-                const V3f span = bounds(*pose->pose).size();
+                const V3f span = bounds(*poses.back()).size();
                 for (int k = 0; k < 3; ++k) largest[k] = std::max(largest[k], span[k]);
             }
             PictureStyle style;

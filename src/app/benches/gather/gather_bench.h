@@ -13,12 +13,14 @@ class GatherBench : public Bench {
     static QString file_filter();
 
   private:
-    void rebuild();
-    QWidget* make_source_card(const SourceSpec& spec);
+    void rebuild(); // once no field is being dragged
+    void fill();
+    void choose_shapes();
     void find_file(SourceId id);
 
     PosePictures pictures_;
     QVBoxLayout* cards_;
+    bool waiting_ = false;
 };
 
 } // namespace garland

@@ -1,0 +1,150 @@
+// Changes of sources: gathering, how they are taken, water.
+#include "cli/edit_changes.h"
+
+#include "cli/edit_words.h"
+#include "core/base/numbers.h"
+#include "io/open_source.h"
+#include "io/project_file.h"
+
+#include <algorithm>
+#include <filesystem>
+#include <fmt/format.h>
+
+namespace garland {
+
+Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
+    GARLAND_TRY(i, find_named(p.sources, w.source, "source"));
+    SourceSpec& s = p.sources[i];
+    std::vector<std::string> said;
+    auto say = [&](const char* what, const std::string& value) { said.push_back(fmt::format("{} {}", what, value)); };
+    if (given.count("--rate")) {
+        GARLAND_TRY(rate, parse_rate(w.rate));
+        s.rate = rate;
+        say("rate", to_text(rate));
+    }
+    if (given.count("--join")) {
+        if (w.join != "by clock" && w.join != "frame for frame") {
+            return wrong(fmt::format("\"{}\" is not a way to join", w.join), "write \"by clock\" or \"frame for frame\"");
+        }
+        s.join = w.join == "by clock" ? Join::by_clock : Join::frame_for_frame;
+        say("joined", w.join);
+    }
+    if (given.count("--first")) {
+        s.first = static_cast<std::int64_t>(w.start);
+        say("first frame", std::to_string(*s.first));
+    }
+    if (given.count("--between")) {
+        GARLAND_TRY(how, word(w.between, {SubFrame::nearest, SubFrame::linear, SubFrame::smooth, SubFrame::carried, SubFrame::level_set}, "a way between frames"));
+        s.sub_frame = how;
+        say("between frames", w.between);
+    }
+    if (given.count("--gaps")) {
+        GARLAND_TRY(mend, word(w.gaps, {GapMend::hold, GapMend::blend}, "a way to bridge gaps"));
+        s.gaps = mend;
+        say("gaps", w.gaps);
+    }
+    if (given.count("--up")) {
+        GARLAND_TRY(up, word(w.up, {UpAxis::y, UpAxis::z}, "an up axis"));
+        s.up = up;
+        say("up", w.up);
+    }
+    if (given.count("--scale")) {
+        s.scale = w.scale;
+        say("scale", short_number(w.scale, 9));
+    }
+    if (given.count("--root")) {
+        if (w.root != "along" && w.root != "left out") return wrong(fmt::format("\"{}\" is nothing to do with root motion", w.root), "write \"along\" or \"left out\"");
+        s.root = w.root == "along" ? RootMotion::along : RootMotion::left_out;
+        say("root motion", w.root);
+    }
+    if (given.count("--normals")) {
+        if (w.normals != "blended" && w.normals != "anew") return wrong(fmt::format("\"{}\" is no way to make normals", w.normals), "write \"blended\" or \"anew\"");
+        s.fresh_normals = w.normals == "anew";
+        say("normals", w.normals);
+    }
+    if (given.count("--voxel")) {
+        s.voxel = w.voxel;
+        say("voxels of", short_number(w.voxel, 9));
+    }
+    if (w.take_back) {
+        s.dropped.clear();
+        say("all frames", "again");
+    }
+    for (std::int64_t frame : w.leave_out) {
+        const auto at = std::lower_bound(s.dropped.begin(), s.dropped.end(), frame);
+        if (at == s.dropped.end() || *at != frame) s.dropped.insert(at, frame);
+        say("left out frame", std::to_string(frame));
+    }
+    if (given.count("--changes-from")) {
+        s.changes_from = w.changes_from;
+        say("changing faces from frame", std::to_string(w.changes_from));
+    }
+    if (given.count("--shape-frames")) {
+        s.shape_frames = w.shape_frames;
+        say("frames a shape", std::to_string(w.shape_frames));
+    }
+    if (said.empty()) return wrong("nothing to change", "give one of the options that garland-cli edit source --help lists");
+    std::string words;
+    for (const std::string& one : said) words += (words.empty() ? "" : ", ") + one;
+    return Done{fmt::format("Take \"{}\" with {}", s.name, words)};
+}
+
+Result<Done> gather(Project& p, const Words& w) {
+    std::vector<std::string> files;
+    for (const std::string& file : w.files) files.push_back(std::filesystem::absolute(file).lexically_normal().string());
+    auto stored = [&](const std::string& file) { return relative_path(file, std::filesystem::absolute(w.project).string()); };
+    std::string names;
+    auto add = [&](const SourcePtr& source, const std::string& file) -> SourceSpec& {
+        const std::string name = w.name.empty() || (!w.shapes && files.size() > 1) ? std::filesystem::path(file).stem().string() : w.name;
+        names += fmt::format("{}\"{}\" ({})", names.empty() ? "" : ", ", name, to_text(source->facts().kind));
+        return *p.source(add_source(p, name, stored(file), length_of(source->facts(), p.settings.rate)));
+    };
+    if (w.shapes) {
+        GARLAND_TRY(source, open_shapes(files, w.shape_frames));
+        SourceSpec& spec = add(source, files.front());
+        for (const std::string& file : files) spec.shapes.push_back(stored(file));
+        spec.shape_frames = w.shape_frames;
+        spec.sub_frame = SubFrame::smooth;
+    } else {
+        for (const std::string& file : files) {
+            GARLAND_TRY(source, open_source(file));
+            add(source, file);
+        }
+    }
+    return Done{fmt::format("Gather {}", names)};
+}
+
+Result<Done> set_water(Project& p, const Words& w, const CLI::App& given) {
+    SourceSpec* spec = nullptr;
+    if (!w.source.empty()) {
+        GARLAND_TRY(i, find_named(p.sources, w.source, "source"));
+        spec = &p.sources[i];
+        if (!spec->water) return wrong(fmt::format("\"{}\" is no water", spec->name), "leave --source out to add water");
+    }
+    WaterSpec water = spec ? *spec->water : WaterSpec{};
+    auto take = [&](const char* option, auto WaterSpec::*member) {
+        if (given.count(option)) water.*member = w.water.*member;
+    };
+    take("--wind", &WaterSpec::wind), take("--direction", &WaterSpec::direction), take("--height", &WaterSpec::height);
+    take("--choppiness", &WaterSpec::choppiness), take("--size", &WaterSpec::size), take("--patch", &WaterSpec::patch);
+    take("--smallest", &WaterSpec::smallest), take("--against", &WaterSpec::against), take("--resolution", &WaterSpec::resolution);
+    take("--layers", &WaterSpec::layers), take("--frames", &WaterSpec::frames), take("--loop", &WaterSpec::loop), take("--seed", &WaterSpec::seed);
+    GARLAND_CHECK(validate(water));
+    const bool fresh = spec == nullptr;
+    if (fresh) {
+        const Rate rate = p.settings.rate;
+        spec = p.source(add_source(p, w.name.empty() ? "water" : w.name, {}, {0, last_frame(water), rate}));
+        spec->rate = rate;
+    }
+    spec->water = water;
+    std::string note = fmt::format("0…{} is {} frames", last_frame(water), last_frame(water) + 1);
+    if (water.loop > 0) note += fmt::format("; frame {} shows frame 0 again, so a repeat lasts {}", water.loop, water.loop);
+    const Folds folds = folds_of(water, spec->rate);
+    if (folds.share > 0) {
+        note += fmt::format("; the surface folds over itself on {} % of its cells at frame 0, a choppiness up to {} would not",
+                            short_number(folds.share * 100, 2), short_number(folds.most_choppiness, 3));
+    }
+    return Done{fmt::format("{} \"{}\"", fresh ? "Add water" : "Change the water", spec->name), note};
+}
+
+} // namespace garland
