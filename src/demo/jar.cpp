@@ -180,7 +180,7 @@ Result<KeyedModel> break_jar(Progress& progress) {
         auto& body = bodies.emplace_back(std::make_unique<btRigidBody>(info));
         // The blow goes up through the wall and outward, weaker further from where it landed.
         const double near = std::exp(-std::max(at.y, 0.0) * 3.5);
-        const V3d out = V3d(arm.x, 0.25 * std::abs(arm.y), arm.z).normalized() * (0.5 + 1.1 * near);
+        const V3d out = V3d(arm.x, 0.25 * std::abs(arm.y), arm.z).normalized() * (0.2 + 0.6 * near);
         const V3d fall = sideways - V3d(0, 9.81 * impact, 0);
         body->setLinearVelocity(bt(fall * (1 - 0.75 * near) + out + spin.cross(arm)));
         body->setAngularVelocity(bt(spin * (1 + 4 * chance(seed, 5, s))));

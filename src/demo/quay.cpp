@@ -91,7 +91,7 @@ Project quay_project() {
 
     id = add_source(p, "incense smoke", "smoke.0000.vdb", {0, 59, rate});
     p.source(id)->sub_frame = SubFrame::carried;
-    Arrangement& smoke = place(p, id, "incense", V3d(2.05, 0.05, -0.1));
+    Arrangement& smoke = place(p, id, "incense", V3d(1.75, 0, 0.35));
     smoke.count = 2, smoke.spacing = 0.75;
     spread_delay(p, smoke, 11);
     outside(p, id, OutsideMode::there_and_back);

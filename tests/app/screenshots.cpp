@@ -1,6 +1,7 @@
 // Pictures of each main view from the demo data: screenshots PROJECT FOLDER. Run by packaging/screenshots.
 #include "app/benches/arrange/arrange_bench.h"
 #include "app/benches/check/check_bench.h"
+#include "app/benches/gather/gather_bench.h"
 #include "app/benches/handoff/handoff_bench.h"
 #include "app/benches/retime/retime_bench.h"
 #include "app/loom/loom_view.h"
@@ -10,6 +11,8 @@
 
 #include <QApplication>
 #include <QScreen>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QSettings>
 #include <QStandardPaths>
 #include <QtTest/QtTest>
@@ -53,6 +56,22 @@ int main(int argc, char** argv) {
         return picture.save(folder + '/' + name + ".png");
     };
     bool fine = true;
+    if (window.document().project().sources.size() > 1) { // the quay: what a source of each kind looks like
+        window.viewing().set_frame(64);
+        window.viewing().select({});
+        window.viewing().set_colour(ColourMode::look);
+        window.set_step(0);
+        QTest::qWait(3000); // all strips
+        fine &= shoot("gather-quay");
+        auto* scroll = window.findChild<GatherBench*>()->findChild<QScrollArea*>();
+        scroll->verticalScrollBar()->setValue(scroll->verticalScrollBar()->maximum() * 2 / 5);
+        fine &= shoot("gather-kinds");
+        scroll->verticalScrollBar()->setValue(0);
+        window.set_step(1);
+        window.viewing().set_current_copy(4);
+        fine &= shoot("retime-quay");
+        return fine ? 0 : 1;
+    }
     window.viewing().set_frame(137);
     window.viewing().set_current_copy(35);
     window.viewing().select({});

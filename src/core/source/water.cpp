@@ -88,7 +88,7 @@ class WaterSource final : public Source {
         facts_.rate = rate;
         facts_.points = facts_.most_points = static_cast<std::size_t>(side_ + 1) * static_cast<std::size_t>(side_ + 1);
         facts_.faces = faces_->count();
-        facts_.velocities = facts_.normals = facts_.uvs = true;
+        facts_.velocities = facts_.normals = facts_.uvs = facts_.colours = true;
         const auto half = static_cast<float>(spec.size / 2), high = static_cast<float>(spec.height);
         facts_.box = Imath::Box3f(V3f(-half, -high, -half), V3f(half, high, half));
     }
@@ -127,6 +127,12 @@ class WaterSource final : public Source {
             }
         }
         pose->normals = grid_normals(pose->points);
+        pose->colours.resize(row * row); // darker in the troughs
+        const auto high = static_cast<float>(std::max(spec_.height, 1e-6));
+        for (std::size_t i = 0; i < row * row; ++i) {
+            const float up = std::clamp(0.5f + pose->points[i].y / high * 0.5f, 0.0f, 1.0f);
+            pose->colours[i] = V3f(0.05f, 0.16f, 0.20f) + V3f(0.12f, 0.22f, 0.22f) * up;
+        }
         return PosePtr(pose);
     }
 
