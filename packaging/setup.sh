@@ -5,6 +5,8 @@ build_packages="g++ cmake ninja-build ccache pkg-config qt6-base-dev libqt6openg
     libopenvdb-dev libboost-iostreams-dev libtinygltf-dev libfftw3-dev libbullet-dev"
 run_packages="libgl1-mesa-dri libqt6svg6 libqt6opengl6"
 test_packages="libeigen3-dev libgsl-dev libboost-dev libassimp-dev assimp-testmodels libbenchmark-dev xvfb xauth"
+# Independent JavaScript readers of what is written; tests that need them are skipped, and say so, where they are not there.
+node_packages="nodejs npm"
 
 say() { printf '\n== %s\n' "$*"; }
 stop() {
@@ -32,6 +34,15 @@ install_missing() {
     # shellcheck disable=SC2086
     { $root apt-get update -qq && $root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $missing; } ||
         stop "the packages could not be installed"
+}
+
+# The readers themselves, pinned in tests/node/package.json.
+install_node_checks() {
+    # shellcheck disable=SC2086
+    command -v node >/dev/null && command -v npm >/dev/null || install_missing $node_packages
+    [ -d tests/node/node_modules/tinyusdz ] && return
+    say "Installing the JavaScript readers for tests"
+    (cd tests/node && npm install --silent --no-progress) || say "They could not be installed: their tests will be skipped"
 }
 
 # configure_and_build PRESET [CMAKE OPTION…]

@@ -140,7 +140,7 @@ class Air {
         for (int z = -1; z <= 1; ++z) {
             for (int x = -1; x <= 1; ++x) { // the glowing tip
                 const std::size_t i = at(nx / 2 + x, 3, nz / 2 + z);
-                density[i] = std::min(1.6f, density[i] + 9 * dt);
+                density[i] = std::min(1.6f, density[i] + 14 * dt);
                 heat[i] = std::min(1.5f, heat[i] + 8 * dt);
             }
         }
@@ -157,7 +157,7 @@ class Air {
         for (auto* field : {&u, &v, &w, &density, &heat}) carry(*field, u0, v0, w0, dt);
         project();
         for (std::size_t i = 0; i < count; ++i) {
-            heat[i] *= 1 - 0.9f * dt, density[i] *= 1 - 0.28f * dt;
+            heat[i] *= 1 - 0.9f * dt, density[i] *= 1 - 0.12f * dt;
             for (auto* field : {&u, &v, &w}) (*field)[i] *= 1 - 0.35f * dt;
         }
     }
@@ -241,7 +241,7 @@ Result<std::vector<VolumePtr>> burn_incense(Progress& progress) {
         DenseGrid density{"density", Air::nx, Air::ny, Air::nz, Air::cell, V3d(-0.5 * Air::nx, 0, -0.5 * Air::nz) * Air::cell, true};
         DenseGrid heat = density, velocity = density;
         heat.name = "temperature", velocity.name = "velocity";
-        density.values.resize(Air::count), heat.values.resize(Air::count), velocity.vectors.resize(Air::count);
+        density.values.resize(Air::count), heat.values.resize(Air::count), velocity.vectors.assign(Air::count, V3f(0));
         for (std::size_t i = 0; i < Air::count; ++i) {
             if (air.density[i] < 0.004f) continue; // clear air is left out
             density.values[i] = air.density[i], heat.values[i] = air.heat[i];

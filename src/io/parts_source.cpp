@@ -107,6 +107,14 @@ Result<SourcePtr> open_gltf(const std::string& path, Progress& progress) {
     if (last - first > 10'000'000) return fail(Error{ErrorCode::too_large, "its keys reach further apart than ten million frames"}.at(path));
     facts.first = static_cast<std::int64_t>(std::floor(first + 1e-3));
     facts.last = std::max(facts.first, static_cast<std::int64_t>(std::ceil(last - 1e-3)));
+    // Key times are stored as floats: those that mean a whole frame become one, so that whole frames show the keys themselves.
+    for (KeyTrack& track : content.model.tracks) {
+        for (double& t : track.times) {
+            const double frame = std::round(facts.rate->frames_in(Seconds(t)));
+            if (std::abs(facts.rate->frames_in(Seconds(t)) - frame) < 1e-3 + std::abs(frame) * 1e-6) t = facts.rate->start_of(frame).value;
+        }
+        if (!validate(track)) return fail(Error{ErrorCode::malformed, "its keys lie closer together than their times can tell"}.at(path));
+    }
     facts.format = fmt::format("glTF 2.0, {}, {}", counted(static_cast<long long>(content.model.nodes.size()), "node", "nodes"),
                                counted(static_cast<long long>(content.model.channels.size()), "animated value", "animated values"));
     for (const std::string& note : content.notes) facts.problems.push_back({note + " was passed over", "the rest is shown", std::nullopt});

@@ -115,7 +115,7 @@ class WindowTest : public QObject {
                 const double lean = 0.15 + 0.012 * t->values.moment.source * 1.0; // the top row's first point
                 const double x = window.document().show()->arrangements[0].places[c].position.x + lean;
                 QVERIFY(close((*back)->points[c * 24 + 20].x, x, 1e-4));
-                QCOMPARE((*back)->attributes[0].values[c * 24], c + 1.0f);
+                QCOMPARE((*back)->attributes[0].whole[static_cast<std::size_t>(c) * 24], c + 1);
             }
         }
         // Writing again touches nothing that is there.

@@ -77,7 +77,7 @@ class BakeTest : public QObject {
                 const Placement& place = s.show->arrangements[0].places[c];
                 for (int k = 0; k < 4; ++k) {
                     const int i = c * 4 + k;
-                    QCOMPARE(pose.attributes[0].values[i], c + 1.0f);
+                    QCOMPARE(pose.attributes[0].whole[i], c + 1);
                     // The point by hand: the pose at the traced source frame, sized, turned about y, moved.
                     const V3f p = tetrahedron(t->values.moment.source).points[k] * 2;
                     const double angle = place.turn * M_PI / 180;

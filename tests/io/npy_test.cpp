@@ -54,7 +54,7 @@ class NpyTest : public QObject {
         };
         QTest::newRow("other file") << QByteArray("PK hello there") << "this is not a NumPy array";
         row("pickle", "{'descr': '|O', 'fortran_order': False, 'shape': (2, 1, 3), }", "of type");
-        row("integers", "{'descr': '<i4', 'fortran_order': False, 'shape': (2, 1, 3), }", "of type \"<i4\"");
+        row("integers", "{'descr': '<i4', 'fortran_order': False, 'shape': (2, 1, 3), }", "numbers are whole");
         row("fortran", "{'descr': '<f4', 'fortran_order': True, 'shape': (2, 1, 3), }", "column by column");
         row("two axes", "{'descr': '<f4', 'fortran_order': False, 'shape': (2, 3), }", "its shape is (2, 3)");
         row("empty", "{'descr': '<f4', 'fortran_order': False, 'shape': (0, 1, 3), }", "the array is empty");
@@ -65,7 +65,7 @@ class NpyTest : public QObject {
         row("no shape", "{'descr': '<f4', 'fortran_order': False, }", "the shape is missing");
         QTest::newRow("cut header") << QByteArray::fromStdString(header(good).substr(0, 30)) << "cut short";
         QTest::newRow("cut data") << QByteArray::fromStdString(header(good) + std::string(20, '\0'))
-                                  << "claims 2 frames of 1 points, but the file has room for 1";
+                                  << "claims 2 frames of 1 point, but the file has room for 1";
     }
     void bad_headers() {
         QFETCH(QByteArray, text);

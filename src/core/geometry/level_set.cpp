@@ -45,8 +45,7 @@ FloatGrid::Ptr distances(const Pose& pose, double voxel, Progress& progress) {
     return openvdb::tools::meshToVolume<FloatGrid>(stop, InVoxels{pose, pose.faces->triangles(), voxel}, *transform, band, band);
 }
 
-// inside: where the values are above the level.
-PosePtr meshed(const FloatGrid& grid, double level, bool inside) {
+PosePtr meshed(const FloatGrid& grid, double level) {
     std::vector<openvdb::Vec3s> points;
     std::vector<openvdb::Vec4I> quads;
     openvdb::tools::volumeToMesh(grid, points, quads, level);
@@ -55,8 +54,8 @@ PosePtr meshed(const FloatGrid& grid, double level, bool inside) {
     for (const auto& p : points) pose->points.emplace_back(p.x(), p.y(), p.z());
     auto faces = std::make_shared<Faces>();
     faces->starts.push_back(0);
-    for (const auto& q : quads) { // its quads turn clockwise seen from where values are larger
-        for (int k = 0; k < 4; ++k) faces->corners.push_back(q[inside ? k : 3 - k]);
+    for (const auto& q : quads) { // its quads turn clockwise seen from outside
+        for (int k = 3; k >= 0; --k) faces->corners.push_back(q[k]);
         faces->starts.push_back(static_cast<std::uint32_t>(faces->corners.size()));
     }
     pose->faces = faces;
@@ -97,7 +96,7 @@ Result<PosePtr> between_level_sets(const Pose& a, const Pose& b, double w, doubl
         const float x = in_a->tree().getValue(tile.getCoord()), y = in_b->tree().getValue(tile.getCoord());
         tile.setValue(x + share * (y - x));
     }
-    return meshed(*mixed, 0, false);
+    return meshed(*mixed, 0);
 }
 
 PosePtr surface_of(const DenseGrid& d, double level) {
@@ -113,7 +112,7 @@ PosePtr surface_of(const DenseGrid& d, double level) {
             for (int x = 0; x < d.nx; ++x, ++i) to.setValue(openvdb::Coord(x, y, z), d.values[i]);
         }
     }
-    return meshed(*grid, level, true);
+    return meshed(*grid, level);
 }
 
 double enclosed_volume(const Pose& pose) {

@@ -140,9 +140,10 @@ typename Grid::Ptr advected(const Grid& from, const Vec3SGrid& velocity, double 
     openvdb::tree::LeafManager<Tree> leaves(out->tree());
     const auto& transform = from.transform();
     leaves.foreach ([&](typename Tree::LeafNodeType& leaf, std::size_t) {
-        openvdb::tools::GridSampler<typename Grid::ConstAccessor, openvdb::tools::BoxSampler> value(from.getConstAccessor(), transform);
-        openvdb::tools::GridSampler<Vec3SGrid::ConstAccessor, openvdb::tools::BoxSampler> speed(velocity.getConstAccessor(),
-                                                                                                velocity.transform());
+        const auto values = from.getConstAccessor(); // samplers keep a reference
+        const auto speeds = velocity.getConstAccessor();
+        openvdb::tools::GridSampler<typename Grid::ConstAccessor, openvdb::tools::BoxSampler> value(values, transform);
+        openvdb::tools::GridSampler<Vec3SGrid::ConstAccessor, openvdb::tools::BoxSampler> speed(speeds, velocity.transform());
         for (auto it = leaf.beginValueOn(); it; ++it) {
             const openvdb::Vec3d here = transform.indexToWorld(it.getCoord());
             const openvdb::Vec3d middle = here - openvdb::Vec3d(speed.wsSample(here)) * (0.5 * seconds);

@@ -1,0 +1,213 @@
+#include "support/case.h"
+#include "support/files.h"
+#include "support/node.h"
+#include "support/notation.h"
+
+#include "demo/quay.h"
+#include "io/gltf.h"
+#include "io/open_source.h"
+
+#include <QJsonArray>
+#include <QJsonObject>
+#include <assimp/Importer.hpp>
+#include <assimp/scene.h>
+#include <cmath>
+#include <cstring>
+#include <functional>
+#include <map>
+
+using namespace garland;
+using namespace garland::testing;
+
+namespace {
+
+const std::string models = "/usr/share/assimp/models/glTF2/";
+
+PosePtr pose_at_seconds(const SourcePtr& source, double seconds) {
+    const auto pose = source->exact_at(source->facts().rate->frames_in(Seconds(seconds)), SubFrame::linear, Progress::none());
+    return pose ? *pose : nullptr;
+}
+
+V3d at(const aiMatrix4x4& m, const aiVector3D& v) {
+    const aiVector3D p = m * v;
+    return V3d(p.x, p.y, p.z);
+}
+
+// One triangle as glTF text, with parts of it in the test's hands.
+std::string triangle(const std::string& nodes, const std::string& more = "", const std::string& accessor = R"("count":3)") {
+    const float points[9] = {0, 0, 0, 1, 0, 0, 0, 1, 0};
+    const QByteArray raw(reinterpret_cast<const char*>(points), sizeof points);
+    return R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[)" + nodes +
+           R"(],"meshes":[{"name":"t","primitives":[{"attributes":{"POSITION":0}}]}],"buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,)" +
+           raw.toBase64().toStdString() + R"("}],"bufferViews":[{"buffer":0,"byteOffset":0,"byteLength":36}],"accessors":[{"bufferView":0,"componentType":5126,"type":"VEC3",)" +
+           accessor + "}]" + more + "}";
+}
+
+} // namespace
+
+class GltfTest : public QObject {
+    Q_OBJECT
+  private slots:
+    // Assimp, an independent library, reads the same file; the weights' blend is worked out here from what it read.
+    void morph_weights_agree_with_assimp() {
+        const std::string path = models + "glTF-Sample-Models/AnimatedMorphCube-glTF/AnimatedMorphCube.gltf";
+        Assimp::Importer importer;
+        const aiScene* scene = importer.ReadFile(path, 0);
+        QVERIFY(scene && scene->mNumMeshes == 1 && scene->mNumAnimations == 1);
+        const aiMesh& mesh = *scene->mMeshes[0];
+        QVERIFY(mesh.mNumAnimMeshes == 2 && scene->mAnimations[0]->mNumMorphMeshChannels == 1);
+        const aiMeshMorphAnim& channel = *scene->mAnimations[0]->mMorphMeshChannels[0];
+        aiMatrix4x4 world;
+        std::function<bool(const aiNode*, aiMatrix4x4)> find = [&](const aiNode* n, aiMatrix4x4 above) {
+            above = above * n->mTransformation;
+            if (n->mNumMeshes > 0) return world = above, true;
+            for (unsigned i = 0; i < n->mNumChildren; ++i) {
+                if (find(n->mChildren[i], above)) return true;
+            }
+            return false;
+        };
+        QVERIFY(find(scene->mRootNode, {}));
+        const auto source = open_source(path);
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        QCOMPARE((*source)->facts().kind, SourceKind::mesh_cache);
+        QCOMPARE((*source)->facts().points, std::size_t(mesh.mNumVertices));
+        QVERIFY(channel.mNumKeys > 20);
+        double largest = 0;
+        for (unsigned k = 0; k < channel.mNumKeys; k += 7) {
+            const aiMeshMorphKey& key = channel.mKeys[k];
+            const PosePtr mine = pose_at_seconds(*source, key.mTime / 1000);
+            for (unsigned v = 0; v < mesh.mNumVertices; ++v) {
+                aiVector3D p = mesh.mVertices[v];
+                for (unsigned w = 0; w < key.mNumValuesAndWeights; ++w) {
+                    p += (mesh.mAnimMeshes[key.mValues[w]]->mVertices[v] - mesh.mVertices[v]) * static_cast<ai_real>(key.mWeights[w]);
+                }
+                largest = std::max(largest, (V3d(mine->points[v]) - at(world, p)).length());
+            }
+        }
+        QVERIFY2(largest < 1e-5, qPrintable(QString::number(largest)));
+    }
+    void skins_agree_with_assimp() {
+        const std::string path = models + "simple_skin/simple_skin.gltf";
+        Assimp::Importer importer;
+        const aiScene* scene = importer.ReadFile(path, 0);
+        QVERIFY(scene && scene->mNumMeshes == 1 && scene->mNumAnimations == 1);
+        const aiMesh& mesh = *scene->mMeshes[0];
+        const aiAnimation& animation = *scene->mAnimations[0];
+        QVERIFY(mesh.mNumBones == 2 && animation.mNumChannels == 1);
+        const aiNodeAnim& channel = *animation.mChannels[0];
+        const auto source = open_source(path);
+        QVERIFY(source);
+        double largest = 0, moved = 0;
+        for (unsigned k = 0; k < channel.mNumRotationKeys; ++k) {
+            std::map<std::string, aiMatrix4x4> worlds;
+            std::function<void(const aiNode*, aiMatrix4x4)> walk = [&](const aiNode* n, aiMatrix4x4 above) {
+                aiMatrix4x4 local = n->mTransformation;
+                if (n->mName == channel.mNodeName) local = aiMatrix4x4({1, 1, 1}, channel.mRotationKeys[k].mValue, channel.mPositionKeys[0].mValue);
+                worlds[n->mName.C_Str()] = above * local;
+                for (unsigned i = 0; i < n->mNumChildren; ++i) walk(n->mChildren[i], above * local);
+            };
+            walk(scene->mRootNode, {});
+            const PosePtr mine = pose_at_seconds(*source, channel.mRotationKeys[k].mTime / animation.mTicksPerSecond);
+            std::vector<V3d> wanted(mesh.mNumVertices, V3d(0));
+            for (unsigned b = 0; b < mesh.mNumBones; ++b) {
+                const aiBone& bone = *mesh.mBones[b];
+                for (unsigned i = 0; i < bone.mNumWeights; ++i) {
+                    wanted[bone.mWeights[i].mVertexId] += at(worlds.at(bone.mName.C_Str()) * bone.mOffsetMatrix, mesh.mVertices[bone.mWeights[i].mVertexId]) *
+                                                          static_cast<double>(bone.mWeights[i].mWeight);
+                }
+            }
+            for (unsigned v = 0; v < mesh.mNumVertices; ++v) {
+                largest = std::max(largest, (V3d(mine->points[v]) - wanted[v]).length());
+                moved = std::max(moved, (V3d(mine->points[v]) - V3d(mesh.mVertices[v].x, mesh.mVertices[v].y, mesh.mVertices[v].z)).length());
+            }
+        }
+        QVERIFY(moved > 0.5);
+        // The file stores its rotations with three digits; here they are brought to unit length, there they are not.
+        QVERIFY2(largest < 1e-3, qPrintable(QString::number(largest)));
+    }
+    void what_is_written_comes_back() {
+        Folder folder;
+        const KeyedModel wheel = pinwheel();
+        QVERIFY(write_glb(folder / "wheel.glb", wheel, Existing::refuse));
+        const auto content = read_gltf(folder / "wheel.glb");
+        QVERIFY2(content, content ? "" : qPrintable(said(content.error())));
+        for (double t : {0.0, 0.4, 1.73, 2.5, 4.0}) {
+            const PosePtr a = pose_at(wheel, *shared_parts(wheel), t), b = pose_at(content->model, *shared_parts(content->model), t);
+            QCOMPARE(a->points.size(), b->points.size());
+            for (std::size_t i = 0; i < a->points.size(); ++i) QVERIFY((a->points[i] - b->points[i]).length() < 1e-6f);
+        }
+        const auto source = open_source(folder / "wheel.glb");
+        QCOMPARE((*source)->facts().kind, SourceKind::keyed_parts);
+        QCOMPARE((*source)->facts().last, 96);
+        QCOMPARE(*(*source)->facts().rate, (Rate{24, 1}));
+        QCOMPARE(write_glb(folder / "wheel.glb", wheel, Existing::refuse).error().code, ErrorCode::exists);
+    }
+    // gltf-validator (Khronos Group), pinned in tests/node.
+    void the_validator_finds_no_error() {
+        GARLAND_NEEDS_NODE();
+        Folder folder;
+        const auto jar = break_jar();
+        QVERIFY(jar && jar->nodes.size() >= 40);
+        QVERIFY(write_glb(folder / "jar.glb", *jar, Existing::refuse));
+        QVERIFY(write_glb(folder / "wheel.glb", pinwheel(), Existing::refuse));
+        std::string broken = folder.read("wheel.glb");
+        broken.replace(broken.find("VEC3"), 4, "VEC2");
+        folder.write("broken.glb", broken);
+        QString error;
+        const auto said_of = run_node("check_glb.mjs", {QString::fromStdString(folder / "jar.glb"), QString::fromStdString(folder / "wheel.glb"), QString::fromStdString(folder / "broken.glb")}, &error);
+        QCOMPARE(said_of.array().size(), 3);
+        for (int i = 0; i < 2; ++i) {
+            const QJsonObject one = said_of[i].toObject();
+            QVERIFY2(one["errors"].toInt() == 0, QJsonDocument(one).toJson());
+            QCOMPARE(one["warnings"].toInt(), 0);
+            QCOMPARE(one["animations"].toInt(), 1);
+        }
+        QCOMPARE(said_of[0].toObject()["draws"].toInt(), static_cast<int>(jar->nodes.size()));
+        QVERIFY(said_of[2].toObject()["errors"].toInt() > 0); // it does look
+    }
+    void baked_rigid_motion_is_pieces() {
+        Folder folder;
+        const auto jar = break_jar();
+        QVERIFY(write_glb(folder / "jar.glb", *jar, Existing::refuse));
+        const auto source = open_source(folder / "jar.glb");
+        QCOMPARE((*source)->facts().kind, SourceKind::pieces);
+        QCOMPARE((*source)->facts().pieces, jar->nodes.size());
+        QCOMPARE((*source)->facts().frames(), 96);
+        // Smooth goes through the keys, and differs from linear between them.
+        const auto linear = *(*source)->exact_at(40.5, SubFrame::linear, Progress::none()), smooth = *(*source)->exact_at(40.5, SubFrame::smooth, Progress::none());
+        QVERIFY(!(linear->points == smooth->points));
+        QVERIFY((*(*source)->exact_at(40, SubFrame::linear, Progress::none()))->points == (*(*source)->exact_at(40, SubFrame::smooth, Progress::none()))->points);
+        QVERIFY((*(*source)->exact_at(40.4, SubFrame::nearest, Progress::none()))->points == (*(*source)->exact_at(40, SubFrame::linear, Progress::none()))->points);
+        // Nothing falls through the quay, and in the end it lies still.
+        const auto end = *(*source)->exact_at(95, SubFrame::linear, Progress::none()), before = *(*source)->exact_at(90, SubFrame::linear, Progress::none());
+        for (std::size_t i = 0; i < end->points.size(); ++i) {
+            QVERIFY(end->points[i].y > -0.03f);
+            QVERIFY((end->points[i] - before->points[i]).length() < 0.2f);
+        }
+    }
+    void bad_files_are_refused_in_words() {
+        Folder folder;
+        auto complaint = [&](const std::string& text, const char* words) {
+            folder.write("bad.gltf", text);
+            const auto content = read_gltf(folder / "bad.gltf");
+            const bool fine = !content && describe(content.error()).find(words) != std::string::npos;
+            if (!fine) qWarning("said: %s", content ? "nothing" : describe(content.error()).c_str());
+            return fine;
+        };
+        folder.write("good.gltf", triangle(R"({"mesh":0})"));
+        QVERIFY(read_gltf(folder / "good.gltf"));
+        QVERIFY(complaint(triangle(R"({"mesh":0,"children":[1]},{"children":[0]})"), "circle"));
+        QVERIFY(complaint(triangle(R"({"mesh":0,"children":[1,2]},{"children":[3]},{"children":[3]},{})"), "two parents"));
+        QVERIFY(complaint(triangle(R"({"mesh":7})"), "mesh 7"));
+        QVERIFY(complaint(triangle(R"({"mesh":0})", "", R"("count":4)"), "past the end"));
+        QVERIFY(complaint(triangle(R"({"mesh":0})", "", R"("count":4000000000)"), "4000000000"));
+        QVERIFY(complaint(triangle(R"({"mesh":0})", R"(,"extensionsRequired":["X_other"],"extensionsUsed":["X_other"])"), "X_other"));
+        QVERIFY(complaint(triangle(R"({"mesh":0})", R"(,"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"translation"}}],"samplers":[{"input":0,"output":0}]}])"),
+                          "numbers an element"));
+        QVERIFY(complaint("{\"asset\":", "cannot be read"));
+        QVERIFY(complaint("glTF\x02", "cannot be read"));
+        QCOMPARE(read_gltf(folder / "none.gltf").error().code, ErrorCode::not_found);
+    }
+};
+GARLAND_TEST_CASE(GltfTest)
+#include "gltf_test.moc"
