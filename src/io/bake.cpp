@@ -3,7 +3,9 @@
 #include "core/base/numbers.h"
 #include "io/ply.h"
 #include "io/series.h"
+#include "io/volume_file.h"
 
+#include <algorithm>
 #include <cmath>
 #include <cstring>
 #include <filesystem>
@@ -34,6 +36,13 @@ PlyMerger::Content content_of(const std::vector<Posed>& all) {
             c.velocities |= !pose.velocities.empty();
             c.uvs |= !pose.uvs.empty();
             c.colours |= !pose.colours.empty();
+            c.ids |= !pose.ids.empty();
+            for (const Attribute& a : pose.attributes) {
+                const bool whole = !a.whole.empty();
+                const bool known = std::any_of(c.attributes.begin(), c.attributes.end(), [&](const Attribute& b) { return b.name == a.name; });
+                if (known || a.name == "copy" || a.width > 16) continue;
+                c.attributes.push_back({a.name, a.width, {}, whole ? std::vector<std::int32_t>{0} : std::vector<std::int32_t>{}});
+            }
         }
     }
     return c;
@@ -57,6 +66,35 @@ void add_wobble(const WobbleSample& motion, const Placement& place, double frame
         const V3f arm = points[i] - middle;
         velocities[i] += moving + V3f(arm.z, 0, -arm.x) * turn + arm * growth;
     }
+}
+
+// Volumes have files of their own, one a copy: "copies.c07.0012.vdb". Velocities are turned, sized and scaled by the copy's
+// speed.
+Result<double> write_volumes(const std::vector<Posed>& all, const Show& show, const BakeOrder& order, std::int64_t frame, std::vector<std::string>& files) {
+    double bytes = 0;
+    for (const Posed& posed : all) {
+        const SourceClock& clock = posed.arrangement->clock;
+        const double clocks = clock.files_per_frame * clock.file_seconds * show.settings.rate.per_second();
+        for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
+            if (posed.picks.copies[i] == no_pose) continue;
+            const SampledPose& sampled = posed.poses[posed.picks.copies[i]];
+            if (!sampled.pose->volume) continue;
+            const Placement& place = posed.places()[i];
+            const double speed = sampled.mixed ? posed.arrangement->clocks[i].rate : posed.moments[i].speed;
+            const VolumePtr volume = placed(*sampled.pose->volume, place.turn, place.size, place.position, speed * clocks);
+            const std::string name = copy_name(posed.arrangement->first_copy + static_cast<std::int64_t>(i), show.copies());
+            const std::string path = order.folder + "/" + numbered(order.name + "." + name + ".", frame, 4, ".vdb");
+            GARLAND_CHECK(write_volume(path, *volume, order.existing));
+            GARLAND_TRY(back, read_volume_facts(path));
+            if (back.size() != volume->facts().size() || (!back.empty() && back[0].active != volume->facts()[0].active)) {
+                return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(path));
+            }
+            files.push_back(path);
+            std::error_code none;
+            bytes += static_cast<double>(std::filesystem::file_size(path, none));
+        }
+    }
+    return bytes;
 }
 
 Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& show, const std::string& path,
@@ -84,7 +122,7 @@ Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& sho
             if (!posed.motion.empty() && !velocities.empty()) {
                 add_wobble(posed.motion[i], place, show.settings.rate.per_second(), points, velocities);
             }
-            out.add_points(points, normals, velocities, pose.uvs, pose.colours,
+            out.add_points(points, normals, velocities, pose,
                            static_cast<std::int32_t>(posed.arrangement->first_copy + static_cast<std::int64_t>(i) + 1));
         }
     }
@@ -117,7 +155,14 @@ Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress
     BakeEstimate e;
     e.files = order.frames.count();
     GARLAND_TRY(all, pose_all(show, OutputFrame(static_cast<double>(order.frames.first)), progress));
-    e.bytes = static_cast<double>(PlyMerger::size_of(content_of(all))) * static_cast<double>(e.files);
+    double volumes = 0; // as large as in memory, at most
+    for (const Posed& posed : all) {
+        for (std::uint32_t pick : posed.picks.copies) {
+            if (pick != no_pose && posed.poses[pick].pose->volume) volumes += static_cast<double>(posed.poses[pick].pose->volume->bytes()), ++e.volume_files;
+        }
+    }
+    e.bytes = (static_cast<double>(PlyMerger::size_of(content_of(all))) + volumes) * static_cast<double>(e.files);
+    e.volume_files *= e.files;
     e.free = free_space(order.folder);
     for (std::int64_t f = order.frames.first; f <= order.frames.last; ++f) e.existing += file_exists(path_of(order, f));
     return e;
@@ -160,6 +205,9 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
         if (progress.cancelled()) return kept(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)});
         auto posed = pose_all(show, OutputFrame(static_cast<double>(f)), progress);
         if (!posed) return kept(std::move(posed.error()));
+        auto volumes = write_volumes(*posed, show, order, f, done.files);
+        if (!volumes) return kept(std::move(volumes.error()));
+        done.bytes += *volumes;
         auto bytes = write_frame(*posed, show, path_of(order, f), fmt::format("output frame {}", f), order.existing);
         if (!bytes) return kept(std::move(bytes.error()));
         done.files.push_back(path_of(order, f));

@@ -21,6 +21,7 @@ struct BakeEstimate {
     double bytes = 0; // of all files, from the first frame's copies
     double free = -1; // bytes on that disk; −1 unknown
     std::int64_t files = 0;
+    std::int64_t volume_files = 0; // beside them: one .vdb for each copy of a volume and frame
     std::int64_t existing = 0; // how many of them are there already
 };
 
@@ -34,7 +35,8 @@ struct BakeDone {
 Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress& progress = Progress::none());
 
 // Writes points, velocities (source velocity · local speed, turned and sized with the copy), normals, texture
-// coordinates, colours and the copy's number (from 1) of every visible copy. Each file appears complete or not at all,
+// coordinates, colours, ids, attributes and the copy's number (from 1) of every visible copy. Volumes are written beside
+// them, each copy and frame into a .vdb of its own. Each file appears complete or not at all,
 // and its counts are read back. Errors: exists (before anything is written), disk_full, cancelled …; files of earlier
 // frames stay, and the error says so.
 Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progress = Progress::none());

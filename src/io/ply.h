@@ -37,13 +37,16 @@ class PlyMerger {
         bool normals = false, velocities = false, uvs = false, colours = false, copy = false;
         bool many_corners = false; // some face has more than 255 corners
         std::uint64_t corners = 0; // for the size told before
+        bool ids = false;
+        std::vector<Attribute> attributes{}; // of points: what they are called, without values
     };
     static Result<PlyMerger> create(const std::string& path, const Content& content, Existing existing,
                                     const std::string& comment);
     static std::uint64_t size_of(const Content& content); // bytes of the file, within the header's length
-    // Spans are as long as the points or empty as Content says; `copy` is the number written for every point.
+    // Points, normals and velocities as they are placed; everything else is taken from the pose, and is 0 where it has none.
+    // `copy` is the number written for every point.
     void add_points(const std::vector<V3f>& points, const std::vector<V3f>& normals, const std::vector<V3f>& velocities,
-                    const std::vector<V2f>& uvs, const std::vector<V3f>& colours, std::int32_t copy);
+                    const Pose& pose, std::int32_t copy);
     void add_faces(const Faces& faces, std::uint32_t first_point);
     Result<void> commit() { return file_.commit(); }
     std::uint64_t written() const { return file_.written(); }

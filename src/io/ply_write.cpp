@@ -171,40 +171,63 @@ Result<PlyMerger> PlyMerger::create(const std::string& path, const Content& cont
                         .advise("write fewer copies at a time"));
     }
     GARLAND_TRY(file, AtomicFile::create(path, existing));
-    file.write(header_text("binary_little_endian", content, {}, comment));
+    file.write(header_text("binary_little_endian", content, content.attributes, comment, {}, content.ids));
     return PlyMerger(std::move(file), content);
 }
 
+namespace {
+std::size_t point_stride(const PlyMerger::Content& c) {
+    std::size_t bytes = 12u + (c.normals ? 12u : 0u) + (c.velocities ? 12u : 0u) + (c.uvs ? 8u : 0u) + (c.colours ? 3u : 0u) + (c.copy ? 4u : 0u) + (c.ids ? 4u : 0u);
+    for (const Attribute& a : c.attributes) bytes += static_cast<std::size_t>(a.width) * 4;
+    return bytes;
+}
+} // namespace
+
 std::uint64_t PlyMerger::size_of(const Content& c) {
-    const std::uint64_t per_point = 12u + (c.normals ? 12u : 0u) + (c.velocities ? 12u : 0u) + (c.uvs ? 8u : 0u) +
-                                    (c.colours ? 3u : 0u) + (c.copy ? 4u : 0u);
-    return 400 + c.points * per_point + c.faces * (c.many_corners ? 4u : 1u) + c.corners * 4;
+    return 400 + c.points * point_stride(c) + c.faces * (c.many_corners ? 4u : 1u) + c.corners * 4;
 }
 
 void PlyMerger::add_points(const std::vector<V3f>& points, const std::vector<V3f>& normals,
-                           const std::vector<V3f>& velocities, const std::vector<V2f>& uvs,
-                           const std::vector<V3f>& colours, std::int32_t copy) {
-    const std::size_t stride = 12u + (content_.normals ? 12u : 0u) + (content_.velocities ? 12u : 0u) +
-                               (content_.uvs ? 8u : 0u) + (content_.colours ? 3u : 0u) + (content_.copy ? 4u : 0u);
-    buffer_.resize(points.size() * stride);
+                           const std::vector<V3f>& velocities, const Pose& pose, std::int32_t copy) {
+    buffer_.resize(points.size() * point_stride(content_));
     char* at = buffer_.data();
     auto put = [&](const void* data, std::size_t bytes) {
         std::memcpy(at, data, bytes);
         at += bytes;
     };
+    // Where the pose has each attribute; null: it has none of that name and kind.
+    std::vector<const char*> values;
+    for (const Attribute& wanted : content_.attributes) {
+        const char* found = nullptr;
+        for (const Attribute& a : pose.attributes) {
+            const bool whole = !a.whole.empty(), fits = (whole ? a.whole.size() : a.values.size()) == points.size() * static_cast<std::size_t>(a.width);
+            if (a.name != wanted.name || a.width != wanted.width || whole == wanted.whole.empty() || !fits) continue;
+            found = whole ? reinterpret_cast<const char*>(a.whole.data()) : reinterpret_cast<const char*>(a.values.data());
+        }
+        values.push_back(found);
+    }
     const V3f none3(0);
     const V2f none2(0);
+    const char nothing[64] = {};
     for (std::size_t i = 0; i < points.size(); ++i) {
         put(&points[i], 12);
         if (content_.normals) put(normals.empty() ? &none3 : &normals[i], 12);
         if (content_.velocities) put(velocities.empty() ? &none3 : &velocities[i], 12);
-        if (content_.uvs) put(uvs.empty() ? &none2 : &uvs[i], 8);
+        if (content_.uvs) put(pose.uvs.empty() ? &none2 : &pose.uvs[i], 8);
         if (content_.colours) {
-            const V3f c = colours.empty() ? V3f(1) : colours[i];
+            const V3f c = pose.colours.empty() ? V3f(1) : pose.colours[i];
             const unsigned char bytes[3] = {to_byte(c.x), to_byte(c.y), to_byte(c.z)};
             put(bytes, 3);
         }
         if (content_.copy) put(&copy, 4);
+        if (content_.ids) {
+            const auto id = static_cast<std::int32_t>(pose.ids.empty() ? -1 : pose.ids[i]);
+            put(&id, 4);
+        }
+        for (std::size_t k = 0; k < values.size(); ++k) {
+            const std::size_t bytes = static_cast<std::size_t>(content_.attributes[k].width) * 4;
+            put(values[k] ? values[k] + i * bytes : nothing, bytes);
+        }
     }
     file_.write(buffer_.data(), buffer_.size());
 }

@@ -27,6 +27,8 @@ Name split(const std::string& name) {
     std::size_t begin = end;
     while (begin > 0 && digit(name[begin - 1])) --begin;
     if (begin == end || end - begin > 9) return {name.substr(0, stem), "", name.substr(stem)};
+    // "name.-0012": a sign after something that parts words; "name-0012" is no negative frame.
+    if (begin > 1 && name[begin - 1] == '-' && (name[begin - 2] == '.' || name[begin - 2] == '_' || name[begin - 2] == ' ')) --begin;
     return {name.substr(0, begin), name.substr(begin, end - begin), name.substr(end)};
 }
 } // namespace
@@ -50,8 +52,9 @@ Result<Series> find_series(const std::string& path) {
         const std::int64_t frame = std::stoll(other.number);
         auto [old, is_new] = series.files.emplace(frame, at->path().string());
         // "7" beside "007": the name padded like the asked one wins.
+        const std::size_t digits = other.number.size() - (other.number[0] == '-');
         if (!is_new && other.number.size() == name.number.size()) old->second = at->path().string();
-        series.padding = std::min(series.padding, static_cast<int>(other.number.size()));
+        series.padding = std::min(series.padding, static_cast<int>(digits));
     }
     if (series.files.empty()) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
     if (series.last() - series.first() > 10'000'000) {

@@ -1,4 +1,4 @@
-// Numbered file series: name.0001.ply, name_12.obj, name7.ply …
+// Numbered file series: name.0001.ply, name_12.obj, name7.ply …; frames below 0 as name.-0012.ply.
 #pragma once
 
 #include "core/base/result.h"

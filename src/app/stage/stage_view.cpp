@@ -3,6 +3,7 @@
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
+#include "core/project/ahead.h"
 
 #include <QMouseEvent>
 #include <QOffscreenSurface>
@@ -174,6 +175,21 @@ void StageView::edited() {
     settle_.start();
 }
 
+// While nothing else is to be done, the frames that come next are read, the way the playhead last went.
+void StageView::look_ahead() {
+    if (ahead_) ahead_->drop();
+    const double now = viewing_.frame().value;
+    if (now != ahead_from_) ahead_step_ = now > ahead_from_ ? 1 : -1;
+    ahead_from_ = now;
+    if (!scene_ || last_took_ > 2000) return;
+    ahead_ = document_.jobs().start<std::size_t>(
+        this, tr("Reading ahead"),
+        [show = document_.show(), at = viewing_.frame(), step = ahead_step_, limit = document_.cache().use().limit](Progress& p) -> Result<std::size_t> {
+            return read_ahead(*show, wanted_next(*show, at, step, 8, 64), limit, p);
+        },
+        [](Result<std::size_t>) {}, true);
+}
+
 void StageView::request() {
     settle_.stop();
     if (busy_) {
@@ -220,6 +236,7 @@ void StageView::request() {
             }
             update_texts();
             redraw();
+            look_ahead();
             emit scene_shown();
             if (again_) {
                 again_ = false;

@@ -54,6 +54,7 @@ class StageView : public QWidget {
 
   private:
     void request();
+    void look_ahead();
     void place_overlays();
     void update_texts();
     void follow_camera();
@@ -74,7 +75,8 @@ class StageView : public QWidget {
     QLabel* info_;
     void edited();
     bool busy_ = false, again_ = false;
-    QPointer<Job> posing_;
+    QPointer<Job> posing_, ahead_;
+    double ahead_from_ = 0, ahead_step_ = 1;
     QElapsedTimer posing_since_;
     qint64 last_took_ = 0; // milliseconds
     QTimer settle_;        // edits follow each other: heavy scenes wait until they pause

@@ -317,6 +317,30 @@ VolumePtr moved(const Volume& volume, bool z_up, double scale) {
     return std::make_shared<Volume>(std::move(out));
 }
 
+VolumePtr placed(const Volume& volume, double turn, double size, const V3d& position, double speed) {
+    const double angle = turn * M_PI / 180;
+    const auto c = static_cast<float>(std::cos(angle)), s = static_cast<float>(std::sin(angle));
+    auto out = std::make_unique<VolumeGrids>();
+    for (const auto& grid : volume.grids().list) {
+        const bool vectors = grid->isType<Vec3SGrid>();
+        GridBase::Ptr copy = vectors ? grid->deepCopyGrid() : grid->copyGrid();
+        auto transform = grid->transform().copy();
+        transform->postScale(size);
+        transform->postRotate(angle, openvdb::math::Y_AXIS);
+        transform->postTranslate({position.x, position.y, position.z});
+        copy->setTransform(transform);
+        if (vectors) {
+            const auto by = static_cast<float>(size * speed);
+            for (auto it = static_cast<Vec3SGrid&>(*copy).beginValueOn(); it; ++it) {
+                const Vec3f v = *it;
+                it.setValue(Vec3f(v.x() * c + v.z() * s, v.y(), v.z() * c - v.x() * s) * by);
+            }
+        }
+        out->list.push_back(copy);
+    }
+    return std::make_shared<Volume>(std::move(out));
+}
+
 VolumePtr volume_from(const std::vector<DenseGrid>& grids) {
     start_volumes();
     auto out = std::make_unique<VolumeGrids>();

@@ -43,6 +43,11 @@ Result<PosePtr> PoseCache::get(const PoseKey& key, const std::function<Result<Po
     return pose;
 }
 
+bool PoseCache::has(const PoseKey& key) const {
+    std::lock_guard lock(mutex_);
+    return entries_.count(key) > 0;
+}
+
 PosePtr PoseCache::find(const PoseKey& key) {
     std::lock_guard lock(mutex_);
     auto found = entries_.find(key);

@@ -36,6 +36,8 @@ class PoseCache {
     Result<PosePtr> get(const PoseKey& key, const std::function<Result<PosePtr>()>& make);
     PosePtr find(const PoseKey& key); // nothing if it is not here yet; counts as a use
 
+    bool has(const PoseKey& key) const; // no use; true also while it is being made
+
     void set_limit(std::size_t bytes);
     void forget(std::uint64_t source); // drops all poses of a source
     Use use() const;

@@ -65,6 +65,11 @@ class Sampler {
     };
     Result<SampledPose> mixed(SourceFrame s, const Mix& mix, Progress& progress = Progress::none()) const;
 
+    // Whether the pose there, or a stored frame, is in the cache; and reading a stored frame into it.
+    bool is_here(SourceFrame s) const { return cache_->has(key(s)); }
+    bool is_stored(std::int64_t file_frame) const { return cache_->has({serial_, static_cast<double>(file_frame)}); }
+    Result<PosePtr> warm(std::int64_t file_frame, Progress& progress) const { return stored(file_frame, progress); }
+
     const SourceClock& clock() const { return clock_; }
     const SourcePtr& source() const { return source_; }
     SubFrame how() const { return taking_.how; }
