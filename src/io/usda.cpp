@@ -312,6 +312,7 @@ class UsdaParser {
 } // namespace
 
 std::int64_t line_of(std::string_view text, const char* at) {
+    if (at < text.data()) return 1; // an empty value points nowhere
     return 1 + std::count(text.data(), std::min(at, text.data() + text.size()), '\n');
 }
 

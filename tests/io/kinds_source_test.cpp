@@ -3,6 +3,7 @@
 #include "support/files.h"
 #include "support/notation.h"
 
+#include "core/project/ahead.h"
 #include "core/project/project.h"
 #include "core/source/sampler.h"
 #include "demo/quay.h"
@@ -220,6 +221,33 @@ class KindsSourceTest : public QObject {
         std::string bytes = folder.read("a.npy");
         folder.write("a.npy", bytes.substr(0, bytes.size() - 8)); // cut while it is open
         QVERIFY(describe(source->read(3, Progress::none()).error()).find("cut short") != std::string::npos);
+    }
+    void frames_are_read_ahead_in_the_direction_of_use() {
+        Folder folder;
+        for (int f = 0; f <= 20; ++f) QVERIFY(write_ply(folder / numbered("a.", f, 4, ".ply"), tetrahedron(static_cast<float>(f)), PlyForm::ascii, Existing::refuse));
+        Project p;
+        p.settings.range = {1, 60};
+        add_source(p, "a", folder / "a.0000.ply", {0, 20, {24, 1}});
+        OpenSources sources;
+        sources[p.sources[0].id] = {*open_source(folder / "a.0000.ply"), PoseCache::new_serial()};
+        PoseCache cache(1 << 20);
+        auto wanted = [&](const char* map, double t, double step) {
+            p.timings[0].map = parse_map(map);
+            std::vector<std::int64_t> frames;
+            for (const WantedFrame& w : wanted_next(*make_show(p, sources, cache), OutputFrame(t), step, 4, 64)) frames.push_back(w.file_frame);
+            return frames;
+        };
+        using Frames = std::vector<std::int64_t>;
+        QCOMPARE(wanted("1:0 21:20", 5, 1), (Frames{5, 6, 7, 8}));
+        QCOMPARE(wanted("1:0 21:20", 5, -1), (Frames{3, 2, 1, 0}));
+        QCOMPARE(wanted("1:20 21:0", 5, 1), (Frames{15, 14, 13, 12})); // reversed: falling, though the playhead goes on
+        QCOMPARE(wanted("1:7 21:7", 5, 1), (Frames{7}));                // held: one frame, once
+        QCOMPARE(wanted("1:0 41:20", 5, 1), (Frames{2, 3, 4}));         // half speed: two for each four
+        const ShowPtr show = make_show(p, sources, cache);
+        const auto list = wanted_next(*show, OutputFrame(5), 1, 4, 64);
+        QCOMPARE(read_ahead(*show, list, 1 << 20, Progress::none()), list.size());
+        QVERIFY(wanted_next(*show, OutputFrame(5), 1, 4, 64).empty()); // all there now
+        QVERIFY(read_ahead(*show, {{p.sources[0].id, 1}, {p.sources[0].id, 9}}, 1, Progress::none()) <= 1); // never more than half the limit
     }
     void the_quay_opens_whole() {
         Folder folder;

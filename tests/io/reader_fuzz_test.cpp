@@ -4,11 +4,16 @@
 #include "support/files.h"
 #include "support/notation.h"
 
+#include "demo/quay.h"
+#include "io/gltf.h"
 #include "io/npy.h"
 #include "io/obj.h"
 #include "io/ply.h"
 #include "io/project_file.h"
+#include "io/open_source.h"
 #include "io/timing_table.h"
+#include "io/usda_texts.h"
+#include "io/usda_write.h"
 
 #include <random>
 
@@ -112,6 +117,57 @@ class ReaderFuzzTest : public QObject {
             QVERIFY(parse_project(project_text(*back), "g.garland").has_value());
         }
         QVERIFY(read > 50);
+    }
+    // Files of the newer readers, each damaged in many ways and read to its end.
+    void files_of_every_kind() {
+        Folder folder;
+        QVERIFY(write_glb(folder / "a.glb", pinwheel(), Existing::refuse));
+        QVERIFY(write_usda(folder / "a.usda", pinwheel(), {24, 1}, Existing::refuse));
+        folder.write("b.usda", moving_mesh_text);
+        folder.write("p.csv", "id,x,y,z,vx,vy,vz,age\n1,0,0,0,1,0,0,0.5\n2,1,1,1,0,0,0,0.25\n");
+        QVERIFY(write_ply(folder / "q.ply", *drift_petals(60), PlyForm::little_endian, Existing::refuse));
+        folder.write("j.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 5 0 0\nv 6 0 0\nv 5 1 0\no lid\nusemtl clay\nf 1 2 3\ng foot\nf 4 5 6\n");
+        std::mt19937 random(6);
+        struct Kind {
+            const char* file;
+            int rounds;
+        };
+        for (const Kind& kind : {Kind{"a.glb", 700}, Kind{"a.usda", 500}, Kind{"b.usda", 2500}, Kind{"p.csv", 1500}, Kind{"q.ply", 600}, Kind{"j.obj", 1500}}) {
+            const std::string good = folder.read(kind.file), name = std::string("broken") + extension(kind.file);
+            int read = 0;
+            for (int round = 0; round < kind.rounds; ++round) {
+                folder.write(name, damaged(good, random));
+                const auto source = open_source(folder / name);
+                if (!source) {
+                    QVERIFY(!source.error().message.empty());
+                    continue;
+                }
+                const SourceFacts& f = (*source)->facts();
+                for (std::int64_t frame : {f.first, (f.first + f.last) / 2, f.last}) {
+                    const auto pose = (*source)->any_time() ? (*source)->exact_at(static_cast<double>(frame) + 0.25, SubFrame::smooth, Progress::none()) : (*source)->read(frame, Progress::none());
+                    if (!pose) continue;
+                    ++read;
+                    for (auto c : (*pose)->faces->corners) QVERIFY(c < (*pose)->points.size());
+                }
+            }
+            QVERIFY2(read > 20, kind.file); // some damage is harmless, so the reader was really reached
+        }
+    }
+    void arrays_of_ids() {
+        Folder folder;
+        auto out = NpyWriter::create_wholes(folder / "good.npy", 3, 4, Existing::refuse);
+        for (int f = 0; f < 3; ++f) out->add(std::vector<std::int64_t>{1, 2, 3, 4});
+        QVERIFY(out->commit());
+        const std::string good = folder.read("good.npy");
+        std::mt19937 random(7);
+        for (int round = 0; round < 3000; ++round) {
+            folder.write("b.npy", damaged(good, random));
+            const auto file = NpyFile::open(folder / "b.npy");
+            if (!file) continue;
+            const auto& shape = file->header().shape;
+            QVERIFY(shape[0] * file->header().bytes_per_frame() <= file->size());
+            if (shape.size() == 2 && file->header().whole()) QVERIFY(file->wholes(shape[0] - 1));
+        }
     }
     void table() {
         Folder folder;

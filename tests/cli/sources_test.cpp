@@ -1,0 +1,125 @@
+// Gathering and water on the command line, with good and bad input.
+#include "running.h"
+#include "support/files.h"
+#include "support/notation.h"
+
+#include "io/obj.h"
+#include "io/ply.h"
+#include "io/project_file.h"
+#include "io/series.h"
+
+using namespace garland;
+using namespace garland::testing;
+
+class CliSourcesTest : public QObject {
+    Q_OBJECT
+    Folder folder_;
+    QString path(const char* name) { return QString::fromStdString(folder_ / name); }
+    Project project() { return *load_project(folder_ / "p.garland"); }
+    Answer edit(const QStringList& words) { return run(QStringList{"edit", path("p.garland")} + words); }
+  private slots:
+    void initTestCase() {
+        const Answer a = run({"demo", QString::fromStdString(folder_.path()), "--only", "quay", "--quiet"});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+    }
+    void every_kind_says_what_it_is() {
+        const std::pair<const char*, const char*> kinds[] = {{"jar.usda", "pieces"}, {"jar.glb", "pieces"}, {"pinwheel.glb", "keyed parts"},
+                                                              {"syrup.0004.ply", "mesh sequence"}, {"petals.0050.ply", "particles"}, {"smoke.0001.vdb", "volume"}};
+        for (const auto& [file, kind] : kinds) {
+            const auto j = run({"info", path(file), "--json"}).json();
+            QCOMPARE(QString::fromStdString(j["kind"].get<std::string>()), QString(kind));
+        }
+    }
+    void the_quay_is_the_same_every_time() {
+        Folder again;
+        QCOMPARE(run({"demo", QString::fromStdString(again.path()), "--only", "quay", "--quiet"}).code, 0);
+        for (const char* name : {"jar.usda", "jar.glb", "pinwheel.glb", "syrup.0040.ply", "petals.0077.ply", "fan_half.obj", "quay.garland"}) {
+            QVERIFY2(folder_.read(name) == again.read(name), name);
+        }
+        // A volume's file has an identity of its own; what is in it is the same.
+        QCOMPARE(run({"info", path("smoke.0040.vdb"), "--json"}).json()["bytes"], run({"info", QString::fromStdString(again / "smoke.0040.vdb"), "--json"}).json()["bytes"]);
+    }
+    void a_project_is_gathered() {
+        QVERIFY(save_project(folder_ / "p.garland", Project{}, Existing::replace));
+        Answer a = edit({"gather", path("pinwheel.glb"), path("petals.0000.ply")});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        QVERIFY(a.out.contains("\"pinwheel\" (keyed parts)"));
+        QCOMPARE(project().sources.size(), std::size_t(2));
+        QCOMPARE(project().sources[0].path, std::string("pinwheel.glb"));
+        a = edit({"gather", "--shapes", "--name", "fan", "--shape-frames", "9", path("fan_folded.obj"), path("fan_half.obj"), path("fan_open.obj")});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        QCOMPARE(project().sources[2].shapes.size(), std::size_t(3));
+        const auto moments = run({"trace", path("p.garland"), "--copy", "3", "--frames", "5", "--json"});
+        QCOMPARE(moments.code, 0);
+        QVERIFY(moments.out.contains("own pose at"));
+        QCOMPARE(edit({"gather", path("none.glb")}).code, 1);
+        QCOMPARE(edit({"gather", "--shapes", path("fan_open.obj"), path("syrup.0001.ply")}).code, 1);
+        QCOMPARE(project().sources.size(), std::size_t(3)); // nothing changed
+    }
+    void water_is_added_and_changed() {
+        QVERIFY(save_project(folder_ / "p.garland", Project{}, Existing::replace));
+        Answer a = edit({"water", "--wind", "4", "--loop", "180", "--name", "canal"});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        QVERIFY(a.out.contains("0…180 is 181 frames"));
+        a = edit({"water", "--source", "canal", "--choppiness", "8", "--height", "0.5"});
+        QVERIFY(a.out.contains("folds over itself"));
+        const WaterSpec w = *project().sources[0].water;
+        QVERIFY(w.wind == 4 && w.loop == 180 && w.choppiness == 8);
+        a = edit({"water", "--source", "canal", "--resolution", "100"});
+        QCOMPARE(a.code, 1);
+        QVERIFY(a.err.contains("64, 128, 256, 512 or 1024"));
+        QCOMPARE(edit({"water", "--source", "pond", "--wind", "1"}).code, 1);
+        // Frame 0 and the loop's last frame are the same file but for the frame's number.
+        Folder out;
+        QCOMPARE(run({"bake", path("p.garland"), "--out", QString::fromStdString(out.path()), "--frames", "1:181", "--dry-run"}).code, 0);
+        for (const char* f : {"1:1", "181:181"}) QCOMPARE(run({"bake", path("p.garland"), "--out", QString::fromStdString(out.path()), "--frames", f, "--quiet"}).code, 0);
+        QVERIFY((*read_ply(out / "copies.0001.ply"))->points == (*read_ply(out / "copies.0181.ply"))->points);
+    }
+    void frames_are_left_out() {
+        for (int f = -2; f <= 3; ++f) QVERIFY(write_ply(folder_ / numbered("lamp é.", f, 4, ".ply"), f == 1 ? tetrahedron(99) : tetrahedron(static_cast<float>(f)), PlyForm::ascii, Existing::replace));
+        QVERIFY(save_project(folder_ / "p.garland", Project{}, Existing::replace));
+        QCOMPARE(edit({"gather", path("lamp é.-0002.ply"), "--name", "lamp"}).code, 0);
+        const auto info = run({"info", path("lamp é.0001.ply"), "--json"}).json();
+        QCOMPARE(info["first"].get<int>(), -2); // numbers below 0, spaces and letters beyond ASCII
+        QCOMPARE(info["last"].get<int>(), 3);
+        Answer a = edit({"source", "--leave-out", "1", "--gaps", "blend"});
+        QVERIFY2(a.out.contains("left out frame 1"), qPrintable(a.err));
+        QCOMPARE(project().sources[0].dropped, (std::vector<std::int64_t>{1}));
+        const auto trace = run({"trace", path("p.garland"), "--copy", "1", "--frames", "4", "--json"});
+        QVERIFY(trace.out.contains("bridges missing frames"));
+        QCOMPARE(run({"check", path("p.garland")}).code, 3); // and Check says so
+        QCOMPARE(edit({"source", "--take-back"}).code, 0);
+        QVERIFY(project().sources[0].dropped.empty());
+        QCOMPARE(edit({"source", "--between", "guess"}).code, 1);
+        QCOMPARE(edit({"source", "--between", "level set", "--voxel", "0.1", "--normals", "anew", "--root", "left out"}).code, 0);
+        const SourceSpec s = project().sources[0];
+        QVERIFY(s.sub_frame == SubFrame::level_set && s.voxel == 0.1 && s.fresh_normals && s.root == RootMotion::left_out);
+        QCOMPARE(edit({"source", "--voxel", "-1"}).code, 1);
+    }
+    void volumes_are_written_beside_the_meshes() {
+        Folder out;
+        const Answer a = run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40", "--json"});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        QCOMPARE(a.json()["files"].size(), std::size_t(3)); // one mesh, a volume for each of two copies
+        QStringList volumes = QDir(QString::fromStdString(out.path())).entryList({"*.vdb"});
+        QCOMPARE(volumes.size(), 2);
+        for (const QString& v : volumes) QCOMPARE(run({"info", QString::fromStdString(out / v.toStdString())}).code, 0);
+        const auto back = read_ply(out / "copies.0040.ply");
+        QVERIFY(back);
+        QStringList names;
+        for (const Attribute& one : (*back)->attributes) names << QString::fromStdString(one.name);
+        for (const char* name : {"copy", "part", "age", "life", "size"}) QVERIFY2(names.contains(name), name);
+    }
+    void nearest_is_told() { // syrup without its velocities' help
+        Project p = *load_project(folder_ / "quay.garland");
+        for (SourceSpec& s : p.sources) {
+            if (s.name == "syrup") s.sub_frame = SubFrame::linear, s.rate = {30, 1};
+        }
+        QVERIFY(save_project(folder_ / "q.garland", p, Existing::replace));
+        const Answer a = run({"check", path("q.garland")});
+        QCOMPARE(a.code, 3);
+        QVERIFY(a.out.contains("nearest"));
+    }
+};
+GARLAND_TEST_CASE(CliSourcesTest)
+#include "sources_test.moc"
