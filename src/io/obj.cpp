@@ -62,30 +62,31 @@ class ObjParser {
         return at_ == end_ || *at_ == '\n' || *at_ == '#';
     }
 
-    Result<float> number() {
-        if (at_line_end()) return bad("a number is missing");
-        float value = 0;
+    // False: `wrong_` says why. A result for each number would cost more than reading it.
+    bool number(float& value) {
+        if (at_line_end()) return wrong_ = bad("a number is missing").value(), false;
         auto [stop, error] = fast_float::from_chars(at_ + (*at_ == '+'), end_, value);
         if (error == std::errc::invalid_argument || (stop < end_ && !space(*stop) && *stop != '\n' && *stop != '\\')) {
             const char* word = at_;
             while (at_ < end_ && !space(*at_) && *at_ != '\n' && at_ - word < 20) ++at_;
-            return bad(
-                fmt::format("\"{}\" is not a number", std::string_view(word, static_cast<std::size_t>(at_ - word))));
+            wrong_ = bad(fmt::format("\"{}\" is not a number", std::string_view(word, static_cast<std::size_t>(at_ - word)))).value();
+            return false;
         }
         at_ = stop;
-        return value;
+        return true;
     }
 
-    Result<std::int64_t> index(std::size_t count, const char* what) {
+    bool index(std::size_t count, const char* what, std::int64_t& from_0) {
         std::int64_t value = 0;
         auto [stop, error] = std::from_chars(at_, end_, value);
-        if (error != std::errc()) return bad("a face needs whole numbers");
+        if (error != std::errc()) return wrong_ = bad("a face needs whole numbers").value(), false;
         at_ = stop;
-        const std::int64_t from_0 = value < 0 ? static_cast<std::int64_t>(count) + value : value - 1;
+        from_0 = value < 0 ? static_cast<std::int64_t>(count) + value : value - 1;
         if (value == 0 || from_0 < 0 || from_0 >= static_cast<std::int64_t>(point_limit)) {
-            return bad(fmt::format("a face points to {} {}, but there are only {} so far", what, value, count));
+            wrong_ = bad(fmt::format("a face points to {} {}, but there are only {} so far", what, value, count)).value();
+            return false;
         }
-        return from_0;
+        return true;
     }
 
     Result<void> read_line() {
@@ -96,34 +97,27 @@ class ObjParser {
         if (keyword == "v") {
             V3f p;
             for (int k = 0; k < 3; ++k) {
-                GARLAND_TRY(value, number());
-                p[k] = value;
+                if (!number(p[k])) return fail(wrong_);
             }
             pose_->points.push_back(p);
             if (at_line_end()) return {};
             float more[3];
             int extra = 0;
             while (extra < 3 && !at_line_end()) {
-                GARLAND_TRY(value, number());
-                more[extra++] = value;
+                if (!number(more[extra++])) return fail(wrong_);
             }
             if (extra == 3) {
                 pose_->colours.resize(pose_->points.size(), V3f(1));
                 pose_->colours.back() = V3f(more[0], more[1], more[2]);
             }
         } else if (keyword == "vt") {
-            GARLAND_TRY(u, number());
-            float v = 0;
-            if (!at_line_end()) {
-                GARLAND_TRY(second, number());
-                v = second;
-            }
+            float u = 0, v = 0;
+            if (!number(u) || (!at_line_end() && !number(v))) return fail(wrong_);
             uvs_.emplace_back(u, v);
         } else if (keyword == "vn") {
             V3f n;
             for (int k = 0; k < 3; ++k) {
-                GARLAND_TRY(value, number());
-                n[k] = value;
+                if (!number(n[k])) return fail(wrong_);
             }
             normals_.push_back(n);
         } else if (keyword == "f") {
@@ -155,19 +149,17 @@ class ObjParser {
     Result<void> read_face() {
         const std::size_t begin = faces_->corners.size();
         while (!at_line_end()) {
-            GARLAND_TRY(point, index(pose_->points.size(), "point"));
-            std::int64_t uv = -1, normal = -1;
+            std::int64_t point = 0, uv = -1, normal = -1;
+            if (!index(pose_->points.size(), "point", point)) return fail(wrong_);
             if (at_ < end_ && *at_ == '/') {
                 ++at_;
                 if (at_ < end_ && *at_ != '/' && !space(*at_) && *at_ != '\n') {
-                    GARLAND_TRY(i, index(uvs_.size(), "texture coordinate"));
-                    uv = i;
+                    if (!index(uvs_.size(), "texture coordinate", uv)) return fail(wrong_);
                 }
                 if (at_ < end_ && *at_ == '/') {
                     ++at_;
                     if (at_ < end_ && !space(*at_) && *at_ != '\n') {
-                        GARLAND_TRY(i, index(normals_.size(), "normal"));
-                        normal = i;
+                        if (!index(normals_.size(), "normal", normal)) return fail(wrong_);
                     }
                 }
             }
@@ -228,6 +220,7 @@ class ObjParser {
     const char *at_, *end_;
     const std::string& path_;
     std::int64_t line_ = 0;
+    Error wrong_;
     std::shared_ptr<Pose> pose_ = std::make_shared<Pose>();
     std::shared_ptr<Faces> faces_ = std::make_shared<Faces>();
     std::vector<V2f> uvs_;

@@ -166,6 +166,10 @@ class Body {
         for (const Property& property : element.properties) {
             if (!property.list) faces.attributes.push_back({property.name, 1});
         }
+        const Property& only = element.properties.front();
+        const bool common = form_ != Form::ascii && !swap_ && element.properties.size() == 1 && only.count_type == Type::u8 &&
+                            (only.type == Type::i32 || only.type == Type::u32);
+        if (common) return read_plain_faces(element, faces);
         for (std::uint64_t i = 0; i < element.count; ++i) {
             const std::size_t kept = faces.starts.size();
             auto named = faces.attributes.begin();
@@ -208,6 +212,29 @@ class Body {
     }
 
   private:
+    // One list a face, a byte for its length and four for each corner, as nearly every file has them.
+    Result<void> read_plain_faces(const Element& element, Faces& faces) {
+        faces.corners.reserve((left() - std::min<std::size_t>(left(), element.count)) / 4);
+        for (std::uint64_t i = 0; i < element.count; ++i) {
+            if (at_ == end_) return bad("the file is cut short");
+            const auto length = static_cast<std::size_t>(static_cast<unsigned char>(*at_));
+            if (left() - 1 < length * 4) return bad("a list is longer than the rest of the file");
+            const std::size_t before = faces.corners.size();
+            faces.corners.resize(before + length);
+            std::memcpy(faces.corners.data() + before, at_ + 1, length * 4);
+            at_ += 1 + length * 4;
+            if (length < 3) { // a line or a point is no face
+                faces.corners.resize(before);
+                continue;
+            }
+            for (std::size_t c = before; c < faces.corners.size(); ++c) {
+                if (faces.corners[c] >= point_limit) return bad(fmt::format("face {} points to point {}", i, faces.corners[c]));
+            }
+            faces.starts.push_back(static_cast<std::uint32_t>(faces.corners.size()));
+        }
+        return {};
+    }
+
     Result<void> read_columns(const Element& element, const std::vector<Sink>& sinks) {
         const std::size_t stride = element.stride();
         if (left() / std::max<std::size_t>(stride, 1) < element.count) return bad("the file is cut short");

@@ -222,24 +222,39 @@ void start_volumes() {
 }
 
 Volume::Volume(std::unique_ptr<VolumeGrids> grids) : grids_(std::move(grids)) {
-    for (const auto& grid : grids_->list) {
-        GridFacts& f = facts_.emplace_back();
-        f.name = grid->getName();
-        f.half = grid->saveFloatAsHalf();
-        f.active = grid->activeVoxelCount();
-        f.voxel = grid->voxelSize()[0];
-        f.type = grid->valueType();
-        if (grid->isType<FloatGrid>()) learn(static_cast<const FloatGrid&>(*grid), f);
-        if (grid->isType<Vec3SGrid>()) {
-            f.type = "vector";
-            learn(static_cast<const Vec3SGrid&>(*grid), f);
+    for (const auto& grid : grids_->list) bytes_ += grid->memUsage();
+}
+
+const std::vector<GridFacts>& Volume::facts() const {
+    std::call_once(looked_, [this] {
+        for (const auto& grid : grids_->list) {
+            GridFacts& f = facts_.emplace_back();
+            f.name = grid->getName();
+            f.half = grid->saveFloatAsHalf();
+            f.active = grid->activeVoxelCount();
+            f.voxel = grid->voxelSize()[0];
+            f.type = grid->valueType();
+            if (grid->isType<FloatGrid>()) learn(static_cast<const FloatGrid&>(*grid), f);
+            if (grid->isType<Vec3SGrid>()) {
+                f.type = "vector";
+                learn(static_cast<const Vec3SGrid&>(*grid), f);
+            }
         }
-        bytes_ += grid->memUsage();
-        const openvdb::CoordBBox active = grid->evalActiveVoxelBoundingBox();
-        if (active.empty()) continue;
-        const auto world = grid->transform().indexToWorld(openvdb::BBoxd(active.min().asVec3d() - openvdb::Vec3d(0.5), active.max().asVec3d() + openvdb::Vec3d(0.5)));
-        for (const auto& corner : {world.min(), world.max()}) box_.extendBy(V3f(V3d(corner.x(), corner.y(), corner.z())));
-    }
+    });
+    return facts_;
+}
+
+const Imath::Box3f& Volume::box() const {
+    std::call_once(boxed_, [this] {
+        for (const auto& grid : grids_->list) {
+            const openvdb::CoordBBox active = grid->evalActiveVoxelBoundingBox();
+            if (active.empty()) continue;
+            const openvdb::Vec3d half(0.5);
+            const auto world = grid->transform().indexToWorld(openvdb::BBoxd(active.min().asVec3d() - half, active.max().asVec3d() + half));
+            for (const auto& corner : {world.min(), world.max()}) box_.extendBy(V3f(V3d(corner.x(), corner.y(), corner.z())));
+        }
+    });
+    return box_;
 }
 
 Volume::~Volume() = default;

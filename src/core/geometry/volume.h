@@ -3,6 +3,8 @@
 
 #include "core/geometry/pose.h"
 
+#include <mutex>
+
 namespace garland {
 
 struct GridFacts {
@@ -20,16 +22,17 @@ class Volume {
   public:
     explicit Volume(std::unique_ptr<VolumeGrids> grids);
     ~Volume();
-    const std::vector<GridFacts>& facts() const { return facts_; }
+    const std::vector<GridFacts>& facts() const; // looked up when first asked for: that visits every voxel
     std::size_t bytes() const { return bytes_; }
-    const Imath::Box3f& box() const { return box_; } // of all active voxels, in the source's units
+    const Imath::Box3f& box() const; // of all active voxels, in the source's units; looked up when first asked for
     const VolumeGrids& grids() const { return *grids_; }
 
   private:
     std::unique_ptr<VolumeGrids> grids_;
-    std::vector<GridFacts> facts_;
     std::size_t bytes_ = 0;
-    Imath::Box3f box_;
+    mutable std::once_flag looked_, boxed_;
+    mutable std::vector<GridFacts> facts_;
+    mutable Imath::Box3f box_;
 };
 using VolumePtr = std::shared_ptr<const Volume>;
 
