@@ -1,9 +1,9 @@
 #include "io/csv.h"
+#include "io/file_series.h"
 #include "io/mesh_file.h"
 #include "io/npy.h"
 #include "io/ply.h"
 #include "io/pose_check.h"
-#include "io/series.h"
 #include "io/sources.h"
 
 #include "core/base/numbers.h"
@@ -76,33 +76,6 @@ Result<PosePtr> read_particles(const std::string& path) {
     GARLAND_CHECK(check_particles(*pose, path));
     return pose;
 }
-
-void add_gap_problem(SourceFacts& facts) {
-    if (facts.missing.empty()) return;
-    facts.problems.push_back({fmt::format("{} {} missing", frame_list(facts.missing), facts.missing.size() == 1 ? "is" : "are"),
-                              "the frame before is shown in its place", facts.missing.front()});
-}
-
-class ParticleSeries final : public Source {
-  public:
-    ParticleSeries(Series series, SourceFacts facts) : series_(std::move(series)), facts_(std::move(facts)) {}
-    const SourceFacts& facts() const override { return facts_; }
-    std::vector<std::string> files() const override {
-        std::vector<std::string> all;
-        for (const auto& [frame, path] : series_.files) all.push_back(path);
-        return all;
-    }
-    Result<PosePtr> read(std::int64_t frame, Progress&) const override {
-        frame = present(frame);
-        auto pose = read_particles(series_.files.at(frame));
-        if (!pose) return fail(std::move(pose.error()).at_frame(frame));
-        return pose;
-    }
-
-  private:
-    Series series_;
-    SourceFacts facts_;
-};
 
 // stem.npy (frames, places, 3) and stem_ids.npy (frames, places): as many places in every frame; those with an id below 0
 // are empty.
@@ -215,8 +188,8 @@ Result<SourcePtr> open_particle_series(const std::string& path, Progress& progre
     facts.box = box;
     facts.kind = SourceKind::particles;
     if (find_scalar(*fullest, "age")) facts.format += ", born and dying between frames";
-    add_gap_problem(facts);
-    return SourcePtr(std::make_shared<ParticleSeries>(std::move(series), std::move(facts)));
+    tell_missing(facts);
+    return SourcePtr(std::make_shared<FileSeries>(std::move(series), std::move(facts), read_particles));
 }
 
 Result<SourcePtr> open_particle_arrays(const std::string& stem, Progress&) {

@@ -1,6 +1,7 @@
 #include "io/sources.h"
 
 #include "core/base/numbers.h"
+#include "io/file_series.h"
 #include "io/mesh_file.h"
 #include "io/piece_table.h"
 
@@ -43,10 +44,7 @@ class PieceSource final : public Source {
         learn_pose(facts_, *rest_);
         facts_.velocities = false;
         facts_.bytes_on_disk = disk_bytes(mesh_) + disk_bytes(path_);
-        if (!facts_.missing.empty()) {
-            facts_.problems.push_back({fmt::format("{} {} missing", frame_list(facts_.missing), facts_.missing.size() == 1 ? "is" : "are"),
-                                       "the frame before is shown in its place", facts_.missing.front()});
-        }
+        tell_missing(facts_);
         facts_.box = bounds(*pose_of(table_.frames.begin()->second));
         return {};
     }

@@ -1,6 +1,7 @@
 #include "io/sources.h"
 
 #include "core/base/numbers.h"
+#include "io/file_series.h"
 #include "io/mesh_file.h"
 #include "io/series.h"
 
@@ -49,6 +50,12 @@ class SeriesSource final : public Source {
 
 } // namespace
 
+void tell_missing(SourceFacts& facts) {
+    if (facts.missing.empty()) return;
+    facts.problems.push_back({fmt::format("{} {} missing", frame_list(facts.missing), facts.missing.size() == 1 ? "is" : "are"),
+                              "the frame before is shown in its place", facts.missing.front()});
+}
+
 Result<SourcePtr> open_series(const std::string& path, Progress& progress) {
     GARLAND_TRY(series, find_series(path));
     SourceFacts facts;
@@ -92,11 +99,7 @@ Result<SourcePtr> open_series(const std::string& path, Progress& progress) {
         }
     }
     if (facts.faces_change_at) facts.kind = SourceKind::mesh_sequence;
-    if (!facts.missing.empty()) {
-        facts.problems.push_back(
-            {fmt::format("{} {} missing", frame_list(facts.missing), facts.missing.size() == 1 ? "is" : "are"),
-             "the frame before is shown in its place", facts.missing.front()});
-    }
+    tell_missing(facts);
     auto faces = (*first)->faces;
     return SourcePtr(std::make_shared<SeriesSource>(std::move(series), std::move(facts), std::move(faces)));
 }

@@ -1,5 +1,5 @@
+#include "io/file_series.h"
 #include "io/mesh_file.h"
-#include "io/series.h"
 #include "io/sources.h"
 #include "io/volume_file.h"
 
@@ -57,28 +57,12 @@ GridFacts described(const openvdb::GridBase& grid) {
     return f;
 }
 
-class VolumeSource final : public Source {
-  public:
-    VolumeSource(Series series, SourceFacts facts) : series_(std::move(series)), facts_(std::move(facts)) {}
-    const SourceFacts& facts() const override { return facts_; }
-    std::vector<std::string> files() const override {
-        std::vector<std::string> all;
-        for (const auto& [frame, path] : series_.files) all.push_back(path);
-        return all;
-    }
-    Result<PosePtr> read(std::int64_t frame, Progress&) const override {
-        frame = present(frame);
-        auto volume = read_volume(series_.files.at(frame));
-        if (!volume) return fail(std::move(volume.error()).at_frame(frame));
-        auto pose = std::make_shared<Pose>();
-        pose->volume = std::move(*volume);
-        return PosePtr(pose);
-    }
-
-  private:
-    Series series_;
-    SourceFacts facts_;
-};
+Result<PosePtr> read_volume_pose(const std::string& path) {
+    GARLAND_TRY(volume, read_volume(path));
+    auto pose = std::make_shared<Pose>();
+    pose->volume = std::move(volume);
+    return PosePtr(pose);
+}
 
 } // namespace
 
@@ -182,11 +166,8 @@ Result<SourcePtr> open_volumes(const std::string& path, Progress& progress) {
     auto first = read_volume(series.files.begin()->second);
     if (!first) return fail(std::move(first.error()).at_frame(facts.first));
     facts.box = (*first)->box();
-    if (!facts.missing.empty()) {
-        facts.problems.push_back({fmt::format("{} {} missing", frame_list(facts.missing), facts.missing.size() == 1 ? "is" : "are"),
-                                  "the frame before is shown in its place", facts.missing.front()});
-    }
-    return SourcePtr(std::make_shared<VolumeSource>(std::move(series), std::move(facts)));
+    tell_missing(facts);
+    return SourcePtr(std::make_shared<FileSeries>(std::move(series), std::move(facts), read_volume_pose));
 }
 
 } // namespace garland

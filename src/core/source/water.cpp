@@ -131,7 +131,7 @@ class WaterSource final : public Source {
         const auto high = static_cast<float>(std::max(spec_.height, 1e-6));
         for (std::size_t i = 0; i < row * row; ++i) {
             const float up = std::clamp(0.5f + pose->points[i].y / high * 0.5f, 0.0f, 1.0f);
-            pose->colours[i] = V3f(0.05f, 0.16f, 0.20f) + V3f(0.12f, 0.22f, 0.22f) * up;
+            pose->colours[i] = V3f(0.09f, 0.27f, 0.32f) + V3f(0.18f, 0.33f, 0.33f) * up;
         }
         return PosePtr(pose);
     }
