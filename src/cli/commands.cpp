@@ -281,8 +281,9 @@ int fast_copy_command(const std::string& path, const FastCopyWords& words, Outpu
     TerminalProgress progress(out);
     auto source = open_source(path, progress);
     if (!source) return report_error(source.error(), out);
-    const FastCopyOrder order{words.stem, words.half ? NpyType::f16 : NpyType::f32, !words.no_velocities,
+    FastCopyOrder order{words.stem, words.half ? NpyType::f16 : NpyType::f32, !words.no_velocities,
                               words.replace ? Existing::replace : Existing::refuse};
+    if (words.bare || !words.keep.empty()) order.keep = words.keep;
     const double bytes = fast_copy_bytes((*source)->facts(), order);
     if (words.dry_run) {
         if (out.json) {

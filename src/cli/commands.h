@@ -6,6 +6,7 @@
 
 #include <nlohmann/json_fwd.hpp>
 #include <string>
+#include <vector>
 
 namespace garland {
 
@@ -38,6 +39,8 @@ int table_command(const std::string& project, const std::string& frames, const s
 struct FastCopyWords {
     std::string stem;
     bool half = false, no_velocities = false, replace = false, dry_run = false;
+    std::vector<std::string> keep;
+    bool bare = false;
 };
 int fast_copy_command(const std::string& path, const FastCopyWords& words, Output out);
 int camera_command(const std::string& project, const std::string& frames, Output out);

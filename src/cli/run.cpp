@@ -69,6 +69,8 @@ int run_command_line(int argc, char** argv) {
     copy_of->add_option("--out", fast.stem, "Where to, without an ending")->required();
     copy_of->add_flag("--half", fast.half, "Half floats: half the size, three digits");
     copy_of->add_flag("--no-velocities", fast.no_velocities, "Leave velocities out");
+    copy_of->add_option("--keep", fast.keep, "Keep only these beside points and faces: normals, \"texture coordinates\", colours, attributes by name");
+    copy_of->add_flag("--bare", fast.bare, "Keep nothing but points, faces and velocities");
     copy_of->add_flag("--replace", fast.replace, "Replace files that are there already");
     copy_of->add_flag("--dry-run", fast.dry_run, "Only say how large it would be");
 

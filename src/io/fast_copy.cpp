@@ -38,7 +38,30 @@ Result<void> fits_halves(const std::vector<V3f>& points, std::int64_t frame) {
     return {};
 }
 
+void keep_only(Pose& pose, const std::vector<std::string>& names) {
+    auto kept = [&](std::string_view name) { return std::find(names.begin(), names.end(), name) != names.end(); };
+    if (!kept("normals")) pose.normals.clear();
+    if (!kept("colours")) pose.colours.clear();
+    auto faces = std::make_shared<Faces>(*pose.faces);
+    if (!kept("texture coordinates")) {
+        pose.uvs.clear();
+        faces->corner_uvs.clear();
+    }
+    std::erase_if(pose.attributes, [&](const Attribute& a) { return !kept(a.name); });
+    std::erase_if(faces->attributes, [&](const Attribute& a) { return !kept(a.name); });
+    pose.faces = faces;
+}
+
 } // namespace
+
+std::vector<std::string> can_keep(const SourceFacts& f) {
+    std::vector<std::string> out;
+    if (f.normals) out.emplace_back("normals");
+    if (f.uvs) out.emplace_back("texture coordinates");
+    if (f.colours) out.emplace_back("colours");
+    out.insert(out.end(), f.attributes.begin(), f.attributes.end());
+    return out;
+}
 
 double fast_copy_bytes(const SourceFacts& f, const FastCopyOrder& order) {
     const double value = order.type == NpyType::f16 ? 2 : order.type == NpyType::f32 ? 4 : 8;
@@ -53,6 +76,14 @@ Result<FastCopyDone> make_fast_copy(const Source& source, const FastCopyOrder& o
         return fail(Error{ErrorCode::unsupported, "points or faces change, so the frames do not fit into one array"}
                         .at_frame(*f.faces_change_at)
                         .keeping("nothing was written"));
+    }
+    for (const std::string& name : order.keep.value_or(std::vector<std::string>{})) {
+        const auto all = can_keep(f);
+        if (std::find(all.begin(), all.end(), name) != all.end()) continue;
+        std::string list;
+        for (const std::string& one : all) list += (list.empty() ? "" : ", ") + one;
+        return fail(Error{ErrorCode::not_found, fmt::format("the source has no \"{}\" to keep", name)}.keeping("nothing was written").advise(
+            list.empty() ? "it has nothing beside points and faces" : "it has " + list));
     }
     for (const std::string& own : source.files()) {
         for (const std::string& out : {mesh, points_path, velocity_path}) {
@@ -109,6 +140,7 @@ Result<FastCopyDone> make_fast_copy(const Source& source, const FastCopyOrder& o
     if (velocities) GARLAND_CHECK(velocities->commit());
     Pose still = *first; // what moves is in the arrays
     still.velocities.clear();
+    if (order.keep) keep_only(still, *order.keep);
     GARLAND_CHECK(write_ply(mesh, still, PlyForm::little_endian, order.existing));
 
     GARLAND_TRY(written, NpyFile::open(points_path));

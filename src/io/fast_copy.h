@@ -5,6 +5,7 @@
 #include "core/source/source.h"
 #include "io/npy.h"
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -15,7 +16,12 @@ struct FastCopyOrder {
     NpyType type = NpyType::f32;
     bool velocities = true; // where the source has them
     Existing existing = Existing::refuse;
+    // What of the mesh is kept beside its faces: names among what can_keep() lists; not set: everything.
+    std::optional<std::vector<std::string>> keep{};
 };
+
+// "normals", "texture coordinates", "colours" and the attributes' names, as far as the source has them.
+std::vector<std::string> can_keep(const SourceFacts& facts);
 
 struct FastCopyDone {
     std::vector<std::string> files; // the mesh first

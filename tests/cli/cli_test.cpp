@@ -146,6 +146,13 @@ class CliTest : public QObject {
         QVERIFY(a.json()["bytes"].get<double>() >= dry["bytes"].get<double>());
         QCOMPARE(run({"info", stem + ".ply", "--json"}).json()["velocities"].get<bool>(), false);
         QCOMPARE(run({"fast-copy", q(demo_ / "lantern.npy"), "--out", stem}).code, 1); // there already
+        QCOMPARE(run({"fast-copy", q(demo_ / "lantern.npy"), "--out", stem, "--bare", "--replace", "--json"}).code, 0);
+        QVERIFY(!run({"info", stem + ".ply", "--json"}).json()["colours"].get<bool>());
+        QCOMPARE(run({"fast-copy", q(demo_ / "lantern.npy"), "--out", stem, "--keep", "colours", "--replace"}).code, 0);
+        QVERIFY(run({"info", stem + ".ply", "--json"}).json()["colours"].get<bool>());
+        const Answer none = run({"fast-copy", q(demo_ / "lantern.npy"), "--out", stem, "--keep", "glow", "--replace"});
+        QCOMPARE(none.code, 1);
+        QVERIFY(none.err.contains("no \"glow\" to keep") && none.err.contains("colours"));
     }
 };
 GARLAND_TEST_CASE(CliTest)

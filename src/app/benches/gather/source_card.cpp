@@ -115,12 +115,29 @@ void SourceCard::add_fast_copy(QHBoxLayout* head) {
     if (!f || f->faces_change_at || f->points == 0 || f->kind == SourceKind::volume || f->kind == SourceKind::particles) return;
     auto* fast = make_button(tr("Fast copy"), tr("Write the source again as arrays that are mapped into memory, and use the copy"));
     auto* menu = new QMenu(fast);
+    // What is kept is ticked; nothing ticked is a bare mesh.
+    const std::vector<std::string> all = can_keep(*f);
+    QList<QAction*> ticks;
+    auto* keep = new QMenu(tr("Keep"), menu);
+    for (const std::string& name : all) {
+        auto* tick = keep->addAction(QString::fromStdString(name));
+        tick->setCheckable(true);
+        tick->setChecked(true);
+        ticks << tick;
+    }
+    auto kept = [ticks, all] {
+        std::vector<std::string> names;
+        for (int i = 0; i < ticks.size(); ++i) {
+            if (ticks[i]->isChecked()) names.push_back(all[static_cast<std::size_t>(i)]);
+        }
+        return names;
+    };
     auto add = [&](const QString& words, NpyType type, bool velocities) {
         const double bytes = fast_copy_bytes(*f, {{}, type, velocities});
-        menu->addAction(tr("%1, %2…").arg(words, QString::fromStdString(byte_count(bytes))), this, [this, type, velocities] {
+        menu->addAction(tr("%1, %2…").arg(words, QString::fromStdString(byte_count(bytes))), this, [this, type, velocities, kept] {
             QString path = QFileDialog::getSaveFileName(this, tr("Write the fast copy"), {}, tr("Mesh and arrays (*.ply)"));
             if (path.endsWith(".ply", Qt::CaseInsensitive)) path.chop(4);
-            if (!path.isEmpty()) document_.fast_copy(id_, {path.toStdString(), type, velocities, Existing::replace});
+            if (!path.isEmpty()) document_.fast_copy(id_, {path.toStdString(), type, velocities, Existing::replace, kept()});
         });
     };
     add(tr("Full floats"), NpyType::f32, true);
@@ -129,6 +146,7 @@ void SourceCard::add_fast_copy(QHBoxLayout* head) {
         add(tr("Full floats without velocities"), NpyType::f32, false);
         add(tr("Half floats without velocities"), NpyType::f16, false);
     }
+    if (!all.empty()) menu->addMenu(keep);
     fast->setProperty("opens", true); // room for its arrow
     fast->setMenu(menu);
     head->addWidget(fast);
