@@ -221,7 +221,7 @@ class Body {
             if (left() - 1 < length * 4) return bad("a list is longer than the rest of the file");
             const std::size_t before = faces.corners.size();
             faces.corners.resize(before + length);
-            std::memcpy(faces.corners.data() + before, at_ + 1, length * 4);
+            if (length > 0) std::memcpy(faces.corners.data() + before, at_ + 1, length * 4);
             at_ += 1 + length * 4;
             if (length < 3) { // a line or a point is no face
                 faces.corners.resize(before);
