@@ -209,9 +209,10 @@ int bake_command(const BakeWords& words, Output out) {
     if (words.dry_run) {
         if (out.json) {
             print_json(
-                {{"files", size->files}, {"bytes", size->bytes}, {"free", size->free}, {"existing", size->existing}});
+                {{"files", size->files}, {"volume_files", size->volume_files}, {"bytes", size->bytes}, {"free", size->free}, {"existing", size->existing}});
         } else {
-            fmt::print("{} of about {} in all; {} free{}\n", counted(size->files, "file", "files"),
+            fmt::print("{} of about {} in all; {} free{}\n",
+                       counted(size->files, "file", "files") + (size->volume_files ? fmt::format(" and {}", counted(size->volume_files, "volume", "volumes")) : std::string()),
                        byte_count(size->bytes), byte_count(size->free),
                        size->existing ? fmt::format("; {} there already", size->existing) : std::string());
         }

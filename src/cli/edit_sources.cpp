@@ -132,9 +132,7 @@ Result<Done> set_water(Project& p, const Words& w, const CLI::App& given) {
     GARLAND_CHECK(validate(water));
     const bool fresh = spec == nullptr;
     if (fresh) {
-        const Rate rate = p.settings.rate;
-        spec = p.source(add_source(p, w.name.empty() ? "water" : w.name, {}, {0, last_frame(water), rate}));
-        spec->rate = rate;
+        spec = p.source(add_water(p, w.name.empty() ? "water" : w.name, water));
     }
     spec->water = water;
     std::string note = fmt::format("0…{} is {} frames", last_frame(water), last_frame(water) + 1);

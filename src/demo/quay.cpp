@@ -60,13 +60,11 @@ Project quay_project() {
     p.settings.range = {1, 144};
     p.settings.camera = {V3d(0, 0.75, 0.2), 6.2, 14, 12, 40};
 
-    SourceId id = add_source(p, "canal", "", {0, 144, rate});
     WaterSpec canal;
     canal.wind = 3.2, canal.height = 0.07, canal.choppiness = 0.9, canal.size = 12, canal.patch = 6, canal.smallest = 0.12;
     canal.resolution = 64, canal.layers = 2, canal.loop = 144, canal.direction = 20;
-    p.source(id)->water = canal;
+    SourceId id = add_water(p, "canal", canal);
     place(p, id, "canal", V3d(0, -0.35, -5.6));
-    outside(p, id, OutsideMode::repeat);
 
     id = add_source(p, "clay jar", "jar.usda", {0, 95, rate});
     Arrangement& jars = place(p, id, "jars that fall", V3d(-1.75, 0, 0.5));
@@ -78,6 +76,7 @@ Project quay_project() {
     wheels.kind = ArrangementKind::grid, wheels.columns = 6, wheels.rows = 2, wheels.spacing = 0.56, wheels.row_spacing = 0.5;
     spread_delay(p, wheels, 96, Driver::chance);
     outside(p, id, OutsideMode::repeat);
+    p.timing(wheels.timing)->last_is_first = true;
 
     id = add_source(p, "syrup", "syrup.0000.ply", {0, syrup_frames - 1, rate});
     p.source(id)->sub_frame = SubFrame::carried;

@@ -20,6 +20,11 @@ std::string path_of(const BakeOrder& order, std::int64_t frame) {
     return order.folder + "/" + numbered(order.name + ".", frame, 4, ".ply");
 }
 
+// Volumes have files of their own, one a copy: "copies.c07.0012.vdb".
+std::string volume_path(const BakeOrder& order, const Show& show, std::int64_t copy, std::int64_t frame) {
+    return order.folder + "/" + numbered(order.name + "." + copy_name(copy, show.copies()) + ".", frame, 4, ".vdb");
+}
+
 // What one frame's file holds. An attribute is written when any pose has it.
 PlyMerger::Content content_of(const std::vector<Posed>& all) {
     PlyMerger::Content c;
@@ -68,22 +73,26 @@ void add_wobble(const WobbleSample& motion, const Placement& place, double frame
     }
 }
 
-// Volumes have files of their own, one a copy: "copies.c07.0012.vdb". Velocities are turned, sized and scaled by the copy's
-// speed.
+// What a source velocity is times in the result: source units a second of the source's clock become units a second of
+// output, at the copy's local speed. A mixed pose's velocities have their own local speeds in them already.
+double velocity_factor(const Posed& posed, std::size_t copy, const Show& show) {
+    const SourceClock& clock = posed.arrangement->clock;
+    const bool mixed = posed.poses[posed.picks.copies[copy]].mixed;
+    const double speed = mixed ? posed.arrangement->clocks[copy].rate : posed.moments[copy].speed;
+    return speed * clock.files_per_frame * clock.file_seconds * show.settings.rate.per_second();
+}
+
+// Velocities are turned, sized and scaled by the copy's speed.
 Result<double> write_volumes(const std::vector<Posed>& all, const Show& show, const BakeOrder& order, std::int64_t frame, std::vector<std::string>& files) {
     double bytes = 0;
     for (const Posed& posed : all) {
-        const SourceClock& clock = posed.arrangement->clock;
-        const double clocks = clock.files_per_frame * clock.file_seconds * show.settings.rate.per_second();
         for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
             if (posed.picks.copies[i] == no_pose) continue;
             const SampledPose& sampled = posed.poses[posed.picks.copies[i]];
             if (!sampled.pose->volume) continue;
             const Placement& place = posed.places()[i];
-            const double speed = sampled.mixed ? posed.arrangement->clocks[i].rate : posed.moments[i].speed;
-            const VolumePtr volume = placed(*sampled.pose->volume, place.turn, place.size, place.position, speed * clocks);
-            const std::string name = copy_name(posed.arrangement->first_copy + static_cast<std::int64_t>(i), show.copies());
-            const std::string path = order.folder + "/" + numbered(order.name + "." + name + ".", frame, 4, ".vdb");
+            const VolumePtr volume = placed(*sampled.pose->volume, place.turn, place.size, place.position, velocity_factor(posed, i, show));
+            const std::string path = volume_path(order, show, posed.arrangement->first_copy + static_cast<std::int64_t>(i), frame);
             GARLAND_CHECK(write_volume(path, *volume, order.existing));
             GARLAND_TRY(back, read_volume_facts(path));
             if (back.size() != volume->facts().size() || (!back.empty() && back[0].active != volume->facts()[0].active)) {
@@ -103,9 +112,6 @@ Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& sho
     GARLAND_TRY(out, PlyMerger::create(path, content, existing, comment));
     std::vector<V3f> points, normals, velocities;
     for (const Posed& posed : all) {
-        const SourceClock& clock = posed.arrangement->clock;
-        // Source units a second of the source's clock become units a second of output.
-        const double clocks = clock.files_per_frame * clock.file_seconds * show.settings.rate.per_second();
         for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
             if (posed.picks.copies[i] == no_pose) continue;
             const SampledPose& sampled = posed.poses[posed.picks.copies[i]];
@@ -116,9 +122,7 @@ Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& sho
             const auto size = static_cast<float>(place.size);
             turned(pose.points, c, s, size, V3f(place.position), points);
             turned(pose.normals, c, s, 1, V3f(0), normals);
-            // A mixed pose's velocities have its own local speeds in them already.
-            const double speed = sampled.mixed ? posed.arrangement->clocks[i].rate : posed.moments[i].speed;
-            turned(pose.velocities, c, s, static_cast<float>(place.size * speed * clocks), V3f(0), velocities);
+            turned(pose.velocities, c, s, static_cast<float>(place.size * velocity_factor(posed, i, show)), V3f(0), velocities);
             if (!posed.motion.empty() && !velocities.empty()) {
                 add_wobble(posed.motion[i], place, show.settings.rate.per_second(), points, velocities);
             }
@@ -164,7 +168,13 @@ Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress
     e.bytes = (static_cast<double>(PlyMerger::size_of(content_of(all))) + volumes) * static_cast<double>(e.files);
     e.volume_files *= e.files;
     e.free = free_space(order.folder);
-    for (std::int64_t f = order.frames.first; f <= order.frames.last; ++f) e.existing += file_exists(path_of(order, f));
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; ++f) {
+        e.existing += file_exists(path_of(order, f));
+        for (const ArrangementShow& a : show.arrangements) {
+            if (!a.usable || show.samplers.at(a.source).source()->facts().kind != SourceKind::volume) continue;
+            for (std::size_t i = 0; i < a.places.size(); ++i) e.existing += file_exists(volume_path(order, show, a.first_copy + static_cast<std::int64_t>(i), f));
+        }
+    }
     return e;
 }
 
@@ -173,7 +183,7 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
     if (before.existing > 0 && order.existing == Existing::refuse) {
         return fail(Error{ErrorCode::exists,
                           fmt::format("{} of the {} to write {} there already", before.existing,
-                                      counted(before.files, "file", "files"), before.existing == 1 ? "is" : "are")}
+                                      counted(before.files + before.volume_files, "file", "files"), before.existing == 1 ? "is" : "are")}
                         .at(order.folder)
                         .keeping("all existing files; nothing was written")
                         .advise("choose another folder or name, or say that they may be replaced"));

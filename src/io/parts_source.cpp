@@ -12,7 +12,7 @@ namespace garland {
 
 namespace {
 
-class PartsSource final : public Source {
+class PartsSource final : public ExactSource {
   public:
     PartsSource(KeyedModel model, SourceFacts facts, std::vector<std::string> files)
         : model_(std::move(model)), facts_(std::move(facts)), files_(std::move(files)), shared_(shared_parts(model_)), root_(model_.root()) {
@@ -23,10 +23,6 @@ class PartsSource final : public Source {
     }
     const SourceFacts& facts() const override { return facts_; }
     std::vector<std::string> files() const override { return files_; }
-    bool any_time() const override { return true; }
-    Result<PosePtr> read(std::int64_t frame, Progress& progress) const override {
-        return exact_at(static_cast<double>(frame), SubFrame::linear, progress);
-    }
     Result<PosePtr> exact_at(double frame, SubFrame how, Progress&) const override {
         if (facts_.kind == SourceKind::pieces && how == SubFrame::nearest) frame = std::floor(frame + 0.5);
         return pose(frame, facts_.kind == SourceKind::pieces && how == SubFrame::smooth);

@@ -10,7 +10,7 @@ namespace garland {
 namespace {
 
 // All shapes are in memory: they are a handful.
-class ShapesSource final : public Source {
+class ShapesSource final : public ExactSource {
   public:
     ShapesSource(std::vector<std::string> files, std::vector<PosePtr> shapes, std::int64_t each)
         : files_(std::move(files)), shapes_(std::move(shapes)), each_(each) {
@@ -23,10 +23,6 @@ class ShapesSource final : public Source {
     }
     const SourceFacts& facts() const override { return facts_; }
     std::vector<std::string> files() const override { return files_; }
-    bool any_time() const override { return true; }
-    Result<PosePtr> read(std::int64_t frame, Progress& progress) const override {
-        return exact_at(static_cast<double>(frame), SubFrame::linear, progress);
-    }
     // Stepped: shape k from frame k·each on. Blended: shape k is whole at frame k·each, and the last one to the end.
     Result<PosePtr> exact_at(double frame, SubFrame how, Progress&) const override {
         const double place = frame / static_cast<double>(each_);

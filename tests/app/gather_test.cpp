@@ -29,6 +29,8 @@ class GatherTest : public QObject {
         click(o.bench, "Add water");
         o.wait_for_sources(2);
         QVERIFY(o.last().water && o.last().water->loop == o.project().settings.range.count());
+        QCOMPARE(o.window.document().undo().count(), 1); // one step, its repeating timing included
+        QVERIFY(o.project().timings.back().last_is_first && o.project().timings.back().after.mode == OutsideMode::repeat);
         QVERIFY(all_text(o.bench).contains("0…240 is 241 frames"));
         o.wait_for_scene();
         const ShowPtr calm = o.window.document().show();

@@ -70,6 +70,9 @@ int main(int argc, char** argv) {
         window.set_step(1);
         window.viewing().set_current_copy(4);
         fine &= shoot("retime-quay");
+        window.set_step(6);
+        window.handoff().set_folder("/tmp/festival/written");
+        fine &= shoot("hand-off-quay");
         return fine ? 0 : 1;
     }
     window.viewing().set_frame(137);

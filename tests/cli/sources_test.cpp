@@ -65,6 +65,8 @@ class CliSourcesTest : public QObject {
         QVERIFY(a.out.contains("folds over itself"));
         const WaterSpec w = *project().sources[0].water;
         QVERIFY(w.wind == 4 && w.loop == 180 && w.choppiness == 8);
+        // A repeat lasts 180 frames, not 181: frames 181 and 1 are the same moment.
+        QVERIFY(project().timings[0].last_is_first && project().timings[0].after.mode == OutsideMode::repeat);
         a = edit({"water", "--source", "canal", "--resolution", "100"});
         QCOMPARE(a.code, 1);
         QVERIFY(a.err.contains("64, 128, 256, 512 or 1024"));
@@ -101,6 +103,12 @@ class CliSourcesTest : public QObject {
         const Answer a = run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40", "--json"});
         QVERIFY2(a.code == 0, qPrintable(a.err));
         QCOMPARE(a.json()["files"].size(), std::size_t(3)); // one mesh, a volume for each of two copies
+        // Told before, and never written over: a volume that is there already stops all of it.
+        QCOMPARE(run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40", "--dry-run", "--json"}).json()["volume_files"].get<int>(), 2);
+        QVERIFY(QFile::remove(QString::fromStdString(out / "copies.0040.ply")));
+        const Answer again = run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40"});
+        QVERIFY(again.code == 1 && again.err.contains("nothing was written") && !QFile::exists(QString::fromStdString(out / "copies.0040.ply")));
+        QCOMPARE(run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40", "--replace", "--quiet"}).code, 0);
         QStringList volumes = QDir(QString::fromStdString(out.path())).entryList({"*.vdb"});
         QCOMPARE(volumes.size(), 2);
         for (const QString& v : volumes) QCOMPARE(run({"info", QString::fromStdString(out / v.toStdString())}).code, 0);

@@ -111,12 +111,11 @@ void Document::opened_source(SourceId id, const OpenedAs& as, Result<SourcePtr> 
     }
 }
 
-void Document::add_opened(const QString& title, const SourcePtr& source, const std::function<void(SourceSpec&)>& fill) {
-    const SourceId id(project_.next_id); // add_source gives this one
+void Document::add_opened(const QString& title, const SourcePtr& source, const std::function<void(Project&)>& add) {
+    const SourceId id(project_.next_id);
     sources_[id] = {source, PoseCache::new_serial()};
     edit(tr("Gather %1").arg(title), [&](Project& p) -> Result<void> {
-        ::garland::add_source(p, title.toStdString(), {}, length_of(source->facts(), p.settings.rate));
-        fill(*p.source(id));
+        add(p);
         opened_as_[id] = opened_as(*p.source(id));
         return {};
     });
@@ -133,20 +132,7 @@ QString title_of(const QString& path) {
 } // namespace
 
 void Document::add_water(const WaterSpec& water) {
-    add_opened(tr("water"), make_water(water, project_.settings.rate), [&](SourceSpec& s) {
-        s.water = water;
-        s.rate = project_.settings.rate;
-    });
-    for (const Arrangement& a : project_.arrangements) {
-        if (a.source != project_.sources.back().id) continue;
-        // A loop goes on for ever.
-        edit(tr("Repeat the water"), [timing = a.timing, loops = water.loop > 0](Project& p) -> Result<void> {
-            if (loops) p.timing(timing)->before.mode = p.timing(timing)->after.mode = OutsideMode::repeat;
-            if (loops) p.timing(timing)->last_is_first = true;
-            return {};
-        });
-        break;
-    }
+    add_opened(tr("water"), make_water(water, project_.settings.rate), [&](Project& p) { ::garland::add_water(p, tr("water").toStdString(), water); });
 }
 
 void Document::add_shapes(const QStringList& paths) {
@@ -160,9 +146,11 @@ void Document::add_shapes(const QStringList& paths) {
                 if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
                 return;
             }
-            add_opened(title_of(QString::fromStdString(files.front())), *result, [&](SourceSpec& s) {
+            const QString title = title_of(QString::fromStdString(files.front()));
+            add_opened(title, *result, [&](Project& p) {
+                const SourceId id = ::garland::add_source(p, title.toStdString(), relative_path(files.front(), path_.toStdString()), length_of((*result)->facts(), p.settings.rate));
+                SourceSpec& s = *p.source(id);
                 for (const std::string& file : files) s.shapes.push_back(relative_path(file, path_.toStdString()));
-                s.path = s.shapes.front();
                 s.sub_frame = SubFrame::smooth;
             });
         });
@@ -260,7 +248,8 @@ void Document::add_source(const QString& path) {
                 return;
             }
             const std::string stored = relative_path(QFileInfo(path).absoluteFilePath().toStdString(), path_.toStdString());
-            add_opened(title_of(path), *result, [&](SourceSpec& s) { s.path = stored; });
+            const QString title = title_of(path);
+            add_opened(title, *result, [&](Project& p) { ::garland::add_source(p, title.toStdString(), stored, length_of((*result)->facts(), p.settings.rate)); });
         });
 }
 

@@ -73,7 +73,8 @@ class Document : public QObject {
     static OpenedAs opened_as(const SourceSpec& spec);
     void open_changed();
     void opened_source(SourceId id, const OpenedAs& as, Result<SourcePtr> source);
-    void add_opened(const QString& title, const SourcePtr& source, const std::function<void(SourceSpec&)>& fill);
+    // add: puts the source into the project; it gets the next id.
+    void add_opened(const QString& title, const SourcePtr& source, const std::function<void(Project&)>& add);
     void reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing);
 
     Jobs& jobs_;

@@ -101,17 +101,9 @@ Result<PosePtr> between_level_sets(const Pose& a, const Pose& b, double w, doubl
 
 PosePtr surface_of(const DenseGrid& d, double level) {
     start_volumes();
-    auto grid = FloatGrid::create(0);
-    auto transform = openvdb::math::Transform::createLinearTransform(d.voxel);
-    transform->postTranslate({d.origin.x, d.origin.y, d.origin.z});
-    grid->setTransform(transform);
+    const auto grid = empty_grid<FloatGrid>(d);
     auto to = grid->getAccessor();
-    std::size_t i = 0;
-    for (int z = 0; z < d.nz; ++z) {
-        for (int y = 0; y < d.ny; ++y) {
-            for (int x = 0; x < d.nx; ++x, ++i) to.setValue(openvdb::Coord(x, y, z), d.values[i]);
-        }
-    }
+    each_voxel(d, [&](const openvdb::Coord& at, std::size_t i) { to.setValue(at, d.values[i]); });
     return meshed(*grid, level);
 }
 

@@ -360,30 +360,21 @@ VolumePtr volume_from(const std::vector<DenseGrid>& grids) {
     start_volumes();
     auto out = std::make_unique<VolumeGrids>();
     for (const DenseGrid& d : grids) {
-        auto fill = [&](auto grid, auto&& value) {
-            auto transform = openvdb::math::Transform::createLinearTransform(d.voxel);
-            transform->postTranslate({d.origin.x, d.origin.y, d.origin.z});
-            grid->setTransform(transform);
-            auto to = grid->getAccessor();
-            std::size_t i = 0;
-            for (int z = 0; z < d.nz; ++z) {
-                for (int y = 0; y < d.ny; ++y) {
-                    for (int x = 0; x < d.nx; ++x, ++i) value(to, Coord(x, y, z), i);
-                }
-            }
-            grid->setName(d.name);
-            grid->setSaveFloatAsHalf(d.half);
-            out->list.push_back(grid);
-        };
         if (d.vectors.empty()) {
-            fill(FloatGrid::create(0), [&](auto& to, const Coord& c, std::size_t i) {
-                if (d.values[i] != 0) to.setValue(c, d.values[i]);
+            const auto grid = empty_grid<FloatGrid>(d);
+            auto to = grid->getAccessor();
+            each_voxel(d, [&](const Coord& at, std::size_t i) {
+                if (d.values[i] != 0) to.setValue(at, d.values[i]);
             });
+            out->list.push_back(grid);
         } else {
-            fill(Vec3SGrid::create(Vec3f(0)), [&](auto& to, const Coord& c, std::size_t i) {
+            const auto grid = empty_grid<Vec3SGrid>(d);
+            auto to = grid->getAccessor();
+            each_voxel(d, [&](const Coord& at, std::size_t i) {
                 const V3f& v = d.vectors[i];
-                if (v != V3f(0)) to.setValue(c, Vec3f(v.x, v.y, v.z));
+                if (v != V3f(0)) to.setValue(at, Vec3f(v.x, v.y, v.z));
             });
+            out->list.push_back(grid);
         }
     }
     return std::make_shared<Volume>(std::move(out));

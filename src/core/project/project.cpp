@@ -155,6 +155,17 @@ SourceId add_source(Project& p, std::string name, std::string path, const Source
     return id;
 }
 
+SourceId add_water(Project& p, std::string name, const WaterSpec& water) {
+    const SourceId id = add_source(p, std::move(name), {}, {0, last_frame(water), p.settings.rate});
+    p.source(id)->water = water;
+    if (water.loop > 0) {
+        Timing& timing = *p.timing(p.arrangements.back().timing);
+        timing.before.mode = timing.after.mode = OutsideMode::repeat;
+        timing.last_is_first = true;
+    }
+    return id;
+}
+
 void remove_source(Project& p, SourceId id) {
     std::set<std::uint64_t> freed;
     for (const Arrangement& a : p.arrangements) {

@@ -95,6 +95,9 @@ SourceClock clock_of(const SourceSpec& spec, std::int64_t file_first, std::int64
 // its id.
 SourceId add_source(Project& project, std::string name, std::string path, const SourceLength& length);
 
+// Adds water at the project's rate. With a loop its timing repeats, and knows that its last pose is its first.
+SourceId add_water(Project& project, std::string name, const WaterSpec& water);
+
 // Removes a source, its arrangements, and timings that nothing uses any more.
 void remove_source(Project& project, SourceId id);
 

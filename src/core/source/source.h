@@ -104,6 +104,15 @@ class Source {
 };
 using SourcePtr = std::shared_ptr<const Source>;
 
+// A source that answers for any file frame by itself.
+class ExactSource : public Source {
+  public:
+    bool any_time() const final { return true; }
+    Result<PosePtr> read(std::int64_t frame, Progress& progress) const final {
+        return exact_at(static_cast<double>(frame), SubFrame::linear, progress);
+    }
+};
+
 // A source with some of its frames left out: they count as missing. The same source where nothing is dropped.
 SourcePtr without_frames(const SourcePtr& source, const std::vector<std::int64_t>& dropped);
 

@@ -75,7 +75,7 @@ void add_sampled(const std::vector<float>& field, int n, const Places& places, i
     });
 }
 
-class WaterSource final : public Source {
+class WaterSource final : public ExactSource {
   public:
     WaterSource(const WaterSpec& spec, Rate rate) : spec_(spec), rate_(rate), layers_(layers_of(spec, rate)) {
         side_ = std::clamp(static_cast<int>(std::lround(spec.size / spec.patch * spec.resolution)), 2, most_side);
@@ -95,11 +95,6 @@ class WaterSource final : public Source {
 
     const SourceFacts& facts() const override { return facts_; }
     std::vector<std::string> files() const override { return {}; }
-    bool any_time() const override { return true; }
-    Result<PosePtr> read(std::int64_t frame, Progress& progress) const override {
-        return exact_at(static_cast<double>(frame), SubFrame::linear, progress);
-    }
-
     Result<PosePtr> exact_at(double frame, SubFrame, Progress&) const override {
         const auto row = static_cast<std::size_t>(side_ + 1);
         std::vector<float> sums[6];

@@ -7,6 +7,16 @@
 
 namespace garland {
 
+// Labels and fields in two columns of pairs, row by row.
+class PairForm : public QGridLayout {
+  public:
+    PairForm();
+    void put(const QString& label, QWidget* field);
+
+  private:
+    int place_ = 0;
+};
+
 class SourceCard : public QFrame {
     Q_OBJECT
   public:
@@ -21,7 +31,7 @@ class SourceCard : public QFrame {
     void add_facts(const SourceSpec& spec);
     void add_problems(const SourceSpec& spec);
     void add_taking(const SourceSpec& spec);
-    void add_water(const SourceSpec& spec);
+    void add_water(const SourceSpec& spec); // water_form.cpp
     void line(const QString& text, const char* role);
     // A line of text with buttons behind it.
     QHBoxLayout* mend_line(const QString& text);

@@ -155,7 +155,8 @@ void HandoffBench::estimate_size() {
             }
             QString text =
                 tr("%1, about %2 in all; %3 free on that disk.")
-                    .arg(QString::fromStdString(counted(e->files, "file", "files")),
+                    .arg(QString::fromStdString(counted(e->files, "file", "files") +
+                                                (e->volume_files ? " and " + counted(e->volume_files, "volume", "volumes") : std::string())),
                          QString::fromStdString(byte_count(e->bytes)), QString::fromStdString(byte_count(e->free)));
             if (e->existing > 0) text += tr(" %1 of them are there already.").arg(e->existing);
             size_->setText(text);
