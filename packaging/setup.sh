@@ -1,7 +1,7 @@
 # Shared by ./demo and ./check: which Debian packages are needed, and how they get here. Sourced, not run.
 
 build_packages="g++ cmake ninja-build ccache pkg-config qt6-base-dev libqt6opengl6-dev qt6-svg-dev libgl-dev libimath-dev
-    libexpected-dev libtbb-dev nlohmann-json3-dev libcli11-dev libfmt-dev libfast-float-dev libxxhash-dev libmeshoptimizer-dev
+    libexpected-dev libtbb-dev nlohmann-json3-dev libcli11-dev libfmt-dev libfast-float-dev libnanoflann-dev libxxhash-dev libmeshoptimizer-dev
     libopenvdb-dev libboost-iostreams-dev libtinygltf-dev libfftw3-dev libbullet-dev"
 run_packages="libgl1-mesa-dri libqt6svg6 libqt6opengl6"
 test_packages="libeigen3-dev libgsl-dev libboost-dev libassimp-dev assimp-testmodels libbenchmark-dev xvfb xauth"

@@ -2,6 +2,7 @@
 
 #include "core/base/numbers.h"
 #include "core/project/findings.h"
+#include "demo/canal.h"
 #include "demo/festival.h"
 #include "demo/quay.h"
 #include "io/bake.h"
@@ -34,13 +35,18 @@ Result<Opened> open(const std::string& path, Progress& progress) {
     GARLAND_TRY(project, open_project(path, progress));
     out.project = std::move(project);
     out.cache = std::make_unique<PoseCache>(cache_bytes);
+    GARLAND_CHECK(find_groundwork(out.project.project, out.project.sources, *out.cache, progress));
     out.show = make_show(out.project.project, out.project.sources, *out.cache);
     return out;
 }
 
-void warn_missing(const OpenedProject& project) {
-    for (const MissingSource& m : project.missing) {
-        const SourceSpec* spec = project.project.source(m.id);
+void warn_missing(const Opened& opened) {
+    for (const ArrangementShow& a : opened.show->arrangements) {
+        if (!a.set->problem.empty()) fmt::print(stderr, "garland-cli: the arrangement \"{}\" has no copies: {}\n", a.spec.name, a.set->problem);
+        if (!a.set->note.empty()) fmt::print(stderr, "garland-cli: the arrangement \"{}\": {}\n", a.spec.name, a.set->note);
+    }
+    for (const MissingSource& m : opened.project.missing) {
+        const SourceSpec* spec = opened.project.project.source(m.id);
         fmt::print(stderr, "garland-cli: the source \"{}\" is not there: {}\n", spec->name, describe(m.error));
     }
 }
@@ -94,6 +100,10 @@ int info_command(const std::string& path, Output out) {
     auto source = open_source(path, progress);
     if (!source) return report_error(source.error(), out);
     const SourceFacts& f = (*source)->facts();
+    std::vector<std::string> parts; // that can be singled out by name
+    for (const Source::PartName& part : (*source)->parts()) {
+        if (!part.name.empty()) parts.push_back(part.name);
+    }
     if (out.json) {
         Json problems = Json::array();
         for (const auto& p : f.problems) {
@@ -118,6 +128,7 @@ int info_command(const std::string& path, Output out) {
                {"box", {{f.box.min.x, f.box.min.y, f.box.min.z}, {f.box.max.x, f.box.max.y, f.box.max.z}}},
                {"problems", problems}};
         if (f.faces_change_at) j["faces_change_at"] = *f.faces_change_at;
+        if (!parts.empty()) j["parts"] = parts;
         print_json(j);
         return exit_fine;
     }
@@ -129,6 +140,7 @@ int info_command(const std::string& path, Output out) {
     fmt::print("velocities  {}\nnormals     {}\ntexture     {}\ncolours     {}\n", yes(f.velocities), yes(f.normals),
                yes(f.uvs), yes(f.colours));
     for (const auto& name : f.attributes) fmt::print("attribute   {}\n", name);
+    for (const auto& name : parts) fmt::print("part        {}\n", name);
     fmt::print("size        {:.4g} × {:.4g} × {:.4g} units\n", f.box.size().x, f.box.size().y, f.box.size().z);
     fmt::print("on disk     {}\n", byte_count(f.bytes_on_disk));
     for (const auto& p : f.problems) fmt::print("problem     {}; {}\n", p.what, p.advice);
@@ -141,7 +153,7 @@ int trace_command(const std::string& path, long long copy, const std::string& fr
     TerminalProgress progress(out);
     auto opened = open(path, progress);
     if (!opened) return report_error(opened.error(), out);
-    warn_missing(opened->project);
+    warn_missing(*opened);
     Json all = Json::array();
     for (double i = 0; list->first + i * list->step <= list->last + 1e-9; ++i) {
         auto t = trace(*opened->show, copy - 1, OutputFrame(list->first + i * list->step));
@@ -168,7 +180,7 @@ int check_command(const std::string& path, Output out) {
     TerminalProgress progress(out);
     auto opened = open(path, progress);
     if (!opened) return report_error(opened.error(), out);
-    warn_missing(opened->project);
+    warn_missing(*opened);
     auto report = check(*opened->show, progress);
     if (!report) return report_error(report.error(), out);
     if (out.json) {
@@ -238,7 +250,7 @@ int table_command(const std::string& path, const std::string& frames, const std:
     TerminalProgress progress(out);
     auto opened = open(path, progress);
     if (!opened) return report_error(opened.error(), out);
-    warn_missing(opened->project);
+    warn_missing(*opened);
     const Show& show = *opened->show;
     if (!file.empty()) {
         auto done = write_timing_table(file, show, opened->project.project, *range,
@@ -256,13 +268,14 @@ int table_command(const std::string& path, const std::string& frames, const std:
         for (std::int64_t f = range->first; f <= range->last; ++f) {
             for (const ArrangementShow& a : show.arrangements) {
                 const auto moments = moments_at(a, OutputFrame(static_cast<double>(f)));
+                const CopyClocks::Now now = a.clocks.now(static_cast<double>(f));
                 for (std::size_t i = 0; i < moments.size(); ++i) {
                     rows.push_back({{"output_frame", f},
-                                    {"copy", a.first_copy + static_cast<std::int64_t>(i) + 1},
+                                    {"copy", a.number(i) + 1},
                                     {"source_frame", moments[i].source},
                                     {"speed", moments[i].speed},
                                     {"visible", !moments[i].has(mark_absent)},
-                                    {"delay", a.clocks[i].delay}});
+                                    {"delay", a.clocks.at(a.plan, i, now).delay}});
                 }
             }
         }
@@ -341,10 +354,12 @@ int camera_command(const std::string& path, const std::string& frames, Output ou
 int demo_command(const std::string& folder, const std::string& only, Output out) {
     TerminalProgress progress(out);
     Json paths = Json::array();
-    PartOf first(progress, 0, only.empty() ? 0.4 : 1), second(progress, only.empty() ? 0.4 : 0, 1);
-    for (bool quay : {false, true}) {
-        if (!only.empty() && quay != (only == "quay")) continue;
-        auto project = quay ? write_quay(folder, second) : write_demo(folder, first);
+    const bool all = only.empty();
+    for (const char* which : {"festival", "quay", "canal"}) {
+        const std::string name = which;
+        if (!all && name != only) continue;
+        PartOf part(progress, all ? (name == "festival" ? 0.0 : name == "quay" ? 0.35 : 0.95) : 0.0, all ? (name == "festival" ? 0.35 : name == "quay" ? 0.95 : 1.0) : 1.0);
+        auto project = name == "festival" ? write_demo(folder, part) : name == "quay" ? write_quay(folder, part) : write_canal(folder, all, part);
         if (!project) return report_error(project.error(), out);
         paths.push_back(*project);
         if (!out.json) fmt::print("{}\n", *project);

@@ -1,6 +1,7 @@
 #include "cli/edit.h"
 
 #include "cli/edit_changes.h"
+#include "cli/edit_copies.h"
 #include "cli/edit_words.h"
 #include "core/project/timings.h"
 #include "io/export_timing.h"
@@ -76,7 +77,7 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
         sub->add_option("--timing", w->timing, "Which timing, by name or id; not needed where there is only one");
         sub->add_flag("--replace", w->replace, "Replace the file written to if it is there already");
     };
-    CLI::App* edit = app.add_subcommand("edit", "Change a project: retime, phrases, tempo, camera, wobble");
+    CLI::App* edit = app.add_subcommand("edit", "Change a project: retime, phrases, tempo, camera, wobble, sources, arrangements, spreads");
     common(edit);
     edit->add_option("--out", w->out, "Write the changed project here instead of back to its file");
     edit->add_flag("--dry-run", w->dry_run, "Only say what would be done");
@@ -281,6 +282,8 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     water->add_option("--loop", w->water.loop, "Frames after which it is the same again; 0: never");
     water->add_option("--seed", w->water.seed, "Another seed is another sea");
     water->callback([w, water, &out, &code] { code = run_edit(*w, [&](Project& p) { return set_water(p, *w, *water); }, out); });
+
+    add_copy_commands(*edit, w, [w, &out, &code](const Change& change) { code = run_edit(*w, change, out); });
 
     CLI::App* curve = app.add_subcommand("curve", "Write a timing as a curve: .csv, .json, or phrases as .otio");
     common(curve);

@@ -80,10 +80,10 @@ int run_command_line(int argc, char** argv) {
     frames_option(camera, frames)->required();
 
     std::string only;
-    auto* demo = command("demo", "Make the demo data: the lantern festival on the canal, and the quay at night",
+    auto* demo = command("demo", "Make the demo data: the lantern festival, the quay at night, and the canal with its copies",
                          [&] { return demo_command(path, only, out); });
     demo->add_option("DIR", path, "The folder to make it in")->required();
-    demo->add_option("--only", only, "Only one of the two projects")->check(CLI::IsMember({"festival", "quay"}));
+    demo->add_option("--only", only, "Only one of the projects")->check(CLI::IsMember({"festival", "quay", "canal"}));
 
     add_edit_commands(app, out, code);
 

@@ -54,7 +54,7 @@ Project festival_project(const std::string& source_path) {
     return p;
 }
 
-Result<std::string> write_demo(const std::string& folder, Progress& progress) {
+Result<void> write_lantern(const std::string& folder, Progress& progress) {
     std::error_code error;
     std::filesystem::create_directories(folder, error);
     if (error) {
@@ -73,6 +73,11 @@ Result<std::string> write_demo(const std::string& folder, Progress& progress) {
         for (const auto& frame : frames) out.add(frame);
         GARLAND_CHECK(out.commit());
     }
+    return {};
+}
+
+Result<std::string> write_demo(const std::string& folder, Progress& progress) {
+    GARLAND_CHECK(write_lantern(folder, progress));
     const std::string path = folder + "/festival.garland";
     GARLAND_CHECK(save_project(path, festival_project("lantern.ply"), Existing::replace));
     progress.report(1, "written");

@@ -106,6 +106,19 @@ Project quay_project() {
     return p;
 }
 
+Result<void> write_pinwheel(const std::string& folder) {
+    return write_glb(folder + "/pinwheel.glb", pinwheel(), Existing::replace);
+}
+
+Result<void> write_petals(const std::string& folder, Progress& progress) {
+    for (int f = 0; f < petal_frames; ++f) {
+        if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+        progress.report(static_cast<double>(f) / petal_frames, "letting petals drift");
+        GARLAND_CHECK(write_ply(folder + "/" + numbered("petals.", f, 4, ".ply"), *drift_petals(f), PlyForm::little_endian, Existing::replace));
+    }
+    return {};
+}
+
 Result<std::string> write_quay(const std::string& folder, Progress& progress) {
     std::error_code error;
     std::filesystem::create_directories(folder, error);
@@ -117,7 +130,7 @@ Result<std::string> write_quay(const std::string& folder, Progress& progress) {
     GARLAND_TRY(jar, break_jar(breaking));
     GARLAND_CHECK(write_usda(base + "jar.usda", jar, rate, Existing::replace));
     GARLAND_CHECK(write_glb(base + "jar.glb", jar, Existing::replace));
-    GARLAND_CHECK(write_glb(base + "pinwheel.glb", pinwheel(), Existing::replace));
+    GARLAND_CHECK(write_pinwheel(folder));
 
     GARLAND_TRY(smoke, burn_incense(burning));
     for (std::size_t f = 0; f < smoke.size(); ++f) {
@@ -128,10 +141,8 @@ Result<std::string> write_quay(const std::string& folder, Progress& progress) {
         pouring.report(static_cast<double>(f) / syrup_frames, "pouring syrup");
         GARLAND_CHECK(write_ply(base + numbered("syrup.", f, 4, ".ply"), *pour_syrup(f), PlyForm::little_endian, Existing::replace));
     }
-    progress.report(0.95, "letting petals drift");
-    for (int f = 0; f < petal_frames; ++f) {
-        GARLAND_CHECK(write_ply(base + numbered("petals.", f, 4, ".ply"), *drift_petals(f), PlyForm::little_endian, Existing::replace));
-    }
+    PartOf drifting(progress, 0.95, 0.99);
+    GARLAND_CHECK(write_petals(folder, drifting));
     const auto fans = fan_shapes();
     for (std::size_t i = 0; i < fans.size(); ++i) GARLAND_CHECK(write_obj(base + fan_path(i), *fans[i], Existing::replace));
     const std::string path = base + "quay.garland";

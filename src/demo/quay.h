@@ -37,6 +37,10 @@ Result<std::vector<VolumePtr>> burn_incense(Progress& progress = Progress::none(
 // A paper fan, opened by hand to five widths: meshes of equal points.
 std::vector<PosePtr> fan_shapes();
 
+// Single sources of it, into a folder that is there; files of their names are replaced.
+Result<void> write_pinwheel(const std::string& folder);
+Result<void> write_petals(const std::string& folder, Progress& progress = Progress::none());
+
 // All of it in one project; paths as write_quay writes them.
 Project quay_project();
 

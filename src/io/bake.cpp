@@ -53,11 +53,12 @@ PlyMerger::Content content_of(const std::vector<Posed>& all) {
     return c;
 }
 
-void turned(const std::vector<V3f>& from, float c, float s, float scale, V3f move, std::vector<V3f>& out) {
+// Points or directions of a copy's own space: stretched, turned about the upright, moved.
+void turned(const std::vector<V3f>& from, float c, float s, V3f scale, V3f move, std::vector<V3f>& out) {
     out.resize(from.size());
     for (std::size_t i = 0; i < from.size(); ++i) {
-        const V3f& p = from[i];
-        out[i] = V3f((p.x * c + p.z * s) * scale + move.x, p.y * scale + move.y, (p.z * c - p.x * s) * scale + move.z);
+        const V3f p = from[i] * scale;
+        out[i] = V3f((p.x * c + p.z * s) + move.x, p.y + move.y, (p.z * c - p.x * s) + move.z);
     }
 }
 
@@ -78,7 +79,11 @@ void add_wobble(const WobbleSample& motion, const Placement& place, double frame
 double velocity_factor(const Posed& posed, std::size_t copy, const Show& show) {
     const SourceClock& clock = posed.arrangement->clock;
     const bool mixed = posed.poses[posed.picks.copies[copy]].mixed;
-    const double speed = mixed ? posed.arrangement->clocks[copy].rate : posed.moments[copy].speed;
+    double speed = posed.moments[copy].speed;
+    if (mixed) {
+        const ArrangementShow& a = *posed.arrangement;
+        speed = a.clocks.at(a.plan, copy, a.clocks.now(posed.frame.value)).rate;
+    }
     return speed * clock.files_per_frame * clock.file_seconds * show.settings.rate.per_second();
 }
 
@@ -91,8 +96,8 @@ Result<double> write_volumes(const std::vector<Posed>& all, const Show& show, co
             const SampledPose& sampled = posed.poses[posed.picks.copies[i]];
             if (!sampled.pose->volume) continue;
             const Placement& place = posed.places()[i];
-            const VolumePtr volume = placed(*sampled.pose->volume, place.turn, place.size, place.position, velocity_factor(posed, i, show));
-            const std::string path = volume_path(order, show, posed.arrangement->first_copy + static_cast<std::int64_t>(i), frame);
+            const VolumePtr volume = placed(*sampled.pose->volume, place.turn, V3d(place.stretch) * place.size, place.position, velocity_factor(posed, i, show));
+            const std::string path = volume_path(order, show, posed.arrangement->number(i), frame);
             GARLAND_CHECK(write_volume(path, *volume, order.existing));
             GARLAND_TRY(back, read_volume_facts(path));
             if (back.size() != volume->facts().size() || (!back.empty() && back[0].active != volume->facts()[0].active)) {
@@ -119,15 +124,18 @@ Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& sho
             const Placement& place = posed.places()[i];
             const double angle = place.turn * std::numbers::pi / 180;
             const auto c = static_cast<float>(std::cos(angle)), s = static_cast<float>(std::sin(angle));
-            const auto size = static_cast<float>(place.size);
+            const V3f size = place.stretch * static_cast<float>(place.size), upright(1 / place.stretch.x, 1 / place.stretch.y, 1 / place.stretch.z);
             turned(pose.points, c, s, size, V3f(place.position), points);
-            turned(pose.normals, c, s, 1, V3f(0), normals);
-            turned(pose.velocities, c, s, static_cast<float>(place.size * velocity_factor(posed, i, show)), V3f(0), velocities);
+            turned(pose.normals, c, s, upright, V3f(0), normals);
+            if (place.stretch != V3f(1)) {
+                for (V3f& n : normals) n.normalize();
+            }
+            turned(pose.velocities, c, s, size * static_cast<float>(velocity_factor(posed, i, show)), V3f(0), velocities);
             if (!posed.motion.empty() && !velocities.empty()) {
                 add_wobble(posed.motion[i], place, show.settings.rate.per_second(), points, velocities);
             }
             out.add_points(points, normals, velocities, pose,
-                           static_cast<std::int32_t>(posed.arrangement->first_copy + static_cast<std::int64_t>(i) + 1));
+                           static_cast<std::int32_t>(posed.arrangement->number(i) + 1));
         }
     }
     std::uint32_t first_point = 0;
@@ -171,8 +179,8 @@ Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress
     for (std::int64_t f = order.frames.first; f <= order.frames.last; ++f) {
         e.existing += file_exists(path_of(order, f));
         for (const ArrangementShow& a : show.arrangements) {
-            if (!a.usable || show.samplers.at(a.source).source()->facts().kind != SourceKind::volume) continue;
-            for (std::size_t i = 0; i < a.places.size(); ++i) e.existing += file_exists(volume_path(order, show, a.first_copy + static_cast<std::int64_t>(i), f));
+            if (!a.usable || a.sampler.source()->facts().kind != SourceKind::volume) continue;
+            for (std::size_t i = 0; i < a.places.size(); ++i) e.existing += file_exists(volume_path(order, show, a.number(i), f));
         }
     }
     return e;

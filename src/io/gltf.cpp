@@ -42,6 +42,7 @@ class GltfReader {
             throw Bad{fmt::format("its scene has {} points, above the limit of {}", m_.points(), gltf_points_limit), ErrorCode::too_large};
         }
         out.model = std::move(m_);
+        out.lines = std::move(lines_);
     }
 
   private:
@@ -221,7 +222,14 @@ class GltfReader {
         case TINYGLTF_MODE_TRIANGLE_FAN:
             for (std::size_t i = 1; i + 1 < n; ++i) triangle(0, i, i + 1);
             break;
-        default: break; // points and lines have no faces
+        case TINYGLTF_MODE_LINE:
+        case TINYGLTF_MODE_LINE_STRIP:
+        case TINYGLTF_MODE_LINE_LOOP: {
+            GltfLine line{static_cast<int>(m_.meshes.size()) - 1, order, p.mode == TINYGLTF_MODE_LINE_LOOP};
+            lines_.push_back(std::move(line));
+            break;
+        }
+        default: break; // points have no faces
         }
         if (p.material >= 0) {
             faces->materials.push_back(at(g_.materials, p.material, "material").name);
@@ -404,6 +412,7 @@ class GltfReader {
 
     const tinygltf::Model& g_;
     KeyedModel m_;
+    mutable std::vector<GltfLine> lines_; // collected on the way
     std::vector<std::vector<int>> parts_of_; // glTF mesh → ours
     std::vector<int> index_of_;              // glTF node → ours, −1: not in the scene
 };

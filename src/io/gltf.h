@@ -10,8 +10,15 @@ namespace garland {
 
 inline constexpr std::size_t gltf_points_limit = 200'000'000; // of a pose, however often a mesh is shown
 
+struct GltfLine { // a primitive of lines: points of a mesh of the model in the order in which they are joined
+    int mesh = 0;
+    std::vector<std::uint32_t> order;
+    bool closed = false;
+};
+
 struct GltfContent {
     KeyedModel model;
+    std::vector<GltfLine> lines;
     std::vector<std::string> files; // the asked one and its buffers
     std::vector<std::string> notes; // what was passed over, in words
 };

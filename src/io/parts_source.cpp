@@ -23,6 +23,11 @@ class PartsSource final : public ExactSource {
     }
     const SourceFacts& facts() const override { return facts_; }
     std::vector<std::string> files() const override { return files_; }
+    std::vector<PartName> parts() const override {
+        std::vector<PartName> out;
+        for (const PartNode& node : model_.nodes) out.push_back({node.name, node.parent});
+        return out;
+    }
     Result<PosePtr> exact_at(double frame, SubFrame how, Progress&) const override {
         if (facts_.kind == SourceKind::pieces && how == SubFrame::nearest) frame = std::floor(frame + 0.5);
         return pose(frame, facts_.kind == SourceKind::pieces && how == SubFrame::smooth);

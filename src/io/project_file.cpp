@@ -1,5 +1,6 @@
 #include "io/project_file.h"
 
+#include "io/arrangement_json.h"
 #include "io/json_part.h"
 #include "io/source_json.h"
 #include "io/timing_json.h"
@@ -9,99 +10,6 @@
 namespace garland {
 
 namespace {
-
-const Word<ArrangementKind> kinds[] = {
-    {"line", ArrangementKind::line}, {"grid", ArrangementKind::grid}, {"ring", ArrangementKind::ring}};
-const Word<Facing> facings[] = {{"fixed", Facing::fixed}, {"along", Facing::along}, {"outward", Facing::outward}};
-const Word<Target> targets[] = {{"delay", Target::delay}, {"speed", Target::speed}};
-const Word<Driver> drivers[] = {
-    {"chance", Driver::chance}, {"order, per step", Driver::order_step}, {"order, in total", Driver::order_total}};
-
-Json write(const Spread& s) {
-    return with_extra({{"id", s.id.value},
-                       {"on", s.on},
-                       {"target", word_of(targets, s.target)},
-                       {"driver", word_of(drivers, s.driver)},
-                       {"from", number(s.from)},
-                       {"to", number(s.to)},
-                       {"whole_frames", s.whole_frames},
-                       {"seed", s.seed}},
-                      s.extra);
-}
-
-Spread read_spread(const JsonPart& p) {
-    Spread s;
-    s.id = SpreadId(p.id("id"));
-    s.on = p.flag("on", true);
-    s.target = p.word("target", targets, Target::delay);
-    s.driver = p.word("driver", drivers, Driver::chance);
-    s.from = p.real("from", 0);
-    s.to = p.real("to", 24);
-    s.whole_frames = p.flag("whole_frames", true);
-    s.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, INT64_C(9007199254740991)));
-    s.extra = extra_of(p.json, write(s));
-    return s;
-}
-
-Json write(const Arrangement& a) {
-    Json spreads = Json::array(), nudges = Json::array();
-    for (const Spread& s : a.spreads) spreads.push_back(write(s));
-    for (const Nudge& n : a.nudges) nudges.push_back({{"copy", n.copy.value}, {"later", number(n.frames)}});
-    Json j{{"id", a.id.value},
-                       {"name", a.name},
-                       {"source", a.source.value},
-                       {"timing", a.timing.value},
-                       {"kind", word_of(kinds, a.kind)},
-                       {"count", a.count},
-                       {"columns", a.columns},
-                       {"rows", a.rows},
-                       {"spacing", number(a.spacing)},
-                       {"row_spacing", number(a.row_spacing)},
-                       {"radius", number(a.radius)},
-                       {"origin", vector(a.origin)},
-                       {"heading", number(a.heading)},
-                       {"sag", number(a.sag)},
-                       {"swag", a.swag},
-                       {"facing", word_of(facings, a.facing)},
-                       {"turn", number(a.turn)},
-                       {"size", number(a.size)},
-                       {"spreads", std::move(spreads)},
-                       {"nudges", std::move(nudges)}};
-    if (!(a.wobble == Wobble{})) j["wobble"] = write(a.wobble);
-    return with_extra(std::move(j), a.extra);
-}
-
-Arrangement read_arrangement(const JsonPart& p) {
-    Arrangement a;
-    a.id = ArrangementId(p.id("id"));
-    a.name = p.text("name", "copies");
-    a.source = SourceId(p.id("source"));
-    a.timing = TimingId(p.id("timing"));
-    a.kind = p.word("kind", kinds, ArrangementKind::line);
-    constexpr std::int64_t most = 1'000'000'000;
-    a.count = static_cast<int>(p.whole("count", 1, 0, most));
-    a.columns = static_cast<int>(p.whole("columns", 1, 0, most));
-    a.rows = static_cast<int>(p.whole("rows", 1, 0, most));
-    a.spacing = p.real("spacing", 1);
-    a.row_spacing = p.real("row_spacing", 1);
-    a.radius = p.real("radius", 1);
-    a.origin = p.place("origin", V3d(0));
-    a.heading = p.real("heading", 0);
-    a.sag = p.real("sag", 0);
-    a.swag = static_cast<int>(p.whole("swag", 0, 0, most));
-    a.facing = p.word("facing", facings, Facing::fixed);
-    a.turn = p.real("turn", 0);
-    a.size = p.real("size", 1);
-    p.each("spreads", p.where + ", spread", [&](const JsonPart& s) { a.spreads.push_back(read_spread(s)); });
-    p.each("nudges", p.where + ", nudge", [&](const JsonPart& n) {
-        const auto copy = n.whole("copy", 0, 0, INT64_C(9007199254740991));
-        a.nudges.push_back({CopyId(static_cast<std::uint64_t>(copy)), n.real("later", 0)});
-    });
-    std::sort(a.nudges.begin(), a.nudges.end(), [](const Nudge& x, const Nudge& y) { return x.copy < y.copy; });
-    if (const Json* j = p.get("wobble")) a.wobble = read_wobble(JsonPart(*j, "\"wobble\" of " + p.where));
-    a.extra = extra_of(p.json, write(a));
-    return a;
-}
 
 Json write(const Camera& c) {
     return {{"target", vector(c.target)},
@@ -136,7 +44,7 @@ Json write(const Project& p) {
     Json sources = Json::array(), timings = Json::array(), arrangements = Json::array();
     for (const auto& source : p.sources) sources.push_back(write(source));
     for (const auto& timing : p.timings) timings.push_back(timing_json(timing));
-    for (const auto& arrangement : p.arrangements) arrangements.push_back(write(arrangement));
+    for (const auto& arrangement : p.arrangements) arrangements.push_back(arrangement_json(arrangement));
     Json camera_keys = Json::array(), markers = Json::array();
     for (const CameraKey& k : s.camera_keys) {
         Json key{{"at", number(k.at.value)}};

@@ -44,14 +44,15 @@ std::string table_header() {
 void append_table_rows(const Show& show, const Project& project, std::int64_t frame, std::string& text) {
     for (const ArrangementShow& a : show.arrangements) {
         const auto moments = moments_at(a, OutputFrame(static_cast<double>(frame)));
+        const CopyClocks::Now now = a.clocks.now(static_cast<double>(frame));
         const std::string arrangement = quoted(project.arrangement(a.id)->name);
         const std::string source = quoted(project.source(a.source)->name);
         for (std::size_t i = 0; i < moments.size(); ++i) {
             const CopyMoment& m = moments[i];
-            const auto number = a.first_copy + static_cast<std::int64_t>(i);
+            const std::int64_t number = a.number(i);
             fmt::format_to(std::back_inserter(text), "{},{},{},{},{},{},{},{},{}\n", frame, number + 1,
                            copy_name(number, show.copies()), arrangement, source, exact_number(m.source),
-                           exact_number(m.speed), m.has(mark_absent) ? 0 : 1, exact_number(a.clocks[i].delay));
+                           exact_number(m.speed), m.has(mark_absent) ? 0 : 1, exact_number(a.clocks.at(a.plan, i, now).delay));
         }
     }
 }

@@ -2,6 +2,7 @@
 #include "io/mesh_file.h"
 #include "io/pose_check.h"
 #include "io/sources.h"
+#include "io/usda_path.h"
 #include "io/usda.h"
 
 #include "core/base/numbers.h"
@@ -417,8 +418,7 @@ KeyedModel model_of(const Scene& scene, double first, std::vector<SourceProblem>
 
 } // namespace
 
-Result<SourcePtr> open_usda(const std::string& path, Progress& progress) {
-    progress.report(0, fmt::format("reading {}", file_name(path)));
+static Result<std::shared_ptr<Scene>> open_scene(const std::string& path) {
     auto scene = std::make_shared<Scene>();
     scene->path = path;
     GARLAND_TRY(file, MappedFile::open(path));
@@ -428,6 +428,12 @@ Result<SourcePtr> open_usda(const std::string& path, Progress& progress) {
     }
     GARLAND_TRY(layer, parse_usda(scene->text(), path));
     scene->layer = std::move(layer);
+    return scene;
+}
+
+Result<SourcePtr> open_usda(const std::string& path, Progress& progress) {
+    progress.report(0, fmt::format("reading {}", file_name(path)));
+    GARLAND_TRY(scene, open_scene(path));
     const UsdaLayer& l = scene->layer;
 
     std::vector<int> meshes, points;
@@ -476,6 +482,49 @@ Result<SourcePtr> open_usda(const std::string& path, Progress& progress) {
     auto source = std::make_shared<UsdaSource>(scene, meshes.empty() ? std::vector<int>{points.front()} : meshes, std::move(facts));
     GARLAND_CHECK(source->open());
     return SourcePtr(source);
+}
+
+Result<PathInFile> read_usda_path(const std::string& path) {
+    GARLAND_TRY(scene, open_scene(path));
+    PathInFile out;
+    out.paths = 0;
+    try {
+        for (std::size_t i = 0; i < scene->layer.prims.size(); ++i) {
+            const UsdaPrim& prim = scene->layer.prims[i];
+            const UsdaAttribute* points = prim.find("points");
+            if (prim.type != "BasisCurves" || !points) continue;
+            std::size_t count = 0;
+            const std::vector<float> all = scene->floats(*points, points->at(scene->layer.start.value_or(0)).a, 3);
+            if (const UsdaAttribute* counts = prim.find("curveVertexCounts")) {
+                const auto each = scene->wholes(*counts, counts->at(scene->layer.start.value_or(0)).a);
+                for (std::int64_t n : each) {
+                    if (n < 0 || static_cast<std::size_t>(n) > all.size() / 3) return fail(Error{ErrorCode::malformed, "a curve has more points than there are"}.at(path).at_line(line_of(scene->text(), counts->name.data())));
+                }
+                out.paths += each.size();
+                count = each.empty() ? 0 : static_cast<std::size_t>(each[0]);
+            } else {
+                ++out.paths;
+                count = all.size() / 3;
+            }
+            if (!out.points.empty()) continue;
+            auto says = [&](std::string_view name, std::string_view word) {
+                const UsdaAttribute* a = prim.find(name);
+                return a && a->value.find(word) != a->value.npos;
+            };
+            out.smooth = !says("type", "linear");
+            out.closed = says("wrap", "periodic");
+            const M44d world = world_at(*scene, static_cast<int>(i), scene->layer.start.value_or(0));
+            for (std::size_t k = 0; k < count; ++k) {
+                V3d p;
+                world.multVecMatrix(V3d(all[k * 3], all[k * 3 + 1], all[k * 3 + 2]), p);
+                if (scene->layer.z_up) p = V3d(p.x, p.z, -p.y);
+                out.points.push_back(p * scene->layer.metres);
+            }
+        }
+    } catch (const Bad& bad) {
+        return fail(bad.error);
+    }
+    return out;
 }
 
 } // namespace garland

@@ -56,8 +56,8 @@ class SpreadTest : public QObject {
         pace.target = Target::speed;
         a.spreads = {delay, more, off, pace};
         a.nudges = {{CopyId(2), -4}};
-        const std::vector<CopyId> ids{CopyId(0), CopyId(1), CopyId(2), CopyId(3)};
-        const auto clocks = copy_clocks(a, ids);
+        const CopyClocks clocks(make_copies(a, {}), TimingPlan(timing_of("1:0 100:99")), {}, Rate{24, 1}, {1, 100});
+        QVERIFY(clocks.plain());
         QCOMPARE(clocks[0].delay, 1.0);
         QCOMPARE(clocks[1].delay, 11.0);
         QCOMPARE(clocks[2].delay, 17.0);

@@ -55,6 +55,36 @@ QString Document::title() const {
 
 void Document::rebuild() {
     show_ = make_show(project_, sources_, cache_, show_.get());
+    learn_ground();
+}
+
+// What arrangements stand on is read in the background; they have no copies until it is known.
+void Document::learn_ground() {
+    if (!needs_groundwork(project_, sources_)) return;
+    if (learning_) learning_->drop();
+    learning_ = jobs_.start<OpenSources>(
+        this, tr("Learning what carries copies"),
+        [this, project = project_, sources = sources_](Progress& p) mutable -> Result<OpenSources> {
+            GARLAND_TRY(learned, find_groundwork(project, sources, cache_, p));
+            static_cast<void>(learned);
+            return sources;
+        },
+        [this](Result<OpenSources> result) {
+            if (!result) return;
+            for (auto& [id, open] : *result) {
+                const auto now = sources_.find(id);
+                if (now == sources_.end() || now->second.serial != open.serial) continue;
+                now->second.ground = open.ground;
+                now->second.ground_taking = open.ground_taking;
+                now->second.ground_problem = open.ground_problem;
+                if (open.ground_problem && !(told_.count(open.serial))) {
+                    told_.insert(open.serial);
+                    emit problem(*open.ground_problem);
+                }
+            }
+            rebuild();
+            emit changed();
+        });
 }
 
 void Document::apply_edit(const Edit& edit, bool forward) {

@@ -11,6 +11,7 @@
 #include <QString>
 #include <QUndoStack>
 #include <functional>
+#include <set>
 
 namespace garland {
 
@@ -61,6 +62,7 @@ class Document : public QObject {
 
   private:
     void rebuild();
+    void learn_ground();
     // What a source was opened from: when an edit changes it, it is opened again.
     struct OpenedAs {
         std::string path;
@@ -83,6 +85,8 @@ class Document : public QObject {
     OpenSources sources_;
     std::map<SourceId, OpenedAs> opened_as_;
     std::map<SourceId, QPointer<Job>> reopening_;
+    QPointer<Job> learning_;
+    std::set<std::uint64_t> told_; // serials of sources whose trouble as carriers was told
     std::vector<MissingSource> missing_;
     ShowPtr show_;
     QUndoStack undo_;

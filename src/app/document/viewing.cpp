@@ -5,12 +5,15 @@
 
 namespace garland {
 
-Viewing::Viewing(Document& document, QObject* parent) : QObject(parent), document_(document) {
+Viewing::Viewing(Document& document, QObject* parent) : QObject(parent), document_(document), twins_(document) {
     timer_.setTimerType(Qt::PreciseTimer);
     connect(&timer_, &QTimer::timeout, this, &Viewing::tick);
     connect(&document, &Document::changed, this, &Viewing::keep_valid);
     connect(&document, &Document::opened, this, [this] {
         play(false);
+        chosen_ = {};
+        show_spread({});
+        finish_drawing(false);
         current_ = 0;
         select({});
         set_frame(static_cast<double>(document_.project().settings.range.first));
@@ -59,6 +62,7 @@ void Viewing::tick() {
 }
 
 void Viewing::select(std::set<std::int64_t> copies) {
+    if (!copies.empty()) chosen_ = {}; // a picked copy says which arrangement is meant
     if (!copies.empty() && !copies.count(current_)) current_ = *copies.begin();
     selection_ = std::move(copies);
     emit selection_changed();
@@ -106,10 +110,59 @@ void Viewing::set_second_pose(std::optional<OutputFrame> frame) {
     emit second_pose_changed();
 }
 
+void Viewing::show_spread(SpreadId id) {
+    if (id == shown_spread_) return;
+    if (id && colour_ != ColourMode::spread) colour_before_ = colour_;
+    shown_spread_ = id;
+    colour_ = id ? ColourMode::spread : colour_before_;
+    emit colour_changed();
+}
+
+void Viewing::draw_path(ArrangementId id) {
+    drawing_ = id;
+    drawn_.clear();
+    emit drawing_changed();
+}
+
+void Viewing::add_drawn(const V3d& place) {
+    const Arrangement* a = document_.project().arrangement(drawing_);
+    if (!a) return;
+    const double angle = a->heading * 3.14159265358979323846 / 180, c = std::cos(angle), n = std::sin(angle);
+    const V3d d = place - a->origin; // to_scene, the other way
+    drawn_.emplace_back(d.x * c - d.z * n, d.y, d.x * n + d.z * c);
+    emit drawing_changed();
+}
+
+void Viewing::undo_drawn() {
+    if (!drawn_.empty()) drawn_.pop_back();
+    emit drawing_changed();
+}
+
+void Viewing::finish_drawing(bool keep) {
+    const ArrangementId id = drawing_;
+    const std::vector<V3d> path = std::move(drawn_);
+    drawing_ = {};
+    drawn_.clear();
+    emit drawing_changed();
+    if (!keep) return;
+    document_.edit(tr("Draw a path"), [&](Project& p) -> Result<void> {
+        Arrangement* a = p.arrangement(id);
+        if (!a) return {};
+        if (is_carried(a->kind)) a->count = std::max(a->count, 1);
+        if (a->kind != ArrangementKind::curve) a->count = static_cast<int>(std::clamp<std::int64_t>(copies_in(*a), 1, copy_limit));
+        a->kind = ArrangementKind::curve;
+        a->path = path;
+        a->path_closed = false;
+        return {};
+    });
+}
+
 ArrangementId Viewing::arrangement() const {
+    if (chosen_ && document_.project().arrangement(chosen_)) return chosen_;
     std::size_t index = 0;
     const ArrangementShow* a = document_.show()->find(current_, index);
-    return a ? a->id : ArrangementId();
+    if (a) return a->id;
+    return document_.project().arrangements.empty() ? ArrangementId() : document_.project().arrangements.front().id;
 }
 
 TimingId Viewing::timing() const {
@@ -123,11 +176,14 @@ SourceId Viewing::source() const {
 }
 
 void Viewing::set_arrangement(ArrangementId id) {
+    chosen_ = id;
     for (const ArrangementShow& a : document_.show()->arrangements) {
-        if (a.id != id) continue;
-        current_ = a.first_copy;
-        select({});
+        if (a.id != id || a.places.empty()) continue;
+        current_ = a.number(0);
+        break;
     }
+    selection_.clear();
+    emit selection_changed();
 }
 
 } // namespace garland

@@ -2,7 +2,7 @@
 // project.
 #pragma once
 
-#include "app/document/document.h"
+#include "app/document/twin_watch.h"
 
 #include <QElapsedTimer>
 #include <QObject>
@@ -11,7 +11,7 @@
 
 namespace garland {
 
-enum class ColourMode { look, source_frame, delay };
+enum class ColourMode { look, source_frame, delay, speed, twins, spread };
 
 class Viewing : public QObject {
     Q_OBJECT
@@ -31,6 +31,20 @@ class Viewing : public QObject {
 
     ColourMode colour() const { return colour_; }
     void set_colour(ColourMode mode);
+    // The spread whose pattern is shown on the ground and on the copies, whether it counts or not; none: 0.
+    SpreadId shown_spread() const { return shown_spread_; }
+    void show_spread(SpreadId id); // and colours by it; 0 goes back to the colouring before
+
+    // A path being drawn in the Stage for an arrangement, in the arrangement's own space.
+    ArrangementId drawing() const { return drawing_; }
+    const std::vector<V3d>& drawn() const { return drawn_; }
+    void draw_path(ArrangementId id);
+    void add_drawn(const V3d& place); // in the scene
+    void undo_drawn();
+    void finish_drawing(bool keep);   // keep: the arrangement becomes a curve along what was drawn
+
+    TwinWatch& twins() { return twins_; }
+    const TwinWatch& twins() const { return twins_; }
 
     // The view from which the Stage is seen: the user's own, or that of the project's camera keys.
     const Camera& view() const { return view_; }
@@ -55,6 +69,7 @@ class Viewing : public QObject {
     void playing_changed();
     void view_changed(); // or whether it goes through the camera
     void second_pose_changed();
+    void drawing_changed();
 
   private:
     void tick();
@@ -67,6 +82,11 @@ class Viewing : public QObject {
     Camera view_;
     bool through_camera_ = false;
     std::optional<OutputFrame> second_;
+    ArrangementId chosen_, drawing_;
+    SpreadId shown_spread_;
+    ColourMode colour_before_ = ColourMode::look;
+    std::vector<V3d> drawn_;
+    TwinWatch twins_;
     QTimer timer_;
     QElapsedTimer clock_;
     double play_from_ = 1;

@@ -27,7 +27,7 @@ LoomView::LoomView(Document& document, Viewing& viewing, QWidget* parent)
     row->addWidget(make_label(tr("Loom"), "heading"));
     row->addWidget(make_label(tr("sorted by"), "muted"));
     sort_box_ =
-        make_choice({tr("order"), tr("delay"), tr("speed")}, tr("Sort rows by"),
+        make_choice({tr("order"), tr("place, x"), tr("height"), tr("place, z"), tr("delay"), tr("speed"), tr("size"), tr("turn"), tr("likeness"), tr("pose now")}, tr("Sort rows by"),
                     tr("In which order the copies' rows stand"), [this](int i) { set_sort(static_cast<LoomSort>(i)); });
     row->addWidget(sort_box_);
     fit_button_ = new QToolButton;
@@ -52,6 +52,8 @@ LoomView::LoomView(Document& document, Viewing& viewing, QWidget* parent)
     connect(&document_, &Document::changed, this, &LoomView::refresh);
     connect(&viewing_, &Viewing::frame_changed, this, qOverload<>(&QWidget::update));
     connect(&viewing_, &Viewing::selection_changed, this, qOverload<>(&QWidget::update));
+    connect(&viewing_, &Viewing::colour_changed, this, qOverload<>(&QWidget::update));
+    connect(&viewing_.twins(), &TwinWatch::changed, this, qOverload<>(&QWidget::update));
     refresh();
 }
 
@@ -71,20 +73,7 @@ void LoomView::refresh() {
 }
 
 void LoomView::sort_rows() {
-    const Show& show = *document_.show();
-    order_.resize(static_cast<std::size_t>(show.copies()));
-    std::iota(order_.begin(), order_.end(), 0);
-    if (sort_ == LoomSort::order) return;
-    std::vector<double> value(order_.size());
-    for (const ArrangementShow& a : show.arrangements) {
-        for (std::size_t i = 0; i < a.clocks.size(); ++i) {
-            value[static_cast<std::size_t>(a.first_copy) + i] =
-                sort_ == LoomSort::delay ? a.clocks[i].delay : a.clocks[i].rate;
-        }
-    }
-    std::stable_sort(order_.begin(), order_.end(), [&](std::int64_t x, std::int64_t y) {
-        return value[static_cast<std::size_t>(x)] < value[static_cast<std::size_t>(y)];
-    });
+    order_ = row_order(*document_.show(), sort_, viewing_.frame());
 }
 
 void LoomView::set_sort(LoomSort sort) {
@@ -173,7 +162,7 @@ void LoomView::render() {
             std::size_t index = 0;
             const ArrangementShow* a = show.find(order_[static_cast<std::size_t>(row_index)], index);
             if (!a) continue;
-            row_moments(a->plan, a->clock, a->clocks[index], frames, row);
+            row_of(*a, index, frames, row);
             const double first = a->clock.first.value, span = std::max(a->clock.last() - a->clock.first, 1e-9);
             const double top = thin ? static_cast<double>(k) : (row_index - layout_.scroll) * row_pixels;
             const int y0 = std::max(0, static_cast<int>(std::lround(top)));
@@ -213,7 +202,7 @@ void LoomView::render() {
         const ArrangementShow* a = show.find(order_[static_cast<std::size_t>(row_index)], index);
         if (!a) continue;
         std::vector<CopyMoment> row(frames.size());
-        row_moments(a->plan, a->clock, a->clocks[index], frames, row);
+        row_of(*a, index, frames, row);
         const double y = (static_cast<double>(row_index) - layout_.scroll + 0.5) * layout_.row_pixels();
         for (std::size_t x = 1; x < row.size(); ++x) {
             if (row[x].pass != row[x - 1].pass && !row[x].has(mark_absent)) {
@@ -247,6 +236,8 @@ void LoomView::paintEvent(QPaintEvent*) {
     p.setClipRect(QRect(0, layout_.head, width(), layout_.plot_height()));
     const bool names = rp >= 7;
     p.setFont(text_font(rp >= 11 ? 8 : 6.5));
+    const Colouring colouring(show, viewing_, document_.project());
+    const Ramp& swatch = Ramp::get(RampKind::sequential);
     const auto first = static_cast<std::int64_t>(std::floor(layout_.scroll));
     const auto shown = static_cast<std::int64_t>(std::ceil(layout_.rows_shown())) + 1;
     for (std::int64_t r = first; r < std::min(layout_.rows, first + shown); ++r) {
@@ -262,9 +253,12 @@ void LoomView::paintEvent(QPaintEvent*) {
                 p.drawRect(QRectF(layout_.names - 4, y, 3, std::max(rp - 1, 1.0)));
             }
         }
-        if (!names) continue;
         std::size_t index = 0;
         const ArrangementShow* a = show.find(copy, index);
+        if (const auto share = colouring.still_share(*a, index)) { // what the Stage colours the copy by
+            p.fillRect(QRectF(5, y, 4, std::max(rp - (rp >= 4 ? 1 : 0), 1.0)), QColor(swatch.at(*share)));
+        }
+        if (!names) continue;
         p.setPen(picked ? t.text : t.muted);
         p.drawText(QRectF(14, y - 1, 40, rp + 1), Qt::AlignLeft | Qt::AlignVCenter,
                    QString::fromStdString(copy_name(copy, show.copies())));

@@ -1,8 +1,9 @@
 // The Loom: a row for every copy over the output range, coloured by the source frame it shows.
 #pragma once
 
-#include "app/document/viewing.h"
+#include "app/document/colouring.h"
 #include "app/loom/loom_layout.h"
+#include "app/loom/row_order.h"
 
 #include <QComboBox>
 #include <QImage>
@@ -11,8 +12,6 @@
 #include <QWidget>
 
 namespace garland {
-
-enum class LoomSort { order, delay, speed };
 
 class LoomView : public QWidget {
     Q_OBJECT

@@ -258,8 +258,8 @@ void MainWindow::make_menus() {
                    [this, i] { set_step(i); });
     }
     view->addSeparator();
-    add_action(view, tr("Next &colouring"), QKeySequence("C"), tr("Look, source frame, delay"),
-               [this] { viewing_.set_colour(static_cast<ColourMode>((static_cast<int>(viewing_.colour()) + 1) % 3)); });
+    add_action(view, tr("Next &colouring"), QKeySequence("C"), tr("Look, source frame, delay, speed, twins"),
+               [this] { viewing_.set_colour(static_cast<ColourMode>((static_cast<int>(viewing_.colour()) + 1) % 5)); });
     add_action(
         view, tr("&Trace the copy"), QKeySequence("T"), tr("Every stage from output frame to source frame"), [this] {
             auto t = trace(*document_.show(), viewing_.current_copy(), viewing_.frame());

@@ -21,7 +21,8 @@ Imath::Box3d Scene::box() const {
         for (int corner = 0; corner < 8; ++corner) {
             const float x = corner & 1 ? b.max.x : b.min.x, z = corner & 4 ? b.max.z : b.min.z;
             const float y = corner & 2 ? b.max.y : b.min.y;
-            all.extendBy(V3d(c.position + V3f(x * c.cosine + z * c.sine, y, z * c.cosine - x * c.sine) * c.size));
+            const V3f p = V3f(x, y, z) * c.size;
+            all.extendBy(V3d(c.position + V3f(p.x * c.cosine + p.z * c.sine, p.y, p.z * c.cosine - p.x * c.sine)));
         }
     }
     return all;
@@ -154,7 +155,8 @@ void SceneMaker::compare(Scene& scene, Scene& second) {
     for (std::size_t i = 0; i < second.copies.size(); ++i) {
         if (pair_of[i] < 0) continue;
         const Gap& g = gaps[static_cast<std::size_t>(pair_of[i])];
-        const double size = second.copies[i].size;
+        const V3f& own = second.copies[i].size;
+        const double size = std::max({own.x, own.y, own.z});
         scene.gap_most = std::max(scene.gap_most, g.most * size);
         squares += g.squares * size * size;
         points += static_cast<double>(g.points);
@@ -220,17 +222,19 @@ Result<std::shared_ptr<Scene>> SceneMaker::one(const ShowPtr& show, OutputFrame 
             if (part.picks.copies[i] == no_pose) continue;
             const double angle = part.places()[i].turn * std::numbers::pi / 180;
             SceneCopy copy;
-            copy.number = a.first_copy + static_cast<std::int64_t>(i);
+            copy.number = a.number(i);
+            copy.index = static_cast<std::uint32_t>(i);
             copy.pose = first + part.picks.copies[i];
             copy.position = V3f(part.places()[i].position);
             copy.cosine = static_cast<float>(std::cos(angle));
             copy.sine = static_cast<float>(std::sin(angle));
-            copy.size = static_cast<float>(part.places()[i].size);
+            copy.size = part.places()[i].stretch * static_cast<float>(part.places()[i].size);
             copy.moment = part.moments[i];
             copy.arrangement = &a;
             scene->copies.push_back(copy);
         }
     }
+    std::sort(scene->copies.begin(), scene->copies.end(), [](const SceneCopy& x, const SceneCopy& y) { return x.number < y.number; });
     return scene;
 }
 
@@ -289,7 +293,7 @@ std::int64_t pick_copy(const Scene& scene, const V3d& from, const V3d& along, do
         auto local = [&](const V3f& p) {
             return V3f(p.x * c.cosine - p.z * c.sine, p.y, p.z * c.cosine + p.x * c.sine);
         };
-        const V3f f = local((V3f(from) - c.position) / c.size), d = local(V3f(along)) / c.size;
+        const V3f f = local(V3f(from) - c.position) / c.size, d = local(V3f(along)) / c.size;
         float near_hit = 0;
         if (hits_box(scene.poses[c.pose]->box, f, d, near_hit)) candidates.push_back({near_hit, &c, f, d});
     }

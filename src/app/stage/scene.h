@@ -41,9 +41,11 @@ struct SceneCopy {
     std::int64_t number = 0; // over the project, from 0
     std::uint32_t pose = 0;  // index into Scene::poses
     V3f position;
-    float cosine = 1, sine = 0, size = 1;
+    float cosine = 1, sine = 0;
+    V3f size{1, 1, 1}; // along its own axes, before it is turned
     CopyMoment moment;
     const ArrangementShow* arrangement = nullptr;
+    std::uint32_t index = 0; // in the arrangement
 };
 
 struct Scene {

@@ -15,17 +15,19 @@ layout(location=0) in vec3 place;
 layout(location=1) in vec3 normal;
 layout(location=2) in vec3 own;
 layout(location=3) in vec3 position;
-layout(location=4) in vec3 turn;
+layout(location=4) in vec2 turn;
 layout(location=5) in vec4 paint;
 layout(location=6) in float selected;
+layout(location=7) in vec3 size;
 uniform mat4 matrix;
 uniform float mirror;
 out vec3 v_normal; out vec3 v_place; out vec3 v_colour; out float v_selected;
 vec3 turned(vec3 p) { return vec3(p.x*turn.x + p.z*turn.y, p.y, p.z*turn.x - p.x*turn.y); }
 void main() {
-    vec3 world = turned(place) * turn.z + position;
+    vec3 world = turned(place * size) + position;
     world.y *= mirror;
-    v_normal = turned(normal) * vec3(1.0, mirror, 1.0);
+    v_normal = turned(normal / size) * vec3(1.0, mirror, 1.0);
+    v_normal = length(normal) > 0.1 ? normalize(v_normal) : vec3(0.0);
     v_place = world;
     v_colour = mix(own, paint.rgb, paint.a);
     v_selected = selected;
@@ -77,6 +79,18 @@ uniform vec3 paint;
 out vec4 colour;
 void main() { colour = vec4(paint, 1.0); })";
 
+const char* pattern_vertex = R"(#version 330 core
+layout(location=0) in vec3 place;
+layout(location=1) in vec2 across;
+uniform mat4 matrix;
+out vec2 v_across;
+void main() { v_across = across; gl_Position = matrix * vec4(place, 1.0); })";
+const char* pattern_fragment = R"(#version 330 core
+in vec2 v_across;
+uniform sampler2D pattern;
+out vec4 colour;
+void main() { colour = texture(pattern, v_across); })";
+
 QVector3D rgb(const QColor& c) {
     return {c.redF(), c.greenF(), c.blueF()};
 }
@@ -99,7 +113,7 @@ bool StageGpu::create() {
     };
     for (auto [program, vertex, fragment] :
          {std::tuple{&copies_, copies_vertex, copies_fragment}, std::tuple{&floor_, floor_vertex, floor_fragment},
-          std::tuple{&lines_, lines_vertex, lines_fragment}}) {
+          std::tuple{&lines_, lines_vertex, lines_fragment}, std::tuple{&pattern_, pattern_vertex, pattern_fragment}}) {
         if (build(*program, vertex, fragment)) continue;
         why_ = QObject::tr("the graphics driver refused a shader: %1").arg(program->log());
         return false;
@@ -119,11 +133,14 @@ void StageGpu::destroy() {
     pose_bytes_ = 0;
     if (instance_buffer_) glDeleteBuffers(1, &instance_buffer_);
     if (line_buffer_) glDeleteBuffers(1, &line_buffer_);
+    if (pattern_texture_) glDeleteTextures(1, &pattern_texture_);
+    pattern_texture_ = 0;
     instance_buffer_ = line_buffer_ = 0;
     vao_.destroy();
     copies_.removeAllShaders();
     floor_.removeAllShaders();
     lines_.removeAllShaders();
+    pattern_.removeAllShaders();
 }
 
 unsigned StageGpu::pose_buffer(const DrawPose& pose) {
@@ -188,6 +205,58 @@ void StageGpu::draw_floor(const Orbit& orbit, const QMatrix4x4& matrix, const To
     glEnable(GL_DEPTH_TEST);
 }
 
+void StageGpu::draw_pattern(const GroundPattern& g, const QMatrix4x4& matrix) {
+    if (!pattern_texture_) glGenTextures(1, &pattern_texture_);
+    glBindTexture(GL_TEXTURE_2D, pattern_texture_);
+    if (pattern_shown_ != g.serial) {
+        pattern_shown_ = g.serial;
+        glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA, g.side, g.side, 0, GL_RGBA, GL_UNSIGNED_BYTE, g.pixels.data());
+        for (GLenum way : {GL_TEXTURE_WRAP_S, GL_TEXTURE_WRAP_T}) glTexParameteri(GL_TEXTURE_2D, way, GL_CLAMP_TO_EDGE);
+        for (GLenum filter : {GL_TEXTURE_MIN_FILTER, GL_TEXTURE_MAG_FILTER}) glTexParameteri(GL_TEXTURE_2D, filter, GL_LINEAR);
+    }
+    const float corners[] = {g.low_x, 0, g.low_z, 0, 0, g.high_x, 0, g.low_z, 1, 0, g.low_x, 0, g.high_z, 0, 1, g.high_x, 0, g.high_z, 1, 1};
+    pattern_.bind();
+    pattern_.setUniformValue("matrix", matrix);
+    pattern_.setUniformValue("pattern", 0);
+    glBindBuffer(GL_ARRAY_BUFFER, line_buffer_);
+    glBufferData(GL_ARRAY_BUFFER, sizeof corners, corners, GL_STREAM_DRAW);
+    for (unsigned i : {0u, 1u}) {
+        glEnableVertexAttribArray(i);
+        glVertexAttribDivisor(i, 0);
+    }
+    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 20, nullptr);
+    glVertexAttribPointer(1, 2, GL_FLOAT, GL_FALSE, 20, offset(12));
+    glDisable(GL_DEPTH_TEST);
+    glEnable(GL_BLEND);
+    glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+    glDrawArrays(GL_TRIANGLE_STRIP, 0, 4);
+    glDisable(GL_BLEND);
+    glEnable(GL_DEPTH_TEST);
+    glDisableVertexAttribArray(1);
+}
+
+void StageGpu::draw_lines(const StageMarks& marks, const QMatrix4x4& matrix, const Tokens& t) {
+    lines_.bind();
+    lines_.setUniformValue("matrix", matrix);
+    lines_.setUniformValue("paint", rgb(t.dark ? t.muted.darker(170) : t.muted));
+    glEnableVertexAttribArray(0);
+    glVertexAttribDivisor(0, 0);
+    glBindBuffer(GL_ARRAY_BUFFER, line_buffer_);
+    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
+    auto strip = [&](const std::vector<V3f>& line, GLenum how) {
+        glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(line.size() * sizeof(V3f)), line.data(), GL_STREAM_DRAW);
+        glDrawArrays(how, 0, static_cast<GLsizei>(line.size()));
+    };
+    for (const auto& cord : *marks.cords) strip(cord, GL_LINE_STRIP);
+    if (marks.path.empty()) return;
+    lines_.setUniformValue("paint", rgb(t.accent));
+    glDisable(GL_DEPTH_TEST);
+    strip(marks.path, GL_LINE_STRIP);
+    glPointSize(9);
+    strip(marks.path, GL_POINTS);
+    glEnable(GL_DEPTH_TEST);
+}
+
 void StageGpu::draw_groups(const std::vector<Group>& groups, bool lightest) {
     for (const Group& g : groups) {
         glBindBuffer(GL_ARRAY_BUFFER, pose_buffer(*g.pose));
@@ -198,7 +267,8 @@ void StageGpu::draw_groups(const std::vector<Group>& groups, bool lightest) {
         glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
         const std::size_t base = g.first * sizeof(Instance);
         glVertexAttribPointer(3, 3, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, position)));
-        glVertexAttribPointer(4, 3, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, turn)));
+        glVertexAttribPointer(7, 3, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, size)));
+        glVertexAttribPointer(4, 2, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, turn)));
         glVertexAttribPointer(5, 4, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, colour)));
         glVertexAttribPointer(6, 1, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, selected)));
         const auto& levels = g.pose->faces->levels;
@@ -227,7 +297,7 @@ std::vector<StageGpu::Group> StageGpu::load(const Scene& scene, const Orbit& orb
     items.reserve(scene.copies.size());
     for (const SceneCopy& c : scene.copies) {
         const DrawPose& pose = *scene.poses[c.pose];
-        const double radius = (pose.box.max - pose.box.min).length() / 2 * c.size;
+        const double radius = (pose.box.max - pose.box.min).length() / 2 * std::max({c.size.x, c.size.y, c.size.z});
         const double pixels = 2 * radius * orbit.pixels_per_unit((V3d(c.position) - eye).length(), size) * ratio;
         std::uint32_t level = pixels > 110 ? 0 : pixels > 50 ? 1 : pixels > 20 ? 2 : 3;
         level = std::min<std::uint32_t>(level, static_cast<std::uint32_t>(pose.faces->levels.size()) - 1);
@@ -250,7 +320,8 @@ std::vector<StageGpu::Group> StageGpu::load(const Scene& scene, const Orbit& orb
         const SceneCopy& c = *items[i].copy;
         const CopyPaint p = paint(c);
         instances.push_back({{c.position.x, c.position.y, c.position.z},
-                             {c.cosine, c.sine, c.size},
+                             {c.cosine, c.sine},
+                             {c.size.x, c.size.y, c.size.z},
                              {p.colour[0], p.colour[1], p.colour[2], p.weight},
                              p.selected});
     }
@@ -261,7 +332,7 @@ std::vector<StageGpu::Group> StageGpu::load(const Scene& scene, const Orbit& orb
 }
 
 StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF size, double ratio, const Tokens& t,
-                               const std::vector<std::vector<V3f>>& cords,
+                               const StageMarks& marks,
                                const std::function<CopyPaint(const SceneCopy&)>& paint) {
     Drawn drawn;
     glViewport(0, 0, static_cast<int>(size.width() * ratio), static_cast<int>(size.height() * ratio));
@@ -272,7 +343,9 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
     vao_.bind();
     const QMatrix4x4 matrix = orbit.projection(size) * orbit.view();
     draw_floor(orbit, matrix, t);
+    if (marks.pattern) draw_pattern(*marks.pattern, matrix);
     if (!scene || scene->copies.empty()) {
+        draw_lines(marks, matrix, t);
         vao_.release();
         return drawn;
     }
@@ -287,7 +360,7 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
     copies_.setUniformValue("rose", rgb(t.rose));
     copies_.setUniformValue("sky", rgb(t.sky));
     copies_.setUniformValue("haze", static_cast<float>(0.035 / orbit.camera.distance));
-    for (unsigned i = 0; i <= 6; ++i) {
+    for (unsigned i = 0; i <= 7; ++i) {
         glEnableVertexAttribArray(i);
         glVertexAttribDivisor(i, i >= 3 ? 1 : 0);
     }
@@ -318,19 +391,11 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
         drawn.triangles += more.triangles;
     }
 
-    for (unsigned i = 1; i <= 6; ++i) {
+    for (unsigned i = 1; i <= 7; ++i) {
         glDisableVertexAttribArray(i);
         glVertexAttribDivisor(i, 0);
     }
-    lines_.bind();
-    lines_.setUniformValue("matrix", matrix);
-    lines_.setUniformValue("paint", rgb(t.dark ? t.muted.darker(170) : t.muted));
-    glBindBuffer(GL_ARRAY_BUFFER, line_buffer_);
-    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
-    for (const auto& cord : cords) {
-        glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(cord.size() * sizeof(V3f)), cord.data(), GL_STREAM_DRAW);
-        glDrawArrays(GL_LINE_STRIP, 0, static_cast<GLsizei>(cord.size()));
-    }
+    draw_lines(marks, matrix, t);
     vao_.release();
     std::erase_if(face_buffers_, [&](auto& entry) {
         if (!entry.second.faces.expired()) return false;

@@ -21,6 +21,21 @@ struct CopyPaint {
     float selected = 0; // 0 or 1
 };
 
+// A pattern laid on the ground, translucent.
+struct GroundPattern {
+    int side = 0;                      // pixels, square
+    std::vector<std::uint32_t> pixels; // RGBA bytes, rows along z
+    float low_x = 0, low_z = 0, high_x = 0, high_z = 0;
+    std::uint64_t serial = 0;
+};
+
+// What is drawn besides the copies.
+struct StageMarks {
+    const std::vector<std::vector<V3f>>* cords = nullptr;
+    const GroundPattern* pattern = nullptr; // none: null
+    std::vector<V3f> path;                  // being drawn
+};
+
 class StageGpu : protected QOpenGLExtraFunctions {
   public:
     // False, with why() set, when the context cannot do what the Stage needs.
@@ -33,12 +48,13 @@ class StageGpu : protected QOpenGLExtraFunctions {
     };
     // size: logical pixels; ratio: device pixels in one. paint(copy) says how a copy is coloured.
     Drawn draw(const Scene* scene, const Orbit& orbit, QSizeF size, double ratio, const Tokens& tokens,
-               const std::vector<std::vector<V3f>>& cords, const std::function<CopyPaint(const SceneCopy&)>& paint);
+               const StageMarks& marks, const std::function<CopyPaint(const SceneCopy&)>& paint);
 
   private:
     struct Instance {
         float position[3];
-        float turn[3]; // cosine, sine, size
+        float turn[2]; // cosine, sine
+        float size[3];
         float colour[4];
         float selected;
     };
@@ -62,11 +78,14 @@ class StageGpu : protected QOpenGLExtraFunctions {
     unsigned face_buffer(const std::shared_ptr<const DrawFaces>& faces);
     void draw_floor(const Orbit& orbit, const QMatrix4x4& matrix, const Tokens& tokens);
     void draw_groups(const std::vector<Group>& groups, bool lightest);
+    void draw_pattern(const GroundPattern& pattern, const QMatrix4x4& matrix);
+    void draw_lines(const StageMarks& marks, const QMatrix4x4& matrix, const Tokens& tokens);
 
     QString why_;
-    QOpenGLShaderProgram copies_, floor_, lines_;
+    QOpenGLShaderProgram copies_, floor_, lines_, pattern_;
     QOpenGLVertexArrayObject vao_;
-    unsigned instance_buffer_ = 0, line_buffer_ = 0;
+    unsigned instance_buffer_ = 0, line_buffer_ = 0, pattern_texture_ = 0;
+    std::uint64_t pattern_shown_ = 0;
     std::unordered_map<std::uint64_t, PoseBuffer> pose_buffers_;
     std::list<std::uint64_t> recent_;
     std::size_t pose_bytes_ = 0;

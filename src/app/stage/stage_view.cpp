@@ -30,50 +30,7 @@ bool graphics_there() {
     return true;
 }
 
-struct DelaySpan {
-    double low = 0, high = 0;
-};
-DelaySpan delay_span(const Show& show) {
-    DelaySpan s{1e300, -1e300};
-    for (const ArrangementShow& a : show.arrangements) {
-        for (const CopyClock& c : a.clocks) s.low = std::min(s.low, c.delay), s.high = std::max(s.high, c.delay);
-    }
-    return s.low > s.high ? DelaySpan{} : s;
-}
-
 } // namespace
-
-LegendText legend_text(const Show& show, ColourMode mode) {
-    LegendText t;
-    if (mode == ColourMode::look || show.arrangements.empty()) return t;
-    t.shown = true;
-    if (mode == ColourMode::delay) {
-        const DelaySpan s = delay_span(show);
-        t.title = QObject::tr("delay");
-        t.low = QString::fromStdString(delay_words(s.low));
-        t.high = QString::fromStdString(delay_words(s.high));
-        return t;
-    }
-    t.title = QObject::tr("source frame");
-    double low = 1e300, high = -1e300;
-    for (const ArrangementShow& a : show.arrangements) {
-        low = std::min(low, a.clock.first.value);
-        high = std::max(high, a.clock.last().value);
-    }
-    t.low = QString::fromStdString(short_number(low, 1));
-    t.high = QString::fromStdString(short_number(high, 1));
-    return t;
-}
-
-double colour_share(const Show& show, ColourMode mode, const ArrangementShow& a, std::size_t index,
-                    const CopyMoment& m) {
-    if (mode == ColourMode::delay) {
-        const DelaySpan s = delay_span(show);
-        return s.high > s.low ? (a.clocks[index].delay - s.low) / (s.high - s.low) : 0;
-    }
-    const double first = a.clock.first.value, last = a.clock.last().value;
-    return last > first ? (m.source - first) / (last - first) : 0;
-}
 
 // ---- the view ------------------------------------------------------------------------------------------------------
 
@@ -92,10 +49,13 @@ StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
         notice_->setAlignment(Qt::AlignCenter);
         notice_->setWordWrap(true);
     }
-    modes_ = new Segments({tr("look"), tr("source frame"), tr("delay")},
+    modes_ = new Segments({tr("look"), tr("source frame"), tr("delay"), tr("speed"), tr("twins"), tr("pattern")},
                           {tr("Copies as they are lit (C: next colouring)"),
                            tr("Copies coloured by the source frame they show (C: next colouring)"),
-                           tr("Copies coloured by how much later they are (C: next colouring)")},
+                           tr("Copies coloured by how much later they are (C: next colouring)"),
+                           tr("Copies coloured by how fast they run (C: next colouring)"),
+                           tr("Copies that have a twin stand out (C: next colouring)"),
+                           tr("Copies and ground coloured by what one spread gives")},
                           this);
     modes_->setAccessibleName(tr("Colour by"));
     modes_->set_current(0);
@@ -130,24 +90,46 @@ StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
         place_overlays();
         request();
     });
+    drawing_ = new QFrame(this);
+    drawing_->setObjectName("segments");
+    auto* drawing = new QHBoxLayout(drawing_);
+    drawing->setContentsMargins(10, 4, 6, 4);
+    drawing_words_ = make_label({});
+    drawing_done_ = make_button(tr("Done"), tr("Let the copies stand along this path (Return)"));
+    auto* give_up = make_button(tr("Give up"), tr("Leave everything as it was (Escape)"));
+    connect(drawing_done_, &QPushButton::clicked, this, [this] { viewing_.finish_drawing(true); });
+    connect(give_up, &QPushButton::clicked, this, [this] { viewing_.finish_drawing(false); });
+    drawing->addWidget(drawing_words_);
+    drawing->addWidget(drawing_done_);
+    drawing->addWidget(give_up);
     legend_ = new StageLegend(this);
     info_ = make_label({}, "note", this);
     info_->setAttribute(Qt::WA_TransparentForMouseEvents);
     connect(modes_, &Segments::chosen, this, [this](int i) { viewing_.set_colour(static_cast<ColourMode>(i)); });
+    show_drawing();
     connect(&viewing_, &Viewing::frame_changed, this, &StageView::follow_camera);
     connect(&viewing_, &Viewing::view_changed, this, &StageView::follow_camera);
     connect(&viewing_, &Viewing::frame_changed, this, &StageView::request);
     connect(&document_, &Document::changed, this, [this] {
         if (document_.project().settings.camera_keys.empty()) viewing_.look_through_camera(false);
         follow_camera();
+        make_pattern();
         edited();
     });
     settle_.setSingleShot(true);
     settle_.setInterval(120);
     connect(&settle_, &QTimer::timeout, this, &StageView::request);
     connect(&viewing_, &Viewing::selection_changed, this, &StageView::redraw);
+    connect(&viewing_.twins(), &TwinWatch::changed, this, [this] {
+        if (viewing_.colour() != ColourMode::twins) return;
+        update_texts();
+        redraw();
+    });
+    connect(&viewing_, &Viewing::drawing_changed, this, &StageView::show_drawing);
+    connect(&viewing_, &Viewing::frame_changed, this, &StageView::make_pattern);
     connect(&viewing_, &Viewing::colour_changed, this, [this] {
         modes_->set_current(static_cast<int>(viewing_.colour()));
+        make_pattern();
         update_texts();
         redraw();
     });
@@ -229,6 +211,7 @@ void StageView::request() {
             }
             cords_.clear();
             for (const Arrangement& a : document_.project().arrangements) {
+                if (a.hidden || a.single_out) continue;
                 for (const auto& cord : ::garland::cords(a)) {
                     auto& line = cords_.emplace_back();
                     for (const V3d& p : cord) line.emplace_back(V3f(p));
@@ -244,6 +227,78 @@ void StageView::request() {
             }
         },
         true);
+}
+
+StageMarks StageView::marks() {
+    StageMarks m;
+    m.cords = &cords_;
+    if (pattern_.side > 0) m.pattern = &pattern_;
+    if (const Arrangement* a = document_.project().arrangement(viewing_.drawing())) {
+        for (const V3d& p : viewing_.drawn()) m.path.emplace_back(V3f(to_scene(*a, p)));
+    }
+    return m;
+}
+
+// What the shown spread would give at any place, laid over the ground under its copies.
+void StageView::make_pattern() {
+    pattern_.side = 0;
+    if (viewing_.colour() != ColourMode::spread) return;
+    for (const ArrangementShow& a : document_.show()->arrangements) {
+        const GivenValues* given = given_by(*document_.show(), a.id, viewing_.shown_spread());
+        if (!given || a.set->places.empty()) continue;
+        const std::vector<Placement>& places = a.set->places;
+        const SpacePattern pattern(given->spread, places);
+        if (!pattern.there()) return;
+        Imath::Box3d box;
+        double height = 0, low = 1e300, high = -1e300;
+        for (std::size_t i = 0; i < places.size(); ++i) {
+            box.extendBy(places[i].position);
+            height += places[i].position.y / static_cast<double>(places.size());
+            low = std::min(low, given->values[i]), high = std::max(high, given->values[i]);
+        }
+        const double margin = std::max({box.size().x, box.size().z, 2.0}) * 0.2;
+        pattern_.side = 128;
+        pattern_.low_x = static_cast<float>(box.min.x - margin), pattern_.high_x = static_cast<float>(box.max.x + margin);
+        pattern_.low_z = static_cast<float>(box.min.z - margin), pattern_.high_z = static_cast<float>(box.max.z + margin);
+        pattern_.pixels.resize(static_cast<std::size_t>(pattern_.side) * static_cast<std::size_t>(pattern_.side));
+        ++pattern_.serial;
+        const double seconds = document_.project().settings.rate.start_of(viewing_.frame().value).value;
+        const Ramp& ramp = Ramp::get(RampKind::sequential);
+        for (int z = 0; z < pattern_.side; ++z) {
+            for (int x = 0; x < pattern_.side; ++x) {
+                const double across = (x + 0.5) / pattern_.side, down = (z + 0.5) / pattern_.side;
+                const V3d place(pattern_.low_x + across * (pattern_.high_x - pattern_.low_x), height, pattern_.low_z + down * (pattern_.high_z - pattern_.low_z));
+                const double v = pattern.at(place, seconds);
+                const QRgb c = ramp.at(high > low ? std::clamp((v - low) / (high - low), 0.0, 1.0) : 0.0);
+                const double edge = std::min({across, 1 - across, down, 1 - down}) / 0.08; // fades at its rim
+                const auto alpha = static_cast<std::uint32_t>(150 * std::clamp(edge, 0.0, 1.0));
+                pattern_.pixels[static_cast<std::size_t>(z * pattern_.side + x)] = static_cast<std::uint32_t>(qRed(c)) | static_cast<std::uint32_t>(qGreen(c)) << 8 | static_cast<std::uint32_t>(qBlue(c)) << 16 | alpha << 24;
+            }
+        }
+        return;
+    }
+}
+
+void StageView::show_drawing() {
+    const bool on = viewing_.drawing() != ArrangementId();
+    drawing_->setVisible(on);
+    const auto points = static_cast<long long>(viewing_.drawn().size());
+    drawing_words_->setText(points == 0 ? tr("Click on the ground to draw the path")
+                                        : tr("%1 · click on, Return ends, Backspace takes the last away, Escape gives up").arg(QString::fromStdString(counted(points, "point", "points"))));
+    drawing_done_->setEnabled(points >= 2);
+    if (canvas_) canvas_->setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+    if (on && canvas_) canvas_->setFocus();
+    place_overlays();
+    redraw();
+}
+
+bool StageView::place_on_ground(QPointF pixel) {
+    const Arrangement* a = document_.project().arrangement(viewing_.drawing());
+    if (!a) return false;
+    const Ray ray = orbit_.ray(pixel, size());
+    const double way = (a->origin.y - ray.from.y) / ray.along.y;
+    if (std::isfinite(way) && way > 0 && way < 1e6) viewing_.add_drawn(ray.from + ray.along * way);
+    return true;
 }
 
 void StageView::redraw() {
@@ -307,7 +362,7 @@ void StageView::set_failed(const QString& why) {
 }
 
 void StageView::update_texts() {
-    LegendText legend = legend_text(*document_.show(), viewing_.colour());
+    LegendText legend = Colouring(*document_.show(), viewing_, document_.project()).legend();
     if (scene_ && scene_->second && scene_->gap_known) {
         legend.shown = true;
         legend.cyclic = false;
@@ -363,6 +418,10 @@ void StageView::place_overlays() {
     const bool beside = modes_->width() + tools_->width() + 36 < width();
     tools_->move(beside ? width() - tools_->width() - 12 : 12, beside ? 12 : 16 + modes_->height());
     tools_->raise();
+    modes_->button(static_cast<int>(ColourMode::spread))->setVisible(viewing_.shown_spread() != SpreadId());
+    drawing_->adjustSize();
+    drawing_->move(std::max(12, (width() - drawing_->width()) / 2), height() - drawing_->height() - 64);
+    drawing_->raise();
     legend_->resize(220, 56);
     legend_->move(width() - legend_->width() - 12, height() - legend_->height() - 10);
     legend_->raise();
@@ -402,30 +461,34 @@ void StageCanvas::initializeGL() {
 void StageCanvas::paintGL() {
     if (!ready_) return;
     const ScenePtr scene = view_.scene();
-    const ColourMode mode = view_.viewing().colour();
+    const Colouring colouring(*view_.document().show(), view_.viewing(), view_.document().project());
+    const bool look = colouring.mode() == ColourMode::look;
+    const bool fits = scene && scene->show == view_.document().show(); // an edit whose poses are still being made
+    const std::optional<Colouring> before = scene && !fits ? std::optional<Colouring>(std::in_place, *scene->show, view_.viewing(), view_.document().project()) : std::nullopt;
     const auto& selection = view_.viewing().selection();
     const Ramp& ramp = Ramp::get(RampKind::sequential);
-    const DelaySpan delays = scene && mode == ColourMode::delay ? delay_span(*scene->show) : DelaySpan{};
     const QColor clay("#D9A873");
+    const QColor grey = tokens().muted;
     QElapsedTimer clock;
     clock.start();
     const auto drawn = gpu_.draw(
-        scene.get(), view_.orbit(), size(), devicePixelRatioF(), tokens(), view_.cords(), [&](const SceneCopy& c) {
+        scene.get(), view_.orbit(), size(), devicePixelRatioF(), tokens(), view_.marks(), [&](const SceneCopy& c) {
             CopyPaint p;
             p.selected = selection.count(c.number) ? 1.0f : 0.0f;
             QRgb colour = clay.rgb();
-            if (mode == ColourMode::look) {
+            if (look) {
                 p.weight = scene->poses[c.pose]->coloured ? 0.0f : 1.0f;
             } else {
                 p.weight = 0.93f;
-                const auto index = static_cast<std::size_t>(c.number - c.arrangement->first_copy);
-                const double share =
-                    mode == ColourMode::delay
-                        ? (delays.high > delays.low
-                               ? (c.arrangement->clocks[index].delay - delays.low) / (delays.high - delays.low)
-                               : 0)
-                        : colour_share(*scene->show, mode, *c.arrangement, index, c.moment);
-                colour = ramp.at(share);
+                // Colours follow an edit at once, poses when they are made.
+                const ArrangementShow* a = c.arrangement;
+                std::size_t index = c.index;
+                if (!fits && colouring.mode() != ColourMode::source_frame) {
+                    std::size_t now = 0;
+                    if (const ArrangementShow* newer = view_.document().show()->find(c.number, now)) a = newer, index = now;
+                }
+                const auto share = (fits || a != c.arrangement ? colouring : *before).share(*a, index, c.moment);
+                colour = share ? ramp.at(*share) : grey.rgb();
             }
             p.colour[0] = static_cast<float>(qRed(colour)) / 255;
             p.colour[1] = static_cast<float>(qGreen(colour)) / 255;
@@ -458,13 +521,32 @@ void StageCanvas::mouseMoveEvent(QMouseEvent* event) {
 
 void StageCanvas::mouseReleaseEvent(QMouseEvent* event) {
     if (moved_ || event->button() != Qt::LeftButton) return;
+    if (view_.place_on_ground(event->position())) return;
     const ScenePtr scene = view_.scene();
     if (!scene) return;
     const Ray ray = view_.orbit().ray(event->position(), size());
     view_.picked(pick_copy(*scene, ray.from, ray.along), event->modifiers() & Qt::ControlModifier);
 }
 
+void StageCanvas::keyPressEvent(QKeyEvent* event) {
+    Viewing& viewing = view_.viewing();
+    if (viewing.drawing()) {
+        const bool enough = viewing.drawn().size() >= 2;
+        switch (event->key()) {
+        case Qt::Key_Return:
+        case Qt::Key_Enter:
+            if (enough) viewing.finish_drawing(true);
+            return;
+        case Qt::Key_Escape: return viewing.finish_drawing(false);
+        case Qt::Key_Backspace: return viewing.undo_drawn();
+        default: break;
+        }
+    }
+    QOpenGLWidget::keyPressEvent(event);
+}
+
 void StageCanvas::mouseDoubleClickEvent(QMouseEvent* event) {
+    if (view_.viewing().drawing()) return;
     const ScenePtr scene = view_.scene();
     if (!scene) return;
     const Ray ray = view_.orbit().ray(event->position(), size());

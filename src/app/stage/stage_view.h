@@ -1,7 +1,7 @@
 // The 3D view of all copies at the current output frame.
 #pragma once
 
-#include "app/document/viewing.h"
+#include "app/document/colouring.h"
 #include "app/stage/stage_gpu.h"
 #include "app/widgets/parts.h"
 
@@ -13,16 +13,6 @@ namespace garland {
 
 class StageCanvas;
 class StageLegend;
-
-// What one colouring mode shows, for the legend.
-struct LegendText {
-    QString low, high, title;
-    bool cyclic = false, shown = false;
-};
-LegendText legend_text(const Show& show, ColourMode mode);
-// The share of the ramp that a copy stands at.
-double colour_share(const Show& show, ColourMode mode, const ArrangementShow& arrangement, std::size_t index,
-                    const CopyMoment& moment);
 
 class StageView : public QWidget {
     Q_OBJECT
@@ -38,7 +28,8 @@ class StageView : public QWidget {
     void camera_moved(); // by hand: leaves the camera keys
     void key_view();     // sets a camera key at the playhead from what is seen
     void picked(std::int64_t copy, bool add);
-    const std::vector<std::vector<V3f>>& cords() const { return cords_; }
+    StageMarks marks();
+    bool place_on_ground(QPointF pixel); // a point of the path that is being drawn
     Document& document() { return document_; }
     Viewing& viewing() { return viewing_; }
     void set_drawn(const StageGpu::Drawn& drawn, qint64 microseconds);
@@ -58,6 +49,8 @@ class StageView : public QWidget {
     void place_overlays();
     void update_texts();
     void follow_camera();
+    void make_pattern();
+    void show_drawing();
 
     Document& document_;
     Viewing& viewing_;
@@ -65,6 +58,10 @@ class StageView : public QWidget {
     Orbit orbit_;
     ScenePtr scene_;
     std::vector<std::vector<V3f>> cords_;
+    GroundPattern pattern_;
+    QFrame* drawing_;
+    QLabel* drawing_words_;
+    QPushButton* drawing_done_;
     StageCanvas* canvas_ = nullptr;
     QLabel* notice_ = nullptr;
     Segments* modes_;
@@ -102,6 +99,7 @@ class StageCanvas : public QOpenGLWidget {
     void mouseReleaseEvent(QMouseEvent* event) override;
     void mouseDoubleClickEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
 
   private:
     StageView& view_;

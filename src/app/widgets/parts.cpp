@@ -39,7 +39,9 @@ QComboBox* make_choice(const QStringList& texts, const QString& name, const QStr
     box->setToolTip(tip);
     box->setAccessibleName(name);
     box->setFocusPolicy(Qt::StrongFocus);
-    QObject::connect(box, &QComboBox::activated, box, [chosen = std::move(chosen)](int i) { chosen(i); });
+    QObject::connect(box, &QComboBox::activated, box, [chosen = std::move(chosen)](int i) {
+        if (chosen) chosen(i);
+    });
     return box;
 }
 

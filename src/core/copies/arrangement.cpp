@@ -1,5 +1,9 @@
 #include "core/copies/arrangement.h"
 
+#include "core/base/numbers.h"
+#include "core/copies/path.h"
+
+#include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 #include <numbers>
@@ -23,52 +27,168 @@ struct Spot {
     double x = 0, z = 0;           // before heading and origin
     double along = 0, outward = 0; // degrees
 };
-double away(double x, double z) {
-    return x == 0 && z == 0 ? 0 : std::atan2(x, z) / radians;
-}
 double middle(double i, std::int64_t count, double step) {
     return (i - 0.5 * static_cast<double>(count - 1)) * step;
 }
+bool rowed(ArrangementKind kind) {
+    return kind == ArrangementKind::grid || kind == ArrangementKind::box;
+}
+double ring_radius(const Arrangement& a, std::int64_t ring) {
+    return a.radius + static_cast<double>(ring) * a.row_spacing;
+}
+// As many copies a metre as on the innermost ring.
+std::int64_t in_ring(const Arrangement& a, std::int64_t ring) {
+    if (a.kind == ArrangementKind::ring || a.radius <= 0) return a.count;
+    const double many = static_cast<double>(a.count) * ring_radius(a, ring) / a.radius;
+    return std::max<std::int64_t>(1, std::llround(std::min(many, 1e12)));
+}
 
 Spot spot(const Arrangement& a, std::int64_t row, double i) {
-    if (a.kind == ArrangementKind::ring) {
-        const double angle = 360.0 * i / static_cast<double>(a.count);
-        return {a.radius * std::sin(angle * radians), a.radius * std::cos(angle * radians), angle + 90, angle};
+    if (a.kind == ArrangementKind::ring || a.kind == ArrangementKind::rings) {
+        const double angle = 360.0 * i / static_cast<double>(in_ring(a, row)), radius = ring_radius(a, row);
+        return {radius * std::sin(angle * radians), radius * std::cos(angle * radians), angle + 90, angle};
     }
-    const bool grid = a.kind == ArrangementKind::grid;
+    const bool grid = rowed(a.kind);
     const double x = middle(i, grid ? a.columns : a.count, a.spacing);
     const double z = grid ? middle(static_cast<double>(row), a.rows, a.row_spacing) : 0;
-    return {x, z, 90, away(x, z)};
+    return {x, z, 90, heading_of({x, 0, z})};
 }
 
-V3d to_scene(const Arrangement& a, const Spot& s, double height) {
-    const double c = std::cos(a.heading * radians), n = std::sin(a.heading * radians);
-    return a.origin + V3d(s.x * c + s.z * n, height, -s.x * n + s.z * c);
+// Rows of the rule, each with its own number of copies; a box's layers one after another.
+std::int64_t rows_of(const Arrangement& a) {
+    switch (a.kind) {
+    case ArrangementKind::grid:
+    case ArrangementKind::rings: return a.rows;
+    case ArrangementKind::box: return static_cast<std::int64_t>(a.rows) * a.layers;
+    default: return 1;
+    }
 }
+std::int64_t in_row_of(const Arrangement& a, std::int64_t row) {
+    return rowed(a.kind) ? a.columns : a.kind == ArrangementKind::rings ? in_ring(a, row) : a.count;
+}
+
+double facing_of(const Arrangement& a, double along, double outward) {
+    return a.facing == Facing::along ? along : a.facing == Facing::outward ? outward : 0;
+}
+
+// Where a curve's copy stands: on it, or beside it.
+Placement on_curve(const Arrangement& a, const Path& path, std::int64_t i) {
+    const auto n = static_cast<double>(a.count);
+    const double share = a.path_closed ? static_cast<double>(i) / n : a.count > 1 ? static_cast<double>(i) / (n - 1) : 0.5;
+    const Path::At at = path.at(share);
+    V3d side(-at.direction.z, 0, at.direction.x); // to the right of where it goes, y being up
+    if (side.length() > 0) side.normalize();
+    const V3d place = at.place + side * a.path_side;
+    Placement p;
+    p.id = CopyId(static_cast<std::uint64_t>(i));
+    p.position = to_scene(a, place + V3d(0, drop(a, static_cast<double>(i), a.count), 0));
+    p.turn = a.turn + a.heading + facing_of(a, heading_of(at.direction), heading_of(place));
+    p.size = a.size;
+    p.along = static_cast<float>(share);
+    return p;
+}
+
+Result<void> validate_counts(const Arrangement& a) {
+    int least = a.count;
+    if (rowed(a.kind)) least = std::min({a.columns, a.rows, a.kind == ArrangementKind::box ? a.layers : 1});
+    if (a.kind == ArrangementKind::rings) least = std::min(a.count, a.rows);
+    if (a.kind != ArrangementKind::points && least < 1) {
+        return fail(ErrorCode::invalid, "an arrangement needs at least one copy");
+    }
+    if (a.kind == ArrangementKind::rings && a.rows > copy_limit) return fail(ErrorCode::too_large, "there are more rings than copies allowed");
+    if (copies_in(a) > copy_limit) {
+        return fail(Error{ErrorCode::too_large, fmt::format("{} copies are more than one arrangement may have ({}); so many would take about {} beside their geometry",
+                                                            copies_in(a), copy_limit, byte_count(static_cast<double>(copies_in(a)) * bytes_a_copy))}
+                        .advise("use fewer copies, or several arrangements"));
+    }
+    return {};
+}
+
 } // namespace
 
+V3d to_scene(const Arrangement& a, V3d p) {
+    const double c = std::cos(a.heading * radians), n = std::sin(a.heading * radians);
+    return a.origin + V3d(p.x * c + p.z * n, p.y, -p.x * n + p.z * c);
+}
+
+double heading_of(const V3d& d) {
+    return d.x == 0 && d.z == 0 ? 0 : std::atan2(d.x, d.z) / radians;
+}
+
+bool is_carried(ArrangementKind kind) {
+    return kind == ArrangementKind::scatter || kind == ArrangementKind::points;
+}
+
 std::int64_t copies_in(const Arrangement& a) {
-    return a.kind == ArrangementKind::grid ? static_cast<std::int64_t>(a.columns) * a.rows : a.count;
+    switch (a.kind) {
+    case ArrangementKind::grid: return static_cast<std::int64_t>(a.columns) * a.rows;
+    case ArrangementKind::box: {
+        const std::int64_t layer = static_cast<std::int64_t>(a.columns) * a.rows;
+        return layer > 1'000'000'000'000 ? layer : layer * a.layers;
+    }
+    case ArrangementKind::rings: {
+        std::int64_t n = 0;
+        for (std::int64_t r = 0; r < a.rows && n <= copy_limit; ++r) n += in_ring(a, r);
+        return n;
+    }
+    case ArrangementKind::points: return 0;
+    default: return a.count;
+    }
 }
 
 Result<void> validate(const Arrangement& a) {
-    const bool grid = a.kind == ArrangementKind::grid;
-    if (grid ? (a.columns < 1 || a.rows < 1) : a.count < 1) {
-        return fail(ErrorCode::invalid, "an arrangement needs at least one copy");
-    }
-    if (copies_in(a) > copy_limit) {
-        return fail(Error{ErrorCode::too_large, fmt::format("{} copies are more than one arrangement may have ({})",
-                                                            copies_in(a), copy_limit)}
-                        .advise("use fewer copies, or several arrangements"));
-    }
-    for (double value :
-         {a.spacing, a.row_spacing, a.radius, a.origin.x, a.origin.y, a.origin.z, a.heading, a.sag, a.turn, a.size}) {
+    GARLAND_CHECK(validate_counts(a));
+    for (double value : {a.spacing, a.row_spacing, a.layer_spacing, a.radius, a.origin.x, a.origin.y, a.origin.z, a.heading, a.sag, a.turn,
+                         a.size, a.path_side, a.least_apart, a.own_weight, a.start_frame.value, a.jitter.position.x, a.jitter.position.y,
+                         a.jitter.position.z, a.jitter.turn, a.jitter.size, a.order.from.x, a.order.from.y, a.order.from.z}) {
         if (!std::isfinite(value) || std::abs(value) > 1e9) {
             return fail(ErrorCode::invalid, "a measure of the arrangement is not a usable number");
         }
     }
     if (a.size <= 0) return fail(ErrorCode::invalid, "the size of copies must be above 0");
     if (a.swag < 0) return fail(ErrorCode::invalid, "a swag cannot have fewer than 0 copies");
+    if (a.least_apart < 0) return fail(ErrorCode::invalid, "copies cannot be less than 0 apart");
+    if (a.jitter.size < 0 || a.jitter.size > 0.99) return fail(ErrorCode::invalid, "jitter may change the size by 0 to 99 %");
+    if (a.kind == ArrangementKind::rings && (a.radius <= 0 || a.row_spacing < 0)) {
+        return fail(ErrorCode::invalid, "rings need a radius above 0, and a distance between them of 0 or more");
+    }
+    if (a.kind == ArrangementKind::curve) {
+        if (a.path.size() > path_limit) return fail(ErrorCode::too_large, fmt::format("a curve has at most {} points", path_limit));
+        for (const V3d& p : a.path) {
+            for (int k = 0; k < 3; ++k) {
+                if (!std::isfinite(p[k]) || std::abs(p[k]) > 1e9) return fail(ErrorCode::invalid, fmt::format("point {} of the curve is not a usable place", &p - a.path.data() + 1));
+            }
+        }
+        if (Path(a.path, a.path_closed, a.path_smooth).length() <= 0) {
+            return fail(Error{ErrorCode::invalid, "the curve has no length"}.advise("draw at least two different points, or take it from a file"));
+        }
+    }
+    if (is_carried(a.kind) && !a.carrier) {
+        return fail(Error{ErrorCode::invalid, "copies on a source need that source"}.advise("gather one, and choose it as what carries them"));
+    }
+    for (std::size_t i = 0; i < a.targets.size(); ++i) {
+        const TargetKey& k = a.targets[i];
+        for (double v : {k.at.value, k.place.x, k.place.y, k.place.z}) {
+            if (!std::isfinite(v) || std::abs(v) > frame_limit) return fail(ErrorCode::invalid, fmt::format("key {} of what copies face is not usable", i + 1));
+        }
+        if (k.toward == Toward::free) return fail(ErrorCode::invalid, "a key of what copies face cannot be free");
+        if (i > 0 && k.at <= a.targets[i - 1].at) return fail(ErrorCode::invalid, fmt::format("key {} of what copies face does not come after the one before it", i + 1));
+    }
+    if (a.facing == Facing::target && a.targets.empty()) {
+        return fail(Error{ErrorCode::invalid, "copies that face a target need one"}.advise("give the place they face"));
+    }
+    GARLAND_CHECK(validate(a.width, "the width along the order", {0, 1, 0.001, 1000}));
+    GARLAND_CHECK(validate(a.height, "the height along the order", {0, 1, 0.001, 1000}));
+    GARLAND_CHECK(validate(a.nudge_amount, "the nudges' amount", {-frame_limit, frame_limit, 0, 1}));
+    if (a.own_weight < 0) return fail(ErrorCode::invalid, "a weight is 0 or more");
+    double weights = a.own_weight;
+    for (const Variant& v : a.variants) {
+        if (!std::isfinite(v.weight) || v.weight < 0 || v.weight > 1e9) return fail(ErrorCode::invalid, "a weight is 0 or more");
+        weights += v.weight;
+    }
+    if (!a.variants.empty() && weights <= 0) return fail(ErrorCode::invalid, "the sources' weights are all 0");
+    if (a.passes < 0) return fail(ErrorCode::invalid, "a repeat has 0 or more passes");
+    if (a.order.by == OrderBy::attribute && a.order.attribute.empty()) return fail(ErrorCode::invalid, "an order by attribute needs the attribute's name");
     for (const Spread& spread : a.spreads) GARLAND_CHECK(validate(spread));
     for (const Nudge& nudge : a.nudges) {
         if (!std::isfinite(nudge.frames) || std::abs(nudge.frames) > frame_limit) {
@@ -81,17 +201,28 @@ Result<void> validate(const Arrangement& a) {
 
 std::vector<Placement> placements(const Arrangement& a) {
     std::vector<Placement> result;
+    if (is_carried(a.kind)) return result;
     const std::int64_t n = copies_in(a);
     result.reserve(static_cast<std::size_t>(n));
-    const bool grid = a.kind == ArrangementKind::grid;
-    const std::int64_t rows = grid ? a.rows : 1, in_row = grid ? a.columns : a.count;
-    for (std::int64_t r = 0; r < rows; ++r) {
+    if (a.kind == ArrangementKind::curve) {
+        const Path path(a.path, a.path_closed, a.path_smooth);
+        for (std::int64_t i = 0; i < n; ++i) result.push_back(on_curve(a, path, i));
+        return result;
+    }
+    const bool box = a.kind == ArrangementKind::box, round = a.kind == ArrangementKind::ring || a.kind == ArrangementKind::rings;
+    for (std::int64_t r = 0; r < rows_of(a); ++r) {
+        const std::int64_t in_row = in_row_of(a, r), row = box ? r % a.rows : r, layer = box ? r / a.rows : 0;
         for (std::int64_t i = 0; i < in_row; ++i) {
-            const Spot s = spot(a, r, static_cast<double>(i));
-            const double facing = a.facing == Facing::along ? s.along : a.facing == Facing::outward ? s.outward : 0;
-            const auto id = static_cast<std::uint64_t>(r) << 20 | static_cast<std::uint64_t>(i);
-            result.push_back({CopyId(id), to_scene(a, s, drop(a, static_cast<double>(i), in_row)),
-                              a.turn + a.heading + facing, a.size});
+            const Spot s = spot(a, row, static_cast<double>(i));
+            const auto id = static_cast<std::uint64_t>(layer) << 40 | static_cast<std::uint64_t>(row) << 20 | static_cast<std::uint64_t>(i);
+            const double height = drop(a, static_cast<double>(i), in_row) + static_cast<double>(layer) * a.layer_spacing;
+            Placement p;
+            p.id = CopyId(id);
+            p.position = to_scene(a, {s.x, height, s.z});
+            p.turn = a.turn + a.heading + facing_of(a, s.along, s.outward);
+            p.size = a.size;
+            p.along = static_cast<float>(round ? static_cast<double>(i) / static_cast<double>(in_row) : in_row > 1 ? static_cast<double>(i) / static_cast<double>(in_row - 1) : 0.5);
+            result.push_back(p);
         }
     }
     return result;
@@ -99,14 +230,21 @@ std::vector<Placement> placements(const Arrangement& a) {
 
 std::vector<std::vector<V3d>> cords(const Arrangement& a) {
     std::vector<std::vector<V3d>> result;
-    if (a.sag == 0) return result;
-    const bool grid = a.kind == ArrangementKind::grid;
-    const std::int64_t rows = grid ? a.rows : 1, in_row = grid ? a.columns : a.count;
-    for (std::int64_t r = 0; r < rows; ++r) {
+    if (a.kind == ArrangementKind::curve) {
+        auto& line = result.emplace_back(Path(a.path, a.path_closed, a.path_smooth).polyline());
+        for (V3d& p : line) p = to_scene(a, p);
+        return result;
+    }
+    if (a.sag == 0 || is_carried(a.kind)) return result;
+    for (std::int64_t r = 0; r < rows_of(a); ++r) {
+        const bool box = a.kind == ArrangementKind::box;
+        const std::int64_t in_row = in_row_of(a, r), row = box ? r % a.rows : r;
+        const double height = box ? static_cast<double>(r / a.rows) * a.layer_spacing : 0;
         auto& cord = result.emplace_back();
         for (std::int64_t k = 0; k <= in_row * 4; ++k) {
             const double at = static_cast<double>(k) / 4 - 0.5;
-            cord.push_back(to_scene(a, spot(a, r, at), k == in_row * 4 ? 0 : drop(a, at, in_row)));
+            const Spot s = spot(a, row, at);
+            cord.push_back(to_scene(a, {s.x, height + (k == in_row * 4 ? 0 : drop(a, at, in_row)), s.z}));
         }
     }
     return result;
@@ -116,7 +254,12 @@ const char* to_text(ArrangementKind kind) {
     switch (kind) {
     case ArrangementKind::line: return "line";
     case ArrangementKind::grid: return "grid";
+    case ArrangementKind::box: return "box";
     case ArrangementKind::ring: return "ring";
+    case ArrangementKind::rings: return "rings";
+    case ArrangementKind::curve: return "curve";
+    case ArrangementKind::scatter: return "scatter";
+    case ArrangementKind::points: return "points";
     }
     return "line";
 }
@@ -126,8 +269,34 @@ const char* to_text(Facing facing) {
     case Facing::fixed: return "fixed";
     case Facing::along: return "along";
     case Facing::outward: return "outward";
+    case Facing::velocity: return "velocity";
+    case Facing::target: return "target";
+    case Facing::carrier: return "carrier";
     }
     return "fixed";
+}
+
+const char* to_text(OrderBy by) {
+    switch (by) {
+    case OrderBy::along: return "along";
+    case OrderBy::x: return "x";
+    case OrderBy::y: return "y";
+    case OrderBy::z: return "z";
+    case OrderBy::distance: return "distance";
+    case OrderBy::random: return "random";
+    case OrderBy::attribute: return "attribute";
+    }
+    return "along";
+}
+
+const char* to_text(StartKind start) {
+    switch (start) {
+    case StartKind::with_shot: return "with the shot";
+    case StartKind::at_birth: return "at birth";
+    case StartKind::at_frame: return "at a frame";
+    case StartKind::together: return "together";
+    }
+    return "with the shot";
 }
 
 } // namespace garland

@@ -1,4 +1,4 @@
-// An arrangement: the rule that places copies, and everything that gives each copy its own time.
+// An arrangement: the rule that places copies, and everything that gives each copy its own time. A plain value.
 #pragma once
 
 #include "core/base/ids.h"
@@ -7,17 +7,69 @@
 #include "core/geometry/pose.h"
 #include "core/time/frames.h"
 
+#include <optional>
 #include <string>
 #include <vector>
 
 namespace garland {
 
-enum class ArrangementKind { line, grid, ring };
+enum class ArrangementKind {
+    line,
+    grid,    // rows and columns
+    box,     // rows, columns and layers
+    ring,
+    rings,   // one around the other, with as many copies a metre on each
+    curve,   // even by length
+    scatter, // on the faces of a source, even by area
+    points,  // on the points of a source, as they move
+};
 
 enum class Facing {
-    fixed,   // all copies turned alike
-    along,   // the way the row or ring runs
-    outward, // away from the arrangement's origin
+    fixed,    // all copies turned alike
+    along,    // the way the row, ring or curve runs
+    outward,  // away from the arrangement's origin
+    velocity, // the way what carries them moves; where nothing moves, as fixed
+    target,   // toward a place, which may be keyed
+    carrier,  // as the carrying point says: its attribute "direction", or its normal
+};
+
+enum class OrderBy { along, x, y, z, distance, random, attribute };
+struct CopyOrder {
+    OrderBy by = OrderBy::along; // along: as the rule places them
+    bool reversed = false;
+    V3d from{0, 0, 0};       // distance
+    std::uint64_t seed = 1;  // random
+    std::string attribute{}; // of the carrier
+    bool operator==(const CopyOrder&) const = default;
+};
+
+// Seeded differences of where copies stand, by id.
+struct Jitter {
+    V3d position{0, 0, 0}; // up to so far along each axis either way; scene units
+    double turn = 0;       // up to so much either way; degrees
+    double size = 0;       // up to this share larger or smaller, 0 … 0.99
+    std::uint64_t seed = 1;
+    bool operator==(const Jitter&) const = default;
+};
+
+struct TargetKey { // of what copies face
+    OutputFrame at;
+    V3d place{0, 0, 0};
+    Toward toward = Toward::linear;
+    bool operator==(const TargetKey&) const = default;
+};
+
+enum class StartKind {
+    with_shot, // the timing's own output frames
+    at_birth,  // each copy's own time starts when its carrier is born
+    at_frame,  // the timing starts at `start_frame`
+    together,  // until start_frame every copy stands at the pose it will start from
+};
+
+struct Variant {
+    SourceId source{};
+    double weight = 1;
+    bool operator==(const Variant&) const = default;
 };
 
 struct Nudge {
@@ -54,60 +106,114 @@ struct Wobble {
 // Errors: invalid, for values that are not finite or out of range.
 Result<void> validate(const Wobble& wobble);
 
+// What one arrangement took out of another: those copies, or that part of every copy. Places and everything that the
+// other's spreads give are the other's, by construction; timing, wobble, own spreads and nudges come on top.
+struct SingleOut {
+    ArrangementId from{};
+    std::vector<CopyId> copies{}; // rising; empty: all
+    std::string part{};           // of the source, by name; empty: the whole of it
+    bool operator==(const SingleOut&) const = default;
+};
+
 struct Arrangement {
     ArrangementId id{};
     std::string name{};
     SourceId source{};
     TimingId timing{};
+    bool hidden = false; // the whole arrangement; it has no copies then
 
+    // ---- where
     ArrangementKind kind = ArrangementKind::line;
-    int count = 1;             // line and ring
-    int columns = 1, rows = 1; // grid; columns run along x, rows along z
+    int count = 1;             // line, ring, curve, scatter; rings: of the innermost
+    int columns = 1, rows = 1; // grid, box: columns run along x, rows along z; rings: rows is how many
+    int layers = 1;            // box, upward
     double spacing = 1;        // between neighbours on a line, or within a grid's row; scene units
-    double row_spacing = 1;    // grid
-    double radius = 1;         // ring
-    V3d origin{0, 0, 0};       // the middle; y is up
+    double row_spacing = 1;    // grid, box; rings: from one to the next
+    double layer_spacing = 1;  // box
+    double radius = 1;         // ring; rings: of the innermost
+    V3d origin{0, 0, 0};       // the middle; y is up. Of points and scatter: added
     double heading = 0;        // degrees about y, turns the arrangement as a whole
     double sag = 0;            // how far the middle of each swag hangs below its ends; scene units
     int swag = 0;              // copies from one post of a garland to the next; 0: one swag over all
+    std::vector<V3d> path{};   // curve: its points, from the origin
+    bool path_closed = false;
+    bool path_smooth = true; // a smooth curve through the points, else straight from one to the next
+    double path_side = 0;    // curve: how far to the right of it, scene units
+    SourceId carrier{};        // scatter, points
+    TimingId carrier_timing{}; // points: when which of its frames carries; none: source frame = output frame
+    double least_apart = 0;    // scatter: no two copies nearer than this, scene units
+    std::uint64_t seed = 1;    // scatter
     Facing facing = Facing::fixed;
-    double turn = 0; // degrees about y, added to the facing of every copy
+    std::vector<TargetKey> targets{}; // facing target; by output frame, strictly rising
+    double turn = 0;                  // degrees about y, added to the facing of every copy
     double size = 1;
+    KeyedCurve width{}, height{}; // stretch along the order: factors over 0 … 1; empty: 1. The length is kept.
+    Jitter jitter{};
+    CopyOrder order{};
 
+    // ---- what
+    std::vector<Variant> variants{}; // further sources; which one a copy shows goes by weight, or in turn
+    double own_weight = 1;           // of `source` among them
+    bool in_turn = false;
+    std::uint64_t variant_seed = 1;
+    std::optional<SingleOut> single_out{};
+    std::vector<CopyId> hidden_copies{}; // rising
+
+    // ---- when
+    StartKind start = StartKind::with_shot;
+    OutputFrame start_frame{1};
+    int passes = 0; // of the timing's repeat in all, for every copy; 0: as the timing says
+    bool hidden_until_start = false;
     std::vector<Spread> spreads{};
-    std::vector<Nudge> nudges{}; // by copy, rising
+    std::vector<Nudge> nudges{};  // by copy, rising
+    KeyedCurve nudge_amount{};    // over output frames, 0 … 1; empty: 1
     Wobble wobble{};
-    std::string extra{};         // unknown fields of the project file
+    std::string extra{}; // unknown fields of the project file
 
     bool operator==(const Arrangement&) const = default;
 };
 
-inline constexpr int copy_limit = 100'000; // in one arrangement
+inline constexpr int copy_limit = 100'000;     // in one arrangement
+inline constexpr int bytes_a_copy = 400;       // what one takes in memory, at most, without its geometry
+inline constexpr std::size_t path_limit = 100'000; // points
 
-// Where one copy stands. `id` stays the same when counts change: line and ring, the place in order from 0; grid,
-// row · 2²⁰ + column.
+// Where one copy stands. `id` stays the same when counts change: line, ring and curve, the place along it from 0; grid and
+// box, layer · 2⁴⁰ + row · 2²⁰ + column; rings, ring · 2²⁰ + place; scatter, the number of the dart that hit; points, the
+// point's own id or its number.
 struct Placement {
     CopyId id;
     V3d position{0, 0, 0};
     double turn = 0; // degrees about y, counter-clockwise seen from above
     double size = 1;
+    V3f stretch{1, 1, 1}; // of the copy's own width, height and length, before it is turned
+    float along = 0;      // its share of the arrangement's path, 0 … 1
 };
 
-// Errors: invalid, for counts below 1, values that are not finite, a size that is not above 0; too_large above
-// copy_limit.
+// Errors: invalid, for counts below 1, values that are not finite, a size that is not above 0, a curve without length;
+// too_large above copy_limit, with what so many would take.
 Result<void> validate(const Arrangement& arrangement);
 
+// As the rule says; how many points or darts there really are is known only with the carrier.
 std::int64_t copies_in(const Arrangement& arrangement);
 
-// All copies in order. The arrangement must be valid. A swag hangs as a parabola, the shape of a cord under a load
-// spread evenly along the horizontal (common practice, no source).
+bool is_carried(ArrangementKind kind); // scatter, points
+
+// All copies in the rule's own order, for kinds without a carrier. The arrangement must be valid. A swag hangs as a
+// parabola, the shape of a cord under a load spread evenly along the horizontal (common practice, no source).
 std::vector<Placement> placements(const Arrangement& arrangement);
 
-// The cords that carry a garland, one a row, as polylines from post to post; none without sag.
+// A point of the arrangement's own space in the scene.
+V3d to_scene(const Arrangement& arrangement, V3d p);
+// Degrees about y of a direction: 0 looks along +z, 90 along +x. 0 for a vertical one.
+double heading_of(const V3d& direction);
+
+// The cords that carry a garland, one a row, as polylines from post to post; none without sag. Of a curve: itself.
 std::vector<std::vector<V3d>> cords(const Arrangement& arrangement);
 
 const char* to_text(ArrangementKind kind);
 const char* to_text(Facing facing);
+const char* to_text(OrderBy by);
+const char* to_text(StartKind start); // "with the shot", "at birth", "at a frame", "together"
 const char* to_text(WobbleEnd end); // "never", "let go", "stay", "settle"
 
 } // namespace garland

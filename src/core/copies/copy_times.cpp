@@ -42,32 +42,6 @@ OutputFrame local_time(const TimingPlan& plan, const CopyClock& copy, OutputFram
     return OutputFrame(local_of(plan, copy, t.value));
 }
 
-std::vector<CopyClock> copy_clocks(const Arrangement& arrangement, std::span<const CopyId> ids) {
-    std::vector<CopyClock> clocks(ids.size());
-    const auto count = static_cast<std::int64_t>(ids.size());
-    for (const Spread& spread : arrangement.spreads) {
-        if (!spread.on) continue;
-        for (std::int64_t i = 0; i < count; ++i) {
-            CopyClock& clock = clocks[static_cast<std::size_t>(i)];
-            const double value = value_of(spread, ids[static_cast<std::size_t>(i)], i, count);
-            if (spread.target == Target::delay) {
-                clock.delay += value;
-            } else {
-                clock.rate += value / 100;
-            }
-        }
-    }
-    for (CopyClock& clock : clocks) clock.rate = std::max(clock.rate, 0.001); // several slowing spreads add up
-    if (!arrangement.nudges.empty()) {
-        for (std::size_t i = 0; i < ids.size(); ++i) {
-            auto at = std::lower_bound(arrangement.nudges.begin(), arrangement.nudges.end(), ids[i],
-                                       [](const Nudge& n, CopyId id) { return n.copy < id; });
-            if (at != arrangement.nudges.end() && at->copy == ids[i]) clocks[i].delay += at->frames;
-        }
-    }
-    return clocks;
-}
-
 CopyTrace trace_copy(const TimingPlan& plan, const SourceClock& source, const CopyClock& copy, OutputFrame t) {
     CopyTrace trace;
     trace.delay = copy.delay;
@@ -224,6 +198,59 @@ void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyCl
         const std::size_t count = std::min(block, frames.size() - from);
         for (std::size_t i = 0; i < count; ++i) local[i] = local_of(plan, copy, frames[from + i]);
         (plan.alike() ? wrapped_block : block_moments)(plan, first, last, local, rate, count, &out[from]);
+    }
+}
+
+CopyTrace trace_copy(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t copy,
+                     OutputFrame t) {
+    if (clocks.plain()) return trace_copy(plan, source, clocks.still()[copy], t);
+    const CopyClocks::Local own = clocks.at(plan, copy, clocks.now(t.value));
+    CopyTrace trace;
+    trace.delay = own.delay;
+    trace.rate = own.rate;
+    trace.local = own.local;
+    trace.timing = plan.at(OutputFrame(own.local));
+    trace.moment = show(trace.timing, own.rate, source.first.value, source.last().value);
+    if (own.absent) trace.moment.marks |= mark_absent;
+    return trace;
+}
+
+void copy_moments(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t from,
+                  OutputFrame t, std::span<CopyMoment> out) {
+    if (clocks.plain()) return copy_moments(plan, source, clocks.still().subspan(from, out.size()), t, out);
+    const double first = source.first.value, last = source.last().value;
+    const CopyClocks::Now now = clocks.now(t.value);
+    double local[block], rate[block];
+    bool absent[block];
+    for (std::size_t done = 0; done < out.size(); done += block) {
+        const std::size_t count = std::min(block, out.size() - done);
+        for (std::size_t i = 0; i < count; ++i) {
+            const CopyClocks::Local own = clocks.at(plan, from + done + i, now);
+            local[i] = own.local, rate[i] = own.rate, absent[i] = own.absent;
+        }
+        (plan.alike() ? wrapped_block : block_moments)(plan, first, last, local, rate, count, &out[done]);
+        for (std::size_t i = 0; i < count; ++i) {
+            if (absent[i]) out[done + i].marks |= mark_absent;
+        }
+    }
+}
+
+void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t copy,
+                 std::span<const double> frames, std::span<CopyMoment> out) {
+    if (clocks.plain()) return row_moments(plan, source, clocks.still()[copy], frames, out);
+    const double first = source.first.value, last = source.last().value;
+    double local[block], rate[block];
+    bool absent[block];
+    for (std::size_t done = 0; done < out.size(); done += block) {
+        const std::size_t count = std::min(block, out.size() - done);
+        for (std::size_t i = 0; i < count; ++i) {
+            const CopyClocks::Local own = clocks.at(plan, copy, clocks.now(frames[done + i]));
+            local[i] = own.local, rate[i] = own.rate, absent[i] = own.absent;
+        }
+        (plan.alike() ? wrapped_block : block_moments)(plan, first, last, local, rate, count, &out[done]);
+        for (std::size_t i = 0; i < count; ++i) {
+            if (absent[i]) out[done + i].marks |= mark_absent;
+        }
     }
 }
 

@@ -1,23 +1,12 @@
 // Step one of the way: who shows which source frame, and why. Stages 1 to 5 of docs/time.md.
 #pragma once
 
-#include "core/copies/arrangement.h"
-#include "core/source/source_clock.h"
-#include "core/time/timing_plan.h"
+#include "core/copies/clocks.h"
 
 #include <span>
 #include <vector>
 
 namespace garland {
-
-// A copy's own clock: local time τ = start + rate · (t − delay − start), start being the timing's first key.
-struct CopyClock {
-    double delay = 0; // output frames later, nudge included
-    double rate = 1;  // above 0
-};
-
-// The clocks of all copies of an arrangement, in order; `ids` as placements() gives them.
-std::vector<CopyClock> copy_clocks(const Arrangement& arrangement, std::span<const CopyId> ids);
 
 // Local time τ of a copy at output frame t.
 OutputFrame local_time(const TimingPlan& plan, const CopyClock& copy, OutputFrame t);
@@ -49,7 +38,19 @@ struct CopyTrace {
 // One copy's stages; the batch below gives exactly the same moments.
 CopyTrace trace_copy(const TimingPlan& plan, const SourceClock& source, const CopyClock& copy, OutputFrame t);
 
-// All copies at one output frame. out.size() = copies.size().
+// The same for one of an arrangement's clocks.
+CopyTrace trace_copy(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t copy,
+                     OutputFrame t);
+
+// Copies from `from` on at one output frame, as many as fit into `out`.
+void copy_moments(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t from,
+                  OutputFrame t, std::span<CopyMoment> out);
+
+// One copy over many output frames. out.size() = frames.size().
+void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t copy,
+                 std::span<const double> frames, std::span<CopyMoment> out);
+
+// The same for clocks in which nothing changes in time. All copies at one output frame; out.size() = copies.size().
 void copy_moments(const TimingPlan& plan, const SourceClock& source, std::span<const CopyClock> copies, OutputFrame t,
                   std::span<CopyMoment> out);
 

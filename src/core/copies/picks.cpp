@@ -6,10 +6,8 @@ namespace garland {
 
 namespace {
 
-PosePick pick_of(const TimingPlan& plan, const SourceClock& source, const CopyClock& copy, OutputFrame t,
-                 const CopyMoment& moment) {
+PosePick pick_of(const TimingPlan& plan, const SourceClock& source, OutputFrame local, const CopyMoment& moment) {
     PosePick pick{SourceFrame(moment.source)};
-    const OutputFrame local = local_time(plan, copy, t);
     const TimingPlan::Fading fading = plan.fading(local);
     if (fading.weight <= 0) return pick;
     const bool clamped = moment.has(mark_clamped_first) || moment.has(mark_clamped_last);
@@ -23,14 +21,16 @@ PosePick pick_of(const TimingPlan& plan, const SourceClock& source, const CopyCl
 
 } // namespace
 
-Picks pick_poses(const TimingPlan& plan, const SourceClock& source, std::span<const CopyClock> copies, OutputFrame t,
+Picks pick_poses(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, OutputFrame t,
                  std::span<const CopyMoment> moments) {
     Picks picks;
     std::vector<PosePick> own(moments.size());
     picks.poses.reserve(moments.size());
+    const CopyClocks::Now now = copies.now(t.value);
     for (std::size_t i = 0; i < moments.size(); ++i) {
         if (moments[i].has(mark_absent)) continue;
-        own[i] = plan.fades() ? pick_of(plan, source, copies[i], t, moments[i]) : PosePick{SourceFrame(moments[i].source)};
+        own[i] = PosePick{SourceFrame(moments[i].source)};
+        if (plan.fades()) own[i] = pick_of(plan, source, OutputFrame(copies.at(plan, i, now).local), moments[i]);
         picks.poses.push_back(own[i]);
     }
     std::sort(picks.poses.begin(), picks.poses.end());

@@ -27,7 +27,7 @@ struct Picks {
 };
 
 // moments as copy_moments() gives them for the same arguments.
-Picks pick_poses(const TimingPlan& plan, const SourceClock& source, std::span<const CopyClock> copies, OutputFrame t,
+Picks pick_poses(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, OutputFrame t,
                  std::span<const CopyMoment> moments);
 
 } // namespace garland

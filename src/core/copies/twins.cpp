@@ -20,6 +20,29 @@ double distance(double a, double b, double period) {
     return period > 0 ? std::min(std::fmod(d, period), period - std::fmod(d, period)) : d;
 }
 
+std::vector<double> sampled(FrameRange range, std::size_t m) {
+    std::vector<double> times(m);
+    for (std::size_t k = 0; k < m; ++k) {
+        const double share = m > 1 ? static_cast<double>(k) / static_cast<double>(m - 1) : 0;
+        times[k] = std::round(static_cast<double>(range.first) + share * static_cast<double>(range.count() - 1));
+    }
+    return times;
+}
+
+// One row a copy of the source frames it shows.
+std::vector<double> signatures(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, const std::vector<double>& times) {
+    const std::size_t m = times.size();
+    std::vector<double> shown(copies.size() * m);
+    parallel_for(copies.size(), 256, [&](std::size_t from, std::size_t to) {
+        std::vector<CopyMoment> row(m);
+        for (std::size_t i = from; i < to; ++i) {
+            row_moments(plan, source, copies, i, times, row);
+            for (std::size_t k = 0; k < m; ++k) shown[i * m + k] = row[k].has(mark_absent) ? gone : row[k].source;
+        }
+    });
+    return shown;
+}
+
 struct Groups { // union-find
     std::vector<std::uint32_t> parent;
     explicit Groups(std::size_t n) : parent(n) { std::iota(parent.begin(), parent.end(), 0u); }
@@ -50,7 +73,25 @@ std::int64_t capacity(double period, double alike_below) {
     return alike_below > 0 ? static_cast<std::int64_t>(std::floor(period / alike_below)) : 0;
 }
 
-Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source, std::span<const CopyClock> copies,
+Result<std::int64_t> near_twins(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, FrameRange range,
+                                const TwinRule& rule, std::span<const std::uint32_t> near, std::size_t k, Progress& progress) {
+    const auto m = static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1)));
+    const std::vector<double> shown = signatures(plan, source, copies, sampled(range, m));
+    std::vector<std::uint8_t> twin(copies.size());
+    for (std::uint32_t i = 0; i < copies.size(); ++i) {
+        if (i % 1024 == 0 && progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+        for (std::size_t j = 0; j < k; ++j) {
+            const std::uint32_t other = near[i * k + j];
+            if (other == i) continue;
+            std::size_t alike = 0;
+            for (std::size_t f = 0; f < m; ++f) alike += distance(shown[i * m + f], shown[other * m + f], rule.period) < rule.alike_below;
+            if (static_cast<double>(alike) > rule.share * static_cast<double>(m)) twin[i] = twin[other] = 1;
+        }
+    }
+    return std::count(twin.begin(), twin.end(), std::uint8_t(1));
+}
+
+Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies,
                               FrameRange range, const TwinRule& rule, Progress& progress) {
     TwinReport report;
     report.copies = static_cast<std::int64_t>(copies.size());
@@ -59,21 +100,8 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
     report.samples = static_cast<std::int64_t>(m);
     if (n < 2) return report;
 
-    std::vector<double> times(m);
-    for (std::size_t k = 0; k < m; ++k) {
-        const double share = m > 1 ? static_cast<double>(k) / static_cast<double>(m - 1) : 0;
-        times[k] = std::round(static_cast<double>(range.first) + share * static_cast<double>(range.count() - 1));
-    }
-
-    // Signatures: n rows of m source frames.
-    std::vector<double> shown(n * m);
-    parallel_for(n, 256, [&](std::size_t from, std::size_t to) {
-        std::vector<CopyMoment> row(m);
-        for (std::size_t i = from; i < to; ++i) {
-            row_moments(plan, source, copies[i], times, row);
-            for (std::size_t k = 0; k < m; ++k) shown[i * m + k] = row[k].has(mark_absent) ? gone : row[k].source;
-        }
-    });
+    const std::vector<double> times = sampled(range, m);
+    const std::vector<double> shown = signatures(plan, source, copies, times);
     if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
 
     auto alike_count = [&](std::uint32_t a, std::uint32_t b) {

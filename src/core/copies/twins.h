@@ -35,8 +35,14 @@ struct TwinReport {
 // m samples is alike in at least one of any m − floor(share·m) of them, so only those are searched for candidates, and
 // each candidate is then counted over all m. Copies that agree at every sample are joined before the search.
 // Errors: cancelled.
-Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source, std::span<const CopyClock> copies,
+Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies,
                               FrameRange range, const TwinRule& rule, Progress& progress = Progress::none());
+
+// How many copies have a twin among their `k` nearest (nearest_copies), at most rule.most_samples frames looked at.
+// Errors: cancelled.
+Result<std::int64_t> near_twins(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, FrameRange range,
+                                const TwinRule& rule, std::span<const std::uint32_t> near, std::size_t k,
+                                Progress& progress = Progress::none());
 
 // How many copies of a loop of `period` frames can differ by delay alone.
 std::int64_t capacity(double period, double alike_below);

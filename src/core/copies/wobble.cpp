@@ -60,15 +60,15 @@ WobbleSample free_run(const Wobble& w, CopyId copy, OutputFrame t, Rate rate) {
     return out;
 }
 
-// a + e·(b − a), where b stands still.
+// a + e·(b − a); a e that changes leads to where b stands.
 WobbleSample led(const WobbleSample& a, const WobbleSample& b, Value e) {
     WobbleSample out;
     out.position = a.position + (b.position - a.position) * e.value;
-    out.position_rate = a.position_rate * (1 - e.value) + (b.position - a.position) * e.rate;
+    out.position_rate = a.position_rate * (1 - e.value) + b.position_rate * e.value + (b.position - a.position) * e.rate;
     out.turn = a.turn + (b.turn - a.turn) * e.value;
-    out.turn_rate = a.turn_rate * (1 - e.value) + (b.turn - a.turn) * e.rate;
+    out.turn_rate = a.turn_rate * (1 - e.value) + b.turn_rate * e.value + (b.turn - a.turn) * e.rate;
     out.size = a.size + (b.size - a.size) * e.value;
-    out.size_rate = a.size_rate * (1 - e.value) + (b.size - a.size) * e.rate;
+    out.size_rate = a.size_rate * (1 - e.value) + b.size_rate * e.value + (b.size - a.size) * e.rate;
     return out;
 }
 
@@ -94,13 +94,14 @@ WobbleSample wobble_at(const Wobble& w, CopyId copy, OutputFrame t, Rate rate) {
 }
 
 void wobble_places(std::span<const Wobble> wobbles, OutputFrame t, Rate rate, std::span<Placement> places,
-                   std::vector<WobbleSample>* motion) {
+                   std::vector<WobbleSample>* motion, std::span<const float> amounts) {
     if (motion) motion->assign(places.size(), {});
     for (const Wobble& w : wobbles) {
         if (!w.on) continue;
         for (std::size_t i = 0; i < places.size(); ++i) {
             Placement& p = places[i];
-            const WobbleSample s = wobble_at(w, p.id, t, rate);
+            WobbleSample s = wobble_at(w, p.id, t, rate);
+            if (!amounts.empty()) s = led({}, s, {static_cast<double>(amounts[i]), 0});
             p.position += s.position;
             p.turn += s.turn;
             p.size *= 1 + s.size;

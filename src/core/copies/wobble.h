@@ -22,8 +22,9 @@ struct WobbleSample {
 // K. Perlin, "Improving noise", 2002), so position, speed and acceleration run smoothly. Pure in all arguments.
 WobbleSample wobble_at(const Wobble& wobble, CopyId copy, OutputFrame t, Rate rate);
 
-// Places with wobbles added, in order; and where asked for (one a place), how each moves.
+// Places with wobbles added, in order; and where asked for (one a place), how each moves. amounts: how much of it each
+// place gets, or empty.
 void wobble_places(std::span<const Wobble> wobbles, OutputFrame t, Rate rate, std::span<Placement> places,
-                   std::vector<WobbleSample>* motion = nullptr);
+                   std::vector<WobbleSample>* motion = nullptr, std::span<const float> amounts = {});
 
 } // namespace garland

@@ -332,7 +332,7 @@ VolumePtr moved(const Volume& volume, bool z_up, double scale) {
     return std::make_shared<Volume>(std::move(out));
 }
 
-VolumePtr placed(const Volume& volume, double turn, double size, const V3d& position, double speed) {
+VolumePtr placed(const Volume& volume, double turn, const V3d& size, const V3d& position, double speed) {
     const double angle = turn * M_PI / 180;
     const auto c = static_cast<float>(std::cos(angle)), s = static_cast<float>(std::sin(angle));
     auto out = std::make_unique<VolumeGrids>();
@@ -340,15 +340,15 @@ VolumePtr placed(const Volume& volume, double turn, double size, const V3d& posi
         const bool vectors = grid->isType<Vec3SGrid>();
         GridBase::Ptr copy = vectors ? grid->deepCopyGrid() : grid->copyGrid();
         auto transform = grid->transform().copy();
-        transform->postScale(size);
+        transform->postScale({size.x, size.y, size.z});
         transform->postRotate(angle, openvdb::math::Y_AXIS);
         transform->postTranslate({position.x, position.y, position.z});
         copy->setTransform(transform);
         if (vectors) {
-            const auto by = static_cast<float>(size * speed);
+            const Vec3f by(openvdb::Vec3d(size.x, size.y, size.z) * speed);
             for (auto it = static_cast<Vec3SGrid&>(*copy).beginValueOn(); it; ++it) {
-                const Vec3f v = *it;
-                it.setValue(Vec3f(v.x() * c + v.z() * s, v.y(), v.z() * c - v.x() * s) * by);
+                const Vec3f v = *it * by;
+                it.setValue(Vec3f(v.x() * c + v.z() * s, v.y(), v.z() * c - v.x() * s));
             }
         }
         out->list.push_back(copy);

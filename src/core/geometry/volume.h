@@ -57,9 +57,9 @@ VolumeDots dots_of(const Volume& volume, std::size_t most);
 // Every grid moved into another frame: turned from z up to y up, then scaled.
 VolumePtr moved(const Volume& volume, bool z_up, double scale);
 
-// The volume of a copy: sized, turned about the upright (degrees) and put in its place; vectors are turned and sized too,
+// The volume of a copy: sized (along its own axes), turned about the upright (degrees) and put in its place; vectors are turned and sized too,
 // and times `speed`. Floats are shared.
-VolumePtr placed(const Volume& volume, double turn, double size, const V3d& position, double speed);
+VolumePtr placed(const Volume& volume, double turn, const V3d& size, const V3d& position, double speed);
 
 // A volume of dense grids, as solvers have them. `values` has nx·ny·nz entries, x fastest;
 // values of 0 (or vectors of 0) are left out. origin: the centre of the first voxel.

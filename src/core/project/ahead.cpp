@@ -11,7 +11,7 @@ std::vector<WantedFrame> wanted_next(const Show& show, OutputFrame t, double ste
         if (at.value < static_cast<double>(show.settings.range.first) || at.value > static_cast<double>(show.settings.range.last)) break;
         for (const ArrangementShow& a : show.arrangements) {
             if (!a.usable) continue;
-            const Sampler& sampler = show.samplers.at(a.source);
+            const Sampler& sampler = a.sampler;
             if (sampler.source()->any_time()) continue; // computes its poses, or has them in memory
             const Picks picks = pick_poses(a.plan, a.clock, a.clocks, at, moments_at(a, at));
             auto want = [&](SourceFrame s) {

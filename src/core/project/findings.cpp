@@ -1,6 +1,7 @@
 #include "core/project/findings.h"
 
 #include "core/base/numbers.h"
+#include "core/project/varying.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -25,7 +26,7 @@ std::string names(const std::vector<std::int64_t>& copies, std::int64_t count) {
 void add_twins(const Show& show, const ArrangementShow& a, const TwinReport& twins, Report& report) {
     for (const TwinGroup& group : twins.groups) {
         Finding f{FindingKind::twins, {}, {}, group.first_alike, group.share};
-        for (std::uint32_t i : group.copies) f.copies.push_back(a.first_copy + i);
+        for (std::uint32_t i : group.copies) f.copies.push_back(a.number(i));
         f.words = fmt::format("{} show the same pose for {}{:.0f} % of the range", names(f.copies, show.copies()),
                               f.copies.size() > 2 ? "up to " : "", group.share * 100);
         report.findings.push_back(std::move(f));
@@ -38,12 +39,12 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
     double clamped_at = 0, missing_at = 0, nearest_at = 0;
     std::set<std::int64_t> files;
     std::vector<CopyMoment> row(frames.size());
-    const Sampler* sampler = a.usable ? &show.samplers.at(a.source) : nullptr;
+    const Sampler* sampler = a.usable ? &a.sampler : nullptr;
     const bool gaps = sampler && !sampler->source()->facts().missing.empty();
     const bool changes = sampler && sampler->source()->facts().kind == SourceKind::mesh_sequence;
     for (std::size_t i = 0; i < a.clocks.size() && sampler; ++i) {
-        row_moments(a.plan, a.clock, a.clocks[i], frames, row);
-        const auto number = a.first_copy + static_cast<std::int64_t>(i);
+        row_of(a, i, frames, row);
+        const std::int64_t number = a.number(i);
         for (std::size_t k = 0; k < row.size(); ++k) {
             if (row[k].has(mark_absent)) continue;
             if ((row[k].has(mark_clamped_first) || row[k].has(mark_clamped_last)) &&
@@ -106,9 +107,7 @@ Result<Report> check(const Show& show, Progress& progress) {
     for (const ArrangementShow& a : show.arrangements) {
         PartOf part(progress, done / parts, (done + 1) / parts);
         done += 1;
-        TwinRule rule;
-        rule.alike_below = show.settings.alike_below;
-        rule.share = show.settings.twin_share;
+        const TwinRule rule = twin_rule(show, a);
         GARLAND_TRY(twins, find_twins(a.plan, a.clock, a.clocks, range, rule, part));
         add_twins(show, a, twins, report);
         add_range_findings(show, a, frames, report);

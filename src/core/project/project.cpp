@@ -17,6 +17,23 @@ Error named(Error error, std::string_view what, const std::string& name) {
     error.message = fmt::format("{} \"{}\": {}", what, name, error.message);
     return error;
 }
+// What an arrangement names besides its source and timing is there.
+Result<void> validate_links(const Project& p, const Arrangement& a) {
+    auto wrong = [&](std::string words) { return fail(ErrorCode::invalid, fmt::format("the arrangement \"{}\" {}", a.name, words)); };
+    if (is_carried(a.kind) && a.carrier && !p.source(a.carrier)) return wrong(fmt::format("stands on a source that is not there ({})", a.carrier.value));
+    if (a.carrier_timing && !p.timing(a.carrier_timing)) return wrong(fmt::format("is carried by a timing that is not there ({})", a.carrier_timing.value));
+    for (const Variant& v : a.variants) {
+        if (!p.source(v.source)) return wrong(fmt::format("shows a source that is not there ({})", v.source.value));
+    }
+    auto rising = [](const std::vector<CopyId>& ids) { return std::adjacent_find(ids.begin(), ids.end(), [](CopyId x, CopyId y) { return x >= y; }) == ids.end(); };
+    if (!rising(a.hidden_copies)) return wrong("hides copies that are not in order");
+    if (!a.single_out) return {};
+    const Arrangement* from = p.arrangement(a.single_out->from);
+    if (!from || from->single_out || from->id == a.id) return wrong("was singled out of an arrangement that is not there, or that was singled out itself");
+    if (a.single_out->copies.empty() == a.single_out->part.empty()) return wrong("must single out either copies or one part");
+    if (!rising(a.single_out->copies)) return wrong("singles out copies that are not in order");
+    return {};
+}
 } // namespace
 
 const SourceSpec* Project::source(SourceId id) const {
@@ -98,6 +115,7 @@ Result<void> validate(const Project& p) {
                 ErrorCode::invalid,
                 fmt::format("the arrangement \"{}\" follows a timing that is not there ({})", a.name, a.timing.value));
         }
+        GARLAND_CHECK(validate_links(p, a));
         for (const Spread& s : a.spreads) {
             if (!fresh(s.id.value)) return bad_id("a spread of", a.name, s.id.value);
         }
@@ -166,14 +184,24 @@ SourceId add_water(Project& p, std::string name, const WaterSpec& water) {
     return id;
 }
 
+void remove_arrangement(Project& p, ArrangementId id) {
+    std::erase_if(p.arrangements, [&](const Arrangement& a) { return a.id == id || (a.single_out && a.single_out->from == id); });
+}
+
 void remove_source(Project& p, SourceId id) {
     std::set<std::uint64_t> freed;
+    std::vector<ArrangementId> gone;
     for (const Arrangement& a : p.arrangements) {
         if (a.source == id) freed.insert(a.timing.value);
+        if (a.source == id || (is_carried(a.kind) && a.carrier == id)) gone.push_back(a.id);
     }
-    std::erase_if(p.arrangements, [&](const Arrangement& a) { return a.source == id; });
+    for (ArrangementId a : gone) remove_arrangement(p, a);
+    for (Arrangement& a : p.arrangements) {
+        std::erase_if(a.variants, [&](const Variant& v) { return v.source == id; });
+        if (a.carrier == id) a.carrier = {};
+    }
     std::erase_if(p.sources, [&](const SourceSpec& s) { return s.id == id; });
-    for (const Arrangement& a : p.arrangements) freed.erase(a.timing.value);
+    for (const Arrangement& a : p.arrangements) freed.erase(a.timing.value), freed.erase(a.carrier_timing.value);
     std::erase_if(p.timings, [&](const Timing& t) { return freed.count(t.id.value) > 0; });
 }
 

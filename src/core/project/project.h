@@ -98,7 +98,10 @@ SourceId add_source(Project& project, std::string name, std::string path, const 
 // Adds water at the project's rate. With a loop its timing repeats, and knows that its last pose is its first.
 SourceId add_water(Project& project, std::string name, const WaterSpec& water);
 
-// Removes a source, its arrangements, and timings that nothing uses any more.
+// Removes an arrangement, and what was singled out of it.
+void remove_arrangement(Project& project, ArrangementId id);
+
+// Removes a source, its arrangements and those that stand on it, and timings that nothing uses any more.
 void remove_source(Project& project, SourceId id);
 
 } // namespace garland

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/copies/picks.h"
+#include "core/copies/places.h"
 #include "core/copies/twins.h"
 #include "core/copies/wobble.h"
 #include "core/project/project.h"
@@ -19,29 +20,14 @@ namespace garland {
 struct OpenSource {
     SourcePtr source;
     std::uint64_t serial = 0;
+    // What copies on it stand on, learned when an arrangement asks for it (see find_groundwork), and how it was taken then.
+    CopyGroundwork ground{};
+    Taking ground_taking{};
+    std::optional<Error> ground_problem{};
 };
 using OpenSources = std::map<SourceId, OpenSource>;
 
-// A list that shows share: taken over, not copied, where nothing about it has changed.
-template <class T>
-class SharedList {
-  public:
-    SharedList() = default;
-    SharedList(std::vector<T> list) : list_(std::make_shared<const std::vector<T>>(std::move(list))) {}
-    operator const std::vector<T>&() const { return *list_; }
-    const std::vector<T>& list() const { return *list_; }
-    std::size_t size() const { return list_->size(); }
-    bool empty() const { return list_->empty(); }
-    const T* data() const { return list_->data(); }
-    const T* begin() const { return list_->data(); }
-    const T* end() const { return list_->data() + list_->size(); }
-    const T& operator[](std::size_t i) const { return (*list_)[i]; }
-
-  private:
-    std::shared_ptr<const std::vector<T>> list_ = std::make_shared<const std::vector<T>>();
-};
-
-// One arrangement, ready to be asked about any frame.
+// The copies of one arrangement that show one source, ready to be asked about any frame.
 struct ArrangementShow {
     ArrangementId id;
     SourceId source;
@@ -49,13 +35,26 @@ struct ArrangementShow {
     TimingForm form = TimingForm::positions;
     std::vector<OutputFrame> phrase_starts; // of a list of phrases, closed by its end
     SourceClock clock;
-    bool usable = false;         // its source is open; otherwise there are clocks but nothing to see
-    std::int64_t first_copy = 0; // the number of its first copy, counted over the whole project from 0
-    SharedList<Placement> places;  // without wobble
-    SharedList<CopyClock> clocks;  // by order, as places
+    bool usable = false; // its source is open; otherwise there are clocks but nothing to see
+    Sampler sampler;     // where it is usable
+    // The numbers of its copies, counted over the whole project from 0; where an arrangement shows one source only they
+    // follow each other.
+    std::int64_t first_copy = 0;
+    SharedList<std::int64_t> numbers;
+    std::int64_t number(std::size_t i) const { return numbers.empty() ? first_copy + static_cast<std::int64_t>(i) : numbers[i]; }
+
+    CopyPlaces standing;
+    SharedList<Placement> places;  // as its rules say, without wobble and before anything moves
+    CopyClocks clocks;             // by order, as places
     std::vector<Wobble> wobbles;   // those that are on: the source's, the arrangement's
     Rate rate;                     // output frames a second
-    Arrangement spec;              // what it was made from
+    Arrangement spec;              // the rules of its copies; of a single-out, the other's with its own
+    std::shared_ptr<const CopySet> set;    // all copies of the arrangement, whatever they show
+    SharedList<std::uint32_t> in_set;      // where each of its copies is in there; empty: all of them in order
+    std::size_t in_set_at(std::size_t i) const { return in_set.empty() ? i : in_set[i]; }
+    CarrierTime carrier;
+    Sampler carrier_sampler;       // where copies are carried
+    bool moves() const { return !wobbles.empty() || standing.moves(); }
 };
 
 // Immutable once made; safe to share between threads.
@@ -64,8 +63,9 @@ struct Show {
     std::map<SourceId, Sampler> samplers;
     Settings settings;
     CameraPlan camera;
+    std::int64_t copy_count = 0;
 
-    std::int64_t copies() const;
+    std::int64_t copies() const { return copy_count; }
     // The arrangement that holds copy `number` (from 0) and the copy's place in it; null when there is none.
     const ArrangementShow* find(std::int64_t number, std::size_t& index) const;
 };
@@ -76,23 +76,44 @@ using ShowPtr = std::shared_ptr<const Show>;
 // before: an earlier show; arrangements that are still the same are taken over from it instead of placed again.
 ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache& cache, const Show* before = nullptr);
 
-// Where the copies of an arrangement are at an output frame, wobbles included; and how they move, where asked for.
-std::vector<Placement> places_at(const ArrangementShow& arrangement, OutputFrame t,
-                                 std::vector<WobbleSample>* motion = nullptr);
+// Reads what arrangements stand on and what `sources` does not know yet: points over all frames, first poses. Errors of
+// one source are kept with it and told by its arrangements. True when anything was learned; errors: cancelled.
+Result<bool> find_groundwork(const Project& project, OpenSources& sources, PoseCache& cache, Progress& progress = Progress::none());
+bool needs_groundwork(const Project& project, const OpenSources& sources);
+
+// Where the copies of an arrangement are at an output frame, wobbles included; how they move (per output frame), and which
+// have nothing to carry them, where asked for. Errors: those of reading what carries them; cancelled.
+struct Standing {
+    std::vector<Placement> places;
+    std::vector<WobbleSample> motion;
+    std::vector<std::uint8_t> gone; // 1: nothing carries it; empty: all are there
+};
+Result<Standing> places_at(const ArrangementShow& arrangement, OutputFrame t, bool motion = false, Progress& progress = Progress::none());
+
+// What a spread gives the copies of an arrangement, in order; null when there is no such spread.
+const GivenValues* given_by(const Show& show, ArrangementId arrangement, SpreadId spread);
+
+// The parts of an arrangement's source that can be singled out, by name; and the numbers that a name stands for: those of
+// the node or piece and of everything below it.
+std::vector<std::string> part_names(const Source& source, const Pose& pose);
+std::vector<std::int32_t> parts_called(const Source& source, const std::string& name);
 
 // One arrangement at one output frame.
 struct Posed {
     const ArrangementShow* arrangement = nullptr;
+    OutputFrame frame;
     std::vector<CopyMoment> moments; // one a copy
     Picks picks;
     std::vector<SampledPose> poses; // one a picks.poses entry
-    std::vector<Placement> wobbled; // empty where nothing wobbles
+    std::vector<Placement> moved; // empty where everything stands still
     std::vector<WobbleSample> motion;
 
-    const std::vector<Placement>& places() const { return wobbled.empty() ? arrangement->places.list() : wobbled; }
+    const std::vector<Placement>& places() const { return moved.empty() ? arrangement->places.list() : moved; }
 };
 
 std::vector<CopyMoment> moments_at(const ArrangementShow& arrangement, OutputFrame t);
+// One copy over many output frames; out.size() = frames.size().
+void row_of(const ArrangementShow& arrangement, std::size_t copy, std::span<const double> frames, std::span<CopyMoment> out);
 
 // One needed pose.
 Result<SampledPose> pose_of(const Sampler& sampler, const PosePick& pick, Progress& progress = Progress::none());

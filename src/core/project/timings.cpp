@@ -65,6 +65,11 @@ Result<void> remove_timing(Project& project, TimingId timing) {
                                                           project.arrangement(users.front())->name)}
                         .advise("let its users follow another timing first"));
     }
+    for (const Arrangement& a : project.arrangements) {
+        if (a.carrier_timing != timing) continue;
+        return fail(Error{ErrorCode::invalid, fmt::format("the timing \"{}\" moves what carries \"{}\"", t->name, a.name)}
+                        .advise("let its carrier follow another timing first"));
+    }
     std::erase_if(project.timings, [&](const Timing& each) { return each.id == timing; });
     return {};
 }

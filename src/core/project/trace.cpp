@@ -64,7 +64,7 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
     Trace out;
     out.copy = copy;
     out.frame = t;
-    out.values = trace_copy(a->plan, a->clock, a->clocks[index], t);
+    out.values = trace_copy(a->plan, a->clock, a->clocks, index, t);
     const CopyTrace& v = out.values;
     const CopyMoment& m = v.moment;
 
@@ -84,7 +84,7 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
                  : "inside the source",
          {{"source", m.source}, {"speed", v.timing.slope * v.rate * (clamped ? 0 : 1)}}});
     if (a->usable) {
-        const Sampler& sampler = show.samplers.at(a->source);
+        const Sampler& sampler = a->sampler;
         out.recipe = sampler.recipe(SourceFrame(m.source));
         const PoseRecipe& r = out.recipe;
         // What smooth goes by is said; a source of one pair of frames has nothing beside them, and is mixed linearly.

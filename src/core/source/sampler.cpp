@@ -15,7 +15,10 @@ namespace {
 std::uint64_t serial_of(std::uint64_t serial, const Taking& t) {
     if (t.as_it_is() && t.root == RootMotion::along) return serial;
     const std::uint64_t kind = (t.up == UpAxis::z ? 1u : 0u) + (t.root == RootMotion::left_out ? 2u : 0u);
-    return chance_bits(serial, kind, std::bit_cast<std::uint64_t>(t.scale));
+    std::uint64_t out = chance_bits(serial, kind, std::bit_cast<std::uint64_t>(t.scale));
+    if (t.part_of_it) out = chance_bits(out, t.parts_left_out ? 101 : 100, t.parts.size());
+    for (std::int32_t part : t.parts) out = chance_bits(out, 102, static_cast<std::uint64_t>(part));
+    return out;
 }
 
 std::uint64_t made_serial_of(std::uint64_t stored, const Taking& t) {
@@ -33,7 +36,8 @@ double usual_voxel(const Pose& pose) {
 } // namespace
 
 Sampler::Sampler(SourcePtr source, SourceClock clock, const Taking& taking, std::uint64_t serial, PoseCache* cache)
-    : source_(without_frames(source, taking.dropped)), clock_(clock), taking_(taking), serial_(serial_of(serial, taking)),
+    : source_(without_frames(source, taking.dropped)), clock_(clock), taking_(taking),
+      parts_(taking.part_of_it ? std::make_shared<PartTaker>(taking.parts, !taking.parts_left_out) : nullptr), given_serial_(serial), serial_(serial_of(serial, taking)),
       made_serial_(made_serial_of(serial_, taking)), cache_(cache) {}
 
 PoseRecipe Sampler::recipe(SourceFrame s) const {
@@ -89,7 +93,8 @@ PosePtr Sampler::taken(const PosePtr& from, double file_frame) const {
     const Taking& t = taking_;
     const bool stays = t.root == RootMotion::left_out && source_->facts().root;
     if (t.as_it_is() && !stays) return from;
-    auto pose = std::make_shared<Pose>(*from);
+    if (parts_ && t.up == UpAxis::y && t.scale == 1 && !stays) return parts_->take(from);
+    auto pose = std::make_shared<Pose>(parts_ ? *parts_->take(from) : *from);
     if (stays) {
         const V3f moved(source_->root_at(file_frame) - source_->root_at(static_cast<double>(source_->facts().first)));
         for (V3f& p : pose->points) p -= moved;

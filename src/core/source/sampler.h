@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/geometry/blend.h"
+#include "core/geometry/parts.h"
 #include "core/source/pose_cache.h"
 #include "core/source/source.h"
 #include "core/source/source_clock.h"
@@ -24,7 +25,10 @@ struct Taking {
     bool fresh_normals = false;          // normals of poses made between frames are those of their faces
     double voxel = 0;                    // for level sets, units of the files; 0: a hundredth of the box's longest side
     std::vector<std::int64_t> dropped{}; // frames that count as missing; rising
-    bool as_it_is() const { return up == UpAxis::y && scale == 1; }
+    std::vector<std::int32_t> parts{}; // with part_of_it: only these parts of it (or all but these); rising
+    bool part_of_it = false, parts_left_out = false;
+    bool operator==(const Taking&) const = default;
+    bool as_it_is() const { return !part_of_it && up == UpAxis::y && scale == 1; }
 };
 
 // Which stored frames a pose is made of, told before it is made.
@@ -74,6 +78,7 @@ class Sampler {
     const SourcePtr& source() const { return source_; }
     SubFrame how() const { return taking_.how; }
     const Taking& taking() const { return taking_; }
+    std::uint64_t serial() const { return given_serial_; } // as it was given
     // Whether poses between frames follow velocities; otherwise smooth goes through the frames on both sides.
     bool follows_velocities() const { return source_->facts().velocities; }
     PoseKey key(SourceFrame s) const; // what a made pose is known by
@@ -86,6 +91,8 @@ class Sampler {
     SourcePtr source_;
     SourceClock clock_;
     Taking taking_;
+    std::shared_ptr<const PartTaker> parts_; // where only a part is shown
+    std::uint64_t given_serial_ = 0;
     std::uint64_t serial_ = 0;      // of stored poses
     std::uint64_t made_serial_ = 0; // of poses between them, which depend on how they are made
     PoseCache* cache_ = nullptr;

@@ -68,6 +68,7 @@ class ThinnedSource final : public Source {
     const SourceFacts& facts() const override { return facts_; }
     std::vector<std::string> files() const override { return whole_->files(); }
     Result<PosePtr> read(std::int64_t frame, Progress& progress) const override { return whole_->read(present(frame), progress); }
+    std::vector<PartName> parts() const override { return whole_->parts(); }
     bool makes_between() const override { return whole_->makes_between(); }
     Result<PosePtr> between(const Between& way, Progress& progress) const override { return whole_->between(way, progress); }
 

@@ -70,6 +70,13 @@ class Source {
     virtual Result<PosePtr> read(std::int64_t file_frame, Progress& progress) const = 0;
     virtual std::vector<std::string> files() const = 0; // everything it reads
 
+    // Its parts by number, where they have names and stand below one another. See part_numbers().
+    struct PartName {
+        std::string name;
+        int parent = -1;
+    };
+    virtual std::vector<PartName> parts() const { return {}; }
+
     // Whether poses between frames are the source's own affair, not a mix of points.
     virtual bool makes_between() const { return false; }
     // Its pose at `weight` of the way from frame a to frame b, both present and neighbours; smooth looks at `before` and

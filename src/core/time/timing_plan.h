@@ -52,6 +52,11 @@ class TimingPlan {
     bool alike() const { return alike_; }
     double period() const { return after_.period; }
     double length() const { return after_.length; }
+    // Output frames after which what follows the span is the same again; 0 where it does not go on endlessly.
+    double loop() const {
+        const bool turns = after_.mode == OutsideMode::repeat || after_.mode == OutsideMode::there_and_back;
+        return turns && std::isinf(after_.passes) ? after_.period : 0;
+    }
     bool there_and_back() const { return after_.mode == OutsideMode::there_and_back; }
     const StretchTable& table() const { return table_; }
 

@@ -1,7 +1,8 @@
-// The Arrange step: where the copies stand.
+// The Arrange step: where the copies stand, what they show, when they begin.
 #pragma once
 
 #include "app/benches/common/bench.h"
+#include "app/benches/common/fields.h"
 
 namespace garland {
 
@@ -14,46 +15,40 @@ class ArrangeBench : public Bench {
     ArrangeBench(Document& document, Viewing& viewing, QWidget* parent = nullptr);
 
   private:
+    using A = Arrangement;
     void refresh();
-    void edit_arrangement(const QString& words, const std::function<void(Arrangement&)>& change,
-                          const QString& merge = {});
-    NumberField* add_number(QGridLayout* grid, int row, int column, const QString& label, Quantity quantity, double low,
-                            double high, int decimals, const QString& tip,
-                            std::function<double(const Arrangement&)> get,
-                            std::function<void(Arrangement&, double)> set);
+    void edit_arrangement(const QString& words, const std::function<void(A&)>& change, const QString& merge = {});
+    void set_kind(ArrangementKind kind);
+    void add_arrangement();
+    void path_from_file();
+    void single_out_picked();
+    void single_out_part(const QString& part);
+    std::vector<CopyId> picked() const; // of the shown arrangement
 
-    struct Field {
-        NumberField* field;
-        QLabel* label;
-        std::function<double(const Arrangement&)> get;
-        std::function<bool(ArrangementKind)> shown;
-    };
-    QComboBox *which_, *source_, *timing_, *facing_;
+    // The cards, one after another; in place_card.cpp and copies_cards.cpp.
+    void add_place_card(QVBoxLayout* column);
+    void add_facing_card(QVBoxLayout* column);
+    void add_differences_card(QVBoxLayout* column);
+    void add_sources_card(QVBoxLayout* column);
+    void add_start_card(QVBoxLayout* column);
+    void add_single_card(QVBoxLayout* column);
+    void show_sources(const A& a);
+    void show_single(const A& a);
+
+    QComboBox* which_;
     Segments* kind_;
-    std::vector<Field> fields_;
+    Fields<A> fields_;
     WobbleCard* wobble_;
     PlanView* plan_;
     QWidget* form_;
-    QLabel* empty_;
-};
-
-// The copies from above, numbered.
-class PlanView : public QWidget {
-    Q_OBJECT
-  public:
-    PlanView(Document& document, Viewing& viewing, QWidget* parent = nullptr);
-
-  protected:
-    void paintEvent(QPaintEvent* event) override;
-    void mousePressEvent(QMouseEvent* event) override;
-
-  private:
-    QPointF pixel(const V3d& p) const;
-    void measure();
-    Document& document_;
-    Viewing& viewing_;
-    double scale_ = 1;
-    QPointF shift_;
+    QVBoxLayout* cards_;
+    std::vector<QWidget*> own_; // what a single-out takes from the other arrangement, and cannot change
+    QLabel *empty_, *trouble_;
+    QComboBox *source_, *timing_, *carrier_, *carrier_timing_, *part_, *more_sources_;
+    QVBoxLayout* variants_;
+    QLabel *root_words_, *hidden_words_, *single_words_;
+    QPushButton *hide_, *show_all_, *single_out_, *root_switch_;
+    NumberField* target_[3];
 };
 
 } // namespace garland

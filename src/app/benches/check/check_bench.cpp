@@ -56,6 +56,9 @@ CheckBench::CheckBench(Document& document, Viewing& viewing, QWidget* parent)
         else
             fill();
     });
+    connect(&viewing_.twins(), &TwinWatch::changed, this, [this] {
+        if (!report_ || examined_ != document_.show()) emit badge(static_cast<int>(viewing_.twins().now().twins()));
+    });
     fill();
 }
 
@@ -83,7 +86,8 @@ void CheckBench::fill() {
     clear_layout(list_);
     const bool current = report_ && examined_ == document_.show();
     const int found = current ? static_cast<int>(report_->findings.size()) : 0;
-    emit badge(found);
+    // Between two checks the badge tells of twins, which are looked for all the time.
+    emit badge(current ? found : viewing_.twins().current() ? static_cast<int>(viewing_.twins().now().twins()) : 0);
     auto line = [&](const QString& text, const char* role) {
         auto* label = make_label(text, role);
         label->setWordWrap(true);
@@ -105,7 +109,7 @@ void CheckBench::fill() {
         for (const Finding& f : report_->findings) {
             if (f.kind != kind) continue;
             if (shown == 0) {
-                const QString titles[] = {tr("Twins"), tr("Past the source's end"), tr("Missing frames in use")};
+                const QString titles[] = {tr("Twins"), tr("Past the source's end"), tr("Missing frames in use"), tr("Nearest frames shown")};
                 line(titles[static_cast<int>(kind)], "heading");
             }
             if (++shown > 100) continue;

@@ -1,96 +1,13 @@
 #include "app/benches/vary/vary_bench.h"
 
-#include "app/theme/tokens.h"
+#include "app/benches/vary/spread_card.h"
 #include "core/base/numbers.h"
+#include "core/project/varying.h"
 
-#include <QCheckBox>
-#include <QPainter>
-#include <QRandomGenerator>
+#include <algorithm>
 #include <cmath>
 
 namespace garland {
-
-namespace {
-
-QString amount(const Spread& s, double v) {
-    if (s.target == Target::delay) return QString::fromStdString(delay_words(v));
-    const QString number = QString::fromStdString(short_number(std::abs(v), 2));
-    return v == 0  ? QObject::tr("as it is")
-           : v > 0 ? QObject::tr("%1 % faster").arg(number)
-                   : QObject::tr("%1 % slower").arg(number);
-}
-
-// How many copies get which value.
-class Histogram : public QWidget {
-  public:
-    Histogram() {
-        setFixedHeight(46);
-        setAccessibleName(QObject::tr("How many copies get which value"));
-    }
-    void set_values(std::vector<double> values, const QString& low, const QString& high) {
-        values_ = std::move(values);
-        low_ = low;
-        high_ = high;
-        update();
-    }
-
-  protected:
-    void paintEvent(QPaintEvent*) override {
-        const Tokens& t = tokens();
-        QPainter p(this);
-        p.setRenderHint(QPainter::Antialiasing);
-        p.setPen(Qt::NoPen);
-        p.setBrush(t.ground);
-        p.drawRoundedRect(rect(), 4, 4);
-        if (values_.empty()) return;
-        const auto [low, high] = std::minmax_element(values_.begin(), values_.end());
-        const int bins = 48;
-        std::vector<int> count(bins);
-        for (double v : values_) {
-            const double x = *high > *low ? (v - *low) / (*high - *low) : 0.5;
-            ++count[static_cast<std::size_t>(std::min(bins - 1, static_cast<int>(x * bins)))];
-        }
-        const int most = *std::max_element(count.begin(), count.end());
-        const double wide = (width() - 12.0) / bins;
-        p.setBrush(t.accent);
-        for (int b = 0; b < bins; ++b) {
-            const int n = count[static_cast<std::size_t>(b)];
-            if (n == 0) continue;
-            const double h = std::max(2.0, 24.0 * n / most);
-            p.drawRect(QRectF(6 + b * wide, 29 - h, std::max(wide - 1, 1.0), h));
-        }
-        p.setPen(t.muted);
-        p.setFont(text_font(7));
-        p.drawText(QRectF(6, 31, width() - 12, 13), Qt::AlignLeft, low_);
-        p.drawText(QRectF(6, 31, width() - 12, 13), Qt::AlignRight, high_);
-    }
-
-  private:
-    std::vector<double> values_;
-    QString low_, high_;
-};
-
-} // namespace
-
-QString sentence(const Spread& s, std::int64_t copies) {
-    const QString what = s.target == Target::delay ? QObject::tr("<b>Delay</b>") : QObject::tr("<b>Speed</b>");
-    QString how;
-    switch (s.driver) {
-    case Driver::chance:
-        how = QObject::tr("by <b>chance</b>, from <b>%1</b> to <b>%2</b>").arg(amount(s, s.from), amount(s, s.to));
-        break;
-    case Driver::order_step:
-        how = QObject::tr("by <b>order</b>, every copy <b>%1</b> than the one before, the first %2")
-                  .arg(amount(s, s.to), amount(s, s.from));
-        break;
-    case Driver::order_total:
-        how = QObject::tr("by <b>order</b>, from <b>%1</b> at the first to <b>%2</b> at the last of %3 copies")
-                  .arg(amount(s, s.from), amount(s, s.to))
-                  .arg(copies);
-        break;
-    }
-    return what + QLatin1Char(' ') + how;
-}
 
 VaryBench::VaryBench(Document& document, Viewing& viewing, QWidget* parent)
     : Bench(tr("Vary"), true, document, viewing, parent) {
@@ -99,224 +16,300 @@ VaryBench::VaryBench(Document& document, Viewing& viewing, QWidget* parent)
     auto* speed = make_button(tr("Add speed"), tr("Give every copy its own speed"));
     connect(delay, &QPushButton::clicked, this, [this] { add_spread(Target::delay); });
     connect(speed, &QPushButton::clicked, this, [this] { add_spread(Target::speed); });
-    head()->addWidget(delay);
-    head()->addWidget(speed);
+    auto* more = make_choice({tr("Add more …"), tr("visibility (flicker)"), tr("size"), tr("turn"), tr("variant"), tr("wobble amount")}, tr("Add another spread"),
+                             tr("Give every copy its own visibility, size, turn, source or wobble"), nullptr);
+    connect(more, &QComboBox::activated, this, [this, more](int i) {
+        more->setCurrentIndex(0);
+        if (i > 0) add_spread(static_cast<Target>(i + 1));
+    });
+    for (QWidget* w : std::initializer_list<QWidget*>{delay, speed, more}) head()->addWidget(w);
+    add_twins();
     cards_ = new QVBoxLayout;
     cards_->setSpacing(10);
     body()->addLayout(cards_);
+    others_ = make_label({}, "muted");
+    others_->setWordWrap(true);
+    body()->addWidget(others_);
+    add_meeting();
     auto* row = new QHBoxLayout;
     nudges_ = make_label({}, "muted");
     nudges_->setWordWrap(true);
+    clear_picked_ = make_button(tr("Clear picked"), tr("Take the nudges of the picked copies back"));
+    connect(clear_picked_, &QPushButton::clicked, this, [this] {
+        const ShowPtr show = document_.show();
+        edit_arrangement(tr("Clear nudges"), [&](Arrangement& a) -> Result<void> {
+            for (std::int64_t number : viewing_.selection()) {
+                std::size_t i = 0;
+                const ArrangementShow* s = show->find(number, i);
+                if (s && s->id == a.id) std::erase_if(a.nudges, [&](const Nudge& n) { return n.copy == s->places[i].id; });
+            }
+            return {};
+        });
+    });
     clear_nudges_ = make_button(tr("Clear nudges"), tr("Take all hand nudges of this arrangement back"));
     connect(clear_nudges_, &QPushButton::clicked, this, [this] {
-        const ArrangementId id = viewing_.arrangement();
-        document_.edit(tr("Clear nudges"), [&](Project& p) -> Result<void> {
-            p.arrangement(id)->nudges.clear();
+        edit_arrangement(tr("Clear nudges"), [](Arrangement& a) -> Result<void> {
+            a.nudges.clear();
             return {};
         });
     });
     row->addWidget(nudges_, 1);
+    row->addWidget(clear_picked_);
     row->addWidget(clear_nudges_);
     body()->addLayout(row);
     body()->addStretch(1);
     connect(&document_, &Document::changed, this, &VaryBench::refresh);
     connect(&viewing_, &Viewing::selection_changed, this, &VaryBench::refresh);
+    connect(&viewing_.twins(), &TwinWatch::changed, this, &VaryBench::show_twins);
     refresh();
+}
+
+void VaryBench::edit_arrangement(const QString& words, const std::function<Result<void>(Arrangement&)>& change) {
+    const ArrangementId id = viewing_.arrangement();
+    document_.edit(words, [&](Project& p) -> Result<void> {
+        Arrangement* a = p.arrangement(id);
+        if (!a) return fail(Error{ErrorCode::invalid, "there are no copies to vary yet"}.advise("gather a source first"));
+        return change(*a);
+    });
 }
 
 void VaryBench::add_spread(Target target) {
     const ArrangementId id = viewing_.arrangement();
-    document_.edit(target == Target::delay ? tr("Add a delay") : tr("Add a speed"), [&](Project& p) -> Result<void> {
+    document_.edit(tr("Add a %1").arg(QString::fromUtf8(to_text(target))), [&](Project& p) -> Result<void> {
         Arrangement* a = p.arrangement(id);
-        if (!a)
-            return fail(Error{ErrorCode::invalid, "there are no copies to vary yet"}.advise("gather a source first"));
+        if (!a) return fail(Error{ErrorCode::invalid, "there are no copies to vary yet"}.advise("gather a source first"));
         Spread s;
         s.id = SpreadId(p.next_id++);
         s.target = target;
         s.seed = 1 + a->spreads.size();
-        if (target == Target::speed) s.from = -10, s.to = 10;
+        usual_amounts(s);
         a->spreads.push_back(s);
         return {};
     });
 }
 
-void VaryBench::edit_spread(SpreadId id, const QString& words, const std::function<void(Spread&)>& change,
-                            const QString& merge) {
-    document_.edit(
-        words,
-        [&](Project& p) -> Result<void> {
-            for (Arrangement& a : p.arrangements) {
-                for (Spread& s : a.spreads) {
-                    if (s.id == id) change(s);
-                }
+// ---- twins while one works
+
+void VaryBench::add_twins() {
+    twin_card_ = make_card();
+    auto* column = new QVBoxLayout(twin_card_);
+    column->setContentsMargins(12, 8, 12, 8);
+    column->setSpacing(6);
+    auto* row = new QHBoxLayout;
+    twins_ = make_label({});
+    twins_->setWordWrap(true);
+    twins_->setAccessibleName(tr("Twins"));
+    row->addWidget(twins_, 1);
+    part_all_ = make_button(tr("Part them"), tr("Move delays by the least total change until every pair differs; the changes become nudges"));
+    part_near_ = make_button(tr("Part neighbours"), tr("Only each copy and its six nearest: the eye does not see twins that are far apart"));
+    apart_ = make_button(tr("Vary speed"), tr("Copies of different speeds drift apart: adds a spread of speed"));
+    connect(part_all_, &QPushButton::clicked, this, [this] { part(0); });
+    connect(part_near_, &QPushButton::clicked, this, [this] { part(6); });
+    connect(apart_, &QPushButton::clicked, this, [this] { add_spread(Target::speed); });
+    for (QPushButton* b : {part_all_, part_near_, apart_}) row->addWidget(b, 0, Qt::AlignTop);
+    column->addLayout(row);
+    body()->addWidget(twin_card_);
+}
+
+void VaryBench::part(std::size_t neighbours) {
+    if (parting_) parting_->drop();
+    const ShowPtr show = document_.show();
+    const ArrangementId id = viewing_.arrangement();
+    parting_ = document_.jobs().start<PartDone>(
+        this, tr("Parting twins"), [show, id, neighbours, project = document_.project()](Progress& p) { return part_twins(*show, project, id, {neighbours, true, {}, {}}, p); },
+        [this, show, id](Result<PartDone> done) {
+            if (!done) {
+                if (done.error().code != ErrorCode::cancelled) emit document_.problem(done.error());
+                return;
             }
-            return {};
-        },
-        merge);
-    refresh();
+            if (document_.show() != show) return; // something else was changed meanwhile
+            document_.edit(QString::fromStdString(done->words), [&](Project& p) -> Result<void> {
+                p.arrangement(id)->nudges = done->nudges;
+                return {};
+            });
+            set_note(QString::fromStdString(done->words));
+        });
+}
+
+void VaryBench::show_twins() {
+    const TwinState* state = viewing_.twins().of(viewing_.arrangement());
+    const bool there = state && state->copies > 1;
+    twin_card_->setVisible(there || (document_.show()->copies() > 1 && !viewing_.twins().current()));
+    const bool current = viewing_.twins().current();
+    auto copies = [](std::int64_t n) { return QString::fromStdString(counted(n, "copy", "copies")); };
+    if (!there) {
+        twins_->setText(tr("Looking for twins …"));
+    } else {
+        QString text = state->twins == 0 ? tr("No twins among %1").arg(copies(state->copies))
+                                         : tr("%1 of %2 have a twin, %3 right beside it").arg(state->twins).arg(copies(state->copies)).arg(state->near_twins == 0 ? tr("none") : QString::number(state->near_twins));
+        text += tr(" (%1 looked at).").arg(QString::fromStdString(counted(state->frames, "frame", "frames")));
+        if (state->room >= 0) {
+            text += ' ' + tr("This loop of %1 can hold %2 by delay alone.")
+                              .arg(QString::fromStdString(counted_number(state->loop, "frame", "frames")), QString::fromStdString(counted(state->room, "different copy", "different copies")));
+        }
+        if (!current) text += ' ' + tr("Looking again …");
+        twins_->setText(text);
+    }
+    const bool any = there && state->twins > 0;
+    const bool fits = there && (state->room < 0 || state->room >= state->copies);
+    twins_->setObjectName(there && !any && current ? "ok" : "");
+    twins_->style()->polish(twins_);
+    part_all_->setVisible(any && fits);
+    part_near_->setVisible(any && state->near_twins > 0);
+    apart_->setVisible(any && !fits);
+    const bool back = there && state->backward;
+    backward_->setVisible(back);
+    longer_->setVisible(back);
+    if (!back) return;
+    const BackwardRun& run = *state->backward;
+    backward_->setText(tr("%1 backward between frames %2 and %3: delays grow by up to %4 frames a frame there.")
+                           .arg(QString::fromStdString(counted(run.copies, "copy runs", "copies run")), QString::fromStdString(short_number(run.first.value)),
+                                QString::fromStdString(short_number(run.last.value)), QString::fromStdString(short_number(run.steepest, 2))));
+    longer_->setText(tr("Ease over %1 frames").arg(QString::fromStdString(short_number(run.longer_ease(ease_->value())))));
+}
+
+// ---- meeting
+
+void VaryBench::add_meeting() {
+    meeting_ = make_card();
+    auto* column = new QVBoxLayout(meeting_);
+    column->setContentsMargins(12, 8, 12, 10);
+    column->setSpacing(6);
+    column->addWidget(make_label(tr("Meet"), "heading"));
+    meeting_words_ = make_label({}, "muted");
+    meeting_words_->setWordWrap(true);
+    column->addWidget(meeting_words_);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(6);
+    auto field = [&](const QString& words, double low, double value, const QString& tip) {
+        auto* f = make_number(Quantity::output_frames, low, 1e6, 2, words, tip);
+        f->set_value(value);
+        f->setMaximumWidth(72);
+        row->addWidget(make_label(words));
+        row->addWidget(f);
+        return f;
+    };
+    meet_at_ = field(tr("at frame"), -1e6, 96, tr("The output frame at which all copies show the same source frame"));
+    auto* here = make_button(tr("Here"), tr("At the playhead"));
+    connect(here, &QPushButton::clicked, this, [this] { meet_at_->set_value(viewing_.frame().value); });
+    row->addWidget(here);
+    ease_ = field(tr("easing over"), 1, 36, tr("How many output frames they take to come together, and to part again"));
+    stay_ = field(tr("staying"), 0, 0, tr("How many output frames they stay together"));
+    auto* meet_button = make_button(tr("Meet"), tr("Key the amounts of all delays so that the copies agree there, and count speeds from there"));
+    connect(meet_button, &QPushButton::clicked, this, [this] { meet(true); });
+    auto* off = make_button(tr("Take out"), tr("Remove those keys"));
+    connect(off, &QPushButton::clicked, this, [this] { meet(false); });
+    row->addWidget(meet_button);
+    row->addWidget(off);
+    row->addStretch(1);
+    column->addLayout(row);
+    row = new QHBoxLayout;
+    backward_ = make_label({}, "alert");
+    backward_->setWordWrap(true);
+    longer_ = make_button({}, tr("Make the ease long enough that no copy runs backward"));
+    connect(longer_, &QPushButton::clicked, this, [this] {
+        const TwinState* state = viewing_.twins().of(viewing_.arrangement());
+        if (!state || !state->backward) return;
+        ease_->set_value(state->backward->longer_ease(ease_->value()));
+        meet(true);
+    });
+    row->addWidget(backward_, 1);
+    row->addWidget(longer_, 0, Qt::AlignTop);
+    column->addLayout(row);
+    body()->addWidget(meeting_);
+}
+
+void VaryBench::meet(bool on) {
+    const Arrangement* a = document_.project().arrangement(viewing_.arrangement());
+    if (!a) return;
+    auto done = on ? meet_at(*a, {OutputFrame(meet_at_->value()), ease_->value(), stay_->value()}) : without_meeting(*a);
+    if (!done) return emit document_.problem(done.error());
+    edit_arrangement(QString::fromStdString(done->words), [&](Arrangement& b) -> Result<void> {
+        b = done->arrangement;
+        return {};
+    });
+    if (!done->note.empty()) set_note(QString::fromStdString(done->note));
+}
+
+// ---- the rest
+
+void VaryBench::show_nudges(const Arrangement* a) {
+    const std::size_t nudges = a ? a->nudges.size() : 0;
+    QString text = tr("Drag a row of the Loom sideways to nudge one copy by hand.");
+    bool picked = false;
+    if (nudges) {
+        std::map<CopyId, std::int64_t> numbers;
+        for (const ArrangementShow& s : document_.show()->arrangements) {
+            if (s.id != a->id) continue;
+            for (std::size_t i = 0; i < s.places.size(); ++i) numbers[s.places[i].id] = s.number(i);
+        }
+        QStringList list;
+        for (const Nudge& n : a->nudges) {
+            const auto at = numbers.find(n.copy);
+            if (at != numbers.end() && viewing_.selection().count(at->second)) picked = true;
+            if (list.size() >= 12) continue;
+            list << (at == numbers.end() ? tr("one that is not there now") : QString::fromStdString(copy_name(at->second, document_.show()->copies()))) + ' ' + QString::fromStdString(delay_words(n.frames));
+        }
+        text = tr("%1 nudged by hand: %2%3. A nudge adds to what the spreads give.")
+                   .arg(QString::fromStdString(counted(static_cast<long long>(nudges), "copy", "copies")), list.join(tr(", ")), nudges > 12 ? tr(" and %1 more").arg(nudges - 12) : QString());
+    }
+    nudges_->setText(text);
+    clear_nudges_->setVisible(nudges > 0);
+    clear_picked_->setVisible(picked);
 }
 
 void VaryBench::refresh() {
     const Arrangement* a = document_.project().arrangement(viewing_.arrangement());
-    std::vector<SpreadId> now;
+    std::vector<SpreadId> now, before;
     if (a) {
         for (const Spread& s : a->spreads) now.push_back(s.id);
     }
-    const bool same = a && a->id == shown_arrangement_ && now == shown_ && !now.empty();
+    for (const SpreadCard* card : shown_) before.push_back(card->id());
+    const bool same = a && a->id == shown_arrangement_ && now == before && !now.empty();
     if (!same) {
         clear_layout(cards_);
-        updates_.clear();
-        shown_ = now;
+        shown_.clear();
         shown_arrangement_ = a ? a->id : ArrangementId();
         if (!a || a->spreads.empty()) {
-            auto* words =
-                make_label(a ? tr("All copies move alike. Add a delay so that each starts at its own time, or a speed "
-                                  "so that they drift apart.")
-                             : tr("There are no copies to vary yet. Gather a source first."),
-                           "muted");
+            auto* words = make_label(a ? tr("All copies move alike. Add a delay so that each starts at its own time, or a speed so that they drift apart.")
+                                       : tr("There are no copies to vary yet. Gather a source first."),
+                                     "muted");
             words->setWordWrap(true);
             cards_->addWidget(words);
         } else {
-            for (const Spread& s : a->spreads) cards_->addWidget(make_spread_card(s, *a));
-        }
-    }
-    if (a) {
-        for (std::size_t i = 0; i < updates_.size(); ++i) updates_[i](a->spreads[i], *a);
-    }
-    const std::size_t nudges = a ? a->nudges.size() : 0;
-    nudges_->setText(nudges
-                         ? tr("%1 nudged by hand; a nudge adds to what the spreads give.")
-                               .arg(QString::fromStdString(counted(static_cast<long long>(nudges), "copy", "copies")))
-                         : tr("Drag a row of the Loom sideways to nudge one copy by hand."));
-    clear_nudges_->setVisible(nudges > 0);
-    set_note(a ? QString::fromStdString(a->name) : QString());
-}
-
-QWidget* VaryBench::make_spread_card(const Spread& spread, const Arrangement& arrangement) {
-    auto* card = make_card();
-    auto* column = new QVBoxLayout(card);
-    column->setContentsMargins(12, 10, 12, 10);
-    column->setSpacing(7);
-    const SpreadId id = spread.id;
-    const ArrangementId owner = arrangement.id;
-    const bool delay = spread.target == Target::delay;
-    const QString key = QStringLiteral("spread-%1-").arg(id.value);
-
-    auto* head = new QHBoxLayout;
-    auto* on = new QCheckBox;
-    on->setAccessibleName(tr("On"));
-    on->setToolTip(tr("Whether this spread counts"));
-    connect(on, &QCheckBox::clicked, this, [this, id](bool v) {
-        edit_spread(id, v ? tr("Switch a spread on") : tr("Switch a spread off"), [&](Spread& s) { s.on = v; });
-    });
-    head->addWidget(on);
-    auto* words = make_label({});
-    words->setWordWrap(true);
-    head->addWidget(words, 1);
-    auto* remove = make_button(tr("Remove"), tr("Remove this spread"));
-    connect(remove, &QPushButton::clicked, this, [this, id, owner] {
-        document_.edit(tr("Remove a spread"), [&](Project& p) -> Result<void> {
-            if (auto* a = p.arrangement(owner)) std::erase_if(a->spreads, [&](const Spread& s) { return s.id == id; });
-            return {};
-        });
-    });
-    head->addWidget(remove, 0, Qt::AlignTop);
-    column->addLayout(head);
-
-    auto* row = new QHBoxLayout;
-    row->setSpacing(6);
-    auto* driver = make_choice({tr("chance"), tr("order, per step"), tr("order, in total")}, tr("Driver"),
-                               tr("Chance: any value between, by seed. Order per step: so much more for every copy. "
-                                  "Order in total: from the first copy to the last."),
-                               [this, id](int i) {
-                                   edit_spread(id, tr("Set what drives a spread"),
-                                               [&](Spread& s) { s.driver = static_cast<Driver>(i); });
-                               });
-    row->addWidget(driver);
-    const Quantity quantity = delay ? Quantity::output_frames : Quantity::per_cent;
-    const double least = delay ? -1e6 : -99;
-    auto* from_label = make_label({});
-    auto* from = make_number(quantity, least, 1e6, 3, tr("From"),
-                             delay ? tr("Frames later; below 0 is ahead") : tr("Per cent faster; below 0 is slower"));
-    auto* to_label = make_label({});
-    auto* to = make_number(quantity, least, 1e6, 3, tr("To"),
-                           delay ? tr("Frames later; below 0 is ahead") : tr("Per cent faster; below 0 is slower"));
-    for (auto [field, low] : {std::pair{from, true}, std::pair{to, false}}) {
-        field->setMaximumWidth(84);
-        connect(field, &NumberField::edited, this, [this, id, low, key](double v) {
-            edit_spread(
-                id, tr("Set the amount of a spread"), [&](Spread& s) { (low ? s.from : s.to) = v; },
-                key + (low ? "from" : "to"));
-        });
-        connect(field, &NumberField::settled, &document_, &Document::end_merge);
-    }
-    row->addWidget(from_label);
-    row->addWidget(from);
-    row->addWidget(to_label);
-    row->addWidget(to);
-    row->addStretch(1);
-    column->addLayout(row);
-
-    auto* more = new QHBoxLayout;
-    more->setSpacing(6);
-    auto* seed_label = make_label(tr("Seed"));
-    auto* seed = make_number(Quantity::plain, 0, 9007199254740991.0, 0, tr("Seed"),
-                             tr("The same seed always gives the same values"));
-    seed->setMaximumWidth(120);
-    connect(seed, &NumberField::edited, this, [this, id, key](double v) {
-        edit_spread(
-            id, tr("Set a seed"), [&](Spread& s) { s.seed = static_cast<std::uint64_t>(v); }, key + "seed");
-    });
-    auto* another = make_button(tr("Another"), tr("Try another seed"));
-    connect(another, &QPushButton::clicked, this, [this, id] {
-        edit_spread(id, tr("Set a seed"),
-                    [&](Spread& s) { s.seed = QRandomGenerator::global()->bounded(1u, 1'000'000u); });
-    });
-    auto* whole = new QCheckBox(tr("whole frames"));
-    whole->setToolTip(tr("Round every delay to whole output frames, so that copies can share poses"));
-    whole->setVisible(delay);
-    connect(whole, &QCheckBox::clicked, this,
-            [this, id](bool v) { edit_spread(id, tr("Set whole frames"), [&](Spread& s) { s.whole_frames = v; }); });
-    more->addWidget(seed_label);
-    more->addWidget(seed);
-    more->addWidget(another);
-    more->addWidget(whole);
-    more->addStretch(1);
-    column->addLayout(more);
-    auto* histogram = new Histogram;
-    column->addWidget(histogram);
-
-    updates_.push_back([=, this](const Spread& s, const Arrangement& a) {
-        on->setChecked(s.on);
-        words->setText(sentence(s, copies_in(a)));
-        words->setEnabled(s.on);
-        driver->setCurrentIndex(static_cast<int>(s.driver));
-        from->set_rate(document_.project().settings.rate);
-        to->set_rate(document_.project().settings.rate);
-        from->set_value(s.from);
-        to->set_value(s.to);
-        const bool chance = s.driver == Driver::chance, step = s.driver == Driver::order_step;
-        from_label->setText(step ? tr("first") : tr("from"));
-        to_label->setText(step ? tr("then each") : tr("to"));
-        seed->set_value(static_cast<double>(s.seed));
-        for (QWidget* w : std::initializer_list<QWidget*>{seed_label, seed, another}) w->setVisible(chance);
-        whole->setChecked(s.whole_frames);
-        std::size_t index = 0;
-        for (const ArrangementShow& show : document_.show()->arrangements) {
-            if (show.id != a.id) continue;
-            std::vector<double> values;
-            values.reserve(show.places.size());
-            for (const Placement& p : show.places) {
-                values.push_back(value_of(s, p.id, static_cast<std::int64_t>(index++),
-                                          static_cast<std::int64_t>(show.places.size())));
+            for (const Spread& s : a->spreads) {
+                shown_.push_back(new SpreadCard(document_, viewing_, a->id, s));
+                cards_->addWidget(shown_.back());
             }
-            if (values.empty()) break;
-            const auto [low, high] = std::minmax_element(values.begin(), values.end());
-            const QString low_words = amount(s, *low), high_words = amount(s, *high);
-            histogram->set_values(std::move(values), low_words, high_words);
         }
-    });
-    return card;
+    }
+    for (SpreadCard* card : shown_) card->refresh();
+    QString others;
+    if (a && a->single_out) {
+        if (const Arrangement* from = document_.project().arrangement(a->single_out->from)) {
+            for (const Spread& s : from->spreads) {
+                if (s.on) others += QStringLiteral("<br>") + sentence(s, copies_in(*from));
+            }
+            others = tr("From \"%1\", with the same values:").arg(QString::fromStdString(from->name).toHtmlEscaped()) + others;
+        }
+    }
+    others_->setText(others);
+    others_->setVisible(!others.isEmpty());
+    meeting_->setVisible(a != nullptr);
+    std::optional<double> meets;
+    if (a) {
+        for (const Spread& s : a->spreads) {
+            if (s.meets) meets = s.meets->value;
+            for (const CurveKey& k : s.amount) {
+                if (s.target == Target::delay && k.value == 0 && !meets) meets = k.at;
+            }
+        }
+    }
+    meeting_words_->setText(meets ? tr("The copies agree at output frame %1.").arg(QString::fromStdString(short_number(*meets))) : tr("All copies show the same source frame at one moment, and go their own ways before and after."));
+    meet_at_->set_rate(document_.project().settings.rate);
+    show_twins();
+    show_nudges(a);
+    set_note(a ? QString::fromStdString(a->name) : QString());
 }
 
 } // namespace garland

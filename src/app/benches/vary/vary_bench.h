@@ -1,12 +1,12 @@
-// The Vary step: spreads as cards that read as sentences, each with what it gives the copies.
+// The Vary step: spreads as cards that read as sentences, each with what it gives the copies; meeting; twins while one
+// works.
 #pragma once
 
 #include "app/benches/common/bench.h"
 
 namespace garland {
 
-// "Delay by chance, 0 to 24 frames later, in whole frames."
-QString sentence(const Spread& spread, std::int64_t copies);
+class SpreadCard;
 
 class VaryBench : public Bench {
     Q_OBJECT
@@ -16,16 +16,22 @@ class VaryBench : public Bench {
 
   private:
     void refresh();
-    QWidget* make_spread_card(const Spread& spread, const Arrangement& arrangement);
-    void edit_spread(SpreadId id, const QString& words, const std::function<void(Spread&)>& change,
-                     const QString& merge = {});
+    void show_twins();
+    void show_nudges(const Arrangement* a);
+    void add_meeting();
+    void add_twins();
+    void part(std::size_t neighbours);
+    void meet(bool on);
+    void edit_arrangement(const QString& words, const std::function<Result<void>(Arrangement&)>& change);
 
     QVBoxLayout* cards_;
-    QLabel* nudges_;
-    QPushButton* clear_nudges_;
-    std::vector<SpreadId> shown_; // the cards that stand, so that editing a number does not rebuild its field
-    std::vector<std::function<void(const Spread&, const Arrangement&)>> updates_;
+    QLabel *nudges_, *others_, *meeting_words_, *backward_, *twins_;
+    QPushButton *clear_nudges_, *clear_picked_, *part_all_, *part_near_, *apart_, *longer_;
+    QFrame *meeting_, *twin_card_;
+    NumberField *meet_at_, *ease_, *stay_;
+    std::vector<SpreadCard*> shown_; // the cards that stand, so that editing a number does not rebuild its field
     ArrangementId shown_arrangement_;
+    QPointer<Job> parting_;
 };
 
 } // namespace garland

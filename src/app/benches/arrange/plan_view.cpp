@@ -1,0 +1,213 @@
+#include "app/benches/arrange/plan_view.h"
+
+#include "app/theme/tokens.h"
+#include "core/base/numbers.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <cmath>
+#include <numbers>
+
+namespace garland {
+
+PlanView::PlanView(Document& document, Viewing& viewing, QWidget* parent)
+    : QWidget(parent), document_(document), viewing_(viewing) {
+    setFixedHeight(230);
+    setAccessibleName(tr("Copies from above"));
+    setToolTip(tr("The copies from above, numbered in order; click one to pick it, Ctrl adds.\nPoints of a curve can be dragged; double-click beside them adds one, on one removes it."));
+    connect(&viewing_, &Viewing::selection_changed, this, qOverload<>(&QWidget::update));
+}
+
+void PlanView::measure() {
+    if (dragged_ >= 0) return; // the ground stays under the hand
+    double low_x = 1e300, high_x = -1e300, low_z = 1e300, high_z = -1e300;
+    auto take = [&](const V3d& p) {
+        low_x = std::min(low_x, p.x), high_x = std::max(high_x, p.x);
+        low_z = std::min(low_z, p.z), high_z = std::max(high_z, p.z);
+    };
+    for (const ArrangementShow& a : document_.show()->arrangements) {
+        for (const Placement& p : a.places) take(p.position);
+    }
+    if (const Arrangement* a = curve()) {
+        for (const V3d& p : a->path) take(to_scene(*a, p));
+    }
+    if (low_x > high_x) low_x = high_x = low_z = high_z = 0;
+    const double wide = std::max(high_x - low_x, 0.5), high = std::max(high_z - low_z, 0.5);
+    scale_ = std::min((width() - 60) / wide, (height() - 50) / high);
+    shift_ = QPointF(width() / 2.0 - scale_ * (low_x + high_x) / 2, height() / 2.0 - scale_ * (low_z + high_z) / 2);
+}
+
+QPointF PlanView::pixel(const V3d& p) const {
+    return QPointF(p.x * scale_, p.z * scale_) + shift_;
+}
+
+V3d PlanView::place(QPointF at) const {
+    const QPointF p = (at - shift_) / scale_;
+    return {p.x(), 0, p.y()};
+}
+
+const Arrangement* PlanView::curve() const {
+    const Arrangement* a = document_.project().arrangement(viewing_.arrangement());
+    return a && a->kind == ArrangementKind::curve && !a->single_out ? a : nullptr;
+}
+
+int PlanView::path_point_at(QPointF at) const {
+    const Arrangement* a = curve();
+    for (std::size_t i = 0; a && i < a->path.size(); ++i) {
+        const QPointF d = pixel(to_scene(*a, a->path[i])) - at;
+        if (std::hypot(d.x(), d.y()) < 8) return static_cast<int>(i);
+    }
+    return -1;
+}
+
+void PlanView::paintEvent(QPaintEvent*) {
+    measure();
+    const Tokens& t = tokens();
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.ground);
+    p.drawRoundedRect(rect(), 6, 6);
+    const Show& show = *document_.show();
+    const ArrangementId chosen = viewing_.arrangement();
+    if (const Arrangement* a = curve()) {
+        p.setPen(QPen(t.muted, 1));
+        for (const auto& line : cords(*a)) {
+            QPolygonF drawn;
+            for (const V3d& q : line) drawn << pixel(q);
+            p.drawPolyline(drawn);
+        }
+    }
+    p.setFont(text_font(7));
+    const double r = show.copies() > 2000 ? 1 : show.copies() > 400 ? 1.8 : 2.5;
+    for (int pass = 0; pass < 2; ++pass) { // the others first
+        for (const ArrangementShow& a : show.arrangements) {
+            if ((a.id == chosen) != (pass == 1)) continue;
+            for (std::size_t i = 0; i < a.places.size(); ++i) {
+                const bool picked = viewing_.selection().count(a.number(i)) > 0;
+                p.setPen(Qt::NoPen);
+                p.setBrush(picked ? t.rose : pass == 1 ? t.accent : t.line);
+                const double own = picked ? 4 : r;
+                p.drawEllipse(pixel(a.places[i].position), own, own);
+            }
+        }
+    }
+    // Numbers where there is room, the picked ones first.
+    std::vector<QRectF> taken;
+    for (int pass = 0; pass < 2; ++pass) {
+        for (const ArrangementShow& a : show.arrangements) {
+            if (a.id != chosen && pass == 1) continue;
+            for (std::size_t i = 0; i < a.places.size() && taken.size() < 400; ++i) {
+                const std::int64_t number = a.number(i);
+                const bool picked = viewing_.selection().count(number) > 0;
+                if (picked != (pass == 0)) continue;
+                const QPointF at = pixel(a.places[i].position);
+                const QRectF name(at.x() + 4, at.y() - 6, 7.0 * static_cast<double>(QString::number(number + 1).size()) + 2, 12);
+                if (std::any_of(taken.begin(), taken.end(), [&](const QRectF& other) { return other.intersects(name); })) continue;
+                taken.push_back(name);
+                p.setPen(picked ? t.text : t.muted);
+                p.drawText(name, Qt::AlignLeft | Qt::AlignVCenter, QString::number(number + 1));
+            }
+        }
+    }
+    if (const Arrangement* a = curve()) {
+        p.setPen(QPen(t.text, 1.5));
+        p.setBrush(t.panel);
+        for (const V3d& q : a->path) {
+            const QPointF at = pixel(to_scene(*a, q));
+            p.drawRect(QRectF(at.x() - 3.5, at.y() - 3.5, 7, 7));
+        }
+    }
+    p.setPen(t.muted);
+    p.drawText(QRectF(8, height() - 18, width() - 16, 14), Qt::AlignLeft, tr("→ x"));
+    p.drawText(QRectF(8, height() - 18, width() - 16, 14), Qt::AlignRight, tr("z ↓"));
+    // How far a tenth of the width is, rounded to a plain number.
+    const double about = width() / scale_ / 6, power = std::pow(10, std::floor(std::log10(about)));
+    const double nice = about / power >= 5 ? 5 * power : about / power >= 2 ? 2 * power : power;
+    p.setPen(QPen(t.muted, 1));
+    const double y = height() - 8, x = width() / 2.0 - nice * scale_ / 2;
+    p.drawLine(QPointF(x, y), QPointF(x + nice * scale_, y));
+    p.drawText(QRectF(x - 30, y - 15, nice * scale_ + 60, 13), Qt::AlignCenter, tr("%1 m").arg(QString::fromStdString(short_number(nice))));
+}
+
+void PlanView::mousePressEvent(QMouseEvent* event) {
+    dragged_ = path_point_at(event->position());
+    if (dragged_ >= 0) return;
+    std::int64_t best = -1;
+    double nearest = 12;
+    for (const ArrangementShow& a : document_.show()->arrangements) {
+        for (std::size_t i = 0; i < a.places.size(); ++i) {
+            const QPointF d = pixel(a.places[i].position) - event->position();
+            const double distance = std::hypot(d.x(), d.y());
+            if (distance < nearest) nearest = distance, best = a.number(i);
+        }
+    }
+    if (best < 0) return viewing_.select({});
+    if (event->modifiers() & Qt::ControlModifier)
+        viewing_.toggle(best);
+    else
+        viewing_.set_current_copy(best);
+}
+
+namespace {
+// A place of the scene in the arrangement's own space, at a height.
+V3d own_place(const Arrangement& a, const V3d& p, double height) {
+    const double angle = a.heading * std::numbers::pi / 180, c = std::cos(angle), n = std::sin(angle);
+    const V3d d = p - a.origin;
+    return {d.x * c - d.z * n, height, d.x * n + d.z * c};
+}
+} // namespace
+
+void PlanView::mouseMoveEvent(QMouseEvent* event) {
+    const Arrangement* a = curve();
+    if (dragged_ < 0 || !a) return;
+    const V3d to = place(event->position());
+    document_.edit(
+        tr("Move a point of the path"),
+        [&](Project& p) -> Result<void> {
+            Arrangement& changed = *p.arrangement(a->id);
+            V3d& point = changed.path.at(static_cast<std::size_t>(dragged_));
+            point = own_place(changed, to, point.y);
+            return {};
+        },
+        QStringLiteral("path-point"));
+    update();
+}
+
+void PlanView::mouseReleaseEvent(QMouseEvent*) {
+    if (dragged_ >= 0) document_.end_merge();
+    dragged_ = -1;
+    update();
+}
+
+void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
+    const Arrangement* a = curve();
+    if (!a) return;
+    const int there = path_point_at(event->position());
+    dragged_ = -1;
+    if (there >= 0) {
+        document_.edit(tr("Remove a point of the path"), [&](Project& p) -> Result<void> {
+            auto& path = p.arrangement(a->id)->path;
+            path.erase(path.begin() + there);
+            return {};
+        });
+        return;
+    }
+    // Between the two points whose connection is nearest.
+    const V3d at = own_place(*a, place(event->position()), 0);
+    std::size_t best = a->path.size();
+    double nearest = 1e300, height = a->path.empty() ? 0 : a->path.back().y;
+    for (std::size_t i = 0; i + 1 < a->path.size(); ++i) {
+        const V3d p(a->path[i].x, 0, a->path[i].z), q(a->path[i + 1].x, 0, a->path[i + 1].z);
+        const double long2 = (q - p).length2(), w = long2 > 0 ? std::clamp((at - p).dot(q - p) / long2, 0.0, 1.0) : 0;
+        const double away = (p + (q - p) * w - at).length();
+        if (away < nearest) nearest = away, best = i + 1, height = a->path[i].y + (a->path[i + 1].y - a->path[i].y) * w;
+    }
+    document_.edit(tr("Add a point to the path"), [&](Project& p) -> Result<void> {
+        auto& path = p.arrangement(a->id)->path;
+        path.insert(path.begin() + static_cast<std::ptrdiff_t>(best), V3d(at.x, height, at.z));
+        return {};
+    });
+}
+
+} // namespace garland

@@ -1,0 +1,110 @@
+#include "app/document/colouring.h"
+
+#include "core/base/numbers.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace garland {
+
+QString value_words(Target target, double v) {
+    const QString number = QString::fromStdString(short_number(std::abs(v), 2)), own = QString::fromStdString(short_number(v, 2));
+    switch (target) {
+    case Target::delay: return QString::fromStdString(delay_words(std::round(v * 100) / 100));
+    case Target::speed:
+        return v == 0 ? QObject::tr("as it is") : v > 0 ? QObject::tr("%1 % faster").arg(number) : QObject::tr("%1 % slower").arg(number);
+    case Target::size:
+        return v == 0 ? QObject::tr("as it is") : v > 0 ? QObject::tr("%1 % larger").arg(number) : QObject::tr("%1 % smaller").arg(number);
+    case Target::visibility: return QObject::tr("shown %1 % of the time").arg(own);
+    case Target::turn: return QObject::tr("%1°").arg(own);
+    case Target::variant: return QObject::tr("%1 % of the way").arg(own);
+    case Target::wobble: return QObject::tr("%1 % of the wobble").arg(own);
+    }
+    return own;
+}
+
+Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& project) : mode_(viewing.colour()), frame_(viewing.frame().value) {
+    if (mode_ == ColourMode::look || show.arrangements.empty()) return;
+    legend_.shown = true;
+    double low = 1e300, high = -1e300;
+    auto take = [&](double v) { low = std::min(low, v), high = std::max(high, v); };
+    switch (mode_) {
+    case ColourMode::look: break;
+    case ColourMode::source_frame:
+        legend_.title = QObject::tr("source frame");
+        for (const ArrangementShow& a : show.arrangements) take(a.clock.first.value), take(a.clock.last().value);
+        legend_.low = QString::fromStdString(short_number(low, 1));
+        legend_.high = QString::fromStdString(short_number(high, 1));
+        break;
+    case ColourMode::delay:
+        legend_.title = QObject::tr("delay");
+        for (const ArrangementShow& a : show.arrangements) {
+            for (const CopyClock& c : a.clocks) take(c.delay);
+        }
+        break;
+    case ColourMode::speed:
+        legend_.title = QObject::tr("speed");
+        for (const ArrangementShow& a : show.arrangements) {
+            for (const CopyClock& c : a.clocks) take(c.rate);
+        }
+        legend_.low = QObject::tr("×%1").arg(low, 0, 'f', 2);
+        legend_.high = QObject::tr("×%1").arg(high, 0, 'f', 2);
+        break;
+    case ColourMode::twins:
+        twins_ = &viewing.twins().now();
+        legend_.title = viewing.twins().current() ? QObject::tr("twins, %1 in all").arg(twins_->twins()) : QObject::tr("twins, looking …");
+        legend_.low = QObject::tr("has none");
+        legend_.high = QObject::tr("has a twin");
+        low = 0, high = 1;
+        break;
+    case ColourMode::spread:
+        for (const Arrangement& a : project.arrangements) {
+            for (const Spread& s : a.spreads) {
+                if (s.id != viewing.shown_spread()) continue;
+                given_to_ = a.id;
+                given_ = given_by(show, a.id, s.id);
+                legend_.title = QObject::tr("%1 by %2%3").arg(QString::fromUtf8(to_text(s.target)), QString::fromUtf8(to_text(s.driver)), s.on ? QString() : QObject::tr(", switched off"));
+            }
+        }
+        if (!given_) {
+            legend_.shown = false;
+            return;
+        }
+        for (double v : given_->values) take(v);
+        if (low > high) low = high = 0;
+        legend_.low = value_words(given_->spread.target, low);
+        legend_.high = value_words(given_->spread.target, high);
+        break;
+    }
+    if (low > high) low = high = 0;
+    if (mode_ == ColourMode::delay) {
+        legend_.low = QString::fromStdString(delay_words(low));
+        legend_.high = QString::fromStdString(delay_words(high));
+    }
+    low_ = low, high_ = high;
+}
+
+std::optional<double> Colouring::still_share(const ArrangementShow& a, std::size_t i) const {
+    auto share = [&](double v) { return high_ > low_ ? (v - low_) / (high_ - low_) : 0.0; };
+    switch (mode_) {
+    case ColourMode::delay: return share(a.clocks[i].delay);
+    case ColourMode::speed: return share(a.clocks[i].rate);
+    case ColourMode::twins: return twins_->copies.count(a.number(i)) ? 0.85 : 0.1;
+    case ColourMode::spread:
+        if (!given_ || a.id != given_to_) return {};
+        return share(given_->values[a.in_set_at(i)]);
+    default: return {};
+    }
+}
+
+std::optional<double> Colouring::share(const ArrangementShow& a, std::size_t i, const CopyMoment& m) const {
+    if (mode_ == ColourMode::delay && a.clocks.changing() > 0) { // as late as it is at this moment
+        const double delay = a.clocks.at(a.plan, i, a.clocks.now(frame_)).delay;
+        return high_ > low_ ? std::clamp((delay - low_) / (high_ - low_), 0.0, 1.0) : 0.0;
+    }
+    if (mode_ != ColourMode::source_frame) return still_share(a, i);
+    const double first = a.clock.first.value, last = a.clock.last().value;
+    return last > first ? (m.source - first) / (last - first) : 0.0;
+}
+
+} // namespace garland

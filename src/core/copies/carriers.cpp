@@ -1,0 +1,268 @@
+#include "core/copies/carriers.h"
+
+#include "core/base/chance.h"
+#include "core/geometry/particles.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <limits>
+#include <map>
+
+namespace garland {
+
+namespace {
+
+bool finite(const V3f& p) {
+    return std::isfinite(p.x) && std::isfinite(p.y) && std::isfinite(p.z);
+}
+
+float value_at(const Attribute& a, std::size_t i) {
+    const auto w = static_cast<std::size_t>(a.width);
+    auto one = [&](std::size_t k) { return a.whole.empty() ? a.values[i * w + k] : static_cast<float>(a.whole[i * w + k]); };
+    if (w == 1) return one(0);
+    double squares = 0;
+    for (std::size_t k = 0; k < w; ++k) squares += static_cast<double>(one(k)) * one(k);
+    return static_cast<float>(std::sqrt(squares));
+}
+
+const Attribute* find_attribute(const Pose& pose, std::string_view name, int width) {
+    for (const Attribute& a : pose.attributes) {
+        if (a.name == name && a.width == width && a.whole.empty()) return &a;
+    }
+    return nullptr;
+}
+
+constexpr float nothing = std::numeric_limits<float>::quiet_NaN();
+
+} // namespace
+
+const CarrierValues* Carriers::find(std::string_view name) const {
+    for (const CarrierValues& v : attributes) {
+        if (v.name == name) return &v;
+    }
+    return nullptr;
+}
+
+Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
+    const SourceFacts& facts = sampler.source()->facts();
+    const SourceClock& clock = sampler.clock();
+    if (facts.kind == SourceKind::volume) {
+        return fail(Error{ErrorCode::unsupported, "a volume has no points that could carry copies"}.advise("take particles or a mesh"));
+    }
+    auto out = std::make_shared<Carriers>();
+    std::map<std::int64_t, std::size_t> known; // id → place in `points`
+    std::map<std::string, std::vector<float>> values;
+    out->moves = facts.frames() > 1;
+    // Points of fixed number are all there from the first frame to the last: one frame tells everything.
+    const bool fixed = facts.kind != SourceKind::particles && facts.kind != SourceKind::mesh_sequence;
+    const std::int64_t last = fixed ? facts.first : facts.last;
+    std::size_t strange = 0;
+    for (std::int64_t f = facts.first; f <= last; ++f) {
+        if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+        progress.report(static_cast<double>(f - facts.first) / static_cast<double>(last - facts.first + 1), "learning what carries copies");
+        const SourceFrame at = clock.first + static_cast<double>(f - facts.first) / clock.files_per_frame;
+        // It is gone with the first frame that lacks it; what is there at the last frame stays.
+        const double gone = f == facts.last || fixed ? std::numeric_limits<double>::infinity() : at.value + 1 / clock.files_per_frame;
+        GARLAND_TRY(sampled, sampler.at(at, progress));
+        const Pose& pose = *sampled.pose;
+        const bool ids = is_particles(pose);
+        out->own_ids |= ids;
+        const Attribute* size = find_scalar(pose, "size");
+        const Attribute* direction = find_attribute(pose, "direction", 3);
+        out->sizes |= size != nullptr;
+        for (std::size_t i = 0; i < pose.points.size(); ++i) {
+            if (!finite(pose.points[i])) {
+                ++strange;
+                continue;
+            }
+            const std::int64_t id = ids ? pose.ids[i] : static_cast<std::int64_t>(i);
+            const auto [place, fresh] = known.try_emplace(id, out->points.size());
+            if (!fresh) {
+                out->points[place->second].death = gone;
+                continue;
+            }
+            if (known.size() > static_cast<std::size_t>(copy_limit)) {
+                return fail(Error{ErrorCode::too_large, fmt::format("the source has more than {} points, and one arrangement may have no more copies", copy_limit)}
+                                .at_frame(f)
+                                .advise("scatter copies on it, or gather fewer points"));
+            }
+            Carriers::Point p;
+            p.id = id;
+            p.birth = f == facts.first ? -std::numeric_limits<double>::infinity() : at.value;
+            p.death = gone;
+            p.place = pose.points[i];
+            if (size) p.size = value_at(*size, i);
+            V3f way(0);
+            if (direction) {
+                way = V3f(direction->values[i * 3], direction->values[i * 3 + 1], direction->values[i * 3 + 2]);
+            } else if (pose.normals.size() == pose.points.size()) {
+                way = pose.normals[i];
+            }
+            if (finite(way) && (way.x != 0 || way.z != 0)) p.heading = static_cast<float>(heading_of(V3d(way)));
+            for (const Attribute& a : pose.attributes) {
+                auto& list = values[a.name];
+                list.resize(out->points.size(), nothing); // carriers before it lack it
+                list.push_back(value_at(a, i));
+            }
+            out->points.push_back(p);
+        }
+        for (auto& [name, list] : values) list.resize(out->points.size(), nothing);
+    }
+    out->not_finite = strange;
+    if (out->points.empty()) {
+        return fail(Error{ErrorCode::invalid, strange ? fmt::format("none of the source's {} points has a usable place", strange) : "the source has no points that could carry copies"}
+                        .advise("choose another source to carry the copies"));
+    }
+    std::vector<std::size_t> order(out->points.size());
+    for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
+    std::sort(order.begin(), order.end(), [&](std::size_t x, std::size_t y) { return out->points[x].id < out->points[y].id; });
+    std::vector<Carriers::Point> sorted;
+    sorted.reserve(order.size());
+    for (std::size_t i : order) sorted.push_back(out->points[i]);
+    out->points = std::move(sorted);
+    for (auto& [name, list] : values) {
+        CarrierValues& v = out->attributes.emplace_back();
+        v.name = name;
+        v.values.reserve(order.size());
+        for (std::size_t i : order) v.values.push_back(list[i]);
+    }
+    return CarriersPtr(out);
+}
+
+CarrierPose::CarrierPose(const PosePtr& pose) : pose_(pose) {
+    if (!is_particles(*pose)) return;
+    places_.reserve(pose->ids.size());
+    for (std::uint32_t i = 0; i < pose->ids.size(); ++i) places_.emplace(pose->ids[i], i);
+}
+
+const V3f* CarrierPose::find(std::int64_t id) const {
+    std::size_t i = 0;
+    if (!is_particles(*pose_)) {
+        if (id < 0 || static_cast<std::size_t>(id) >= pose_->points.size()) return nullptr;
+        i = static_cast<std::size_t>(id);
+    } else {
+        const auto at = places_.find(id);
+        if (at == places_.end()) return nullptr;
+        i = at->second;
+    }
+    return finite(pose_->points[i]) ? &pose_->points[i] : nullptr;
+}
+
+std::vector<Placement> on_points(const Arrangement& a, const Carriers& carriers) {
+    std::vector<Placement> out;
+    out.reserve(carriers.points.size());
+    const auto n = static_cast<double>(carriers.points.size());
+    for (const Carriers::Point& c : carriers.points) {
+        Placement p;
+        p.id = CopyId(static_cast<std::uint64_t>(c.id));
+        p.position = to_scene(a, V3d(c.place));
+        p.turn = a.turn + a.heading;
+        if (a.facing == Facing::carrier && std::isfinite(c.heading)) p.turn += c.heading;
+        if (a.facing == Facing::outward) p.turn += heading_of(V3d(c.place));
+        p.size = a.size * (std::isfinite(c.size) && c.size > 0 ? static_cast<double>(c.size) : 1.0);
+        p.along = static_cast<float>(n > 1 ? static_cast<double>(out.size()) / (n - 1) : 0.5);
+        out.push_back(p);
+    }
+    return out;
+}
+
+namespace {
+
+// Cells as wide as the distance that is to be kept: a place's near ones are in the 27 cells around it.
+class Neighbourhood {
+  public:
+    explicit Neighbourhood(double wide) : wide_(wide) {}
+    bool any_within(const V3d& p) const {
+        if (wide_ <= 0) return false;
+        const Cell c = cell(p);
+        for (std::int64_t x = c[0] - 1; x <= c[0] + 1; ++x) {
+            for (std::int64_t y = c[1] - 1; y <= c[1] + 1; ++y) {
+                for (std::int64_t z = c[2] - 1; z <= c[2] + 1; ++z) {
+                    const auto found = cells_.find({x, y, z});
+                    if (found == cells_.end()) continue;
+                    for (const V3d& q : found->second) {
+                        if ((q - p).length2() < wide_ * wide_) return true;
+                    }
+                }
+            }
+        }
+        return false;
+    }
+    void add(const V3d& p) {
+        if (wide_ > 0) cells_[cell(p)].push_back(p);
+    }
+
+  private:
+    using Cell = std::array<std::int64_t, 3>;
+    struct Hash {
+        std::size_t operator()(const Cell& c) const {
+            return static_cast<std::size_t>(chance_bits(static_cast<std::uint64_t>(c[0]), static_cast<std::uint64_t>(c[1]), static_cast<std::uint64_t>(c[2])));
+        }
+    };
+    Cell cell(const V3d& p) const {
+        Cell c{};
+        for (int k = 0; k < 3; ++k) c[static_cast<std::size_t>(k)] = static_cast<std::int64_t>(std::floor(std::clamp(p[k] / wide_, -1e15, 1e15)));
+        return c;
+    }
+    double wide_;
+    std::unordered_map<Cell, std::vector<V3d>, Hash> cells_;
+};
+
+} // namespace
+
+Result<Scattered> on_surface(const Arrangement& a, const Pose& pose, Progress& progress) {
+    const std::vector<std::uint32_t> triangles = pose.faces->triangles();
+    std::vector<double> sums; // the area up to and with each triangle
+    std::vector<std::uint32_t> corners;
+    double area = 0;
+    for (std::size_t t = 0; t + 2 < triangles.size(); t += 3) {
+        const V3f &p = pose.points[triangles[t]], &q = pose.points[triangles[t + 1]], &r = pose.points[triangles[t + 2]];
+        if (!finite(p) || !finite(q) || !finite(r)) continue;
+        const double one = (V3d(q) - V3d(p)).cross(V3d(r) - V3d(p)).length() / 2;
+        if (!(one > 0)) continue;
+        area += one;
+        sums.push_back(area);
+        corners.insert(corners.end(), {triangles[t], triangles[t + 1], triangles[t + 2]});
+    }
+    if (area <= 0) {
+        return fail(Error{ErrorCode::invalid, triangles.empty() ? "the source to scatter on has no faces" : "the faces of the source to scatter on have no area"}
+                        .advise("choose a mesh with faces, or place copies on its points"));
+    }
+    Scattered out;
+    out.wanted = a.count;
+    Neighbourhood near(a.least_apart);
+    const bool own_normals = pose.normals.size() == pose.points.size();
+    const auto most = static_cast<std::uint64_t>(a.count) * (a.least_apart > 0 ? 40 : 1) + (a.least_apart > 0 ? 2000 : 0);
+    for (std::uint64_t dart = 0; dart < most && static_cast<std::int64_t>(out.places.size()) < a.count; ++dart) {
+        if (dart % 4096 == 0 && progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+        const double where = chance(a.seed, 0, dart) * area;
+        const auto t = std::min<std::size_t>(static_cast<std::size_t>(std::upper_bound(sums.begin(), sums.end(), where) - sums.begin()), sums.size() - 1);
+        // G. Turk, "Generating random points in triangles", Graphics Gems, 1990.
+        double u = chance(a.seed, 1, dart), v = chance(a.seed, 2, dart);
+        if (u + v > 1) u = 1 - u, v = 1 - v;
+        SurfaceSpot spot{corners[t * 3], corners[t * 3 + 1], corners[t * 3 + 2], static_cast<float>(u), static_cast<float>(v)};
+        const V3d p(pose.points[spot.a]), q(pose.points[spot.b]), r(pose.points[spot.c]);
+        const V3d place = p + (q - p) * u + (r - p) * v;
+        if (near.any_within(place)) continue;
+        near.add(place);
+        Placement one;
+        one.id = CopyId(dart);
+        one.position = to_scene(a, place);
+        one.turn = a.turn + a.heading;
+        if (a.facing == Facing::outward) one.turn += heading_of(place);
+        if (a.facing == Facing::carrier) {
+            V3d normal = (q - p).cross(r - p);
+            if (own_normals) normal = V3d(pose.normals[spot.a]) * (1 - u - v) + V3d(pose.normals[spot.b]) * u + V3d(pose.normals[spot.c]) * v;
+            one.turn += heading_of(normal);
+        }
+        one.size = a.size;
+        out.places.push_back(one);
+        out.spots.push_back(spot);
+    }
+    const auto n = static_cast<double>(out.places.size());
+    for (std::size_t i = 0; i < out.places.size(); ++i) out.places[i].along = static_cast<float>(n > 1 ? static_cast<double>(i) / (n - 1) : 0.5);
+    return out;
+}
+
+} // namespace garland

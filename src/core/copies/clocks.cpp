@@ -1,0 +1,253 @@
+#include "core/copies/clocks.h"
+
+#include "core/base/chance.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace garland {
+
+namespace {
+
+constexpr double slowest = 0.001; // slowing spreads that add up never stop a copy
+
+double nudge_of(const Arrangement& a, CopyId id) {
+    const auto at = std::lower_bound(a.nudges.begin(), a.nudges.end(), id, [](const Nudge& n, CopyId c) { return n.copy < c; });
+    return at != a.nudges.end() && at->copy == id ? at->frames : 0;
+}
+
+// The first output frame at which the carrier has come as far as `birth`.
+double born_at(const CarrierTime& carrier, double birth, FrameRange horizon) {
+    const auto first = static_cast<double>(horizon.first), last = static_cast<double>(horizon.last);
+    if (!std::isfinite(birth) || carrier.at(first) >= birth) return first;
+    if (!carrier.plan) return birth;
+    double low = first;
+    for (double t = first + 1; t <= last; t += 1) {
+        if (carrier.at(t) < birth) {
+            low = t;
+            continue;
+        }
+        double high = t;
+        for (int k = 0; k < 50; ++k) {
+            const double middle = (low + high) / 2;
+            (carrier.at(middle) < birth ? low : high) = middle;
+        }
+        return high;
+    }
+    return last + 1; // not in this shot
+}
+
+} // namespace
+
+double CarrierTime::at(double t) const {
+    const double s = plan ? plan->at(OutputFrame(t)).source : t;
+    return std::clamp(s, clock.first.value, clock.last().value);
+}
+
+CopyClocks::CopyClocks(std::vector<CopyClock> still) : whole_(still), still_(std::move(still)) {}
+
+CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const CarrierTime& carrier, Rate rate, FrameRange horizon)
+    : places_(set.places), carrier_(carrier) {
+    const Arrangement& a = set.spec;
+    const std::size_t n = set.places.size();
+    seconds_a_frame_ = rate.start_of(1).value;
+    std::vector<CopyClock> whole(n), still(n);
+    std::vector<std::size_t> changing_speeds;
+    for (const GivenValues& g : set.given) {
+        const Spread& s = g.spread;
+        if (!s.on) continue;
+        if (s.target == Target::visibility) {
+            flickers_.push_back({s, CurvePlan(s.amount, 1), g.values});
+            continue;
+        }
+        if (s.target != Target::delay && s.target != Target::speed) continue;
+        const bool delay = s.target == Target::delay, drifts = s.driver == Driver::noise && s.drift != V3d(0);
+        after_start_ |= delay && s.after_start;
+        const bool changes = changes_in_time(s) || s.meets.has_value();
+        for (std::size_t i = 0; i < n; ++i) {
+            const double v = g.values[i] * s.share;
+            (delay ? whole[i].delay : whole[i].rate) += delay ? v : v / 100;
+            if (!changes) (delay ? still[i].delay : still[i].rate) += delay ? v : v / 100;
+        }
+        if (!changes) continue;
+        Share share;
+        share.name = to_text(s.target) + std::string(" by ") + to_text(s.driver);
+        share.target = s.target;
+        share.share = s.share;
+        share.amount = CurvePlan(s.amount, 1);
+        if (s.meets) share.meets = s.meets->value;
+        if (drifts) share.drifting = s;
+        if (delay) {
+            share.values = g.values;
+        } else {
+            std::vector<double> shares(n);
+            for (std::size_t i = 0; i < n; ++i) shares[i] = g.values[i] / 100;
+            share.values = std::move(shares);
+            changing_speeds.push_back(shares_.size());
+        }
+        shares_.push_back(std::move(share));
+    }
+    // A copy never stops, whatever slows it: what slows it in time is made smaller by as much as it is too strong.
+    for (std::size_t i = 0; i < n; ++i) {
+        whole[i].rate = std::max(whole[i].rate, slowest);
+        still[i].rate = std::max(still[i].rate, slowest);
+    }
+    if (!changing_speeds.empty()) {
+        std::vector<double> factor(n, 1);
+        for (std::size_t i = 0; i < n; ++i) {
+            double slowing = 0;
+            for (std::size_t k : changing_speeds) slowing += std::min(0.0, shares_[k].values[i] * shares_[k].share);
+            if (still[i].rate + slowing < slowest) factor[i] = (still[i].rate - slowest) / -slowing;
+        }
+        for (std::size_t k : changing_speeds) {
+            std::vector<double> values = shares_[k].values.list();
+            for (std::size_t i = 0; i < n; ++i) {
+                if (values[i] < 0) values[i] *= factor[i];
+            }
+            shares_[k].values = std::move(values);
+        }
+    }
+    if (!a.nudges.empty()) {
+        const bool keyed = !a.nudge_amount.empty();
+        std::vector<double> nudges(keyed ? n : 0);
+        for (std::size_t i = 0; i < n; ++i) {
+            const double nudge = nudge_of(a, set.places[i].id);
+            whole[i].delay += nudge;
+            if (keyed) {
+                nudges[i] = nudge;
+            } else {
+                still[i].delay += nudge;
+            }
+        }
+        if (keyed) {
+            Share share;
+            share.name = "nudges";
+            share.amount = CurvePlan(a.nudge_amount, 1);
+            share.values = std::move(nudges);
+            shares_.push_back(std::move(share));
+        }
+    }
+
+    if (a.kind == ArrangementKind::points && set.ground.carriers) {
+        std::vector<Life> lives(n);
+        bool all_there = true;
+        for (std::size_t i = 0; i < n; ++i) {
+            const Carriers::Point& p = set.ground.carriers->points[set.carrier_of[i]];
+            lives[i] = {p.birth, p.death};
+            all_there = all_there && std::isinf(p.birth) && std::isinf(p.death);
+        }
+        if (!all_there) lives_ = std::move(lives);
+    }
+    const double start = plan.first().value;
+    if (a.start == StartKind::at_frame) shift_ = a.start_frame.value - start;
+    if (a.start == StartKind::together) together_ = a.start_frame.value;
+    if (a.start == StartKind::at_birth && !lives_.empty()) {
+        std::vector<double> shifts(n);
+        for (std::size_t i = 0; i < n; ++i) shifts[i] = born_at(carrier_, lives_[i].birth, horizon) - start;
+        shifts_ = std::move(shifts);
+    }
+    hidden_until_start_ = a.hidden_until_start;
+    if (!a.hidden_copies.empty()) {
+        std::vector<std::uint8_t> hidden(n);
+        for (std::size_t i = 0; i < n; ++i) {
+            hidden[i] = std::binary_search(a.hidden_copies.begin(), a.hidden_copies.end(), set.places[i].id);
+        }
+        hidden_ = std::move(hidden);
+    }
+    plain_ = shares_.empty() && flickers_.empty() && lives_.empty() && hidden_.empty() && shift_ == 0 && shifts_.empty() && !together_ &&
+             !after_start_ && !hidden_until_start_;
+    whole_ = std::move(whole);
+    still_ = std::move(still);
+}
+
+CopyClocks CopyClocks::part(std::span<const std::uint32_t> which) const {
+    CopyClocks out = *this;
+    out.whole_ = part_of(whole_, which);
+    out.still_ = part_of(still_, which);
+    out.places_ = part_of(places_, which);
+    out.lives_ = part_of(lives_, which);
+    out.shifts_ = part_of(shifts_, which);
+    out.hidden_ = part_of(hidden_, which);
+    for (Share& s : out.shares_) s.values = part_of(s.values, which);
+    for (Flicker& f : out.flickers_) f.values = part_of(f.values, which);
+    return out;
+}
+
+CopyClocks::Now CopyClocks::now(double t) const {
+    Now n;
+    n.t = t;
+    if (!lives_.empty()) n.carrier = carrier_.at(t);
+    const double at = together_ ? std::max(t, *together_) : t;
+    for (const Share& s : shares_) n.amounts.push_back({s.amount.at(at) * s.share, s.amount.slope(at) * s.share});
+    return n;
+}
+
+double CopyClocks::drifted(const Share& s, std::size_t copy, double t, double* slope) const {
+    const DriftingValue v = noise_value(*s.drifting, CurvePlan(s.drifting->curve, 0), places_[copy].position, t * seconds_a_frame_);
+    if (slope) *slope = v.rate * seconds_a_frame_;
+    return v.value;
+}
+
+double CopyClocks::delay_slope(std::size_t i, const Now& now) const {
+    double slope = 0;
+    for (std::size_t k = 0; k < shares_.size(); ++k) {
+        const Share& s = shares_[k];
+        if (s.target != Target::delay) continue;
+        double own = 0;
+        const double value = s.drifting ? drifted(s, i, now.t, &own) : s.values[i];
+        slope += now.amounts[k].slope * value + now.amounts[k].value * own;
+    }
+    return slope;
+}
+
+CopyClocks::Local CopyClocks::at(const TimingPlan& plan, std::size_t i, const Now& now) const {
+    const CopyClock& still = still_[i];
+    const double start = plan.first().value;
+    const bool waits = together_ && now.t < *together_;
+    const double t = waits ? *together_ : now.t;
+    double delay = still.delay, slope = 0;
+    for (std::size_t k = 0; k < shares_.size(); ++k) {
+        const Share& s = shares_[k];
+        if (s.target != Target::delay) continue;
+        double own = 0;
+        const double value = s.drifting ? drifted(s, i, t, &own) : s.values[i];
+        delay += now.amounts[k].value * value;
+        slope += now.amounts[k].slope * value + now.amounts[k].value * own;
+    }
+    const double shift = shift_of(i), x = t - shift - delay;
+    Local out;
+    out.delay = delay;
+    out.local = start + still.rate * (x - start);
+    out.rate = still.rate;
+    for (const Share& s : shares_) {
+        if (s.target != Target::speed) continue;
+        const double w = s.values[i] * s.share, from = s.meets ? *s.meets : start + shift;
+        out.local += w * s.amount.integral(from, x + shift);
+        out.rate += w * s.amount.at(x + shift);
+    }
+    out.rate *= waits ? 0 : 1 - slope;
+    const bool early = out.local < start;
+    if (after_start_ && early) out.local = start, out.rate = 0;
+    out.absent = (hidden_until_start_ && early) || (!hidden_.empty() && hidden_[i]);
+    if (!lives_.empty()) out.absent |= now.carrier < lives_[i].birth || now.carrier >= lives_[i].death;
+    if (!flickers_.empty() && !out.absent) out.absent = flickers_off(i, now.t);
+    return out;
+}
+
+bool CopyClocks::flickers_off(std::size_t i, double t) const {
+    constexpr std::uint64_t rule = 0x666c69636b6572; // "flicker"
+    for (const Flicker& f : flickers_) {
+        const Spread& s = f.spread;
+        double shown = f.values[i];
+        if (s.driver == Driver::noise && s.drift != V3d(0)) {
+            shown = noise_value(s, CurvePlan(s.curve, 0), places_[i].position, t * seconds_a_frame_).value;
+        }
+        const double off = f.amount.at(t) * s.share * (1 - std::clamp(shown, 0.0, 100.0) / 100);
+        const double slot = std::floor(t * seconds_a_frame_ * s.changes + 1e-9);
+        const auto place = static_cast<std::uint64_t>(static_cast<std::int64_t>(slot));
+        if (chance(s.seed, chance_bits(s.seed, s.id.value + rule, place), places_[i].id.value) < off) return true;
+    }
+    return false;
+}
+
+} // namespace garland

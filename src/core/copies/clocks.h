@@ -1,0 +1,114 @@
+// The clocks of an arrangement's copies: what turns an output frame into each copy's local time τ. See docs/time.md,
+// stages 1 and 2.
+//
+// With a_k the amount of spread k at an output frame, D_k(c) what it gives copy c, and `start` the timing's first frame:
+//   d(t) = Σ a_k(t)·D_k(c) + nudge             delays
+//   x    = t − shift − d(t)                    shift: where an arrangement starts elsewhere than its timing
+//   τ    = start + (x − start) + Σ w_k(c)·∫ a_k from m_k to x      speeds; m_k: where the copies agree, usually `start`
+#pragma once
+
+#include "core/base/shared_list.h"
+#include "core/copies/copy_set.h"
+#include "core/source/source_clock.h"
+#include "core/time/rate.h"
+#include "core/time/timing_plan.h"
+
+#include <optional>
+#include <span>
+#include <vector>
+
+namespace garland {
+
+// A copy's own clock where nothing about it changes in time: τ = start + rate · (t − delay − start).
+struct CopyClock {
+    double delay = 0; // output frames later, nudge included
+    double rate = 1;  // above 0
+};
+
+// What carries the copies, in time: which of its source frames is there at an output frame.
+struct CarrierTime {
+    std::optional<TimingPlan> plan; // none: source frame = output frame
+    SourceClock clock;
+    double at(double t) const; // held inside the source's range
+};
+
+class CopyClocks {
+  public:
+    CopyClocks() = default;
+    CopyClocks(std::vector<CopyClock> still); // nothing that changes in time
+    // plan: the timing the copies follow; rate: output frames a second, for drifts and flicker; horizon: output frames in
+    // which births are looked for.
+    CopyClocks(const CopySet& set, const TimingPlan& plan, const CarrierTime& carrier, Rate rate, FrameRange horizon);
+    // The clocks of some of the copies, in the order of `which`.
+    CopyClocks part(std::span<const std::uint32_t> which) const;
+
+    std::size_t size() const { return whole_.size(); }
+    // As their rules say with all amounts whole: for words, sorting and colours.
+    const CopyClock& operator[](std::size_t i) const { return whole_[i]; }
+    const CopyClock* begin() const { return whole_.begin(); }
+    const CopyClock* end() const { return whole_.end(); }
+    // Nothing changes in time and nobody is hidden: `whole` is all there is to know.
+    bool plain() const { return plain_; }
+    std::span<const CopyClock> still() const { return still_.list(); }
+
+    // The amounts of one output frame, the same for all copies.
+    struct Now {
+        double t = 0, carrier = 0;
+        struct Amount {
+            double value = 1, slope = 0;
+        };
+        std::vector<Amount> amounts; // one a changing share
+    };
+    Now now(double t) const;
+    struct Local {
+        double delay = 0; // output frames later, at this moment
+        double local = 0; // τ
+        double rate = 1;  // dτ/dt
+        bool absent = false;
+    };
+    Local at(const TimingPlan& plan, std::size_t copy, const Now& now) const;
+
+    std::size_t changing() const { return shares_.size(); } // spreads (and nudges) whose amount changes in time
+    const std::string& share_name(std::size_t k) const { return shares_[k].name; }
+    bool shifted() const { return shift_ != 0 || !shifts_.empty(); }
+    double shift_of(std::size_t copy) const { return shifts_.empty() ? shift_ : shifts_[copy]; }
+    // dd/dt: above 1 a copy's own time runs backward.
+    double delay_slope(std::size_t copy, const Now& now) const;
+
+  private:
+    struct Share {
+        std::string name;
+        Target target = Target::delay;
+        double share = 1;
+        CurvePlan amount;
+        std::optional<double> meets;
+        SharedList<double> values; // output frames, or shares of the speed
+        std::optional<Spread> drifting;
+    };
+    struct Flicker {
+        Spread spread;
+        CurvePlan amount;
+        SharedList<double> values; // per cent
+    };
+    double drifted(const Share& s, std::size_t copy, double t, double* slope) const;
+    bool flickers_off(std::size_t copy, double t) const;
+
+    bool plain_ = true;
+    SharedList<CopyClock> whole_, still_;
+    std::vector<Share> shares_;
+    std::vector<Flicker> flickers_;
+    SharedList<Placement> places_; // for drifting noise and ids
+    CarrierTime carrier_;
+    struct Life {
+        double birth, death; // source frames of what carries it
+    };
+    SharedList<Life> lives_;
+    SharedList<double> shifts_;
+    SharedList<std::uint8_t> hidden_;
+    double shift_ = 0;
+    std::optional<double> together_; // output frame
+    bool after_start_ = false, hidden_until_start_ = false;
+    double seconds_a_frame_ = 1.0 / 24;
+};
+
+} // namespace garland

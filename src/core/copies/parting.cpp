@@ -1,0 +1,226 @@
+#include "core/copies/parting.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <numeric>
+#include <queue>
+
+namespace garland {
+
+namespace {
+
+double step_of(const PartRule& r) {
+    return r.whole_frames ? std::max(1.0, std::ceil(r.apart - 1e-9)) : r.apart;
+}
+
+// The rising sequence with the least sum of absolute differences from `a`.
+std::vector<double> isotonic(const std::vector<double>& a) {
+    std::priority_queue<double> heap;
+    std::vector<double> y(a.size());
+    for (std::size_t i = 0; i < a.size(); ++i) {
+        heap.push(a[i]);
+        if (heap.top() > a[i]) {
+            heap.pop();
+            heap.push(a[i]);
+        }
+        y[i] = heap.top();
+    }
+    for (std::size_t i = a.size() - 1; i-- > 0;) y[i] = std::min(y[i], y[i + 1]);
+    return y;
+}
+
+double cost(const std::vector<double>& y, const std::vector<double>& a, double low, double high) {
+    double sum = 0;
+    for (std::size_t i = 0; i < a.size(); ++i) sum += std::abs(std::clamp(y[i], low, high) - a[i]);
+    return sum;
+}
+
+// Delays in order, at least `step` apart, inside low … high, the last no more than `span` after the first. The changes.
+std::vector<double> part_line(const std::vector<double>& d, double step, double low, double high, double span, bool whole) {
+    const auto n = static_cast<double>(d.size());
+    std::vector<double> a(d.size());
+    for (std::size_t i = 0; i < d.size(); ++i) a[i] = d[i] - static_cast<double>(i) * step;
+    std::vector<double> y = isotonic(a);
+    double from = low, to = high - (n - 1) * step; // of y
+    const double room = span - (n - 1) * step;
+    if (std::clamp(y.back(), from, to) - std::clamp(y.front(), from, to) > room) { // too long: where to cut it off
+        double left = std::max(from, y.front() - room), right = std::min(to - room, y.back());
+        for (int k = 0; k < 200 && right - left > 1e-9; ++k) {
+            const double p = left + (right - left) / 3, q = right - (right - left) / 3;
+            (cost(y, a, p, p + room) <= cost(y, a, q, q + room) ? right : left) = cost(y, a, p, p + room) <= cost(y, a, q, q + room) ? q : p;
+        }
+        double best = (left + right) / 2;
+        if (whole) {
+            const double down = std::floor(best), up = std::ceil(best);
+            best = cost(y, a, down, down + room) <= cost(y, a, up, up + room) ? down : up;
+        }
+        from = best, to = best + room;
+    }
+    for (std::size_t i = 0; i < d.size(); ++i) y[i] = std::clamp(y[i], from, to) + static_cast<double>(i) * step;
+    return y;
+}
+
+tl::unexpected<Error> no_room(std::size_t wanted, std::int64_t room, const PartRule& r) {
+    return fail(Error{ErrorCode::too_large, r.period > 0 && !(r.high - r.low < r.period)
+                                                ? fmt::format("this loop can hold {} copies so far apart, and there are {}", room, wanted)
+                                                : fmt::format("between the allowed delays there is room for {} copies so far apart, and there are {}", room, wanted)}
+                    .keeping("all delays as they are")
+                    .advise("part near neighbours only, let the speed vary, or allow more"));
+}
+
+Parted changes(std::span<const double> before, std::vector<double> after) {
+    Parted out;
+    for (std::size_t i = 0; i < after.size(); ++i) {
+        const double by = std::abs(after[i] - before[i]);
+        out.moved += by > 1e-9;
+        out.total += by;
+        out.most = std::max(out.most, by);
+    }
+    out.delays = std::move(after);
+    return out;
+}
+
+} // namespace
+
+std::int64_t room_for(const PartRule& r) {
+    const double step = step_of(r);
+    double room = std::numeric_limits<double>::infinity();
+    if (r.period > 0) room = std::floor(r.period / step + 1e-9);
+    if (std::isfinite(r.low) && std::isfinite(r.high)) room = std::min(room, std::floor((r.high - r.low) / step + 1e-9) + 1);
+    return std::isfinite(room) ? static_cast<std::int64_t>(std::max(room, 0.0)) : -1;
+}
+
+Result<Parted> part_all(std::span<const double> delays, const PartRule& r) {
+    const std::size_t n = delays.size();
+    if (!(r.apart > 0) || !(r.high >= r.low)) return fail(ErrorCode::invalid, "copies can only be parted by more than nothing, between rising limits");
+    if (n < 2) return changes(delays, {delays.begin(), delays.end()});
+    if (const std::int64_t room = room_for(r); room >= 0 && room < static_cast<std::int64_t>(n)) return no_room(n, room, r);
+    const double step = step_of(r);
+    const bool round = r.period > 0 && !(r.high - r.low < r.period);
+    std::vector<double> at(n); // on the loop, or as they are
+    for (std::size_t i = 0; i < n; ++i) {
+        const double d = r.whole_frames ? std::round(delays[i]) : delays[i];
+        at[i] = round ? d - std::floor(d / r.period) * r.period : d;
+    }
+    std::vector<std::size_t> order(n);
+    std::iota(order.begin(), order.end(), std::size_t(0));
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return at[a] < at[b]; });
+    const double span = r.period > 0 ? r.period - step : std::numeric_limits<double>::infinity();
+    const double none = std::numeric_limits<double>::infinity();
+
+    std::vector<std::size_t> cuts{0};
+    if (round) {
+        cuts.resize(n);
+        std::iota(cuts.begin(), cuts.end(), std::size_t(0));
+        if (n > 64) { // the widest gaps before them
+            auto gap = [&](std::size_t k) { return k == 0 ? at[order[0]] + r.period - at[order[n - 1]] : at[order[k]] - at[order[k - 1]]; };
+            std::partial_sort(cuts.begin(), cuts.begin() + 3, cuts.end(), [&](std::size_t a, std::size_t b) { return gap(a) > gap(b); });
+            cuts.resize(3);
+        }
+    }
+    std::vector<double> best;
+    double least = none;
+    for (std::size_t cut : cuts) {
+        std::vector<double> line(n);
+        for (std::size_t i = 0; i < n; ++i) {
+            const std::size_t k = (cut + i) % n;
+            line[i] = at[order[k]] + (cut + i >= n ? r.period : 0);
+        }
+        const std::vector<double> y = part_line(line, step, round ? -none : r.low, round ? none : r.high, span, r.whole_frames);
+        double sum = 0;
+        std::vector<double> after(n);
+        for (std::size_t i = 0; i < n; ++i) {
+            const std::size_t copy = order[(cut + i) % n];
+            const double base = r.whole_frames ? std::round(delays[copy]) : delays[copy];
+            after[copy] = base + (y[i] - line[i]);
+            if (round) { // a whole loop earlier or later is the same; inside the limits is better
+                while (after[copy] > r.high && after[copy] - r.period >= r.low) after[copy] -= r.period;
+                while (after[copy] < r.low && after[copy] + r.period <= r.high) after[copy] += r.period;
+            }
+            sum += std::abs(after[copy] - delays[copy]);
+        }
+        if (sum < least) least = sum, best = std::move(after);
+    }
+    return changes(delays, std::move(best));
+}
+
+namespace {
+
+// The delay nearest to `wanted` that is at least `step` from all `taken`, round the loop if there is one; NaN: none.
+double nearest_free(double wanted, std::vector<double>& taken, double step, const PartRule& r) {
+    if (r.period > 0) { // others are met at every turn near by
+        const std::size_t n = taken.size();
+        for (std::size_t i = 0; i < n; ++i) {
+            const double turn = std::round((wanted - taken[i]) / r.period) * r.period;
+            taken[i] += turn;
+            taken.push_back(taken[i] - r.period);
+            taken.push_back(taken[i] + r.period);
+        }
+    }
+    auto free = [&](double x) {
+        if (x < r.low - 1e-9 || x > r.high + 1e-9) return false;
+        return std::all_of(taken.begin(), taken.end(), [&](double t) { return std::abs(x - t) >= step - 1e-9; });
+    };
+    double best = std::numeric_limits<double>::quiet_NaN();
+    auto offer = [&](double x) {
+        if (free(x) && !(std::abs(x - wanted) >= std::abs(best - wanted))) best = x;
+    };
+    offer(std::clamp(wanted, r.low, r.high));
+    for (double t : taken) {
+        double before = t - step, after = t + step;
+        if (r.whole_frames) before = std::floor(before + 1e-9), after = std::ceil(after - 1e-9);
+        offer(before);
+        offer(after);
+    }
+    return best;
+}
+
+} // namespace
+
+Result<Parted> part_near(std::span<const double> delays, std::span<const std::uint32_t> near, std::size_t k, const PartRule& r) {
+    const std::size_t n = delays.size();
+    if (!(r.apart > 0) || !(r.high >= r.low)) return fail(ErrorCode::invalid, "copies can only be parted by more than nothing, between rising limits");
+    const double step = step_of(r);
+    std::vector<std::vector<std::uint32_t>> around(n); // both ways
+    for (std::uint32_t i = 0; i < n; ++i) {
+        for (std::size_t j = 0; j < k; ++j) {
+            const std::uint32_t other = near[i * k + j];
+            if (other == i) continue;
+            around[i].push_back(other);
+            around[other].push_back(i);
+        }
+    }
+    for (auto& list : around) {
+        std::sort(list.begin(), list.end());
+        list.erase(std::unique(list.begin(), list.end()), list.end());
+    }
+    std::vector<double> after(delays.begin(), delays.end());
+    if (r.whole_frames) {
+        for (double& d : after) d = std::round(d);
+    }
+    const std::vector<double> wanted = after;
+    std::vector<double> taken;
+    for (int pass = 0; pass < 4; ++pass) {
+        bool changed = false;
+        for (std::uint32_t i = 0; i < n; ++i) {
+            if (pass > 0 && after[i] == wanted[i]) continue;
+            taken.clear();
+            for (std::uint32_t j : around[i]) {
+                if (pass > 0 || j < i) taken.push_back(after[j]);
+            }
+            const double to = nearest_free(wanted[i], taken, step, r);
+            if (std::isnan(to)) {
+                return fail(Error{ErrorCode::too_large, fmt::format("copy {} has {} near neighbours, and not all of them fit so far apart", i + 1, around[i].size())}
+                                .keeping("all delays as they are")
+                                .advise("ask for fewer neighbours, let the speed vary, or allow more"));
+            }
+            changed = changed || to != after[i];
+            after[i] = to;
+        }
+        if (!changed) break;
+    }
+    return changes(delays, std::move(after));
+}
+
+} // namespace garland

@@ -1,0 +1,53 @@
+// Where an arrangement's copies are at an output frame: carried, turned toward a target, sized and turned by spreads whose
+// amount changes. Wobble comes on top (wobble.h).
+#pragma once
+
+#include "core/copies/copy_set.h"
+#include "core/time/rate.h"
+
+#include <array>
+#include <optional>
+#include <vector>
+
+namespace garland {
+
+class CopyPlaces {
+  public:
+    CopyPlaces() = default;
+    CopyPlaces(const CopySet& set, Rate rate);
+    CopyPlaces part(std::span<const std::uint32_t> which) const;
+
+    // As the rules say, with all amounts whole; carried ones where they are born.
+    const SharedList<Placement>& still() const { return still_; }
+    // What stands still is all there is to know.
+    bool moves() const { return carried_ || !changing_.empty() || target_.has_value() || spec_facing_ == Facing::velocity; }
+    bool carried() const { return carried_; }           // the poses of what carries them are needed
+    bool faces_velocity() const { return carried_ && spec_facing_ == Facing::velocity; }
+
+    // carrier: the carrying source's pose at that moment, `later` a moment after it (only where velocities are faced).
+    // gone: where asked for, 1 for copies whose carrier is not there.
+    std::vector<Placement> at(double t, const PosePtr& carrier, const PosePtr& later,
+                              std::vector<std::uint8_t>* gone = nullptr) const;
+
+    // Each copy's share of the wobble at an output frame; empty: all of it.
+    std::vector<float> wobble_amounts(double t) const;
+
+  private:
+    struct Share {
+        Spread spread;
+        CurvePlan amount;
+        SharedList<double> values;
+    };
+    double value_at(const Share& s, std::size_t copy, double t) const;
+    SharedList<Placement> still_;
+    std::vector<Share> changing_, wobbles_;
+    SharedList<SurfaceSpot> spots_;
+    std::shared_ptr<const Arrangement> spec_;
+    Facing spec_facing_ = Facing::fixed;
+    std::optional<std::array<CurvePlan, 3>> target_;
+    bool carried_ = false;
+    bool on_points_ = false;
+    double seconds_a_frame_ = 1.0 / 24;
+};
+
+} // namespace garland

@@ -1,0 +1,238 @@
+#include "core/project/varying.h"
+
+#include "core/base/numbers.h"
+#include "core/base/parallel.h"
+#include "core/project/timings.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <map>
+
+namespace garland {
+
+Result<ArrangementDone> meet_at(const Arrangement& arrangement, const MeetOrder& o) {
+    if (!std::isfinite(o.at.value) || std::abs(o.at.value) > frame_limit) return fail(ErrorCode::invalid, "copies can only meet at a usable frame");
+    if (!(o.ease >= 1) || !(o.stay >= 0) || o.ease > 1e6 || o.stay > 1e6) {
+        return fail(Error{ErrorCode::invalid, "an ease takes at least 1 output frame, and copies stay together for 0 or more"}.advise("give an ease of some frames"));
+    }
+    if (arrangement.start == StartKind::at_birth) {
+        return fail(Error{ErrorCode::invalid, "copies whose time starts at their birth are each at another source frame"}.advise("let them start with the shot"));
+    }
+    ArrangementDone done{arrangement, fmt::format("Meet at frame {}", short_number(o.at.value)), {}};
+    KeyedCurve keys{{o.at.value - o.ease, 1, Toward::smooth}, {o.at.value, 0, Toward::smooth}};
+    if (o.stay > 0) keys.push_back({o.at.value + o.stay, 0, Toward::smooth});
+    keys.push_back({o.at.value + o.stay + o.ease, 1, Toward::linear});
+    int delays = 0, speeds = 0;
+    for (Spread& s : done.arrangement.spreads) {
+        if (s.target == Target::delay) s.amount = keys, ++delays;
+        if (s.target == Target::speed) s.meets = o.at, ++speeds;
+    }
+    if (!done.arrangement.nudges.empty()) done.arrangement.nudge_amount = keys;
+    if (delays + speeds == 0 && done.arrangement.nudges.empty()) done.note = "the copies already move together: nothing delays them";
+    if (speeds > 0) {
+        done.note = o.stay > 0 ? "copies of different speeds agree at that frame, and drift apart while the others stay together"
+                               : "copies of different speeds agree at that frame, and drift apart before and after it";
+    }
+    return done;
+}
+
+Result<ArrangementDone> without_meeting(const Arrangement& arrangement) {
+    ArrangementDone done{arrangement, "Take the meeting out", {}};
+    for (Spread& s : done.arrangement.spreads) {
+        if (s.target == Target::delay) s.amount.clear();
+        s.meets.reset();
+    }
+    done.arrangement.nudge_amount.clear();
+    return done;
+}
+
+double BackwardRun::longer_ease(double ease) const {
+    return std::ceil(ease * steepest - 1e-9);
+}
+
+std::optional<BackwardRun> backward_by_amounts(const ArrangementShow& a, FrameRange range, Progress& progress) {
+    if (a.clocks.changing() == 0) return {};
+    BackwardRun run;
+    std::vector<std::uint8_t> runs(a.clocks.size());
+    bool any = false;
+    for (double t = static_cast<double>(range.first); t <= static_cast<double>(range.last); t += 0.25) {
+        if (progress.cancelled()) return {};
+        const CopyClocks::Now now = a.clocks.now(t);
+        bool here = false;
+        for (std::size_t i = 0; i < runs.size(); ++i) {
+            const double slope = a.clocks.delay_slope(i, now);
+            if (slope <= 1 + 1e-9) continue;
+            run.steepest = std::max(run.steepest, slope);
+            run.copies += runs[i] == 0;
+            runs[i] = 1;
+            here = true;
+        }
+        if (here && !any) run.first = OutputFrame(t);
+        if (here) run.last = OutputFrame(t);
+        any = any || here;
+    }
+    if (!any) return {};
+    return run;
+}
+
+TwinRule twin_rule(const Show& show, const ArrangementShow& a) {
+    TwinRule rule;
+    rule.alike_below = show.settings.alike_below;
+    rule.share = show.settings.twin_share;
+    // A loop's last pose is followed by its first: differences go round, counted in source frames.
+    const double loop = a.plan.loop();
+    if (loop > 0 && !a.plan.there_and_back() && a.plan.length() > 0) {
+        const double first = a.plan.at(a.plan.first()).source, last = a.plan.at(OutputFrame(a.plan.first().value + a.plan.length() - 1e-9)).source;
+        if (last > first) rule.period = (last - first) * loop / a.plan.length();
+    }
+    return rule;
+}
+
+double least_apart(const TimingPlan& plan, const SourceClock& source, FrameRange range, const TwinRule& rule, bool whole_frames) {
+    std::vector<double> frames;
+    const std::int64_t m = std::min<std::int64_t>(range.count(), 480);
+    for (std::int64_t k = 0; k < m; ++k) {
+        frames.push_back(std::round(static_cast<double>(range.first) + (m > 1 ? static_cast<double>(k) / static_cast<double>(m - 1) : 0) * static_cast<double>(range.count() - 1)));
+    }
+    std::vector<CopyMoment> base(frames.size()), other(frames.size());
+    row_moments(plan, source, CopyClock{0, 1}, frames, base);
+    double fastest = 0;
+    for (const CopyMoment& c : base) fastest = std::max(fastest, static_cast<double>(std::abs(c.speed)));
+    const double step = whole_frames ? 1 : fastest > 0 ? rule.alike_below / fastest : 1;
+    for (int k = 1; k <= 1000; ++k) {
+        row_moments(plan, source, CopyClock{k * step, 1}, frames, other);
+        std::size_t alike = 0;
+        for (std::size_t i = 0; i < frames.size(); ++i) {
+            if (base[i].has(mark_absent) || other[i].has(mark_absent)) continue;
+            double d = std::abs(base[i].source - other[i].source);
+            if (rule.period > 0) d = std::min(std::fmod(d, rule.period), rule.period - std::fmod(d, rule.period));
+            alike += d < rule.alike_below - 1e-9;
+        }
+        if (static_cast<double>(alike) <= rule.share * static_cast<double>(frames.size())) return k * step;
+    }
+    return 0;
+}
+
+Result<TwinState> twin_state(const Show& show, ArrangementId id, int frames, Progress& progress) {
+    TwinState state;
+    constexpr std::size_t around = 6;
+    for (const ArrangementShow& a : show.arrangements) {
+        if (a.id != id) continue;
+        TwinRule rule = twin_rule(show, a);
+        rule.most_samples = frames;
+        GARLAND_TRY(report, find_twins(a.plan, a.clock, a.clocks, show.settings.range, rule, progress));
+        state.copies += static_cast<std::int64_t>(a.clocks.size());
+        state.twins += static_cast<std::int64_t>(report.twin_copies());
+        for (const TwinGroup& group : report.groups) {
+            for (std::uint32_t i : group.copies) state.twin_copies.push_back(a.number(i));
+        }
+        state.frames = report.samples;
+        if (!report.groups.empty()) {
+            const auto near = nearest_copies(a.places.list(), around);
+            GARLAND_TRY(close, near_twins(a.plan, a.clock, a.clocks, show.settings.range, rule, near, around, progress));
+            state.near_twins += close;
+        }
+        if (a.plan.loop() > 0) {
+            state.loop = a.plan.loop();
+            const double apart = least_apart(a.plan, a.clock, show.settings.range, rule, false);
+            if (apart > 0) state.room = capacity(a.plan.loop(), apart);
+        }
+        if (auto back = backward_by_amounts(a, show.settings.range, progress); back && !state.backward) state.backward = back;
+        if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+    }
+    return state;
+}
+
+Result<PartDone> part_twins(const Show& show, const Project& project, ArrangementId id, const PartOrder& order, Progress& progress) {
+    const Arrangement* arrangement = project.arrangement(id);
+    if (!arrangement) return fail(ErrorCode::not_found, "there is no such arrangement");
+    PartDone done;
+    std::map<CopyId, double> nudges;
+    for (const Nudge& n : arrangement->nudges) nudges[n.copy] = n.frames;
+    std::int64_t moved = 0, all = 0;
+    double total = 0, most = 0;
+    for (const ArrangementShow& a : show.arrangements) {
+        if (a.id != id) continue;
+        const TwinRule rule = twin_rule(show, a);
+        const double apart = least_apart(a.plan, a.clock, show.settings.range, rule, order.whole_frames);
+        if (apart <= 0) {
+            return fail(Error{ErrorCode::invalid, "no delay keeps copies of this timing apart: it stands still for too much of the range"}.advise("shorten its holds, or let the speed vary"));
+        }
+        done.apart = std::max(done.apart, apart);
+        // Copies of one speed are compared with each other; those of different speeds drift apart by themselves.
+        std::map<double, std::vector<std::uint32_t>> by_rate;
+        for (std::uint32_t i = 0; i < a.clocks.size(); ++i) by_rate[a.clocks[i].rate].push_back(i);
+        const auto near = order.neighbours > 0 ? nearest_copies(a.places.list(), order.neighbours) : std::vector<std::uint32_t>{};
+        for (const auto& [rate, copies] : by_rate) {
+            if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+            PartRule part;
+            part.apart = apart / rate;
+            part.period = a.plan.loop() / rate;
+            part.whole_frames = order.whole_frames;
+            if (order.low) part.low = *order.low;
+            if (order.high) part.high = *order.high;
+            std::vector<double> delays;
+            for (std::uint32_t i : copies) delays.push_back(a.clocks[i].delay);
+            Result<Parted> parted = fail(ErrorCode::invalid, "");
+            if (order.neighbours == 0) {
+                parted = part_all(delays, part);
+            } else {
+                std::vector<std::uint32_t> place(a.clocks.size(), UINT32_MAX);
+                for (std::uint32_t k = 0; k < copies.size(); ++k) place[copies[k]] = k;
+                std::vector<std::uint32_t> beside(copies.size() * order.neighbours);
+                for (std::uint32_t k = 0; k < copies.size(); ++k) {
+                    for (std::size_t j = 0; j < order.neighbours; ++j) {
+                        const std::uint32_t other = place[near[copies[k] * order.neighbours + j]];
+                        beside[k * order.neighbours + j] = other == UINT32_MAX ? k : other;
+                    }
+                }
+                parted = part_near(delays, beside, order.neighbours, part);
+            }
+            if (!parted) return tl::unexpected(parted.error());
+            for (std::size_t k = 0; k < copies.size(); ++k) {
+                const double by = parted->delays[k] - delays[k];
+                if (std::abs(by) > 1e-9) nudges[a.places[copies[k]].id] += by;
+            }
+            moved += parted->moved;
+            total += parted->total;
+            most = std::max(most, parted->most);
+            all += static_cast<std::int64_t>(copies.size());
+        }
+    }
+    for (const auto& [copy, frames] : nudges) {
+        if (std::abs(frames) > 1e-9) done.nudges.push_back({copy, frames});
+    }
+    done.words = moved == 0 ? std::string("No copy had to be moved")
+                            : fmt::format("Part twins: {} of {} moved, {} at most, {} in all", moved, counted(all, "copy", "copies"),
+                                          counted_number(std::round(most * 1000) / 1000, "frame", "frames"), short_number(total));
+    return done;
+}
+
+Result<ArrangementId> single_out(Project& p, ArrangementId from, std::vector<CopyId> copies, const std::string& part) {
+    const Arrangement* other = p.arrangement(from);
+    if (!other) return fail(ErrorCode::not_found, "there is no such arrangement");
+    if (other->single_out) return fail(Error{ErrorCode::invalid, "this arrangement was singled out itself"}.advise("single out from the one it came from"));
+    if (copies.empty() == part.empty()) return fail(Error{ErrorCode::invalid, "either copies or a part can be singled out"}.advise("pick some copies, or name one part"));
+    std::sort(copies.begin(), copies.end());
+    copies.erase(std::unique(copies.begin(), copies.end()), copies.end());
+    Arrangement a;
+    a.id = ArrangementId(p.next_id++);
+    a.name = other->name + (part.empty() ? ", singled out" : ": " + part);
+    a.source = other->source;
+    a.timing = other->timing;
+    a.kind = ArrangementKind::line; // never looked at: places come from the other
+    a.start = other->start;
+    a.start_frame = other->start_frame;
+    a.passes = other->passes;
+    a.hidden_until_start = other->hidden_until_start;
+    a.wobble = other->wobble;
+    a.single_out = SingleOut{from, std::move(copies), part};
+    const ArrangementId id = a.id;
+    p.arrangements.push_back(std::move(a));
+    GARLAND_TRY(timing, separate_timing(p, id));
+    static_cast<void>(timing);
+    return id;
+}
+
+} // namespace garland

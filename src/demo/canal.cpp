@@ -1,0 +1,121 @@
+#include "demo/canal.h"
+
+#include "core/project/varying.h"
+#include "demo/festival.h"
+#include "demo/quay.h"
+#include "io/project_file.h"
+
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+
+constexpr Rate rate{24, 1};
+
+Spread& add_spread(Project& p, Arrangement& a, Target target, Driver driver, double from, double to) {
+    Spread s;
+    s.id = SpreadId(p.next_id++);
+    s.target = target;
+    s.driver = driver;
+    s.from = from;
+    s.to = to;
+    a.spreads.push_back(s);
+    return a.spreads.back();
+}
+
+Arrangement& arrange(Project& p, SourceId source, TimingId timing, const char* name) {
+    Arrangement a;
+    a.id = ArrangementId(p.next_id++);
+    a.name = name;
+    a.source = source;
+    a.timing = timing;
+    p.arrangements.push_back(a);
+    return p.arrangements.back();
+}
+
+} // namespace
+
+Project canal_project() {
+    Project p;
+    p.settings.name = "Along the canal";
+    p.settings.rate = rate;
+    p.settings.range = {1, 240};
+    p.settings.camera = {V3d(0, 1.2, -3), 17, 24, 17, 42};
+
+    const SourceId lantern = add_source(p, "paper lantern", "lantern.ply", {0, 95, rate});
+    p.source(lantern)->sub_frame = SubFrame::smooth;
+    Timing& sway = p.timings.front();
+    sway.name = "sway";
+    sway.before.mode = sway.after.mode = OutsideMode::there_and_back;
+    const TimingId swaying = sway.id;
+
+    // The canal bends; a row of lanterns on each bank.
+    const std::vector<V3d> bend{V3d(-16, 0, -16), V3d(-7, 0, -13.5), V3d(-1, 0, -8.5), V3d(1.5, 0, -2.5), V3d(4.5, 0, 3), V3d(10, 0, 6.5)};
+    p.arrangements.clear();
+    for (bool near : {true, false}) {
+        Arrangement& quay = arrange(p, lantern, swaying, near ? "near quay" : "far quay");
+        quay.kind = ArrangementKind::curve;
+        quay.count = 200;
+        quay.path = bend;
+        quay.path_side = near ? 1.7 : -1.7;
+        quay.origin = V3d(0, near ? 1.5 : 1.9, 0);
+        quay.sag = 0.35;
+        quay.swag = 10;
+        quay.size = 0.3;
+        quay.facing = Facing::along;
+        quay.jitter.turn = 40;
+        add_spread(p, quay, Target::delay, Driver::even, 0, 190);
+        add_spread(p, quay, Target::size, Driver::chance, -12, 12).seed = near ? 3 : 4;
+    }
+
+    const SourceId wheel = add_source(p, "pinwheel", "pinwheel.glb", {0, 96, rate});
+    Arrangement& wheels = p.arrangements.back();
+    wheels.name = "pinwheels on the square";
+    wheels.kind = ArrangementKind::grid;
+    wheels.columns = 9, wheels.rows = 7, wheels.spacing = 0.62, wheels.row_spacing = 0.7;
+    wheels.origin = V3d(-5.2, 0, 1.2), wheels.heading = 20;
+    wheels.jitter.position = V3d(0.08, 0, 0.08);
+    Timing& turning = *p.timing(wheels.timing);
+    turning.before.mode = turning.after.mode = OutsideMode::repeat;
+    turning.last_is_first = true;
+    Spread& gusts = add_spread(p, wheels, Target::delay, Driver::noise, 0, 96);
+    gusts.patch = 1.6, gusts.detail = 2, gusts.seed = 5;
+    static_cast<void>(wheel);
+
+    const SourceId petals = add_source(p, "petals", "petals.0000.ply", {0, petal_frames - 1, rate});
+    p.source(petals)->sub_frame = SubFrame::smooth;
+    p.arrangements.back().name = "petals";
+    p.arrangements.back().hidden = true; // only what they carry is seen
+    Arrangement& afloat = arrange(p, lantern, swaying, "lanterns afloat");
+    afloat.kind = ArrangementKind::points;
+    afloat.carrier = petals;
+    afloat.origin = V3d(4.6, 0.2, -2.4);
+    afloat.size = 0.16;
+    afloat.facing = Facing::velocity;
+    afloat.start = StartKind::at_birth;
+
+    Arrangement& ring = arrange(p, lantern, swaying, "ring that meets");
+    ring.kind = ArrangementKind::ring;
+    ring.count = 16;
+    ring.radius = 1.7;
+    ring.origin = V3d(-2.6, 1.15, -1.9);
+    ring.size = 0.5;
+    ring.facing = Facing::outward;
+    add_spread(p, ring, Target::delay, Driver::chance, 0, 40);
+    if (auto met = meet_at(ring, {OutputFrame(canal_meeting), 72, 12})) ring = met->arrangement;
+    return p;
+}
+
+Result<std::string> write_canal(const std::string& folder, bool lantern_is_there, Progress& progress) {
+    PartOf lanterns(progress, 0, 0.85), toys(progress, 0.85, 1);
+    if (!lantern_is_there) GARLAND_CHECK(write_lantern(folder, lanterns));
+    GARLAND_CHECK(write_pinwheel(folder));
+    GARLAND_CHECK(write_petals(folder, toys));
+    const std::string path = folder + "/canal.garland";
+    GARLAND_CHECK(save_project(path, canal_project(), Existing::replace));
+    progress.report(1, "written");
+    return path;
+}
+
+} // namespace garland
