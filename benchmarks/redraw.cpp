@@ -3,6 +3,7 @@
 #include "app/benches/retime/retime_bench.h"
 #include "app/loom/loom_view.h"
 #include "app/shell/main_window.h"
+#include "app/stage/stage_view.h"
 #include "app/theme/tokens.h"
 
 #include <QApplication>
@@ -85,6 +86,57 @@ int main(int argc, char** argv) {
             fmt::print("{:<46} {:>13.1f} ms   {:>6.1f} × filling the pixels ({:.2f} ms)   goal < 50 ms\n",
                        fmt::format("edit of 1 of {} keys, 10 000 copies{}", keys, all_rows ? ", all rows" : ""), took, took / limit, limit);
         }
+    }
+    // A number of a spread changes: Loom, histogram and the Stage's colours are drawn anew at once; poses follow.
+    window.set_step(4);
+    loom.set_fit(false);
+    document.edit("set up", [&](Project& p) -> Result<void> {
+        p.arrangements[0].count = 10'000;
+        Spread s;
+        s.id = SpreadId(p.next_id++);
+        s.driver = Driver::noise;
+        p.arrangements[0].spreads = {s};
+        return {};
+    });
+    window.viewing().set_colour(ColourMode::delay);
+    QTest::qWait(1500);
+    const double colours = median_ms(15, [&](int i) {
+        document.edit("to", [&](Project& p) -> Result<void> {
+            p.arrangements[0].spreads[0].to = 24 + i;
+            return {};
+        });
+        window.stage().redraw();
+        QApplication::sendPostedEvents();
+        QApplication::processEvents(QEventLoop::ExcludeUserInputEvents);
+        if (loom.stale()) std::abort();
+    });
+    fmt::print("{:<46} {:>13.1f} ms   goal < 100 ms\n", "a spread's number, 10 000 copies", colours);
+
+    // The Stage alone: a thousand lanterns at 640 × 500, turned a little for every picture.
+    document.edit("set up", [&](Project& p) -> Result<void> {
+        Arrangement& a = p.arrangements[0];
+        a.kind = ArrangementKind::grid;
+        a.columns = 40, a.rows = 25, a.spacing = a.row_spacing = 1.2;
+        a.origin = V3d(0, 1.4, 0);
+        a.sag = 0;
+        a.spreads[0].to = 60;
+        return {};
+    });
+    window.stage().setParent(nullptr);
+    window.stage().resize(640, 500);
+    window.stage().show();
+    for (int i = 0; i < 400 && (!window.stage().scene() || window.stage().scene()->show != document.show()); ++i) QTest::qWait(25);
+    auto* canvas = window.stage().findChild<StageCanvas*>();
+    if (canvas) {
+        window.stage().orbit().camera = {V3d(0, 1, 0), 34, 20, 22, 40};
+        const double picture = median_ms(15, [&](int) {
+            window.stage().orbit().turn(2, 0);
+            canvas->grabFramebuffer();
+        });
+        std::size_t triangles = 0;
+        for (const SceneCopy& c : window.stage().scene()->copies) triangles += window.stage().scene()->poses[c.pose]->faces->levels[0].count / 3;
+        fmt::print("{:<46} {:>13.1f} ms   {:>6.1f} pictures a second of {} copies, {} triangles without stand-ins   goal > 15\n", "Stage, 640 × 500, read back", picture, 1000 / picture,
+                   window.stage().scene()->copies.size(), triangles);
     }
     document.undo().setClean();
     return 0;

@@ -41,7 +41,7 @@ Project canal_project() {
     p.settings.name = "Along the canal";
     p.settings.rate = rate;
     p.settings.range = {1, 240};
-    p.settings.camera = {V3d(0, 1.2, -3), 17, 24, 17, 42};
+    p.settings.camera = {V3d(-1.6, 0.7, -2.2), 17, 24, 19, 44};
 
     const SourceId lantern = add_source(p, "paper lantern", "lantern.ply", {0, 95, rate});
     p.source(lantern)->sub_frame = SubFrame::smooth;
@@ -65,7 +65,7 @@ Project canal_project() {
         quay.size = 0.3;
         quay.facing = Facing::along;
         quay.jitter.turn = 40;
-        add_spread(p, quay, Target::delay, Driver::even, 0, 190);
+        add_spread(p, quay, Target::delay, Driver::even, 0, 190).whole_frames = false; // there and back: 190 frames
         add_spread(p, quay, Target::size, Driver::chance, -12, 12).seed = near ? 3 : 4;
     }
 
@@ -94,6 +94,7 @@ Project canal_project() {
     afloat.size = 0.16;
     afloat.facing = Facing::velocity;
     afloat.start = StartKind::at_birth;
+    add_spread(p, afloat, Target::delay, Driver::even, -190, 0).whole_frames = false; // ahead: each is born at another pose
 
     Arrangement& ring = arrange(p, lantern, swaying, "ring that meets");
     ring.kind = ArrangementKind::ring;
@@ -102,8 +103,12 @@ Project canal_project() {
     ring.origin = V3d(-2.6, 1.15, -1.9);
     ring.size = 0.5;
     ring.facing = Facing::outward;
-    add_spread(p, ring, Target::delay, Driver::chance, 0, 40);
+    add_spread(p, ring, Target::delay, Driver::even, 0, 40).whole_frames = false;
     if (auto met = meet_at(ring, {OutputFrame(canal_meeting), 72, 12})) ring = met->arrangement;
+    // Neighbouring pinwheels turn with the same gust; what the noise made twins is parted by the smallest change.
+    PoseCache none(0);
+    const ArrangementId square = p.arrangements[2].id;
+    if (auto parted = part_twins(*make_show(p, {}, none), p, square, {})) p.arrangement(square)->nudges = parted->nudges;
     return p;
 }
 

@@ -51,7 +51,12 @@ LoomView::LoomView(Document& document, Viewing& viewing, QWidget* parent)
     });
     connect(&document_, &Document::changed, this, &LoomView::refresh);
     connect(&viewing_, &Viewing::frame_changed, this, qOverload<>(&QWidget::update));
-    connect(&viewing_, &Viewing::selection_changed, this, qOverload<>(&QWidget::update));
+    connect(&viewing_, &Viewing::selection_changed, this, [this] {
+        const ArrangementId now = viewing_.arrangement();
+        if (now != shown_arrangement_ && viewing_.selection().empty()) show_copy(viewing_.current_copy()); // chosen by name elsewhere
+        shown_arrangement_ = now;
+        update();
+    });
     connect(&viewing_, &Viewing::colour_changed, this, qOverload<>(&QWidget::update));
     connect(&viewing_.twins(), &TwinWatch::changed, this, qOverload<>(&QWidget::update));
     refresh();

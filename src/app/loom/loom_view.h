@@ -66,6 +66,7 @@ class LoomView : public QWidget {
     enum class Drag { none, frame, row } drag_ = Drag::none;
     QPointF press_;
     std::int64_t drag_copy_ = -1;
+    ArrangementId shown_arrangement_;
     double drag_from_ = 0;
     bool dragged_ = false, stale_ = true;
 };

@@ -3,6 +3,7 @@
 #include <QHBoxLayout>
 #include <QScrollArea>
 #include <QToolButton>
+#include <QWheelEvent>
 
 namespace garland {
 
@@ -32,9 +33,20 @@ QFrame* make_rule(QWidget* parent) {
     return rule;
 }
 
+namespace {
+// A wheel turns the page that a box stands on, not the box, unless the box was chosen first.
+class Choice : public QComboBox {
+  protected:
+    void wheelEvent(QWheelEvent* event) override {
+        if (hasFocus()) return QComboBox::wheelEvent(event);
+        event->ignore();
+    }
+};
+} // namespace
+
 QComboBox* make_choice(const QStringList& texts, const QString& name, const QString& tip,
                        std::function<void(int)> chosen) {
-    auto* box = new QComboBox;
+    auto* box = new Choice;
     box->addItems(texts);
     box->setToolTip(tip);
     box->setAccessibleName(name);

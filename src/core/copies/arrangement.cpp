@@ -71,14 +71,21 @@ double facing_of(const Arrangement& a, double along, double outward) {
     return a.facing == Facing::along ? along : a.facing == Facing::outward ? outward : 0;
 }
 
-// Where a curve's copy stands: on it, or beside it.
-Placement on_curve(const Arrangement& a, const Path& path, std::int64_t i) {
+// The share of a curve at which its i-th copy stands; i may be a fraction.
+double curve_share(const Arrangement& a, double i) {
     const auto n = static_cast<double>(a.count);
-    const double share = a.path_closed ? static_cast<double>(i) / n : a.count > 1 ? static_cast<double>(i) / (n - 1) : 0.5;
-    const Path::At at = path.at(share);
+    return a.path_closed ? i / n : a.count > 1 ? i / (n - 1) : 0.5;
+}
+// On it, or beside it, before any swag.
+V3d beside(const Arrangement& a, const Path::At& at) {
     V3d side(-at.direction.z, 0, at.direction.x); // to the right of where it goes, y being up
     if (side.length() > 0) side.normalize();
-    const V3d place = at.place + side * a.path_side;
+    return at.place + side * a.path_side;
+}
+Placement on_curve(const Arrangement& a, const Path& path, std::int64_t i) {
+    const double share = curve_share(a, static_cast<double>(i));
+    const Path::At at = path.at(share);
+    const V3d place = beside(a, at);
     Placement p;
     p.id = CopyId(static_cast<std::uint64_t>(i));
     p.position = to_scene(a, place + V3d(0, drop(a, static_cast<double>(i), a.count), 0));
@@ -231,8 +238,15 @@ std::vector<Placement> placements(const Arrangement& a) {
 std::vector<std::vector<V3d>> cords(const Arrangement& a) {
     std::vector<std::vector<V3d>> result;
     if (a.kind == ArrangementKind::curve) {
-        auto& line = result.emplace_back(Path(a.path, a.path_closed, a.path_smooth).polyline());
-        for (V3d& p : line) p = to_scene(a, p);
+        // From its first copy to its last, as fine as its bends and its swags ask for.
+        const Path path(a.path, a.path_closed, a.path_smooth);
+        const double last = a.path_closed ? a.count : a.count - 1;
+        const auto pieces = static_cast<std::int64_t>(std::clamp<double>(a.sag != 0 ? 4 * last : 12.0 * static_cast<double>(a.path.size()), 24, 4000));
+        auto& line = result.emplace_back();
+        for (std::int64_t k = 0; k <= pieces; ++k) {
+            const double share = static_cast<double>(k) / static_cast<double>(pieces), i = share * last;
+            line.push_back(to_scene(a, beside(a, path.at(share)) + V3d(0, drop(a, i, a.count), 0)));
+        }
         return result;
     }
     if (a.sag == 0 || is_carried(a.kind)) return result;

@@ -207,7 +207,7 @@ V3d to_scene(const Arrangement& arrangement, V3d p);
 // Degrees about y of a direction: 0 looks along +z, 90 along +x. 0 for a vertical one.
 double heading_of(const V3d& direction);
 
-// The cords that carry a garland, one a row, as polylines from post to post; none without sag. Of a curve: itself.
+// The cords that carry a garland, one a row, as polylines from post to post; none without sag. Of a curve: where its copies stand.
 std::vector<std::vector<V3d>> cords(const Arrangement& arrangement);
 
 const char* to_text(ArrangementKind kind);

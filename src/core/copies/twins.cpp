@@ -73,6 +73,105 @@ std::int64_t capacity(double period, double alike_below) {
     return alike_below > 0 ? static_cast<std::int64_t>(std::floor(period / alike_below)) : 0;
 }
 
+namespace {
+
+// Copies in cells as wide as the difference that counts, over what they show at two samples.
+class PairGrid {
+  public:
+    PairGrid(const std::vector<double>& shown, std::size_t m, std::size_t first, std::size_t second, const TwinRule& rule)
+        : wide_(rule.alike_below), period_(rule.period) {
+        const std::size_t n = shown.size() / m;
+        entries_.reserve(n);
+        for (std::uint32_t i = 0; i < n; ++i) {
+            const double a = shown[i * m + first], b = shown[i * m + second];
+            if (!std::isnan(a) && !std::isnan(b)) entries_.push_back({key(cell(a), cell(b)), i});
+        }
+        std::sort(entries_.begin(), entries_.end());
+    }
+    // Calls with the copies in the cells around two values until one call returns true.
+    template <class F>
+    bool any_near(double a, double b, const F& use) const {
+        const std::int64_t x = cell(a), y = cell(b);
+        for (std::int64_t dx = -1; dx <= 1; ++dx) {
+            const std::int64_t row = wrapped(x + dx);
+            for (std::int64_t dy : {y - 1, y, y + 1}) {
+                const std::uint64_t wanted = key(row, wrapped(dy));
+                for (auto at = std::lower_bound(entries_.begin(), entries_.end(), Entry{wanted, 0}); at != entries_.end() && at->cell == wanted; ++at) {
+                    if (use(at->copy)) return true;
+                }
+            }
+        }
+        return false;
+    }
+
+  private:
+    struct Entry {
+        std::uint64_t cell;
+        std::uint32_t copy;
+        auto operator<=>(const Entry&) const = default;
+    };
+    // On a loop the cells go round it; the last one may be wider, so that whole cells fit.
+    std::int64_t around() const { return std::max<std::int64_t>(static_cast<std::int64_t>(period_ / wide_), 1); }
+    std::int64_t cell(double s) const {
+        if (period_ <= 0) return static_cast<std::int64_t>(std::floor(s / wide_));
+        return std::min(static_cast<std::int64_t>(std::floor((s - std::floor(s / period_) * period_) / wide_)), around() - 1);
+    }
+    std::int64_t wrapped(std::int64_t c) const { return period_ <= 0 ? c : (c % around() + around()) % around(); }
+    static std::uint64_t key(std::int64_t x, std::int64_t y) { return static_cast<std::uint64_t>(x) << 32 ^ (static_cast<std::uint64_t>(y) & 0xffffffffu); }
+    double wide_, period_;
+    std::vector<Entry> entries_;
+};
+
+} // namespace
+
+Result<std::vector<std::uint8_t>> have_twins(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, FrameRange range,
+                                             const TwinRule& rule, Progress& progress) {
+    const std::size_t n = copies.size();
+    std::vector<std::uint8_t> twin(n);
+    if (n < 2) return twin;
+    auto m = static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1)));
+    if (rule.share < 0.5 || m < 2) {
+        GARLAND_TRY(report, find_twins(plan, source, copies, range, rule, progress));
+        for (const TwinGroup& group : report.groups) {
+            for (std::uint32_t i : group.copies) twin[i] = 1;
+        }
+        return twin;
+    }
+    m -= m % 2; // whole pairs of samples
+    const std::vector<double> shown = signatures(plan, source, copies, sampled(range, m));
+    const double enough = rule.share * static_cast<double>(m);
+    auto alike = [&](std::uint32_t a, std::uint32_t b) {
+        std::size_t count = 0;
+        for (std::size_t k = 0; k < m; ++k) {
+            count += distance(shown[a * m + k], shown[b * m + k], rule.period) < rule.alike_below;
+            if (static_cast<double>(count + (m - 1 - k)) <= enough) return false; // it cannot come to enough any more
+        }
+        return static_cast<double>(count) > enough;
+    };
+    const std::size_t pairs = m / 2;
+    for (std::size_t p = 0; p < pairs; ++p) {
+        if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+        progress.report(static_cast<double>(p) / static_cast<double>(pairs), "looking for twins");
+        const PairGrid grid(shown, m, p, p + pairs, rule);
+        std::vector<std::uint32_t> partner(n, UINT32_MAX);
+        parallel_for(n, 1024, [&](std::size_t from, std::size_t to) {
+            for (auto i = static_cast<std::uint32_t>(from); i < to; ++i) {
+                const double a = shown[i * m + p], b = shown[i * m + p + pairs];
+                if (twin[i] || std::isnan(a) || std::isnan(b)) continue;
+                grid.any_near(a, b, [&](std::uint32_t j) {
+                    if (j == i || !alike(i, j)) return false;
+                    partner[i] = j;
+                    return true;
+                });
+            }
+        });
+        for (std::uint32_t i = 0; i < n; ++i) {
+            if (partner[i] != UINT32_MAX) twin[i] = twin[partner[i]] = 1;
+        }
+    }
+    return twin;
+}
+
 Result<std::int64_t> near_twins(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, FrameRange range,
                                 const TwinRule& rule, std::span<const std::uint32_t> near, std::size_t k, Progress& progress) {
     const auto m = static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1)));

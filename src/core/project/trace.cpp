@@ -46,6 +46,20 @@ std::string words_of_timing(const ArrangementShow& a, const CopyTrace& v) {
     return words + fmt::format(", at {} of the span", short_number(v.timing.span_frame, 6));
 }
 
+// How much of what changes in time counts at this frame.
+TraceStage amount_stage(const ArrangementShow& a, OutputFrame t) {
+    TraceStage stage{"amount", "all amounts are whole", {{"amount", 1}}};
+    if (a.clocks.changing() == 0) return stage;
+    stage.words.clear();
+    stage.numbers.clear();
+    const CopyClocks::Now now = a.clocks.now(t.value);
+    for (std::size_t k = 0; k < a.clocks.changing(); ++k) {
+        stage.words += fmt::format("{}{} {} %", k ? ", " : "", a.clocks.share_name(k), short_number(now.amounts[k].value * 100, 2));
+        stage.numbers.push_back({k ? fmt::format("amount_{}", k + 1) : "amount", now.amounts[k].value});
+    }
+    return stage;
+}
+
 } // namespace
 
 std::string delay_words(double frames) {
@@ -68,10 +82,14 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
     const CopyTrace& v = out.values;
     const CopyMoment& m = v.moment;
 
-    out.stages.push_back({"amount", "all amounts are whole", {{"amount", 1}}});
-    out.stages.push_back({"delay and rate",
-                          fmt::format("{}, at {} of its speed", delay_words(v.delay), short_number(v.rate, 6)),
-                          {{"delay", v.delay}, {"rate", v.rate}, {"local", v.local}}});
+    out.stages.push_back(amount_stage(*a, t));
+    std::string clock = fmt::format("{}, at {} of its speed", delay_words(std::round(v.delay * 1e6) / 1e6), short_number(v.rate, 6));
+    std::vector<std::pair<std::string, double>> clock_numbers{{"delay", v.delay}, {"rate", v.rate}, {"local", v.local}};
+    if (a->clocks.shifted()) {
+        clock += fmt::format(", its own time begins at output frame {}", short_number(a->plan.first().value + a->clocks.shift_of(index), 2));
+        clock_numbers.push_back({"shift", a->clocks.shift_of(index)});
+    }
+    out.stages.push_back({"delay and rate", clock, clock_numbers});
     out.stages.push_back(
         {"timing",
          words_of_timing(*a, v),

@@ -121,14 +121,14 @@ Result<TwinState> twin_state(const Show& show, ArrangementId id, int frames, Pro
         if (a.id != id) continue;
         TwinRule rule = twin_rule(show, a);
         rule.most_samples = frames;
-        GARLAND_TRY(report, find_twins(a.plan, a.clock, a.clocks, show.settings.range, rule, progress));
+        GARLAND_TRY(twin, have_twins(a.plan, a.clock, a.clocks, show.settings.range, rule, progress));
         state.copies += static_cast<std::int64_t>(a.clocks.size());
-        state.twins += static_cast<std::int64_t>(report.twin_copies());
-        for (const TwinGroup& group : report.groups) {
-            for (std::uint32_t i : group.copies) state.twin_copies.push_back(a.number(i));
+        for (std::uint32_t i = 0; i < twin.size(); ++i) {
+            if (twin[i]) state.twin_copies.push_back(a.number(i));
         }
-        state.frames = report.samples;
-        if (!report.groups.empty()) {
+        state.twins = static_cast<std::int64_t>(state.twin_copies.size());
+        state.frames = std::clamp<std::int64_t>(show.settings.range.count(), 1, frames);
+        if (state.twins > 0) {
             const auto near = nearest_copies(a.places.list(), around);
             GARLAND_TRY(close, near_twins(a.plan, a.clock, a.clocks, show.settings.range, rule, near, around, progress));
             state.near_twins += close;

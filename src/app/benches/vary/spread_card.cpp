@@ -289,7 +289,7 @@ void SpreadCard::add_shapes(QVBoxLayout* column) {
     auto* row = add_row(column);
     auto* shape = new QVBoxLayout;
     shape->setSpacing(2);
-    auto* shape_words = make_label(tr("through"), "muted");
+    auto* shape_words = make_label(tr("through this curve"), "muted");
     shape->addWidget(shape_words);
     curve_ = new CurveEdit(0, 1, 0, true);
     curve_->setAccessibleName(tr("Curve of the spread"));

@@ -53,6 +53,7 @@ VaryBench::VaryBench(Document& document, Viewing& viewing, QWidget* parent)
             return {};
         });
     });
+    row->setSpacing(6);
     row->addWidget(nudges_, 1);
     row->addWidget(clear_picked_);
     row->addWidget(clear_nudges_);
@@ -195,6 +196,10 @@ void VaryBench::add_meeting() {
     row->addWidget(here);
     ease_ = field(tr("easing over"), 1, 36, tr("How many output frames they take to come together, and to part again"));
     stay_ = field(tr("staying"), 0, 0, tr("How many output frames they stay together"));
+    row->addStretch(1);
+    column->addLayout(row);
+    row = new QHBoxLayout;
+    row->setSpacing(6);
     auto* meet_button = make_button(tr("Meet"), tr("Key the amounts of all delays so that the copies agree there, and count speeds from there"));
     connect(meet_button, &QPushButton::clicked, this, [this] { meet(true); });
     auto* off = make_button(tr("Take out"), tr("Remove those keys"));
