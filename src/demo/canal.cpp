@@ -3,6 +3,7 @@
 #include "core/project/varying.h"
 #include "demo/festival.h"
 #include "demo/quay.h"
+#include "io/open_project.h"
 #include "io/project_file.h"
 
 #include <fmt/format.h>
@@ -105,10 +106,6 @@ Project canal_project() {
     ring.facing = Facing::outward;
     add_spread(p, ring, Target::delay, Driver::even, 0, 40).whole_frames = false;
     if (auto met = meet_at(ring, {OutputFrame(canal_meeting), 72, 12})) ring = met->arrangement;
-    // Neighbouring pinwheels turn with the same gust; what the noise made twins is parted by the smallest change.
-    PoseCache none(0);
-    const ArrangementId square = p.arrangements[2].id;
-    if (auto parted = part_twins(*make_show(p, {}, none), p, square, {})) p.arrangement(square)->nudges = parted->nudges;
     return p;
 }
 
@@ -119,6 +116,18 @@ Result<std::string> write_canal(const std::string& folder, bool lantern_is_there
     GARLAND_CHECK(write_petals(folder, toys));
     const std::string path = folder + "/canal.garland";
     GARLAND_CHECK(save_project(path, canal_project(), Existing::replace));
+    // Neighbouring pinwheels turn in the same gust, and petals are born together: what that makes twins is parted by the
+    // smallest change.
+    GARLAND_TRY(opened, open_project(path));
+    PoseCache cache(std::size_t(1) << 28);
+    GARLAND_CHECK(find_groundwork(opened.project, opened.sources, cache, progress));
+    const ShowPtr show = make_show(opened.project, opened.sources, cache);
+    for (Arrangement& a : opened.project.arrangements) {
+        if (a.kind != ArrangementKind::grid && a.kind != ArrangementKind::points) continue;
+        GARLAND_TRY(parted, part_twins(*show, opened.project, a.id, {0, a.kind == ArrangementKind::grid, {}, {}}, progress));
+        a.nudges = parted.nudges;
+    }
+    GARLAND_CHECK(save_project(path, opened.project, Existing::replace));
     progress.report(1, "written");
     return path;
 }

@@ -42,7 +42,6 @@ void choose(QWidget& in, const QString& box_name, const QString& text) {
     emit box->activated(i);
     QTest::qWait(20);
 }
-QLineEdit* field(QWidget& in, const QString& name) { return named<QLineEdit>(in, name); }
 
 } // namespace
 
@@ -194,6 +193,14 @@ class VaryTest : public QObject {
         AtWork o(4, 20);
         o.wait_for_twins();
         QTRY_VERIFY(all_text(o.varying).contains("20 of 20 copies have a twin"));
+        click(o.varying, "Part them"); // it plays once and then stands: refused in words, nothing moved
+        QTRY_VERIFY(all_text(o.window.notices()).contains("stand still together"));
+        QVERIFY(o.first().nudges.empty());
+        o.window.document().edit("loop", [](Project& p) -> Result<void> {
+            p.timings[0].before.mode = p.timings[0].after.mode = OutsideMode::repeat;
+            return {};
+        });
+        o.wait_for_twins();
         const RailButton* check = o.window.findChild<Rail*>()->button(5);
         QTRY_COMPARE(check->badge(), 20);
         click(o.varying, "Add delay");

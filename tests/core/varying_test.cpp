@@ -156,6 +156,11 @@ class VaryingTest : public QObject {
         const auto left = twin_state(*show(), first().id, 48);
         QVERIFY(left->near_twins < state->near_twins && near->nudges.size() < done->nudges.size() + 1);
     }
+    void copies_that_stand_together_cannot_be_parted() { // played once in 100 of 400 frames, and held
+        p_.settings.range = {1, 400};
+        const auto out = part_twins(*show(), p_, first().id, {});
+        QVERIFY(!out && out.error().message.find("stand still together") != std::string::npos);
+    }
     void a_loop_that_is_too_short_says_so() {
         first().count = 150;
         Timing& t = *p_.timing(first().timing);

@@ -164,11 +164,12 @@ class CopiesFileTest : public QObject {
         QVERIFY(bake(*show, {folder_.path(), "out", {1, 1}, Existing::replace}));
         const auto out = read_ply(folder_ / "out.0001.ply");
         QVERIFY(out);
+        const Pose& written = **out;
         const Pose base = tetrahedron(0);
-        QCOMPARE(out->points.size(), base.points.size());
+        QCOMPARE(written.points.size(), base.points.size());
         for (std::size_t i = 0; i < base.points.size(); ++i) {
-            QVERIFY((out->points[i] - V3f(base.points[i].x * 2 + 2, base.points[i].y + 1, base.points[i].z)).length() < 1e-5f);
-            QVERIFY((out->velocities[i] - V3f(0, 24, 0)).length() < 1e-2f); // a unit a frame, 24 frames a second
+            QVERIFY((written.points[i] - V3f(base.points[i].x * 2 + 2, base.points[i].y + 1, base.points[i].z)).length() < 1e-5f);
+            QVERIFY((written.velocities[i] - V3f(0, 24, 0)).length() < 1e-2f); // a unit a frame, 24 frames a second
         }
     }
 };

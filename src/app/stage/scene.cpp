@@ -81,6 +81,11 @@ std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& shown) {
     out->coloured = pose->colours.size() == pose->points.size();
     const std::vector<V3f> normals =
         pose->normals.size() == pose->points.size() ? pose->normals : point_normals(pose->points, *pose->faces);
+    if (out->coloured && !pose->colours.empty()) {
+        V3f sum(0);
+        for (const V3f& c : pose->colours) sum += c;
+        out->colour = sum / static_cast<float>(pose->colours.size());
+    }
     out->vertices.resize(pose->points.size());
     for (std::size_t i = 0; i < out->vertices.size(); ++i) {
         DrawVertex& v = out->vertices[i];

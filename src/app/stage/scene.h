@@ -32,6 +32,7 @@ struct DrawPose {
     std::vector<DrawVertex> vertices;
     std::shared_ptr<const DrawFaces> faces;
     Imath::Box3f box;
+    V3f colour{1, 1, 1}; // of all its points, on average
     std::uint64_t serial = 0; // names it on the graphics side; never reused
     std::weak_ptr<const Pose> pose;
     bool coloured = false;

@@ -8,6 +8,31 @@ namespace garland {
 
 namespace {
 
+// Solids about the origin, one unit in every direction, for copies of a few pixels: a round one of 20 faces, and where there
+// are very many, one of 8.
+struct Solid {
+    float places[18][3];
+    std::uint8_t faces[20][3] = {{0, 11, 5}, {0, 5, 1}, {0, 1, 7}, {0, 7, 10}, {0, 10, 11}, {1, 5, 9}, {5, 11, 4}, {11, 10, 2}, {10, 7, 6}, {7, 1, 8},
+                                 {3, 9, 4}, {3, 4, 2}, {3, 2, 6}, {3, 6, 8}, {3, 8, 9}, {4, 9, 5}, {2, 4, 11}, {6, 2, 10}, {8, 6, 7}, {9, 8, 1}};
+    std::uint8_t few[8][3] = {{12, 14, 16}, {14, 13, 16}, {13, 15, 16}, {15, 12, 16}, {14, 12, 17}, {13, 14, 17}, {15, 13, 17}, {12, 15, 17}};
+    Solid() {
+        const float t = 1.618034f, s = 1 / std::sqrt(1 + t * t);
+        const float corners[12][3] = {{-1, t, 0}, {1, t, 0}, {-1, -t, 0}, {1, -t, 0}, {0, -1, t}, {0, 1, t}, {0, -1, -t}, {0, 1, -t}, {t, 0, -1}, {t, 0, 1}, {-t, 0, -1}, {-t, 0, 1}};
+        for (int i = 0; i < 12; ++i) {
+            for (int k = 0; k < 3; ++k) places[i][k] = corners[i][k] * s;
+        }
+        for (int i = 0; i < 6; ++i) {
+            for (int k = 0; k < 3; ++k) places[12 + i][k] = i / 2 == k ? (i % 2 ? -1.0f : 1.0f) : 0.0f;
+        }
+    }
+};
+constexpr std::int64_t solid_faces = 20, few_faces = 8;
+constexpr std::size_t very_many = 3000;
+constexpr double solid_below = 8; // pixels
+
+// What a picture may cost, in triangles. A processor that draws by itself makes coarser pictures while something moves.
+constexpr std::int64_t budget_moving = 50'000, budget_still = 150'000, budget_by_card = 8'000'000;
+
 constexpr std::size_t graphics_limit = std::size_t(512) << 20; // bytes of poses kept on the graphics side
 
 const char* copies_vertex = R"(#version 330 core
@@ -121,6 +146,13 @@ bool StageGpu::create() {
     vao_.create();
     glGenBuffers(1, &instance_buffer_);
     glGenBuffers(1, &line_buffer_);
+    glGenBuffers(1, &solid_buffer_);
+    const Solid solid;
+    glBindBuffer(GL_ARRAY_BUFFER, solid_buffer_);
+    glBufferData(GL_ARRAY_BUFFER, sizeof solid, &solid, GL_STATIC_DRAW);
+    const auto* name = reinterpret_cast<const char*>(glGetString(GL_RENDERER));
+    const QString renderer = QString::fromLatin1(name ? name : "").toLower();
+    by_processor_ = renderer.contains("llvmpipe") || renderer.contains("softpipe") || renderer.contains("swrast") || renderer.contains("software");
     return true;
 }
 
@@ -133,6 +165,8 @@ void StageGpu::destroy() {
     pose_bytes_ = 0;
     if (instance_buffer_) glDeleteBuffers(1, &instance_buffer_);
     if (line_buffer_) glDeleteBuffers(1, &line_buffer_);
+    if (solid_buffer_) glDeleteBuffers(1, &solid_buffer_);
+    solid_buffer_ = 0;
     if (pattern_texture_) glDeleteTextures(1, &pattern_texture_);
     pattern_texture_ = 0;
     instance_buffer_ = line_buffer_ = 0;
@@ -257,20 +291,41 @@ void StageGpu::draw_lines(const StageMarks& marks, const QMatrix4x4& matrix, con
     glEnable(GL_DEPTH_TEST);
 }
 
-void StageGpu::draw_groups(const std::vector<Group>& groups, bool lightest) {
-    for (const Group& g : groups) {
+void StageGpu::instance_attributes(std::size_t first) {
+    glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
+    const std::size_t base = first * sizeof(Instance);
+    auto attribute = [&](unsigned place, int width, std::size_t at) { glVertexAttribPointer(place, width, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + at)); };
+    attribute(3, 3, offsetof(Instance, position));
+    attribute(4, 2, offsetof(Instance, turn));
+    attribute(5, 4, offsetof(Instance, colour));
+    attribute(6, 1, offsetof(Instance, selected));
+    attribute(7, 3, offsetof(Instance, size));
+}
+
+void StageGpu::draw_solids(const Loaded& loaded) {
+    if (loaded.solids == 0) return;
+    glBindBuffer(GL_ARRAY_BUFFER, solid_buffer_);
+    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
+    glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
+    instance_attributes(loaded.solids_first);
+    glVertexAttribPointer(2, 3, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(loaded.solids_first * sizeof(Instance) + offsetof(Instance, own)));
+    glVertexAttribDivisor(2, 1);
+    glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, solid_buffer_);
+    const bool few = loaded.solids > very_many;
+    glDrawElementsInstanced(GL_TRIANGLES, static_cast<GLsizei>((few ? few_faces : solid_faces) * 3), GL_UNSIGNED_BYTE, offset(few ? offsetof(Solid, few) : offsetof(Solid, faces)),
+                            static_cast<GLsizei>(loaded.solids));
+    glVertexAttribDivisor(2, 0);
+}
+
+void StageGpu::draw_loaded(const Loaded& loaded, bool lightest) {
+    draw_solids(loaded);
+    for (const Group& g : loaded.groups) {
         glBindBuffer(GL_ARRAY_BUFFER, pose_buffer(*g.pose));
         glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, sizeof(DrawVertex), offset(offsetof(DrawVertex, place)));
         glVertexAttribPointer(1, 3, GL_BYTE, GL_TRUE, sizeof(DrawVertex), offset(offsetof(DrawVertex, normal)));
         glVertexAttribPointer(2, 3, GL_UNSIGNED_BYTE, GL_TRUE, sizeof(DrawVertex),
                               offset(offsetof(DrawVertex, colour)));
-        glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
-        const std::size_t base = g.first * sizeof(Instance);
-        glVertexAttribPointer(3, 3, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, position)));
-        glVertexAttribPointer(7, 3, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, size)));
-        glVertexAttribPointer(4, 2, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, turn)));
-        glVertexAttribPointer(5, 4, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, colour)));
-        glVertexAttribPointer(6, 1, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + offsetof(Instance, selected)));
+        instance_attributes(g.first);
         const auto& levels = g.pose->faces->levels;
         const auto& level = lightest ? levels[std::min<std::size_t>(g.level + 1, levels.size() - 1)] : levels[g.level];
         glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, face_buffer(g.pose->faces));
@@ -284,14 +339,17 @@ void StageGpu::draw_groups(const std::vector<Group>& groups, bool lightest) {
     }
 }
 
-// Copies in groups of one pose and one level of detail, their instances in the buffer.
-std::vector<StageGpu::Group> StageGpu::load(const Scene& scene, const Orbit& orbit, QSizeF size, double ratio,
-                                            const std::function<CopyPaint(const SceneCopy&)>& paint, Drawn& drawn) {
+// Copies in groups of one pose and one level of detail, then those that are round solids; their instances in the buffer.
+// Where a picture would cost too much, copies are drawn simpler as if they were smaller.
+StageGpu::Loaded StageGpu::load(const Scene& scene, const Orbit& orbit, QSizeF size, double ratio,
+                                const std::function<CopyPaint(const SceneCopy&)>& paint, Drawn& drawn) {
     const V3d eye = orbit.eye();
+    constexpr std::uint32_t as_solid = 1000;
     struct Item {
         std::uint32_t pose;
         std::uint32_t level;
         const SceneCopy* copy;
+        double pixels;
     };
     std::vector<Item> items;
     items.reserve(scene.copies.size());
@@ -299,42 +357,73 @@ std::vector<StageGpu::Group> StageGpu::load(const Scene& scene, const Orbit& orb
         const DrawPose& pose = *scene.poses[c.pose];
         const double radius = (pose.box.max - pose.box.min).length() / 2 * std::max({c.size.x, c.size.y, c.size.z});
         const double pixels = 2 * radius * orbit.pixels_per_unit((V3d(c.position) - eye).length(), size) * ratio;
-        std::uint32_t level = pixels > 110 ? 0 : pixels > 50 ? 1 : pixels > 20 ? 2 : 3;
-        level = std::min<std::uint32_t>(level, static_cast<std::uint32_t>(pose.faces->levels.size()) - 1);
-        items.push_back({c.pose, level, &c});
-        drawn.triangles += static_cast<std::int64_t>(pose.faces->levels[level].count / 3);
-        drawn.light += level > 0;
+        items.push_back({c.pose, 0, &c, pixels});
+    }
+    std::int64_t triangles = 0;
+    for (double simpler = 1; simpler < 200; simpler *= 1.4) {
+        triangles = 0;
+        for (Item& item : items) {
+            const auto& levels = scene.poses[item.pose]->faces->levels;
+            const double pixels = item.pixels / simpler;
+            const std::uint32_t level = pixels > 110 ? 0 : pixels > 50 ? 1 : pixels > 20 ? 2 : 3;
+            item.level = std::min<std::uint32_t>(level, static_cast<std::uint32_t>(levels.size()) - 1);
+            const auto own = static_cast<std::int64_t>(levels[item.level].count / 3);
+            if (pixels < solid_below && own > solid_faces) item.level = as_solid;
+            triangles += item.level == as_solid ? solid_faces : own;
+        }
+        if (triangles <= budget_) break;
     }
     drawn.copies = static_cast<std::int64_t>(items.size());
+    drawn.triangles += triangles;
     std::sort(items.begin(), items.end(), [](const Item& a, const Item& b) {
-        return std::tuple(a.pose, a.level, a.copy) < std::tuple(b.pose, b.level, b.copy);
+        const bool x = a.level == as_solid, y = b.level == as_solid;
+        return std::tuple(x, a.pose, a.level, a.copy) < std::tuple(y, b.pose, b.level, b.copy);
     });
     std::vector<Instance> instances;
     instances.reserve(items.size());
-    std::vector<Group> groups;
+    Loaded loaded;
     for (std::size_t i = 0; i < items.size(); ++i) {
-        if (i == 0 || items[i].pose != items[i - 1].pose || items[i].level != items[i - 1].level) {
-            groups.push_back({scene.poses[items[i].pose].get(), items[i].level, i, 0});
-        }
-        ++groups.back().count;
         const SceneCopy& c = *items[i].copy;
         const CopyPaint p = paint(c);
-        instances.push_back({{c.position.x, c.position.y, c.position.z},
-                             {c.cosine, c.sine},
-                             {c.size.x, c.size.y, c.size.z},
-                             {p.colour[0], p.colour[1], p.colour[2], p.weight},
-                             p.selected});
+        Instance one{{c.position.x, c.position.y, c.position.z},
+                     {c.cosine, c.sine},
+                     {c.size.x, c.size.y, c.size.z},
+                     {p.colour[0], p.colour[1], p.colour[2], p.weight},
+                     p.selected,
+                     {1, 1, 1}};
+        drawn.light += items[i].level > 0;
+        if (items[i].level == as_solid) {
+            if (loaded.solids++ == 0) loaded.solids_first = i;
+            const DrawPose& pose = *scene.poses[items[i].pose];
+            const V3f middle = pose.box.center() * c.size, half = (pose.box.max - pose.box.min) / 2;
+            one.position[0] += middle.x * c.cosine + middle.z * c.sine;
+            one.position[1] += middle.y;
+            one.position[2] += middle.z * c.cosine - middle.x * c.sine;
+            for (int k = 0; k < 3; ++k) {
+                one.size[k] *= std::max(half[k], 1e-6f);
+                one.own[k] = pose.colour[k];
+            }
+        } else {
+            if (i == 0 || items[i].pose != items[i - 1].pose || items[i].level != items[i - 1].level) {
+                loaded.groups.push_back({scene.poses[items[i].pose].get(), items[i].level, i, 0});
+            }
+            ++loaded.groups.back().count;
+        }
+        instances.push_back(one);
     }
+    drawn.solids += static_cast<std::int64_t>(loaded.solids);
     glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
     glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(instances.size() * sizeof(Instance)), instances.data(),
                  GL_STREAM_DRAW);
-    return groups;
+    return loaded;
 }
 
 StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF size, double ratio, const Tokens& t,
-                               const StageMarks& marks,
+                               const StageMarks& marks, bool moving,
                                const std::function<CopyPaint(const SceneCopy&)>& paint) {
     Drawn drawn;
+    const bool coarse = by_processor_ && moving;
+    budget_ = !by_processor_ ? budget_by_card : moving ? budget_moving : budget_still;
     glViewport(0, 0, static_cast<int>(size.width() * ratio), static_cast<int>(size.height() * ratio));
     glClearColor(t.sky.redF(), t.sky.greenF(), t.sky.blueF(), 1);
     glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
@@ -350,7 +439,7 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
         return drawn;
     }
 
-    std::vector<Group> groups = load(*scene, orbit, size, ratio, paint, drawn);
+    Loaded loaded = load(*scene, orbit, size, ratio, paint, drawn);
     const V3d eye = orbit.eye();
 
     copies_.bind();
@@ -364,28 +453,30 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
         glEnableVertexAttribArray(i);
         glVertexAttribDivisor(i, i >= 3 ? 1 : 0);
     }
-    if (eye.y > 0) { // what the still water gives back
+    // In coarse pictures edges are not smoothed and nothing is mirrored: each costs as much as the rest.
+    if (coarse) glDisable(GL_MULTISAMPLE);
+    if (eye.y > 0 && !(coarse && drawn.triangles > budget_moving / 2)) { // what the still water gives back
         copies_.setUniformValue("mirror", -1.0f);
         copies_.setUniformValue("alpha", t.dark ? 0.24f : 0.13f);
         glEnable(GL_BLEND);
         glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
-        draw_groups(groups, true);
+        draw_loaded(loaded, true);
         glDisable(GL_BLEND);
         glClear(GL_DEPTH_BUFFER_BIT);
     }
     copies_.setUniformValue("mirror", 1.0f);
     copies_.setUniformValue("alpha", 1.0f);
-    draw_groups(groups, false);
+    draw_loaded(loaded, false);
     if (scene->second && !scene->second->copies.empty()) { // the other frame's poses, translucent, over them
         Drawn more;
-        groups = load(*scene->second, orbit, size, ratio, [](const SceneCopy&) { return CopyPaint{}; }, more);
+        loaded = load(*scene->second, orbit, size, ratio, [](const SceneCopy&) { return CopyPaint{}; }, more);
         copies_.bind();
         copies_.setUniformValue("alpha", 0.55f);
         glEnable(GL_BLEND);
         glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
         glEnable(GL_POLYGON_OFFSET_FILL); // where both poses are the same, the shaded one is seen
         glPolygonOffset(-1, -1);
-        draw_groups(groups, false);
+        draw_loaded(loaded, false);
         glDisable(GL_POLYGON_OFFSET_FILL);
         glDisable(GL_BLEND);
         drawn.triangles += more.triangles;
@@ -395,6 +486,7 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
         glDisableVertexAttribArray(i);
         glVertexAttribDivisor(i, 0);
     }
+    if (coarse) glEnable(GL_MULTISAMPLE);
     draw_lines(marks, matrix, t);
     vao_.release();
     std::erase_if(face_buffers_, [&](auto& entry) {

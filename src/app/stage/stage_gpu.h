@@ -45,10 +45,11 @@ class StageGpu : protected QOpenGLExtraFunctions {
 
     struct Drawn {
         std::int64_t triangles = 0, copies = 0, light = 0; // light: copies drawn as stand-ins
+        std::int64_t solids = 0;                           // of these, as round solids of the copy's size and colour
     };
-    // size: logical pixels; ratio: device pixels in one. paint(copy) says how a copy is coloured.
+    // size: logical pixels; ratio: device pixels in one. moving: something changes right now, so the next picture is near. paint(copy) says how a copy is coloured.
     Drawn draw(const Scene* scene, const Orbit& orbit, QSizeF size, double ratio, const Tokens& tokens,
-               const StageMarks& marks, const std::function<CopyPaint(const SceneCopy&)>& paint);
+               const StageMarks& marks, bool moving, const std::function<CopyPaint(const SceneCopy&)>& paint);
 
   private:
     struct Instance {
@@ -57,6 +58,7 @@ class StageGpu : protected QOpenGLExtraFunctions {
         float size[3];
         float colour[4];
         float selected;
+        float own[3]; // of solids: the pose's colour
     };
     struct Group {
         const DrawPose* pose;
@@ -72,19 +74,27 @@ class StageGpu : protected QOpenGLExtraFunctions {
         unsigned id = 0;
         std::weak_ptr<const DrawFaces> faces;
     };
-    std::vector<Group> load(const Scene& scene, const Orbit& orbit, QSizeF size, double ratio,
+    struct Loaded {
+        std::vector<Group> groups;
+        std::size_t solids_first = 0, solids = 0; // instances
+    };
+    Loaded load(const Scene& scene, const Orbit& orbit, QSizeF size, double ratio,
                             const std::function<CopyPaint(const SceneCopy&)>& paint, Drawn& drawn);
     unsigned pose_buffer(const DrawPose& pose);
     unsigned face_buffer(const std::shared_ptr<const DrawFaces>& faces);
     void draw_floor(const Orbit& orbit, const QMatrix4x4& matrix, const Tokens& tokens);
-    void draw_groups(const std::vector<Group>& groups, bool lightest);
+    void draw_loaded(const Loaded& loaded, bool lightest);
+    void instance_attributes(std::size_t first);
+    void draw_solids(const Loaded& loaded);
     void draw_pattern(const GroundPattern& pattern, const QMatrix4x4& matrix);
     void draw_lines(const StageMarks& marks, const QMatrix4x4& matrix, const Tokens& tokens);
 
     QString why_;
     QOpenGLShaderProgram copies_, floor_, lines_, pattern_;
     QOpenGLVertexArrayObject vao_;
-    unsigned instance_buffer_ = 0, line_buffer_ = 0, pattern_texture_ = 0;
+    unsigned instance_buffer_ = 0, line_buffer_ = 0, pattern_texture_ = 0, solid_buffer_ = 0;
+    std::int64_t budget_ = 0; // triangles this picture should have at most
+    bool by_processor_ = false; // drawn without a graphics card
     std::uint64_t pattern_shown_ = 0;
     std::unordered_map<std::uint64_t, PoseBuffer> pose_buffers_;
     std::list<std::uint64_t> recent_;

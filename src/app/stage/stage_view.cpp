@@ -116,6 +116,11 @@ StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
         make_pattern();
         edited();
     });
+    rest_.setSingleShot(true);
+    rest_.setInterval(250);
+    connect(&rest_, &QTimer::timeout, this, [this] {
+        if (canvas_ && !viewing_.playing()) canvas_->update();
+    });
     settle_.setSingleShot(true);
     settle_.setInterval(120);
     connect(&settle_, &QTimer::timeout, this, &StageView::request);
@@ -302,7 +307,9 @@ bool StageView::place_on_ground(QPointF pixel) {
 }
 
 void StageView::redraw() {
-    if (canvas_) canvas_->update();
+    if (!canvas_) return;
+    rest_.start(); // coarse until nothing has changed for a moment, where pictures are dear
+    canvas_->update();
 }
 
 void StageView::fit_all() {
@@ -472,7 +479,7 @@ void StageCanvas::paintGL() {
     QElapsedTimer clock;
     clock.start();
     const auto drawn = gpu_.draw(
-        scene.get(), view_.orbit(), size(), devicePixelRatioF(), tokens(), view_.marks(), [&](const SceneCopy& c) {
+        scene.get(), view_.orbit(), size(), devicePixelRatioF(), tokens(), view_.marks(), view_.moving(), [&](const SceneCopy& c) {
             CopyPaint p;
             p.selected = selection.count(c.number) ? 1.0f : 0.0f;
             QRgb colour = clay.rgb();
@@ -516,7 +523,7 @@ void StageCanvas::mouseMoveEvent(QMouseEvent* event) {
         view_.orbit().turn(d.x(), d.y());
     }
     view_.camera_moved();
-    update();
+    view_.redraw();
 }
 
 void StageCanvas::mouseReleaseEvent(QMouseEvent* event) {
@@ -554,13 +561,13 @@ void StageCanvas::mouseDoubleClickEvent(QMouseEvent* event) {
     if (pick_copy(*scene, ray.from, ray.along, &distance) < 0) return;
     view_.orbit().look_at(ray.from + ray.along * distance);
     view_.camera_moved();
-    update();
+    view_.redraw();
 }
 
 void StageCanvas::wheelEvent(QWheelEvent* event) {
     view_.orbit().zoom(event->angleDelta().y() / 120.0, event->position(), size());
     view_.camera_moved();
-    update();
+    view_.redraw();
     event->accept();
 }
 

@@ -25,6 +25,8 @@ class StageView : public QWidget {
     Orbit& orbit() { return orbit_; }
     void fit_all();
     void redraw();
+    bool moving() const { return rest_.isActive() || viewing_.playing(); }
+    const StageGpu::Drawn& drawn() const { return drawn_; } // of the last picture
     void camera_moved(); // by hand: leaves the camera keys
     void key_view();     // sets a camera key at the playhead from what is seen
     void picked(std::int64_t copy, bool add);
@@ -76,6 +78,7 @@ class StageView : public QWidget {
     double ahead_from_ = 0, ahead_step_ = 1;
     QElapsedTimer posing_since_;
     qint64 last_took_ = 0; // milliseconds
+    QTimer rest_;
     QTimer settle_;        // edits follow each other: heavy scenes wait until they pause
     ShowPtr requested_show_;
     double requested_frame_ = 0;

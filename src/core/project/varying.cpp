@@ -150,7 +150,7 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
     PartDone done;
     std::map<CopyId, double> nudges;
     for (const Nudge& n : arrangement->nudges) nudges[n.copy] = n.frames;
-    std::int64_t moved = 0, all = 0;
+    std::int64_t moved = 0, all = 0, left = 0;
     double total = 0, most = 0;
     for (const ArrangementShow& a : show.arrangements) {
         if (a.id != id) continue;
@@ -164,6 +164,10 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
         std::map<double, std::vector<std::uint32_t>> by_rate;
         for (std::uint32_t i = 0; i < a.clocks.size(); ++i) by_rate[a.clocks[i].rate].push_back(i);
         const auto near = order.neighbours > 0 ? nearest_copies(a.places.list(), order.neighbours) : std::vector<std::uint32_t>{};
+        // A start of its own makes a copy later too.
+        std::vector<CopyClock> parted_clocks(a.clocks.begin(), a.clocks.end());
+        for (std::uint32_t i = 0; i < parted_clocks.size(); ++i) parted_clocks[i].delay += a.clocks.shift_of(i);
+        const CopyClocks before_clocks(parted_clocks);
         for (const auto& [rate, copies] : by_rate) {
             if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
             PartRule part;
@@ -173,7 +177,7 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
             if (order.low) part.low = *order.low;
             if (order.high) part.high = *order.high;
             std::vector<double> delays;
-            for (std::uint32_t i : copies) delays.push_back(a.clocks[i].delay);
+            for (std::uint32_t i : copies) delays.push_back(parted_clocks[i].delay);
             Result<Parted> parted = fail(ErrorCode::invalid, "");
             if (order.neighbours == 0) {
                 parted = part_all(delays, part);
@@ -193,12 +197,29 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
             for (std::size_t k = 0; k < copies.size(); ++k) {
                 const double by = parted->delays[k] - delays[k];
                 if (std::abs(by) > 1e-9) nudges[a.places[copies[k]].id] += by;
+                parted_clocks[copies[k]].delay += by;
             }
             moved += parted->moved;
             total += parted->total;
             most = std::max(most, parted->most);
             all += static_cast<std::int64_t>(copies.size());
         }
+        // What was promised is looked at: copies may stand still together however far apart their delays are.
+        auto twins = [&](const CopyClocks& clocks) -> Result<std::int64_t> {
+            TwinRule sampled = rule;
+            sampled.most_samples = 48;
+            if (order.neighbours > 0) return near_twins(a.plan, a.clock, clocks, show.settings.range, sampled, near, order.neighbours, progress);
+            GARLAND_TRY(found, have_twins(a.plan, a.clock, clocks, show.settings.range, sampled, progress));
+            return std::count(found.begin(), found.end(), std::uint8_t(1));
+        };
+        GARLAND_TRY(before, twins(before_clocks));
+        GARLAND_TRY(after, twins(parted_clocks));
+        if (before > 0 && after >= before) {
+            return fail(Error{ErrorCode::invalid, "delays alone cannot part these copies: they stand still together for most of the range"}
+                            .keeping("all delays as they are")
+                            .advise("let the timing repeat, shorten its holds, or choose a shorter output range"));
+        }
+        left += after;
     }
     for (const auto& [copy, frames] : nudges) {
         if (std::abs(frames) > 1e-9) done.nudges.push_back({copy, frames});
@@ -206,6 +227,7 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
     done.words = moved == 0 ? std::string("No copy had to be moved")
                             : fmt::format("Part twins: {} of {} moved, {} at most, {} in all", moved, counted(all, "copy", "copies"),
                                           counted_number(std::round(most * 1000) / 1000, "frame", "frames"), short_number(total));
+    if (left > 0) done.words += fmt::format("; {} a twin still", counted(left, "copy has", "copies have"));
     return done;
 }
 

@@ -72,7 +72,8 @@ struct PartDone {
     std::string words;         // "Part twins: 12 of 60 copies moved, 3 frames at most, 17 in all"
     double apart = 0;          // output frames
 };
-// Errors: those of part_all and part_near; invalid for an unknown arrangement; cancelled.
+// Errors: those of part_all and part_near; not_found for an unknown arrangement; invalid where no delay helps, since copies
+// stand still together; cancelled.
 Result<PartDone> part_twins(const Show& show, const Project& project, ArrangementId arrangement, const PartOrder& order,
                             Progress& progress = Progress::none());
 

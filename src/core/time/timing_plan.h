@@ -55,7 +55,8 @@ class TimingPlan {
     // Output frames after which what follows the span is the same again; 0 where it does not go on endlessly.
     double loop() const {
         const bool turns = after_.mode == OutsideMode::repeat || after_.mode == OutsideMode::there_and_back;
-        return turns && std::isinf(after_.passes) ? after_.period : 0;
+        if (!turns || !std::isinf(after_.passes)) return 0;
+        return after_.mode == OutsideMode::there_and_back ? 2 * after_.period : after_.period; // there, and back
     }
     bool there_and_back() const { return after_.mode == OutsideMode::there_and_back; }
     const StretchTable& table() const { return table_; }
