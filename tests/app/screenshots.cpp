@@ -56,6 +56,27 @@ int main(int argc, char** argv) {
         return picture.save(folder + '/' + name + ".png");
     };
     bool fine = true;
+    if (window.document().project().settings.name == "Along the canal") { // copies of every kind
+        const auto& arrangements = window.document().project().arrangements;
+        for (int i = 0; i < 200 && window.document().show()->copies() < 500; ++i) QTest::qWait(50); // what carries copies is learned
+        window.viewing().set_frame(60);
+        window.viewing().set_arrangement(arrangements[0].id);
+        window.set_step(3);
+        fine &= shoot("arrange-canal");
+        window.viewing().set_arrangement(arrangements[2].id);
+        window.set_step(4);
+        QTest::qWait(1500); // twins
+        window.viewing().show_spread(arrangements[2].spreads[0].id);
+        window.stage().orbit().camera = {V3d(-4.6, 0.4, 0.6), 8, 18, 28, 40};
+        fine &= shoot("vary-canal");
+        window.viewing().show_spread({});
+        window.viewing().set_arrangement(arrangements.back().id);
+        window.viewing().set_colour(ColourMode::delay);
+        window.viewing().set_frame(70);
+        window.stage().orbit().camera = {V3d(-2.6, 1.1, -1.9), 6.5, 20, 18, 40};
+        fine &= shoot("vary-meet");
+        return fine ? 0 : 1;
+    }
     if (window.document().project().sources.size() > 1) { // the quay: what a source of each kind looks like
         window.viewing().set_frame(64);
         window.viewing().select({});

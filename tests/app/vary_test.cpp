@@ -208,8 +208,15 @@ class VaryTest : public QObject {
         o.wait_for_twins();
         QTRY_VERIFY(all_text(o.varying).contains("have a twin"));
         QVERIFY(o.window.viewing().twins().now().twins() > 5);
+        QTest::mouseClick(named<QCheckBox>(o.varying, "Keep delays between limits"), Qt::LeftButton); // between limits that are too near: told, nothing moved
+        type(o.varying, "Latest delay", "9");
+        click(o.varying, "Part them");
+        QTRY_VERIFY(all_text(o.window.notices()).contains("there is room for 10 copies"));
+        QVERIFY(o.first().nudges.empty());
+        type(o.varying, "Latest delay", "30");
         click(o.varying, "Part them");
         QTRY_VERIFY(!o.first().nudges.empty());
+        for (const CopyClock& c : o.shown().clocks) QVERIFY(c.delay >= 0 && c.delay <= 30);
         o.wait_for_twins();
         QTRY_VERIFY(all_text(o.varying).contains("No twins among 20 copies"));
         QVERIFY(all_text(o.varying).contains("nudged by hand"));

@@ -258,6 +258,28 @@ class VaryingTest : public QObject {
         QCOMPARE(none->copies(), std::int64_t(0));
         QVERIFY(none->arrangements[0].set->problem.find("no faces") != std::string::npos);
     }
+    void places_that_are_no_numbers_are_left_out() {
+        class Strange final : public Source {
+          public:
+            Strange() { facts_.points = 3; }
+            const SourceFacts& facts() const override { return facts_; }
+            std::vector<std::string> files() const override { return {}; }
+            Result<PosePtr> read(std::int64_t, Progress&) const override {
+                auto pose = std::make_shared<Pose>();
+                pose->points = {V3f(1, 0, 0), V3f(NAN, 0, 0), V3f(0, INFINITY, 2)};
+                return PosePtr(pose);
+            }
+
+          private:
+            SourceFacts facts_;
+        };
+        open_[dots_] = {std::make_shared<Strange>(), PoseCache::new_serial()};
+        first().kind = ArrangementKind::points;
+        first().carrier = dots_;
+        const ShowPtr s = show();
+        QCOMPARE(s->copies(), std::int64_t(1));
+        QCOMPARE(s->arrangements[0].set->note, std::string("2 points are left out, as their place is not a number"));
+    }
     void passes_end_for_all() {
         Timing& t = *p_.timing(first().timing);
         t.after.mode = OutsideMode::repeat;

@@ -10,7 +10,10 @@ namespace garland {
 QString value_words(Target target, double v) {
     const QString number = QString::fromStdString(short_number(std::abs(v), 2)), own = QString::fromStdString(short_number(v, 2));
     switch (target) {
-    case Target::delay: return QString::fromStdString(delay_words(std::round(v * 100) / 100));
+    case Target::delay: { // as fine as matters
+        const double step = std::abs(v) < 10 ? 100 : 10;
+        return QString::fromStdString(delay_words(std::round(v * step) / step));
+    }
     case Target::speed:
         return v == 0 ? QObject::tr("as it is") : v > 0 ? QObject::tr("%1 % faster").arg(number) : QObject::tr("%1 % slower").arg(number);
     case Target::size:
@@ -78,8 +81,8 @@ Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& pr
     }
     if (low > high) low = high = 0;
     if (mode_ == ColourMode::delay) {
-        legend_.low = QString::fromStdString(delay_words(low));
-        legend_.high = QString::fromStdString(delay_words(high));
+        legend_.low = value_words(Target::delay, low);
+        legend_.high = value_words(Target::delay, high);
     }
     low_ = low, high_ = high;
 }

@@ -404,7 +404,14 @@ void StageView::update_texts() {
         }
     }
     info_->setObjectName(problem_.isEmpty() ? "note" : "alert");
-    info_->setStyleSheet(problem_.isEmpty() ? QString() : QStringLiteral("color: %1").arg(tokens().alert.name()));
+    QColor back = tokens().sky; // readable over whatever is drawn
+    back.setAlphaF(0.72f);
+    info_->setStyleSheet(QStringLiteral("color: %1; background: rgba(%2, %3, %4, %5); border-radius: 4px; padding: 1px 4px;")
+                             .arg((problem_.isEmpty() ? tokens().text : tokens().alert).name())
+                             .arg(back.red())
+                             .arg(back.green())
+                             .arg(back.blue())
+                             .arg(back.alpha()));
     info_->setWordWrap(true);
     info_->setText(text);
     place_overlays();
@@ -429,12 +436,13 @@ void StageView::place_overlays() {
     drawing_->adjustSize();
     drawing_->move(std::max(12, (width() - drawing_->width()) / 2), height() - drawing_->height() - 64);
     drawing_->raise();
-    legend_->resize(220, 56);
+    legend_->resize(legend_->wanted_width(), 56);
     legend_->move(width() - legend_->width() - 12, height() - legend_->height() - 10);
     legend_->raise();
     const int wide = width() - 28 - (legend_->isVisibleTo(this) ? legend_->width() + 16 : 0);
     const int high = info_->heightForWidth(wide) > 0 ? info_->heightForWidth(wide) : info_->sizeHint().height();
-    info_->setGeometry(14, height() - high - 12, wide, high);
+    const int needed = std::min(wide, info_->fontMetrics().horizontalAdvance(info_->text()) + 16);
+    info_->setGeometry(14, height() - high - 12, needed, high);
     info_->raise();
 }
 
@@ -578,6 +586,12 @@ void StageLegend::show_text(const LegendText& text) {
     setVisible(text.shown);
     setAccessibleName(tr("Colours: %1 from %2 to %3").arg(text.title, text.low, text.high));
     update();
+}
+
+// Both ends beside each other.
+int StageLegend::wanted_width() const {
+    const QFontMetrics words(text_font(8));
+    return std::max({220, words.horizontalAdvance(text_.low) + words.horizontalAdvance(text_.high) + 44, words.horizontalAdvance(text_.title) + 24});
 }
 
 void StageLegend::paintEvent(QPaintEvent*) {

@@ -117,6 +117,7 @@ class StageLegend : public QWidget {
   public:
     using QWidget::QWidget;
     void show_text(const LegendText& text);
+    int wanted_width() const;
 
   protected:
     void paintEvent(QPaintEvent* event) override;

@@ -23,13 +23,27 @@ std::string names(const std::vector<std::int64_t>& copies, std::int64_t count) {
     return text;
 }
 
+// Twins that stand beside each other are seen first, so they come first.
 void add_twins(const Show& show, const ArrangementShow& a, const TwinReport& twins, Report& report) {
+    constexpr std::size_t around = 6;
+    const std::vector<std::uint32_t> nearest = twins.groups.empty() ? std::vector<std::uint32_t>{} : nearest_copies(a.places.list(), around);
+    std::vector<Finding> beside, apart;
     for (const TwinGroup& group : twins.groups) {
         Finding f{FindingKind::twins, {}, {}, group.first_alike, group.share};
-        for (std::uint32_t i : group.copies) f.copies.push_back(a.number(i));
-        f.words = fmt::format("{} show the same pose for {}{:.0f} % of the range", names(f.copies, show.copies()),
+        bool near = false;
+        for (std::uint32_t i : group.copies) {
+            f.copies.push_back(a.number(i));
+            for (std::size_t k = 0; k < around && !near; ++k) {
+                const std::uint32_t other = nearest[i * around + k];
+                near = other != i && std::binary_search(group.copies.begin(), group.copies.end(), other);
+            }
+        }
+        f.words = fmt::format("{}{} show the same pose for {}{:.0f} % of the range", names(f.copies, show.copies()), near ? ", near each other," : "",
                               f.copies.size() > 2 ? "up to " : "", group.share * 100);
-        report.findings.push_back(std::move(f));
+        (near ? beside : apart).push_back(std::move(f));
+    }
+    for (auto* list : {&beside, &apart}) {
+        for (Finding& f : *list) report.findings.push_back(std::move(f));
     }
 }
 

@@ -109,6 +109,26 @@ void VaryBench::add_twins() {
     connect(apart_, &QPushButton::clicked, this, [this] { add_spread(Target::speed); });
     for (QPushButton* b : {part_all_, part_near_, apart_}) row->addWidget(b, 0, Qt::AlignTop);
     column->addLayout(row);
+    limits_ = new QWidget;
+    row = new QHBoxLayout(limits_);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(6);
+    limited_ = new QCheckBox(tr("keep delays between"));
+    limited_->setToolTip(tr("Parting moves no copy earlier or later than this; without it delays may become anything"));
+    limited_->setAccessibleName(tr("Keep delays between limits"));
+    row->addWidget(limited_);
+    for (bool low : {true, false}) {
+        auto* field = make_number(Quantity::output_frames, -1e6, 1e6, 2, low ? tr("Earliest delay") : tr("Latest delay"), tr("Output frames later; below 0 is ahead"));
+        field->setMaximumWidth(72);
+        field->set_value(low ? 0 : 48);
+        field->setEnabled(false);
+        connect(limited_, &QCheckBox::toggled, field, &QWidget::setEnabled);
+        if (!low) row->addWidget(make_label(tr("and")));
+        row->addWidget(field);
+        (low ? earliest_ : latest_) = field;
+    }
+    row->addStretch(1);
+    column->addWidget(limits_);
     body()->addWidget(twin_card_);
 }
 
@@ -116,8 +136,11 @@ void VaryBench::part(std::size_t neighbours) {
     if (parting_) parting_->drop();
     const ShowPtr show = document_.show();
     const ArrangementId id = viewing_.arrangement();
+    PartOrder order;
+    order.neighbours = neighbours;
+    if (limited_->isChecked()) order.low = earliest_->value(), order.high = latest_->value();
     parting_ = document_.jobs().start<PartDone>(
-        this, tr("Parting twins"), [show, id, neighbours, project = document_.project()](Progress& p) { return part_twins(*show, project, id, {neighbours, true, {}, {}}, p); },
+        this, tr("Parting twins"), [show, id, order, project = document_.project()](Progress& p) { return part_twins(*show, project, id, order, p); },
         [this, show, id](Result<PartDone> done) {
             if (!done) {
                 if (done.error().code != ErrorCode::cancelled) emit document_.problem(done.error());
@@ -158,6 +181,7 @@ void VaryBench::show_twins() {
     part_all_->setVisible(any && fits);
     part_near_->setVisible(any && state->near_twins > 0);
     apart_->setVisible(any && !fits);
+    limits_->setVisible(any);
     const bool back = there && state->backward;
     backward_->setVisible(back);
     longer_->setVisible(back);
@@ -302,9 +326,16 @@ void VaryBench::refresh() {
     others_->setVisible(!others.isEmpty());
     meeting_->setVisible(a != nullptr);
     std::optional<double> meets;
+    const bool other = a && a->id != meeting_of_;
+    meeting_of_ = a ? a->id : ArrangementId();
     if (a) {
         for (const Spread& s : a->spreads) {
             if (s.meets) meets = s.meets->value;
+            if (other && s.target == Target::delay && s.amount.size() >= 3 && s.amount[1].value == 0) { // as it was asked for
+                meet_at_->set_value(s.amount[1].at);
+                ease_->set_value(s.amount[1].at - s.amount[0].at);
+                stay_->set_value(s.amount.size() > 3 ? s.amount[2].at - s.amount[1].at : 0);
+            }
             for (const CurveKey& k : s.amount) {
                 if (s.target == Target::delay && k.value == 0 && !meets) meets = k.at;
             }

@@ -4,6 +4,8 @@
 
 #include "app/benches/common/bench.h"
 
+#include <QCheckBox>
+
 namespace garland {
 
 class SpreadCard;
@@ -28,9 +30,11 @@ class VaryBench : public Bench {
     QLabel *nudges_, *others_, *meeting_words_, *backward_, *twins_;
     QPushButton *clear_nudges_, *clear_picked_, *part_all_, *part_near_, *apart_, *longer_;
     QFrame *meeting_, *twin_card_;
-    NumberField *meet_at_, *ease_, *stay_;
+    NumberField *meet_at_, *ease_, *stay_, *earliest_, *latest_;
+    QCheckBox* limited_;
+    QWidget* limits_;
     std::vector<SpreadCard*> shown_; // the cards that stand, so that editing a number does not rebuild its field
-    ArrangementId shown_arrangement_;
+    ArrangementId shown_arrangement_, meeting_of_;
     QPointer<Job> parting_;
 };
 
