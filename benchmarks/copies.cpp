@@ -1,8 +1,9 @@
 // Many copies: what their spreads give, their times while amounts change, twins, memory. Beside it the limit, measured in
 // the same run.
+#include "timing.h"
+
 #include "core/project/varying.h"
 
-#include <chrono>
 #include <fmt/format.h>
 #include <fstream>
 #include <random>
@@ -11,18 +12,6 @@
 using namespace garland;
 
 namespace {
-
-template <class F>
-double best_of_five(F&& work) { // seconds
-    double best = 1e300;
-    for (int i = 0; i < 6; ++i) { // the first warms up
-        const auto start = std::chrono::steady_clock::now();
-        work(i);
-        const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-        if (i > 0) best = std::min(best, took);
-    }
-    return best;
-}
 
 void line(const std::string& what, double seconds, double limit, const std::string& of, const std::string& goal) {
     fmt::print("{:<58} {:>9.2f} ms   {:>7.1f} × {} ({:.2f} ms)   {}\n", what, seconds * 1e3, seconds / limit, of, limit * 1e3, goal);

@@ -1,6 +1,8 @@
 // Speed beside its physical limit, measured in the same run: best of five, ratios to what the machine can do.
 // Goals and limits: docs/speed.md. Run build/release/benchmarks/benchmarks; with --benchmark… Google Benchmark's own
 // tables.
+#include "timing.h"
+
 #include "core/copies/copy_times.h"
 #include "core/copies/twins.h"
 #include "core/geometry/blend.h"
@@ -8,7 +10,6 @@
 #include "io/ply.h"
 
 #include <benchmark/benchmark.h>
-#include <chrono>
 #include <cstring>
 #include <fmt/format.h>
 #include <random>
@@ -16,18 +17,6 @@
 using namespace garland;
 
 namespace {
-
-template <class F>
-double best_of_five(F&& work) { // seconds
-    double best = 1e300;
-    for (int i = 0; i < 6; ++i) { // the first warms up
-        const auto start = std::chrono::steady_clock::now();
-        work();
-        const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-        if (i > 0) best = std::min(best, took);
-    }
-    return best;
-}
 
 void line(const std::string& what, const std::string& figure, double ratio, const std::string& of,
           const std::string& goal) {
@@ -59,9 +48,9 @@ void copy_times(int keys) {
     Times t(keys, 100'000);
     int frame = 0;
     const double took =
-        best_of_five([&] { copy_moments(t.plan, t.source, t.copies, OutputFrame(200 + frame++), t.out); });
+        best_of_five([&](int) { copy_moments(t.plan, t.source, t.copies, OutputFrame(200 + frame++), t.out); });
     // The limit: the same bytes read and written, with one multiplication a copy.
-    const double limit = best_of_five([&] {
+    const double limit = best_of_five([&](int) {
         for (std::size_t i = 0; i < t.copies.size(); ++i) {
             CopyMoment m;
             m.source = t.copies[i].rate * (200.0 + frame - t.copies[i].delay);
@@ -77,14 +66,14 @@ void copy_times(int keys) {
 void blending() {
     constexpr std::size_t n = 3'000'000;
     std::vector<float> a(n, 1.5f), b(n, 2.5f), out(n);
-    const double triad = best_of_five([&] {
+    const double triad = best_of_five([&](int) {
         const float* x = a.data();
         const float* y = b.data();
         float* z = out.data();
         for (std::size_t i = 0; i < n; ++i) z[i] = x[i] + 0.37f * y[i];
         benchmark::DoNotOptimize(z);
     });
-    const double mixed = best_of_five([&] {
+    const double mixed = best_of_five([&](int) {
         mix(a.data(), b.data(), 0.37f, out.data(), n);
         benchmark::DoNotOptimize(out.data());
     });
@@ -94,7 +83,7 @@ void blending() {
 
 void twins() {
     Times t(30, 10'000);
-    const double took = best_of_five([&] {
+    const double took = best_of_five([&](int) {
         auto report = find_twins(t.plan, t.source, t.copies, {1, 240}, TwinRule{0.5, 0.5, 0, 48});
         benchmark::DoNotOptimize(report);
     });
@@ -109,8 +98,8 @@ void parsing() {
         obj += fmt::format("v {:.6f} {:.6f} {:.6f}\n", value(random), value(random), value(random));
     const std::string path = "memory.obj";
     std::vector<char> copy(obj.size());
-    const double limit = best_of_five([&] { std::memcpy(copy.data(), obj.data(), obj.size()); });
-    const double took = best_of_five([&] { benchmark::DoNotOptimize(parse_obj(obj.data(), obj.size(), path)); });
+    const double limit = best_of_five([&](int) { std::memcpy(copy.data(), obj.data(), obj.size()); });
+    const double took = best_of_five([&](int) { benchmark::DoNotOptimize(parse_obj(obj.data(), obj.size(), path)); });
     line("OBJ text, points", fmt::format("{:.0f} MB/s", static_cast<double>(obj.size()) / took / 1e6), limit / took,
          "a copy of the same bytes", "≥ 250 MB/s");
 }

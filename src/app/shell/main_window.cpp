@@ -463,6 +463,7 @@ void MainWindow::show_keys() {
     row("Alt+arrows", tr("Move the picked keys of the time map"));
     row("Shift+drag", tr("Pick keys of the time map by a box; Ctrl adds"));
     row("Ctrl+C, Ctrl+X, Ctrl+V", tr("Copy, cut and paste keys, with the time map in focus"));
+    row("Return, Backspace, Escape", tr("While a path is drawn in the Stage: end it, take a point back, give up"));
     text += "</table>";
     QMessageBox box(QMessageBox::NoIcon, tr("Keys"), text, QMessageBox::Close, this);
     box.exec();

@@ -28,7 +28,7 @@ void CurveEdit::set_curve(const KeyedCurve& curve) {
     update();
 }
 
-QPointF CurveEdit::pixel(double at, double value) const {
+auto CurveEdit::pixel(double at, double value) const -> QPointF {
     return {margin + at * (width() - 2 * margin), height() - margin - (value - low_) / (high_ - low_) * (height() - 2 * margin)};
 }
 

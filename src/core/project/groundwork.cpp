@@ -1,0 +1,91 @@
+// What is learned from sources before copies can stand on them, or their parts be named.
+#include "core/base/numbers.h"
+#include "core/project/show.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace garland {
+
+bool needs_groundwork(const Project& project, const OpenSources& sources) {
+    for (const Arrangement& a : project.arrangements) {
+        if (!is_carried(a.kind)) continue;
+        const auto open = sources.find(a.carrier);
+        const SourceSpec* spec = project.source(a.carrier);
+        if (open == sources.end() || !open->second.source || !spec) continue;
+        const bool known = a.kind == ArrangementKind::points ? open->second.ground.carriers != nullptr : open->second.ground.surface != nullptr;
+        if (!(open->second.ground_taking == taking_of(*spec)) || (!known && !open->second.ground_problem)) return true;
+    }
+    return false;
+}
+
+Result<bool> find_groundwork(const Project& project, OpenSources& sources, PoseCache& cache, Progress& progress) {
+    bool learned = false;
+    for (const Arrangement& a : project.arrangements) {
+        if (!is_carried(a.kind)) continue;
+        const auto open = sources.find(a.carrier);
+        const SourceSpec* spec = project.source(a.carrier);
+        if (open == sources.end() || !open->second.source || !spec) continue;
+        OpenSource& o = open->second;
+        if (!(o.ground_taking == taking_of(*spec))) {
+            o.ground = {};
+            o.ground_problem.reset();
+            o.ground_taking = taking_of(*spec);
+        }
+        const bool points = a.kind == ArrangementKind::points;
+        if (o.ground_problem || (points ? o.ground.carriers != nullptr : o.ground.surface != nullptr)) continue;
+        const SourceFacts& facts = o.source->facts();
+        const Sampler sampler(o.source, clock_of(*spec, facts.first, facts.last, project.settings.rate), o.ground_taking, o.serial, &cache);
+        std::optional<Error> error;
+        if (points) {
+            auto found = find_carriers(sampler, progress);
+            if (found) {
+                o.ground.carriers = std::move(*found);
+            } else {
+                error = found.error();
+            }
+        } else {
+            auto pose = sampler.at(sampler.clock().first, progress);
+            if (pose) {
+                o.ground.surface = pose->pose;
+            } else {
+                error = pose.error();
+            }
+        }
+        if (error && error->code == ErrorCode::cancelled) return fail(*error);
+        o.ground_problem = error;
+        learned = true;
+    }
+    return learned;
+}
+
+std::vector<std::string> part_names(const Source& source, const Pose& pose) {
+    std::vector<std::int32_t> numbers = part_numbers(pose);
+    std::sort(numbers.begin(), numbers.end());
+    numbers.erase(std::unique(numbers.begin(), numbers.end()), numbers.end());
+    std::vector<std::string> out;
+    const auto known = source.parts();
+    for (std::size_t i = 0; i < known.size(); ++i) {
+        if (!known[i].name.empty() && std::find(out.begin(), out.end(), known[i].name) == out.end()) out.push_back(known[i].name);
+    }
+    if (out.empty()) {
+        for (std::int32_t n : numbers) out.push_back(fmt::format("{}", n));
+    }
+    return out;
+}
+
+std::vector<std::int32_t> parts_called(const Source& source, const std::string& name) {
+    std::vector<std::int32_t> out;
+    const auto known = source.parts();
+    for (std::size_t i = 0; i < known.size(); ++i) {
+        for (int p = static_cast<int>(i); p >= 0; p = known[static_cast<std::size_t>(p)].parent) {
+            if (known[static_cast<std::size_t>(p)].name != name) continue;
+            out.push_back(static_cast<std::int32_t>(i));
+            break;
+        }
+    }
+    if (const auto number = parse_number(name); out.empty() && number) out.push_back(static_cast<std::int32_t>(*number));
+    return out;
+}
+
+} // namespace garland

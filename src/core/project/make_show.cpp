@@ -1,0 +1,222 @@
+// The project at work: which copies show which source, where they stand and on which clock.
+#include "core/project/show.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace garland {
+
+namespace {
+
+// A single-out has the other arrangement's rules, and its own on top.
+Arrangement resolved(const Project& project, const Arrangement& a) {
+    if (!a.single_out) return a;
+    const Arrangement* from = project.arrangement(a.single_out->from);
+    if (!from) return a;
+    Arrangement r = *from;
+    r.id = a.id;
+    r.name = a.name;
+    r.source = a.source;
+    r.timing = a.timing;
+    r.hidden = a.hidden;
+    r.single_out = a.single_out;
+    r.hidden_copies = a.hidden_copies;
+    r.start = a.start;
+    r.start_frame = a.start_frame;
+    r.passes = a.passes;
+    r.hidden_until_start = a.hidden_until_start;
+    r.spreads.insert(r.spreads.end(), a.spreads.begin(), a.spreads.end());
+    for (const Nudge& n : a.nudges) { // on top of the other's
+        const auto at = std::lower_bound(r.nudges.begin(), r.nudges.end(), n.copy, [](const Nudge& x, CopyId c) { return x.copy < c; });
+        if (at != r.nudges.end() && at->copy == n.copy) {
+            at->frames += n.frames;
+        } else {
+            r.nudges.insert(at, n);
+        }
+    }
+    r.wobble = a.wobble;
+    return r;
+}
+
+struct Maker {
+    const Project& project;
+    const OpenSources& sources;
+    PoseCache& cache;
+    const Show* before;
+    Show& show;
+
+    const ArrangementShow* earlier(ArrangementId id, SourceId source = {}) const {
+        for (std::size_t i = 0; before && i < before->arrangements.size(); ++i) {
+            const ArrangementShow& a = before->arrangements[i];
+            if (a.id == id && (!source || a.source == source)) return &a;
+        }
+        return nullptr;
+    }
+
+    CopyGroundwork ground_of(const Arrangement& a, std::string& problem) const {
+        if (!is_carried(a.kind)) return {};
+        const auto open = sources.find(a.carrier);
+        const SourceSpec* spec = project.source(a.carrier);
+        if (open == sources.end() || !spec) {
+            problem = "what carries the copies is not open";
+            return {};
+        }
+        if (!(open->second.ground_taking == taking_of(*spec))) return {};
+        if (open->second.ground_problem) problem = describe(*open->second.ground_problem);
+        CopyGroundwork g = open->second.ground;
+        if (a.kind == ArrangementKind::points) g.surface = nullptr;
+        if (a.kind == ArrangementKind::scatter) g.carriers = nullptr;
+        return g;
+    }
+
+    std::shared_ptr<const CopySet> copies_of(const Arrangement& a) const {
+        std::string problem;
+        const CopyGroundwork ground = ground_of(a, problem);
+        const ArrangementShow* same = earlier(a.id);
+        const CopySet* old = same ? same->set.get() : nullptr;
+        if (old && old->spec == a && old->ground == ground && problem.empty()) return same->set;
+        auto set = std::make_shared<CopySet>(make_copies(a, ground, old));
+        if (!problem.empty() && set->places.empty()) set->problem = problem;
+        return set;
+    }
+
+    // Everything that is the same for all copies that show one source.
+    void fill(ArrangementShow& out, const Arrangement& a, SourceId source) const {
+        out.id = a.id;
+        out.source = source;
+        out.spec = a;
+        Timing timing = *project.timing(a.timing);
+        if (a.passes > 0 && (timing.after.mode == OutsideMode::repeat || timing.after.mode == OutsideMode::there_and_back)) {
+            if (a.passes == 1) {
+                timing.after = {OutsideMode::hold, 0};
+            } else {
+                timing.after.count = a.passes - 1;
+            }
+        }
+        out.plan = TimingPlan(timing);
+        out.form = timing.form;
+        if (timing.form == TimingForm::phrases) out.phrase_starts = boundaries(timing.phrases, timing.turn_twice);
+        out.rate = project.settings.rate;
+        for (const Wobble* w : {&project.source(source)->wobble, &a.wobble}) {
+            if (w->on) out.wobbles.push_back(*w);
+        }
+        const auto sampler = show.samplers.find(source);
+        if (sampler == show.samplers.end()) {
+            const auto [low, high] = source_span(timing);
+            out.clock.first = SourceFrame(std::floor(low.value));
+            out.clock.file_first = static_cast<std::int64_t>(std::floor(low.value));
+            out.clock.file_last = static_cast<std::int64_t>(std::ceil(high.value));
+            return;
+        }
+        out.usable = true;
+        out.clock = sampler->second.clock();
+        out.sampler = sampler_of(a, sampler->second);
+    }
+
+    // A single-out of a part shows that part only, and the one it was taken from everything but it.
+    Sampler sampler_of(const Arrangement& a, const Sampler& whole) const {
+        Taking taking = whole.taking();
+        if (a.single_out && !a.single_out->part.empty()) {
+            taking.part_of_it = true;
+            taking.parts = parts_called(*whole.source(), a.single_out->part);
+        } else if (!a.single_out) {
+            for (const Arrangement& other : project.arrangements) {
+                if (!other.single_out || other.single_out->from != a.id || other.single_out->part.empty() || !other.single_out->copies.empty()) continue;
+                taking.part_of_it = taking.parts_left_out = true;
+                for (std::int32_t p : parts_called(*whole.source(), other.single_out->part)) taking.parts.push_back(p);
+            }
+            std::sort(taking.parts.begin(), taking.parts.end());
+        }
+        if (!taking.part_of_it) return whole;
+        const ArrangementShow* same = earlier(a.id, a.source);
+        if (same && same->usable && same->sampler.serial() == whole.serial() && same->sampler.taking() == taking) return same->sampler;
+        return Sampler(whole.source(), whole.clock(), taking, whole.serial(), &cache);
+    }
+
+    // The copies that this arrangement shows itself: a single-out's own, and not those that were taken out of it.
+    std::vector<std::uint32_t> shown_of(const Arrangement& a, const CopySet& set) const {
+        std::vector<CopyId> out_of_it;
+        for (const Arrangement& other : project.arrangements) {
+            if (!other.single_out || other.single_out->from != a.id || other.single_out->copies.empty() || !other.single_out->part.empty()) continue;
+            out_of_it.insert(out_of_it.end(), other.single_out->copies.begin(), other.single_out->copies.end());
+        }
+        std::sort(out_of_it.begin(), out_of_it.end());
+        std::vector<std::uint32_t> shown;
+        for (std::uint32_t i = 0; i < set.places.size(); ++i) {
+            const CopyId id = set.places[i].id;
+            if (a.single_out && !a.single_out->copies.empty() && !std::binary_search(a.single_out->copies.begin(), a.single_out->copies.end(), id)) continue;
+            if (!a.single_out && std::binary_search(out_of_it.begin(), out_of_it.end(), id)) continue;
+            shown.push_back(i);
+        }
+        return shown;
+    }
+
+    void add(const Arrangement& written, std::int64_t& number) const {
+        const Arrangement a = resolved(project, written);
+        const auto set = copies_of(a);
+        ArrangementShow common;
+        fill(common, a, a.source);
+        common.set = set;
+        if (is_carried(a.kind)) {
+            if (const auto carrier = show.samplers.find(a.carrier); carrier != show.samplers.end()) {
+                common.carrier_sampler = carrier->second;
+                common.carrier.clock = carrier->second.clock();
+            }
+            if (const Timing* t = a.carrier_timing ? project.timing(a.carrier_timing) : nullptr) common.carrier.plan = TimingPlan(*t);
+        }
+        CopyClocks clocks(*set, common.plan, common.carrier, project.settings.rate, project.settings.range);
+        CopyPlaces standing(*set, project.settings.rate);
+        const std::vector<std::uint32_t> shown = shown_of(a, *set);
+        const std::vector<std::uint32_t> variants = variants_of(*set);
+        const std::size_t kinds = a.variants.size() + 1;
+        std::vector<std::vector<std::uint32_t>> which(kinds);
+        std::vector<std::vector<std::int64_t>> numbers(kinds);
+        for (std::uint32_t i : shown) {
+            which[variants[i]].push_back(i);
+            numbers[variants[i]].push_back(number++);
+        }
+        for (std::size_t k = 0; k < kinds; ++k) {
+            if (which[k].empty() && (kinds > 1 || !set->places.empty())) continue;
+            ArrangementShow out = common;
+            if (k > 0) {
+                out.wobbles.clear();
+                fill(out, a, a.variants[k - 1].source);
+            }
+            out.first_copy = numbers[k].empty() ? number : numbers[k].front();
+            if (which[k].size() == set->places.size()) {
+                out.clocks = clocks;
+                out.standing = standing;
+            } else {
+                out.clocks = clocks.part(which[k]);
+                out.standing = standing.part(which[k]);
+                if (kinds > 1) out.numbers = numbers[k];
+                out.in_set = which[k];
+            }
+            out.places = out.standing.still();
+            show.arrangements.push_back(std::move(out));
+        }
+    }
+};
+
+} // namespace
+
+ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache& cache, const Show* before) {
+    auto show = std::make_shared<Show>();
+    show->settings = project.settings;
+    show->camera = CameraPlan(project.settings.camera_keys, project.settings.camera);
+    for (const SourceSpec& spec : project.sources) {
+        const auto open = sources.find(spec.id);
+        if (open == sources.end() || !open->second.source) continue;
+        const SourceFacts& facts = open->second.source->facts();
+        show->samplers[spec.id] =
+            Sampler(open->second.source, clock_of(spec, facts.first, facts.last, project.settings.rate), taking_of(spec),
+                    open->second.serial, &cache);
+    }
+    const Maker maker{project, sources, cache, before, *show};
+    for (const Arrangement& a : project.arrangements) {
+        if (!a.hidden) maker.add(a, show->copy_count);
+    }
+    return show;
+}
+
+} // namespace garland
