@@ -46,6 +46,7 @@ layout(location=6) in float selected;
 layout(location=7) in vec3 size;
 uniform mat4 matrix;
 uniform float mirror;
+uniform float dots; // pixels of one unit, one unit away; 0: triangles
 out vec3 v_normal; out vec3 v_place; out vec3 v_colour; out float v_selected;
 vec3 turned(vec3 p) { return vec3(p.x*turn.x + p.z*turn.y, p.y, p.z*turn.x - p.x*turn.y); }
 void main() {
@@ -57,6 +58,7 @@ void main() {
     v_colour = mix(own, paint.rgb, paint.a);
     v_selected = selected;
     gl_Position = matrix * vec4(world, 1.0);
+    gl_PointSize = dots > 0.0 ? max(2.0 * dots * max(size.x, max(size.y, size.z)) / gl_Position.w, 1.5) : 4.0;
 })";
 const char* copies_fragment = R"(#version 330 core
 in vec3 v_normal; in vec3 v_place; in vec3 v_colour; in float v_selected;
@@ -284,6 +286,7 @@ void StageGpu::draw_lines(const StageMarks& marks, const QMatrix4x4& matrix, con
     for (const auto& cord : *marks.cords) strip(cord, GL_LINE_STRIP);
     if (marks.path.empty()) return;
     lines_.setUniformValue("paint", rgb(t.accent));
+    glDisable(GL_PROGRAM_POINT_SIZE);
     glDisable(GL_DEPTH_TEST);
     strip(marks.path, GL_LINE_STRIP);
     glPointSize(9);
@@ -309,6 +312,19 @@ void StageGpu::draw_solids(const Loaded& loaded) {
     glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
     instance_attributes(loaded.solids_first);
     glVertexAttribPointer(2, 3, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(loaded.solids_first * sizeof(Instance) + offsetof(Instance, own)));
+    if (dots_ > 0 && loaded.solids > very_many) { // in a hurry: a dot each, straight from the instances
+        for (unsigned i : {0u, 1u}) {
+            glDisableVertexAttribArray(i);
+            glVertexAttrib3f(i, 0, 0, 0);
+        }
+        for (unsigned i = 3; i <= 7; ++i) glVertexAttribDivisor(i, 0);
+        copies_.setUniformValue("dots", dots_);
+        glDrawArrays(GL_POINTS, 0, static_cast<GLsizei>(loaded.solids));
+        copies_.setUniformValue("dots", 0.0f);
+        for (unsigned i = 3; i <= 7; ++i) glVertexAttribDivisor(i, 1);
+        for (unsigned i : {0u, 1u}) glEnableVertexAttribArray(i);
+        return;
+    }
     glVertexAttribDivisor(2, 1);
     glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, solid_buffer_);
     const bool few = loaded.solids > very_many;
@@ -430,11 +446,14 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
     glEnable(GL_DEPTH_TEST);
     glDisable(GL_CULL_FACE);
     vao_.bind();
+    // In coarse pictures edges are not smoothed, and much is not mirrored: each costs as much as the rest.
+    if (coarse) glDisable(GL_MULTISAMPLE);
     const QMatrix4x4 matrix = orbit.projection(size) * orbit.view();
     draw_floor(orbit, matrix, t);
     if (marks.pattern) draw_pattern(*marks.pattern, matrix);
     if (!scene || scene->copies.empty()) {
         draw_lines(marks, matrix, t);
+        glEnable(GL_MULTISAMPLE);
         vao_.release();
         return drawn;
     }
@@ -442,7 +461,10 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
     Loaded loaded = load(*scene, orbit, size, ratio, paint, drawn);
     const V3d eye = orbit.eye();
 
+    dots_ = coarse ? static_cast<float>(orbit.pixels_per_unit(1, size) * ratio) : 0;
+    glEnable(GL_PROGRAM_POINT_SIZE);
     copies_.bind();
+    copies_.setUniformValue("dots", 0.0f);
     copies_.setUniformValue("matrix", matrix);
     copies_.setUniformValue("eye",
                             QVector3D(static_cast<float>(eye.x), static_cast<float>(eye.y), static_cast<float>(eye.z)));
@@ -453,8 +475,6 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
         glEnableVertexAttribArray(i);
         glVertexAttribDivisor(i, i >= 3 ? 1 : 0);
     }
-    // In coarse pictures edges are not smoothed and nothing is mirrored: each costs as much as the rest.
-    if (coarse) glDisable(GL_MULTISAMPLE);
     if (eye.y > 0 && !(coarse && drawn.triangles > budget_moving / 2)) { // what the still water gives back
         copies_.setUniformValue("mirror", -1.0f);
         copies_.setUniformValue("alpha", t.dark ? 0.24f : 0.13f);

@@ -94,6 +94,7 @@ class StageGpu : protected QOpenGLExtraFunctions {
     QOpenGLVertexArrayObject vao_;
     unsigned instance_buffer_ = 0, line_buffer_ = 0, pattern_texture_ = 0, solid_buffer_ = 0;
     std::int64_t budget_ = 0; // triangles this picture should have at most
+    float dots_ = 0;            // pixels of one unit one unit away, in coarse pictures
     bool by_processor_ = false; // drawn without a graphics card
     std::uint64_t pattern_shown_ = 0;
     std::unordered_map<std::uint64_t, PoseBuffer> pose_buffers_;
