@@ -106,6 +106,20 @@ class ReaderFuzzTest : public QObject {
         s.id = SpreadId(p.next_id++);
         p.arrangements[0].spreads = {s};
         p.arrangements[0].nudges = {{CopyId(0), 1}};
+        // Everything an arrangement can say.
+        Arrangement& a = p.arrangements[0];
+        a.path = {V3d(0), V3d(1, 0, 0)};
+        a.targets = {{OutputFrame(1), V3d(0)}};
+        a.width = a.height = {{0, 1, Toward::linear}, {1, 2, Toward::smooth}};
+        a.jitter.turn = 3, a.order.by = OrderBy::x, a.passes = 2, a.nudge_amount = {{1, 1, Toward::linear}};
+        a.variants = {{a.source, 2}};
+        a.hidden_copies = {CopyId(0)};
+        a.spreads[0].amount = a.spreads[0].curve = {{0, 0, Toward::linear}, {1, 1, Toward::linear}};
+        a.spreads[0].drift = V3d(1, 0, 0), a.spreads[0].attribute = "mass";
+        Arrangement out;
+        out.id = ArrangementId(p.next_id++), out.source = a.source, out.timing = a.timing;
+        out.single_out = SingleOut{a.id, {CopyId(0)}, {}};
+        p.arrangements.push_back(out);
         const std::string good = project_text(p);
         std::mt19937 random(4);
         int read = 0;

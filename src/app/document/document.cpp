@@ -46,7 +46,9 @@ Document::Document(Jobs& jobs, QObject* parent) : QObject(parent), jobs_(jobs), 
     rebuild();
 }
 
-Document::~Document() = default;
+Document::~Document() {
+    jobs_.stop(); // they read through this document's cache
+}
 
 QString Document::title() const {
     if (!project_.settings.name.empty()) return QString::fromStdString(project_.settings.name);

@@ -27,9 +27,13 @@ void Jobs::yield_to_interface() {
     static_cast<void>(done);
 }
 
-Jobs::~Jobs() {
+void Jobs::stop() {
     for (auto& job : jobs_) job->cancel();
     pool_.waitForDone();
+}
+
+Jobs::~Jobs() {
+    stop();
 }
 
 void Jobs::add(const std::shared_ptr<Job>& job, bool quiet) {

@@ -76,6 +76,7 @@ class Jobs : public QObject {
         });
         return job.get();
     }
+    void stop(); // cancels all and waits until their work has ended; nothing is delivered to receivers that are gone by then
     int running() const { return static_cast<int>(jobs_.size()); }
 
   signals:

@@ -56,7 +56,8 @@ std::optional<BackwardRun> backward_by_amounts(const ArrangementShow& a, FrameRa
     BackwardRun run;
     std::vector<std::uint8_t> runs(a.clocks.size());
     bool any = false;
-    for (double t = static_cast<double>(range.first); t <= static_cast<double>(range.last); t += 0.25) {
+    const double step = runs.size() > 20'000 ? 1 : 0.25;
+    for (double t = static_cast<double>(range.first); t <= static_cast<double>(range.last); t += step) {
         if (progress.cancelled()) return {};
         const CopyClocks::Now now = a.clocks.now(t);
         bool here = false;

@@ -32,7 +32,7 @@ Result<ArrangementDone> without_meeting(const Arrangement& arrangement);
 
 // Where amounts that change push copies' own time backward.
 struct BackwardRun {
-    OutputFrame first, last;   // the output frames between which it happens, to a quarter of a frame
+    OutputFrame first, last;   // the output frames between which it happens, to a quarter of a frame (a whole one above 20 000 copies)
     std::int64_t copies = 0;   // how many it happens to
     double steepest = 0;       // the most by which a delay grows, frames a frame; above 1
     // The ease with which it would not, for eased keys of `ease`: slopes shrink as eases grow.
