@@ -13,6 +13,7 @@ namespace garland {
 
 namespace {
 
+constexpr std::uint64_t crowded_pairs = 2'000'000; // alike at one sample
 constexpr double gone = std::numeric_limits<double>::quiet_NaN(); // an absent copy is alike to nobody
 
 double distance(double a, double b, double period) {
@@ -262,13 +263,16 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
         for (std::size_t at = from; at < to && !progress.cancelled(); ++at) {
             const Order order = order_at(crowd[at].second);
             std::vector<Pair> mine;
+            // Copies in lockstep make pairs quadratic: where there are very many, those already joined are not paired again.
+            const bool crowded = crowd[at].first > crowded_pairs;
+            Groups joined(crowded ? n : 0);
             for (std::size_t x = 0; x < order.size(); ++x) {
                 if (x % 1024 == 0 && progress.cancelled()) break;
                 for (std::size_t y = x + 1; y < order.size() && order[y].first - order[x].first < rule.alike_below;
                      ++y) {
                     const auto a = std::min(order[x].second, order[y].second);
                     const auto b = std::max(order[x].second, order[y].second);
-                    if (a == b) continue;
+                    if (a == b || (crowded && joined.root(a) == joined.root(b))) continue;
                     bool seen = false; // at a sample searched before: counted there
                     for (std::size_t e = 0; e < at && !seen; ++e) {
                         const std::size_t k = crowd[e].second;
@@ -276,7 +280,9 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
                     }
                     if (seen) continue;
                     const int alike = alike_count(a, b);
-                    if (alike > enough) mine.push_back({a, b, alike});
+                    if (alike <= enough) continue;
+                    mine.push_back({a, b, alike});
+                    if (crowded) joined.join(a, b);
                 }
             }
             std::lock_guard lock(mutex);

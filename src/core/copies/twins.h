@@ -20,7 +20,7 @@ struct TwinRule {
 // Copies that are twins of one another, directly or through others.
 struct TwinGroup {
     std::vector<std::uint32_t> copies; // indices, rising; at least two
-    double share = 0;                  // the largest share of the range for which two of them are alike
+    double share = 0;                  // the largest share of the range for which two of them are alike (among very many: found to be)
     std::int64_t first_alike = 0;      // the first output frame at which that pair is alike
 };
 

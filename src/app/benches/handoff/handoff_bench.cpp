@@ -178,6 +178,15 @@ void HandoffBench::write() {
         folder_->setFocus();
         return;
     }
+    if (needs_groundwork(document_.project(), document_.sources())) { // those copies are not there yet
+        say(tr("What carries some copies is still being read. Nothing was written; try again in a moment."), "alert");
+        return;
+    }
+    for (const ArrangementShow& a : document_.show()->arrangements) {
+        if (a.set->problem.empty()) continue;
+        say(tr("\"%1\" has no copies: %2").arg(QString::fromStdString(a.spec.name), QString::fromStdString(a.set->problem)), "alert");
+        return;
+    }
     const ShowPtr show = document_.show();
     const Existing existing = replace_->isChecked() ? Existing::replace : Existing::refuse;
     const QString folder = folder_->text();
