@@ -100,10 +100,7 @@ int info_command(const std::string& path, Output out) {
     auto source = open_source(path, progress);
     if (!source) return report_error(source.error(), out);
     const SourceFacts& f = (*source)->facts();
-    std::vector<std::string> parts; // that can be singled out by name
-    for (const Source::PartName& part : (*source)->parts()) {
-        if (!part.name.empty()) parts.push_back(part.name);
-    }
+    const std::vector<std::string> parts = part_names(**source); // that can be singled out
     if (out.json) {
         Json problems = Json::array();
         for (const auto& p : f.problems) {

@@ -133,8 +133,10 @@ class VaryTest : public QObject {
         QCOMPARE(o.spread().to, 30.0);
         QTRY_VERIFY(all_text(o.varying).contains("<b>Turn</b> by <b>gradient</b> along x"));
         QVERIFY(close(o.shown().places[11].turn, 30, 1e-9));
-        type(o.varying, "From", "-40000"); // held at what can be typed; refused where it makes no sense
-        QVERIFY(o.spread().from >= -40000 && std::abs(o.shown().places[0].turn) <= 40000);
+        type(o.varying, "From", "-40000"); // more turns than make sense: refused in words, the old number comes back
+        QCOMPARE(o.spread().from, -30.0);
+        QTRY_VERIFY(all_text(o.window.notices()).contains("36 000 degrees"));
+        QCOMPARE(named<NumberField>(o.varying, "From")->value(), -30.0);
     }
     void a_curve_is_drawn_by_hand() {
         AtWork o(4);

@@ -226,6 +226,11 @@ class VaryingTest : public QObject {
             QCOMPARE(a->places[i].id, CopyId(static_cast<std::uint64_t>(n)));
         }
         QVERIFY(!s->find(12, i));
+        open_.erase(dots_); // a further source that is not there: its copies are kept, and nothing is shown in their place
+        const ShowPtr without = show();
+        QCOMPARE(without->copies(), std::int64_t(12));
+        QVERIFY(without->arrangements[0].usable && !without->arrangements[1].usable);
+        QCOMPARE(pose_all(*without, OutputFrame(5))->size(), std::size_t(1));
     }
     void copies_ride_on_what_moves() {
         Arrangement& a = first();

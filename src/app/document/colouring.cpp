@@ -102,7 +102,8 @@ std::optional<double> Colouring::still_share(const ArrangementShow& a, std::size
 
 std::optional<double> Colouring::share(const ArrangementShow& a, std::size_t i, const CopyMoment& m) const {
     if (mode_ == ColourMode::delay && a.clocks.changing() > 0) { // as late as it is at this moment
-        const double delay = a.clocks.at(a.plan, i, a.clocks.now(frame_)).delay;
+        if (asked_ != &a) asked_ = &a, now_ = a.clocks.now(frame_);
+        const double delay = a.clocks.at(a.plan, i, now_).delay;
         return high_ > low_ ? std::clamp((delay - low_) / (high_ - low_), 0.0, 1.0) : 0.0;
     }
     if (mode_ != ColourMode::source_frame) return still_share(a, i);

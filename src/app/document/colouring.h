@@ -24,8 +24,6 @@ class Colouring {
     std::optional<double> share(const ArrangementShow& arrangement, std::size_t index, const CopyMoment& moment) const;
     // The same where only the copy matters, not the moment (delay, speed, twins, a spread).
     std::optional<double> still_share(const ArrangementShow& arrangement, std::size_t index) const;
-    double span() const { return high_ - low_; }
-    double low() const { return low_; }
 
   private:
     ColourMode mode_;
@@ -35,6 +33,8 @@ class Colouring {
     ArrangementId given_to_;
     const TwinsNow* twins_ = nullptr;
     double frame_ = 0;
+    mutable const ArrangementShow* asked_ = nullptr; // whose amounts `now_` holds: the same for all its copies
+    mutable CopyClocks::Now now_;
 };
 
 // "12 frames later", "5 % faster", "90°": a spread's value in words.

@@ -63,7 +63,7 @@ void Document::rebuild() {
 // What arrangements stand on is read in the background; they have no copies until it is known.
 void Document::learn_ground() {
     if (!needs_groundwork(project_, sources_)) return;
-    if (learning_) learning_->drop();
+    if (learning_) return; // what it does not bring is asked for when it has ended
     learning_ = jobs_.start<OpenSources>(
         this, tr("Learning what carries copies"),
         [this, project = project_, sources = sources_](Progress& p) mutable -> Result<OpenSources> {
@@ -72,6 +72,7 @@ void Document::learn_ground() {
             return sources;
         },
         [this](Result<OpenSources> result) {
+            learning_ = nullptr;
             if (!result) return;
             for (auto& [id, open] : *result) {
                 const auto now = sources_.find(id);

@@ -127,9 +127,7 @@ void Viewing::draw_path(ArrangementId id) {
 void Viewing::add_drawn(const V3d& place) {
     const Arrangement* a = document_.project().arrangement(drawing_);
     if (!a) return;
-    const double angle = a->heading * 3.14159265358979323846 / 180, c = std::cos(angle), n = std::sin(angle);
-    const V3d d = place - a->origin; // to_scene, the other way
-    drawn_.emplace_back(d.x * c - d.z * n, d.y, d.x * n + d.z * c);
+    drawn_.push_back(from_scene(*a, place));
     emit drawing_changed();
 }
 

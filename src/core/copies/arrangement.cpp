@@ -118,6 +118,12 @@ V3d to_scene(const Arrangement& a, V3d p) {
     return a.origin + V3d(p.x * c + p.z * n, p.y, -p.x * n + p.z * c);
 }
 
+V3d from_scene(const Arrangement& a, V3d p) {
+    const double c = std::cos(a.heading * radians), n = std::sin(a.heading * radians);
+    const V3d d = p - a.origin;
+    return {d.x * c - d.z * n, d.y, d.x * n + d.z * c};
+}
+
 double heading_of(const V3d& d) {
     return d.x == 0 && d.z == 0 ? 0 : std::atan2(d.x, d.z) / radians;
 }

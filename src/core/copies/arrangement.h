@@ -204,6 +204,7 @@ std::vector<Placement> placements(const Arrangement& arrangement);
 
 // A point of the arrangement's own space in the scene.
 V3d to_scene(const Arrangement& arrangement, V3d p);
+V3d from_scene(const Arrangement& arrangement, V3d p); // and the other way
 // Degrees about y of a direction: 0 looks along +z, 90 along +x. 0 for a vertical one.
 double heading_of(const V3d& direction);
 

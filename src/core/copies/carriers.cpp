@@ -233,8 +233,9 @@ Result<Scattered> on_surface(const Arrangement& a, const Pose& pose, Progress& p
     out.wanted = a.count;
     Neighbourhood near(a.least_apart);
     const bool own_normals = pose.normals.size() == pose.points.size();
-    const auto most = static_cast<std::uint64_t>(a.count) * (a.least_apart > 0 ? 40 : 1) + (a.least_apart > 0 ? 2000 : 0);
-    for (std::uint64_t dart = 0; dart < most && static_cast<std::int64_t>(out.places.size()) < a.count; ++dart) {
+    constexpr int misses_in_a_row = 5000; // then it is full
+    int misses = 0;
+    for (std::uint64_t dart = 0; misses < misses_in_a_row && static_cast<std::int64_t>(out.places.size()) < a.count; ++dart) {
         if (dart % 4096 == 0 && progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         const double where = chance(a.seed, 0, dart) * area;
         const auto t = std::min<std::size_t>(static_cast<std::size_t>(std::upper_bound(sums.begin(), sums.end(), where) - sums.begin()), sums.size() - 1);
@@ -244,7 +245,11 @@ Result<Scattered> on_surface(const Arrangement& a, const Pose& pose, Progress& p
         SurfaceSpot spot{corners[t * 3], corners[t * 3 + 1], corners[t * 3 + 2], static_cast<float>(u), static_cast<float>(v)};
         const V3d p(pose.points[spot.a]), q(pose.points[spot.b]), r(pose.points[spot.c]);
         const V3d place = p + (q - p) * u + (r - p) * v;
-        if (near.any_within(place)) continue;
+        if (near.any_within(place)) {
+            ++misses;
+            continue;
+        }
+        misses = 0;
         near.add(place);
         Placement one;
         one.id = CopyId(dart);

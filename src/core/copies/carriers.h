@@ -67,7 +67,7 @@ struct Scattered {
     std::int64_t wanted = 0;       // more than there are places when no more fit so far apart
 };
 // Darts thrown at the faces, each as likely as any other of the same area (barycentric by Turk 1990), kept when no earlier
-// one is nearer than least_apart. Dart k depends on the seed and k alone, so a higher count adds copies and moves none.
+// one is nearer than least_apart; full when 5000 in a row were not. Dart k depends on the seed and k alone, so a higher count adds copies and moves none.
 // Errors: invalid for a pose without faces, or with faces without area; cancelled.
 Result<Scattered> on_surface(const Arrangement& arrangement, const Pose& pose, Progress& progress = Progress::none());
 

@@ -59,17 +59,13 @@ Result<bool> find_groundwork(const Project& project, OpenSources& sources, PoseC
     return learned;
 }
 
-std::vector<std::string> part_names(const Source& source, const Pose& pose) {
-    std::vector<std::int32_t> numbers = part_numbers(pose);
-    std::sort(numbers.begin(), numbers.end());
-    numbers.erase(std::unique(numbers.begin(), numbers.end()), numbers.end());
+std::vector<std::string> part_names(const Source& source) {
     std::vector<std::string> out;
-    const auto known = source.parts();
-    for (std::size_t i = 0; i < known.size(); ++i) {
-        if (!known[i].name.empty() && std::find(out.begin(), out.end(), known[i].name) == out.end()) out.push_back(known[i].name);
+    for (const Source::PartName& part : source.parts()) {
+        if (!part.name.empty() && std::find(out.begin(), out.end(), part.name) == out.end()) out.push_back(part.name);
     }
     if (out.empty()) {
-        for (std::int32_t n : numbers) out.push_back(fmt::format("{}", n));
+        for (std::size_t i = 0; i < source.facts().pieces; ++i) out.push_back(fmt::format("{}", i));
     }
     return out;
 }

@@ -100,6 +100,9 @@ struct Maker {
         for (const Wobble* w : {&project.source(source)->wobble, &a.wobble}) {
             if (w->on) out.wobbles.push_back(*w);
         }
+        out.usable = false;
+        out.clock = {};
+        out.sampler = {};
         const auto sampler = show.samplers.find(source);
         if (sampler == show.samplers.end()) {
             const auto [low, high] = source_span(timing);
@@ -110,11 +113,11 @@ struct Maker {
         }
         out.usable = true;
         out.clock = sampler->second.clock();
-        out.sampler = sampler_of(a, sampler->second);
+        out.sampler = sampler_of(a, source, sampler->second);
     }
 
     // A single-out of a part shows that part only, and the one it was taken from everything but it.
-    Sampler sampler_of(const Arrangement& a, const Sampler& whole) const {
+    Sampler sampler_of(const Arrangement& a, SourceId source, const Sampler& whole) const {
         Taking taking = whole.taking();
         if (a.single_out && !a.single_out->part.empty()) {
             taking.part_of_it = true;
@@ -128,7 +131,7 @@ struct Maker {
             std::sort(taking.parts.begin(), taking.parts.end());
         }
         if (!taking.part_of_it) return whole;
-        const ArrangementShow* same = earlier(a.id, a.source);
+        const ArrangementShow* same = earlier(a.id, source);
         if (same && same->usable && same->sampler.serial() == whole.serial() && same->sampler.taking() == taking) return same->sampler;
         return Sampler(whole.source(), whole.clock(), taking, whole.serial(), &cache);
     }

@@ -93,9 +93,9 @@ Result<Standing> places_at(const ArrangementShow& arrangement, OutputFrame t, bo
 // What a spread gives the copies of an arrangement, in order; null when there is no such spread.
 const GivenValues* given_by(const Show& show, ArrangementId arrangement, SpreadId spread);
 
-// The parts of an arrangement's source that can be singled out, by name; and the numbers that a name stands for: those of
-// the node or piece and of everything below it.
-std::vector<std::string> part_names(const Source& source, const Pose& pose);
+// The parts of a source that can be singled out: nodes by name, else pieces by number. And the numbers that a name stands
+// for: those of the node or piece and of everything below it.
+std::vector<std::string> part_names(const Source& source);
 std::vector<std::int32_t> parts_called(const Source& source, const std::string& name);
 
 // One arrangement at one output frame.

@@ -201,14 +201,7 @@ void ArrangeBench::show_single(const A& a) {
     single_out_->setEnabled(chosen > 0);
     QStringList parts;
     if (const auto open = document_.sources().find(a.source); open != document_.sources().end() && !a.single_out) {
-        for (const Source::PartName& part : open->second.source->parts()) {
-            const QString name = QString::fromStdString(part.name);
-            if (!name.isEmpty() && !parts.contains(name)) parts << name;
-        }
-        const std::size_t pieces = open->second.source->facts().pieces;
-        if (parts.isEmpty()) {
-            for (std::size_t i = 0; i < std::min<std::size_t>(pieces, 500); ++i) parts << QString::number(i);
-        }
+        for (const std::string& name : part_names(*open->second.source)) parts << QString::fromStdString(name);
     }
     part_->clear();
     part_->addItem(tr("Single out a part …"));

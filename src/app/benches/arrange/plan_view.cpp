@@ -6,7 +6,6 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <cmath>
-#include <numbers>
 
 namespace garland {
 
@@ -152,9 +151,8 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
 namespace {
 // A place of the scene in the arrangement's own space, at a height.
 V3d own_place(const Arrangement& a, const V3d& p, double height) {
-    const double angle = a.heading * std::numbers::pi / 180, c = std::cos(angle), n = std::sin(angle);
-    const V3d d = p - a.origin;
-    return {d.x * c - d.z * n, height, d.x * n + d.z * c};
+    const V3d own = from_scene(a, p);
+    return {own.x, height, own.z};
 }
 } // namespace
 
