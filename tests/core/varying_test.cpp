@@ -161,6 +161,13 @@ class VaryingTest : public QObject {
         const auto out = part_twins(*show(), p_, first().id, {});
         QVERIFY(!out && out.error().message.find("stand still together") != std::string::npos);
     }
+    void twins_of_different_speeds_are_told_apart_from_those() { // 0.01 % faster from copy to copy: twins all the same
+        first().spreads = {spread(Target::speed, Driver::order_step, 0, 0.01)};
+        Timing& t = *p_.timing(first().timing);
+        t.after.mode = t.before.mode = OutsideMode::repeat;
+        const auto out = part_twins(*show(), p_, first().id, {});
+        QVERIFY(!out && out.error().message.find("different speeds") != std::string::npos);
+    }
     void a_loop_that_is_too_short_says_so() {
         first().count = 150;
         Timing& t = *p_.timing(first().timing);

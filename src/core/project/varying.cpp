@@ -215,6 +215,11 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
         };
         GARLAND_TRY(before, twins(before_clocks));
         GARLAND_TRY(after, twins(parted_clocks));
+        if (before > 0 && after >= before && by_rate.size() > 1) {
+            return fail(Error{ErrorCode::invalid, "the twins that are there run at different speeds, and parting moves only copies of one speed apart"}
+                            .keeping("all delays as they are")
+                            .advise("make their speeds differ more, or switch the spread of speed off and part them then"));
+        }
         if (before > 0 && after >= before) {
             return fail(Error{ErrorCode::invalid, "delays alone cannot part these copies: they stand still together for most of the range"}
                             .keeping("all delays as they are")
