@@ -2,6 +2,7 @@
 // the same run.
 #include "timing.h"
 
+#include "core/base/memory.h"
 #include "core/project/varying.h"
 
 #include <fmt/format.h>
@@ -47,6 +48,7 @@ Project field(int side) {
 } // namespace
 
 int main() {
+    garland::keep_freed_memory();
     PoseCache cache(1 << 20);
     Project p = field(316); // 99 856 copies
     const auto n = static_cast<double>(copies_in(p.arrangements[0]));

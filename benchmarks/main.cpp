@@ -3,6 +3,7 @@
 // tables.
 #include "timing.h"
 
+#include "core/base/memory.h"
 #include "core/copies/copy_times.h"
 #include "core/copies/twins.h"
 #include "core/geometry/blend.h"
@@ -114,6 +115,7 @@ static void copy_times_table(benchmark::State& state) {
 BENCHMARK(copy_times_table)->Arg(8)->Arg(30)->Arg(1000);
 
 int main(int argc, char** argv) {
+    garland::keep_freed_memory();
     if (argc > 1) {
         benchmark::Initialize(&argc, argv);
         benchmark::RunSpecifiedBenchmarks();

@@ -1,5 +1,6 @@
 // How long an edit of a key takes until the time map and the Loom of 10 000 copies have been drawn anew, in a real window
 // (Xvfb, software OpenGL): redraw PROJECT. Beside it the limit: filling the same pixels.
+#include "core/base/memory.h"
 #include "app/benches/retime/retime_bench.h"
 #include "app/loom/loom_view.h"
 #include "app/shell/main_window.h"
@@ -36,6 +37,7 @@ double median_ms(int times, F&& work) {
 } // namespace
 
 int main(int argc, char** argv) {
+    garland::keep_freed_memory();
     QStandardPaths::setTestModeEnabled(true);
     QApplication app(argc, argv);
     QApplication::setOrganizationName("GarlandBenchmarks");

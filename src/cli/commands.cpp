@@ -1,13 +1,11 @@
-#include "cli/commands.h"
+#include "cli/opened.h"
 
 #include "core/base/numbers.h"
 #include "core/project/findings.h"
 #include "demo/canal.h"
 #include "demo/festival.h"
 #include "demo/quay.h"
-#include "io/bake.h"
 #include "io/fast_copy.h"
-#include "io/open_project.h"
 #include "io/open_source.h"
 #include "io/project_file.h"
 #include "io/timing_table.h"
@@ -19,53 +17,6 @@
 namespace garland {
 
 using Json = nlohmann::ordered_json;
-
-namespace {
-
-constexpr std::size_t cache_bytes = std::size_t(2) << 30;
-
-struct Opened {
-    OpenedProject project;
-    std::unique_ptr<PoseCache> cache;
-    ShowPtr show;
-};
-
-Result<Opened> open(const std::string& path, Progress& progress) {
-    Opened out;
-    GARLAND_TRY(project, open_project(path, progress));
-    out.project = std::move(project);
-    out.cache = std::make_unique<PoseCache>(cache_bytes);
-    GARLAND_CHECK(find_groundwork(out.project.project, out.project.sources, *out.cache, progress));
-    out.show = make_show(out.project.project, out.project.sources, *out.cache);
-    return out;
-}
-
-void warn_missing(const Opened& opened) {
-    for (const ArrangementShow& a : opened.show->arrangements) {
-        if (!a.set->problem.empty()) fmt::print(stderr, "garland-cli: the arrangement \"{}\" has no copies: {}\n", a.spec.name, a.set->problem);
-        if (!a.set->note.empty()) fmt::print(stderr, "garland-cli: the arrangement \"{}\": {}\n", a.spec.name, a.set->note);
-    }
-    for (const MissingSource& m : opened.project.missing) {
-        const SourceSpec* spec = opened.project.project.source(m.id);
-        fmt::print(stderr, "garland-cli: the source \"{}\" is not there: {}\n", spec->name, describe(m.error));
-    }
-}
-
-Result<FrameRange> whole_range(const std::string& text) {
-    GARLAND_TRY(list, parse_frames(text));
-    if (list.step != 1 || list.first != std::floor(list.first) || list.last != std::floor(list.last)) {
-        return fail(
-            Error{ErrorCode::invalid, fmt::format("\"{}\": whole frames without a step are needed here", text)});
-    }
-    return FrameRange{static_cast<std::int64_t>(list.first), static_cast<std::int64_t>(list.last)};
-}
-
-int usage(const Error& error, Output out) {
-    report_error(error, out);
-    return exit_usage;
-}
-
-} // namespace
 
 Result<FrameList> parse_frames(const std::string& text) {
     std::vector<double> numbers;
@@ -203,41 +154,6 @@ int check_command(const std::string& path, Output out) {
     }
     if (!opened->project.missing.empty()) return exit_error;
     return report->findings.empty() ? exit_fine : exit_findings;
-}
-
-int bake_command(const BakeWords& words, Output out) {
-    auto range = whole_range(words.frames);
-    if (!range) return usage(range.error(), out);
-    TerminalProgress progress(out);
-    auto opened = open(words.project, progress);
-    if (!opened) return report_error(opened.error(), out);
-    if (!opened->project.missing.empty()) return report_error(opened->project.missing.front().error, out);
-    BakeOrder order{words.folder, words.name, *range, words.replace ? Existing::replace : Existing::refuse};
-    auto size = estimate(*opened->show, order, progress);
-    if (!size) return report_error(size.error(), out);
-    if (words.dry_run) {
-        if (out.json) {
-            print_json(
-                {{"files", size->files}, {"volume_files", size->volume_files}, {"bytes", size->bytes}, {"free", size->free}, {"existing", size->existing}});
-        } else {
-            fmt::print("{} of about {} in all; {} free{}\n",
-                       counted(size->files, "file", "files") + (size->volume_files ? fmt::format(" and {}", counted(size->volume_files, "volume", "volumes")) : std::string()),
-                       byte_count(size->bytes), byte_count(size->free),
-                       size->existing ? fmt::format("; {} there already", size->existing) : std::string());
-        }
-        return exit_fine;
-    }
-    auto done = bake(*opened->show, order, progress);
-    if (!done) return report_error(done.error(), out);
-    if (out.json) {
-        print_json(
-            {{"files", done->files}, {"bytes", done->bytes}, {"poses_made", done->poses}, {"copies", done->copies}});
-    } else {
-        fmt::print("{} written to {}, {} in all: {} copies from {} poses; counts and sizes read back and right\n",
-                   counted(static_cast<long long>(done->files.size()), "file", "files"), words.folder,
-                   byte_count(done->bytes), done->copies, done->poses);
-    }
-    return exit_fine;
 }
 
 int table_command(const std::string& path, const std::string& frames, const std::string& file, bool replace,

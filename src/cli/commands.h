@@ -32,6 +32,7 @@ int check_command(const std::string& project, Output out);
 struct BakeWords {
     std::string project, folder, frames, name;
     bool replace = false, dry_run = false;
+    std::string source, as = "ply"; // source: this one alone, retimed; as: "usda" then too
 };
 int bake_command(const BakeWords& words, Output out);
 int table_command(const std::string& project, const std::string& frames, const std::string& file, bool replace,

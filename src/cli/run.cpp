@@ -45,7 +45,7 @@ int run_command_line(int argc, char** argv) {
                           [&] { return check_command(path, out); });
     check->add_option("PROJECT", path, "A project file")->required();
 
-    auto* bake = command("bake", "Write the posed copies, one PLY file for each output frame",
+    auto* bake = command("bake", "Write the posed copies, one PLY file for each output frame; or one retimed source",
                          [&] { return bake_command(words, out); });
     bake->add_option("PROJECT", words.project, "A project file")->required();
     bake->add_option("--out", words.folder, "The folder to write into")->required();
@@ -53,6 +53,8 @@ int run_command_line(int argc, char** argv) {
     words.name = "copies";
     bake->add_option("--name", words.name, "What files are called before their number")->capture_default_str();
     bake->add_flag("--replace", words.replace, "Replace files that are there already");
+    bake->add_option("--source", words.source, "Write this source alone, in its timing, at the origin");
+    bake->add_option("--as", words.as, "ply, or usda: one file of USD text with time samples, with --source")->check(CLI::IsMember({"ply", "usda"}))->capture_default_str();
     bake->add_flag("--dry-run", words.dry_run, "Only say how much would be written");
 
     auto* table = command("table", "Write the timing table: which source frame every copy shows, as CSV",
@@ -63,13 +65,13 @@ int run_command_line(int argc, char** argv) {
     table->add_flag("--replace", words.replace, "Replace the file if it is there already");
 
     FastCopyWords fast;
-    auto* copy_of = command("fast-copy", "Write a mesh cache again as a mesh and NumPy arrays, read by seeking",
+    auto* copy_of = command("fast-copy", "Write a source again as arrays (volumes: plain OpenVDB) that are read by seeking",
                             [&] { return fast_copy_command(path, fast, out); });
     copy_of->add_option("FILE", path, "Any file of the source")->required();
     copy_of->add_option("--out", fast.stem, "Where to, without an ending")->required();
     copy_of->add_flag("--half", fast.half, "Half floats: half the size, three digits");
     copy_of->add_flag("--no-velocities", fast.no_velocities, "Leave velocities out");
-    copy_of->add_option("--keep", fast.keep, "Keep only these beside points and faces: normals, \"texture coordinates\", colours, attributes by name");
+    copy_of->add_option("--keep", fast.keep, "Keep only these: normals, \"texture coordinates\", colours, attributes by name; of volumes: grids by name");
     copy_of->add_flag("--bare", fast.bare, "Keep nothing but points, faces and velocities");
     copy_of->add_flag("--replace", fast.replace, "Replace files that are there already");
     copy_of->add_flag("--dry-run", fast.dry_run, "Only say how large it would be");

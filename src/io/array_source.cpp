@@ -2,6 +2,7 @@
 
 #include "core/base/numbers.h"
 #include "io/mesh_file.h"
+#include "io/moving_values.h"
 #include "io/npy.h"
 #include "io/pose_check.h"
 
@@ -45,6 +46,17 @@ class ArraySource final : public Source {
                      "velocities are left out", std::nullopt});
             }
         }
+        const std::string stem = paths_[1].substr(0, paths_[1].size() - 4);
+        GARLAND_TRY(moving, MovingValues::find(stem, shape[0], shape[1], {"_velocity"}));
+        moving_ = std::move(moving);
+        Pose with_moving;
+        GARLAND_CHECK(moving_.put(with_moving, 0));
+        facts_.normals |= !with_moving.normals.empty();
+        facts_.colours |= !with_moving.colours.empty();
+        facts_.uvs |= !with_moving.uvs.empty();
+        for (const Attribute& a : with_moving.attributes) {
+            if (std::find(facts_.attributes.begin(), facts_.attributes.end(), a.name) == facts_.attributes.end()) facts_.attributes.push_back(a.name);
+        }
         for (const auto& path : paths_) facts_.bytes_on_disk += path.empty() ? 0 : disk_bytes(path);
         GARLAND_TRY(first, read(0, Progress::none()));
         facts_.box = bounds(*first);
@@ -61,7 +73,7 @@ class ArraySource final : public Source {
             GARLAND_TRY(list, velocities_.vectors(index));
             velocities = std::move(list);
         }
-        return pose_of(std::move(points), std::move(velocities), present(frame));
+        return pose_of(std::move(points), std::move(velocities), index, index, 0);
     }
 
     // Half floats are mixed as they are converted, in one pass over half the bytes.
@@ -96,17 +108,18 @@ class ArraySource final : public Source {
             velocities = std::move(from);
             mix(&velocities[0].x, &to[0].x, w, &velocities[0].x, velocities.size() * 3);
         }
-        return pose_of(std::move(points), std::move(velocities), way.a);
+        return pose_of(std::move(points), std::move(velocities), a, b, w);
     }
 
     std::vector<std::string> files() const override {
         std::vector<std::string> all(paths_, paths_ + 2);
         if (!paths_[2].empty()) all.push_back(paths_[2]);
+        moving_.add_files(all);
         return all;
     }
 
   private:
-    Result<PosePtr> pose_of(std::vector<V3f> points, std::vector<V3f> velocities, std::int64_t frame) const {
+    Result<PosePtr> pose_of(std::vector<V3f> points, std::vector<V3f> velocities, std::uint64_t a, std::uint64_t b, float w) const {
         auto pose = std::make_shared<Pose>();
         pose->points = std::move(points);
         pose->velocities = std::move(velocities);
@@ -114,13 +127,15 @@ class ArraySource final : public Source {
         pose->uvs = base_->uvs;
         pose->colours = base_->colours;
         pose->attributes = base_->attributes;
-        if (auto ok = check_pose(*pose, paths_[1]); !ok) return fail(std::move(ok.error()).at_frame(frame));
+        if (moving_.any()) GARLAND_CHECK(moving_.put(*pose, a, b, w));
+        if (auto ok = check_pose(*pose, paths_[1]); !ok) return fail(std::move(ok.error()).at_frame(static_cast<std::int64_t>(a)));
         return PosePtr(pose);
     }
 
     std::string paths_[3]; // mesh, positions, velocities or ""
     PosePtr base_;
     NpyFile positions_, velocities_;
+    MovingValues moving_;
     SourceFacts facts_;
 };
 

@@ -1,16 +1,15 @@
 #include "io/bake.h"
 
 #include "core/base/numbers.h"
+#include "io/placed_copy.h"
 #include "io/ply.h"
 #include "io/series.h"
 #include "io/volume_file.h"
 
 #include <algorithm>
-#include <cmath>
-#include <cstring>
 #include <filesystem>
 #include <fmt/format.h>
-#include <numbers>
+#include <unordered_set>
 
 namespace garland {
 
@@ -34,9 +33,7 @@ PlyMerger::Content content_of(const std::vector<Posed>& all) {
             if (pick == no_pose) continue;
             const Pose& pose = *posed.poses[pick].pose;
             c.points += pose.points.size();
-            c.faces += pose.faces->count();
-            c.corners += pose.faces->corners.size();
-            c.many_corners = c.many_corners || has_large_face(*pose.faces);
+            c.add_faces(*pose.faces);
             c.normals |= !pose.normals.empty();
             c.velocities |= !pose.velocities.empty();
             c.uvs |= !pose.uvs.empty();
@@ -51,40 +48,6 @@ PlyMerger::Content content_of(const std::vector<Posed>& all) {
         }
     }
     return c;
-}
-
-// Points or directions of a copy's own space: stretched, turned about the upright, moved.
-void turned(const std::vector<V3f>& from, float c, float s, V3f scale, V3f move, std::vector<V3f>& out) {
-    out.resize(from.size());
-    for (std::size_t i = 0; i < from.size(); ++i) {
-        const V3f p = from[i] * scale;
-        out[i] = V3f((p.x * c + p.z * s) + move.x, p.y + move.y, (p.z * c - p.x * s) + move.z);
-    }
-}
-
-// The velocity of a wobbling copy as a rigid body: its place, its turn about its own upright, its size.
-void add_wobble(const WobbleSample& motion, const Placement& place, double frames_a_second,
-                const std::vector<V3f>& points, std::vector<V3f>& velocities) {
-    const V3f moving(motion.position_rate * frames_a_second), middle(place.position);
-    const auto turn = static_cast<float>(motion.turn_rate * std::numbers::pi / 180 * frames_a_second);
-    const auto growth = static_cast<float>(motion.size_rate * frames_a_second);
-    for (std::size_t i = 0; i < velocities.size(); ++i) {
-        const V3f arm = points[i] - middle;
-        velocities[i] += moving + V3f(arm.z, 0, -arm.x) * turn + arm * growth;
-    }
-}
-
-// What a source velocity is times in the result: source units a second of the source's clock become units a second of
-// output, at the copy's local speed. A mixed pose's velocities have their own local speeds in them already.
-double velocity_factor(const Posed& posed, std::size_t copy, const Show& show) {
-    const SourceClock& clock = posed.arrangement->clock;
-    const bool mixed = posed.poses[posed.picks.copies[copy]].mixed;
-    double speed = posed.moments[copy].speed;
-    if (mixed) {
-        const ArrangementShow& a = *posed.arrangement;
-        speed = a.clocks.at(a.plan, copy, a.clocks.now(posed.frame.value)).rate;
-    }
-    return speed * clock.files_per_frame * clock.file_seconds * show.settings.rate.per_second();
 }
 
 // Velocities are turned, sized and scaled by the copy's speed.
@@ -115,26 +78,14 @@ Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& sho
                                   const std::string& comment, Existing existing) {
     const PlyMerger::Content content = content_of(all);
     GARLAND_TRY(out, PlyMerger::create(path, content, existing, comment));
-    std::vector<V3f> points, normals, velocities;
+    PlacedCopy placed_now;
     for (const Posed& posed : all) {
         for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
             if (posed.picks.copies[i] == no_pose) continue;
             const SampledPose& sampled = posed.poses[posed.picks.copies[i]];
             const Pose& pose = *sampled.pose;
-            const Placement& place = posed.places()[i];
-            const double angle = place.turn * std::numbers::pi / 180;
-            const auto c = static_cast<float>(std::cos(angle)), s = static_cast<float>(std::sin(angle));
-            const V3f size = place.stretch * static_cast<float>(place.size), upright(1 / place.stretch.x, 1 / place.stretch.y, 1 / place.stretch.z);
-            turned(pose.points, c, s, size, V3f(place.position), points);
-            turned(pose.normals, c, s, upright, V3f(0), normals);
-            if (place.stretch != V3f(1)) {
-                for (V3f& n : normals) n.normalize();
-            }
-            turned(pose.velocities, c, s, size * static_cast<float>(velocity_factor(posed, i, show)), V3f(0), velocities);
-            if (!posed.motion.empty() && !velocities.empty()) {
-                add_wobble(posed.motion[i], place, show.settings.rate.per_second(), points, velocities);
-            }
-            out.add_points(points, normals, velocities, pose,
+            place_copy(posed, i, show, placed_now);
+            out.add_points(placed_now.points, placed_now.normals, placed_now.velocities, pose,
                            static_cast<std::int32_t>(posed.arrangement->number(i) + 1));
         }
     }
@@ -176,11 +127,15 @@ Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress
     e.bytes = (static_cast<double>(PlyMerger::size_of(content_of(all))) + volumes) * static_cast<double>(e.files);
     e.volume_files *= e.files;
     e.free = free_space(order.folder);
+    std::unordered_set<std::string> there; // the folder is looked through once
+    std::error_code none;
+    for (const auto& entry : std::filesystem::directory_iterator(order.folder, none)) there.insert(order.folder + "/" + entry.path().filename().string());
+    if (there.empty()) return e;
     for (std::int64_t f = order.frames.first; f <= order.frames.last; ++f) {
-        e.existing += file_exists(path_of(order, f));
+        e.existing += static_cast<std::int64_t>(there.count(path_of(order, f)));
         for (const ArrangementShow& a : show.arrangements) {
             if (!a.usable || a.sampler.source()->facts().kind != SourceKind::volume) continue;
-            for (std::size_t i = 0; i < a.places.size(); ++i) e.existing += file_exists(volume_path(order, show, a.number(i), f));
+            for (std::size_t i = 0; i < a.places.size(); ++i) e.existing += static_cast<std::int64_t>(there.count(volume_path(order, show, a.number(i), f)));
         }
     }
     return e;

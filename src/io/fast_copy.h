@@ -1,4 +1,5 @@
-// A fast copy: a mesh cache written again as a mesh and arrays that are read by seeking, with only what is wanted.
+// A fast copy: a source written again in a form that is read by seeking, with only what is wanted. Meshes and particles
+// become arrays that are mapped into memory; volumes OpenVDB files that need no unpacking.
 #pragma once
 
 #include "core/base/progress.h"
@@ -12,28 +13,35 @@
 namespace garland {
 
 struct FastCopyOrder {
-    std::string stem; // stem.ply, stem.npy and stem_velocity.npy are written
+    // stem.ply, stem.npy and stem_velocity.npy are written, and stem_NAME.npy for what else moves; particles: stem_ids.npy
+    // in place of the mesh; volumes: stem.0001.vdb and so on.
+    std::string stem;
     NpyType type = NpyType::f32;
     bool velocities = true; // where the source has them
     Existing existing = Existing::refuse;
-    // What of the mesh is kept beside its faces: names among what can_keep() lists; not set: everything.
+    // What is kept beside points and faces: names among what can_keep() lists; not set: everything.
     std::optional<std::vector<std::string>> keep{};
 };
 
-// "normals", "texture coordinates", "colours" and the attributes' names, as far as the source has them.
+// "normals", "texture coordinates", "colours" and the attributes' names, as far as the source has them; volumes: the names
+// of their grids.
 std::vector<std::string> can_keep(const SourceFacts& facts);
 
 struct FastCopyDone {
-    std::vector<std::string> files; // the mesh first
+    std::vector<std::string> files; // what the copy is opened by first
     double bytes = 0;
     std::int64_t frames = 0, bridged = 0; // bridged: missing ones, written as the frame before them
-    double worst = 0;                     // the largest difference of a coordinate, read back; source units
+    double worst = 0;                     // the largest difference of a coordinate (volumes: a value), read back; source units
 };
 
-// Bytes of all files, but for the faces.
+// Whether a fast copy can be made; why not.
+Result<void> can_copy(const SourceFacts& facts);
+
+// Bytes of all files, but for the faces; volumes: at most.
 double fast_copy_bytes(const SourceFacts& facts, const FastCopyOrder& order);
 
-// Writes all frames from the first to the last, reads them back and compares. Files appear complete or not at all.
+// Writes all frames from the first to the last, reads them back and compares. Files appear complete or not at all; missing
+// frames of a volume stay missing.
 // Errors: unsupported, where points or faces change (with the frame) or a coordinate is too large for halves; exists;
 // disk_full; invalid, where it would overwrite the source itself; those of reading; cancelled.
 Result<FastCopyDone> make_fast_copy(const Source& source, const FastCopyOrder& order,

@@ -154,33 +154,43 @@ void NpyFile::want(std::uint64_t frame) const {
     if (frame < header_.shape[0]) file_.want(header_.data_offset + frame * header_.bytes_per_frame(), header_.bytes_per_frame());
 }
 
+void NpyFile::convert(const char* raw, float* to, std::size_t count) const {
+    const std::size_t width = size_of(header_.type);
+    if (!header_.big_endian && header_.type == NpyType::f32) {
+        std::memcpy(to, raw, count * 4);
+        return;
+    }
+    if (mixes()) return from_halves(reinterpret_cast<const std::uint16_t*>(raw), to, count);
+    for (std::size_t i = 0; i < count; ++i) {
+        char value[8];
+        std::memcpy(value, raw + i * width, width);
+        if (header_.big_endian) std::reverse(value, value + width);
+        if (header_.type == NpyType::f64) {
+            double wide = 0;
+            std::memcpy(&wide, value, 8);
+            to[i] = static_cast<float>(wide);
+        } else if (header_.type == NpyType::f32) {
+            std::memcpy(to + i, value, 4);
+        } else {
+            std::uint16_t half = 0;
+            std::memcpy(&half, value, 2);
+            from_halves(&half, to + i, 1);
+        }
+    }
+}
+
 Result<std::vector<V3f>> NpyFile::vectors(std::uint64_t frame) const {
     GARLAND_TRY(raw, bytes(frame));
     std::vector<V3f> out(header_.shape[1]);
-    auto* to = reinterpret_cast<float*>(out.data());
-    const std::size_t count = out.size() * 3, width = size_of(header_.type);
-    if (!header_.big_endian && header_.type == NpyType::f32) {
-        std::memcpy(to, raw, count * 4);
-    } else if (mixes()) {
-        from_halves(reinterpret_cast<const std::uint16_t*>(raw), to, count);
-    } else {
-        for (std::size_t i = 0; i < count; ++i) {
-            char value[8];
-            std::memcpy(value, raw + i * width, width);
-            if (header_.big_endian) std::reverse(value, value + width);
-            if (header_.type == NpyType::f64) {
-                double wide = 0;
-                std::memcpy(&wide, value, 8);
-                to[i] = static_cast<float>(wide);
-            } else if (header_.type == NpyType::f32) {
-                std::memcpy(to + i, value, 4);
-            } else {
-                std::uint16_t half = 0;
-                std::memcpy(&half, value, 2);
-                from_halves(&half, to + i, 1);
-            }
-        }
-    }
+    convert(raw, reinterpret_cast<float*>(out.data()), out.size() * 3);
+    done(frame);
+    return out;
+}
+
+Result<std::vector<float>> NpyFile::floats(std::uint64_t frame) const {
+    GARLAND_TRY(raw, bytes(frame));
+    std::vector<float> out(header_.bytes_per_frame() / size_of(header_.type));
+    convert(raw, out.data(), out.size());
     done(frame);
     return out;
 }
@@ -247,9 +257,21 @@ void NpyWriter::add(const std::vector<std::int64_t>& frame) {
     file_.write(frame.data(), frame.size() * 8);
 }
 
+Result<NpyWriter> NpyWriter::create_numbers(const std::string& path, std::uint64_t frames, const std::string& each, NpyType type, Existing existing) {
+    const char kind = type == NpyType::i32 || type == NpyType::i64 ? 'i' : 'f';
+    GARLAND_TRY(file, begin_npy(path, fmt::format("<{}{}", kind, size_of(type)), fmt::format("{}, {}", frames, each), existing));
+    return NpyWriter(std::move(file), type);
+}
+
+void NpyWriter::add(const std::vector<std::int32_t>& frame) {
+    file_.write(frame.data(), frame.size() * 4);
+}
+
 void NpyWriter::add(const std::vector<V3f>& frame) {
-    const auto* values = reinterpret_cast<const float*>(frame.data());
-    const std::size_t count = frame.size() * 3;
+    add(reinterpret_cast<const float*>(frame.data()), frame.size() * 3);
+}
+
+void NpyWriter::add(const float* values, std::size_t count) {
     if (type_ == NpyType::f32) return file_.write(values, count * 4);
     if (type_ == NpyType::f64) {
         const std::vector<double> wide(values, values + count);

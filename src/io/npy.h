@@ -38,6 +38,7 @@ class NpyFile {
     const NpyHeader& header() const { return header_; }
     std::size_t size() const { return file_.size(); }              // bytes; 0: no file
     Result<std::vector<V3f>> vectors(std::uint64_t frame) const;   // of a (frames, points, 3) array
+    Result<std::vector<float>> floats(std::uint64_t frame) const;  // all numbers of a frame of floats
     Result<std::vector<std::int64_t>> wholes(std::uint64_t frame) const; // of a (frames, n) array of whole numbers
     // w of the way from frame a to b, without converting either as a whole; little-endian half floats only.
     bool mixes() const { return header_.type == NpyType::f16 && !header_.big_endian; }
@@ -45,6 +46,7 @@ class NpyFile {
     void want(std::uint64_t frame) const; // it will be asked for soon
 
   private:
+    void convert(const char* raw, float* to, std::size_t count) const;
     Result<const char*> bytes(std::uint64_t frame) const;
     void done(std::uint64_t frame) const;
     std::string path_;
@@ -61,6 +63,10 @@ class NpyWriter {
     // An array of the shape (frames, n) of 8-byte whole numbers.
     static Result<NpyWriter> create_wholes(const std::string& path, std::uint64_t frames, std::uint64_t each, Existing existing);
     void add(const std::vector<std::int64_t>& frame);
+    // An array of the shape (frames, each) of numbers; each: "12" or "12, 3".
+    static Result<NpyWriter> create_numbers(const std::string& path, std::uint64_t frames, const std::string& each, NpyType type, Existing existing);
+    void add(const float* values, std::size_t count);
+    void add(const std::vector<std::int32_t>& frame);
     Result<void> commit();
 
   private:

@@ -64,7 +64,9 @@ class ObjParser {
 
     // False: `wrong_` says why. A result for each number would cost more than reading it.
     bool number(float& value) {
-        if (at_line_end()) return wrong_ = bad("a number is missing").value(), false;
+        if (at_ < end_ && *at_ == ' ') ++at_;
+        const bool plain = at_ < end_ && (static_cast<unsigned char>(*at_ - '0') < 10 || *at_ == '-');
+        if (!plain && at_line_end()) return wrong_ = bad("a number is missing").value(), false;
         auto [stop, error] = fast_float::from_chars(at_ + (*at_ == '+'), end_, value);
         if (error == std::errc::invalid_argument || (stop < end_ && !space(*stop) && *stop != '\n' && *stop != '\\')) {
             const char* word = at_;
@@ -77,10 +79,16 @@ class ObjParser {
     }
 
     bool index(std::size_t count, const char* what, std::int64_t& from_0) {
+        const bool back = at_ < end_ && *at_ == '-';
+        const char* digit = at_ + back;
         std::int64_t value = 0;
-        auto [stop, error] = std::from_chars(at_, end_, value);
-        if (error != std::errc()) return wrong_ = bad("a face needs whole numbers").value(), false;
-        at_ = stop;
+        for (; digit < end_ && static_cast<unsigned char>(*digit - '0') < 10; ++digit) {
+            value = value * 10 + (*digit - '0');
+            if (value > std::int64_t(1) << 40) break;
+        }
+        if (digit == at_ + back || value > std::int64_t(1) << 40) return wrong_ = bad("a face needs whole numbers").value(), false;
+        at_ = digit;
+        if (back) value = -value;
         from_0 = value < 0 ? static_cast<std::int64_t>(count) + value : value - 1;
         if (value == 0 || from_0 < 0 || from_0 >= static_cast<std::int64_t>(point_limit)) {
             wrong_ = bad(fmt::format("a face points to {} {}, but there are only {} so far", what, value, count)).value();
@@ -94,12 +102,14 @@ class ObjParser {
         const char* word = at_;
         while (at_ < end_ && !space(*at_) && *at_ != '\n') ++at_;
         const std::string_view keyword(word, static_cast<std::size_t>(at_ - word));
+        if (keyword == "f") return read_face();
         if (keyword == "v") {
             V3f p;
             for (int k = 0; k < 3; ++k) {
                 if (!number(p[k])) return fail(wrong_);
             }
             pose_->points.push_back(p);
+            if (at_ < end_ && *at_ == '\n') return {};
             if (at_line_end()) return {};
             float more[3];
             int extra = 0;
@@ -120,8 +130,6 @@ class ObjParser {
                 if (!number(n[k])) return fail(wrong_);
             }
             normals_.push_back(n);
-        } else if (keyword == "f") {
-            return read_face();
         } else if (keyword == "g" || keyword == "o") {
             group_ = place(groups_, rest_of_line());
         } else if (keyword == "usemtl") {
@@ -147,7 +155,7 @@ class ObjParser {
     }
 
     Result<void> read_face() {
-        const std::size_t begin = faces_->corners.size();
+        const std::size_t begin = faces_->corners.size(), uvs_before = corner_uvs_.size(), normals_before = corner_normals_.size();
         while (!at_line_end()) {
             std::int64_t point = 0, uv = -1, normal = -1;
             if (!index(pose_->points.size(), "point", point)) return fail(wrong_);
@@ -165,25 +173,34 @@ class ObjParser {
             }
             if (at_ < end_ && !space(*at_) && *at_ != '\n') return bad("a face needs whole numbers");
             faces_->corners.push_back(static_cast<std::uint32_t>(point));
-            corner_uvs_.push_back(static_cast<std::int32_t>(uv));
-            corner_normals_.push_back(static_cast<std::int32_t>(normal));
+            // Of corners so far that have one: a corner without means that none are used.
+            if (uv >= 0) corner_uvs_.push_back(static_cast<std::int32_t>(uv));
+            if (normal >= 0) corner_normals_.push_back(static_cast<std::int32_t>(normal));
         }
         if (faces_->corners.size() - begin < 3) { // a line or a point is no face
             faces_->corners.resize(begin);
-            corner_uvs_.resize(begin);
-            corner_normals_.resize(begin);
+            corner_uvs_.resize(uvs_before);
+            corner_normals_.resize(normals_before);
             return {};
         }
         if (faces_->starts.empty()) faces_->starts.push_back(0);
         faces_->starts.push_back(static_cast<std::uint32_t>(faces_->corners.size()));
-        group_of_.push_back(std::max(group_, 0));
-        material_of_.push_back(material_);
+        if (group_ >= 0) {
+            group_of_.resize(faces_->count() - 1, 0);
+            group_of_.push_back(group_);
+        }
+        if (material_ >= 0) {
+            material_of_.resize(faces_->count() - 1, -1);
+            material_of_.push_back(material_);
+        }
         return {};
     }
 
     Result<PosePtr> finish() {
         if (!pose_->colours.empty()) pose_->colours.resize(pose_->points.size(), V3f(1));
-        auto inside = [](const std::vector<std::int32_t>& list, std::size_t count) {
+        const std::size_t corners = faces_->corners.size();
+        auto inside = [corners](const std::vector<std::int32_t>& list, std::size_t count) {
+            if (list.size() != corners) return false;
             for (std::int32_t i : list) {
                 if (i < 0 || static_cast<std::size_t>(i) >= count) return false;
             }
@@ -195,9 +212,11 @@ class ObjParser {
         }
         if (groups_.size() > 1) {
             faces_->attributes.push_back({"group", 1});
+            group_of_.resize(faces_->count(), 0); // faces before the first group, or groups without faces
             faces_->attributes.back().whole = std::move(group_of_);
         }
         if (!faces_->materials.empty()) {
+            material_of_.resize(faces_->count(), -1);
             const auto none = std::find(material_of_.begin(), material_of_.end(), -1) == material_of_.end() ? -1 : place(faces_->materials, "");
             for (std::int32_t m : material_of_) faces_->material_of.push_back(static_cast<std::uint32_t>(m < 0 ? none : m));
         }

@@ -1,6 +1,7 @@
 #include "io/csv.h"
 #include "io/file_series.h"
 #include "io/mesh_file.h"
+#include "io/moving_values.h"
 #include "io/npy.h"
 #include "io/ply.h"
 #include "io/pose_check.h"
@@ -105,14 +106,32 @@ class ParticleArrays final : public Source {
                 facts_.problems.push_back({fmt::format("{} does not have the shape of the positions", file_name(velocity_path_)), "velocities are left out", std::nullopt});
             }
         }
-        GARLAND_TRY(first, read(0, Progress::none()));
-        learn_pose(facts_, *first);
+        GARLAND_TRY(moving, MovingValues::find(points_path_.substr(0, points_path_.size() - 4), points_.header().shape[0], points_.header().shape[1], {"_velocity", "_ids"}));
+        moving_ = std::move(moving);
+        std::vector<std::string> all;
+        moving_.add_files(all);
+        for (const std::string& path : all) facts_.bytes_on_disk += disk_bytes(path);
+        // The first frame may well be empty: what particles have is learned from the fullest of a few.
+        PosePtr fullest;
+        Imath::Box3f box;
+        std::size_t most = 0;
+        const std::int64_t step = std::max<std::int64_t>(1, facts_.last / 8);
+        for (std::int64_t frame = 0; frame <= facts_.last; frame += step) {
+            GARLAND_TRY(pose, read(frame, Progress::none()));
+            box.extendBy(bounds(*pose));
+            most = std::max(most, pose->points.size());
+            if (!fullest || pose->points.size() > fullest->points.size()) fullest = pose;
+        }
+        learn_pose(facts_, *fullest);
+        facts_.box = box;
+        facts_.most_points = most;
         return {};
     }
     const SourceFacts& facts() const override { return facts_; }
     std::vector<std::string> files() const override {
         std::vector<std::string> all{points_path_, ids_path_};
         if (velocity_.size() > 0) all.push_back(velocity_path_);
+        moving_.add_files(all);
         return all;
     }
     Result<PosePtr> read(std::int64_t frame, Progress&) const override {
@@ -124,12 +143,26 @@ class ParticleArrays final : public Source {
             GARLAND_TRY(list, velocity_.vectors(index));
             speeds = std::move(list);
         }
+        Pose values; // of every place, filled or not
+        GARLAND_CHECK(moving_.put(values, index));
         auto pose = std::make_shared<Pose>();
+        for (const Attribute& a : values.attributes) pose->attributes.push_back({a.name, a.width});
         for (std::size_t i = 0; i < ids.size(); ++i) {
             if (ids[i] < 0) continue;
             pose->ids.push_back(ids[i]);
             pose->points.push_back(places[i]);
             if (!speeds.empty()) pose->velocities.push_back(speeds[i]);
+            if (!values.colours.empty()) pose->colours.push_back(values.colours[i]);
+            if (!values.normals.empty()) pose->normals.push_back(values.normals[i]);
+            for (std::size_t k = 0; k < values.attributes.size(); ++k) {
+                const Attribute& from = values.attributes[k];
+                const auto width = static_cast<std::size_t>(from.width);
+                auto take = [&](const auto& list, auto& to) {
+                    if (!list.empty()) to.insert(to.end(), list.begin() + static_cast<std::ptrdiff_t>(i * width), list.begin() + static_cast<std::ptrdiff_t>((i + 1) * width));
+                };
+                take(from.values, pose->attributes[k].values);
+                take(from.whole, pose->attributes[k].whole);
+            }
         }
         if (auto ok = check_particles(*pose, points_path_); !ok) return fail(std::move(ok.error()).at_frame(frame));
         return PosePtr(pose);
@@ -138,6 +171,7 @@ class ParticleArrays final : public Source {
   private:
     std::string points_path_, ids_path_, velocity_path_;
     NpyFile points_, ids_, velocity_;
+    MovingValues moving_;
     SourceFacts facts_;
 };
 

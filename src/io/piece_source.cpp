@@ -42,31 +42,34 @@ class PieceSource final : public Source {
             if (!table_.frames.count(f)) facts_.missing.push_back(f);
         }
         learn_pose(facts_, *rest_);
-        facts_.velocities = false;
+        facts_.velocities = facts_.velocities_a_frame = table_.frames.size() > 1; // of the table's motion
         facts_.bytes_on_disk = disk_bytes(mesh_) + disk_bytes(path_);
         tell_missing(facts_);
-        facts_.box = bounds(*pose_of(table_.frames.begin()->second));
+        facts_.box = bounds(*pose_of(table_.frames.begin()->second, {}));
         return {};
     }
 
     const SourceFacts& facts() const override { return facts_; }
     std::vector<std::string> files() const override { return {mesh_, path_}; }
 
-    Result<PosePtr> read(std::int64_t frame, Progress&) const override { return pose_of(at(present(frame))); }
+    Result<PosePtr> read(std::int64_t frame, Progress&) const override {
+        const std::int64_t here = present(frame);
+        return pose_of(at(here), motions_at(here));
+    }
 
     bool makes_between() const override { return true; }
     Result<PosePtr> between(const Between& way, Progress&) const override {
         const auto &a = at(way.a), &b = at(way.b), &before = at(way.before), &after = at(way.after);
         const auto apart = static_cast<double>(std::max<std::int64_t>(way.b - way.a, 1));
         std::vector<PieceTransform> now(a.size());
+        std::vector<PieceMotion> motions(a.size());
         for (std::size_t i = 0; i < now.size(); ++i) {
-            now[i] = way.smooth ? between_smoothly({way.before == way.a ? nullptr : &before[i], static_cast<double>(way.a - way.before) / apart},
-                                                   a[i], b[i],
-                                                   {way.after == way.b ? nullptr : &after[i], static_cast<double>(way.after - way.b) / apart},
-                                                   way.weight)
-                                : garland::between(a[i], b[i], way.weight);
+            const PieceBeside ahead{way.before == way.a ? nullptr : &before[i], static_cast<double>(way.a - way.before) / apart};
+            const PieceBeside behind{way.after == way.b ? nullptr : &after[i], static_cast<double>(way.after - way.b) / apart};
+            now[i] = way.smooth ? between_smoothly(ahead, a[i], b[i], behind, way.weight) : garland::between(a[i], b[i], way.weight);
+            motions[i] = way.smooth ? motion_smoothly(ahead, a[i], b[i], behind, way.weight, apart) : motion_between(a[i], b[i], apart);
         }
-        return pose_of(now);
+        return pose_of(now, motions);
     }
 
   private:
@@ -104,7 +107,19 @@ class PieceSource final : public Source {
     }
 
     const std::vector<PieceTransform>& at(std::int64_t frame) const { return table_.frames.at(frame); }
-    PosePtr pose_of(const std::vector<PieceTransform>& transforms) const { return placed(*rest_, piece_of_, transforms); }
+    // At a frame: from the frame before to the one after it, so that both sides count alike; a frame.
+    std::vector<PieceMotion> motions_at(std::int64_t frame) const {
+        std::vector<PieceMotion> out;
+        if (table_.frames.size() < 2) return out;
+        const auto here = table_.frames.find(frame);
+        const auto from = here == table_.frames.begin() ? here : std::prev(here);
+        const auto to = std::next(here) == table_.frames.end() ? here : std::next(here);
+        for (std::size_t i = 0; i < here->second.size(); ++i) out.push_back(motion_between(from->second[i], to->second[i], static_cast<double>(to->first - from->first)));
+        return out;
+    }
+    PosePtr pose_of(const std::vector<PieceTransform>& transforms, const std::vector<PieceMotion>& motions) const {
+        return placed(*rest_, piece_of_, transforms, motions);
+    }
 
     std::string mesh_, path_;
     PosePtr rest_;

@@ -1,7 +1,8 @@
 // PLY, the polygon file format (Turk 1994): ASCII and binary of either byte order.
 // Per point: x y z, nx ny nz, vx vy vz (velocity, units a second), s t or u v or texture_u texture_v, red green blue;
 // every other number per point or face becomes an attribute of its name, whole numbers as such. Points without faces that
-// have a whole number `id` are particles. Faces: the list vertex_indices or vertex_index.
+// have a whole number `id` are particles. Faces: the list vertex_indices or vertex_index; texture coordinates of their
+// corners as the list texcoord (common practice, no source); `material`, a whole number, where comments name the materials.
 #pragma once
 
 #include "core/base/result.h"
@@ -24,7 +25,7 @@ struct PlyCounts {
 };
 Result<PlyCounts> read_ply_counts(const std::string& path); // from the header alone
 
-bool has_large_face(const Faces& faces); // one with more than 255 corners
+bool has_large_face(const Faces& faces, std::uint32_t most = 255); // one with more corners than that
 
 enum class PlyForm { ascii, little_endian, big_endian };
 Result<void> write_ply(const std::string& path, const Pose& pose, PlyForm form, Existing existing);
@@ -35,10 +36,14 @@ class PlyMerger {
     struct Content {
         std::uint64_t points = 0, faces = 0;
         bool normals = false, velocities = false, uvs = false, colours = false, copy = false;
-        bool many_corners = false; // some face has more than 255 corners
+        bool many_corners = false; // some face has more corners (or numbers of their texture coordinates) than 255
         std::uint64_t corners = 0; // for the size told before
         bool ids = false;
         std::vector<Attribute> attributes{}; // of points: what they are called, without values
+        bool corner_uvs = false;             // some face has texture coordinates of its corners
+        std::vector<std::string> materials{}; // of all faces
+        std::vector<Attribute> face_attributes{}; // without values
+        void add_faces(const Faces& faces);       // counts them, and what they have
     };
     static Result<PlyMerger> create(const std::string& path, const Content& content, Existing existing,
                                     const std::string& comment);
@@ -47,7 +52,7 @@ class PlyMerger {
     // `copy` is the number written for every point.
     void add_points(const std::vector<V3f>& points, const std::vector<V3f>& normals, const std::vector<V3f>& velocities,
                     const Pose& pose, std::int32_t copy);
-    void add_faces(const Faces& faces, std::uint32_t first_point);
+    void add_faces(const Faces& faces, std::uint32_t first_point); // what they lack is 0, a material −1
     Result<void> commit() { return file_.commit(); }
     std::uint64_t written() const { return file_.written(); }
 

@@ -62,6 +62,10 @@ Result<Header> parse_header(std::string_view text, const std::string& path) {
             if (words.size() != 1 || words[0] != "ply") return bad("this is not a PLY file");
             continue;
         }
+        if (words.size() >= 4 && words[0] == "comment" && words[1] == "material" && words[2] == std::to_string(header.materials.size())) {
+            const char* end_of_name = words.back().data() + words.back().size();
+            header.materials.emplace_back(words[3].data(), static_cast<std::size_t>(end_of_name - words[3].data()));
+        }
         if (words.empty() || words[0] == "comment" || words[0] == "obj_info") continue;
         if (words[0] == "format") {
             if (words.size() < 2) return bad("the format is not named");

@@ -38,6 +38,7 @@ struct Header {
     std::vector<Element> elements;
     std::size_t bytes = 0; // where the data starts
     std::int64_t lines = 0;
+    std::vector<std::string> materials; // as comments tell them: "comment material 0 paper"
 };
 
 // Errors: malformed, with the line.

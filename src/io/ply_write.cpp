@@ -1,5 +1,6 @@
 #include "io/ply.h"
 
+#include <algorithm>
 #include <bit>
 #include <cmath>
 #include <cstring>
@@ -12,9 +13,10 @@ static_assert(std::endian::native == std::endian::little, "the PLY writer copies
 namespace {
 
 std::string header_text(const char* form, const PlyMerger::Content& c, const std::vector<Attribute>& attributes,
-                        const std::string& comment, const std::vector<Attribute>& of_faces = {}, bool ids = false) {
+                        const std::string& comment, bool ids) {
     std::string text = fmt::format("ply\nformat {} 1.0\n", form);
     if (!comment.empty()) text += "comment " + comment + "\n";
+    for (std::size_t m = 0; m < c.materials.size(); ++m) text += fmt::format("comment material {} {}\n", m, c.materials[m].empty() ? "none" : c.materials[m]);
     text += fmt::format("element vertex {}\n", c.points);
     auto floats = [&](std::initializer_list<const char*> names) {
         for (const char* name : names) text += fmt::format("property float {}\n", name);
@@ -35,7 +37,9 @@ std::string header_text(const char* form, const PlyMerger::Content& c, const std
     };
     named(attributes);
     text += fmt::format("element face {}\nproperty list {} int vertex_indices\n", c.faces, c.many_corners ? "int" : "uchar");
-    named(of_faces);
+    if (c.corner_uvs) text += fmt::format("property list {} float texcoord\n", c.many_corners ? "int" : "uchar");
+    if (!c.materials.empty()) text += "property int material\n";
+    named(c.face_attributes);
     text += "end_header\n";
     return text;
 }
@@ -47,9 +51,7 @@ unsigned char to_byte(float x) {
 PlyMerger::Content content_of(const Pose& pose) {
     PlyMerger::Content c;
     c.points = pose.points.size();
-    c.faces = pose.faces->count();
-    c.corners = pose.faces->corners.size();
-    c.many_corners = has_large_face(*pose.faces);
+    c.add_faces(*pose.faces);
     c.normals = !pose.normals.empty();
     c.velocities = !pose.velocities.empty();
     c.uvs = !pose.uvs.empty();
@@ -99,17 +101,33 @@ class Out {
 
 } // namespace
 
-bool has_large_face(const Faces& faces) {
+bool has_large_face(const Faces& faces, std::uint32_t most) {
     for (std::size_t f = 0; f < faces.count(); ++f) {
-        if (faces.starts[f + 1] - faces.starts[f] > 255) return true;
+        if (faces.starts[f + 1] - faces.starts[f] > most) return true;
     }
     return false;
 }
 
+void PlyMerger::Content::add_faces(const Faces& f) {
+    faces += f.count();
+    corners += f.corners.size();
+    corner_uvs |= !f.corner_uvs.empty();
+    many_corners = many_corners || has_large_face(f, 127); // two texture coordinates a corner
+    for (const std::string& name : f.materials) {
+        if (std::find(materials.begin(), materials.end(), name) == materials.end()) materials.push_back(name);
+    }
+    for (const Attribute& a : f.attributes) {
+        const bool known = a.name == "material" || std::any_of(face_attributes.begin(), face_attributes.end(), [&](const Attribute& b) { return b.name == a.name; });
+        if (known || a.width > 16) continue;
+        face_attributes.push_back({a.name, a.width, {}, a.whole.empty() ? std::vector<std::int32_t>{} : std::vector<std::int32_t>{0}});
+    }
+}
+
 Result<void> write_ply(const std::string& path, const Pose& pose, PlyForm form, Existing existing) {
     GARLAND_TRY(file, AtomicFile::create(path, existing));
+    const PlyMerger::Content content = content_of(pose);
     const char* names[] = {"ascii", "binary_little_endian", "binary_big_endian"};
-    std::string text = header_text(names[static_cast<int>(form)], content_of(pose), pose.attributes, "", pose.faces->attributes, !pose.ids.empty());
+    std::string text = header_text(names[static_cast<int>(form)], content, pose.attributes, "", !pose.ids.empty());
     Out out(text, form);
     auto flush = [&](std::size_t above) {
         if (text.size() <= above) return;
@@ -145,16 +163,24 @@ Result<void> write_ply(const std::string& path, const Pose& pose, PlyForm form, 
         flush(1 << 20);
     }
     const Faces& faces = *pose.faces;
-    const bool many = has_large_face(faces);
+    const bool many = content.many_corners;
+    auto length = [&](std::uint32_t count) {
+        if (many)
+            out.index(static_cast<std::int32_t>(count));
+        else
+            out.byte(static_cast<unsigned char>(count));
+    };
     for (std::size_t f = 0; f < faces.count(); ++f) {
         const auto corners = faces.starts[f + 1] - faces.starts[f];
-        if (many)
-            out.index(static_cast<std::int32_t>(corners));
-        else
-            out.byte(static_cast<unsigned char>(corners));
+        length(corners);
         for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c) {
             out.index(static_cast<std::int32_t>(faces.corners[c]));
         }
+        if (content.corner_uvs) {
+            length(corners * 2);
+            for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c) out.number(faces.corner_uvs[c].x), out.number(faces.corner_uvs[c].y);
+        }
+        if (!content.materials.empty()) out.index(faces.material_of.empty() ? -1 : static_cast<std::int32_t>(faces.material_of[f]));
         attributes(faces.attributes, f);
         out.end_item();
         flush(1 << 20);
@@ -171,7 +197,7 @@ Result<PlyMerger> PlyMerger::create(const std::string& path, const Content& cont
                         .advise("write fewer copies at a time"));
     }
     GARLAND_TRY(file, AtomicFile::create(path, existing));
-    file.write(header_text("binary_little_endian", content, content.attributes, comment, {}, content.ids));
+    file.write(header_text("binary_little_endian", content, content.attributes, comment, content.ids));
     return PlyMerger(std::move(file), content);
 }
 
@@ -184,8 +210,27 @@ std::size_t point_stride(const PlyMerger::Content& c) {
 } // namespace
 
 std::uint64_t PlyMerger::size_of(const Content& c) {
-    return 400 + c.points * point_stride(c) + c.faces * (c.many_corners ? 4u : 1u) + c.corners * 4;
+    std::uint64_t face = (c.many_corners ? 4u : 1u) * (c.corner_uvs ? 2u : 1u) + (c.materials.empty() ? 0u : 4u);
+    for (const Attribute& a : c.face_attributes) face += static_cast<std::uint64_t>(a.width) * 4;
+    return 400 + c.points * point_stride(c) + c.faces * face + c.corners * (c.corner_uvs ? 12u : 4u);
 }
+
+namespace {
+// Where each wanted attribute's values are; null: there is none of that name and kind.
+std::vector<const char*> places_of(const std::vector<Attribute>& wanted, const std::vector<Attribute>& have, std::size_t count) {
+    std::vector<const char*> values;
+    for (const Attribute& w : wanted) {
+        const char* found = nullptr;
+        for (const Attribute& a : have) {
+            const bool whole = !a.whole.empty(), fits = (whole ? a.whole.size() : a.values.size()) == count * static_cast<std::size_t>(a.width);
+            if (a.name != w.name || a.width != w.width || whole == w.whole.empty() || !fits) continue;
+            found = whole ? reinterpret_cast<const char*>(a.whole.data()) : reinterpret_cast<const char*>(a.values.data());
+        }
+        values.push_back(found);
+    }
+    return values;
+}
+} // namespace
 
 void PlyMerger::add_points(const std::vector<V3f>& points, const std::vector<V3f>& normals,
                            const std::vector<V3f>& velocities, const Pose& pose, std::int32_t copy) {
@@ -195,17 +240,7 @@ void PlyMerger::add_points(const std::vector<V3f>& points, const std::vector<V3f
         std::memcpy(at, data, bytes);
         at += bytes;
     };
-    // Where the pose has each attribute; null: it has none of that name and kind.
-    std::vector<const char*> values;
-    for (const Attribute& wanted : content_.attributes) {
-        const char* found = nullptr;
-        for (const Attribute& a : pose.attributes) {
-            const bool whole = !a.whole.empty(), fits = (whole ? a.whole.size() : a.values.size()) == points.size() * static_cast<std::size_t>(a.width);
-            if (a.name != wanted.name || a.width != wanted.width || whole == wanted.whole.empty() || !fits) continue;
-            found = whole ? reinterpret_cast<const char*>(a.whole.data()) : reinterpret_cast<const char*>(a.values.data());
-        }
-        values.push_back(found);
-    }
+    const std::vector<const char*> values = places_of(content_.attributes, pose.attributes, points.size());
     const V3f none3(0);
     const V2f none2(0);
     const char nothing[64] = {};
@@ -233,19 +268,44 @@ void PlyMerger::add_points(const std::vector<V3f>& points, const std::vector<V3f
 }
 
 void PlyMerger::add_faces(const Faces& faces, std::uint32_t first_point) {
-    buffer_.clear();
-    buffer_.reserve(faces.count() + faces.corners.size() * 4);
+    Content one;
+    one.corner_uvs = content_.corner_uvs, one.materials = content_.materials, one.face_attributes = content_.face_attributes, one.many_corners = content_.many_corners;
+    one.faces = faces.count(), one.corners = faces.corners.size();
+    buffer_.resize(static_cast<std::size_t>(size_of(one)));
+    char* at = buffer_.data();
+    auto put = [&](const void* data, std::size_t bytes) {
+        std::memcpy(at, data, bytes);
+        at += bytes;
+    };
+    const std::vector<const char*> values = places_of(content_.face_attributes, faces.attributes, faces.count());
+    std::vector<std::int32_t> material_here; // of the file, for each of these faces' own
+    for (const std::string& name : faces.materials) {
+        material_here.push_back(static_cast<std::int32_t>(std::find(content_.materials.begin(), content_.materials.end(), name) - content_.materials.begin()));
+    }
+    const std::size_t length_bytes = content_.many_corners ? 4 : 1; // little-endian: the first byte is enough for 255
+    const char nothing[64] = {};
+    const V2f none(0);
     for (std::size_t f = 0; f < faces.count(); ++f) {
-        const std::uint32_t corners = faces.starts[f + 1] - faces.starts[f];
-        const char* length = reinterpret_cast<const char*>(&corners); // little-endian: the first byte is enough for 255
-        buffer_.insert(buffer_.end(), length, length + (content_.many_corners ? 4 : 1));
+        const std::uint32_t corners = faces.starts[f + 1] - faces.starts[f], twice = corners * 2;
+        put(&corners, length_bytes);
         for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c) {
             const std::uint32_t index = faces.corners[c] + first_point;
-            const char* bytes = reinterpret_cast<const char*>(&index);
-            buffer_.insert(buffer_.end(), bytes, bytes + 4);
+            put(&index, 4);
+        }
+        if (content_.corner_uvs) {
+            put(&twice, length_bytes);
+            for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c) put(faces.corner_uvs.empty() ? &none : &faces.corner_uvs[c], 8);
+        }
+        if (!content_.materials.empty()) {
+            const std::int32_t material = faces.material_of.empty() ? -1 : material_here[faces.material_of[f]];
+            put(&material, 4);
+        }
+        for (std::size_t k = 0; k < values.size(); ++k) {
+            const std::size_t bytes = static_cast<std::size_t>(content_.face_attributes[k].width) * 4;
+            put(values[k] ? values[k] + f * bytes : nothing, bytes);
         }
     }
-    file_.write(buffer_.data(), buffer_.size());
+    file_.write(buffer_.data(), static_cast<std::size_t>(at - buffer_.data()));
 }
 
 } // namespace garland

@@ -1,6 +1,7 @@
 #include "io/pose_check.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -8,6 +9,12 @@ namespace garland {
 
 namespace {
 Result<void> check_finite(const std::vector<V3f>& list, const char* what, const std::string& path) {
+    // Bits alone, so that it is done for many numbers at once: a number whose exponent is all ones is not finite.
+    std::uint32_t bad = 0;
+    for (const V3f& p : list) {
+        for (float v : {p.x, p.y, p.z}) bad |= ((std::bit_cast<std::uint32_t>(v) & 0x7f800000u) + 0x00800000u) & 0x80000000u;
+    }
+    if (bad == 0) return {};
     for (std::size_t i = 0; i < list.size(); ++i) {
         const V3f& p = list[i];
         if (std::isfinite(p.x) && std::isfinite(p.y) && std::isfinite(p.z)) continue;
@@ -41,6 +48,9 @@ Result<void> check_pose(const Pose& pose, const std::string& path) {
     }
     GARLAND_CHECK(check_finite(pose.points, "point", path));
     const Faces& faces = *pose.faces;
+    std::uint32_t highest = 0;
+    for (std::uint32_t c : faces.corners) highest = std::max(highest, c);
+    if (highest < pose.points.size()) return {};
     for (std::size_t c = 0; c < faces.corners.size(); ++c) {
         if (faces.corners[c] < pose.points.size()) continue;
         std::size_t face = 0;

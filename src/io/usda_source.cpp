@@ -1,9 +1,8 @@
-#include "io/mapped_file.h"
 #include "io/mesh_file.h"
 #include "io/pose_check.h"
 #include "io/sources.h"
 #include "io/usda_path.h"
-#include "io/usda.h"
+#include "io/usda_scene.h"
 
 #include "core/base/numbers.h"
 #include "core/geometry/particles.h"
@@ -19,223 +18,10 @@ namespace garland {
 
 namespace {
 
-struct Bad {
-    Error error;
-};
-
-// What both kinds of USD sources keep: the mapped file, and the layer whose values lie in it.
-struct Scene {
-    std::string path;
-    MappedFile file;
-    UsdaLayer layer;
-
-    std::string_view text() const { return {file.data(), file.size()}; }
-    template <class T>
-    T need(Result<T> value, const UsdaAttribute& a, std::string_view text_of_it) const {
-        if (value) return std::move(*value);
-        throw Bad{Error{value.error().code, fmt::format("{}: {}", a.name, value.error().message)}.at(path).at_line(line_of(text(), text_of_it.data()))};
-    }
-    std::vector<float> floats(const UsdaAttribute& a, std::string_view value, std::size_t width) const {
-        return need(usda_floats(value, width), a, value);
-    }
-    std::vector<std::int64_t> wholes(const UsdaAttribute& a, std::string_view value) const { return need(usda_wholes(value), a, value); }
-
-    // Floats at a time: linear between samples of equal length, otherwise the sample before (as the format says).
-    std::vector<float> floats_at(const UsdaAttribute& a, double time, std::size_t width) const {
-        const auto at = a.at(time);
-        std::vector<float> out = floats(a, at.a, width);
-        if (at.weight <= 0) return out;
-        const std::vector<float> next = floats(a, at.b, width);
-        if (next.size() == out.size()) mix(out.data(), next.data(), static_cast<float>(at.weight), out.data(), out.size());
-        return out;
-    }
-    std::vector<V3f> vectors_at(const UsdaAttribute& a, double time) const {
-        const std::vector<float> values = floats_at(a, time, 3);
-        std::vector<V3f> out(values.size() / 3);
-        for (std::size_t i = 0; i < out.size(); ++i) out[i] = V3f(values[i * 3], values[i * 3 + 1], values[i * 3 + 2]);
-        return out;
-    }
-};
-
-std::shared_ptr<Faces> faces_at(const Scene& scene, const UsdaPrim& prim, double time, std::size_t points) {
-    auto faces = std::make_shared<Faces>();
-    const UsdaAttribute *counts = prim.find("faceVertexCounts"), *corners = prim.find("faceVertexIndices");
-    if (!counts || !corners) return faces;
-    const auto counts_text = counts->at(time).a, corners_text = corners->at(time).a;
-    const auto each = scene.wholes(*counts, counts_text), all = scene.wholes(*corners, corners_text);
-    auto bad = [&](std::string what, std::string_view where) {
-        return Bad{Error{ErrorCode::malformed, fmt::format("mesh \"{}\" {}", prim.name, what)}.at(scene.path).at_line(line_of(scene.text(), where.data()))};
-    };
-    faces->starts.push_back(0);
-    std::uint64_t total = 0;
-    for (std::int64_t n : each) {
-        if (n < 0 || n > static_cast<std::int64_t>(all.size())) throw bad(fmt::format("has a face of {} corners", n), counts_text);
-        total += static_cast<std::uint64_t>(n);
-        faces->starts.push_back(static_cast<std::uint32_t>(total));
-    }
-    if (total != all.size()) throw bad(fmt::format("has {} corners, but its faces need {}", all.size(), total), counts_text);
-    for (std::int64_t i : all) {
-        if (i < 0 || i >= static_cast<std::int64_t>(points)) throw bad(fmt::format("points to point {}, but there are only {}", i, points), corners_text);
-        faces->corners.push_back(static_cast<std::uint32_t>(i));
-    }
-    const UsdaAttribute* order = prim.find("orientation");
-    if (order && order->value.find("leftHanded") != order->value.npos) {
-        for (std::size_t f = 0; f < faces->count(); ++f) std::reverse(faces->corners.begin() + faces->starts[f], faces->corners.begin() + faces->starts[f + 1]);
-    }
-    return faces;
-}
-
-// A mesh prim at a time, in its own space.
-Pose mesh_at(const Scene& scene, const UsdaPrim& prim, double time, std::shared_ptr<const Faces> known) {
-    Pose pose;
-    const UsdaAttribute* points = prim.find("points");
-    if (!points) return pose;
-    pose.points = scene.vectors_at(*points, time);
-    if (const auto* v = prim.find("velocities")) {
-        pose.velocities = scene.vectors_at(*v, time);
-        if (pose.velocities.size() != pose.points.size()) pose.velocities.clear();
-    }
-    if (const auto* n = prim.find("normals"); n && (n->interpolation.empty() || n->interpolation == "vertex")) {
-        pose.normals = scene.vectors_at(*n, time);
-        if (pose.normals.size() != pose.points.size()) pose.normals.clear();
-    }
-    if (const auto* c = prim.find("primvars:displayColor")) {
-        const auto colours = scene.vectors_at(*c, time);
-        if (colours.size() == 1) pose.colours.assign(pose.points.size(), colours[0]);
-        if (colours.size() == pose.points.size()) pose.colours = colours;
-    }
-    auto faces = known ? nullptr : faces_at(scene, prim, time, pose.points.size());
-    if (const auto* st = prim.find("primvars:st"); st && !known) {
-        const auto uv = scene.floats_at(*st, time, 2);
-        const std::size_t count = uv.size() / 2;
-        auto pairs = [&] {
-            std::vector<V2f> out;
-            for (std::size_t i = 0; i < count; ++i) out.emplace_back(uv[i * 2], uv[i * 2 + 1]);
-            return out;
-        };
-        if (count == faces->corners.size() && st->interpolation == "faceVarying" && !prim.find("primvars:st:indices")) faces->corner_uvs = pairs();
-        if (count == pose.points.size() && st->interpolation != "faceVarying") pose.uvs = pairs();
-    }
-    if (const auto* binding = prim.find("primvars:materialName"); binding && faces) {
-        const auto names = usda_words(binding->value);
-        if (names.size() == 1) faces->materials = names, faces->material_of.assign(faces->count(), 0);
-    }
-    pose.faces = known ? known : std::shared_ptr<const Faces>(faces);
-    for (const UsdaAttribute& a : prim.attributes) { // other numbers per point
-        if (!a.name.starts_with("primvars:") || a.name == "primvars:st" || a.name == "primvars:displayColor" || a.name.find(':', 9) != a.name.npos) continue;
-        const bool one = a.type == "float[]", three = a.type.starts_with("float3[") || a.type.starts_with("vector3f[") || a.type.starts_with("color3f[");
-        if (!one && !three && a.type != "int[]") continue;
-        Attribute out{std::string(a.name.substr(9)), three ? 3 : 1};
-        std::size_t count = 0;
-        if (a.type == "int[]") {
-            for (std::int64_t v : scene.wholes(a, a.at(time).a)) out.whole.push_back(static_cast<std::int32_t>(std::clamp<std::int64_t>(v, INT32_MIN, INT32_MAX)));
-            count = out.whole.size();
-        } else {
-            out.values = scene.floats_at(a, time, static_cast<std::size_t>(out.width));
-            count = out.values.size() / static_cast<std::size_t>(out.width);
-        }
-        if (count == pose.points.size()) pose.attributes.push_back(std::move(out));
-    }
-    return pose;
-}
-
-M44d op_matrix(const Scene& scene, const UsdaPrim& prim, std::string_view op, double time) {
-    bool inverse = false;
-    if (op.starts_with("!invert!")) op.remove_prefix(8), inverse = true;
-    const UsdaAttribute* a = prim.find(op);
-    if (!a) throw Bad{Error{ErrorCode::malformed, fmt::format("prim \"{}\" orders by {}, which it does not have", prim.name, op)}.at(scene.path)};
-    op.remove_prefix(std::min<std::size_t>(op.size(), 8)); // "xformOp:"
-    const std::string_view kind = op.substr(0, op.find(':'));
-    const auto at = a->at(time);
-    std::vector<double> v = scene.need(usda_numbers(at.a), *a, at.a);
-    const std::size_t wanted = kind == "transform" ? 16 : kind == "orient" ? 4 : kind.size() == 7 && kind.starts_with("rotate") ? 1 : 3;
-    auto check = [&](const std::vector<double>& list, std::string_view text) {
-        if (list.size() != wanted) {
-            throw Bad{Error{ErrorCode::malformed, fmt::format("{} of \"{}\" has {} numbers, {} are needed", a->name, prim.name, list.size(), wanted)}
-                          .at(scene.path)
-                          .at_line(line_of(scene.text(), text.data()))};
-        }
-    };
-    check(v, at.a);
-    if (at.weight > 0) {
-        const std::vector<double> next = scene.need(usda_numbers(at.b), *a, at.b);
-        check(next, at.b);
-        if (kind == "orient") {
-            const Quatd q = between({V3d(0), Quatd(v[0], v[1], v[2], v[3])}, {V3d(0), Quatd(next[0], next[1], next[2], next[3])}, at.weight).rotation;
-            v = {q.r, q.v.x, q.v.y, q.v.z};
-        } else {
-            for (std::size_t i = 0; i < v.size(); ++i) v[i] += (next[i] - v[i]) * at.weight;
-        }
-    }
-    M44d m;
-    auto turn = [](char axis, double degrees) {
-        M44d r;
-        r.setAxisAngle(V3d(axis == 'X', axis == 'Y', axis == 'Z'), degrees * M_PI / 180);
-        return r;
-    };
-    if (kind == "translate") {
-        m.setTranslation(V3d(v[0], v[1], v[2]));
-    } else if (kind == "scale") {
-        m.setScale(V3d(v[0], v[1], v[2]));
-    } else if (kind == "orient") {
-        const Quatd q(v[0], v[1], v[2], v[3]);
-        if (!(q.length() > 1e-9)) throw Bad{Error{ErrorCode::malformed, fmt::format("{} of \"{}\" has no length", a->name, prim.name)}.at(scene.path)};
-        m = q.normalized().toMatrix44();
-    } else if (kind == "transform") {
-        for (int i = 0; i < 16; ++i) m[i / 4][i % 4] = v[static_cast<std::size_t>(i)];
-    } else if (kind.starts_with("rotate") && kind.size() == 7) {
-        m = turn(kind[6], v[0]);
-    } else if (kind.starts_with("rotate") && kind.size() == 9) { // rotateXYZ: about X first
-        for (std::size_t k = 0; k < 3; ++k) m *= turn(kind[6 + k], v[static_cast<std::size_t>(kind[6 + k] - 'X')]);
-    } else {
-        throw Bad{Error{ErrorCode::unsupported, fmt::format("{} of \"{}\" is no transform that is read", a->name, prim.name)}.at(scene.path)};
-    }
-    return inverse ? m.inverse() : m;
-}
-
-struct Xform {
-    M44d matrix; // for row vectors
-    bool resets = false;
-};
-
-Xform local_at(const Scene& scene, const UsdaPrim& prim, double time) {
-    Xform out;
-    const UsdaAttribute* order = prim.find("xformOpOrder");
-    if (!order) return out;
-    const auto ops = usda_words(order->value);
-    for (auto op = ops.rbegin(); op != ops.rend(); ++op) { // the last of the list is nearest to the points
-        if (*op == "!resetXformStack!") {
-            out.resets = true;
-        } else {
-            out.matrix *= op_matrix(scene, prim, *op, time);
-        }
-    }
-    return out;
-}
-
-M44d world_at(const Scene& scene, int prim, double time) {
-    M44d m;
-    for (int p = prim; p >= 0; p = scene.layer.prims[static_cast<std::size_t>(p)].parent) {
-        const Xform local = local_at(scene, scene.layer.prims[static_cast<std::size_t>(p)], time);
-        m *= local.matrix;
-        if (local.resets) break;
-    }
-    return m;
-}
-
-std::set<double> sample_times(const UsdaPrim& prim, bool transforms) {
-    std::set<double> times;
-    for (const UsdaAttribute& a : prim.attributes) {
-        if (a.name.starts_with("xformOp:") != transforms) continue;
-        for (const UsdaSample& s : a.samples) times.insert(s.time);
-    }
-    return times;
-}
-
 // Meshes whose points move, or particles: read from the mapped file, frame by frame.
 class UsdaSource final : public Source {
   public:
-    UsdaSource(std::shared_ptr<Scene> scene, std::vector<int> prims, SourceFacts facts) : scene_(std::move(scene)), prims_(std::move(prims)), facts_(std::move(facts)) {}
+    UsdaSource(std::shared_ptr<UsdaScene> scene, std::vector<int> prims, SourceFacts facts) : scene_(std::move(scene)), prims_(std::move(prims)), facts_(std::move(facts)) {}
 
     Result<void> open() {
         facts_.bytes_on_disk = static_cast<double>(scene_->file.size());
@@ -311,7 +97,7 @@ class UsdaSource final : public Source {
                 if (auto ok = check_pose(*out, scene_->path); !ok) return fail(std::move(ok.error()).at_frame(frame));
             }
             return out;
-        } catch (const Bad& bad) {
+        } catch (const UsdaBad& bad) {
             Error error = bad.error;
             if (!error.frame) error.frame = frame;
             return fail(std::move(error));
@@ -350,7 +136,7 @@ class UsdaSource final : public Source {
         for (std::size_t f = 0; f < one.faces->count(); ++f) faces.starts.push_back(faces.starts.back() + one.faces->starts[f + 1] - one.faces->starts[f]);
     }
 
-    std::shared_ptr<Scene> scene_;
+    std::shared_ptr<UsdaScene> scene_;
     std::vector<int> prims_;
     SourceFacts facts_;
     std::shared_ptr<const Faces> faces_;
@@ -376,14 +162,14 @@ bool taken_apart(const M44d& m, V3d& t, Quatd& r, V3d& s) {
 }
 
 // Meshes that move as wholes become a keyed model: a node a prim, keys at the samples' times.
-KeyedModel model_of(const Scene& scene, double first, std::vector<SourceProblem>& problems) {
+KeyedModel model_of(const UsdaScene& scene, double first, std::vector<SourceProblem>& problems) {
     KeyedModel model;
     const auto& prims = scene.layer.prims;
     for (std::size_t i = 0; i < prims.size(); ++i) {
         const UsdaPrim& prim = prims[i];
         PartNode& node = model.nodes.emplace_back();
         node.name = std::string(prim.name);
-        const Xform rest = local_at(scene, prim, first);
+        const UsdaXform rest = local_at(scene, prim, first);
         node.parent = rest.resets ? -1 : prim.parent;
         bool whole = taken_apart(rest.matrix, node.translation, node.rotation, node.scale);
         const std::set<double> times = sample_times(prim, true);
@@ -409,7 +195,7 @@ KeyedModel model_of(const Scene& scene, double first, std::vector<SourceProblem>
             PartMesh& mesh = model.meshes.emplace_back();
             mesh.base = mesh_at(scene, prim, first, nullptr);
             mesh.base.velocities.clear();
-            if (auto ok = check_pose(mesh.base, scene.path); !ok) throw Bad{ok.error()};
+            if (auto ok = check_pose(mesh.base, scene.path); !ok) throw UsdaBad{ok.error()};
             node.meshes.push_back(static_cast<int>(model.meshes.size()) - 1);
         }
     }
@@ -418,8 +204,8 @@ KeyedModel model_of(const Scene& scene, double first, std::vector<SourceProblem>
 
 } // namespace
 
-static Result<std::shared_ptr<Scene>> open_scene(const std::string& path) {
-    auto scene = std::make_shared<Scene>();
+static Result<std::shared_ptr<UsdaScene>> open_scene(const std::string& path) {
+    auto scene = std::make_shared<UsdaScene>();
     scene->path = path;
     GARLAND_TRY(file, MappedFile::open(path));
     scene->file = std::move(file);
@@ -475,7 +261,7 @@ Result<SourcePtr> open_usda(const std::string& path, Progress& progress) {
             if (model.points() > point_limit) return fail(Error{ErrorCode::too_large, "it has more points than can be counted"}.at(path));
             return make_parts_source(std::move(model), std::move(facts), {path});
         }
-    } catch (const Bad& bad) {
+    } catch (const UsdaBad& bad) {
         return fail(bad.error);
     }
     if (!meshes.empty() && !points.empty()) facts.problems.push_back({"points beside meshes were passed over", "the meshes are shown", std::nullopt});
@@ -521,7 +307,7 @@ Result<PathInFile> read_usda_path(const std::string& path) {
                 out.points.push_back(p * scene->layer.metres);
             }
         }
-    } catch (const Bad& bad) {
+    } catch (const UsdaBad& bad) {
         return fail(bad.error);
     }
     return out;

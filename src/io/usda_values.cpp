@@ -1,5 +1,7 @@
 #include "io/usda.h"
 
+#include <algorithm>
+#include <array>
 #include <charconv>
 #include <cmath>
 #include <fast_float/fast_float.h>
@@ -9,17 +11,23 @@ namespace garland {
 
 namespace {
 
+constexpr auto between_numbers = [] {
+    std::array<bool, 256> table{};
+    for (char c : {' ', ',', '(', ')', '[', ']', '\n', '\r', '\t'}) table[static_cast<unsigned char>(c)] = true;
+    return table;
+}();
+
 // Passes everything between numbers; stops at the next one or the end.
 const char* to_number(const char* at, const char* end) {
-    while (at < end && (*at == ' ' || *at == ',' || *at == '(' || *at == ')' || *at == '[' || *at == ']' || *at == '\n' || *at == '\r' || *at == '\t')) ++at;
+    while (at < end && between_numbers[static_cast<unsigned char>(*at)]) ++at;
     return at;
 }
 
 template <class T, class Read>
-Result<std::vector<T>> numbers(std::string_view value, std::size_t room, Read&& read) {
-    std::vector<T> out;
-    out.reserve(room);
+Result<std::vector<T>> numbers(std::string_view value, Read&& read) {
     const char *at = value.data(), *end = at + value.size();
+    std::vector<T> out;
+    out.reserve(static_cast<std::size_t>(std::count(at, end, ',')) + 1); // one comma between two numbers
     for (;;) {
         at = to_number(at, end);
         if (at == end) return out;
@@ -43,20 +51,20 @@ const char* read_float(const char* at, const char* end, float& out) {
 } // namespace
 
 Result<std::vector<float>> usda_floats(std::string_view value, std::size_t width) {
-    GARLAND_TRY(out, (numbers<float>(value, value.size() / 8, read_float)));
+    GARLAND_TRY(out, (numbers<float>(value, read_float)));
     if (out.size() % width != 0) return fail(ErrorCode::malformed, fmt::format("{} numbers do not make groups of {}", out.size(), width));
     return out;
 }
 
 Result<std::vector<std::int64_t>> usda_wholes(std::string_view value) {
-    return numbers<std::int64_t>(value, value.size() / 4, [](const char* at, const char* end, std::int64_t& out) -> const char* {
+    return numbers<std::int64_t>(value, [](const char* at, const char* end, std::int64_t& out) -> const char* {
         const auto [stop, error] = std::from_chars(at, end, out);
         return error == std::errc() && (stop == end || (*stop != '.' && *stop != 'e')) ? stop : nullptr;
     });
 }
 
 Result<std::vector<double>> usda_numbers(std::string_view value) {
-    return numbers<double>(value, value.size() / 8, [](const char* at, const char* end, double& out) -> const char* {
+    return numbers<double>(value, [](const char* at, const char* end, double& out) -> const char* {
         const auto [stop, error] = fast_float::from_chars(at, end, out);
         return error == std::errc() && std::isfinite(out) ? stop : nullptr;
     });

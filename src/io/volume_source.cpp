@@ -1,6 +1,7 @@
 #include "io/file_series.h"
 #include "io/mesh_file.h"
 #include "io/sources.h"
+#include "io/volume_archive.h"
 #include "io/volume_file.h"
 
 #include "core/geometry/volume_grids.h"
@@ -8,9 +9,6 @@
 #include <cmath>
 #include <filesystem>
 #include <fmt/format.h>
-#include <openvdb/io/File.h>
-#include <openvdb/io/Stream.h>
-#include <sstream>
 
 namespace garland {
 
@@ -32,16 +30,6 @@ Result<void> guarded(const std::string& path, F&& work) {
     }
 }
 
-Result<void> looks_right(const std::string& path) {
-    std::uint64_t size = 0;
-    GARLAND_TRY(head, read_head(path, 8, size));
-    const std::uint8_t magic[8] = {0x20, 0x42, 0x44, 0x56, 0, 0, 0, 0}; // " BDV", as the library writes it
-    if (head.size() < 8 || !std::equal(magic, magic + 8, head.begin(), [](std::uint8_t a, char b) { return a == static_cast<std::uint8_t>(b); })) {
-        return fail(Error{ErrorCode::malformed, "this is not an OpenVDB file"}.at(path));
-    }
-    return {};
-}
-
 double claimed_bytes(const openvdb::GridBase& grid) {
     const auto bytes = grid.getMetadata<openvdb::Int64Metadata>("file_mem_bytes");
     return bytes ? static_cast<double>(bytes->value()) : 0;
@@ -52,6 +40,7 @@ GridFacts described(const openvdb::GridBase& grid) {
     f.name = grid.getName();
     f.type = grid.isType<openvdb::Vec3SGrid>() ? "vector" : grid.valueType();
     f.half = grid.saveFloatAsHalf();
+    f.read = f.type == "vector" || f.type == "float" || f.type == "double" || f.type == "int32" || f.type == "int64" || f.type == "vec3d" || f.type == "vec3i";
     f.voxel = grid.voxelSize()[0];
     if (const auto count = grid.getMetadata<openvdb::Int64Metadata>("file_voxel_count")) f.active = static_cast<std::uint64_t>(count->value());
     return f;
@@ -67,33 +56,26 @@ Result<PosePtr> read_volume_pose(const std::string& path) {
 } // namespace
 
 Result<std::vector<GridFacts>> read_volume_facts(const std::string& path) {
-    GARLAND_CHECK(looks_right(path));
     std::vector<GridFacts> out;
     GARLAND_CHECK(guarded(path, [&]() -> Result<void> {
-        openvdb::io::File file(path);
-        file.setCopyMaxBytes(0);
-        file.open(false);
-        const auto heads = file.readAllGridMetadata();
-        for (const auto& grid : *heads) out.push_back(described(*grid));
+        GARLAND_TRY(heads, VolumeArchive().read(path, GridsWanted::heads));
+        for (const auto& grid : heads) out.push_back(described(*grid));
         return {};
     }));
     return out;
 }
 
 Result<VolumePtr> read_volume(const std::string& path, double most) {
-    GARLAND_CHECK(looks_right(path));
     auto grids = std::make_unique<VolumeGrids>();
     GARLAND_CHECK(guarded(path, [&]() -> Result<void> {
-        openvdb::io::File file(path);
-        file.open(false); // no delayed loading: a frame is whole once it is read
         double bytes = 0;
-        const auto heads = file.readAllGridMetadata();
-        for (const auto& grid : *heads) bytes += claimed_bytes(*grid);
+        GARLAND_TRY(heads, VolumeArchive().read(path, GridsWanted::heads));
+        for (const auto& grid : heads) bytes += claimed_bytes(*grid);
         if (bytes > most) {
             return fail(Error{ErrorCode::too_large, fmt::format("says that its grids need {:.3g} GB of memory", bytes / 1e9)}.at(path));
         }
-        const auto all = file.getGrids();
-        for (const auto& grid : *all) {
+        GARLAND_TRY(all, VolumeArchive().read(path, GridsWanted::whole));
+        for (const auto& grid : all) {
             if (!grid->transform().isLinear()) {
                 return fail(Error{ErrorCode::unsupported, fmt::format("the grid \"{}\" has a tapered frame", grid->getName())}.at(path));
             }
@@ -116,16 +98,12 @@ Result<VolumePtr> read_volume(const std::string& path, double most) {
     return VolumePtr(volume);
 }
 
-Result<void> write_volume(const std::string& path, const Volume& volume, Existing existing) {
+Result<void> write_volume(const std::string& path, const Volume& volume, Existing existing, VolumePacking packing) {
     GARLAND_TRY(file, AtomicFile::create(path, existing));
-    std::ostringstream bytes(std::ios::binary);
     GARLAND_CHECK(guarded(path, [&]() -> Result<void> {
-        openvdb::io::Stream stream(bytes);
-        openvdb::GridCPtrVec grids(volume.grids().list.begin(), volume.grids().list.end());
-        stream.write(grids);
+        file.write(VolumeArchive().bytes_of(volume.grids().list, packing == VolumePacking::plain));
         return {};
     }));
-    file.write(bytes.view());
     return file.commit();
 }
 
@@ -157,6 +135,7 @@ Result<SourcePtr> open_volumes(const std::string& path, Progress& progress) {
         for (const GridFacts& g : *grids) {
             half |= g.half;
             names += (names.empty() ? "" : ", ") + g.name;
+            if (!g.read) facts.problems.push_back({fmt::format("the grid \"{}\" is of a kind that is not read ({})", g.name, g.type), "it is left out", std::nullopt});
             facts.attributes.push_back(fmt::format("{} ({}{})", g.name, g.half ? "half " : "", g.type));
             const bool moves = g.type == "vector" && (g.name == "velocity" || g.name == "vel" || g.name == "v");
             facts.velocities |= moves;

@@ -63,6 +63,39 @@ class PoseCacheTest : public QObject {
         QVERIFY(cache.get({1, 1}, [] { return Result<PosePtr>(big_pose()); }));
         QCOMPARE(cache.use().poses, std::size_t(0));
     }
+    void faces_count_once_however_many_poses_share_them() {
+        auto with_faces = [](const std::shared_ptr<const Faces>& faces) {
+            auto pose = std::make_shared<Pose>();
+            pose->points.resize(10);
+            pose->faces = faces;
+            return PosePtr(pose);
+        };
+        auto faces = std::make_shared<Faces>();
+        faces->corners.resize(3000);
+        auto own = std::make_shared<Faces>(*faces);
+        PoseCache cache(1 << 20);
+        const std::size_t bare = with_faces(faces)->bytes(), many = faces->bytes();
+        QVERIFY(many >= 12000);
+        for (double f : {1., 2., 3.}) cache.get({1, f}, [&] { return Result<PosePtr>(with_faces(faces)); });
+        QCOMPARE(cache.use().bytes, 3 * bare + many);
+        cache.get({1, 4}, [&] { return Result<PosePtr>(with_faces(own)); });
+        QCOMPARE(cache.use().bytes, 4 * bare + 2 * many);
+        cache.set_limit(bare + many); // the last one stays, with its own faces
+        QCOMPARE(cache.use().bytes, bare + many);
+        QVERIFY(cache.find({1, 4}));
+        cache.forget(1);
+        QCOMPARE(cache.use().bytes, std::size_t(0));
+    }
+    void room_is_made_before_a_pose_is() {
+        PoseCache cache(3 * big_pose()->bytes() + 100);
+        for (double f : {1., 2., 3.}) cache.get({1, f}, [] { return Result<PosePtr>(big_pose()); });
+        cache.get({1, 4}, [&] {
+            if (cache.use().poses != 2) return Result<PosePtr>(fail(ErrorCode::invalid, "the limit does not hold while a pose is made"));
+            return Result<PosePtr>(big_pose());
+        });
+        QVERIFY(cache.find({1, 4}));
+        QCOMPARE(cache.use().poses, std::size_t(3));
+    }
     void errors_are_not_kept() {
         PoseCache cache(1 << 20);
         QVERIFY(!cache.get({1, 1}, []() -> Result<PosePtr> { return fail(ErrorCode::unreadable, "no"); }));

@@ -1,9 +1,11 @@
 #include "support/case.h"
 #include "support/notation.h"
 
+#include "core/base/chance.h"
 #include "core/source/water_waves.h"
 
 #include <cmath>
+#include <fftw3.h>
 #include <numbers>
 
 using namespace garland;
@@ -36,7 +38,7 @@ class WaterTest : public QObject {
     // J. Tessendorf, "Simulating ocean water", 2001, equation 14: ω² = g·k in deep water.
     void waves_keep_the_dispersion_of_deep_water() {
         const WaterPatch patch(calm(), 20, 1, 3, 0);
-        const int half = 64 / 2 + 1;
+        const int half = 64 / 2;
         for (int row = 0; row < 64; ++row) {
             for (int j = 0; j < half; ++j) {
                 const int i = row <= 32 ? row : row - 64;
@@ -171,6 +173,54 @@ class WaterTest : public QObject {
         };
         QVERIFY(gap(1) < 1e-6);
         QVERIFY(gap(2) > 0.01);
+    }
+    // Against FFTW (M. Frigo and S. Johnson, 2005), an independent library.
+    void the_transform_is_a_librarys() {
+        for (int side : {64, 128, 256, 512}) {
+            const auto n = static_cast<std::size_t>(side), half = n / 2, lanes = WaterTransform::lanes;
+            const WaterTransform transform(side);
+            WaterTransform::Half halves[2];
+            std::vector<float> wanted[2];
+            for (std::uint64_t which = 0; which < 2; ++which) {
+                std::vector<float> re(n * half), im(n * half);
+                for (std::size_t i = 0; i < n * half; ++i) re[i] = static_cast<float>(chance(7, which, i) - 0.5), im[i] = static_cast<float>(chance(8, which, i) - 0.5);
+                for (std::size_t i = 0; i < n; ++i) { // column 0 holds each wave and its mirror
+                    const std::size_t at = i * half, mirror = (n - i) % n * half;
+                    if (i == 0 || i == n / 2) im[at] = 0;
+                    re[mirror] = re[at], im[mirror] = -im[at];
+                }
+                auto* in = fftwf_alloc_complex(n * (half + 1));
+                wanted[which].resize(n * n);
+                fftwf_plan plan = fftwf_plan_dft_c2r_2d(side, side, in, wanted[which].data(), FFTW_ESTIMATE);
+                for (std::size_t i = 0; i < n; ++i) {
+                    for (std::size_t j = 0; j <= half; ++j) {
+                        in[i * (half + 1) + j][0] = j < half ? re[i * half + j] : 0;
+                        in[i * (half + 1) + j][1] = j < half ? im[i * half + j] : 0;
+                    }
+                }
+                fftwf_execute(plan);
+                fftwf_destroy_plan(plan);
+                fftwf_free(in);
+                halves[which].re.resize(n * half), halves[which].im.resize(n * half);
+                for (std::size_t first = 0; first < half; first += lanes) {
+                    std::vector<float> block_re(n * lanes), block_im(n * lanes);
+                    for (std::size_t i = 0; i < n; ++i) {
+                        for (std::size_t b = 0; b < lanes; ++b) block_re[i * lanes + b] = re[i * half + first + b], block_im[i * lanes + b] = im[i * half + first + b];
+                    }
+                    transform.columns(first, block_re, block_im, halves[which]);
+                }
+            }
+            std::vector<float> made[2] = {std::vector<float>(n * n), std::vector<float>(n * n)}, alone(n * n);
+            transform.rows(halves[0], &halves[1], made[0], made[1]);
+            transform.rows(halves[1], nullptr, alone, alone);
+            double worst = 0, largest = 0;
+            for (std::size_t i = 0; i < n * n; ++i) {
+                for (int which = 0; which < 2; ++which) worst = std::max<double>(worst, std::abs(made[which][i] - wanted[which][i]));
+                worst = std::max<double>(worst, std::abs(alone[i] - wanted[1][i]));
+                largest = std::max<double>(largest, std::abs(wanted[0][i]));
+            }
+            QVERIFY2(worst < largest * 2e-6, qPrintable(QString("%1: %2 of %3").arg(side).arg(worst).arg(largest)));
+        }
     }
     void sines_are_right() {
         const double turns[] = {0, 0.125, 0.25, 1.5, 7.75, 123.456, -2.3, 0.499999, 1e5 + 0.1};

@@ -15,6 +15,7 @@
 #include "io/series.h"
 #include "io/volume_file.h"
 
+#include <fmt/format.h>
 #include <random>
 #include <set>
 
@@ -116,6 +117,14 @@ class KindsSourceTest : public QObject {
         folder.write("not.0001.vdb", "no volume at all");
         QVERIFY(describe(open_source(folder / "not.0001.vdb").error()).find("not an OpenVDB") != std::string::npos);
         const std::string whole = folder.read("smoke.0001.vdb");
+        // Lengths that reach beyond the file are found before anything is asked for.
+        std::string lying = whole;
+        const auto name_at = lying.find("density");
+        QVERIFY(name_at != lying.npos);
+        lying[name_at - 1] = '\x7f'; // two thousand million letters
+        folder.write("lying.0001.vdb", lying);
+        const auto lie = open_source(folder / "lying.0001.vdb");
+        QVERIFY(!lie && describe(lie.error()).find("claims a name of") != std::string::npos && lie.error().offset);
         folder.write("cut.0001.vdb", whole.substr(0, whole.size() / 2));
         const auto cut = open_source(folder / "cut.0001.vdb");
         QVERIFY(!cut && cut.error().frame == 1);
@@ -160,6 +169,40 @@ class KindsSourceTest : public QObject {
         QCOMPARE(pose->faces->material_of, (std::vector<std::uint32_t>{0, 1}));
         folder.write("jar.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 5 0 0\no lid\nf 1 2 3\no foot\nf 2 3 4\n");
         QVERIFY(describe(open_source(folder / "jar.obj").error()).find("must not share points") != std::string::npos);
+    }
+    // Velocities of a table's pieces are the change of their places, at whatever rate the table joins the project.
+    void pieces_of_a_table_have_velocities() {
+        Folder folder;
+        folder.write("jar.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 5 0 0\nv 6 0 0\nv 5 1 0\no lid\nf 1 2 3\no foot\nf 4 5 6\n");
+        std::string table = "frame,piece,tx,ty,tz,qx,qy,qz,qw\n";
+        for (int f = 0; f <= 6; ++f) {
+            const double a = 0.1 * f * f, h = a / 2;
+            table += fmt::format("{},0,{},{},0,0,{},0,{}\n", f, 0.5 * f, 0.1 * f * f, std::sin(h), std::cos(h));
+            table += fmt::format("{},1,0,{},0,{},0,0,{}\n", f, -0.2 * f, std::sin(h), -std::cos(h) * (f % 2 ? 1 : -1) * (f % 2 ? 1 : -1));
+        }
+        folder.write("jar_pieces.csv", table);
+        const SourcePtr source = *open_source(folder / "jar.obj");
+        QVERIFY(source->facts().velocities && source->facts().velocities_a_frame);
+        PoseCache cache(1 << 26);
+        for (const Rate rate : {Rate{24, 1}, Rate{30000, 1001}}) {
+            for (SubFrame how : {SubFrame::linear, SubFrame::smooth}) {
+                const Sampler s(source, make_clock(0, 6, 0, rate, Join::by_clock, rate), taking(how), 7, &cache);
+                for (double frame : {1.5, 2.25, 4.7}) {
+                    const double h = 1e-3;
+                    const PosePtr before = s.at(SourceFrame(frame - h))->pose, now = s.at(SourceFrame(frame))->pose, after = s.at(SourceFrame(frame + h))->pose;
+                    QCOMPARE(now->velocities.size(), std::size_t(6));
+                    for (std::size_t i = 0; i < 6; ++i) {
+                        const V3d speed = (V3d(after->points[i]) - V3d(before->points[i])) * (rate.per_second() / (2 * h));
+                        QVERIFY2((speed - V3d(now->velocities[i])).length() < 0.02 * speed.length() + 0.02, qPrintable(QString("%1 at %2").arg(i).arg(frame)));
+                    }
+                }
+                // At a frame both sides count alike: x moves half a unit a frame.
+                QVERIFY(std::abs(s.at(SourceFrame(3))->pose->velocities[0].x - 0.5 * rate.per_second()) < 1e-3);
+            }
+        }
+        // Smooth still goes through the frames on both sides, though there are velocities now.
+        const Sampler smooth(source, make_clock(0, 6, 0, {24, 1}, Join::by_clock, {24, 1}), taking(SubFrame::smooth), 8, &cache);
+        QVERIFY(smooth.recipe(SourceFrame(2.5)).before == 1 && smooth.recipe(SourceFrame(2.5)).after == 4);
     }
     void attributes_of_points_and_faces_stay() {
         Folder folder;

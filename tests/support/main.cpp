@@ -37,9 +37,15 @@ int main(int argc, char** argv) {
 #endif
     int failed = 0;
     QStringList arguments = QCoreApplication::arguments();
+    QByteArray only; // "--case WaterTest": this one alone
+    if (const qsizetype at = arguments.indexOf("--case"); at >= 0 && at + 1 < arguments.size()) {
+        only = arguments[at + 1].toLatin1();
+        arguments.remove(at, 2);
+    }
     arguments << "-nocrashhandler"; // a crash ends the program at once instead of waiting for a debugger
     for (auto make : garland::testing::cases()) {
         std::unique_ptr<QObject> one(make());
+        if (!only.isEmpty() && !QByteArray(one->metaObject()->className()).endsWith(only)) continue;
         failed += QTest::qExec(one.get(), arguments);
     }
     return failed ? 1 : 0;

@@ -324,7 +324,8 @@ void Document::fast_copy(SourceId id, const FastCopyOrder& order) {
                 if (done.error().code != ErrorCode::cancelled) emit problem(done.error());
                 return;
             }
-            if (const SourceSpec* s = project_.source(id); s && !s->first) { // arrays count from 0
+            const bool counts_anew = done->files.front().ends_with(".ply") || done->files.front().ends_with(".npy");
+            if (const SourceSpec* s = project_.source(id); s && !s->first && counts_anew) { // arrays count from 0
                 edit(tr("Keep the frame numbers"), [&](Project& p) -> Result<void> {
                     p.source(id)->first = first;
                     return {};

@@ -1,11 +1,13 @@
 #include "app/shell/main_window.h"
 #include "app/theme/tokens.h"
+#include "core/base/memory.h"
 
 #include <QApplication>
 #include <QSettings>
 
 int main(int argc, char** argv) {
     using namespace garland;
+    keep_freed_memory();
     QApplication app(argc, argv);
     QApplication::setOrganizationName("Garland");
     QApplication::setApplicationName("Garland");

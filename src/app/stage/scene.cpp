@@ -78,6 +78,17 @@ std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& shown) {
     out->pose = shown;
     out->faces = draw_faces(*pose);
     out->box = bounds(*pose);
+    if (shown->volume) {
+        out->puffs = dots_of(*shown->volume, 4000);
+        std::size_t kept = 0; // what hides next to nothing is left out
+        for (std::size_t i = 0; i < out->puffs.places.size(); ++i) {
+            if (out->puffs.strength[i] < 0.01f) continue;
+            out->puffs.places[kept] = out->puffs.places[i];
+            out->puffs.strength[kept++] = out->puffs.strength[i];
+        }
+        out->puffs.places.resize(kept);
+        out->puffs.strength.resize(kept);
+    }
     out->coloured = pose->colours.size() == pose->points.size();
     const std::vector<V3f> normals =
         pose->normals.size() == pose->points.size() ? pose->normals : point_normals(pose->points, *pose->faces);

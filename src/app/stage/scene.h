@@ -1,6 +1,7 @@
 // One output frame ready to draw: step four of the way, posed copies. Made on a worker thread.
 #pragma once
 
+#include "core/geometry/volume.h"
 #include "core/project/show.h"
 
 #include <memory>
@@ -32,6 +33,7 @@ struct DrawPose {
     std::vector<DrawVertex> vertices;
     std::shared_ptr<const DrawFaces> faces;
     Imath::Box3f box;
+    VolumeDots puffs;    // of a volume: its cells, drawn see-through in place of the triangles (which are picked)
     V3f colour{1, 1, 1}; // of all its points, on average
     std::uint64_t serial = 0; // names it on the graphics side; never reused
     std::weak_ptr<const Pose> pose;

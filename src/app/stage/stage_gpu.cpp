@@ -1,4 +1,5 @@
 #include "app/stage/stage_gpu.h"
+#include "app/stage/stage_shaders.h"
 
 #include <QOpenGLContext>
 #include <algorithm>
@@ -8,24 +9,6 @@ namespace garland {
 
 namespace {
 
-// Solids about the origin, one unit in every direction, for copies of a few pixels: a round one of 20 faces, and where there
-// are very many, one of 8.
-struct Solid {
-    float places[18][3];
-    std::uint8_t faces[20][3] = {{0, 11, 5}, {0, 5, 1}, {0, 1, 7}, {0, 7, 10}, {0, 10, 11}, {1, 5, 9}, {5, 11, 4}, {11, 10, 2}, {10, 7, 6}, {7, 1, 8},
-                                 {3, 9, 4}, {3, 4, 2}, {3, 2, 6}, {3, 6, 8}, {3, 8, 9}, {4, 9, 5}, {2, 4, 11}, {6, 2, 10}, {8, 6, 7}, {9, 8, 1}};
-    std::uint8_t few[8][3] = {{12, 14, 16}, {14, 13, 16}, {13, 15, 16}, {15, 12, 16}, {14, 12, 17}, {13, 14, 17}, {15, 13, 17}, {12, 15, 17}};
-    Solid() {
-        const float t = 1.618034f, s = 1 / std::sqrt(1 + t * t);
-        const float corners[12][3] = {{-1, t, 0}, {1, t, 0}, {-1, -t, 0}, {1, -t, 0}, {0, -1, t}, {0, 1, t}, {0, -1, -t}, {0, 1, -t}, {t, 0, -1}, {t, 0, 1}, {-t, 0, -1}, {-t, 0, 1}};
-        for (int i = 0; i < 12; ++i) {
-            for (int k = 0; k < 3; ++k) places[i][k] = corners[i][k] * s;
-        }
-        for (int i = 0; i < 6; ++i) {
-            for (int k = 0; k < 3; ++k) places[12 + i][k] = i / 2 == k ? (i % 2 ? -1.0f : 1.0f) : 0.0f;
-        }
-    }
-};
 constexpr std::int64_t solid_faces = 20, few_faces = 8;
 constexpr std::size_t very_many = 3000;
 constexpr double solid_below = 8; // pixels
@@ -34,89 +17,6 @@ constexpr double solid_below = 8; // pixels
 constexpr std::int64_t budget_moving = 50'000, budget_still = 150'000, budget_by_card = 8'000'000;
 
 constexpr std::size_t graphics_limit = std::size_t(512) << 20; // bytes of poses kept on the graphics side
-
-const char* copies_vertex = R"(#version 330 core
-layout(location=0) in vec3 place;
-layout(location=1) in vec3 normal;
-layout(location=2) in vec3 own;
-layout(location=3) in vec3 position;
-layout(location=4) in vec2 turn;
-layout(location=5) in vec4 paint;
-layout(location=6) in float selected;
-layout(location=7) in vec3 size;
-uniform mat4 matrix;
-uniform float mirror;
-uniform float dots; // pixels of one unit, one unit away; 0: triangles
-out vec3 v_normal; out vec3 v_place; out vec3 v_colour; out float v_selected;
-vec3 turned(vec3 p) { return vec3(p.x*turn.x + p.z*turn.y, p.y, p.z*turn.x - p.x*turn.y); }
-void main() {
-    vec3 world = turned(place * size) + position;
-    world.y *= mirror;
-    v_normal = turned(normal / size) * vec3(1.0, mirror, 1.0);
-    v_normal = length(normal) > 0.1 ? normalize(v_normal) : vec3(0.0);
-    v_place = world;
-    v_colour = mix(own, paint.rgb, paint.a);
-    v_selected = selected;
-    gl_Position = matrix * vec4(world, 1.0);
-    gl_PointSize = dots > 0.0 ? max(2.0 * dots * max(size.x, max(size.y, size.z)) / gl_Position.w, 1.5) : 4.0;
-})";
-const char* copies_fragment = R"(#version 330 core
-in vec3 v_normal; in vec3 v_place; in vec3 v_colour; in float v_selected;
-uniform vec3 eye; uniform vec3 rose; uniform vec3 sky; uniform float alpha; uniform float haze;
-out vec4 colour;
-void main() {
-    vec3 to_eye = normalize(eye - v_place);
-    vec3 n = length(v_normal) > 0.1 ? normalize(v_normal) : to_eye;
-    if (dot(n, to_eye) < 0.0) n = -n;
-    float key = max(dot(n, normalize(vec3(0.45, 0.75, 0.55))), 0.0);
-    float above = 0.5 + 0.5 * n.y;
-    float facing = max(dot(n, to_eye), 0.0);
-    vec3 lit = v_colour * (0.40 + 0.18 * above + 0.34 * key + 0.16 * facing);
-    float rim = pow(1.0 - facing, 2.0);
-    lit = mix(lit, rose, v_selected * (0.25 + 0.75 * smoothstep(0.15, 0.6, rim)));
-    float far = 1.0 - exp(-haze * distance(eye, v_place));
-    colour = vec4(mix(lit, sky, far * 0.75), alpha);
-})";
-const char* floor_vertex = R"(#version 330 core
-layout(location=0) in vec3 place;
-uniform mat4 matrix; uniform vec3 middle; uniform float reach;
-out vec3 v_place;
-void main() { v_place = middle + place * reach; gl_Position = matrix * vec4(v_place, 1.0); })";
-const char* floor_fragment = R"(#version 330 core
-in vec3 v_place;
-uniform vec3 eye; uniform vec3 floor_colour; uniform vec3 line_colour; uniform vec3 sky; uniform float cell; uniform float haze;
-out vec4 colour;
-float grid(float size) {
-    vec2 p = v_place.xz / size, w = fwidth(p);
-    vec2 d = abs(fract(p - 0.5) - 0.5) / max(w, vec2(1e-6));
-    float fade = clamp(1.0 - max(w.x, w.y) * 2.5, 0.0, 1.0);
-    return (1.0 - clamp(min(d.x, d.y), 0.0, 1.0)) * fade;
-}
-void main() {
-    float far = 1.0 - exp(-haze * distance(eye, v_place));
-    vec3 c = mix(floor_colour, line_colour, max(grid(cell) * 0.35, grid(cell * 5.0) * 0.7));
-    colour = vec4(mix(c, sky, far), 1.0);
-})";
-const char* lines_vertex = R"(#version 330 core
-layout(location=0) in vec3 place;
-uniform mat4 matrix;
-void main() { gl_Position = matrix * vec4(place, 1.0); })";
-const char* lines_fragment = R"(#version 330 core
-uniform vec3 paint;
-out vec4 colour;
-void main() { colour = vec4(paint, 1.0); })";
-
-const char* pattern_vertex = R"(#version 330 core
-layout(location=0) in vec3 place;
-layout(location=1) in vec2 across;
-uniform mat4 matrix;
-out vec2 v_across;
-void main() { v_across = across; gl_Position = matrix * vec4(place, 1.0); })";
-const char* pattern_fragment = R"(#version 330 core
-in vec2 v_across;
-uniform sampler2D pattern;
-out vec4 colour;
-void main() { colour = texture(pattern, v_across); })";
 
 QVector3D rgb(const QColor& c) {
     return {c.redF(), c.greenF(), c.blueF()};
@@ -143,6 +43,10 @@ bool StageGpu::create() {
           std::tuple{&lines_, lines_vertex, lines_fragment}, std::tuple{&pattern_, pattern_vertex, pattern_fragment}}) {
         if (build(*program, vertex, fragment)) continue;
         why_ = QObject::tr("the graphics driver refused a shader: %1").arg(program->log());
+        return false;
+    }
+    if (!puffs_.create()) {
+        why_ = QObject::tr("the graphics driver refused a shader: %1").arg(puffs_.log());
         return false;
     }
     vao_.create();
@@ -172,6 +76,7 @@ void StageGpu::destroy() {
     if (pattern_texture_) glDeleteTextures(1, &pattern_texture_);
     pattern_texture_ = 0;
     instance_buffer_ = line_buffer_ = 0;
+    puffs_.destroy();
     vao_.destroy();
     copies_.removeAllShaders();
     floor_.removeAllShaders();
@@ -419,8 +324,12 @@ StageGpu::Loaded StageGpu::load(const Scene& scene, const Orbit& orbit, QSizeF s
                 one.size[k] *= std::max(half[k], 1e-6f);
                 one.own[k] = pose.colour[k];
             }
+        } else if (!scene.poses[items[i].pose]->puffs.places.empty()) {
+            const float w = p.weight;
+            const V3f smoke(0.78f, 0.81f, 0.84f);
+            loaded.puffs.push_back({&c, &scene.poses[items[i].pose]->puffs, smoke * (1 - w) + V3f(p.colour[0], p.colour[1], p.colour[2]) * w, p.selected});
         } else {
-            if (i == 0 || items[i].pose != items[i - 1].pose || items[i].level != items[i - 1].level) {
+            if (loaded.groups.empty() || items[i].pose != items[i - 1].pose || items[i].level != items[i - 1].level) {
                 loaded.groups.push_back({scene.poses[items[i].pose].get(), items[i].level, i, 0});
             }
             ++loaded.groups.back().count;
@@ -487,6 +396,7 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
     copies_.setUniformValue("mirror", 1.0f);
     copies_.setUniformValue("alpha", 1.0f);
     draw_loaded(loaded, false);
+    std::vector<PuffCopy> smoke = loaded.puffs;
     if (scene->second && !scene->second->copies.empty()) { // the other frame's poses, translucent, over them
         Drawn more;
         loaded = load(*scene->second, orbit, size, ratio, [](const SceneCopy&) { return CopyPaint{}; }, more);
@@ -497,6 +407,7 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
         glEnable(GL_POLYGON_OFFSET_FILL); // where both poses are the same, the shaded one is seen
         glPolygonOffset(-1, -1);
         draw_loaded(loaded, false);
+        smoke.insert(smoke.end(), loaded.puffs.begin(), loaded.puffs.end());
         glDisable(GL_POLYGON_OFFSET_FILL);
         glDisable(GL_BLEND);
         drawn.triangles += more.triangles;
@@ -506,6 +417,10 @@ StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF si
         glDisableVertexAttribArray(i);
         glVertexAttribDivisor(i, 0);
     }
+    const QMatrix4x4 view = orbit.view();
+    const V3f rose(static_cast<float>(t.rose.redF()), static_cast<float>(t.rose.greenF()), static_cast<float>(t.rose.blueF()));
+    puffs_.draw(sorted_puffs(smoke, eye, V3d(-view(2, 0), -view(2, 1), -view(2, 2)), rose, by_processor_ ? (moving ? 3000 : 12'000) : 200'000), matrix,
+                V3f(view(0, 0), view(0, 1), view(0, 2)), V3f(view(1, 0), view(1, 1), view(1, 2)));
     if (coarse) glEnable(GL_MULTISAMPLE);
     draw_lines(marks, matrix, t);
     vao_.release();

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/stage/orbit.h"
+#include "app/stage/puffs.h"
 #include "app/stage/scene.h"
 #include "app/theme/tokens.h"
 
@@ -77,6 +78,7 @@ class StageGpu : protected QOpenGLExtraFunctions {
     struct Loaded {
         std::vector<Group> groups;
         std::size_t solids_first = 0, solids = 0; // instances
+        std::vector<PuffCopy> puffs;              // volumes
     };
     Loaded load(const Scene& scene, const Orbit& orbit, QSizeF size, double ratio,
                             const std::function<CopyPaint(const SceneCopy&)>& paint, Drawn& drawn);
@@ -91,6 +93,7 @@ class StageGpu : protected QOpenGLExtraFunctions {
 
     QString why_;
     QOpenGLShaderProgram copies_, floor_, lines_, pattern_;
+    PuffPainter puffs_;
     QOpenGLVertexArrayObject vao_;
     unsigned instance_buffer_ = 0, line_buffer_ = 0, pattern_texture_ = 0, solid_buffer_ = 0;
     std::int64_t budget_ = 0; // triangles this picture should have at most

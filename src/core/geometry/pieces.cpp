@@ -40,8 +40,26 @@ PieceTransform between_smoothly(PieceBeside before, const PieceTransform& a, con
     return out;
 }
 
-PosePtr placed(const Pose& rest, std::span<const std::uint32_t> piece_of, std::span<const PieceTransform> transforms) {
+PieceMotion motion_between(const PieceTransform& a, const PieceTransform& b, double apart) {
+    Quatd turn = b.rotation * a.rotation.inverse(); // takes a's rotation to b's
+    if (turn.r < 0) turn = -turn;
+    const double sine = turn.v.length(), angle = 2 * std::atan2(sine, turn.r);
+    return {(b.position - a.position) / apart, sine > 0 ? turn.v * (angle / sine / apart) : V3d(0)};
+}
+
+PieceMotion motion_smoothly(PieceBeside before, const PieceTransform& a, const PieceTransform& b, PieceBeside after, double w, double apart) {
+    PieceMotion out = motion_between(a, b, apart);
+    const V3d &p = a.position, &q = b.position;
+    const V3d leave = before.transform ? (q - before.transform->position) / (1 + before.away) : q - p;
+    const V3d arrive = after.transform ? (after.transform->position - p) / (1 + after.away) : q - p;
+    const double w2 = w * w;
+    out.move = (p * (6 * w2 - 6 * w) + q * (6 * w - 6 * w2) + leave * (3 * w2 - 4 * w + 1) + arrive * (3 * w2 - 2 * w)) / apart;
+    return out;
+}
+
+PosePtr placed(const Pose& rest, std::span<const std::uint32_t> piece_of, std::span<const PieceTransform> transforms, std::span<const PieceMotion> motions) {
     auto pose = std::make_shared<Pose>(rest);
+    if (!motions.empty()) pose->velocities.resize(rest.points.size());
     struct Rigid {
         Imath::M33d turn;
         V3d move;
@@ -52,7 +70,9 @@ PosePtr placed(const Pose& rest, std::span<const std::uint32_t> piece_of, std::s
     parallel_for(rest.points.size(), 16384, [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from; i < to; ++i) {
             const Rigid& r = rigid[piece_of[i]];
-            pose->points[i] = V3f(V3d(rest.points[i]) * r.turn + r.move);
+            const V3d arm = V3d(rest.points[i]) * r.turn;
+            pose->points[i] = V3f(arm + r.move);
+            if (!motions.empty()) pose->velocities[i] = V3f(motions[piece_of[i]].move + motions[piece_of[i]].turn.cross(arm));
             if (normals) pose->normals[i] = V3f(V3d(rest.normals[i]) * r.turn);
         }
     });

@@ -28,7 +28,18 @@ struct PieceBeside {
 PieceTransform between_smoothly(PieceBeside before, const PieceTransform& a, const PieceTransform& b, PieceBeside after,
                                 double w);
 
+// How a piece moves: its place, and its turn about it (radians, along the axis), a unit of time.
+struct PieceMotion {
+    V3d move{0, 0, 0}, turn{0, 0, 0};
+};
+// The steady motion that leads from a to b in `apart`, by the shortest arc.
+PieceMotion motion_between(const PieceTransform& a, const PieceTransform& b, double apart);
+// That of between_smoothly() at w, a and b lying `apart`.
+PieceMotion motion_smoothly(PieceBeside before, const PieceTransform& a, const PieceTransform& b, PieceBeside after, double w, double apart);
+
 // The rest mesh with every point moved by its piece's transform, and normals turned. piece_of: one a point.
-PosePtr placed(const Pose& rest, std::span<const std::uint32_t> piece_of, std::span<const PieceTransform> transforms);
+// motions: one a piece, from which points get velocities (v + ω × r), or none.
+PosePtr placed(const Pose& rest, std::span<const std::uint32_t> piece_of, std::span<const PieceTransform> transforms,
+               std::span<const PieceMotion> motions = {});
 
 } // namespace garland

@@ -39,6 +39,7 @@ struct Faces {
 
     std::size_t count() const { return starts.empty() ? 0 : starts.size() - 1; }
     bool same_shape(const Faces& other) const { return starts == other.starts && corners == other.corners; }
+    std::size_t bytes() const; // what they take in memory
     // Fans around each face's first corner: three point indices a triangle.
     std::vector<std::uint32_t> triangles() const;
 };

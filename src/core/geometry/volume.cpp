@@ -1,5 +1,8 @@
 #include "core/geometry/volume_grids.h"
 
+#include "core/base/parallel.h"
+#include "core/geometry/blend.h"
+
 #include <openvdb/tools/GridTransformer.h>
 #include <openvdb/tools/Interpolation.h>
 #include <openvdb/tools/Morphology.h>
@@ -39,182 +42,18 @@ void learn(const Grid& grid, GridFacts& f) {
     }
 }
 
-const GridBase* find(const VolumeGrids& grids, const std::string& name) {
+struct CoordHash {
+    std::size_t operator()(const Coord& c) const { return c.hash<20>(); }
+};
+
+} // namespace
+
+const openvdb::GridBase* find_grid(const VolumeGrids& grids, const std::string& name) {
     for (const auto& grid : grids.list) {
         if (grid->getName() == name) return grid.get();
     }
     return nullptr;
 }
-
-const Vec3SGrid* velocity_of(const VolumeGrids& grids) {
-    for (const char* name : {"velocity", "vel", "v"}) {
-        const GridBase* grid = find(grids, name);
-        if (grid && grid->isType<Vec3SGrid>()) return static_cast<const Vec3SGrid*>(grid);
-    }
-    return nullptr;
-}
-
-// b on a's voxels.
-template <class Grid>
-typename Grid::ConstPtr on_grid_of(const Grid& a, const typename Grid::ConstPtr& b) {
-    if (a.transform() == b->transform()) return b;
-    auto out = Grid::create(b->background());
-    out->setTransform(a.transform().copy());
-    openvdb::tools::resampleToMatch<openvdb::tools::BoxSampler>(*b, *out);
-    return out;
-}
-
-// The numbers of one leaf, or the one number a tile has there.
-template <class Tree>
-struct LeafValues {
-    using Value = typename Tree::ValueType;
-    const Value* values = nullptr;
-    Value all{};
-    LeafValues(const openvdb::tree::ValueAccessor<const Tree>& from, const Coord& origin) {
-        const auto* leaf = from.probeConstLeaf(origin);
-        values = leaf ? leaf->buffer().data() : nullptr;
-        if (!values) all = from.getValue(origin);
-    }
-    const Value& operator[](std::size_t i) const { return values ? values[i] : all; }
-};
-
-void lerp(const float* a, const float* b, float w, float* out, std::size_t count) {
-    for (std::size_t i = 0; i < count; ++i) out[i] = a[i] + w * (b[i] - a[i]);
-}
-
-const float* floats(const float* p) {
-    return p;
-}
-const float* floats(const Vec3f* p) {
-    return p->asV();
-}
-
-template <class Grid>
-typename Grid::Ptr mixed(const Grid& a, const Grid& b, float w) {
-    using Tree = typename Grid::TreeType;
-    using Value = typename Grid::ValueType;
-    auto out = a.deepCopy();
-    out->tree().topologyUnion(b.tree());
-    constexpr std::size_t size = Tree::LeafNodeType::SIZE;
-    openvdb::tree::LeafManager<Tree> leaves(out->tree());
-    leaves.foreach ([&](typename Tree::LeafNodeType& leaf, std::size_t) {
-        const openvdb::tree::ValueAccessor<const Tree> in_a(a.tree()), in_b(b.tree());
-        const LeafValues<Tree> from_a(in_a, leaf.origin()), from_b(in_b, leaf.origin());
-        Value* to = leaf.buffer().data();
-        if (from_a.values && from_b.values) {
-            lerp(floats(from_a.values), floats(from_b.values), w, const_cast<float*>(floats(to)), size * sizeof(Value) / sizeof(float));
-        } else {
-            for (std::size_t i = 0; i < size; ++i) to[i] = from_a[i] + (from_b[i] - from_a[i]) * w;
-        }
-    });
-    // A tile of the union is one of both: neither has anything finer there.
-    auto tile = out->beginValueOn();
-    tile.setMaxDepth(Tree::ValueOnIter::LEAF_DEPTH - 1);
-    for (; tile; ++tile) {
-        const Value x = a.tree().getValue(tile.getCoord()), y = b.tree().getValue(tile.getCoord());
-        tile.setValue(x + (y - x) * w);
-    }
-    return out;
-}
-
-// Against nothing: the values go to the background as `share` goes to 0.
-template <class Grid>
-typename Grid::Ptr faded(const Grid& grid, float share) {
-    auto out = grid.deepCopy();
-    const auto ground = grid.background();
-    for (auto it = out->beginValueOn(); it; ++it) it.setValue(ground + (*it - ground) * share);
-    return out;
-}
-
-// The grid as it is after `seconds` (negative: before), by looking back along the velocity from every voxel.
-template <class Grid>
-typename Grid::Ptr advected(const Grid& from, const Vec3SGrid& velocity, double seconds, float fastest) {
-    using Tree = typename Grid::TreeType;
-    auto out = Grid::create(from.background());
-    out->setTransform(from.transform().copy());
-    out->insertMeta(from);
-    out->tree().topologyUnion(from.tree());
-    const double voxel = from.voxelSize()[0];
-    const int reach = static_cast<int>(std::min(std::ceil(fastest * std::abs(seconds) / voxel), 32.0)) + 1;
-    openvdb::tools::dilateActiveValues(out->tree(), reach, openvdb::tools::NN_FACE_EDGE_VERTEX, openvdb::tools::EXPAND_TILES);
-    openvdb::tree::LeafManager<Tree> leaves(out->tree());
-    const auto& transform = from.transform();
-    leaves.foreach ([&](typename Tree::LeafNodeType& leaf, std::size_t) {
-        const auto values = from.getConstAccessor(); // samplers keep a reference
-        const auto speeds = velocity.getConstAccessor();
-        openvdb::tools::GridSampler<typename Grid::ConstAccessor, openvdb::tools::BoxSampler> value(values, transform);
-        openvdb::tools::GridSampler<Vec3SGrid::ConstAccessor, openvdb::tools::BoxSampler> speed(speeds, velocity.transform());
-        for (auto it = leaf.beginValueOn(); it; ++it) {
-            const openvdb::Vec3d here = transform.indexToWorld(it.getCoord());
-            const openvdb::Vec3d middle = here - openvdb::Vec3d(speed.wsSample(here)) * (0.5 * seconds);
-            it.setValue(value.wsSample(here - openvdb::Vec3d(speed.wsSample(middle)) * seconds));
-        }
-    });
-    openvdb::tools::pruneInactive(out->tree());
-    return out;
-}
-
-struct CoordHash {
-    std::size_t operator()(const Coord& c) const { return c.hash<20>(); }
-};
-
-float fastest_of(const Vec3SGrid& velocity) {
-    float most = 0;
-    for (auto it = velocity.cbeginValueOn(); it; ++it) most = std::max(most, it->length());
-    return most;
-}
-
-GridBase::Ptr named(GridBase::Ptr grid, const GridBase& like) {
-    grid->setName(like.getName());
-    grid->setSaveFloatAsHalf(like.saveFloatAsHalf());
-    return grid;
-}
-
-// What both volumes make of each of their grids.
-template <class Both, class One>
-VolumePtr combine(const Volume& a, const Volume& b, Both&& both, One&& one) {
-    auto out = std::make_unique<VolumeGrids>();
-    for (const auto& grid : a.grids().list) {
-        const GridBase* other = find(b.grids(), grid->getName());
-        if (!other || other->type() != grid->type()) {
-            out->list.push_back(one(grid, true));
-        } else {
-            const auto at = std::find_if(b.grids().list.begin(), b.grids().list.end(), [&](const auto& g) { return g.get() == other; });
-            out->list.push_back(both(grid, *at));
-        }
-    }
-    for (const auto& grid : b.grids().list) {
-        if (!find(a.grids(), grid->getName())) out->list.push_back(one(grid, false));
-    }
-    return std::make_shared<Volume>(std::move(out));
-}
-
-GridBase::Ptr fade(const GridBase::Ptr& grid, float share) {
-    if (grid->isType<FloatGrid>()) return named(faded(static_cast<const FloatGrid&>(*grid), share), *grid);
-    if (grid->isType<Vec3SGrid>()) return named(faded(static_cast<const Vec3SGrid&>(*grid), share), *grid);
-    return grid;
-}
-
-template <class Grid>
-GridBase::Ptr mix_typed(const GridBase::Ptr& a, const GridBase::Ptr& b, float w) {
-    const auto& first = static_cast<const Grid&>(*a);
-    const auto second = on_grid_of<Grid>(first, openvdb::gridConstPtrCast<Grid>(b));
-    return named(mixed<Grid>(first, *second, w), *a);
-}
-
-GridBase::Ptr mix_grids(const GridBase::Ptr& a, const GridBase::Ptr& b, float w) {
-    if (a->isType<FloatGrid>()) return mix_typed<FloatGrid>(a, b, w);
-    if (a->isType<Vec3SGrid>()) return mix_typed<Vec3SGrid>(a, b, w);
-    return w < 0.5f ? a : b;
-}
-
-GridBase::Ptr carry(const GridBase::Ptr& grid, const Vec3SGrid& velocity, double seconds, float fastest) {
-    if (grid->isType<FloatGrid>()) return named(advected(static_cast<const FloatGrid&>(*grid), velocity, seconds, fastest), *grid);
-    if (grid->isType<Vec3SGrid>()) return named(advected(static_cast<const Vec3SGrid&>(*grid), velocity, seconds, fastest), *grid);
-    return grid;
-}
-
-} // namespace
 
 void start_volumes() {
     static std::once_flag once;
@@ -244,6 +83,10 @@ const std::vector<GridFacts>& Volume::facts() const {
     return facts_;
 }
 
+std::size_t Volume::grids_count() const {
+    return grids_->list.size();
+}
+
 const Imath::Box3f& Volume::box() const {
     std::call_once(boxed_, [this] {
         for (const auto& grid : grids_->list) {
@@ -259,26 +102,7 @@ const Imath::Box3f& Volume::box() const {
 
 Volume::~Volume() = default;
 
-VolumePtr mix(const Volume& a, const Volume& b, double w) {
-    const auto share = static_cast<float>(w);
-    return combine(
-        a, b, [&](const auto& x, const auto& y) { return mix_grids(x, y, share); },
-        [&](const auto& x, bool of_a) { return fade(x, of_a ? 1 - share : share); });
-}
-
-VolumePtr mix_carried(const Volume& a, const Volume& b, double w, double seconds) {
-    const Vec3SGrid *va = velocity_of(a.grids()), *vb = velocity_of(b.grids());
-    if (!va || !vb) return mix(a, b, w);
-    const auto share = static_cast<float>(w);
-    const float fast_a = fastest_of(*va), fast_b = fastest_of(*vb);
-    auto later = [&](const auto& x) { return carry(x, *va, w * seconds, fast_a); };
-    auto earlier = [&](const auto& x) { return carry(x, *vb, (w - 1) * seconds, fast_b); };
-    return combine(
-        a, b, [&](const auto& x, const auto& y) { return mix_grids(later(x), earlier(y), share); },
-        [&](const auto& x, bool of_a) { return fade(of_a ? later(x) : earlier(x), of_a ? 1 - share : share); });
-}
-
-VolumeDots dots_of(const Volume& volume, std::size_t most) {
+VolumeDots dots_of(const Volume& volume, std::size_t most, bool relative) {
     VolumeDots out;
     for (const auto& base : volume.grids().list) {
         if (!base->isType<FloatGrid>()) continue;
@@ -301,10 +125,10 @@ VolumeDots dots_of(const Volume& volume, std::size_t most) {
         for (const Cell& c : cells) largest = std::max(largest, c.sum);
         const double side = std::pow(2.0, shift), middle = 0.5 * (side - 1);
         for (const Cell& c : cells) {
-            if (c.sum <= largest * 1e-3) continue;
+            if (relative && c.sum <= largest * 1e-3) continue;
             const auto w = grid.transform().indexToWorld(c.at.asVec3d() * side + openvdb::Vec3d(middle));
             out.places.emplace_back(V3d(w.x(), w.y(), w.z()));
-            out.strength.push_back(static_cast<float>(c.sum / largest));
+            out.strength.push_back(static_cast<float>(relative ? c.sum / largest : c.sum));
         }
         out.cell = static_cast<float>(grid.voxelSize()[0] * side);
         break;
@@ -380,8 +204,43 @@ VolumePtr volume_from(const std::vector<DenseGrid>& grids) {
     return std::make_shared<Volume>(std::move(out));
 }
 
+VolumePtr only_grids(const Volume& volume, const std::vector<std::string>& names, bool half) {
+    auto out = std::make_unique<VolumeGrids>();
+    for (const auto& grid : volume.grids().list) {
+        if (std::find(names.begin(), names.end(), grid->getName()) == names.end()) continue;
+        out->list.push_back(grid->copyGrid());
+        out->list.back()->setSaveFloatAsHalf(half);
+    }
+    return std::make_shared<Volume>(std::move(out));
+}
+
+namespace {
+template <class Grid>
+double furthest_of(const Grid& a, const Grid& b) {
+    double most = 0;
+    auto look = [&](const Grid& from, const Grid& other) {
+        const auto there = other.getConstAccessor();
+        for (auto it = from.cbeginValueOn(); it; ++it) most = std::max(most, length_of(typename Grid::ValueType(*it - there.getValue(it.getCoord()))));
+    };
+    look(a, b);
+    look(b, a);
+    return most;
+}
+} // namespace
+
+double furthest(const Volume& a, const Volume& b) {
+    double most = 0;
+    for (const auto& grid : a.grids().list) {
+        const GridBase* other = find_grid(b.grids(), grid->getName());
+        if (!other || other->type() != grid->type()) continue;
+        if (grid->isType<FloatGrid>()) most = std::max(most, furthest_of(static_cast<const FloatGrid&>(*grid), static_cast<const FloatGrid&>(*other)));
+        if (grid->isType<Vec3SGrid>()) most = std::max(most, furthest_of(static_cast<const Vec3SGrid&>(*grid), static_cast<const Vec3SGrid&>(*other)));
+    }
+    return most;
+}
+
 float value_at(const Volume& volume, const std::string& name, const V3f& place) {
-    const GridBase* grid = find(volume.grids(), name);
+    const GridBase* grid = find_grid(volume.grids(), name);
     if (!grid || !grid->isType<FloatGrid>()) return 0;
     const auto& typed = static_cast<const FloatGrid&>(*grid);
     openvdb::tools::GridSampler<FloatGrid, openvdb::tools::BoxSampler> sample(typed);

@@ -11,6 +11,7 @@ struct GridFacts {
     std::string name;          // "density"
     std::string type;          // "float", "vector", or what the library calls another one (which is carried, not mixed)
     bool half = false;         // written as half floats
+    bool read = true;          // false: of a kind that readers leave out
     std::uint64_t active = 0;  // voxels
     double voxel = 0;          // size of a voxel in x, in the source's units
     double least = 0, most = 0; // of the active values; vectors: of their lengths
@@ -24,6 +25,7 @@ class Volume {
     ~Volume();
     const std::vector<GridFacts>& facts() const; // looked up when first asked for: that visits every voxel
     std::size_t bytes() const { return bytes_; }
+    std::size_t grids_count() const;
     const Imath::Box3f& box() const; // of all active voxels, in the source's units; looked up when first asked for
     const VolumeGrids& grids() const { return *grids_; }
 
@@ -45,14 +47,20 @@ VolumePtr mix(const Volume& a, const Volume& b, double w);
 // then mixed by w. The velocity grid is the first vector grid called v, vel or velocity; without one: mix.
 VolumePtr mix_carried(const Volume& a, const Volume& b, double w, double seconds);
 
-// At most `most` places in the volume for drawing: cell centres with what the first float grid has there, 0 … 1 of its
-// largest value.
+// Two volumes laid over each other by their weights. The first float grid of a (the density): a·weight_a + b·weight_b, or
+// the larger of both terms. Every other grid: the mean of both, each counted by how much density its layer brings there;
+// where neither brings any, by the weights. A grid that only one of them has counts as its background in the other.
+enum class VolumeJoin { sum, maximum };
+VolumePtr lay_over(const Volume& a, const Volume& b, double weight_a, double weight_b, VolumeJoin join);
+
+// At most `most` places in the volume: cell centres with what the first float grid has there; relative: 0 … 1 of the
+// largest cell, without the thinnest; otherwise all that the cell's voxels hold.
 struct VolumeDots {
     std::vector<V3f> places;
     std::vector<float> strength;
     float cell = 0; // side of the cell one dot stands for
 };
-VolumeDots dots_of(const Volume& volume, std::size_t most);
+VolumeDots dots_of(const Volume& volume, std::size_t most, bool relative = true);
 
 // Every grid moved into another frame: turned from z up to y up, then scaled.
 VolumePtr moved(const Volume& volume, bool z_up, double scale);
@@ -73,6 +81,12 @@ struct DenseGrid {
     std::vector<V3f> vectors{};
 };
 VolumePtr volume_from(const std::vector<DenseGrid>& grids);
+
+// Only the grids of these names, in their order, and how they are to be stored; numbers are shared. Others are left out.
+VolumePtr only_grids(const Volume& volume, const std::vector<std::string>& names, bool half);
+
+// The largest difference of a number between the grids that both have, over what is active in either.
+double furthest(const Volume& a, const Volume& b);
 
 // The value at a place in the source's units, linearly between voxels; 0 for a grid that is not there.
 float value_at(const Volume& volume, const std::string& grid, const V3f& place);

@@ -34,6 +34,9 @@ void each_voxel(const DenseGrid& dense, Use&& use) {
     }
 }
 
+// The grid of that name; null: there is none.
+const openvdb::GridBase* find_grid(const VolumeGrids& grids, const std::string& name);
+
 void start_volumes(); // the library's own registration, once
 
 } // namespace garland

@@ -29,9 +29,12 @@ Result<PosePtr> PoseCache::get(const PoseKey& key, const std::function<Result<Po
         made_.wait(lock); // another thread is making it; on its error we try ourselves
     }
     entries_[key] = Entry{nullptr, 0, recent_.end()};
+    ++making_;
+    trim(); // room is made before it is needed, so that the limit holds all the while
     lock.unlock();
     Result<PosePtr> pose = make();
     lock.lock();
+    --making_;
     if (pose && *pose) {
         ++made_count_;
         keep(key, *pose);
@@ -60,24 +63,32 @@ PosePtr PoseCache::find(const PoseKey& key) {
 void PoseCache::keep(const PoseKey& key, const PosePtr& pose) {
     auto found = entries_.find(key);
     if (found == entries_.end()) return; // forgotten meanwhile
-    const std::size_t bytes = pose->bytes();
-    if (bytes > limit_) {
+    const std::size_t bytes = pose->bytes(), with_faces = bytes + pose->faces->bytes();
+    last_bytes_ = bytes;
+    if (with_faces > limit_) {
         entries_.erase(found);
         return;
     }
     recent_.push_front(key);
     found->second = Entry{pose, bytes, recent_.begin()};
-    bytes_ += bytes;
+    bytes_ += faces_[pose->faces.get()]++ == 0 ? with_faces : bytes;
     trim();
 }
 
-void PoseCache::trim() {
-    while (bytes_ > limit_ && !recent_.empty()) {
-        auto oldest = entries_.find(recent_.back());
-        bytes_ -= oldest->second.bytes;
-        entries_.erase(oldest);
-        recent_.pop_back();
+void PoseCache::drop(Entries::iterator entry) {
+    const PosePtr& pose = entry->second.pose;
+    bytes_ -= entry->second.bytes;
+    const auto faces = faces_.find(pose->faces.get());
+    if (--faces->second == 0) {
+        bytes_ -= pose->faces->bytes();
+        faces_.erase(faces);
     }
+    recent_.erase(entry->second.place);
+    entries_.erase(entry);
+}
+
+void PoseCache::trim() {
+    while (bytes_ + making_ * last_bytes_ > limit_ && !recent_.empty()) drop(entries_.find(recent_.back()));
 }
 
 void PoseCache::set_limit(std::size_t bytes) {
@@ -89,14 +100,9 @@ void PoseCache::set_limit(std::size_t bytes) {
 void PoseCache::forget(std::uint64_t source) {
     std::lock_guard lock(mutex_);
     for (auto key = recent_.begin(); key != recent_.end();) {
-        if (key->source != source) {
-            ++key;
-            continue;
-        }
-        auto entry = entries_.find(*key);
-        bytes_ -= entry->second.bytes;
-        entries_.erase(entry);
-        key = recent_.erase(key);
+        const auto next = std::next(key);
+        if (key->source == source) drop(entries_.find(*key));
+        key = next;
     }
 }
 

@@ -23,6 +23,7 @@ struct PoseKey {
 
 class PoseCache {
   public:
+    // bytes: with the faces, which count once however many poses share them.
     struct Use {
         std::size_t bytes = 0, limit = 0, poses = 0;
         std::uint64_t made = 0, found = 0; // since the cache exists
@@ -53,14 +54,18 @@ class PoseCache {
         std::size_t bytes = 0;
         std::list<PoseKey>::iterator place;
     };
+    using Entries = std::unordered_map<PoseKey, Entry, Hash>;
     void trim();
+    void drop(Entries::iterator entry); // and its place
     void keep(const PoseKey& key, const PosePtr& pose);
 
     mutable std::mutex mutex_;
     std::condition_variable made_;
-    std::unordered_map<PoseKey, Entry, Hash> entries_;
+    Entries entries_;
+    std::unordered_map<const Faces*, std::size_t> faces_; // how many poses have them
     std::list<PoseKey> recent_; // front: used last
     std::size_t limit_, bytes_ = 0;
+    std::size_t making_ = 0, last_bytes_ = 0; // poses being made are taken to be as large as the last one
     std::uint64_t made_count_ = 0, found_count_ = 0;
 };
 

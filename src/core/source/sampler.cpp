@@ -12,7 +12,8 @@ namespace garland {
 namespace {
 
 // Poses taken differently are known apart in the cache.
-std::uint64_t serial_of(std::uint64_t serial, const Taking& t) {
+std::uint64_t serial_of(std::uint64_t serial, const Taking& t, const SourceFacts& facts, const SourceClock& clock) {
+    if (facts.velocities_a_frame) serial = chance_bits(serial, 103, std::bit_cast<std::uint64_t>(clock.file_seconds));
     if (t.as_it_is() && t.root == RootMotion::along) return serial;
     const std::uint64_t kind = (t.up == UpAxis::z ? 1u : 0u) + (t.root == RootMotion::left_out ? 2u : 0u);
     std::uint64_t out = chance_bits(serial, kind, std::bit_cast<std::uint64_t>(t.scale));
@@ -37,7 +38,7 @@ double usual_voxel(const Pose& pose) {
 
 Sampler::Sampler(SourcePtr source, SourceClock clock, const Taking& taking, std::uint64_t serial, PoseCache* cache)
     : source_(without_frames(source, taking.dropped)), clock_(clock), taking_(taking),
-      parts_(taking.part_of_it ? std::make_shared<PartTaker>(taking.parts, !taking.parts_left_out) : nullptr), given_serial_(serial), serial_(serial_of(serial, taking)),
+      parts_(taking.part_of_it ? std::make_shared<PartTaker>(taking.parts, !taking.parts_left_out) : nullptr), given_serial_(serial), serial_(serial_of(serial, taking, source->facts(), clock)),
       made_serial_(made_serial_of(serial_, taking)), cache_(cache) {}
 
 PoseRecipe Sampler::recipe(SourceFrame s) const {
@@ -92,6 +93,16 @@ PoseKey Sampler::key(SourceFrame s) const {
 PosePtr Sampler::taken(const PosePtr& from, double file_frame) const {
     const Taking& t = taking_;
     const bool stays = t.root == RootMotion::left_out && source_->facts().root;
+    if (source_->facts().velocities_a_frame && !from->velocities.empty()) {
+        auto timed = std::make_shared<Pose>(*from);
+        for (V3f& v : timed->velocities) v *= static_cast<float>(1 / clock_.file_seconds);
+        return in_scene(timed, file_frame, stays);
+    }
+    return in_scene(from, file_frame, stays);
+}
+
+PosePtr Sampler::in_scene(const PosePtr& from, double file_frame, bool stays) const {
+    const Taking& t = taking_;
     if (t.as_it_is() && !stays) return from;
     if (parts_ && t.up == UpAxis::y && t.scale == 1 && !stays) return parts_->take(from);
     auto pose = std::make_shared<Pose>(parts_ ? *parts_->take(from) : *from);

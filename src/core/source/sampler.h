@@ -80,13 +80,14 @@ class Sampler {
     const Taking& taking() const { return taking_; }
     std::uint64_t serial() const { return given_serial_; } // as it was given
     // Whether poses between frames follow velocities; otherwise smooth goes through the frames on both sides.
-    bool follows_velocities() const { return source_->facts().velocities; }
+    bool follows_velocities() const { return source_->facts().velocities && !source_->facts().velocities_a_frame; }
     PoseKey key(SourceFrame s) const; // what a made pose is known by
 
   private:
     Result<PosePtr> stored(std::int64_t file_frame, Progress& progress) const;
     Result<PosePtr> made(const PoseRecipe& recipe, const PosePtr& a, const PosePtr& b, Progress& progress) const;
     PosePtr taken(const PosePtr& pose, double file_frame) const;
+    PosePtr in_scene(const PosePtr& pose, double file_frame, bool stays) const; // turned, sized, its root's motion left out
 
     SourcePtr source_;
     SourceClock clock_;

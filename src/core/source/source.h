@@ -48,6 +48,7 @@ struct SourceFacts {
     std::optional<std::int64_t> faces_change_at; // the first frame whose points or faces differ in number
     std::vector<std::int64_t> odd_frames; // whose points or faces differ in number from the first frame's; rising
     bool velocities = false, normals = false, uvs = false, colours = false;
+    bool velocities_a_frame = false; // made from the source's motion, in units a frame: the source has no clock of its own
     std::vector<std::string> attributes;
     double bytes_on_disk = 0;
     Imath::Box3f box; // of the first pose

@@ -1,14 +1,10 @@
 #include "core/source/water_waves.h"
 
 #include "core/base/chance.h"
-#include "core/base/levels.h"
 #include "core/base/parallel.h"
 
 #include <algorithm>
 #include <cmath>
-#include <fftw3.h>
-#include <map>
-#include <mutex>
 #include <numbers>
 
 namespace garland {
@@ -21,23 +17,6 @@ std::pair<double, double> normals(std::uint64_t seed, int i, int j) {
     const double u = 1 - chance(seed, 1, wave), v = chance(seed, 2, wave);
     const double r = std::sqrt(-2 * std::log(u));
     return {r * std::cos(2 * std::numbers::pi * v), r * std::sin(2 * std::numbers::pi * v)};
-}
-
-// A plan for N·N real fields from half spectra. Made by estimate and without vector instructions: the library would
-// choose by the machine, and results must be the same bytes everywhere.
-fftwf_plan plan_for(int n) {
-    static std::mutex mutex;
-    static std::map<int, fftwf_plan> plans;
-    std::lock_guard lock(mutex);
-    fftwf_plan& plan = plans[n];
-    if (!plan) {
-        auto* in = fftwf_alloc_complex(static_cast<std::size_t>(n) * static_cast<std::size_t>(n / 2 + 1));
-        auto* out = fftwf_alloc_real(static_cast<std::size_t>(n) * static_cast<std::size_t>(n));
-        plan = fftwf_plan_dft_c2r_2d(n, n, in, out, FFTW_ESTIMATE | FFTW_NO_SIMD | FFTW_UNALIGNED);
-        fftwf_free(in);
-        fftwf_free(out);
-    }
-    return plan;
 }
 
 } // namespace
@@ -53,8 +32,8 @@ double phillips(double kx, double kz, const WaterSpec& w) {
 }
 
 WaterPatch::WaterPatch(const WaterSpec& water, double patch, double share, std::uint64_t seed, double seconds_a_loop)
-    : n_(water.resolution), patch_(patch), loops_(seconds_a_loop > 0) {
-    const int half = n_ / 2 + 1;
+    : n_(water.resolution), patch_(patch), transform_(water.resolution), loops_(seconds_a_loop > 0) {
+    const int half = n_ / 2; // waves of half a sample's length are left out
     const auto count = static_cast<std::size_t>(n_) * static_cast<std::size_t>(half);
     for (auto* list : {&forward_re_, &forward_im_, &back_re_, &back_im_, &kx_, &kz_, &one_over_k_, &omega_}) list->resize(count);
     turns_.resize(count);
@@ -89,49 +68,35 @@ WaterPatch::WaterPatch(const WaterSpec& water, double patch, double share, std::
 
 void WaterPatch::fields(double moment, bool rates, WaterFields& out) const {
     const FlushDenormals flush;
-    const std::size_t count = turns_.size(), points = static_cast<std::size_t>(n_) * static_cast<std::size_t>(n_);
-    // Kept from call to call: fresh memory costs as much as the transforms.
-    thread_local std::vector<float> cosines, sines, re, im, rate_re, rate_im;
-    thread_local std::vector<fftwf_complex> spectrum;
-    for (auto* list : {&cosines, &sines, &re, &im}) list->resize(count);
-    if (spectrum.size() < count) spectrum = std::vector<fftwf_complex>(count);
-    turn_waves(turns_.data(), moment, cosines.data(), sines.data(), count);
-    for (std::size_t i = 0; i < count; ++i) { // h = h₀·e^{−iωt} + conj h₀(−k)·e^{iωt}: waves run along their k
-        const float c = cosines[i], s = sines[i];
-        re[i] = forward_re_[i] * c + forward_im_[i] * s + back_re_[i] * c - back_im_[i] * s;
-        im[i] = forward_im_[i] * c - forward_re_[i] * s + back_im_[i] * c + back_re_[i] * s;
+    constexpr std::size_t lanes = WaterTransform::lanes;
+    const auto n = static_cast<std::size_t>(n_), half = n / 2;
+    std::vector<float>* fields[6] = {&out.height, &out.aside_x, &out.aside_z, &out.height_rate, &out.aside_x_rate, &out.aside_z_rate};
+    const std::size_t made = rates ? 6 : 3;
+    WaterTransform::Half halves[6]; // not kept for the thread: while it waits below it may be given another frame to make
+    for (std::size_t k = 0; k < made; ++k) {
+        fields[k]->resize(n * n);
+        halves[k].re.resize(n * half), halves[k].im.resize(n * half);
     }
-    if (rates) {
-        rate_re.resize(count), rate_im.resize(count);
-        for (std::size_t i = 0; i < count; ++i) { // dh/dt = iω(back − forward)
-            const float c = cosines[i], s = sines[i];
-            const float fr = forward_re_[i] * c + forward_im_[i] * s, fi = forward_im_[i] * c - forward_re_[i] * s;
-            const float br = back_re_[i] * c - back_im_[i] * s, bi = back_im_[i] * c + back_re_[i] * s;
-            rate_re[i] = -omega_[i] * (bi - fi), rate_im[i] = omega_[i] * (br - fr);
+    parallel_for(half / lanes, 1, [&](std::size_t from, std::size_t until) {
+        thread_local WaveBlock block;
+        thread_local std::vector<float> re, im;
+        for (std::size_t b = from; b < until; ++b) {
+            const std::size_t first = b * lanes;
+            waves_at({forward_re_.data(), forward_im_.data(), back_re_.data(), back_im_.data(), omega_.data(), turns_.data()}, n, half, first, moment, rates, block);
+            for (std::size_t k = 0; k < made; ++k) {
+                const std::vector<float>&hr = k < 3 ? block.re : block.rate_re, &hi = k < 3 ? block.im : block.rate_im;
+                if (k % 3 == 0) {
+                    re = hr, im = hi;
+                } else {
+                    turn_aside(hr, hi, (k % 3 == 1 ? kx_ : kz_).data(), one_over_k_.data(), n, half, first, re, im);
+                }
+                transform_.columns(first, re, im, halves[k]);
+            }
         }
-    }
-    fftwf_plan plan = plan_for(n_);
-    auto upright = [&](const std::vector<float>& r, const std::vector<float>& i, std::vector<float>& to) {
-        to.resize(points);
-        for (std::size_t k = 0; k < count; ++k) spectrum[k][0] = r[k], spectrum[k][1] = i[k];
-        fftwf_execute_dft_c2r(plan, spectrum.data(), to.data());
-    };
-    // Points are drawn toward the crests: i·k̂·h.
-    auto aside = [&](const std::vector<float>& r, const std::vector<float>& i, const std::vector<float>& along, std::vector<float>& to) {
-        to.resize(points);
-        for (std::size_t k = 0; k < count; ++k) {
-            const float d = along[k] * one_over_k_[k];
-            spectrum[k][0] = -i[k] * d, spectrum[k][1] = r[k] * d;
-        }
-        fftwf_execute_dft_c2r(plan, spectrum.data(), to.data());
-    };
-    upright(re, im, out.height);
-    aside(re, im, kx_, out.aside_x);
-    aside(re, im, kz_, out.aside_z);
-    if (rates) {
-        upright(rate_re, rate_im, out.height_rate);
-        aside(rate_re, rate_im, kx_, out.aside_x_rate);
-        aside(rate_re, rate_im, kz_, out.aside_z_rate);
+    });
+    for (std::size_t k = 0; k < made; k += 2) {
+        const bool pair = k + 1 < made;
+        transform_.rows(halves[k], pair ? &halves[k + 1] : nullptr, *fields[k], pair ? *fields[k + 1] : *fields[k]);
     }
 }
 

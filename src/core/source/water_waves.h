@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/source/water.h"
+#include "core/source/water_transform.h"
 
 #include <span>
 
@@ -30,17 +31,31 @@ class WaterPatch {
     int samples() const { return n_; }
     double patch() const { return patch_; }
     double expected_variance() const { return variance_; }
-    // Turns a second (or a loop) of each wave of the half spectrum, rows of samples()/2 + 1.
+    // Turns a second (or a loop) of each wave of the half spectrum, rows of samples()/2.
     std::span<const double> turns() const { return turns_; }
 
   private:
     int n_;
     double patch_, variance_ = 0;
+    WaterTransform transform_;
     bool loops_;
     std::vector<float> forward_re_, forward_im_, back_re_, back_im_; // h₀(k), conj h₀(−k)
     std::vector<double> turns_;
     std::vector<float> kx_, kz_, one_over_k_, omega_;
 };
+
+// What the waves of a patch are at a moment, for a block of columns: [row·lanes + column].
+struct WaveBlock {
+    std::vector<float> re, im, rate_re, rate_im; // of h(k), and of its change a second
+};
+struct WaveLists { // a patch's lists, rows of n/2
+    const float *forward_re, *forward_im, *back_re, *back_im, *omega;
+    const double* turns;
+};
+void waves_at(const WaveLists& waves, std::size_t n, std::size_t half, std::size_t first, double moment, bool rates, WaveBlock& out);
+// Points are drawn toward the crests: i·k̂·h, of a block of columns.
+void turn_aside(const std::vector<float>& re, const std::vector<float>& im, const float* along, const float* one_over_k, std::size_t n, std::size_t half,
+                std::size_t first, std::vector<float>& to_re, std::vector<float>& to_im);
 
 // cos and sin of 2π·turns, to about 1e-7.
 void turn_waves(const double* turns, double moment, float* cosines, float* sines, std::size_t count);

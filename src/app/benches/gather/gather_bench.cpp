@@ -83,8 +83,22 @@ void GatherBench::rebuild() {
     }
 }
 
+GatherBench::Shown GatherBench::shown_now(const SourceSpec& spec) const {
+    Shown now{spec, nullptr, {}};
+    if (const auto open = document_.sources().find(spec.id); open != document_.sources().end()) now.source = open->second.source.get();
+    for (const MissingSource& m : document_.missing()) {
+        if (m.id == spec.id) now.problem = QString::fromStdString(describe(m.error));
+    }
+    return now;
+}
+
+SourceCard* GatherBench::make_card_of(const SourceSpec& spec) {
+    auto* card = new SourceCard(document_, pictures_, spec);
+    connect(card, &SourceCard::find_asked, this, [this, id = spec.id] { find_file(id); });
+    return card;
+}
+
 void GatherBench::fill() {
-    clear_layout(cards_);
     const Project& p = document_.project();
     int problems = 0;
     for (const auto& [id, open] : document_.sources()) {
@@ -94,6 +108,24 @@ void GatherBench::fill() {
     set_note(p.sources.empty()
                  ? QString()
                  : QString::fromStdString(counted(static_cast<long long>(p.sources.size()), "source", "sources")));
+    std::vector<Shown> now;
+    for (const SourceSpec& spec : p.sources) now.push_back(shown_now(spec));
+    const bool same_sources = !now.empty() && now.size() == shown_.size() &&
+                              std::equal(now.begin(), now.end(), shown_.begin(), [](const Shown& a, const Shown& b) { return a.spec.id == b.spec.id; });
+    if (same_sources) {
+        for (std::size_t i = 0; i < now.size(); ++i) {
+            if (now[i] == shown_[i]) continue;
+            QLayoutItem* old = cards_->takeAt(static_cast<int>(i));
+            old->widget()->hide();
+            old->widget()->deleteLater();
+            delete old;
+            cards_->insertWidget(static_cast<int>(i), make_card_of(p.sources[i]));
+        }
+        shown_ = std::move(now);
+        return;
+    }
+    shown_ = std::move(now);
+    clear_layout(cards_);
     if (p.sources.empty()) {
         auto* words =
             make_label(tr("Drop a cache into the window, or use Add….\n\n"
@@ -106,11 +138,7 @@ void GatherBench::fill() {
         cards_->addWidget(words);
         return;
     }
-    for (const SourceSpec& spec : p.sources) {
-        auto* card = new SourceCard(document_, pictures_, spec);
-        connect(card, &SourceCard::find_asked, this, [this, id = spec.id] { find_file(id); });
-        cards_->addWidget(card);
-    }
+    for (const SourceSpec& spec : p.sources) cards_->addWidget(make_card_of(spec));
 }
 
 } // namespace garland

@@ -15,11 +15,22 @@ class GatherBench : public Bench {
   private:
     void rebuild(); // once no field is being dragged
     void fill();
+    class SourceCard* make_card_of(const SourceSpec& spec);
     void choose_shapes();
     void find_file(SourceId id);
 
+    // What a card was made of; it is made anew only where that has changed.
+    struct Shown {
+        SourceSpec spec;
+        const Source* source = nullptr;
+        QString problem; // why its files are not there
+        bool operator==(const Shown&) const = default;
+    };
+    Shown shown_now(const SourceSpec& spec) const;
+
     PosePictures pictures_;
     QVBoxLayout* cards_;
+    std::vector<Shown> shown_;
     bool waiting_ = false;
 };
 

@@ -30,7 +30,8 @@ class SourceCard : public QFrame {
     void add_fast_copy(QHBoxLayout* head);
     void add_facts(const SourceSpec& spec);
     void add_problems(const SourceSpec& spec);
-    void add_taking(const SourceSpec& spec);
+    void add_taking(const SourceSpec& spec); // taking_form.cpp
+    static bool exact_at_any_time(const SourceFacts& facts); // it has no choice of poses between frames
     void add_water(const SourceSpec& spec); // water_form.cpp
     void line(const QString& text, const char* role);
     // A line of text with buttons behind it.

@@ -1,6 +1,7 @@
 #include "app/benches/handoff/handoff_bench.h"
 
 #include "core/base/numbers.h"
+#include "core/project/alone.h"
 #include "io/bake.h"
 #include "io/timing_table.h"
 
@@ -14,8 +15,9 @@ namespace garland {
 HandoffBench::HandoffBench(Document& document, Viewing& viewing, QWidget* parent)
     : Bench(tr("Hand off"), true, document, viewing, parent) {
     what_ = new Segments(
-        {tr("posed copies"), tr("timing table")},
+        {tr("posed copies"), tr("one retimed source"), tr("timing table")},
         {tr("One PLY file for each output frame: all copies as one mesh, each point with its copy's number"),
+         tr("One file of USD text: a source alone, at the origin, in its timing, with a sample for each output frame"),
          tr("One CSV file: which source frame every copy shows at every output frame")});
     what_->set_current(0);
     body()->addWidget(what_);
@@ -42,6 +44,10 @@ HandoffBench::HandoffBench(Document& document, Viewing& viewing, QWidget* parent
     range->addStretch(1);
     replace_ = new QCheckBox(tr("replace files that are there already"));
     replace_->setToolTip(tr("Without this, existing files are never touched"));
+    source_ = make_choice({}, tr("Source"), tr("The source to write, in the timing of the first arrangement that shows it"), [this](int) { estimate_size(); });
+    source_label_ = make_label(tr("Source"));
+    grid->addWidget(source_label_, 4, 0);
+    grid->addWidget(source_, 4, 1);
     grid->addWidget(make_label(tr("Folder")), 0, 0);
     grid->addWidget(folder_, 0, 1);
     grid->addWidget(browse, 0, 2);
@@ -120,6 +126,11 @@ void HandoffBench::refresh() {
         last_->set_value(static_cast<double>(range.last));
     }
     for (NumberField* f : {first_, last_}) f->set_rate(document_.project().settings.rate);
+    const QVariant chosen = source_->currentData();
+    source_->clear();
+    for (const SourceSpec& s : document_.project().sources) source_->addItem(QString::fromStdString(s.name), QVariant::fromValue<qulonglong>(s.id.value));
+    source_->setCurrentIndex(std::max(0, source_->findData(chosen)));
+    for (QWidget* w : {static_cast<QWidget*>(source_), static_cast<QWidget*>(source_label_)}) w->setVisible(what_->current() == one_source);
     const bool busy = !job_.isNull();
     write_->setEnabled(!busy && document_.show()->copies() > 0);
     cancel_->setVisible(busy);
@@ -139,7 +150,8 @@ void HandoffBench::estimate_size() {
         size_->setText(tr("The last frame comes before the first."));
         return;
     }
-    if (what_->current() == 1) {
+    if (what_->current() == one_source) return estimate_source();
+    if (what_->current() == timing_table) {
         const double rows = static_cast<double>(frames().count()) * static_cast<double>(show.copies());
         size_->setText(
             tr("One file, %1 rows, about %2.").arg(rows, 0, 'f', 0).arg(QString::fromStdString(byte_count(rows * 70))));
@@ -162,6 +174,54 @@ void HandoffBench::estimate_size() {
             size_->setText(text);
         },
         true);
+}
+
+Result<ShowPtr> HandoffBench::show_alone() const {
+    GARLAND_TRY(project, alone(document_.project(), SourceId(source_->currentData().toULongLong())));
+    return make_show(project, document_.sources(), document_.cache());
+}
+
+UsdaCacheOrder HandoffBench::source_order() const {
+    const std::string path = QDir(folder_->text()).filePath(name_->text() + ".usda").toStdString();
+    return {path, name_->text().toStdString(), frames(), replace_->isChecked() ? Existing::replace : Existing::refuse};
+}
+
+void HandoffBench::estimate_source() {
+    auto show = show_alone();
+    if (!show) return size_->setText(QString::fromStdString(describe(show.error())));
+    sizing_ = document_.jobs().start<double>(
+        this, tr("Sizing"), [show = *show, order = source_order()](Progress& p) { return usda_cache_bytes(*show, order, p); },
+        [this](Result<double> bytes) {
+            if (!bytes) {
+                if (bytes.error().code != ErrorCode::cancelled) size_->setText(QString::fromStdString(describe(bytes.error())));
+                return;
+            }
+            const double free = free_space(folder_->text().toStdString());
+            QString text = tr("One file, about %1; %2 free on that disk.").arg(QString::fromStdString(byte_count(*bytes)), QString::fromStdString(byte_count(free)));
+            if (file_exists(source_order().path)) text += tr(" It is there already.");
+            size_->setText(text);
+        },
+        true);
+}
+
+void HandoffBench::write_source() {
+    auto show = show_alone();
+    if (!show) return say(QString::fromStdString(describe(show.error())), "alert");
+    QDir().mkpath(folder_->text());
+    const UsdaCacheOrder order = source_order();
+    const QString file = QString::fromStdString(order.path);
+    job_ = document_.jobs().start<UsdaCacheDone>(
+        this, tr("Writing %1").arg(file), [show = *show, order](Progress& p) { return write_usda_cache(*show, order, p); },
+        [this, file](Result<UsdaCacheDone> done) {
+            job_ = nullptr;
+            refresh();
+            if (!done) return say(QString::fromStdString(describe(done.error())), "alert");
+            say(tr("%1 written, %2: %3 in %4. Read back: the first and the last frame have the points they should have.")
+                    .arg(file, QString::fromStdString(byte_count(done->bytes)), QString::fromStdString(counted(done->frames, "frame", "frames")),
+                         QString::fromStdString(counted(done->samples, "sample", "samples"))),
+                "ok");
+            emit written({file});
+        });
 }
 
 void HandoffBench::say(const QString& text, const char* role) {
@@ -190,7 +250,10 @@ void HandoffBench::write() {
     const ShowPtr show = document_.show();
     const Existing existing = replace_->isChecked() ? Existing::replace : Existing::refuse;
     const QString folder = folder_->text();
-    if (what_->current() == 0) {
+    if (what_->current() == one_source) {
+        write_source();
+        if (!job_) return;
+    } else if (what_->current() == posed_copies) {
         const BakeOrder order{folder.toStdString(), name_->text().toStdString(), frames(), existing};
         job_ = document_.jobs().start<BakeDone>(
             this, tr("Writing %1").arg(folder), [show, order](Progress& p) { return bake(*show, order, p); },

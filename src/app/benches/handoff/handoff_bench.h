@@ -2,8 +2,10 @@
 #pragma once
 
 #include "app/benches/common/bench.h"
+#include "io/usda_cache.h"
 
 #include <QCheckBox>
+#include <QComboBox>
 #include <QElapsedTimer>
 #include <QProgressBar>
 
@@ -21,12 +23,19 @@ class HandoffBench : public Bench {
     void written(const QStringList& files);
 
   private:
+    enum What { posed_copies, one_source, timing_table };
+    Result<ShowPtr> show_alone() const;
+    UsdaCacheOrder source_order() const;
+    void estimate_source();
+    void write_source();
     void refresh();
     void estimate_size();
     void say(const QString& text, const char* role);
     FrameRange frames() const;
 
     Segments* what_;
+    QComboBox* source_;
+    QLabel* source_label_;
     QLineEdit *folder_, *name_;
     NumberField *first_, *last_;
     QCheckBox* replace_;

@@ -1,0 +1,147 @@
+// What the pointer does on the Loom, and the nudges it makes.
+#include "app/loom/loom_view.h"
+
+#include "app/theme/ramp.h"
+#include "app/theme/tokens.h"
+#include "app/widgets/parts.h"
+#include "core/base/numbers.h"
+#include "core/base/parallel.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <QWheelEvent>
+#include <numeric>
+
+namespace garland {
+
+void LoomView::wheelEvent(QWheelEvent* event) {
+    if (event->modifiers() & Qt::ControlModifier) {
+        layout_.row_height =
+            std::clamp(layout_.row_height * std::pow(1.15, event->angleDelta().y() / 120.0), 3.0, 40.0);
+        update_scroll();
+        stale_ = true;
+        update();
+    } else {
+        bar_->setValue(bar_->value() - event->angleDelta().y() / 40);
+    }
+    event->accept();
+}
+
+void LoomView::go_to(double x) {
+    viewing_.set_frame(std::round(layout_.frame_at(x)));
+}
+
+void LoomView::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton) return;
+    press_ = event->position();
+    dragged_ = false;
+    const std::int64_t row = layout_.row_at(press_.y());
+    if (row < 0) {
+        drag_ = press_.x() >= layout_.names ? Drag::frame : Drag::none;
+        if (drag_ == Drag::frame) go_to(press_.x());
+        return;
+    }
+    drag_copy_ = copy_of_row(row);
+    drag_ = Drag::row;
+    const bool add = event->modifiers() & Qt::ControlModifier;
+    if (add) {
+        viewing_.toggle(drag_copy_);
+    } else if (!viewing_.selection().count(drag_copy_)) {
+        viewing_.set_current_copy(drag_copy_);
+    }
+    drag_from_ = 0;
+}
+
+void LoomView::mouseMoveEvent(QMouseEvent* event) {
+    const QPointF at = event->position();
+    if (drag_ == Drag::frame) return go_to(at.x());
+    if (drag_ == Drag::row && layout_.in_plot(press_.x(), press_.y())) {
+        if (!dragged_ && std::abs(at.x() - press_.x()) < 4) return;
+        dragged_ = true;
+        double by = (at.x() - press_.x()) * layout_.frames_per_pixel();
+        by = event->modifiers() & Qt::ShiftModifier ? std::round(by * 100) / 100 : std::round(by);
+        const double change = by - drag_from_;
+        if (change == 0) return;
+        drag_from_ = by;
+        set_nudges(
+            viewing_.selection(), [change](double now) { return now + change; }, tr("Nudge copies"),
+            QStringLiteral("loom-drag"));
+        return;
+    }
+    const std::int64_t row = layout_.row_at(at.y());
+    if (row < 0 || at.x() < layout_.names) return emit hovered({});
+    auto t = trace(*document_.show(), copy_of_row(row), OutputFrame(std::round(layout_.frame_at(at.x()))));
+    if (t) emit hovered(QString::fromStdString(t->line));
+}
+
+void LoomView::mouseReleaseEvent(QMouseEvent* event) {
+    if (drag_ == Drag::row && !dragged_) {
+        if (!(event->modifiers() & Qt::ControlModifier)) viewing_.set_current_copy(drag_copy_);
+        if (event->position().x() >= layout_.names) go_to(event->position().x());
+    }
+    if (dragged_) document_.end_merge();
+    drag_ = Drag::none;
+}
+
+void LoomView::mouseDoubleClickEvent(QMouseEvent* event) {
+    const std::int64_t row = layout_.row_at(event->position().y());
+    if (row < 0 || event->position().x() >= layout_.names) return;
+    const std::int64_t copy = copy_of_row(row);
+    if (nudge_of(copy) != 0) {
+        set_nudges({copy}, [](double) { return 0.0; },
+                   tr("Clear the nudge of %1").arg(QString::fromStdString(copy_name(copy, document_.show()->copies()))),
+                   {});
+    }
+}
+
+void LoomView::leaveEvent(QEvent*) {
+    emit hovered({});
+}
+
+double LoomView::nudge_of(std::int64_t copy) const {
+    std::size_t index = 0;
+    const ArrangementShow* a = document_.show()->find(copy, index);
+    if (!a) return 0;
+    const Arrangement* arrangement = document_.project().arrangement(a->id);
+    for (const Nudge& n : arrangement->nudges) {
+        if (n.copy == a->places[index].id) return n.frames;
+    }
+    return 0;
+}
+
+void LoomView::set_nudges(const std::set<std::int64_t>& copies, const std::function<double(double)>& change,
+                          const QString& words, const QString& merge) {
+    const ShowPtr show = document_.show();
+    document_.edit(
+        words,
+        [&](Project& p) -> Result<void> {
+            for (std::int64_t copy : copies) {
+                std::size_t index = 0;
+                const ArrangementShow* a = show->find(copy, index);
+                if (!a) continue;
+                auto& nudges = p.arrangement(a->id)->nudges;
+                const CopyId id = a->places[index].id;
+                auto at = std::lower_bound(nudges.begin(), nudges.end(), id,
+                                           [](const Nudge& n, CopyId c) { return n.copy < c; });
+                const bool there = at != nudges.end() && at->copy == id;
+                const double next = change(there ? at->frames : 0);
+                if (there && next == 0)
+                    nudges.erase(at);
+                else if (there)
+                    at->frames = next;
+                else if (next != 0)
+                    nudges.insert(at, Nudge{id, next});
+            }
+            return {};
+        },
+        merge);
+}
+
+void LoomView::nudge(double frames) {
+    std::set<std::int64_t> copies = viewing_.selection();
+    if (copies.empty() && viewing_.current_copy() >= 0) copies.insert(viewing_.current_copy());
+    set_nudges(copies, [frames](double now) { return now + frames; },
+               frames > 0 ? tr("Nudge copies later") : tr("Nudge copies ahead"), {});
+}
+
+} // namespace garland

@@ -1,0 +1,223 @@
+// The window's menus, and the keys of their actions.
+#include "app/shell/main_window.h"
+
+#include "app/benches/arrange/arrange_bench.h"
+#include "app/benches/check/check_bench.h"
+#include "app/benches/gather/gather_bench.h"
+#include "app/benches/handoff/handoff_bench.h"
+#include "app/benches/loop/loop_bench.h"
+#include "app/benches/retime/retime_bench.h"
+#include "app/benches/vary/vary_bench.h"
+#include "app/loom/loom_view.h"
+#include "app/shell/transport.h"
+#include "app/stage/stage_view.h"
+#include "app/theme/tokens.h"
+
+#include <QApplication>
+#include <QCloseEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QInputDialog>
+#include <QLabel>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QSettings>
+
+namespace garland {
+
+void MainWindow::make_menus() {
+    QMenu* file = menuBar()->addMenu(tr("&File"));
+    add_action(file, tr("&New"), QKeySequence::New, tr("Start an empty project"), [this] {
+        if (may_discard()) document_.start_new();
+    });
+    add_action(file, tr("&Open…"), QKeySequence::Open, tr("Open a project"), [this] {
+        if (!may_discard()) return;
+        const QString path = QFileDialog::getOpenFileName(this, tr("Open a project"), {},
+                                                          tr("Garland projects (*.garland);;All files (*)"));
+        if (!path.isEmpty()) document_.open(path);
+    });
+    recent_menu_ = file->addMenu(tr("Open &recent"));
+    connect(recent_menu_, &QMenu::aboutToShow, this, [this] {
+        recent_menu_->clear();
+        const QStringList recent = QSettings().value("recent").toStringList();
+        for (const QString& path : recent) {
+            recent_menu_->addAction(path, this, [this, path] {
+                if (may_discard()) document_.open(path);
+            });
+        }
+        if (recent.isEmpty()) recent_menu_->addAction(tr("Nothing opened yet"))->setEnabled(false);
+    });
+    add_action(file, tr("&Gather a cache…"), QKeySequence("Ctrl+G"), tr("Add a source from files"), [this] {
+        set_step(0);
+        gather_->choose_files();
+    });
+    file->addSeparator();
+    add_action(file, tr("&Save"), QKeySequence::Save, tr("Save the project"), [this] { save(); });
+    add_action(file, tr("Save &as…"), QKeySequence("Ctrl+Shift+S"), tr("Save the project under another name"),
+               [this] { save_as(); });
+    file->addSeparator();
+    add_action(file, tr("&Write out"), QKeySequence("Ctrl+Return"), tr("Write the result"), [this] {
+        set_step(6);
+        handoff_->write();
+    });
+    file->addSeparator();
+    add_action(file, tr("&Quit"), QKeySequence::Quit, tr("Close Garland"), [this] { close(); });
+
+    QMenu* edit = menuBar()->addMenu(tr("&Edit"));
+    QAction* undo = document_.undo().createUndoAction(this, tr("&Undo"));
+    undo->setShortcut(QKeySequence::Undo);
+    QAction* redo = document_.undo().createRedoAction(this, tr("&Redo"));
+    redo->setShortcuts({QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")});
+    edit->addActions({undo, redo});
+    keys_.emplace_back("Ctrl+Z", tr("Undo"));
+    keys_.emplace_back("Ctrl+Shift+Z", tr("Redo"));
+    edit->addSeparator();
+    add_action(edit, tr("&Hold here"), QKeySequence("H"), tr("Hold the pose at the playhead"),
+               [this] { retime_->hold_here(); });
+    add_action(edit, tr("Re&verse"), QKeySequence("V"), tr("Play the picked stretch, or the timing, backward"),
+               [this] { retime_->reverse_all(); });
+    // The others open with their numbers, and the map shows what they would do.
+    QMenu* retime = edit->addMenu(tr("&Retime"));
+    auto operation = [&](const QString& text, const char* key, const QString& tip, OperationKind kind) {
+        add_action(retime, text, QKeySequence(key), tip, [this, kind] {
+            set_step(1);
+            retime_->choose(kind);
+        });
+    };
+    operation(tr("&Hold for…"), "Shift+H", tr("Hold the pose at the playhead, pushing the rest or keeping the end"), OperationKind::hold);
+    operation(tr("&Freeze from here on…"), "Shift+F", tr("Hold the pose at the playhead from there on"), OperationKind::freeze);
+    operation(tr("&Reverse a range…"), "Shift+V", tr("Play a stretch backward"), OperationKind::reverse);
+    operation(tr("F&it a range…"), "Ctrl+F", tr("Play source frames onto output frames at one speed"), OperationKind::fit);
+    operation(tr("S&peed…"), "Shift+S", tr("Play so many times as fast"), OperationKind::speed);
+    operation(tr("Slow &between…"), "B", tr("Another speed between two output frames, with ramps"), OperationKind::slow);
+    operation(tr("R&amp…"), "R", tr("From full speed evenly to another one"), OperationKind::ramp);
+    operation(tr("&Start here…"), "Shift+B", tr("Hold the first pose until the playhead, then play"), OperationKind::start);
+    operation(tr("&Trim…"), "Shift+T", tr("Keep only some output frames"), OperationKind::trim);
+    retime->addSeparator();
+    add_action(retime, tr("Position or sp&eed"), QKeySequence("P"), tr("Show the time map's positions or its speeds"), [this] {
+        set_step(1);
+        retime_->map().set_view(retime_->map().view() == MapView::position ? MapView::speed : MapView::position);
+    });
+    add_action(retime, tr("&Mark here"), QKeySequence("M"), tr("Set a marker at the playhead"), [this] {
+        const OutputFrame at = viewing_.frame();
+        document_.edit(tr("Marker at output frame %1").arg(at.value), [&](Project& p) -> Result<void> {
+            auto& all = p.settings.markers;
+            all.push_back({at, "mark " + std::to_string(all.size() + 1)});
+            std::stable_sort(all.begin(), all.end(), [](const Marker& a, const Marker& b) { return a.at < b.at; });
+            return {};
+        });
+    });
+    QMenu* camera = edit->addMenu(tr("&Camera"));
+    add_action(camera, tr("&Key this view"), QKeySequence("K"), tr("Set a camera key at the playhead from the Stage's view"),
+               [this] { stage_->key_view(); });
+    add_action(camera, tr("&Look through the camera"), QKeySequence("Shift+K"), tr("Let the Stage follow the camera's keys, or not"),
+               [this] { viewing_.look_through_camera(!viewing_.through_camera()); });
+    add_action(camera, tr("&Turn, dolly, arc…"), {}, tr("Set the camera's moves in numbers"), [this] {
+        set_step(1);
+        retime_->show_panel(4);
+    });
+    add_action(edit, tr("&Nudge later"), QKeySequence("N"), tr("The picked copies one frame later"),
+               [this] { loom_->nudge(1); });
+    add_action(edit, tr("Nudge &ahead"), QKeySequence("Shift+N"), tr("The picked copies one frame ahead"),
+               [this] { loom_->nudge(-1); });
+    edit->addSeparator();
+    add_action(edit, tr("Pick all &copies"), QKeySequence::SelectAll, tr("Pick every copy"), [this] {
+        std::set<std::int64_t> all;
+        for (std::int64_t i = 0; i < document_.show()->copies(); ++i) all.insert(all.end(), i);
+        viewing_.select(std::move(all));
+    });
+    add_action(edit, tr("Pick no&ne"), QKeySequence("Ctrl+Shift+A"), tr("Let go of picked copies"),
+               [this] { viewing_.select({}); });
+
+    QMenu* play = menuBar()->addMenu(tr("&Play"));
+    auto go = [this](double by) { viewing_.set_frame(std::round(viewing_.frame().value + by)); };
+    add_action(play, tr("&Play or stop"), QKeySequence("Space"), tr("Play the output range"),
+               [this] { viewing_.play(!viewing_.playing()); });
+    add_action(play, tr("&Next frame"), QKeySequence("Right"), tr("One frame on"), [go] { go(1); });
+    add_action(play, tr("P&revious frame"), QKeySequence("Left"), tr("One frame back"), [go] { go(-1); });
+    add_action(play, tr("Ten frames on"), QKeySequence("Shift+Right"), tr("Ten frames on"), [go] { go(10); });
+    add_action(play, tr("Ten frames back"), QKeySequence("Shift+Left"), tr("Ten frames back"), [go] { go(-10); });
+    add_action(play, tr("&First frame"), QKeySequence("Home"), tr("To the range's first frame"),
+               [this] { viewing_.set_frame(static_cast<double>(document_.project().settings.range.first)); });
+    add_action(play, tr("&Last frame"), QKeySequence("End"), tr("To the range's last frame"),
+               [this] { viewing_.set_frame(static_cast<double>(document_.project().settings.range.last)); });
+    add_action(play, tr("Previous &key"), QKeySequence(","), tr("To the time map's previous key"),
+               [this] { retime_->step_key(-1); });
+    add_action(play, tr("Next k&ey"), QKeySequence("."), tr("To the time map's next key"),
+               [this] { retime_->step_key(1); });
+
+    QMenu* view = menuBar()->addMenu(tr("&View"));
+    const QString words[] = {tr("Gather"), tr("Retime"), tr("Loop"),    tr("Arrange"),
+                             tr("Vary"),   tr("Check"),  tr("Hand off")};
+    for (int i = 0; i < step_count; ++i) {
+        add_action(view, words[i], QKeySequence(QStringLiteral("Alt+%1").arg(i + 1)), tr("Go to this step"),
+                   [this, i] { set_step(i); });
+    }
+    view->addSeparator();
+    add_action(view, tr("Next &colouring"), QKeySequence("C"), tr("Look, source frame, delay, speed, twins"),
+               [this] { viewing_.set_colour(static_cast<ColourMode>((static_cast<int>(viewing_.colour()) + 1) % 5)); });
+    add_action(
+        view, tr("&Trace the copy"), QKeySequence("T"), tr("Every stage from output frame to source frame"), [this] {
+            auto t = trace(*document_.show(), viewing_.current_copy(), viewing_.frame());
+            if (!t) return show_problem(t.error());
+            QString text = QStringLiteral("<h3>%1</h3><table cellpadding='4'>")
+                               .arg(QString::fromStdString(t->line).toHtmlEscaped());
+            for (const TraceStage& s : t->stages) {
+                QString numbers;
+                for (const auto& [name, value] : s.numbers) {
+                    numbers += QStringLiteral("%1 %2   ")
+                                   .arg(QString::fromStdString(name).replace('_', ' '))
+                                   .arg(value, 0, 'g', 10);
+                }
+                text +=
+                    QStringLiteral("<tr><td><b>%1</b></td><td>%2</td><td>%3</td></tr>")
+                        .arg(QString::fromStdString(s.name), QString::fromStdString(s.words).toHtmlEscaped(), numbers);
+            }
+            QMessageBox box(QMessageBox::NoIcon, tr("Trace"), text + "</table>", QMessageBox::Close, this);
+            box.exec();
+        });
+    add_action(view, tr("&Fit all in the Stage"), QKeySequence("Ctrl+0"), tr("Show all copies"),
+               [this] { stage_->fit_all(); });
+    add_action(view, tr("&Second pose"), QKeySequence("O"), tr("Lay this frame's poses over others: go to another frame and compare"), [this] {
+        viewing_.set_second_pose(viewing_.second_pose() ? std::nullopt : std::optional(viewing_.frame()));
+    });
+    add_action(view, tr("&Keep this camera in the project"), {}, tr("Opening the project will start with this view"),
+               [this] {
+                   const Camera camera = stage_->orbit().camera;
+                   document_.edit(tr("Keep the camera"), [&](Project& p) -> Result<void> {
+                       p.settings.camera = camera;
+                       return {};
+                   });
+               });
+    add_action(view, tr("Show the &whole time map"), {}, tr("Undo zooming in the time map"),
+               [this] { retime_->map().show_all(); });
+    view->addSeparator();
+    add_action(view, tr("&Bench alone"), QKeySequence("F9"), tr("The bench takes the window, and back"),
+               [this] { toggle_pane(benches_); });
+    add_action(view, tr("&Stage alone"), QKeySequence("F10"), tr("The Stage takes the window, and back"),
+               [this] { toggle_pane(stage_); });
+    add_action(view, tr("F&ull screen"), QKeySequence("F11"), tr("The window takes the screen, and back"),
+               [this] { setWindowState(windowState() ^ Qt::WindowFullScreen); });
+    add_action(view, tr("&Loom alone"), QKeySequence("F12"), tr("The Loom takes the window, and back"),
+               [this] { toggle_pane(loom_); });
+    view->addSeparator();
+    add_action(view, tr("&Night canal"), {}, tr("The dark look"), [this] { set_look(0); });
+    add_action(view, tr("&Paper"), {}, tr("The light look"), [this] { set_look(1); });
+    add_action(view, tr("&Memory for poses…"), {}, tr("How much memory poses may take"), [this] {
+        bool ok = false;
+        const double now = static_cast<double>(document_.cache().use().limit) / 1e9;
+        const double gb = QInputDialog::getDouble(this, tr("Memory for poses"), tr("Keep poses up to this many GB:"),
+                                                  now, 0.1, 1000, 1, &ok);
+        if (!ok) return;
+        document_.set_cache_limit(static_cast<std::size_t>(gb * 1e9));
+        QSettings().setValue("cache_gb", gb);
+    });
+
+    QMenu* help = menuBar()->addMenu(tr("&Help"));
+    add_action(help, tr("&Keys"), QKeySequence::HelpContents, tr("All keys"), [this] { show_keys(); });
+    add_action(help, tr("&About Garland"), {}, tr("What this is"), [this] { show_about(); });
+}
+
+// Single keys (Space, H, arrows) belong to the window only where no field is being typed in.
+} // namespace garland

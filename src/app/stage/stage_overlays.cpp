@@ -1,0 +1,158 @@
+// What lies over the Stage's picture and on its ground: legend, words, the pattern of a spread, a path being drawn.
+#include "app/stage/stage_view.h"
+
+#include "app/theme/ramp.h"
+#include "app/theme/tokens.h"
+#include "core/base/numbers.h"
+#include "core/project/ahead.h"
+
+#include <QMouseEvent>
+#include <QOffscreenSurface>
+#include <QOpenGLContext>
+#include <QPainter>
+#include <cmath>
+
+namespace garland {
+
+StageMarks StageView::marks() {
+    StageMarks m;
+    m.cords = &cords_;
+    if (pattern_.side > 0) m.pattern = &pattern_;
+    if (const Arrangement* a = document_.project().arrangement(viewing_.drawing())) {
+        for (const V3d& p : viewing_.drawn()) m.path.emplace_back(V3f(to_scene(*a, p)));
+    }
+    return m;
+}
+
+// What the shown spread would give at any place, laid over the ground under its copies.
+void StageView::make_pattern() {
+    pattern_.side = 0;
+    if (viewing_.colour() != ColourMode::spread) return;
+    for (const ArrangementShow& a : document_.show()->arrangements) {
+        const GivenValues* given = given_by(*document_.show(), a.id, viewing_.shown_spread());
+        if (!given || a.set->places.empty()) continue;
+        const std::vector<Placement>& places = a.set->places;
+        const SpacePattern pattern(given->spread, places);
+        if (!pattern.there()) return;
+        Imath::Box3d box;
+        double height = 0, low = 1e300, high = -1e300;
+        for (std::size_t i = 0; i < places.size(); ++i) {
+            box.extendBy(places[i].position);
+            height += places[i].position.y / static_cast<double>(places.size());
+            low = std::min(low, given->values[i]), high = std::max(high, given->values[i]);
+        }
+        const double margin = std::max({box.size().x, box.size().z, 2.0}) * 0.2;
+        pattern_.side = 128;
+        pattern_.low_x = static_cast<float>(box.min.x - margin), pattern_.high_x = static_cast<float>(box.max.x + margin);
+        pattern_.low_z = static_cast<float>(box.min.z - margin), pattern_.high_z = static_cast<float>(box.max.z + margin);
+        pattern_.pixels.resize(static_cast<std::size_t>(pattern_.side) * static_cast<std::size_t>(pattern_.side));
+        ++pattern_.serial;
+        const double seconds = document_.project().settings.rate.start_of(viewing_.frame().value).value;
+        const Ramp& ramp = Ramp::get(RampKind::sequential);
+        for (int z = 0; z < pattern_.side; ++z) {
+            for (int x = 0; x < pattern_.side; ++x) {
+                const double across = (x + 0.5) / pattern_.side, down = (z + 0.5) / pattern_.side;
+                const V3d place(pattern_.low_x + across * (pattern_.high_x - pattern_.low_x), height, pattern_.low_z + down * (pattern_.high_z - pattern_.low_z));
+                const double v = pattern.at(place, seconds);
+                const QRgb c = ramp.at(high > low ? std::clamp((v - low) / (high - low), 0.0, 1.0) : 0.0);
+                const double edge = std::min({across, 1 - across, down, 1 - down}) / 0.08; // fades at its rim
+                const auto alpha = static_cast<std::uint32_t>(150 * std::clamp(edge, 0.0, 1.0));
+                pattern_.pixels[static_cast<std::size_t>(z * pattern_.side + x)] = static_cast<std::uint32_t>(qRed(c)) | static_cast<std::uint32_t>(qGreen(c)) << 8 | static_cast<std::uint32_t>(qBlue(c)) << 16 | alpha << 24;
+            }
+        }
+        return;
+    }
+}
+
+void StageView::show_drawing() {
+    const bool on = viewing_.drawing() != ArrangementId();
+    drawing_->setVisible(on);
+    const auto points = static_cast<long long>(viewing_.drawn().size());
+    drawing_words_->setText(points == 0 ? tr("Click on the ground to draw the path")
+                                        : tr("%1; Backspace takes one back").arg(QString::fromStdString(counted(points, "point", "points"))));
+    drawing_done_->setEnabled(points >= 2);
+    if (canvas_) canvas_->setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+    if (on && canvas_) canvas_->setFocus();
+    place_overlays();
+    redraw();
+}
+
+void StageView::update_texts() {
+    LegendText legend = Colouring(*document_.show(), viewing_, document_.project()).legend();
+    if (scene_ && scene_->second && scene_->gap_known) {
+        legend.shown = true;
+        legend.cyclic = false;
+        legend.title = tr("gap to the pose at frame %1").arg(QString::fromStdString(short_number(scene_->second->frame.value)));
+        legend.low = QStringLiteral("0");
+        legend.high = tr("%1 m").arg(QString::fromStdString(short_number(scene_->gap_most)));
+    }
+    legend_->show_text(legend);
+    QString text;
+    if (!problem_.isEmpty()) {
+        text = problem_;
+    } else if (!scene_ || scene_->copies.empty()) {
+        text = document_.project().sources.empty() ? tr("Nothing gathered yet: drop a cache into the window")
+                                                   : tr("No copy is shown at this frame");
+    } else {
+        const auto copies = static_cast<long long>(scene_->copies.size()),
+                   poses = static_cast<long long>(scene_->poses.size());
+        text = QString::fromStdString(counted(copies, "copy", "copies")) + QStringLiteral(" · ") +
+               QString::fromStdString(counted(poses, "pose made once", "poses made once"));
+        if (drawn_.light > 0) {
+            text += QStringLiteral(" · ") + tr("%1 far ones drawn simpler").arg(drawn_.light);
+        }
+        if (scene_->second) {
+            text += QStringLiteral(" · ") +
+                    (scene_->gap_known ? tr("second pose: up to %1 m away, %2 m RMS")
+                                             .arg(QString::fromStdString(short_number(scene_->gap_most)), QString::fromStdString(short_number(scene_->gap_rms)))
+                                       : tr("second pose: no copy with the same points"));
+        }
+        if (scene_->nearest_instead > 0) {
+            text += QStringLiteral(" · ") +
+                    tr("%1 shown at the nearest frame, as their faces change").arg(scene_->nearest_instead);
+        }
+    }
+    info_->setObjectName(problem_.isEmpty() ? "note" : "alert");
+    QColor back = tokens().sky; // readable over whatever is drawn
+    back.setAlphaF(0.72f);
+    info_->setStyleSheet(QStringLiteral("color: %1; background: rgba(%2, %3, %4, %5); border-radius: 4px; padding: 1px 4px;")
+                             .arg((problem_.isEmpty() ? tokens().text : tokens().alert).name())
+                             .arg(back.red())
+                             .arg(back.green())
+                             .arg(back.blue())
+                             .arg(back.alpha()));
+    info_->setWordWrap(true);
+    info_->setText(text);
+    place_overlays();
+}
+
+void StageView::resizeEvent(QResizeEvent*) {
+    place_overlays();
+}
+
+void StageView::place_overlays() {
+    if (canvas_) canvas_->setGeometry(rect());
+    if (notice_) notice_->setGeometry(rect().adjusted(20, 60, -20, -60));
+    modes_->adjustSize();
+    modes_->move(12, 12);
+    modes_->raise();
+    tools_->adjustSize();
+    // Beside the colouring where there is room, below it where there is not.
+    const bool beside = modes_->width() + tools_->width() + 36 < width();
+    tools_->move(beside ? width() - tools_->width() - 12 : 12, beside ? 12 : 16 + modes_->height());
+    tools_->raise();
+    modes_->button(static_cast<int>(ColourMode::spread))->setVisible(viewing_.shown_spread() != SpreadId());
+    drawing_->adjustSize();
+    drawing_->move(12, std::max(tools_->geometry().bottom(), modes_->geometry().bottom()) + 8); // above the ground that is drawn on
+    drawing_->raise();
+    legend_->resize(legend_->wanted_width(), 56);
+    legend_->move(width() - legend_->width() - 12, height() - legend_->height() - 10);
+    legend_->raise();
+    const int wide = width() - 28 - (legend_->isVisibleTo(this) ? legend_->width() + 16 : 0);
+    const int high = info_->heightForWidth(wide) > 0 ? info_->heightForWidth(wide) : info_->sizeHint().height();
+    const int needed = std::min(wide, info_->fontMetrics().horizontalAdvance(info_->text()) + 16);
+    info_->setGeometry(14, height() - high - 12, needed, high);
+    info_->raise();
+}
+
+} // namespace garland

@@ -1,0 +1,26 @@
+// What several commands share: a project opened, frames as whole ranges.
+#pragma once
+
+#include "cli/commands.h"
+#include "core/project/show.h"
+#include "io/open_project.h"
+
+#include <memory>
+#include <string>
+
+namespace garland {
+
+struct Opened {
+    OpenedProject project;
+    std::unique_ptr<PoseCache> cache;
+    ShowPtr show;
+};
+
+// Everything a command needs of a project; sources that are not there are listed. Errors: those of loading; cancelled.
+Result<Opened> open(const std::string& path, Progress& progress);
+// Says on standard error what is missing or has no copies.
+void warn_missing(const Opened& opened);
+Result<FrameRange> whole_range(const std::string& text); // "1:240"
+int usage(const Error& error, Output out);               // reports it; the exit code of a wrong call
+
+} // namespace garland
