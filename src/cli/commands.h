@@ -37,6 +37,13 @@ struct BakeWords {
 int bake_command(const BakeWords& words, Output out);
 int table_command(const std::string& project, const std::string& frames, const std::string& file, bool replace,
                   Output out);
+struct LoopWords {
+    std::string project, source;
+    std::int64_t shortest = 12, longest = 0, settle = 0, around = 2;
+    int most = 12;
+    bool rigid = false;
+};
+int loop_command(const LoopWords& words, Output out); // prints where a source nearly repeats
 struct FastCopyWords {
     std::string stem;
     bool half = false, no_velocities = false, replace = false, dry_run = false;

@@ -256,6 +256,19 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
         code = run_edit(*w, [&](Project& p) { return take_source(p, *w, *source); }, out);
     });
 
+    CLI::App* close = edit->add_subcommand("close", "Close a range of a source into a loop without a seam, and let its timings repeat it");
+    close->fallthrough();
+    close->add_option("--source", w->source, "Which source, by name or id; not needed where there is only one");
+    close->add_option("--start", w->closing.start, "The loop's first frame, as the files count");
+    close->add_option("--length", w->closing.length, "Frames after which it is there again");
+    close->add_option("--way", w->closing_way, "cut, \"end fade\", \"half-shifted layers\" or \"spread gap\"");
+    close->add_option("--overlap", w->closing.overlap, "End fade: frames over which it fades; it needs as many before the start");
+    close->add_option("--mix", w->closing_mix, "Of two layers: mix, add or maximum (volumes)");
+    close->add_option("--fade", w->closing_fade, "straight or smooth");
+    close->add_flag("--keep-contrast,!--plain", w->closing.keep_contrast, "Mix about the mean pose, so that the middle of a fade is as lively as its ends");
+    close->add_flag("--off", w->off, "Take the closing away");
+    close->callback([w, close, &out, &code] { code = run_edit(*w, [&](Project& p) { return close_loop_of(p, *w, *close); }, out); });
+
     CLI::App* gathers = edit->add_subcommand("gather", "Add sources from files, each with its copy and timing");
     gathers->fallthrough();
     gathers->add_option("FILE", w->files, "Any file of each source, or all shapes in order")->required();

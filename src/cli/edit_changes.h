@@ -37,6 +37,8 @@ struct Words {
     std::int64_t changes_from = 0, shape_frames = 12;
     std::vector<std::string> files;
     WaterSpec water;
+    Closing closing;
+    std::string closing_way, closing_mix, closing_fade;
 };
 
 // The timing meant by --timing, or the only one.
@@ -62,6 +64,7 @@ Result<Done> camera_move(Project& p, const Words& w);
 Result<Done> set_wobble(Project& p, const Words& w);
 Result<Done> take_source(Project& p, const Words& w, const CLI::App& given);
 Result<Done> gather(Project& p, const Words& w);                                  // opens files to learn their frames
+Result<Done> close_loop_of(Project& p, const Words& w, const CLI::App& given);    // opens the source to look at its frames
 Result<Done> set_water(Project& p, const Words& w, const CLI::App& given);        // of a source, or a new one
 
 } // namespace garland

@@ -45,6 +45,17 @@ int run_command_line(int argc, char** argv) {
                           [&] { return check_command(path, out); });
     check->add_option("PROJECT", path, "A project file")->required();
 
+    LoopWords loops;
+    auto* loop = command("loop", "Find where a source nearly repeats: the best starts and lengths of a loop, with the gap that is left", [&] { return loop_command(loops, out); });
+    loop->add_option("PROJECT", loops.project, "A project file")->required();
+    loop->add_option("--source", loops.source, "Which source, by name or id; not needed where there is only one");
+    loop->add_option("--shortest", loops.shortest, "Frames, of the files")->capture_default_str();
+    loop->add_option("--longest", loops.longest, "Frames; 0: as long as there are frames")->capture_default_str();
+    loop->add_option("--settle", loops.settle, "Frames at the start that are not looked at")->capture_default_str();
+    loop->add_option("--around", loops.around, "Frames on both sides that must be alike as well, so that the direction counts")->capture_default_str();
+    loop->add_option("--most", loops.most, "How many are told")->capture_default_str()->check(CLI::Range(1, 1000));
+    loop->add_flag("--rigid", loops.rigid, "Poses count as alike wherever they stand and however they are turned");
+
     auto* bake = command("bake", "Write the posed copies, one PLY file for each output frame; or one retimed source",
                          [&] { return bake_command(words, out); });
     bake->add_option("PROJECT", words.project, "A project file")->required();

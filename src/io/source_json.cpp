@@ -18,6 +18,33 @@ const Word<WobbleEnd> wobble_ends[] = {{"never", WobbleEnd::never},
                                          {"settle", WobbleEnd::settle}};
 const Word<RootMotion> roots[] = {{"along", RootMotion::along}, {"left out", RootMotion::left_out}};
 
+const Word<ClosingWay> ways[] = {{"cut", ClosingWay::cut}, {"end fade", ClosingWay::end_fade}, {"half-shifted layers", ClosingWay::half_shift}, {"spread gap", ClosingWay::spread_gap}};
+const Word<LayerMix> mixes[] = {{"mix", LayerMix::mix}, {"add", LayerMix::add}, {"maximum", LayerMix::maximum}};
+const Word<FadeCurve> fades[] = {{"straight", FadeCurve::straight}, {"smooth", FadeCurve::smooth}};
+
+Json write(const Closing& c) {
+    return {{"start", c.start},
+            {"length", c.length},
+            {"way", word_of(ways, c.way)},
+            {"overlap", c.overlap},
+            {"mix", word_of(mixes, c.mix)},
+            {"fade", word_of(fades, c.curve)},
+            {"keep_contrast", c.keep_contrast}};
+}
+
+Closing read_closing(const JsonPart& p) {
+    const Closing usual;
+    Closing c;
+    c.start = p.whole("start", 0, -1'000'000'000, 1'000'000'000);
+    c.length = p.whole("length", 1, 1, 10'000'000);
+    c.way = p.word("way", ways, usual.way);
+    c.overlap = p.whole("overlap", usual.overlap, 1, 10'000'000);
+    c.mix = p.word("mix", mixes, usual.mix);
+    c.curve = p.word("fade", fades, usual.curve);
+    c.keep_contrast = p.flag("keep_contrast", usual.keep_contrast);
+    return c;
+}
+
 Json write(const WaterSpec& w) {
     return {{"wind", number(w.wind)},
             {"direction", number(w.direction)},
@@ -110,6 +137,7 @@ Json write(const SourceSpec& s) {
         j["shapes"] = s.shapes;
         j["shape_frames"] = s.shape_frames;
     }
+    if (s.closing) j["closing"] = write(*s.closing);
     if (!(s.wobble == Wobble{})) j["wobble"] = write(s.wobble);
     return with_extra(std::move(j), s.extra);
 }
@@ -146,6 +174,7 @@ SourceSpec read_source(const JsonPart& p) {
     }
     s.shape_frames = p.whole("shape_frames", 12, 1, 100'000);
     if (p.get("first_frame")) s.first = p.whole("first_frame", 0, -1'000'000'000, 1'000'000'000);
+    if (const Json* j = p.get("closing")) s.closing = read_closing(JsonPart(*j, "\"closing\" of " + p.where));
     if (const Json* j = p.get("wobble")) s.wobble = read_wobble(JsonPart(*j, "\"wobble\" of " + p.where));
     s.extra = extra_of(p.json, write(s));
     return s;

@@ -70,6 +70,7 @@ class Samples {
         bool fine = true;
         if (!spool_) {
             spool_ = std::tmpfile();
+            count_ = 0; // it was one value for all frames
             fine = spool_ && put(first_, last_);
             if (last_at_ != first_) fine = fine && put(last_at_, last_);
         } else if (last_at_ != written_at_) {

@@ -11,6 +11,7 @@
 #include "io/series.h"
 
 #include <QApplication>
+#include <QComboBox>
 #include <QDropEvent>
 #include <QLabel>
 #include <QLineEdit>
@@ -102,6 +103,10 @@ inline void type(QWidget& in, const QString& field, const QString& text) {
     f->selectAll();
     QTest::keyClicks(f, text);
     QTest::keyClick(f, Qt::Key_Return);
+}
+inline void click_at(QWidget& on, QPointF at) {
+    QTest::mouseClick(&on, Qt::LeftButton, Qt::NoModifier, at.toPoint());
+    QTest::qWait(20);
 }
 inline void drag(QWidget& on, QPointF from, QPointF to, Qt::KeyboardModifiers keys = Qt::NoModifier) {
     QTest::mousePress(&on, Qt::LeftButton, keys, from.toPoint());

@@ -38,6 +38,9 @@ Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& pr
         for (const ArrangementShow& a : show.arrangements) take(a.clock.first.value), take(a.clock.last().value);
         legend_.low = QString::fromStdString(short_number(low, 1));
         legend_.high = QString::fromStdString(short_number(high, 1));
+        // A ramp without ends, where all there is are loops of the same range.
+        legend_.cyclic = std::all_of(show.arrangements.begin(), show.arrangements.end(),
+                                     [&](const ArrangementShow& a) { return seamless(a) && a.clock.first.value == low && a.clock.last().value == high; });
         break;
     case ColourMode::delay:
         legend_.title = QObject::tr("delay");

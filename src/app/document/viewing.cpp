@@ -37,22 +37,49 @@ void Viewing::set_frame(double frame) {
     emit frame_changed();
 }
 
+void Viewing::play_across_wrap() {
+    play(false);
+    std::size_t index = 0;
+    const ArrangementShow* a = document_.show()->find(current_copy(), index);
+    const FrameRange range = document_.project().settings.range;
+    constexpr std::int64_t around = 12;
+    if (a) {
+        std::vector<double> frames;
+        for (std::int64_t f = range.first; f <= range.last; ++f) frames.push_back(static_cast<double>(f));
+        std::vector<CopyMoment> row(frames.size());
+        row_of(*a, index, frames, row);
+        std::optional<std::int64_t> wrap;
+        for (std::size_t i = 1; i < row.size(); ++i) {
+            if (row[i].pass == row[i - 1].pass || row[i].has(mark_absent)) continue;
+            const auto at = static_cast<std::int64_t>(frames[i]);
+            if (!wrap || static_cast<double>(*wrap) < frame_) wrap = at;
+            if (frames[i] >= frame_) break;
+        }
+        if (wrap) {
+            part_ = FrameRange{std::max(range.first, *wrap - around), std::min(range.last, *wrap + around)};
+            set_frame(static_cast<double>(part_->first));
+        }
+    }
+    play(true);
+}
+
 void Viewing::play(bool on) {
     if (on == playing()) return;
     if (on) {
-        const FrameRange range = document_.project().settings.range;
+        const FrameRange range = part_.value_or(document_.project().settings.range);
         if (frame_ >= static_cast<double>(range.last)) set_frame(static_cast<double>(range.first));
         play_from_ = frame_;
         clock_.start();
         timer_.start(std::max(1, static_cast<int>(1000 / document_.project().settings.rate.per_second() / 2)));
     } else {
         timer_.stop();
+        part_.reset();
     }
     emit playing_changed();
 }
 
 void Viewing::tick() {
-    const FrameRange range = document_.project().settings.range;
+    const FrameRange range = part_.value_or(document_.project().settings.range);
     const double passed =
         std::floor(document_.project().settings.rate.frames_in(Seconds(static_cast<double>(clock_.elapsed()) / 1000)));
     const double count = static_cast<double>(range.count());

@@ -22,6 +22,10 @@ class Viewing : public QObject {
     void set_frame(double frame); // brought into the range
     bool playing() const { return timer_.isActive(); }
     void play(bool on);
+    // Plays the frames around the current copy's wrap over and over: the one at or after the playhead, or the one before
+    // it; the whole range where nothing wraps.
+    void play_across_wrap();
+    std::optional<FrameRange> playing_part() const { return part_; } // of the range
 
     const std::set<std::int64_t>& selection() const { return selection_; } // copy numbers over the project, from 0
     void select(std::set<std::int64_t> copies);
@@ -90,6 +94,7 @@ class Viewing : public QObject {
     QTimer timer_;
     QElapsedTimer clock_;
     double play_from_ = 1;
+    std::optional<FrameRange> part_;
 };
 
 } // namespace garland

@@ -151,7 +151,6 @@ void LoomView::render() {
     std::vector<double> frames(static_cast<std::size_t>(w));
     for (int x = 0; x < w; ++x)
         frames[static_cast<std::size_t>(x)] = layout_.frame_at(layout_.names + (x + 0.5) / ratio);
-    const Ramp& ramp = Ramp::get(RampKind::sequential);
     const double row_pixels = layout_.row_pixels() * ratio;
     const bool thin = row_pixels < 1;
     const int lines =
@@ -168,6 +167,7 @@ void LoomView::render() {
             const ArrangementShow* a = show.find(order_[static_cast<std::size_t>(row_index)], index);
             if (!a) continue;
             row_of(*a, index, frames, row);
+            const Ramp& ramp = Ramp::get(seamless(*a) ? RampKind::cyclic : RampKind::sequential);
             const double first = a->clock.first.value, span = std::max(a->clock.last() - a->clock.first, 1e-9);
             const double top = thin ? static_cast<double>(k) : (row_index - layout_.scroll) * row_pixels;
             const int y0 = std::max(0, static_cast<int>(std::lround(top)));
@@ -242,7 +242,7 @@ void LoomView::paintEvent(QPaintEvent*) {
     const bool names = rp >= 7;
     p.setFont(text_font(rp >= 11 ? 8 : 6.5));
     const Colouring colouring(show, viewing_, document_.project());
-    const Ramp& swatch = Ramp::get(RampKind::sequential);
+    const Ramp& swatch = Ramp::get(colouring.legend().cyclic ? RampKind::cyclic : RampKind::sequential);
     const auto first = static_cast<std::int64_t>(std::floor(layout_.scroll));
     const auto shown = static_cast<std::int64_t>(std::ceil(layout_.rows_shown())) + 1;
     for (std::int64_t r = first; r < std::min(layout_.rows, first + shown); ++r) {

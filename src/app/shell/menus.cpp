@@ -132,6 +132,8 @@ void MainWindow::make_menus() {
 
     QMenu* play = menuBar()->addMenu(tr("&Play"));
     auto go = [this](double by) { viewing_.set_frame(std::round(viewing_.frame().value + by)); };
+    add_action(play, tr("Play across the &wrap"), QKeySequence("L"), tr("Play the frames around the current copy's wrap over and over"),
+               [this] { viewing_.playing_part() ? viewing_.play(false) : viewing_.play_across_wrap(); });
     add_action(play, tr("&Play or stop"), QKeySequence("Space"), tr("Play the output range"),
                [this] { viewing_.play(!viewing_.playing()); });
     add_action(play, tr("&Next frame"), QKeySequence("Right"), tr("One frame on"), [go] { go(1); });

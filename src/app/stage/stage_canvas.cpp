@@ -45,7 +45,7 @@ void StageCanvas::paintGL() {
     const bool fits = scene && scene->show == view_.document().show(); // an edit whose poses are still being made
     const std::optional<Colouring> before = scene && !fits ? std::optional<Colouring>(std::in_place, *scene->show, view_.viewing(), view_.document().project()) : std::nullopt;
     const auto& selection = view_.viewing().selection();
-    const Ramp& ramp = Ramp::get(RampKind::sequential);
+    const Ramp& ramp = Ramp::get(colouring.legend().cyclic ? RampKind::cyclic : RampKind::sequential);
     const QColor clay("#D9A873");
     const QColor grey = tokens().muted;
     QElapsedTimer clock;

@@ -157,6 +157,8 @@ QFrame#segments { background: @ground; border-radius: 6px; }
 QFrame#card { background: @raised; border-radius: 6px; }
 QFrame#card QComboBox, QFrame#card QLineEdit, QFrame#card QAbstractSpinBox { background: @panel; }
 QFrame#card QPushButton { background: @panel; }
+QFrame#card QPushButton#primary { background: @accent; }
+QFrame#card QPushButton#primary:disabled { background: @panel; }
 QFrame#rule { background: @line; max-height: 1px; border: 0; }
 QFrame#banner { background: @raised; border: 1px solid @alert; border-radius: 6px; }
 QLineEdit, QAbstractSpinBox { background: @raised; border: 1px solid transparent; border-radius: 6px; padding: 4px 8px;

@@ -1,6 +1,7 @@
 #include "core/project/findings.h"
 
 #include "core/base/numbers.h"
+#include "core/project/looping.h"
 #include "core/project/varying.h"
 
 #include <algorithm>
@@ -102,6 +103,44 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
     }
 }
 
+// A repeat whose step across the wrap is more than three times the steps beside it.
+Result<void> add_seam(const Show& show, const ArrangementShow& a, Report& report, Progress& progress) {
+    if (!a.usable || a.plan.loop() <= 0 || a.plan.there_and_back() || a.plan.period() < 3 || a.places.empty()) return {};
+    const double first = a.plan.first().value, period = a.plan.period();
+    auto pose_at = [&](double t) -> Result<PosePtr> {
+        const TimingSample s = a.plan.at(OutputFrame(t));
+        GARLAND_TRY(sampled, a.sampler.at(SourceFrame(s.source), progress));
+        return sampled.pose;
+    };
+    GARLAND_TRY(before, pose_at(first + period - 2));
+    GARLAND_TRY(last, pose_at(first + period - 1));
+    GARLAND_TRY(start, pose_at(first + period));
+    GARLAND_TRY(after, pose_at(first + period + 1));
+    const auto jump = pose_gap(*last, *start), left = pose_gap(*before, *last), right = pose_gap(*start, *after);
+    if (!jump || !left || !right) return {};
+    const Imath::Box3f box = bounds(*start);
+    const double usual = std::max({*left, *right, static_cast<double>(box.size().length()) * 1e-4});
+    if (*jump <= 3 * usual) return {};
+    Finding f{FindingKind::seam, {}, {}, show.settings.range.first, 0};
+    for (std::size_t i = 0; i < a.clocks.size(); ++i) f.copies.push_back(a.number(i));
+    std::vector<double> frames;
+    for (std::int64_t t = show.settings.range.first; t <= show.settings.range.last; ++t) frames.push_back(static_cast<double>(t));
+    std::vector<CopyMoment> row(frames.size());
+    bool seen = false; // by which copy first
+    for (std::size_t i = 0; i < std::min<std::size_t>(a.clocks.size(), 64) && !seen; ++i) {
+        row_of(a, i, frames, row);
+        for (std::size_t k = 1; k < row.size() && !seen; ++k) {
+            if (row[k].pass == row[k - 1].pass || row[k].has(mark_absent)) continue;
+            f.frame = static_cast<std::int64_t>(frames[k]);
+            seen = true;
+        }
+    }
+    if (!seen) return {}; // no copy comes to its wrap in the range
+    f.words = fmt::format("the repeat of \"{}\" jumps where it wraps: {} m, {} times as far as the frames beside it", a.spec.name, short_number(*jump, 3), short_number(*jump / usual, 2));
+    report.findings.push_back(std::move(f));
+    return {};
+}
+
 } // namespace
 
 std::size_t Report::count(FindingKind kind) const {
@@ -125,13 +164,14 @@ Result<Report> check(const Show& show, Progress& progress) {
         GARLAND_TRY(twins, find_twins(a.plan, a.clock, a.clocks, range, rule, part));
         add_twins(show, a, twins, report);
         add_range_findings(show, a, frames, report);
+        GARLAND_CHECK(add_seam(show, a, report, part));
         report.examined.push_back(fmt::format("twins: every pair of {}, at {} of output frames {} to {}; alike below "
                                               "{} source frames, twins above {:.0f} %",
                                               counted(twins.copies, "copy", "copies"),
                                               counted(twins.samples, "frame", "frames"), range.first, range.last,
                                               short_number(rule.alike_below), rule.share * 100));
         report.examined.push_back(
-            fmt::format("source ends and missing frames: every copy, {}",
+            fmt::format("source ends, missing frames and seams of repeats: every copy, {}",
                         step == 1 ? "every output frame" : fmt::format("every {}th frame", step)));
     }
     return report;
@@ -142,6 +182,7 @@ const char* to_text(FindingKind kind) {
     case FindingKind::twins: return "twins";
     case FindingKind::clamped: return "clamped";
     case FindingKind::missing: return "missing";
+    case FindingKind::seam: return "seam";
     case FindingKind::nearest: return "nearest";
     }
     return "twins";

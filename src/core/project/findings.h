@@ -12,6 +12,7 @@ enum class FindingKind {
     twins,
     clamped, // the source is shorter than the timing asks for
     missing, // missing source frames are in use
+    seam,    // a repeat whose last pose does not lead to its first
     nearest, // frames are asked for between whole ones that cannot be made: the nearest is shown
 };
 

@@ -14,7 +14,7 @@ bool needs_groundwork(const Project& project, const OpenSources& sources) {
         const SourceSpec* spec = project.source(a.carrier);
         if (open == sources.end() || !open->second.source || !spec) continue;
         const bool known = a.kind == ArrangementKind::points ? open->second.ground.carriers != nullptr : open->second.ground.surface != nullptr;
-        if (!(open->second.ground_taking == taking_of(*spec)) || (!known && !open->second.ground_problem)) return true;
+        if (!(open->second.ground_taking == taking_of(*spec) && open->second.ground_closing == spec->closing) || (!known && !open->second.ground_problem)) return true;
     }
     return false;
 }
@@ -27,15 +27,15 @@ Result<bool> find_groundwork(const Project& project, OpenSources& sources, PoseC
         const SourceSpec* spec = project.source(a.carrier);
         if (open == sources.end() || !open->second.source || !spec) continue;
         OpenSource& o = open->second;
-        if (!(o.ground_taking == taking_of(*spec))) {
+        if (!(o.ground_taking == taking_of(*spec) && o.ground_closing == spec->closing)) {
             o.ground = {};
             o.ground_problem.reset();
             o.ground_taking = taking_of(*spec);
+            o.ground_closing = spec->closing;
         }
         const bool points = a.kind == ArrangementKind::points;
         if (o.ground_problem || (points ? o.ground.carriers != nullptr : o.ground.surface != nullptr)) continue;
-        const SourceFacts& facts = o.source->facts();
-        const Sampler sampler(o.source, clock_of(*spec, facts.first, facts.last, project.settings.rate), o.ground_taking, o.serial, &cache);
+        const Sampler sampler = sampler_for(*spec, o, project.settings.rate, cache);
         std::optional<Error> error;
         if (points) {
             auto found = find_carriers(sampler, progress);

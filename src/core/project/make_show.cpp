@@ -61,7 +61,7 @@ struct Maker {
             problem = "what carries the copies is not open";
             return {};
         }
-        if (!(open->second.ground_taking == taking_of(*spec))) return {};
+        if (!(open->second.ground_taking == taking_of(*spec) && open->second.ground_closing == spec->closing)) return {};
         if (open->second.ground_problem) problem = describe(*open->second.ground_problem);
         CopyGroundwork g = open->second.ground;
         if (a.kind == ArrangementKind::points) g.surface = nullptr;
@@ -210,10 +210,16 @@ ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache&
     for (const SourceSpec& spec : project.sources) {
         const auto open = sources.find(spec.id);
         if (open == sources.end() || !open->second.source) continue;
-        const SourceFacts& facts = open->second.source->facts();
-        show->samplers[spec.id] =
-            Sampler(open->second.source, clock_of(spec, facts.first, facts.last, project.settings.rate), taking_of(spec),
-                    open->second.serial, &cache);
+        Sampler sampler = sampler_for(spec, open->second, project.settings.rate, cache);
+        // A closed loop that is still the same keeps what it has learned about its poses.
+        if (before) {
+            const auto same = before->samplers.find(spec.id);
+            if (same != before->samplers.end() && same->second.serial() == sampler.serial() && same->second.taking() == sampler.taking() &&
+                same->second.clock() == sampler.clock()) {
+                sampler = same->second;
+            }
+        }
+        show->samplers[spec.id] = std::move(sampler);
     }
     const Maker maker{project, sources, cache, before, *show};
     for (const Arrangement& a : project.arrangements) {

@@ -3,6 +3,7 @@
 
 #include "core/copies/arrangement.h"
 #include "core/geometry/blend.h"
+#include "core/loop/closing.h"
 #include "core/project/camera.h"
 #include "core/source/sampler.h"
 #include "core/source/source_clock.h"
@@ -36,6 +37,7 @@ struct SourceSpec {
     std::optional<WaterSpec> water{};          // computed: there is no path
     std::vector<std::string> shapes{};         // paths of hand-made meshes: path is the first of them
     std::int64_t shape_frames = 12;            // how many frames each of them is shown
+    std::optional<Closing> closing{};          // a range of it, by file frames, closed into a loop: the source is that range then
     Wobble wobble{}; // of all its copies, wherever they are arranged
     std::string extra{};
     bool operator==(const SourceSpec&) const = default;

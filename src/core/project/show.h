@@ -9,6 +9,7 @@
 #include "core/project/project.h"
 #include "core/source/sampler.h"
 
+#include <cmath>
 #include <map>
 #include <memory>
 #include <string>
@@ -23,6 +24,7 @@ struct OpenSource {
     // What copies on it stand on, learned when an arrangement asks for it (see find_groundwork), and how it was taken then.
     CopyGroundwork ground{};
     Taking ground_taking{};
+    std::optional<Closing> ground_closing{};
     std::optional<Error> ground_problem{};
 };
 using OpenSources = std::map<SourceId, OpenSource>;
@@ -57,6 +59,11 @@ struct ArrangementShow {
     bool moves() const { return !wobbles.empty() || standing.moves(); }
 };
 
+// Whether its timing repeats endlessly a range whose last pose is its first: nothing tells one end from the other.
+inline bool seamless(const ArrangementShow& a) {
+    return a.plan.loop() > 0 && !a.plan.there_and_back() && std::abs(a.plan.period() - a.plan.length()) < 1e-9;
+}
+
 // Immutable once made; safe to share between threads.
 struct Show {
     std::vector<ArrangementShow> arrangements;
@@ -70,6 +77,10 @@ struct Show {
     const ArrangementShow* find(std::int64_t number, std::size_t& index) const;
 };
 using ShowPtr = std::shared_ptr<const Show>;
+
+// The source as its rules take it: its closing too, where that fits its frames (see validate(Closing)); otherwise as if it
+// had none.
+Sampler sampler_for(const SourceSpec& spec, const OpenSource& open, Rate rate, PoseCache& cache);
 
 // The project must be valid. Arrangements whose source is not open are kept with usable = false: their files' frames
 // are unknown, so their clock spans what the timing asks for.

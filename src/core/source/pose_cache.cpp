@@ -88,7 +88,9 @@ void PoseCache::drop(Entries::iterator entry) {
 }
 
 void PoseCache::trim() {
-    while (bytes_ + making_ * last_bytes_ > limit_ && !recent_.empty()) drop(entries_.find(recent_.back()));
+    // What is being made, and the two poses it is made of, which live on though they may have been dropped here.
+    const std::size_t each = limit_ >= 16 * last_bytes_ ? 3 * last_bytes_ : last_bytes_;
+    while (bytes_ + making_ * each > limit_ && !recent_.empty()) drop(entries_.find(recent_.back()));
 }
 
 void PoseCache::set_limit(std::size_t bytes) {

@@ -21,6 +21,7 @@ struct SourceClock {
     double files_per_frame = 1;       // file frames in one source frame
     double file_seconds = 1.0 / 24.0; // from one file frame to the next, for velocities
 
+    bool operator==(const SourceClock&) const = default;
     SourceFrame last() const { return first + static_cast<double>(file_last - file_first) / files_per_frame; }
     double file_frame(SourceFrame s) const {
         const double f = static_cast<double>(file_first) + (s - first) * files_per_frame;

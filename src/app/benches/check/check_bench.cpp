@@ -44,7 +44,7 @@ CheckBench::CheckBench(Document& document, Viewing& viewing, QWidget* parent)
     list_->setSpacing(8);
     body()->addLayout(list_);
     auto* later = make_label(
-        tr("Pops, seam gaps, backward runs and missed beats will be looked for here in a later version."), "muted");
+        tr("Pops, backward runs and missed beats will be looked for here in a later version."), "muted");
     later->setWordWrap(true);
     body()->addWidget(later);
     body()->addStretch(1);
@@ -104,12 +104,12 @@ void CheckBench::fill() {
     }
     set_note(found ? QString::fromStdString(counted(found, "finding", "findings")) : tr("nothing found"));
     if (found == 0) line(tr("Nothing found."), "ok");
-    for (FindingKind kind : {FindingKind::twins, FindingKind::clamped, FindingKind::missing, FindingKind::nearest}) {
+    for (FindingKind kind : {FindingKind::twins, FindingKind::clamped, FindingKind::missing, FindingKind::seam, FindingKind::nearest}) {
         int shown = 0;
         for (const Finding& f : report_->findings) {
             if (f.kind != kind) continue;
             if (shown == 0) {
-                const QString titles[] = {tr("Twins"), tr("Past the source's end"), tr("Missing frames in use"), tr("Nearest frames shown")};
+                const QString titles[] = {tr("Twins"), tr("Past the source's end"), tr("Missing frames in use"), tr("Seams"), tr("Nearest frames shown")};
                 line(titles[static_cast<int>(kind)], "heading");
             }
             if (++shown > 100) continue;
@@ -126,6 +126,14 @@ void CheckBench::fill() {
                 emit show_copy(f.copies.front());
             });
             row->addWidget(show);
+            if (f.kind == FindingKind::seam) {
+                auto* mend = make_button(tr("Close it…"), tr("Go to the Loop step, where the seam is closed"));
+                connect(mend, &QPushButton::clicked, this, [this, f] {
+                    viewing_.set_current_copy(f.copies.front());
+                    emit go_to_step(2);
+                });
+                row->addWidget(mend);
+            }
             list_->addWidget(card);
         }
         if (shown > 100) line(tr("… and %1 more of this kind.").arg(shown - 100), "muted");

@@ -1,14 +1,66 @@
+// The Loop step: where a source nearly repeats, how that is closed, and what is left of the gap.
 #pragma once
 
 #include "app/benches/common/bench.h"
+#include "app/benches/common/fields.h"
+#include "app/benches/loop/match_view.h"
+#include "core/project/looping.h"
+
+#include <QPointer>
 
 namespace garland {
 
-// The Loop step: says what it will do.
 class LoopBench : public Bench {
     Q_OBJECT
   public:
     LoopBench(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+    void entered() override;
+
+    MatchView& match() { return *match_; }
+    const std::vector<LoopCandidate>& candidates() const { return found_; }
+    const Closing& draft() const { return draft_; }
+    bool exact() const { return exact_; } // the picture is of all points
+    const std::optional<Seam>& seam() const { return seam_; }
+    void choose(std::int64_t start, std::int64_t length);
+    void close_it();
+    void open_again();
+
+  private:
+    void make_closing_card();
+    void refresh();       // what the document says now
+    void look();          // compares poses, first of a few points, then of all
+    void find();          // candidates of the picture there is
+    void show_found();
+    void measure();       // the seam of the draft, and both ends laid over each other
+    void show_seam();
+    void set(const QString& words, const std::function<void(Closing&)>& change);
+    const OpenSource* open() const;
+    const SourceSpec* spec() const;
+    std::optional<Sampler> sampler() const;
+    SourceId source() const;
+    void paint_ends(const PosePtr& first, const PosePtr& last);
+
+    QComboBox* source_box_;
+    MatchView* match_;
+    QVBoxLayout* list_;
+    QLabel *looked_, *state_, *numbers_, *problem_, *ends_, *ends_words_;
+    NumberField *shortest_, *longest_, *settle_;
+    QCheckBox* rigid_;
+    QPushButton *close_, *again_, *across_;
+    std::unique_ptr<Fields<Closing>> fields_;
+    Closing draft_;
+    ClosingWay wanted_way_ = ClosingWay::end_fade; // as the user set them; a range without room before it has another one
+    std::int64_t wanted_overlap_ = 12;
+    std::vector<LoopCandidate> found_;
+    std::shared_ptr<const FrameMatrix> matrix_;
+    std::optional<Seam> seam_;
+    bool exact_ = false;
+    // What the picture was made of.
+    SourceId looked_at_;
+    std::uint64_t looked_serial_ = 0;
+    Taking looked_taking_;
+    bool looked_rigid_ = false;
+    QPointer<Job> looking_, measuring_;
 };
 
 } // namespace garland

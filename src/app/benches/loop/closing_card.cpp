@@ -1,0 +1,83 @@
+// How the chosen range is closed: the fields of the Loop step's card.
+#include "app/benches/loop/loop_bench.h"
+
+namespace garland {
+
+void LoopBench::make_closing_card() {
+    fields_ = std::make_unique<Fields<Closing>>(document_, this, QStringLiteral("closing"),
+                                                [this](const QString& words, const std::function<void(Closing&)>& change, const QString&) {
+                                                    Closing wanted = draft_;
+                                                    change(wanted);
+                                                    if (wanted.way != draft_.way) wanted_way_ = wanted.way;
+                                                    if (wanted.overlap != draft_.overlap) wanted_overlap_ = wanted.overlap;
+                                                    set(words, change);
+                                                });
+    auto* card = make_card();
+    auto* across = new QHBoxLayout(card);
+    across->setContentsMargins(12, 8, 12, 10);
+    across->setSpacing(8);
+    auto* column = new QVBoxLayout;
+    column->setSpacing(6);
+    state_ = make_label({}, nullptr);
+    state_->setWordWrap(true);
+    column->addWidget(state_);
+    auto* range = add_row(column);
+    fields_->number(range, tr("Start"), Quantity::source_frames, -1e9, 1e9, 0, 1, tr("The loop's first frame, as the files count"),
+                    [](const Closing& c) { return static_cast<double>(c.start); }, [](Closing& c, double v) { c.start = static_cast<std::int64_t>(v); });
+    fields_->number(range, tr("Length"), Quantity::source_frames, 1, 1e7, 0, 1, tr("Frames after which the first pose is there again"),
+                    [](const Closing& c) { return static_cast<double>(c.length); }, [](Closing& c, double v) { c.length = static_cast<std::int64_t>(v); });
+    fields_->choice(range, tr("Close by"), {tr("nothing"), tr("fading the end"), tr("two layers"), tr("spreading the gap")},
+                    tr("Nothing: the ends already meet. Fading the end mixes it into what comes before the start. Two layers, half a loop apart, each fade out where they jump. "
+                       "Spreading takes the gap off bit by bit over the whole loop, without a double image."),
+                    [](const Closing& c) { return static_cast<int>(c.way); }, [](Closing& c, int i) { c.way = static_cast<ClosingWay>(i); });
+    close_row(range);
+    auto* fade = add_row(column);
+    auto fades = [](const Closing& c) { return c.way != ClosingWay::cut; };
+    auto layered = [](const Closing& c) { return c.way == ClosingWay::end_fade || c.way == ClosingWay::half_shift; };
+    fields_->number(fade, tr("Overlap"), Quantity::source_frames, 1, 1e7, 0, 1, tr("Frames over which the end fades; as many are needed before the start"),
+                    [](const Closing& c) { return static_cast<double>(c.overlap); }, [](Closing& c, double v) { c.overlap = static_cast<std::int64_t>(v); },
+                    [](const Closing& c) { return c.way == ClosingWay::end_fade; });
+    fields_->choice(fade, tr("Fade"), {tr("straight"), tr("smooth")}, tr("How the weight goes from one to the other"), [](const Closing& c) { return static_cast<int>(c.curve); },
+                    [](Closing& c, int i) { c.curve = static_cast<FadeCurve>(i); }, fades);
+    fields_->choice(fade, tr("Layers"), {tr("mixed"), tr("added"), tr("larger")},
+                    tr("Mixed: weights come to 1. Added: their squares do, so that unlike layers stay as lively. Larger: of both, for volumes."),
+                    [](const Closing& c) { return static_cast<int>(c.mix); }, [](Closing& c, int i) { c.mix = static_cast<LayerMix>(i); }, layered);
+    fields_->check(fade, tr("keep contrast"), tr("Mix about the mean pose, so that the middle of a fade is as lively as its ends (points only)"),
+                   [](const Closing& c) { return c.keep_contrast; }, [](Closing& c, bool on) { c.keep_contrast = on; }, layered);
+    close_row(fade);
+    numbers_ = make_label({}, "muted");
+    numbers_->setWordWrap(true);
+    column->addWidget(numbers_);
+    problem_ = make_label({}, "alert");
+    problem_->setWordWrap(true);
+    problem_->hide();
+    column->addWidget(problem_);
+    auto* go = new QHBoxLayout;
+    close_ = make_button(tr("Close the loop"), tr("Make this range the source, and let the timings that show it repeat it"));
+    close_->setObjectName("primary");
+    connect(close_, &QPushButton::clicked, this, &LoopBench::close_it);
+    again_ = make_button(tr("Open again"), tr("Take the closing away; the source has all its frames again"));
+    connect(again_, &QPushButton::clicked, this, &LoopBench::open_again);
+    across_ = make_button(tr("Play across the wrap"), tr("Play the frames around the wrap over and over (L)"));
+    connect(across_, &QPushButton::clicked, this, [this] { viewing_.play_across_wrap(); });
+    go->addWidget(close_);
+    go->addWidget(again_);
+    go->addWidget(across_);
+    go->addStretch(1);
+    column->addLayout(go);
+    across->addLayout(column, 1);
+    auto* ends = new QVBoxLayout;
+    ends->setSpacing(3);
+    ends_ = new QLabel;
+    ends_->setFixedSize(88, 84);
+    ends_->setAccessibleName(tr("Both ends laid over each other"));
+    ends_->setToolTip(tr("The pose at the loop's start, and in rose the one at its end"));
+    ends_words_ = make_label({}, "muted");
+    ends->addWidget(ends_);
+    ends->addWidget(ends_words_);
+    ends->addStretch(1);
+    across->addLayout(ends);
+    body()->addWidget(card);
+}
+
+} // namespace garland

@@ -1,0 +1,122 @@
+#include "core/project/looping.h"
+
+#include "core/base/chance.h"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+
+std::uint64_t serial_of(std::uint64_t serial, const Closing& c, const Taking& t) {
+    std::uint64_t s = chance_bits(serial, 201, static_cast<std::uint64_t>(c.start));
+    s = chance_bits(s, 202, static_cast<std::uint64_t>(c.length));
+    s = chance_bits(s, 203, static_cast<std::uint64_t>(c.overlap));
+    s = chance_bits(s, 204, static_cast<std::uint64_t>(c.way) * 64 + static_cast<std::uint64_t>(c.mix) * 8 + static_cast<std::uint64_t>(c.curve) * 2 + (c.keep_contrast ? 1 : 0));
+    s = chance_bits(s, 205, static_cast<std::uint64_t>(t.how) * 16 + static_cast<std::uint64_t>(t.gaps) * 8 + static_cast<std::uint64_t>(t.up) * 4 +
+                                static_cast<std::uint64_t>(t.root) * 2 + (t.fresh_normals ? 1 : 0));
+    s = chance_bits(s, 206, std::bit_cast<std::uint64_t>(t.scale));
+    s = chance_bits(s, 207, std::bit_cast<std::uint64_t>(t.voxel));
+    for (std::int64_t f : t.dropped) s = chance_bits(s, 208, static_cast<std::uint64_t>(f));
+    return s;
+}
+
+void repeat_range(Project& p, SourceId source, SourceFrame first, SourceFrame last) {
+    std::vector<TimingId> done;
+    for (const Arrangement& a : p.arrangements) {
+        const bool shows = a.source == source || std::any_of(a.variants.begin(), a.variants.end(), [&](const Variant& v) { return v.source == source; });
+        if (!shows || std::find(done.begin(), done.end(), a.timing) != done.end()) continue;
+        done.push_back(a.timing);
+        Timing& t = *p.timing(a.timing);
+        const OutputFrame start = span_first(t);
+        t.form = TimingForm::positions;
+        t.map = plain_map(start, first, last);
+        t.master.reset();
+        t.before = t.after = {OutsideMode::repeat, 0};
+        t.last_is_first = true;
+    }
+}
+
+} // namespace
+
+Sampler open_sampler(const SourceSpec& spec, const OpenSource& open, PoseCache& cache) {
+    const SourceFacts& f = open.source->facts();
+    return Sampler(open.source, make_clock(f.first, f.last, f.first, spec.rate, Join::frame_for_frame, spec.rate), taking_of(spec), open.serial, &cache);
+}
+
+Sampler sampler_for(const SourceSpec& spec, const OpenSource& open, Rate rate, PoseCache& cache) {
+    const SourceFacts& f = open.source->facts();
+    SourceClock clock = clock_of(spec, f.first, f.last, rate);
+    if (!spec.closing || !validate(*spec.closing, f.first, f.last)) return Sampler(open.source, clock, taking_of(spec), open.serial, &cache);
+    const Closing& c = *spec.closing;
+    clock.first = clock.first + static_cast<double>(c.start - f.first) / clock.files_per_frame;
+    clock.file_first = c.start;
+    clock.file_last = c.start + c.length;
+    return Sampler(close_loop(open_sampler(spec, open, cache), c), clock, {}, serial_of(open.serial, c, taking_of(spec)), &cache);
+}
+
+Result<void> close_source(Project& project, SourceId source, const Closing& closing, std::int64_t file_first, std::int64_t file_last) {
+    SourceSpec* spec = project.source(source);
+    if (!spec) return fail(ErrorCode::not_found, "there is no such source");
+    GARLAND_CHECK(validate(closing, file_first, file_last));
+    spec->closing = closing;
+    const SourceClock clock = clock_of(*spec, file_first, file_last, project.settings.rate);
+    const SourceFrame first = clock.first + static_cast<double>(closing.start - file_first) / clock.files_per_frame;
+    repeat_range(project, source, first, first + static_cast<double>(closing.length) / clock.files_per_frame);
+    return {};
+}
+
+Result<void> open_source_again(Project& project, SourceId source, std::int64_t file_first, std::int64_t file_last) {
+    SourceSpec* spec = project.source(source);
+    if (!spec) return fail(ErrorCode::not_found, "there is no such source");
+    if (!spec->closing) return fail(ErrorCode::invalid, fmt::format("\"{}\" is not closed", spec->name));
+    const Closing c = *spec->closing;
+    spec->closing.reset();
+    const SourceClock clock = clock_of(*spec, file_first, file_last, project.settings.rate);
+    const SourceFrame first = clock.first + static_cast<double>(c.start - file_first) / clock.files_per_frame;
+    const std::int64_t last = std::min(c.start + c.length - 1, file_last);
+    repeat_range(project, source, first, first + static_cast<double>(last - c.start) / clock.files_per_frame);
+    for (const Arrangement& a : project.arrangements) {
+        if (a.source == source) project.timing(a.timing)->last_is_first = false;
+    }
+    return {};
+}
+
+std::optional<double> pose_gap(const Pose& a, const Pose& b) {
+    if (a.points.empty() || a.points.size() != b.points.size() || a.ids != b.ids) return std::nullopt;
+    return std::sqrt(squared_difference(&a.points[0].x, &b.points[0].x, a.points.size() * 3) / static_cast<double>(a.points.size()));
+}
+
+Result<Seam> seam_of(const Sampler& open, const Closing& c, Progress& progress) {
+    const SourceFacts& f = open.source()->facts();
+    GARLAND_CHECK(validate(c, f.first, f.last));
+    Seam out;
+    const std::int64_t end = std::min(c.start + c.length, f.last);
+    GARLAND_TRY(rows, signatures_of(open, c.start, end, 0, progress));
+    out.unit = rows.unit;
+    const std::size_t n = rows.rows.size();
+    auto apart = [&](const std::vector<float>& x, const std::vector<float>& y) {
+        if (x.size() != y.size() || x.empty()) return 0.0;
+        return std::sqrt(squared_difference(x.data(), y.data(), x.size()) / static_cast<double>(x.size() / rows.width));
+    };
+    std::vector<double> steps;
+    for (std::size_t i = 0; i + 1 < n; ++i) steps.push_back(apart(rows.rows[i], rows.rows[i + 1]));
+    if (!steps.empty()) {
+        std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2), steps.end());
+        out.usual = steps[steps.size() / 2];
+    }
+    const auto last = static_cast<std::size_t>(std::min<std::int64_t>(c.length - 1, static_cast<std::int64_t>(n) - 1));
+    out.gap = apart(rows.rows.back(), rows.rows.front());
+    out.step_before = apart(rows.rows[last], rows.rows.front());
+    if (!rows.points) return out;
+    const SourcePtr closed = close_loop(open, c);
+    GARLAND_TRY(before, closed->exact_at(static_cast<double>(c.start + c.length - 1), SubFrame::linear, progress));
+    GARLAND_TRY(first, closed->exact_at(static_cast<double>(c.start), SubFrame::linear, progress));
+    out.step_after = pose_gap(*before, *first).value_or(0);
+    return out;
+}
+
+} // namespace garland

@@ -1,0 +1,34 @@
+// Loops in the document: which frames close, and what the timings do then.
+#pragma once
+
+#include "core/loop/find_loops.h"
+#include "core/project/show.h"
+
+namespace garland {
+
+// The source as it is without a closing, sampled by file frame: what loops are looked for in.
+Sampler open_sampler(const SourceSpec& spec, const OpenSource& open, PoseCache& cache);
+
+// Closes the source's range, and lets the timings of all arrangements that show it play it once from where they began and
+// repeat it on both sides, endlessly. file_first: of the source's files. Errors: not_found; those of validate(Closing).
+Result<void> close_source(Project& project, SourceId source, const Closing& closing, std::int64_t file_first, std::int64_t file_last);
+// Takes the closing away; timings then play the same range of the source's own frames.
+Result<void> open_source_again(Project& project, SourceId source, std::int64_t file_first, std::int64_t file_last);
+
+// How well a loop meets, before and after it is closed: the step from its last frame to the frame after the wrap beside a
+// usual step of the range.
+struct Seam {
+    double gap = 0;          // from the pose at start + length to the one at start, as the source has them
+    double usual = 0;        // a usual step from frame to frame inside the range
+    double step_before = 0;  // across the wrap, without closing
+    double step_after = 0;   // with it
+    std::string unit;        // "m", or ""
+    double in_steps(double d) const { return usual > 0 ? d / usual : 0; }
+};
+// file_last: the source's last frame; a closing that needs more than there is gives the error of validate(Closing).
+Result<Seam> seam_of(const Sampler& open, const Closing& closing, Progress& progress = Progress::none());
+
+// The gap between two poses: root mean square of their points; nothing where they cannot be compared point by point.
+std::optional<double> pose_gap(const Pose& a, const Pose& b);
+
+} // namespace garland

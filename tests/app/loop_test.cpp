@@ -1,0 +1,149 @@
+// The Loop step as a person drives it: the picture, candidates, closing, playing across the wrap.
+#include "driving.h"
+
+#include "app/benches/check/check_bench.h"
+#include "app/benches/loop/loop_bench.h"
+
+using namespace garland;
+using namespace garland::testing;
+
+namespace {
+
+struct AtLoop : Opened {
+    LoopBench& bench;
+    AtLoop() : Opened(3), bench(*window.findChild<LoopBench*>()) {
+        window.set_step(2);
+        QTRY_VERIFY_WITH_TIMEOUT(bench.exact() && bench.seam(), 10000);
+    }
+    const SourceSpec& source() { return project().sources.front(); }
+    QPointF place(std::int64_t start, std::int64_t end) const {
+        const MatchLayout l = bench.match().layout_now();
+        return {l.x_of(start), l.y_of(end)};
+    }
+};
+
+void pick(QWidget& in, const QString& box, const QString& text) {
+    auto* b = named<QComboBox>(in, box);
+    const int index = b->findText(text);
+    QVERIFY2(index >= 0, qPrintable("no choice " + text));
+    b->setCurrentIndex(index);
+    emit b->activated(index);
+}
+
+double brightness(QRgb c) {
+    return qRed(c) + qGreen(c) + qBlue(c);
+}
+
+} // namespace
+
+class LoopStepTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void frames_lie_where_the_picture_says() {
+        const MatchLayout l{30, 20, 240, 100, 48};
+        QCOMPARE(l.frame_at(l.pixel_of(100)), 100);
+        QCOMPARE(l.frame_at(l.pixel_of(131)), 131);
+        QCOMPARE(l.frame_at(1e9), 147);
+        const auto [early, late] = l.pair_at(l.x_of(140), l.y_of(104));
+        QVERIFY(early == 104 && late == 140);
+        QVERIFY(!l.contains(29, 50) && l.contains(30, 20) && !l.contains(270, 50));
+        QCOMPARE(MatchLayout::mark_step(48, 6), 10);
+        QCOMPARE(MatchLayout::mark_step(700, 6), 200);
+        QCOMPARE(MatchLayout::mark_step(4, 6), 1);
+    }
+    void like_frames_are_dark_and_loops_are_listed() {
+        AtLoop o;
+        QVERIFY(!o.bench.candidates().empty());
+        QVERIFY(o.bench.draft().length >= 12);
+        const QImage picture = o.bench.match().grab().toImage();
+        auto at = [&](std::int64_t x, std::int64_t y) { return brightness(picture.pixel((o.place(x, y) * picture.devicePixelRatio()).toPoint())); };
+        QVERIFY(at(20, 20) < at(20, 26)); // the column leans further each frame: the farther, the lighter
+        QVERIFY(at(20, 26) < at(20, 44));
+        QVERIFY(at(2, 46) > at(20, 26));
+        QVERIFY(all_text(o.bench).contains("Of 48 frames, exactly"));
+        QVERIFY(all_text(o.bench).contains("usual steps"));
+    }
+    void a_click_into_the_picture_chooses_and_the_loop_is_closed() {
+        AtLoop o;
+        click_at(o.bench.match(), o.place(14, 40));
+        QCOMPARE(o.bench.draft().start, 14);
+        QCOMPARE(o.bench.draft().length, 26);
+        QTRY_VERIFY(o.bench.seam());
+        const Seam seam = *o.bench.seam();
+        QVERIFY(seam.step_before > 10 * seam.usual && seam.step_after < 6 * seam.usual);
+        const int steps = o.window.document().undo().count();
+        click(o.bench, "Close the loop");
+        QVERIFY(o.source().closing && o.source().closing->start == 14);
+        QCOMPARE(o.window.document().undo().count(), steps + 1);
+        QVERIFY(o.project().timings[0].after.mode == OutsideMode::repeat && o.project().timings[0].last_is_first);
+        QVERIFY(all_text(o.bench).contains("Closed: frames 14 to 40, 26 long"));
+        // The Loom's picture comes round: the same colours 26 frames later, and no end to tell from a beginning.
+        const ShowPtr show = o.window.document().show();
+        QCOMPARE(show->samplers.at(o.source().id).clock().file_last, 40);
+        QVERIFY(seamless(show->arrangements[0]));
+        // What is closed follows its fields at once, a step each; what does not fit is refused with its reason.
+        type(o.bench, "Overlap", "6");
+        QCOMPARE(o.source().closing->overlap, 6);
+        type(o.bench, "Start", "2");
+        QCOMPARE(o.source().closing->start, 14);
+        pick(o.bench, "Close by", "spreading the gap");
+        QVERIFY(o.source().closing->way == ClosingWay::spread_gap);
+        o.window.document().undo().undo();
+        QVERIFY(o.source().closing->way == ClosingWay::end_fade);
+        click(o.bench, "Open again");
+        QVERIFY(!o.source().closing);
+        QVERIFY(!o.project().timings[0].last_is_first);
+        o.window.document().undo().undo();
+        QVERIFY(o.source().closing);
+    }
+    void what_does_not_fit_says_so_before_it_is_closed() {
+        AtLoop o;
+        click_at(o.bench.match(), o.place(20, 40));
+        type(o.bench, "Start", "3");
+        QVERIFY(all_text(o.bench).contains("start 9 frames later, or overlap less"));
+        QVERIFY(!named<QPushButton>(o.bench, "Close the loop")->isEnabled());
+        type(o.bench, "Overlap", "2");
+        QVERIFY(named<QPushButton>(o.bench, "Close the loop")->isEnabled());
+    }
+    void arrows_move_both_ends() {
+        AtLoop o;
+        click_at(o.bench.match(), o.place(20, 40));
+        QTest::keyClick(&o.bench.match(), Qt::Key_Right);
+        QCOMPARE(o.bench.draft().start, 21);
+        QCOMPARE(o.bench.draft().length, 19);
+        QTest::keyClick(&o.bench.match(), Qt::Key_Down);
+        QCOMPARE(o.bench.draft().length, 20);
+    }
+    void the_wrap_plays_over_and_over() {
+        AtLoop o;
+        click_at(o.bench.match(), o.place(14, 40));
+        click(o.bench, "Close the loop");
+        Viewing& viewing = o.window.viewing();
+        viewing.set_frame(20);
+        click(o.bench, "Play across the wrap");
+        QVERIFY(viewing.playing() && viewing.playing_part());
+        const FrameRange part = *viewing.playing_part();
+        QVERIFY(part.contains(27) && part.count() <= 25); // the first wrap at or after frame 20: 1 + 26
+        QTest::qWait(300);
+        QVERIFY(part.contains(viewing.frame().value));
+        QTest::keyClick(&o.window, Qt::Key_L);
+        QVERIFY(!viewing.playing());
+        viewing.play(true);
+        QVERIFY(!viewing.playing_part()); // Space plays the whole range again
+        viewing.play(false);
+    }
+    void check_finds_a_seam_and_leads_to_its_mend() {
+        AtLoop o;
+        o.window.document().edit("Repeat", [](Project& p) -> Result<void> {
+            p.timings[0].after = {OutsideMode::repeat, 0};
+            return {};
+        });
+        o.window.set_step(5);
+        auto& check = *o.window.findChild<CheckBench*>();
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(check).contains("jumps where it wraps"), 10000);
+        click(check, "Close it…");
+        QVERIFY(o.bench.isVisible());
+    }
+};
+GARLAND_TEST_CASE(LoopStepTest)
+#include "loop_test.moc"

@@ -1,0 +1,90 @@
+// Loops and retimed sources on the command line, with good and bad input.
+#include "running.h"
+#include "support/files.h"
+#include "support/notation.h"
+
+#include "core/project/project.h"
+#include "io/project_file.h"
+
+using namespace garland;
+using namespace garland::testing;
+using Json = nlohmann::json;
+
+class CliLoopTest : public QObject {
+    Q_OBJECT
+    Folder folder_;
+    QString path(const char* name) { return QString::fromStdString(folder_ / name); }
+    Answer edit(const QStringList& words) { return run(QStringList{"edit", path("festival.garland")} + words); }
+    Project project() { return *load_project(folder_ / "festival.garland"); }
+  private slots:
+    void initTestCase() {
+        const Answer a = run({"demo", QString::fromStdString(folder_.path()), "--only", "festival", "--quiet"});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+    }
+    void the_best_loops_are_told() {
+        const Answer a = run({"loop", path("festival.garland"), "--most", "4", "--json"});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        const Json j = a.json();
+        QCOMPARE(j["loops"].size(), std::size_t(4));
+        QCOMPARE(j["unit"].get<std::string>(), std::string("m"));
+        double before = 0;
+        for (const Json& loop : j["loops"]) {
+            QVERIFY(loop["score"].get<double>() >= before); // the best first
+            before = loop["score"].get<double>();
+            QVERIFY(loop["start"].get<int>() >= 0 && loop["start"].get<int>() + loop["length"].get<int>() <= 95);
+        }
+        const Json late = run({"loop", path("festival.garland"), "--settle", "30", "--longest", "40", "--json"}).json();
+        for (const Json& loop : late["loops"]) QVERIFY(loop["start"].get<int>() >= 30 && loop["length"].get<int>() <= 40);
+        QVERIFY(run({"loop", path("festival.garland"), "--shortest", "500"}).out.contains("no loop of 500 frames"));
+        QCOMPARE(run({"loop", path("festival.garland"), "--source", "kite"}).code, 1);
+        QCOMPARE(run({"loop", path("none.garland")}).code, 1);
+    }
+    void a_loop_is_closed_changed_and_opened() {
+        Answer a = edit({"close"});
+        QCOMPARE(a.code, 1);
+        QVERIFY(a.err.contains("a loop needs its start and its length"));
+        a = edit({"close", "--start", "41", "--length", "49", "--overlap", "16", "--json"});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        QVERIFY(a.out.contains("49 frames; the gap between both ends is"));
+        const Project p = project();
+        QVERIFY(p.sources[0].closing && p.sources[0].closing->overlap == 16);
+        QVERIFY(p.timings[0].last_is_first && p.timings[0].after.mode == OutsideMode::repeat);
+        // The same source frame a loop later, and the pose there is the source's own.
+        const Json now = run({"trace", path("festival.garland"), "--copy", "1", "--frames", "20", "--json"}).json();
+        QVERIFY(now.dump().find("the source's own pose") != std::string::npos);
+        QCOMPARE(edit({"close", "--way", "half-shifted layers", "--mix", "add", "--fade", "straight", "--keep-contrast"}).code, 0);
+        const Closing c = *project().sources[0].closing;
+        QVERIFY(c.way == ClosingWay::half_shift && c.mix == LayerMix::add && c.curve == FadeCurve::straight && c.keep_contrast && c.start == 41);
+        QCOMPARE(edit({"close", "--way", "wish"}).code, 1);
+        a = edit({"close", "--way", "end fade", "--start", "3"});
+        QCOMPARE(a.code, 1);
+        QVERIFY(a.err.contains("start 13 frames later"));
+        QCOMPARE(project().sources[0].closing->start, 41); // nothing changed
+        QCOMPARE(edit({"close", "--off"}).code, 0);
+        QVERIFY(!project().sources[0].closing);
+        QCOMPARE(edit({"close", "--off"}).code, 1);
+    }
+    void one_retimed_source_is_written() {
+        const QString out = path("out");
+        const QStringList words{"bake", path("festival.garland"), "--source", "paper lantern", "--as", "usda", "--out", out, "--name", "lantern", "--frames", "1:6", "--quiet", "--json"};
+        const Json dry = run(words + QStringList{"--dry-run"}).json();
+        QVERIFY(dry["bytes"].get<double>() > 10000);
+        QVERIFY(!QFile::exists(out + "/lantern.usda"));
+        const Answer a = run(words);
+        QVERIFY2(a.code == 0, qPrintable(a.err + a.out));
+        QCOMPARE(a.json()["frames"].get<int>(), 6);
+        const Json info = run({"info", out + "/lantern.usda", "--json"}).json();
+        QCOMPARE(info["kind"].get<std::string>(), std::string("mesh cache"));
+        QCOMPARE(info["points"].get<int>(), 2355);
+        QVERIFY(info["velocities"].get<bool>());
+        QCOMPARE(run(words).code, 1); // it is there
+        QCOMPARE(run(words + QStringList{"--replace"}).code, 0);
+        QCOMPARE(run({"bake", path("festival.garland"), "--as", "usda", "--out", out, "--frames", "1:2"}).code, 2);
+        QCOMPARE(run({"bake", path("festival.garland"), "--source", "kite", "--out", out, "--frames", "1:2"}).code, 1);
+        // The same alone as PLY: a single copy, where the source has it.
+        const Answer ply = run({"bake", path("festival.garland"), "--source", "paper lantern", "--out", out, "--name", "alone", "--frames", "3:3", "--json"});
+        QCOMPARE(ply.json()["copies"].get<int>(), 1);
+    }
+};
+GARLAND_TEST_CASE(CliLoopTest)
+#include "loops_test.moc"
