@@ -3,6 +3,7 @@
 #include "app/benches/check/check_bench.h"
 #include "app/benches/gather/gather_bench.h"
 #include "app/benches/handoff/handoff_bench.h"
+#include "app/benches/loop/loop_bench.h"
 #include "app/benches/retime/retime_bench.h"
 #include "app/loom/loom_view.h"
 #include "app/shell/main_window.h"
@@ -93,6 +94,9 @@ int main(int argc, char** argv) {
         fine &= shoot("retime-quay");
         window.set_step(6);
         window.handoff().set_folder("/tmp/festival/written");
+        for (auto* b : window.handoff().findChildren<QToolButton*>("segment")) {
+            if (b->text() == "one retimed source") b->click();
+        }
         fine &= shoot("hand-off-quay");
         return fine ? 0 : 1;
     }
@@ -175,7 +179,13 @@ int main(int argc, char** argv) {
     window.handoff().set_folder("/tmp/festival/written");
     fine &= shoot("hand-off");
     window.set_step(2);
+    auto& loop = *window.findChild<LoopBench*>();
+    for (int i = 0; i < 400 && !(loop.exact() && loop.seam()); ++i) QTest::qWait(25);
+    loop.close_it();
+    window.viewing().set_colour(ColourMode::source_frame);
+    QTest::qWait(800); // twins, the seam
     fine &= shoot("loop");
+    while (window.document().undo().canUndo()) window.document().undo().undo();
     window.set_step(1);
     window.set_look(1);
     window.loom().set_sort(LoomSort::delay);

@@ -117,17 +117,26 @@ Result<FrameMatrix> distances(const Signatures& s, bool rigid, Progress& progres
         for (std::size_t a = from; a < until; ++a) {
             for (std::size_t b = a; b < tiles; ++b) {
                 if (progress.cancelled()) return;
-                for (std::size_t i = a * tile; i < std::min(out.frames, (a + 1) * tile); ++i) {
-                    for (std::size_t j = std::max(i + 1, b * tile); j < std::min(out.frames, (b + 1) * tile); ++j) {
-                        const std::vector<float>&x = s.rows[i], &y = s.rows[j];
+                const std::size_t a0 = a * tile, b0 = b * tile, na = std::min(tile, out.frames - a0), nb = std::min(tile, out.frames - b0);
+                double sums[tile * tile] = {};
+                if (!fit) {
+                    const float *rows[tile], *columns[tile];
+                    for (std::size_t i = 0; i < na; ++i) rows[i] = s.rows[a0 + i].data();
+                    for (std::size_t j = 0; j < nb; ++j) columns[j] = s.rows[b0 + j].data();
+                    squared_differences(rows, na, columns, nb, s.rows[a0].size(), sums);
+                }
+                for (std::size_t i = 0; i < na; ++i) {
+                    for (std::size_t j = 0; j < nb; ++j) {
+                        if (a0 + i >= b0 + j) continue;
+                        const std::vector<float>&x = s.rows[a0 + i], &y = s.rows[b0 + j];
                         double d = 0;
                         if (fit) {
                             const auto *p = reinterpret_cast<const V3f*>(x.data()), *q = reinterpret_cast<const V3f*>(y.data());
                             d = rigid_fit({p, x.size() / 3}, {q, y.size() / 3}).rms;
                         } else {
-                            d = std::sqrt(squared_difference(x.data(), y.data(), x.size()) / static_cast<double>(std::max<std::size_t>(x.size() / s.width, 1)));
+                            d = std::sqrt(sums[i * nb + j] / static_cast<double>(std::max<std::size_t>(x.size() / s.width, 1)));
                         }
-                        out.values[i * out.frames + j] = out.values[j * out.frames + i] = static_cast<float>(d);
+                        out.values[(a0 + i) * out.frames + b0 + j] = out.values[(b0 + j) * out.frames + a0 + i] = static_cast<float>(d);
                     }
                 }
             }

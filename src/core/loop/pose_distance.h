@@ -46,7 +46,12 @@ Result<Signatures> signatures_of(const Sampler& sampler, std::int64_t first, std
 // Errors: cancelled.
 Result<FrameMatrix> distances(const Signatures& signatures, bool rigid, Progress& progress = Progress::none());
 
-// Σ (a − b)² of count floats, in blocks whose order does not depend on the machine.
+// Σ (a − b)² of count floats, in pieces whose order does not depend on the machine: few floats are added up before doubles
+// take over.
+inline constexpr std::size_t difference_piece = 1024;
 double squared_difference(const float* a, const float* b, std::size_t count);
+// The same for every row with every column, added to sums[row · columns + column], piece by piece: all rows and columns of
+// a piece stay near.
+void squared_differences(const float* const* a, std::size_t rows, const float* const* b, std::size_t columns, std::size_t count, double* sums);
 
 } // namespace garland

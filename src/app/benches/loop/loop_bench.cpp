@@ -3,6 +3,7 @@
 #include "app/theme/tokens.h"
 #include "app/widgets/pose_picture.h"
 #include "core/base/numbers.h"
+#include "core/geometry/stand_in.h"
 
 #include <QPainter>
 #include <QSignalBlocker>
@@ -20,7 +21,7 @@ QString text(double v, int digits = 3) {
 }
 
 QString distance_words(double d, const std::string& unit) {
-    return unit.empty() ? QObject::tr("%1 of the largest").arg(text(d)) : QObject::tr("%1 %2").arg(text(d), QString::fromStdString(unit));
+    return unit.empty() ? QObject::tr("%1 %").arg(text(d * 100)) : QObject::tr("%1 %2").arg(text(d), QString::fromStdString(unit)); // per cent of the largest
 }
 
 struct Looked {
@@ -98,7 +99,7 @@ LoopBench::LoopBench(Document& document, Viewing& viewing, QWidget* parent) : Be
         found_.clear();
         matrix_.reset();
         seam_.reset();
-        draft_ = {};
+        draft_for_ = {};
         match_->set_matrix(nullptr);
         refresh();
     });
@@ -141,6 +142,17 @@ void LoopBench::refresh() {
     }
     source_box_->setVisible(!document_.project().sources.empty());
     const SourceSpec* s = spec();
+    if (!(draft_for_ == source())) { // another source: nothing is chosen yet
+        draft_for_ = source();
+        draft_ = {};
+        seam_.reset();
+        if (measuring_) measuring_->drop();
+        match_->set_chosen(0, 0);
+        ends_->clear();
+        ends_words_->clear();
+        problem_->hide();
+        show_seam();
+    }
     if (s && s->closing && !(draft_ == *s->closing)) {
         draft_ = *s->closing;
         measure();
@@ -256,6 +268,7 @@ void LoopBench::show_found() {
                              .arg(c.start)
                              .arg(c.length)
                              .arg(distance_words(c.gap, matrix_->unit), text(c.steps, 2)));
+        line->setMinimumWidth(40); // a long line is cut before the window grows
         connect(line, &QToolButton::clicked, this, [this, c] { choose(c.start, c.length); });
         list_->addWidget(line);
     }
@@ -324,7 +337,7 @@ void LoopBench::measure() {
             m.seam = seam;
             GARLAND_TRY(first, from.at(SourceFrame(static_cast<double>(closing.start)), p));
             GARLAND_TRY(last, from.at(SourceFrame(static_cast<double>(std::min(closing.start + closing.length, from.source()->facts().last))), p));
-            m.first = first.pose, m.last = last.pose;
+            m.first = stand_in(first.pose), m.last = stand_in(last.pose);
             return m;
         },
         [this](Result<Measured> m) {
@@ -374,7 +387,7 @@ void LoopBench::paint_ends(const PosePtr& first, const PosePtr& last) {
     QPixmap pixels = QPixmap::fromImage(picture);
     pixels.setDevicePixelRatio(ratio);
     ends_->setPixmap(pixels);
-    ends_words_->setText(tr("%1, and %2 rose").arg(draft_.start).arg(draft_.start + draft_.length));
+    ends_words_->setText(tr("%1; %2 in rose").arg(draft_.start).arg(draft_.start + draft_.length));
 }
 
 } // namespace garland

@@ -49,6 +49,7 @@ class LoopBench : public Bench {
     QPushButton *close_, *again_, *across_;
     std::unique_ptr<Fields<Closing>> fields_;
     Closing draft_;
+    SourceId draft_for_;
     ClosingWay wanted_way_ = ClosingWay::end_fade; // as the user set them; a range without room before it has another one
     std::int64_t wanted_overlap_ = 12;
     std::vector<LoopCandidate> found_;
