@@ -57,6 +57,20 @@ PosePtr both_layers(const Pose& a, const Pose& b, double weight_a, double weight
     return out;
 }
 
+// use(points of a part) for every part.
+template <class Use>
+void for_each_part(const std::vector<std::int32_t>& part_of, Use&& use) {
+    std::vector<std::pair<std::int32_t, std::uint32_t>> order;
+    for (std::uint32_t i = 0; i < part_of.size(); ++i) order.emplace_back(part_of[i], i);
+    std::sort(order.begin(), order.end());
+    std::vector<std::uint32_t> which;
+    for (std::size_t i = 0; i < order.size();) {
+        which.clear();
+        for (const std::int32_t part = order[i].first; i < order.size() && order[i].first == part; ++i) which.push_back(order[i].second);
+        use(which);
+    }
+}
+
 class ClosedSource final : public ExactSource {
   public:
     ClosedSource(Sampler base, const Closing& closing) : base_(std::move(base)), c_(closing), facts_(base_.source()->facts()) {
@@ -64,7 +78,6 @@ class ClosedSource final : public ExactSource {
         facts_.last = c_.start + c_.length;
         facts_.missing.clear();
         facts_.odd_frames.clear();
-        facts_.problems.clear();
         facts_.root = false;
         facts_.velocities_a_frame = false;
         facts_.format += fmt::format(", closed over {} frames", c_.length);
@@ -125,13 +138,7 @@ class ClosedSource final : public ExactSource {
     // Every part moves and turns by its share from where one layer has it to where the other has it.
     Result<PosePtr> rigid_parts(const Pose& a, const Pose& b, const std::vector<std::int32_t>& part_of, const Layers& l, double share) const {
         auto out = std::make_shared<Pose>(a);
-        std::vector<std::pair<std::int32_t, std::uint32_t>> order;
-        for (std::uint32_t i = 0; i < part_of.size(); ++i) order.emplace_back(part_of[i], i);
-        std::sort(order.begin(), order.end());
-        std::vector<std::uint32_t> which;
-        for (std::size_t i = 0; i < order.size();) {
-            which.clear();
-            for (const std::int32_t part = order[i].first; i < order.size() && order[i].first == part; ++i) which.push_back(order[i].second);
+        for_each_part(part_of, [&](const std::vector<std::uint32_t>& which) {
             const RigidFit fit = rigid_fit(a.points, b.points, which);
             const Imath::M33d turn = part_of_turn(fit.rotation, share).toMatrix33();
             const V3d middle = fit.from + (fit.to - fit.from) * share;
@@ -139,7 +146,7 @@ class ClosedSource final : public ExactSource {
                 out->points[p] = V3f((V3d(a.points[p]) - fit.from) * turn + middle);
                 if (!out->normals.empty()) out->normals[p] = V3f(V3d(a.normals[p]) * turn);
             }
-        }
+        });
         set_velocities(*out, a, b, l.weight_a, l.weight_b, l.slope_b);
         return PosePtr(out);
     }
@@ -207,13 +214,7 @@ class ClosedSource final : public ExactSource {
 
     // A part's gap is the motion that brings its last place to its first; its share is done to where it is now.
     static void take_off_turns(Pose& out, const Pose& first, const Pose& last, const std::vector<std::int32_t>& part_of, double gap) {
-        std::vector<std::pair<std::int32_t, std::uint32_t>> order;
-        for (std::uint32_t i = 0; i < part_of.size(); ++i) order.emplace_back(part_of[i], i);
-        std::sort(order.begin(), order.end());
-        std::vector<std::uint32_t> which;
-        for (std::size_t i = 0; i < order.size();) {
-            which.clear();
-            for (const std::int32_t part = order[i].first; i < order.size() && order[i].first == part; ++i) which.push_back(order[i].second);
+        for_each_part(part_of, [&](const std::vector<std::uint32_t>& which) {
             const RigidFit fit = rigid_fit(last.points, first.points, which);
             V3d middle(0);
             for (std::uint32_t p : which) middle += V3d(out.points[p]) / static_cast<double>(which.size());
@@ -223,7 +224,7 @@ class ClosedSource final : public ExactSource {
                 out.points[p] = V3f((V3d(out.points[p]) - middle) * turn + middle + move);
                 if (!out.normals.empty()) out.normals[p] = V3f(V3d(out.normals[p]) * turn);
             }
-        }
+        });
     }
 
     Sampler base_;

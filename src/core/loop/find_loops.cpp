@@ -6,7 +6,6 @@
 namespace garland {
 
 std::vector<LoopCandidate> find_loops(const FrameMatrix& m, const LoopWish& wish) {
-    const double step = m.usual_step();
     const auto frames = static_cast<std::int64_t>(m.frames);
     std::vector<LoopCandidate> all;
     float most = 0;
@@ -24,7 +23,7 @@ std::vector<LoopCandidate> find_loops(const FrameMatrix& m, const LoopWish& wish
                 ++seen;
             }
             const double gap = m.at(static_cast<std::size_t>(a), static_cast<std::size_t>(a + length));
-            all.push_back({m.first + a, length, std::sqrt(squares / std::max(seen, 1)), gap, step > 0 ? gap / step : 0});
+            all.push_back({m.first + a, length, std::sqrt(squares / std::max(seen, 1)), gap, 0});
         }
     }
     std::sort(all.begin(), all.end(), [](const LoopCandidate& x, const LoopCandidate& y) {
@@ -35,7 +34,10 @@ std::vector<LoopCandidate> find_loops(const FrameMatrix& m, const LoopWish& wish
     for (const LoopCandidate& c : all) {
         if (static_cast<int>(out.size()) >= wish.most) break;
         const bool told = std::any_of(out.begin(), out.end(), [&](const LoopCandidate& o) { return std::abs(o.start - c.start) < near && std::abs(o.length - c.length) < near; });
-        if (!told) out.push_back(c);
+        if (told) continue;
+        out.push_back(c);
+        const double step = m.usual_step(c.start, c.start + c.length);
+        out.back().steps = step > 0 ? c.gap / step : 0;
     }
     return out;
 }

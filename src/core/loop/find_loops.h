@@ -17,7 +17,7 @@ struct LoopCandidate {
     std::int64_t start = 0, length = 0; // file frames
     double score = 0; // the distances of the frames around the start from those around the end, root mean square
     double gap = 0;   // from the pose after the wrap to the one it should follow: D(start, start + length)
-    double steps = 0; // the gap in usual steps from frame to frame
+    double steps = 0; // the gap in usual steps from frame to frame of this range
     bool operator==(const LoopCandidate&) const = default;
 };
 

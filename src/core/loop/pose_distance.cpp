@@ -37,10 +37,12 @@ std::vector<float> cells_of(const std::vector<V3f>& places, const std::vector<fl
 
 } // namespace
 
-double FrameMatrix::usual_step() const {
-    if (frames < 2) return 0;
+double FrameMatrix::usual_step(std::int64_t from, std::int64_t to) const {
     std::vector<float> steps;
-    for (std::size_t i = 0; i + 1 < frames; ++i) steps.push_back(at(i, i + 1));
+    for (std::int64_t f = from; f < to; ++f) {
+        if (has(f) && has(f + 1)) steps.push_back(between(f, f + 1));
+    }
+    if (steps.empty()) return 0;
     std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2), steps.end());
     return steps[steps.size() / 2];
 }
@@ -60,7 +62,9 @@ Result<Signatures> signatures_of(const Sampler& sampler, std::int64_t first, std
     GARLAND_TRY(begin, read(0));
     bool points = !volume && begin->ids.empty() && !begin->points.empty() && !facts.faces_change_at;
     const std::size_t n = begin->points.size();
-    const std::size_t step = most_points > 0 ? std::max<std::size_t>(1, (n + most_points - 1) / most_points) : 1;
+    const auto fitting = static_cast<std::size_t>(signature_bytes / (12 * static_cast<double>(count)));
+    const std::size_t kept = std::max<std::size_t>(1, most_points > 0 ? std::min(most_points, fitting) : fitting);
+    const std::size_t step = std::max<std::size_t>(1, (n + kept - 1) / kept);
     out.rows.reserve(count);
     for (std::size_t i = 0; points && i < count; ++i) {
         GARLAND_TRY(pose, read(i));
@@ -74,6 +78,7 @@ Result<Signatures> signatures_of(const Sampler& sampler, std::int64_t first, std
     }
     if (points) {
         out.points = true;
+        out.every = step;
         out.unit = "m";
         return out;
     }

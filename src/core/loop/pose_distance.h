@@ -21,8 +21,10 @@ struct FrameMatrix {
     float at(std::size_t i, std::size_t j) const { return values[i * frames + j]; }
     float between(std::int64_t a, std::int64_t b) const { return at(static_cast<std::size_t>(a - first), static_cast<std::size_t>(b - first)); }
     bool has(std::int64_t frame) const { return frame >= first && frame < first + static_cast<std::int64_t>(frames); }
-    // The middle one of the distances from each frame to the next: how far a usual step goes; 0 below two frames.
-    double usual_step() const;
+    // The middle one of the distances from each frame to the next: how far a usual step goes; 0 below two frames. Of all
+    // frames, or of those from … to.
+    double usual_step() const { return usual_step(first, first + static_cast<std::int64_t>(frames) - 1); }
+    double usual_step(std::int64_t from, std::int64_t to) const;
 };
 
 // Rows of equal length, one a frame, whose root mean square difference is the distance: places of points, or what stands
@@ -32,12 +34,14 @@ struct Signatures {
     std::size_t width = 3; // numbers that make one place; the mean is taken over places
     std::vector<std::vector<float>> rows;
     std::string unit;
-    bool points = false; // rows are places of points, so that rigid motion can be taken out
+    bool points = false;   // rows are places of points, so that rigid motion can be taken out
+    std::size_t every = 1; // of the points: one in so many
 };
+inline constexpr double signature_bytes = 5e8; // all rows together, at most
 
 // Reads file frames first … last. Points by themselves; where they differ in number from frame to frame, or have ids, how
 // many there are in each of 16³ cells of the common box, as a share; volumes: what the first grid of numbers has in each
-// of 24³ cells, as a share of the largest. most_points: at most so many of them, evenly chosen, for a first look; 0: all.
+// of 24³ cells, as a share of the largest. most_points: at most so many of them, evenly chosen, for a first look; 0: all that fit into signature_bytes.
 // Errors: those of reading; cancelled; unsupported, where no frame has anything.
 Result<Signatures> signatures_of(const Sampler& sampler, std::int64_t first, std::int64_t last, std::size_t most_points, Progress& progress = Progress::none());
 

@@ -95,27 +95,47 @@ Result<Seam> seam_of(const Sampler& open, const Closing& c, Progress& progress) 
     GARLAND_CHECK(validate(c, f.first, f.last));
     Seam out;
     const std::int64_t end = std::min(c.start + c.length, f.last);
-    GARLAND_TRY(rows, signatures_of(open, c.start, end, 0, progress));
-    out.unit = rows.unit;
-    const std::size_t n = rows.rows.size();
-    auto apart = [&](const std::vector<float>& x, const std::vector<float>& y) {
-        if (x.size() != y.size() || x.empty()) return 0.0;
-        return std::sqrt(squared_difference(x.data(), y.data(), x.size()) / static_cast<double>(x.size() / rows.width));
-    };
     std::vector<double> steps;
-    for (std::size_t i = 0; i + 1 < n; ++i) steps.push_back(apart(rows.rows[i], rows.rows[i + 1]));
-    if (!steps.empty()) {
+    auto usual = [&] {
+        if (steps.empty()) return 0.0;
         std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2), steps.end());
-        out.usual = steps[steps.size() / 2];
+        return steps[steps.size() / 2];
+    };
+    auto pose_at = [&](std::int64_t frame) -> Result<PosePtr> {
+        GARLAND_TRY(sampled, open.at(SourceFrame(static_cast<double>(frame)), progress));
+        return sampled.pose;
+    };
+    GARLAND_TRY(begin, pose_at(c.start));
+    PosePtr before = begin, last_of_loop = begin; // one frame at a time: nothing is kept of the others
+    bool points = true;
+    for (std::int64_t frame = c.start + 1; frame <= end && points; ++frame) {
+        progress.report(static_cast<double>(frame - c.start) / static_cast<double>(end - c.start), fmt::format("measuring frame {}", frame));
+        if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+        GARLAND_TRY(now, pose_at(frame));
+        const auto step = pose_gap(*before, *now);
+        points = step.has_value();
+        if (step) steps.push_back(*step);
+        if (frame == c.start + c.length - 1) last_of_loop = now;
+        before = now;
     }
-    const auto last = static_cast<std::size_t>(std::min<std::int64_t>(c.length - 1, static_cast<std::int64_t>(n) - 1));
-    out.gap = apart(rows.rows.back(), rows.rows.front());
-    out.step_before = apart(rows.rows[last], rows.rows.front());
-    if (!rows.points) return out;
+    if (!points) { // what stands in for points
+        steps.clear();
+        GARLAND_TRY(rows, signatures_of(open, c.start, end, 0, progress));
+        GARLAND_TRY(matrix, distances(rows, false, progress));
+        out.unit = matrix.unit;
+        out.usual = matrix.usual_step();
+        out.gap = matrix.between(c.start, end);
+        out.step_before = matrix.between(std::min(c.start + c.length - 1, end), c.start);
+        return out;
+    }
+    out.unit = "m";
+    out.usual = usual();
+    out.gap = pose_gap(*before, *begin).value_or(0);
+    out.step_before = pose_gap(*last_of_loop, *begin).value_or(0);
     const SourcePtr closed = close_loop(open, c);
-    GARLAND_TRY(before, closed->exact_at(static_cast<double>(c.start + c.length - 1), SubFrame::linear, progress));
+    GARLAND_TRY(last, closed->exact_at(static_cast<double>(c.start + c.length - 1), SubFrame::linear, progress));
     GARLAND_TRY(first, closed->exact_at(static_cast<double>(c.start), SubFrame::linear, progress));
-    out.step_after = pose_gap(*before, *first).value_or(0);
+    out.step_after = pose_gap(*last, *first).value_or(0);
     return out;
 }
 

@@ -25,7 +25,7 @@ struct Seam {
     std::string unit;        // "m", or ""
     double in_steps(double d) const { return usual > 0 ? d / usual : 0; }
 };
-// file_last: the source's last frame; a closing that needs more than there is gives the error of validate(Closing).
+// Errors: those of validate(Closing) and of reading; cancelled.
 Result<Seam> seam_of(const Sampler& open, const Closing& closing, Progress& progress = Progress::none());
 
 // The gap between two poses: root mean square of their points; nothing where they cannot be compared point by point.

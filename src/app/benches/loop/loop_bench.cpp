@@ -26,7 +26,7 @@ QString distance_words(double d, const std::string& unit) {
 
 struct Looked {
     std::shared_ptr<const FrameMatrix> matrix;
-    bool all_points = false;
+    std::size_t every = 1; // one point in so many
 };
 
 struct Measured {
@@ -208,13 +208,14 @@ void LoopBench::look() {
                 PartOf reading(p, 0, 0.6), comparing(p, 0.6, 1);
                 GARLAND_TRY(rows, signatures_of(from, facts.first, facts.last, static_cast<std::size_t>(most), reading));
                 GARLAND_TRY(matrix, distances(rows, rigid, comparing));
-                return Looked{std::make_shared<const FrameMatrix>(std::move(matrix)), most == 0 || !rows.points || facts.points <= static_cast<std::size_t>(most)};
+                return Looked{std::make_shared<const FrameMatrix>(std::move(matrix)), rows.every};
             },
             std::move(done), most > 0);
     };
-    auto take = [this](const Looked& looked) {
+    auto take = [this](const Looked& looked, bool last) {
         matrix_ = looked.matrix;
-        exact_ = looked.all_points;
+        exact_ = last || looked.every == 1;
+        every_ = looked.every;
         match_->set_matrix(matrix_);
         find();
     };
@@ -225,11 +226,11 @@ void LoopBench::look() {
     };
     compare(first_look, [this, compare, take, failed](Result<Looked> first) {
         if (!first) return failed(first.error());
-        take(*first);
+        take(*first, false);
         if (exact_) return;
         compare(0, [take, failed](Result<Looked> all) {
             if (!all) return failed(all.error());
-            take(*all);
+            take(*all, true);
         });
     });
 }
@@ -251,8 +252,10 @@ void LoopBench::show_found() {
     clear_layout(list_);
     match_->set_candidates(found_);
     if (!matrix_) return looked_->setText({});
-    looked_->setText((exact_ ? tr("Of %1, exactly. A usual step: %2.") : tr("A first look at %1; all points follow. A usual step: %2."))
-                         .arg(QString::fromStdString(counted(static_cast<long long>(matrix_->frames), "frame", "frames")), distance_words(matrix_->usual_step(), matrix_->unit)));
+    const QString frames = QString::fromStdString(counted(static_cast<long long>(matrix_->frames), "frame", "frames")), step = distance_words(matrix_->usual_step(), matrix_->unit);
+    looked_->setText(every_ == 1 ? tr("Of %1, exactly. A usual step: %2.").arg(frames, step)
+                     : exact_    ? tr("Of %1, by one point in %2. A usual step: %3.").arg(frames).arg(every_).arg(step)
+                                 : tr("A first look at %1; all points follow. A usual step: %2.").arg(frames, step));
     if (found_.empty()) list_->addWidget(make_label(tr("Nothing repeats here: no loop of that length."), "muted"));
     for (const LoopCandidate& c : found_) {
         auto* line = new QToolButton;

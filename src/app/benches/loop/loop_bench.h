@@ -19,7 +19,7 @@ class LoopBench : public Bench {
     MatchView& match() { return *match_; }
     const std::vector<LoopCandidate>& candidates() const { return found_; }
     const Closing& draft() const { return draft_; }
-    bool exact() const { return exact_; } // the picture is of all points
+    bool exact() const { return exact_; } // the picture is the last one: of all points that fit
     const std::optional<Seam>& seam() const { return seam_; }
     void choose(std::int64_t start, std::int64_t length);
     void close_it();
@@ -56,6 +56,7 @@ class LoopBench : public Bench {
     std::shared_ptr<const FrameMatrix> matrix_;
     std::optional<Seam> seam_;
     bool exact_ = false;
+    std::size_t every_ = 1; // one point in so many was compared
     // What the picture was made of.
     SourceId looked_at_;
     std::uint64_t looked_serial_ = 0;
