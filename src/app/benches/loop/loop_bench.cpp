@@ -185,6 +185,7 @@ void LoopBench::look() {
     const bool same = looked_at_ == source() && looked_serial_ == open()->serial && looked_taking_ == from->taking() && looked_rigid_ == rigid_->isChecked();
     if (same) return;
     if (looking_) looking_->drop();
+    if (finding_) finding_->drop();
     looked_at_ = source();
     looked_serial_ = open()->serial;
     looked_taking_ = from->taking();
@@ -242,10 +243,19 @@ void LoopBench::find() {
     wish.longest = static_cast<std::int64_t>(longest_->value());
     wish.settle = static_cast<std::int64_t>(settle_->value());
     wish.most = 5;
-    found_ = find_loops(*matrix_, wish);
-    match_->set_candidates(found_);
+    if (finding_) finding_->drop();
+    using Found = std::vector<LoopCandidate>;
+    finding_ = document_.jobs().start<Found>( // two thousand frames have two million candidates
+        this, tr("Looking for loops"), [matrix = matrix_, wish](Progress&) -> Result<Found> { return find_loops(*matrix, wish); },
+        [this](Result<Found> found) {
+            if (!found) return; // a newer one was asked for
+            finding_ = nullptr;
+            found_ = std::move(*found);
+            show_found();
+            if (!found_.empty() && draft_.length <= 1) choose(found_.front().start, found_.front().length);
+        },
+        true);
     show_found();
-    if (!found_.empty() && draft_.length <= 1) choose(found_.front().start, found_.front().length);
 }
 
 void LoopBench::show_found() {
@@ -256,7 +266,7 @@ void LoopBench::show_found() {
     looked_->setText(every_ == 1 ? tr("Of %1, exactly. A usual step: %2.").arg(frames, step)
                      : exact_    ? tr("Of %1, by one point in %2. A usual step: %3.").arg(frames).arg(every_).arg(step)
                                  : tr("A first look at %1; all points follow. A usual step: %2.").arg(frames, step));
-    if (found_.empty()) list_->addWidget(make_label(tr("Nothing repeats here: no loop of that length."), "muted"));
+    if (found_.empty() && !finding_) list_->addWidget(make_label(tr("Nothing repeats here: no loop of that length."), "muted"));
     for (const LoopCandidate& c : found_) {
         auto* line = new QToolButton;
         line->setObjectName("segment");

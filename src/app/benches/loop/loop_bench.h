@@ -62,7 +62,7 @@ class LoopBench : public Bench {
     std::uint64_t looked_serial_ = 0;
     Taking looked_taking_;
     bool looked_rigid_ = false;
-    QPointer<Job> looking_, measuring_;
+    QPointer<Job> looking_, finding_, measuring_;
 };
 
 } // namespace garland
