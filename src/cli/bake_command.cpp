@@ -23,17 +23,17 @@ Result<void> show_alone(Opened& opened, const std::string& name) {
     return {};
 }
 
-int bake_usda(const Opened& opened, const BakeWords& words, FrameRange range, Progress& progress, Output out) {
+int bake_usda(const Opened& opened, const BakeWords& words, FrameSteps range, Progress& progress, Output out) {
     std::error_code made;
     if (!words.dry_run) std::filesystem::create_directories(words.folder, made);
     if (made) return report_error(Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", made.message())}.at(words.folder), out);
-    const UsdaCacheOrder order{words.folder + "/" + words.name + ".usda", words.name, range, words.replace ? Existing::replace : Existing::refuse};
+    const UsdaCacheOrder order{words.folder + "/" + words.name + ".usda", words.name, range.range, words.replace ? Existing::replace : Existing::refuse, range.step};
     if (words.dry_run) {
         auto size = usda_cache_bytes(*opened.show, order, progress);
         if (!size) return report_error(size.error(), out);
         const double free = free_space(words.folder);
         if (out.json) {
-            print_json({{"files", 1}, {"bytes", *size}, {"free", free}, {"existing", file_exists(order.path) ? 1 : 0}});
+            print_json({{"file_count", 1}, {"bytes", *size}, {"free", free}, {"existing", file_exists(order.path) ? 1 : 0}});
         } else {
             fmt::print("1 file of about {}; {} free{}\n", byte_count(*size), byte_count(free), file_exists(order.path) ? "; it is there already" : "");
         }
@@ -53,8 +53,12 @@ int bake_usda(const Opened& opened, const BakeWords& words, FrameRange range, Pr
 } // namespace
 
 int bake_command(const BakeWords& words, Output out) {
-    auto range = whole_range(words.frames);
+    auto range = whole_steps(words.frames);
     if (!range) return usage(range.error(), out);
+    if (words.name.empty() || words.name.find('/') != words.name.npos || words.name == "." || words.name == "..") {
+        return usage(Error{ErrorCode::invalid, fmt::format("\"{}\" is not a name for files", words.name)}.keeping("nothing was written").advise(
+            "give a name without a slash with --name, and the folder with --out"), out);
+    }
     TerminalProgress progress(out);
     auto opened = open(words.project, progress);
     if (!opened) return report_error(opened.error(), out);
@@ -65,13 +69,13 @@ int bake_command(const BakeWords& words, Output out) {
     }
     if (!opened->project.missing.empty()) return report_error(opened->project.missing.front().error, out);
     if (words.as == "usda") return bake_usda(*opened, words, *range, progress, out);
-    BakeOrder order{words.folder, words.name, *range, words.replace ? Existing::replace : Existing::refuse};
+    BakeOrder order{words.folder, words.name, range->range, words.replace ? Existing::replace : Existing::refuse, range->step};
     auto size = estimate(*opened->show, order, progress);
     if (!size) return report_error(size.error(), out);
     if (words.dry_run) {
         if (out.json) {
             print_json(
-                {{"files", size->files}, {"volume_files", size->volume_files}, {"bytes", size->bytes}, {"free", size->free}, {"existing", size->existing}});
+                {{"file_count", size->files}, {"volume_file_count", size->volume_files}, {"bytes", size->bytes}, {"free", size->free}, {"existing", size->existing}});
         } else {
             fmt::print("{} of about {} in all; {} free{}\n",
                        counted(size->files, "file", "files") + (size->volume_files ? fmt::format(" and {}", counted(size->volume_files, "volume", "volumes")) : std::string()),
@@ -84,7 +88,7 @@ int bake_command(const BakeWords& words, Output out) {
     if (!done) return report_error(done.error(), out);
     if (out.json) {
         print_json(
-            {{"files", done->files}, {"bytes", done->bytes}, {"poses_made", done->poses}, {"copies", done->copies}});
+            {{"files", done->files}, {"bytes", done->bytes}, {"poses_made", done->poses}, {"copy_count", done->copies}});
     } else {
         fmt::print("{} written to {}, {} in all: {} copies from {} poses; counts and sizes read back and right\n",
                    counted(static_cast<long long>(done->files.size()), "file", "files"), words.folder,

@@ -104,6 +104,7 @@ int trace_command(const std::string& path, long long copy, const std::string& fr
     warn_missing(*opened);
     Json all = Json::array();
     for (double i = 0; list->first + i * list->step <= list->last + 1e-9; ++i) {
+        if (progress.cancelled()) return report_error(Error{ErrorCode::cancelled, "stopped"}, out);
         auto t = trace(*opened->show, copy - 1, OutputFrame(list->first + i * list->step));
         if (!t) return report_error(t.error(), out);
         Json stages = Json::array();
@@ -120,7 +121,7 @@ int trace_command(const std::string& path, long long copy, const std::string& fr
         }
         all.push_back({{"output_frame", t->frame.value}, {"copy", copy}, {"stages", stages}});
     }
-    if (out.json) print_json(all);
+    if (out.json) print_json({{"trace", all}});
     return exit_fine;
 }
 
@@ -158,35 +159,40 @@ int check_command(const std::string& path, Output out) {
 
 int table_command(const std::string& path, const std::string& frames, const std::string& file, bool replace,
                   Output out) {
-    auto range = whole_range(frames);
+    auto range = whole_steps(frames);
     if (!range) return usage(range.error(), out);
     TerminalProgress progress(out);
     auto opened = open(path, progress);
     if (!opened) return report_error(opened.error(), out);
     warn_missing(*opened);
     const Show& show = *opened->show;
+    const Project& project = opened->project.project;
     if (!file.empty()) {
-        auto done = write_timing_table(file, show, opened->project.project, *range,
-                                       replace ? Existing::replace : Existing::refuse, progress);
+        auto done = write_timing_table(file, show, project, *range, replace ? Existing::replace : Existing::refuse, progress);
         if (!done) return report_error(done.error(), out);
         if (out.json) {
-            print_json({{"file", file}, {"rows", range->count() * show.copies()}});
+            print_json({{"file", file}, {"row_count", range->count() * show.copies()}});
         } else {
             fmt::print("{} written to {}\n", counted(range->count() * show.copies(), "row", "rows"), file);
         }
         return exit_fine;
     }
+    const auto stopped = [&] { return report_error(Error{ErrorCode::cancelled, "stopped"}, out); };
     if (out.json) {
         Json rows = Json::array();
-        for (std::int64_t f = range->first; f <= range->last; ++f) {
+        for (std::int64_t f = range->range.first; f <= range->range.last; f += range->step) {
+            if (progress.cancelled()) return stopped();
             for (const ArrangementShow& a : show.arrangements) {
                 const auto moments = moments_at(a, OutputFrame(static_cast<double>(f)));
                 const CopyClocks::Now now = a.clocks.now(static_cast<double>(f));
                 for (std::size_t i = 0; i < moments.size(); ++i) {
                     rows.push_back({{"output_frame", f},
                                     {"copy", a.number(i) + 1},
+                                    {"name", copy_name(a.number(i), show.copies())},
+                                    {"arrangement", project.arrangement(a.id)->name},
+                                    {"source", project.source(a.source)->name},
                                     {"source_frame", moments[i].source},
-                                    {"speed", moments[i].speed},
+                                    {"speed", shown_speed(moments[i].speed)},
                                     {"visible", !moments[i].has(mark_absent)},
                                     {"delay", a.clocks.at(a.plan, i, now).delay}});
                 }
@@ -196,8 +202,9 @@ int table_command(const std::string& path, const std::string& frames, const std:
         return exit_fine;
     }
     std::string text = table_header();
-    for (std::int64_t f = range->first; f <= range->last; ++f) {
-        append_table_rows(show, opened->project.project, f, text);
+    for (std::int64_t f = range->range.first; f <= range->range.last; f += range->step) {
+        if (progress.cancelled()) return stopped();
+        append_table_rows(show, project, f, text);
         fmt::print("{}", text);
         text.clear();
     }
@@ -227,11 +234,39 @@ int fast_copy_command(const std::string& path, const FastCopyWords& words, Outpu
                     {"bytes", done->bytes},
                     {"frames", done->frames},
                     {"bridged", done->bridged},
+                    {"kept", done->kept},
                     {"largest_difference", done->worst}});
     } else {
-        fmt::print("{} in {}, {}; read back, off by at most {:.3g} units{}\n", counted(done->frames, "frame", "frames"),
-                   done->files.front(), byte_count(done->bytes), done->worst,
+        fmt::print("{} in {}, {}; read back, off by at most {:.3g} units; kept: {}{}\n", counted(done->frames, "frame", "frames"),
+                   done->files.front(), byte_count(done->bytes), done->worst, done->kept,
                    done->bridged ? fmt::format("; {} missing, written as the frame before", done->bridged) : std::string());
+    }
+    return exit_fine;
+}
+
+int new_command(const NewWords& w, Output out) {
+    Project project;
+    project.settings.name = w.name;
+    if (!w.rate.empty()) {
+        auto rate = parse_rate(w.rate);
+        if (!rate) return usage(rate.error(), out);
+        project.settings.rate = *rate;
+    }
+    if (!w.range.empty()) {
+        auto range = whole_steps(w.range);
+        if (!range) return usage(range.error(), out);
+        project.settings.range = range->range;
+    }
+    if (auto ok = validate(project); !ok) return usage(ok.error(), out);
+    if (w.path == "-") {
+        fmt::print("{}", project_text(project));
+        return exit_fine;
+    }
+    if (auto saved = save_project(w.path, project, w.replace ? Existing::replace : Existing::refuse); !saved) return report_error(saved.error(), out);
+    if (out.json) {
+        print_json({{"project", w.path}});
+    } else {
+        fmt::print("{}: {} frames per second, output frames {} to {}\n", w.path, to_text(project.settings.rate), project.settings.range.first, project.settings.range.last);
     }
     return exit_fine;
 }
@@ -239,7 +274,7 @@ int fast_copy_command(const std::string& path, const FastCopyWords& words, Outpu
 int camera_command(const std::string& path, const std::string& frames, Output out) {
     auto list = parse_frames(frames);
     if (!list) return usage(list.error(), out);
-    auto project = load_project(path);
+    auto project = load(path);
     if (!project) return report_error(project.error(), out);
     const CameraPlan plan(project->settings.camera_keys, project->settings.camera);
     Json rows = Json::array();

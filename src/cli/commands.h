@@ -10,7 +10,7 @@
 
 namespace garland {
 
-inline constexpr int exit_fine = 0, exit_error = 1, exit_usage = 2, exit_findings = 3;
+inline constexpr int exit_fine = 0, exit_error = 1, exit_usage = 2, exit_findings = 3; // 128 + the signal that ended it
 
 int run_command_line(int argc, char** argv);
 
@@ -51,6 +51,11 @@ struct FastCopyWords {
     bool bare = false;
 };
 int fast_copy_command(const std::string& path, const FastCopyWords& words, Output out);
+struct NewWords {
+    std::string path, name, rate, range;
+    bool replace = false;
+};
+int new_command(const NewWords& words, Output out); // an empty project
 int camera_command(const std::string& project, const std::string& frames, Output out);
 // only: "festival", "quay", or "" for both; prints the paths of the projects.
 int demo_command(const std::string& folder, const std::string& only, Output out);
@@ -58,7 +63,12 @@ int demo_command(const std::string& folder, const std::string& only, Output out)
 // Prints an error to standard error (or as JSON to standard output) and gives its exit code.
 int report_error(const Error& error, Output out);
 nlohmann::ordered_json error_json(const Error& error);
-void print_json(const nlohmann::ordered_json& json);
+inline constexpr int answer_version = 1; // of what --json prints, said in every answer
+void print_json(const nlohmann::ordered_json& json); // an object
+
+// SIGINT and SIGTERM ask for an end: work stops at its next step, and nothing half-written stays.
+void listen_to_signals();
+int signal_received(); // which one; 0: none
 
 // Progress on standard error where that is a terminal.
 class TerminalProgress final : public Progress {
@@ -66,7 +76,7 @@ class TerminalProgress final : public Progress {
     explicit TerminalProgress(Output out);
     ~TerminalProgress() override;
     void report(double share, std::string_view what) override;
-    bool cancelled() const override; // after Ctrl+C
+    bool cancelled() const override; // after a signal
 
   private:
     bool shown_;

@@ -3,6 +3,7 @@
 #include "cli/edit_changes.h"
 #include "cli/edit_copies.h"
 #include "cli/edit_words.h"
+#include "cli/opened.h"
 #include "core/project/timings.h"
 #include "io/export_timing.h"
 #include "io/project_file.h"
@@ -10,6 +11,7 @@
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
 #include <memory>
+#include <optional>
 #include <nlohmann/json.hpp>
 
 namespace garland {
@@ -18,8 +20,17 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
+// Changes a project where it is: nobody else changes it meanwhile. "-" reads standard input and writes standard output.
 int run_edit(const Words& w, const Change& change, Output out) {
-    auto project = load_project(w.project);
+    const bool piped = w.project == "-" && w.out.empty();
+    std::optional<ProjectLock> lock;
+    if (w.project != "-" && w.out.empty() && !w.dry_run) {
+        auto taken = ProjectLock::take(w.project);
+        if (!taken) return report_error(taken.error(), out);
+        lock.emplace(std::move(*taken));
+    }
+    ProjectStamp stamp;
+    auto project = load(w.project, &stamp);
     if (!project) return report_error(project.error(), out);
     const Project before = *project;
     auto done = change(*project);
@@ -33,9 +44,14 @@ int run_edit(const Words& w, const Change& change, Output out) {
     }
     const bool same = *project == before;
     const std::string to = w.out.empty() ? w.project : w.out;
+    if (!w.dry_run && piped) {
+        fmt::print("{}", project_text(*project));
+        fmt::print(stderr, "{}{}\n", done->words, done->note.empty() ? "" : "; " + done->note);
+        return exit_fine;
+    }
     if (!w.dry_run) {
         const bool over = w.out.empty() || w.replace;
-        if (auto saved = save_project(to, *project, over ? Existing::replace : Existing::refuse); !saved) {
+        if (auto saved = save_project(to, *project, over ? Existing::replace : Existing::refuse, w.out.empty() ? &stamp : nullptr, lock ? &*lock : nullptr); !saved) {
             return report_error(saved.error(), out);
         }
     }
@@ -52,7 +68,7 @@ int run_edit(const Words& w, const Change& change, Output out) {
 }
 
 int run_curve(const Words& w, Output out) {
-    auto project = load_project(w.project);
+    auto project = load(w.project);
     if (!project) return report_error(project.error(), out);
     auto id = timing_of(*project, w);
     if (!id) return report_error(id.error(), out);
@@ -115,6 +131,7 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     range(sub, "Output frames P:Q")->required();
     sub = add("ramp", "From full speed evenly to another one", operation(words, ramp));
     sub->add_option("--to", w->to, "The speed at the end; 0 comes to a stop")->required();
+    sub->add_option("--from", w->from_speed, "The speed at the start")->capture_default_str();
     range(sub, "Output frames P:Q")->required();
     at(add("start", "Hold the first pose until an output frame, then play", operation(words, start)));
     range(add("trim", "Keep only some output frames", operation(words, trim)), "Output frames P:Q")->required();
@@ -144,7 +161,7 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
         ->add_option("--to", w->form, "positions or speeds")
         ->required();
     sub = add("phrases", "Play a list of phrases",
-              on_timing(words, [&words](Timing& t, const Project&) { return set_phrases(t, words); }));
+              on_timing(words, [&words](Timing& t, const Project& p) { return set_phrases(t, p, words); }));
     sub->add_option("--phrase", w->phrases,
                     "One phrase: \"first:last\", then backward, there-and-back, passes N, speed V, fade N; may be given again")
         ->required();
@@ -166,6 +183,16 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     sub = add("curve", "Take a timing from a file (.csv, .json)",
               on_timing(words, [&words](Timing& t, const Project&) { return take_curve(t, words); }));
     sub->add_option("--from", w->file, "The file")->required();
+
+    CLI::App* settings = edit->add_subcommand("settings", "The project's name, rate and range, and when copies count as twins");
+    settings->fallthrough();
+    settings->add_option("--name", w->name, "What it is called");
+    settings->add_option("--rate", w->rate, "Output frames per second, as in 24 or 24000/1001");
+    settings->add_option("--range", w->range, "Output frames A:B");
+    settings->add_option("--alike-below", w->alike_below, "Twins: two copies are alike where they differ by less; source frames");
+    settings->add_option("--twin-share", w->twin_share, "Twins: alike for more than this share of the range, 0 to 1");
+    settings->add_option("--only-moving", w->only_moving, "Twins: on or off: only frames at which copies move count");
+    settings->callback([w, settings, &out, &code] { code = run_edit(*w, [&](Project& p) { return set_settings(p, *w, *settings); }, out); });
 
     sub = add("tempo", "Set the tempo grid", [&words](Project& p) { return set_tempo(p, words); });
     sub->add_option("--bpm", w->bpm, "Beats a minute")->capture_default_str();

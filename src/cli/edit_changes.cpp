@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 #include <fmt/format.h>
 
 namespace garland {
@@ -39,6 +40,7 @@ Change operation(const Words& w, OperationKind kind) {
         o.frames = kind == OperationKind::slow ? w.ramps : w.frames;
         o.absorb = w.absorb;
         o.speed = kind == OperationKind::ramp ? w.to : w.speed;
+        o.from_speed = w.from_speed;
         if (!w.range.empty()) {
             GARLAND_TRY(range, span_of(w.range));
             o.range = range;
@@ -104,7 +106,20 @@ Result<Done> set_form(Timing& t, const Words& w) {
     return Done{form == TimingForm::speeds ? "Keep the timing as speed keys" : "Keep the timing as position keys", done.words};
 }
 
-Result<Done> set_phrases(Timing& t, const Words& w) {
+namespace {
+// Which ends of phrases miss their beat, while the grid is on.
+std::string missed_beats(const PhraseList& list, bool turn_twice, const Project& p) {
+    std::string words;
+    if (!p.settings.tempo.on) return words;
+    for (const OffBeat& off : off_beats(list, turn_twice, p.settings.tempo, p.settings.rate)) {
+        words += fmt::format("; phrase {} ends at {}, {} {} its beat", off.phrase + 1, short_number(off.at.value, 2), counted_number(std::round(std::abs(off.late()) * 100) / 100, "frame", "frames"),
+                             off.late() > 0 ? "after" : "before");
+    }
+    return words;
+}
+} // namespace
+
+Result<Done> set_phrases(Timing& t, const Project& p, const Words& w) {
     PhraseList list;
     list.start = OutputFrame(w.start);
     for (const std::string& text : w.phrases) {
@@ -117,7 +132,7 @@ Result<Done> set_phrases(Timing& t, const Words& w) {
     t.phrases = list;
     GARLAND_CHECK(validate(t));
     return Done{fmt::format("Play {}", counted(static_cast<long long>(list.list.size()), "phrase", "phrases")),
-                fmt::format("{} from output frame {}", counted_number(form_length(t), "frame", "frames"), short_number(w.start))};
+                fmt::format("{} from output frame {}", counted_number(form_length(t), "frame", "frames"), short_number(w.start)) + missed_beats(list, t.turn_twice, p)};
 }
 
 Result<Done> to_the_beat(Timing& t, const Project& p, const Words& w) {
@@ -175,6 +190,35 @@ Result<Done> take_curve(Timing& t, const Words& w) {
     return Done{fmt::format("Take the timing from {}", file_name(w.file)), curve.words};
 }
 
+Result<Done> set_settings(Project& p, const Words& w, const CLI::App& given) {
+    std::string words;
+    auto say = [&](std::string what) { words += (words.empty() ? "" : ", ") + std::move(what); };
+    Settings& s = p.settings;
+    if (given.count("--name")) s.name = w.name, say(fmt::format("name \"{}\"", w.name));
+    if (given.count("--rate")) {
+        GARLAND_TRY(rate, parse_rate(w.rate));
+        s.rate = rate;
+        say(fmt::format("{} frames per second", to_text(rate)));
+    }
+    if (given.count("--range")) {
+        GARLAND_TRY(ends, two(w.range, "a range of output frames"));
+        if (ends.first != std::floor(ends.first) || ends.second != std::floor(ends.second) || std::abs(ends.first) > frame_limit || std::abs(ends.second) > frame_limit) {
+            return wrong(fmt::format("the range \"{}\" does not begin and end on whole frames", w.range), "write two whole numbers, as in 1:240");
+        }
+        s.range = {static_cast<std::int64_t>(ends.first), static_cast<std::int64_t>(ends.second)};
+        say(fmt::format("output frames {} to {}", s.range.first, s.range.last));
+    }
+    if (given.count("--alike-below")) s.alike_below = w.alike_below, say(fmt::format("twins alike below {} source frames", short_number(w.alike_below)));
+    if (given.count("--twin-share")) s.twin_share = w.twin_share, say(fmt::format("twins above {} of the range", short_number(w.twin_share)));
+    if (given.count("--only-moving")) {
+        GARLAND_TRY(on, on_off(w.only_moving));
+        s.twins_only_moving = on;
+        say(on ? "twins only while they move" : "twins also while they stand");
+    }
+    if (words.empty()) return wrong("nothing to change", "give one of the options that garland-cli edit settings --help lists");
+    return Done{"Set " + words};
+}
+
 Result<Done> set_tempo(Project& p, const Words& w) {
     Tempo& t = p.settings.tempo;
     t = {!w.off, w.off ? t.beats_per_minute : w.bpm, w.off ? t.offset : OutputFrame(w.offset),
@@ -194,6 +238,11 @@ Result<Done> set_marker(Project& p, const Words& w) {
         std::erase_if(markers, [&](const Marker& m) { return m.at == at && (w.name.empty() || m.name == w.name); });
         if (markers.size() == before) return wrong(fmt::format("there is no such marker at output frame {}", short_number(w.at)));
         return Done{fmt::format("Remove the marker at output frame {}", short_number(w.at))};
+    }
+    for (Marker& m : markers) { // once more at the same frame: another name for it
+        if (m.at != at) continue;
+        const std::string old = std::exchange(m.name, w.name);
+        return Done{fmt::format("Marker \"{}\" at output frame {}", w.name, short_number(w.at)), old == w.name ? "it was there already" : fmt::format("it was called \"{}\"", old)};
     }
     markers.push_back({at, w.name});
     std::stable_sort(markers.begin(), markers.end(), [](const Marker& a, const Marker& b) { return a.at < b.at; });

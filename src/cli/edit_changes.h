@@ -39,6 +39,8 @@ struct Words {
     WaterSpec water;
     Closing closing;
     std::string closing_way, closing_mix, closing_fade;
+    double alike_below = 0.5, twin_share = 0.5, from_speed = 1;
+    std::string only_moving;
 };
 
 // The timing meant by --timing, or the only one.
@@ -50,11 +52,12 @@ Change operation(const Words& w, OperationKind kind);
 Result<Done> set_key(Timing& t, const Words& w, bool speed);
 Result<Done> drop_key(Timing& t, const Words& w);
 Result<Done> set_form(Timing& t, const Words& w);
-Result<Done> set_phrases(Timing& t, const Words& w);
+Result<Done> set_phrases(Timing& t, const Project& p, const Words& w);
 Result<Done> to_the_beat(Timing& t, const Project& p, const Words& w);
 Result<Done> set_outside(Timing& t, const Words& w);
 Result<Done> set_master(Timing& t, const Words& w);
 Result<Done> take_curve(Timing& t, const Words& w);
+Result<Done> set_settings(Project& p, const Words& w, const CLI::App& given);
 Result<Done> set_tempo(Project& p, const Words& w);
 Result<Done> set_marker(Project& p, const Words& w);
 Result<Done> share(Project& p, const Words& w);

@@ -5,6 +5,7 @@
 #include "core/base/numbers.h"
 #include "io/open_source.h"
 #include "io/project_file.h"
+#include "io/series.h"
 
 #include <algorithm>
 #include <filesystem>
@@ -95,7 +96,7 @@ Result<Done> gather(Project& p, const Words& w) {
     auto stored = [&](const std::string& file) { return relative_path(file, std::filesystem::absolute(w.project).string()); };
     std::string names;
     auto add = [&](const SourcePtr& source, const std::string& file) -> SourceSpec& {
-        const std::string name = w.name.empty() || (!w.shapes && files.size() > 1) ? std::filesystem::path(file).stem().string() : w.name;
+        const std::string name = w.name.empty() || (!w.shapes && files.size() > 1) ? source_name(file) : w.name;
         names += fmt::format("{}\"{}\" ({})", names.empty() ? "" : ", ", name, to_text(source->facts().kind));
         return *p.source(add_source(p, name, stored(file), length_of(source->facts(), p.settings.rate)));
     };

@@ -30,13 +30,13 @@ std::string distance_words(double d, const std::string& unit) {
 
 int loop_command(const LoopWords& w, Output out) {
     TerminalProgress progress(out);
-    auto project = load_project(w.project);
+    auto project = load(w.project);
     if (!project) return report_error(project.error(), out);
     auto index = find_named(project->sources, w.source, "source");
     if (!index) return report_error(index.error(), out);
     auto open = opened_source(*project, *index, w.project, progress);
     if (!open) return report_error(open.error(), out);
-    PoseCache cache(std::size_t(2) << 30);
+    PoseCache cache(cache_bytes());
     const Sampler sampler = open_sampler(project->sources[*index], *open, cache);
     const SourceFacts& f = sampler.source()->facts();
     auto rows = signatures_of(sampler, f.first, f.last, 0, progress);
@@ -94,7 +94,7 @@ Result<Done> close_loop_of(Project& p, const Words& w, const CLI::App& given) {
     }
     if (given.count("--keep-contrast")) c.keep_contrast = w.closing.keep_contrast;
     GARLAND_CHECK(close_source(p, id, c, f.first, f.last));
-    PoseCache cache(std::size_t(2) << 30);
+    PoseCache cache(cache_bytes());
     GARLAND_TRY(seam, seam_of(open_sampler(p.sources[i], open, cache), c));
     std::string note = fmt::format("{} frames; the gap between both ends is {}, {} usual steps", c.length, distance_words(seam.gap, seam.unit), short_number(seam.in_steps(seam.gap), 2));
     if (seam.step_after > 0) note += fmt::format("; the step across the wrap is {} usual steps now", short_number(seam.in_steps(seam.step_after), 2));

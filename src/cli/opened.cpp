@@ -1,19 +1,42 @@
 #include "cli/opened.h"
 
+#include "core/base/memory.h"
+
 #include <cmath>
+#include <cstdio>
 #include <fmt/format.h>
 
 namespace garland {
 
 namespace {
-constexpr std::size_t cache_bytes = std::size_t(2) << 30;
+std::size_t asked_cache = 0; // 0: the usual size
 } // namespace
+
+void set_cache_bytes(std::size_t bytes) {
+    asked_cache = bytes;
+}
+
+std::size_t cache_bytes() {
+    return asked_cache > 0 ? asked_cache : usual_cache_bytes();
+}
+
+Result<Project> load(const std::string& path, ProjectStamp* stamp) {
+    if (path != "-") return load_project(path, stamp);
+    std::string text;
+    char buffer[1 << 16];
+    for (std::size_t got; (got = std::fread(buffer, 1, sizeof buffer, stdin)) > 0;) {
+        text.append(buffer, got);
+        if (text.size() > (std::size_t(1) << 30)) return fail(Error{ErrorCode::too_large, "is larger than a project can be"}.at("standard input"));
+    }
+    return parse_project(text, "standard input");
+}
 
 Result<Opened> open(const std::string& path, Progress& progress) {
     Opened out;
-    GARLAND_TRY(project, open_project(path, progress));
+    GARLAND_TRY(value, load(path));
+    GARLAND_TRY(project, open_project(std::move(value), path, progress));
     out.project = std::move(project);
-    out.cache = std::make_unique<PoseCache>(cache_bytes);
+    out.cache = std::make_unique<PoseCache>(cache_bytes());
     GARLAND_CHECK(find_groundwork(out.project.project, out.project.sources, *out.cache, progress));
     out.show = make_show(out.project.project, out.project.sources, *out.cache);
     return out;
@@ -30,13 +53,12 @@ void warn_missing(const Opened& opened) {
     }
 }
 
-Result<FrameRange> whole_range(const std::string& text) {
+Result<FrameSteps> whole_steps(const std::string& text) {
     GARLAND_TRY(list, parse_frames(text));
-    if (list.step != 1 || list.first != std::floor(list.first) || list.last != std::floor(list.last)) {
-        return fail(
-            Error{ErrorCode::invalid, fmt::format("\"{}\": whole frames without a step are needed here", text)});
+    if (list.step != std::floor(list.step) || list.first != std::floor(list.first) || list.last != std::floor(list.last)) {
+        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is not a list of whole frames", text)}.advise("write first:last or first:last:step in whole frames, as in 1:240:4"));
     }
-    return FrameRange{static_cast<std::int64_t>(list.first), static_cast<std::int64_t>(list.last)};
+    return FrameSteps{{static_cast<std::int64_t>(list.first), static_cast<std::int64_t>(list.last)}, static_cast<std::int64_t>(list.step)};
 }
 
 int usage(const Error& error, Output out) {

@@ -4,6 +4,7 @@
 #include "cli/commands.h"
 #include "core/project/show.h"
 #include "io/open_project.h"
+#include "io/project_file.h"
 
 #include <memory>
 #include <string>
@@ -20,7 +21,11 @@ struct Opened {
 Result<Opened> open(const std::string& path, Progress& progress);
 // Says on standard error what is missing or has no copies.
 void warn_missing(const Opened& opened);
-Result<FrameRange> whole_range(const std::string& text); // "1:240"
+Result<FrameSteps> whole_steps(const std::string& text); // "1:240", "1:240:4"
+// A project; "-" is standard input. stamp: as load_project.
+Result<Project> load(const std::string& path, ProjectStamp* stamp = nullptr);
+void set_cache_bytes(std::size_t bytes); // what --cache asks for
+std::size_t cache_bytes();
 int usage(const Error& error, Output out);               // reports it; the exit code of a wrong call
 
 } // namespace garland

@@ -26,7 +26,25 @@ nlohmann::ordered_json error_json(const Error& error) {
 }
 
 void print_json(const nlohmann::ordered_json& json) {
-    fmt::print("{}\n", json.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+    nlohmann::ordered_json answer{{"garland_cli", answer_version}};
+    answer.update(json);
+    fmt::print("{}\n", answer.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+}
+
+void listen_to_signals() {
+    for (const int number : {SIGINT, SIGTERM}) {
+        struct sigaction action {};
+        action.sa_handler = [](int signal) { interrupted = signal; };
+        action.sa_flags = static_cast<int>(SA_RESETHAND); // a second one ends the program at once
+        ::sigaction(number, &action, nullptr);
+    }
+    struct sigaction ignored {};
+    ignored.sa_handler = SIG_IGN; // writing beyond the limit of a file's size is an error like a full disk
+    ::sigaction(SIGXFSZ, &ignored, nullptr);
+}
+
+int signal_received() {
+    return interrupted;
 }
 
 int report_error(const Error& error, Output out) {
@@ -35,12 +53,7 @@ int report_error(const Error& error, Output out) {
     return exit_error;
 }
 
-TerminalProgress::TerminalProgress(Output out) : shown_(!out.quiet && ::isatty(STDERR_FILENO)) {
-    struct sigaction action {};
-    action.sa_handler = [](int) { interrupted = 1; };
-    action.sa_flags = static_cast<int>(SA_RESETHAND); // a second Ctrl+C ends the program at once
-    ::sigaction(SIGINT, &action, nullptr);
-}
+TerminalProgress::TerminalProgress(Output out) : shown_(!out.quiet && ::isatty(STDERR_FILENO)) {}
 
 TerminalProgress::~TerminalProgress() {
     if (shown_ && last_ >= 0) fmt::print(stderr, "\r\033[K");

@@ -1,18 +1,35 @@
 #include "cli/commands.h"
 
 #include "cli/edit.h"
+#include "cli/opened.h"
+#include "cli/time_arguments.h"
 #include "cli/version.h"
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
+#include <cerrno>
+#include <cstdio>
+#include <cstring>
+#include <exception>
 #include <fmt/format.h>
+#include <new>
+#include <nlohmann/json.hpp>
+#include <string_view>
 
 namespace garland {
 
-int run_command_line(int argc, char** argv) {
+namespace {
+
+bool has(int argc, char** argv, std::string_view word) {
+    return std::any_of(argv + 1, argv + argc, [&](const char* a) { return a == word; });
+}
+
+int run(int argc, char** argv) {
     CLI::App app{"Retimes baked motion and strings it over copies, each with its own time.", "garland-cli"};
     app.set_version_flag("--version", std::string("garland-cli ") + garland_version);
     app.require_subcommand(1);
-    app.footer("Exit codes: 0 fine, 1 error, 2 wrong usage, 3 findings.");
+    app.fallthrough();
+    app.footer("A project may be - for standard input. Times may carry a unit: 12f, 0.5s, 2beats. Exit codes: 0 fine, 1 error, 2 wrong usage, 3 findings, 130 interrupted.");
     Output out;
     std::string path, frames;
     long long copy = 1;
@@ -30,6 +47,14 @@ int run_command_line(int argc, char** argv) {
     auto frames_option = [](CLI::App* sub, std::string& to) {
         return sub->add_option("--frames", to, "Output frames, as in 1:240 (STEP may follow: 1:240:4)");
     };
+
+    NewWords fresh;
+    auto* make = command("new", "Make an empty project", [&] { return new_command(fresh, out); });
+    make->add_option("FILE", fresh.path, "The project file to make")->required();
+    make->add_option("--name", fresh.name, "What it is called");
+    make->add_option("--rate", fresh.rate, "Output frames per second, as in 24 or 24000/1001");
+    make->add_option("--range", fresh.range, "Output frames, as in 1:240");
+    make->add_flag("--replace", fresh.replace, "Replace the file if it already exists");
 
     auto* info = command("info", "Say what a source is: its kind, frames, points and problems",
                          [&] { return info_command(path, out); });
@@ -100,14 +125,63 @@ int run_command_line(int argc, char** argv) {
 
     add_edit_commands(app, out, code);
 
+    app.add_option_function<std::uint64_t>("--cache", [](const std::uint64_t& bytes) { set_cache_bytes(static_cast<std::size_t>(bytes)); }, "Memory for poses, as in 500MB or 4GB; usually 2 GB, or less where the machine has little")
+        ->transform(CLI::AsSizeValue(false));
+
+    // "edit hold --help" is about hold: CLI11 would take the word for the project.
+    if (has(argc, argv, "--help") || has(argc, argv, "-h")) {
+        CLI::App* about = &app;
+        for (int i = 1; i < argc; ++i) {
+            for (CLI::App* sub : about->get_subcommands([](CLI::App*) { return true; })) {
+                if (sub->get_name() != argv[i]) continue;
+                about = sub;
+                break;
+            }
+        }
+        fmt::print("{}", about->help(about == &app ? "garland-cli" : about->get_parent() == &app ? "garland-cli " + about->get_name() : "garland-cli edit PROJECT " + about->get_name()));
+        return exit_fine;
+    }
     try {
-        app.parse(argc, argv);
+        std::vector<std::string> arguments;
+        if (auto in_frames = with_times_in_frames(argc, argv); in_frames) {
+            arguments = std::move(*in_frames);
+        } else {
+            out.json = has(argc, argv, "--json");
+            return usage(in_frames.error(), out);
+        }
+        std::reverse(arguments.begin(), arguments.end()); // as CLI11 takes them
+        app.parse(std::move(arguments));
     } catch (const CLI::Success& done) {
         return app.exit(done);
     } catch (const CLI::ParseError& error) {
+        if (has(argc, argv, "--json")) print_json({{"error", {{"code", "usage"}, {"message", error.what()}, {"advice", "garland-cli --help lists what there is"}}}});
         app.exit(error);
         return exit_usage;
     }
+    return code;
+}
+
+} // namespace
+
+int run_command_line(int argc, char** argv) {
+    listen_to_signals();
+    Output out;
+    out.json = has(argc, argv, "--json");
+    int code = exit_fine;
+    try {
+        code = run(argc, argv);
+    } catch (const std::bad_alloc&) {
+        code = report_error(Error{ErrorCode::too_large, "there is not enough memory for this"}.keeping("everything that was there before").advise(
+                                "close other programs, give a smaller --cache, or write fewer copies at a time"), out);
+    } catch (const std::exception& error) { // a library's: nobody else throws here
+        code = std::ferror(stdout) ? exit_error : report_error(Error{ErrorCode::unreadable, error.what()}, out);
+    }
+    errno = 0;
+    if (std::fflush(stdout) != 0 || std::ferror(stdout)) {
+        std::fprintf(stderr, "garland-cli: standard output: cannot be written (%s). The answer is not complete.\n", errno ? std::strerror(errno) : "no room, or closed");
+        if (code == exit_fine || code == exit_findings) code = exit_error;
+    }
+    if (const int signal = signal_received(); signal != 0 && code != exit_fine) return 128 + signal;
     return code;
 }
 

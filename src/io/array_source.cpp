@@ -1,6 +1,7 @@
 #include "io/sources.h"
 
 #include "core/base/numbers.h"
+#include "io/fast_copy_note.h"
 #include "io/mesh_file.h"
 #include "io/moving_values.h"
 #include "io/npy.h"
@@ -34,6 +35,15 @@ class ArraySource final : public Source {
         }
         facts_.format = extension(paths_[0]) == ".obj" ? "OBJ and NumPy array" : "PLY and NumPy array";
         facts_.last = static_cast<std::int64_t>(shape[0]) - 1;
+        GARLAND_TRY(note, read_note(paths_[1].substr(0, paths_[1].size() - 4)));
+        std::optional<std::vector<std::string>> only;
+        if (note) {
+            apply_note(*note, facts_);
+            copied_ = true;
+            only = note->names(); // an older copy's files may lie beside it
+            if (std::find(only->begin(), only->end(), file_name(paths_[2])) == only->end()) paths_[2].clear();
+            facts_.format += ", fast copy";
+        }
         learn_pose(facts_, *base_);
         facts_.velocities = false;
         if (!paths_[2].empty()) {
@@ -47,8 +57,9 @@ class ArraySource final : public Source {
             }
         }
         const std::string stem = paths_[1].substr(0, paths_[1].size() - 4);
-        GARLAND_TRY(moving, MovingValues::find(stem, shape[0], shape[1], {"_velocity"}));
+        GARLAND_TRY(moving, MovingValues::find(stem, shape[0], shape[1], {"_velocity"}, only));
         moving_ = std::move(moving);
+        if (note) moving_.set_directions(note->directions);
         Pose with_moving;
         GARLAND_CHECK(moving_.put(with_moving, 0));
         facts_.normals |= !with_moving.normals.empty();
@@ -58,7 +69,7 @@ class ArraySource final : public Source {
             if (std::find(facts_.attributes.begin(), facts_.attributes.end(), a.name) == facts_.attributes.end()) facts_.attributes.push_back(a.name);
         }
         for (const auto& path : paths_) facts_.bytes_on_disk += path.empty() ? 0 : disk_bytes(path);
-        GARLAND_TRY(first, read(0, Progress::none()));
+        GARLAND_TRY(first, read(facts_.first, Progress::none()));
         facts_.box = bounds(*first);
         return {};
     }
@@ -66,7 +77,7 @@ class ArraySource final : public Source {
     const SourceFacts& facts() const override { return facts_; }
 
     Result<PosePtr> read(std::int64_t frame, Progress&) const override {
-        const auto index = static_cast<std::uint64_t>(present(frame));
+        const std::uint64_t index = index_of(present(frame));
         GARLAND_TRY(points, positions_.vectors(index));
         std::vector<V3f> velocities;
         if (facts_.velocities) {
@@ -77,7 +88,7 @@ class ArraySource final : public Source {
     }
 
     // Half floats are mixed as they are converted, in one pass over half the bytes.
-    bool makes_between() const override { return positions_.mixes(); }
+    bool makes_between(SubFrame how) const override { return positions_.mixes() && (how == SubFrame::linear || how == SubFrame::smooth); }
     Result<PosePtr> between(const Between& way, Progress& progress) const override {
         if (way.smooth) {
             GARLAND_TRY(a, read(way.a, progress));
@@ -95,7 +106,7 @@ class ArraySource final : public Source {
             const auto apart = static_cast<double>(way.b - way.a);
             return blend_through({before, static_cast<double>(way.a - way.before) / apart}, a, b, {after, static_cast<double>(way.after - way.b) / apart}, way.weight);
         }
-        const auto a = static_cast<std::uint64_t>(way.a), b = static_cast<std::uint64_t>(way.b);
+        const std::uint64_t a = index_of(way.a), b = index_of(way.b);
         const auto w = static_cast<float>(way.weight);
         GARLAND_TRY(points, positions_.mixed(a, b, w));
         std::vector<V3f> velocities;
@@ -119,6 +130,7 @@ class ArraySource final : public Source {
     }
 
   private:
+    std::uint64_t index_of(std::int64_t frame) const { return static_cast<std::uint64_t>(frame - facts_.first); }
     Result<PosePtr> pose_of(std::vector<V3f> points, std::vector<V3f> velocities, std::uint64_t a, std::uint64_t b, float w) const {
         auto pose = std::make_shared<Pose>();
         pose->points = std::move(points);
@@ -127,8 +139,9 @@ class ArraySource final : public Source {
         pose->uvs = base_->uvs;
         pose->colours = base_->colours;
         pose->attributes = base_->attributes;
+        if (copied_) pose->normals = base_->normals; // of a fast copy: they stand still although points move
         if (moving_.any()) GARLAND_CHECK(moving_.put(*pose, a, b, w));
-        if (auto ok = check_pose(*pose, paths_[1]); !ok) return fail(std::move(ok.error()).at_frame(static_cast<std::int64_t>(a)));
+        if (auto ok = check_pose(*pose, paths_[1]); !ok) return fail(std::move(ok.error()).at_frame(static_cast<std::int64_t>(a) + facts_.first));
         return PosePtr(pose);
     }
 
@@ -137,6 +150,7 @@ class ArraySource final : public Source {
     NpyFile positions_, velocities_;
     MovingValues moving_;
     SourceFacts facts_;
+    bool copied_ = false; // a fast copy: what its mesh says holds for every frame
 };
 
 } // namespace

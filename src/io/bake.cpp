@@ -39,11 +39,12 @@ PlyMerger::Content content_of(const std::vector<Posed>& all) {
             c.uvs |= !pose.uvs.empty();
             c.colours |= !pose.colours.empty();
             c.ids |= !pose.ids.empty();
+            for (const std::int64_t id : pose.ids) c.large_ids |= id < INT32_MIN || id > INT32_MAX;
             for (const Attribute& a : pose.attributes) {
                 const bool whole = !a.whole.empty();
                 const bool known = std::any_of(c.attributes.begin(), c.attributes.end(), [&](const Attribute& b) { return b.name == a.name; });
                 if (known || a.name == "copy" || a.width > 16) continue;
-                c.attributes.push_back({a.name, a.width, {}, whole ? std::vector<std::int32_t>{0} : std::vector<std::int32_t>{}});
+                c.attributes.push_back({a.name, a.width, {}, whole ? std::vector<std::int32_t>{0} : std::vector<std::int32_t>{}, a.vector});
             }
         }
     }
@@ -62,11 +63,11 @@ Result<double> write_volumes(const std::vector<Posed>& all, const Show& show, co
             const VolumePtr volume = placed(*sampled.pose->volume, place.turn, V3d(place.stretch) * place.size, place.position, velocity_factor(posed, i, show));
             const std::string path = volume_path(order, show, posed.arrangement->number(i), frame);
             GARLAND_CHECK(write_volume(path, *volume, order.existing));
+            files.push_back(path);
             GARLAND_TRY(back, read_volume_facts(path));
             if (back.size() != volume->facts().size() || (!back.empty() && back[0].active != volume->facts()[0].active)) {
                 return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(path));
             }
-            files.push_back(path);
             std::error_code none;
             bytes += static_cast<double>(std::filesystem::file_size(path, none));
         }
@@ -85,7 +86,7 @@ Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& sho
             const SampledPose& sampled = posed.poses[posed.picks.copies[i]];
             const Pose& pose = *sampled.pose;
             place_copy(posed, i, show, placed_now);
-            out.add_points(placed_now.points, placed_now.normals, placed_now.velocities, pose,
+            out.add_points(placed_now.points, placed_now.normals, placed_now.velocities, placed_now.attributes(pose), pose,
                            static_cast<std::int32_t>(posed.arrangement->number(i) + 1));
         }
     }
@@ -99,24 +100,24 @@ Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& sho
         }
     }
     const std::uint64_t bytes = out.written();
-    GARLAND_CHECK(out.commit());
-
-    GARLAND_TRY(back, read_ply_counts(path));
+    GARLAND_CHECK(out.finish());
+    GARLAND_TRY(back, read_ply_counts(out.temporary()));
     std::uint64_t size = 0;
-    GARLAND_CHECK(read_head(path, 1, size));
+    GARLAND_CHECK(read_head(out.temporary(), 1, size));
     if (back.points != content.points || back.faces != content.faces || size != bytes) {
         return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(path).advise(
             "check the disk and write this frame again"));
     }
+    GARLAND_CHECK(out.publish());
     return bytes;
 }
 
 } // namespace
 
 Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress& progress) {
-    if (!order.frames.valid()) return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+    if (!order.frames.valid() || order.step < 1) return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
     BakeEstimate e;
-    e.files = order.frames.count();
+    e.files = order.count();
     GARLAND_TRY(all, pose_all(show, OutputFrame(static_cast<double>(order.frames.first)), progress));
     double volumes = 0; // as large as in memory, at most
     for (const Posed& posed : all) {
@@ -131,7 +132,7 @@ Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress
     std::error_code none;
     for (const auto& entry : std::filesystem::directory_iterator(order.folder, none)) there.insert(order.folder + "/" + entry.path().filename().string());
     if (there.empty()) return e;
-    for (std::int64_t f = order.frames.first; f <= order.frames.last; ++f) {
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
         e.existing += static_cast<std::int64_t>(there.count(path_of(order, f)));
         for (const ArrangementShow& a : show.arrangements) {
             if (!a.usable || a.sampler.source()->facts().kind != SourceKind::volume) continue;
@@ -159,16 +160,18 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
                         .advise("free some space, choose another disk, or write fewer frames"));
     }
     std::error_code made;
-    std::filesystem::create_directories(order.folder, made);
+    const bool new_folder = std::filesystem::create_directories(order.folder, made);
     if (made) {
         return fail(Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", made.message())}.at(
             order.folder));
     }
     BakeDone done;
-    for (std::int64_t f = order.frames.first; f <= order.frames.last; ++f) {
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
         progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
                         fmt::format("frame {}", f));
         auto kept = [&](Error error) {
+            std::error_code none;
+            if (new_folder && done.files.empty()) std::filesystem::remove(order.folder, none); // only where it is empty
             error.kept = done.files.empty()
                              ? "nothing was written"
                              : fmt::format("the {} written so far",

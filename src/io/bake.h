@@ -15,6 +15,9 @@ struct BakeOrder {
     std::string name = "copies"; // files are name.0001.ply …
     FrameRange frames;
     Existing existing = Existing::refuse;
+    std::int64_t step = 1; // every so many frames, from the first on; above 0
+
+    std::int64_t count() const { return FrameSteps{frames, step}.count(); }
 };
 
 struct BakeEstimate {

@@ -126,9 +126,14 @@ Result<Curve> parse_csv(std::string_view text, const std::string& path) {
 
 Result<Curve> parse_json(std::string_view text, const std::string& path) {
     const std::string kept = "the timing as it is";
+    auto json = read_json(text, path);
+    if (!json) {
+        Error error = std::move(json.error());
+        error.message = "this is not JSON: " + error.message;
+        return fail(std::move(error).keeping(kept));
+    }
     try {
-        const Json json = Json::parse(text.begin(), text.end());
-        const JsonPart file(json, "the file");
+        const JsonPart file(*json, "the file");
         if (!file.get("garland_timing") || !file.get("timing")) {
             throw BadJson{"this is not a timing: the fields \"garland_timing\" and \"timing\" must be there"};
         }
@@ -150,14 +155,6 @@ Result<Curve> parse_json(std::string_view text, const std::string& path) {
         return curve;
     } catch (const BadJson& bad) {
         return fail(Error{ErrorCode::malformed, bad.message}.at(path).keeping(kept));
-    } catch (const Json::parse_error& error) {
-        const auto upto = text.substr(0, std::min<std::size_t>(error.byte, text.size()));
-        std::string what = error.what();
-        if (auto at = what.find("syntax error"); at != what.npos) what = what.substr(at);
-        return fail(Error{ErrorCode::malformed, "this is not JSON: " + what}
-                        .at(path)
-                        .at_line(1 + std::count(upto.begin(), upto.end(), '\n'))
-                        .keeping(kept));
     } catch (const Json::exception& error) {
         return fail(Error{ErrorCode::malformed, error.what()}.at(path).keeping(kept));
     }

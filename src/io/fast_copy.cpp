@@ -3,6 +3,7 @@
 #include "core/base/numbers.h"
 #include "core/geometry/blend.h"
 #include "io/moving_values.h"
+#include "io/open_source.h"
 #include "io/ply.h"
 
 #include <algorithm>
@@ -56,10 +57,23 @@ Result<void> has_room(const SourceFacts& f, const FastCopyOrder& order) {
                     .keeping("nothing was written"));
 }
 
-Result<FastCopyDone> copy_mesh(const Source& source, const FastCopyOrder& order, Progress& progress) {
+// Everything but the points has to be as it was, to what halves can hold.
+bool near(const float* a, const float* b, std::size_t count, NpyType type) {
+    for (std::size_t i = 0; i < count; ++i) {
+        const float allowed = type == NpyType::f16 ? std::max(std::abs(a[i]) / 1024, 1e-7f) : 0;
+        if (!(std::abs(a[i] - b[i]) <= allowed)) return false;
+    }
+    return true;
+}
+
+template <class V>
+bool near(const std::vector<V>& a, const std::vector<V>& b, NpyType type) {
+    constexpr std::size_t width = sizeof(V) / sizeof(float);
+    return a.size() == b.size() && (a.empty() || near(reinterpret_cast<const float*>(a.data()), reinterpret_cast<const float*>(b.data()), a.size() * width, type));
+}
+
+Result<FastCopyDone> copy_mesh(const Source& source, const FastCopyOrder& order, CopyFiles& files, Progress& progress) {
     const SourceFacts& f = source.facts();
-    const std::string mesh = order.stem + ".ply", points_path = order.stem + ".npy", velocity_path = order.stem + "_velocity.npy";
-    GARLAND_CHECK(may_be_written(source, {mesh, points_path, velocity_path}, order));
     GARLAND_TRY(read_first, source.read(f.first, progress));
     auto kept_of = [&](const PosePtr& pose) -> PosePtr {
         if (!order.keep) return pose;
@@ -68,15 +82,17 @@ Result<FastCopyDone> copy_mesh(const Source& source, const FastCopyOrder& order,
         return out;
     };
     const PosePtr first = kept_of(read_first);
+    files.learn_directions(*first);
     const bool moving = order.velocities && !f.velocities_a_frame && first->velocities.size() == first->points.size() && !first->points.empty();
     const auto frames = static_cast<std::uint64_t>(f.frames()), count = static_cast<std::uint64_t>(first->points.size());
-    GARLAND_TRY(points, NpyWriter::create(points_path, frames, count, order.type, order.existing));
+    const std::string mesh = files.add(".ply"), points_path = files.add(".npy");
+    GARLAND_TRY(points, NpyWriter::create(points_path, frames, count, order.type, Existing::refuse));
     std::optional<NpyWriter> velocities;
     if (moving) {
-        GARLAND_TRY(writer, NpyWriter::create(velocity_path, frames, count, order.type, order.existing));
+        GARLAND_TRY(writer, NpyWriter::create(files.add("_velocity.npy"), frames, count, order.type, Existing::refuse));
         velocities.emplace(std::move(writer));
     }
-    MovingWriter others(order.stem, frames, count, order.type, order.existing);
+    MovingWriter others(files.stem(), frames, count, order.type, Existing::refuse);
     const std::vector<ValueList> first_lists = value_lists(*first);
     FastCopyDone done;
     done.frames = f.frames();
@@ -84,11 +100,15 @@ Result<FastCopyDone> copy_mesh(const Source& source, const FastCopyOrder& order,
         GARLAND_CHECK(still_wanted(progress, f, frame, 0, 0.5, "copying"));
         done.bridged += source.present(frame) != frame;
         GARLAND_TRY(read, source.read(frame, progress));
-        if (!mixable(*first, *read)) {
-            return fail(Error{ErrorCode::unsupported, "points or faces differ from the first frame's"}.at_frame(frame).keeping(
-                "nothing was written"));
-        }
         const PosePtr pose = kept_of(read);
+        if (!mixable(*first, *pose)) {
+            return fail(Error{ErrorCode::unsupported, "points or faces differ from the first frame's"}.at_frame(frame));
+        }
+        if (first->faces != pose->faces && !(*first->faces == *pose->faces)) {
+            return fail(Error{ErrorCode::unsupported, "values kept for faces or corners differ from the first frame's, and arrays hold those of points only"}
+                            .at_frame(frame)
+                            .advise("leave them out with the list of what is kept"));
+        }
         if (order.type == NpyType::f16) {
             GARLAND_CHECK(fits_halves(pose->points, frame));
             if (moving) GARLAND_CHECK(fits_halves(pose->velocities, frame));
@@ -103,23 +123,22 @@ Result<FastCopyDone> copy_mesh(const Source& source, const FastCopyOrder& order,
     GARLAND_CHECK(points.commit());
     if (velocities) GARLAND_CHECK(velocities->commit());
     GARLAND_TRY(more, others.commit());
+    for (const std::string& path : more) files.add_written(path);
     Pose still = *first; // what moves is in the arrays
     still.velocities.clear();
-    GARLAND_CHECK(write_ply(mesh, still, PlyForm::little_endian, order.existing));
+    GARLAND_CHECK(write_ply(mesh, still, PlyForm::little_endian, Existing::refuse));
 
-    GARLAND_TRY(written, NpyFile::open(points_path));
+    GARLAND_TRY(written, open_source(points_path, progress));
     for (std::int64_t frame = f.first; frame <= f.last; ++frame) {
-        GARLAND_CHECK(still_wanted(progress, f, frame, 0.5, 1, "comparing", mesh));
-        GARLAND_TRY(pose, source.read(frame, progress));
-        GARLAND_TRY(back, written.vectors(static_cast<std::uint64_t>(frame - f.first)));
-        if (back.size() != pose->points.size()) {
-            return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(points_path).at_frame(frame));
-        }
-        done.worst = std::max(done.worst, furthest(pose->points, back));
+        GARLAND_CHECK(still_wanted(progress, f, frame, 0.5, 1, "comparing"));
+        GARLAND_TRY(read, source.read(frame, progress));
+        const PosePtr pose = kept_of(read);
+        GARLAND_TRY(back, written->read(frame - f.first, progress));
+        const bool same = back->points.size() == pose->points.size() && near(pose->normals, back->normals, order.type) &&
+                          (!moving || near(pose->velocities, back->velocities, order.type)) && near(pose->uvs, back->uvs, order.type);
+        if (!same) return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at_frame(frame).advise("check the disk and try again"));
+        done.worst = std::max(done.worst, furthest(pose->points, back->points));
     }
-    done.files = {mesh, points_path};
-    if (velocities) done.files.push_back(velocity_path);
-    done.files.insert(done.files.end(), more.begin(), more.end());
     return done;
 }
 
@@ -142,28 +161,73 @@ Result<void> fits_halves(const std::vector<V3f>& points, std::int64_t frame) {
     return {};
 }
 
-Result<void> may_be_written(const Source& source, const std::vector<std::string>& paths, const FastCopyOrder& order) {
-    for (const std::string& own : source.files()) {
-        for (const std::string& out : paths) {
+CopyFiles::CopyFiles(const Source& source, const FastCopyOrder& order, StagedFiles staged)
+    : source_(source), order_(order), staged_(std::move(staged)), name_(file_name(order.stem)) {}
+
+Result<CopyFiles> CopyFiles::create(const Source& source, const FastCopyOrder& order) {
+    GARLAND_TRY(staged, StagedFiles::create(folder_of(order.stem)));
+    return CopyFiles(source, order, std::move(staged));
+}
+
+std::string CopyFiles::add(const std::string& tail) {
+    return add_written(stem() + tail);
+}
+
+std::string CopyFiles::add_written(const std::string& path) {
+    names_.push_back(file_name(path));
+    return path;
+}
+
+void CopyFiles::learn_directions(const Pose& pose) {
+    for (const Attribute& a : pose.attributes) {
+        if (a.vector && std::find(directions_.begin(), directions_.end(), a.name) == directions_.end()) directions_.push_back(a.name);
+    }
+}
+
+// The source's own files are never written over, and others only where the order says so.
+Result<void> CopyFiles::may_appear() const {
+    for (const std::string& name : names_) {
+        const std::string out = folder_of(order_.stem) + "/" + name;
+        for (const std::string& own : source_.files()) {
             if (!same_file(own, out)) continue;
             return fail(Error{ErrorCode::invalid, "the copy would overwrite the source itself"}.at(out).keeping("the source").advise(
                 "choose another name"));
         }
-    }
-    for (const std::string& out : paths) {
-        if (order.existing == Existing::refuse && file_exists(out)) {
-            return fail(Error{ErrorCode::exists, "there is such a file already"}.at(out).keeping("it, and nothing was written").advise(
-                "choose another name"));
+        if (order_.existing == Existing::refuse && file_exists(out)) {
+            return fail(Error{ErrorCode::exists, "already exists"}.at(out).keeping("it, and nothing was written").advise("choose another name"));
         }
     }
     return {};
 }
 
-Result<void> still_wanted(Progress& progress, const SourceFacts& f, std::int64_t frame, double from, double to, const char* what, const std::string& written) {
+Result<std::vector<std::string>> CopyFiles::publish() {
+    GARLAND_CHECK(may_appear());
+    const SourceFacts& f = source_.facts();
+    FastCopyNote note{f.kind == SourceKind::volume ? 0 : f.first, f.rate, f.up, f.scale, f.missing, directions_, {}};
+    for (const std::string& name : names_) {
+        std::uint64_t size = 0;
+        const std::string path = staged_.folder() + "/" + name;
+        GARLAND_CHECK(open_regular(path, size));
+        note.files.push_back({name, size, sample_of(path)});
+    }
+    const std::string last = file_name(note_path(order_.stem)), unfinished = "unfinished.json";
+    GARLAND_CHECK(write_file(staged_.folder() + "/" + unfinished, unfinished_note_text(), Existing::refuse));
+    GARLAND_CHECK(write_file(staged_.folder() + "/" + last, note_text(note), Existing::refuse));
+    // The note says that files are missing until the last of them is in its place.
+    std::vector<StagedFiles::Place> places{{unfinished, last}};
+    for (const std::string& name : names_) places.push_back({name, name});
+    places.push_back({last, last});
+    GARLAND_CHECK(staged_.publish(places, order_.existing));
+    std::vector<std::string> out;
+    for (const std::string& name : names_) out.push_back(folder_of(order_.stem) + "/" + name);
+    out.push_back(note_path(order_.stem));
+    return out;
+}
+
+Result<void> still_wanted(Progress& progress, const SourceFacts& f, std::int64_t frame, double from, double to, const char* what) {
     progress.report(from + (to - from) * static_cast<double>(frame - f.first) / static_cast<double>(f.frames()), fmt::format("{} frame {}", what, frame));
     if (!progress.cancelled()) return {};
-    if (written.empty()) return fail(Error{ErrorCode::cancelled, "stopped"}.keeping("nothing was written"));
-    return fail(Error{ErrorCode::cancelled, "stopped while comparing"}.at(written).keeping("the copy, not compared to its end"));
+    return fail(ErrorCode::cancelled, "stopped");
 }
 
 std::vector<std::string> can_keep(const SourceFacts& f) {
@@ -208,13 +272,27 @@ Result<FastCopyDone> make_fast_copy(const Source& source, const FastCopyOrder& o
     GARLAND_CHECK(can_copy(f));
     GARLAND_CHECK(known_names(f, order));
     GARLAND_CHECK(has_room(f, order));
-    GARLAND_TRY(done, f.kind == SourceKind::volume      ? copy_volumes(source, order, progress)
-                      : f.kind == SourceKind::particles ? copy_particles(source, order, progress)
-                                                        : copy_mesh(source, order, progress));
+    GARLAND_TRY(files, CopyFiles::create(source, order));
+    auto copied = f.kind == SourceKind::volume      ? copy_volumes(source, order, files, progress)
+                  : f.kind == SourceKind::particles ? copy_particles(source, order, files, progress)
+                                                    : copy_mesh(source, order, files, progress);
+    auto kept = [&](Error error) { // nothing has its place before everything is written and compared
+        if (error.kept.empty()) error.kept = order.existing == Existing::replace ? "all files as they were" : "nothing was written";
+        return fail(std::move(error));
+    };
+    if (!copied) return kept(std::move(copied.error()));
+    FastCopyDone done = std::move(*copied);
+    auto published = files.publish();
+    if (!published) return kept(std::move(published.error()));
+    done.files = std::move(*published);
     for (const std::string& file : done.files) {
         std::error_code none;
         done.bytes += static_cast<double>(std::filesystem::file_size(file, none));
     }
+    done.kept = fmt::format("first frame {}", f.first);
+    if (f.rate) done.kept += fmt::format(", {} frames per second", to_text(*f.rate));
+    if (f.up == UpAxis::z) done.kept += ", z up";
+    if (f.scale != 1) done.kept += fmt::format(", {} m per unit", exact_number(f.scale));
     progress.report(1, "copied and compared");
     return done;
 }

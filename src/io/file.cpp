@@ -1,5 +1,7 @@
 #include "io/file.h"
 
+#include "io/temporary.h"
+
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
@@ -23,20 +25,16 @@ Error read_error(const std::string& path, int number) {
         .at(path);
 }
 
-struct Closer {
-    int fd;
-    ~Closer() {
-        if (fd >= 0) ::close(fd);
-    }
-};
+const char* kind_of(const struct stat& about) {
+    if (S_ISDIR(about.st_mode)) return "a folder";
+    if (S_ISFIFO(about.st_mode)) return "a pipe";
+    if (S_ISSOCK(about.st_mode)) return "a socket";
+    return "a device";
+}
 
 Result<std::size_t> read_up_to(const std::string& path, std::uint64_t most, bool whole, std::uint64_t& size,
                                auto&& buffer_of) {
-    Closer file{::open(path.c_str(), O_RDONLY | O_CLOEXEC)};
-    struct stat about {};
-    if (file.fd < 0 || ::fstat(file.fd, &about) != 0) return fail(read_error(path, errno));
-    if (S_ISDIR(about.st_mode)) return fail(Error{ErrorCode::unreadable, "is a folder, not a file"}.at(path));
-    size = static_cast<std::uint64_t>(about.st_size);
+    GARLAND_TRY(file, open_regular(path, size));
     if (whole && size > most) {
         return fail(
             Error{ErrorCode::too_large, fmt::format("has {} bytes, more than the {} that are read at once", size, most)}
@@ -46,7 +44,7 @@ Result<std::size_t> read_up_to(const std::string& path, std::uint64_t most, bool
     char* to = buffer_of(static_cast<std::size_t>(wanted));
     std::size_t done = 0;
     while (done < wanted) {
-        const auto got = ::read(file.fd, to + done, static_cast<std::size_t>(wanted) - done);
+        const auto got = ::read(file.number(), to + done, static_cast<std::size_t>(wanted) - done);
         if (got < 0 && errno == EINTR) continue;
         if (got < 0) return fail(read_error(path, errno));
         if (got == 0) break;
@@ -54,7 +52,46 @@ Result<std::size_t> read_up_to(const std::string& path, std::uint64_t most, bool
     }
     return done;
 }
+
+// The file that a name stands for, which need not be there yet: links are followed by hand.
+std::string followed(std::string path) {
+    for (int links = 0; links < 40; ++links) {
+        std::error_code error;
+        const fs::path target = fs::read_symlink(path, error);
+        if (error) return path;
+        path = target.is_absolute() ? target.string() : folder_of(path) + "/" + target.string();
+    }
+    return path;
+}
 } // namespace
+
+OpenFile::~OpenFile() {
+    if (number_ >= 0) ::close(number_);
+}
+
+Result<OpenFile> open_regular(const std::string& path, std::uint64_t& size) {
+    OpenFile file(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY));
+    struct stat about {};
+    if (file.number() < 0) {
+        const int number = errno; // a socket cannot be opened at all
+        if (number == ENXIO && ::stat(path.c_str(), &about) == 0) {
+            return fail(Error{ErrorCode::unreadable, fmt::format("is {}, not a file", kind_of(about))}.at(path));
+        }
+        return fail(read_error(path, number));
+    }
+    if (::fstat(file.number(), &about) != 0) return fail(read_error(path, errno));
+    if (!S_ISREG(about.st_mode)) {
+        return fail(Error{ErrorCode::unreadable, fmt::format("is {}, not a file", kind_of(about))}.at(path));
+    }
+    size = static_cast<std::uint64_t>(about.st_size);
+    return file;
+}
+
+Result<void> readable(const std::string& path) {
+    std::uint64_t size = 0;
+    GARLAND_CHECK(open_regular(path, size));
+    return {};
+}
 
 Result<void> read_file(const std::string& path, std::vector<char>& bytes, std::uint64_t most) {
     std::uint64_t size = 0;
@@ -76,27 +113,55 @@ Result<std::string> read_head(const std::string& path, std::size_t count, std::u
     return text;
 }
 
-Result<AtomicFile> AtomicFile::create(const std::string& path, Existing existing) {
-    std::error_code ignored;
-    if (existing == Existing::refuse && fs::exists(path, ignored)) {
-        return fail(Error{ErrorCode::exists, "is there already"}
+namespace {
+Error in_the_way(const std::string& path) {
+    return Error{ErrorCode::exists, "already exists"}.at(path).keeping("the existing file").advise(
+        "choose another place, or say that it may be replaced");
+}
+
+// Whether what stands there may be written over; nothing there is fine.
+Result<void> may_replace(const std::string& path, const struct stat& about) {
+    if (!S_ISREG(about.st_mode)) {
+        return fail(Error{ErrorCode::unreadable, fmt::format("is {}, not a file, and is not replaced", kind_of(about))}
                         .at(path)
-                        .keeping("the existing file")
-                        .advise("choose another place, or say that it may be replaced"));
+                        .keeping("it")
+                        .advise("choose another name"));
+    }
+    // The superuser may write anything: a file without any leave to write is meant to stay, whoever asks.
+    if ((about.st_mode & 0222) == 0 || ::access(path.c_str(), W_OK) != 0) {
+        return fail(Error{ErrorCode::unreadable, "is read-only"}.at(path).keeping("it, unchanged").advise(
+            "allow writing to it, or choose another name"));
+    }
+    return {};
+}
+} // namespace
+
+Result<AtomicFile> AtomicFile::create(const std::string& asked, Existing existing) {
+    const std::string path = followed(asked);
+    struct stat before {};
+    const bool there = ::lstat(path.c_str(), &before) == 0;
+    if (there) {
+        if (auto may = may_replace(path, before); !may) return fail(std::move(may.error()));
+        if (existing == Existing::refuse) return fail(in_the_way(path));
     }
     AtomicFile file;
     file.path_ = path;
     file.existing_ = existing;
-    file.temporary_ = fmt::format("{}/.{}.{}.part", folder_of(path), file_name(path), ::getpid());
-    file.file_ = std::fopen(file.temporary_.c_str(), "wbxe");
-    if (!file.file_ && errno == EEXIST) { // left behind by a program that was stopped
-        ::unlink(file.temporary_.c_str());
-        file.file_ = std::fopen(file.temporary_.c_str(), "wbxe");
+    auto made = make_temporary(folder_of(path), there ? before.st_mode & 07777 : 0666);
+    if (!made) {
+        return fail(file.failure(made.error()));
     }
+    file.temporary_ = std::move(made->path);
+    file.file_ = ::fdopen(made->number, "wb");
     if (!file.file_) {
-        Error error = file.failure(errno);
-        file.temporary_.clear();
-        return fail(std::move(error));
+        const int number = errno;
+        ::close(made->number);
+        return fail(file.failure(number));
+    }
+    if (there) { // as far as the system lets us; a stranger's file keeps no right to run as its owner
+        const bool ours = before.st_uid == ::geteuid() && before.st_gid == ::getegid();
+        const bool given = ours || ::fchown(made->number, before.st_uid, before.st_gid) == 0;
+        if (::fchmod(made->number, before.st_mode & (given ? 07777 : 0777)) != 0) file.failed_ = errno;
     }
     std::setvbuf(file.file_, nullptr, _IOFBF, 1 << 18);
     return file;
@@ -131,13 +196,17 @@ void AtomicFile::write(const void* data, std::size_t bytes) {
     written_ += bytes;
 }
 
-Result<void> AtomicFile::commit() {
+Result<void> AtomicFile::finish() {
     errno = 0;
     if (!failed_ && (std::fflush(file_) != 0 || ::fsync(::fileno(file_)) != 0)) failed_ = errno ? errno : EIO;
     const int closed = std::fclose(file_);
     file_ = nullptr;
     if (!failed_ && closed != 0) failed_ = errno ? errno : EIO;
     if (failed_) return fail(failure(failed_));
+    return {};
+}
+
+Result<void> AtomicFile::publish() {
     if (existing_ == Existing::refuse) {
         if (::renameat2(AT_FDCWD, temporary_.c_str(), AT_FDCWD, path_.c_str(), RENAME_NOREPLACE) != 0) {
             const bool there = errno == EEXIST;
@@ -153,6 +222,11 @@ Result<void> AtomicFile::commit() {
     }
     temporary_.clear();
     return {};
+}
+
+Result<void> AtomicFile::commit() {
+    GARLAND_CHECK(finish());
+    return publish();
 }
 
 Result<void> write_file(const std::string& path, std::string_view text, Existing existing) {

@@ -1,5 +1,7 @@
 #include "io/gltf.h"
 
+#include "io/file.h"
+#include "io/json_part.h"
 #include "io/pose_check.h"
 
 #include <cmath>
@@ -80,6 +82,12 @@ class GltfReader {
         return buffer.data.data() + view.byteOffset + offset;
     }
 
+    std::size_t buffer_bytes() const {
+        std::size_t all = 0;
+        for (const auto& buffer : g_.buffers) all += buffer.data.size();
+        return all;
+    }
+
     // All numbers of an accessor, `width` each.
     std::vector<float> numbers(int index, int width, std::vector<std::uint32_t>* whole = nullptr) const {
         const auto& a = at(g_.accessors, index, "accessor");
@@ -89,6 +97,15 @@ class GltfReader {
             throw Bad{fmt::format("accessor {} has {} numbers an element, {} are needed", index, components, width)};
         }
         if (a.count > point_limit) throw Bad{fmt::format("accessor {} claims {} elements", index, a.count), ErrorCode::too_large};
+        // Every element has a byte somewhere in the buffers, even where this accessor only says what differs from another.
+        if (a.count > buffer_bytes()) {
+            throw Bad{fmt::format("accessor {} claims {} elements, but all buffers together have {} bytes", index, a.count, buffer_bytes()), ErrorCode::too_large};
+        }
+        // The same data may serve several meshes, but not without end.
+        decoded_ += a.count * static_cast<std::size_t>(width);
+        if (decoded_ > 64 * buffer_bytes() + (std::size_t(1) << 24)) {
+            throw Bad{"its accessors use the same data so often that it would need many times its size in memory", ErrorCode::too_large};
+        }
         const auto size = static_cast<std::size_t>(each) * static_cast<std::size_t>(width);
         const std::size_t values = a.count * static_cast<std::size_t>(width);
         std::vector<float> out;
@@ -411,6 +428,7 @@ class GltfReader {
     }
 
     const tinygltf::Model& g_;
+    mutable std::size_t decoded_ = 0; // numbers so far
     KeyedModel m_;
     mutable std::vector<GltfLine> lines_; // collected on the way
     std::vector<std::vector<int>> parts_of_; // glTF mesh → ours
@@ -419,21 +437,110 @@ class GltfReader {
 
 } // namespace
 
+namespace {
+
+constexpr std::uint32_t json_chunk = 0x4E4F534A; // "JSON" (glTF 2.0, section 4.4)
+
+std::uint32_t word_at(const std::vector<char>& bytes, std::size_t at) {
+    std::uint32_t value = 0;
+    std::memcpy(&value, bytes.data() + at, sizeof value);
+    return value;
+}
+
+// Pictures are not used, so the library is not shown that there are any: it would open them.
+void without_pictures(Json& json) {
+    for (const char* key : {"images", "textures", "samplers"}) json.erase(key);
+}
+
+// The file again without what is not to be looked at. Errors: those of its JSON; malformed, for chunks that do not fit.
+Result<void> prepare(std::vector<char>& bytes, bool binary, const std::string& path) {
+    const std::size_t from = binary ? 20 : 0;
+    std::size_t length = bytes.size();
+    if (binary) {
+        length = bytes.size() >= 20 ? word_at(bytes, 12) : 0;
+        if (bytes.size() < 20 || word_at(bytes, 16) != json_chunk || length > bytes.size() - 20) {
+            return fail(Error{ErrorCode::malformed, "cannot be read as glTF (its first part is not JSON, or is cut short)"}.at(path).advise("write it again"));
+        }
+    }
+    auto read = read_json(std::string_view(bytes.data() + from, length), path);
+    if (!read) {
+        Error error = std::move(read.error());
+        error.message = fmt::format("cannot be read as glTF ({})", error.message);
+        return fail(std::move(error).advise("write it again"));
+    }
+    Json& json = *read;
+    if (!json.is_object()) return fail(Error{ErrorCode::malformed, "cannot be read as glTF (its JSON is no object)"}.at(path));
+    without_pictures(json);
+    std::string text = json.dump(-1, ' ', false, Json::error_handler_t::replace);
+    if (!binary) {
+        bytes.assign(text.begin(), text.end());
+        return {};
+    }
+    text.resize((text.size() + 3) / 4 * 4, ' ');
+    std::vector<char> out(bytes.begin(), bytes.begin() + 12);
+    auto word = [&out](std::size_t value) {
+        const auto narrow = static_cast<std::uint32_t>(value);
+        out.insert(out.end(), reinterpret_cast<const char*>(&narrow), reinterpret_cast<const char*>(&narrow) + 4);
+    };
+    word(text.size());
+    word(json_chunk);
+    out.insert(out.end(), text.begin(), text.end());
+    out.insert(out.end(), bytes.begin() + static_cast<std::ptrdiff_t>(from + length), bytes.end());
+    const auto whole = static_cast<std::uint32_t>(out.size());
+    std::memcpy(out.data() + 8, &whole, 4);
+    bytes = std::move(out);
+    return {};
+}
+
+// Buffers lie where the file says, from its own folder on; nowhere else is looked.
+struct Beside {
+    std::string folder;
+};
+
+tinygltf::FsCallbacks files_beside(Beside& beside) {
+    tinygltf::FsCallbacks calls{};
+    calls.FileExists = [](const std::string& name, void* user) { return name.starts_with(static_cast<Beside*>(user)->folder + "/") && readable(name).has_value(); };
+    calls.ExpandFilePath = [](const std::string& name, void*) { return name; };
+    calls.ReadWholeFile = [](std::vector<unsigned char>* out, std::string* error, const std::string& name, void*) {
+        std::vector<char> bytes;
+        if (auto read = read_file(name, bytes); !read) {
+            *error += describe(read.error());
+            return false;
+        }
+        out->assign(bytes.begin(), bytes.end());
+        return true;
+    };
+    calls.WriteWholeFile = [](std::string*, const std::string&, const std::vector<unsigned char>&, void*) { return false; };
+    calls.user_data = &beside;
+    return calls;
+}
+
+} // namespace
+
 Result<GltfContent> read_gltf(const std::string& path) {
     std::vector<char> bytes;
     GARLAND_CHECK(read_file(path, bytes, std::uint64_t(1) << 32));
+    const bool binary = bytes.size() >= 4 && std::memcmp(bytes.data(), "glTF", 4) == 0;
+    GARLAND_CHECK(prepare(bytes, binary, path));
     tinygltf::TinyGLTF loader;
     loader.SetImageLoader(no_image, nullptr);
+    Beside beside{folder_of(path)};
+    loader.SetFsCallbacks(files_beside(beside));
     tinygltf::Model model;
     std::string error, warning;
     bool fine = false;
-    const bool binary = bytes.size() >= 4 && std::memcmp(bytes.data(), "glTF", 4) == 0;
     const auto size = static_cast<unsigned>(bytes.size());
+    GltfContent out;
     try {
-        fine = binary ? loader.LoadBinaryFromMemory(&model, &error, &warning, reinterpret_cast<const unsigned char*>(bytes.data()), size, folder_of(path))
-                      : loader.LoadASCIIFromString(&model, &error, &warning, bytes.data(), size, folder_of(path));
+        fine = binary ? loader.LoadBinaryFromMemory(&model, &error, &warning, reinterpret_cast<const unsigned char*>(bytes.data()), size, beside.folder)
+                      : loader.LoadASCIIFromString(&model, &error, &warning, bytes.data(), size, beside.folder);
+        if (fine) GltfReader(model).read(out);
+    } catch (const Bad& bad) {
+        return fail(Error{bad.code, bad.what}.at(path));
+    } catch (const std::bad_alloc&) {
+        return fail(Error{ErrorCode::too_large, "asks for more memory than there is"}.at(path));
     } catch (const std::exception& what) {
-        error = what.what();
+        error = what.what(), fine = false;
     }
     if (!fine) {
         for (char& c : error) c = c == '\n' || c == '\t' ? ' ' : c;
@@ -441,14 +548,6 @@ Result<GltfContent> read_gltf(const std::string& path) {
         return fail(Error{ErrorCode::malformed, fmt::format("cannot be read as glTF ({})", error.empty() ? "no reason given" : error.substr(0, 300))}
                         .at(path)
                         .advise("write it again; its buffers must lie where it says"));
-    }
-    GltfContent out;
-    try {
-        GltfReader(model).read(out);
-    } catch (const Bad& bad) {
-        return fail(Error{bad.code, bad.what}.at(path));
-    } catch (const std::bad_alloc&) {
-        return fail(Error{ErrorCode::too_large, "asks for more memory than there is"}.at(path));
     }
     out.files.push_back(path);
     for (const auto& buffer : model.buffers) {

@@ -9,10 +9,16 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 #include <string>
+#include <string_view>
 
 namespace garland {
 
 using Json = nlohmann::ordered_json;
+
+// Text as JSON. Errors: malformed, with the line; too_large, where brackets are nested more than json_depth deep, which
+// would cost more of the stack than there is.
+Result<Json> read_json(std::string_view text, const std::string& path);
+inline constexpr int json_depth = 64;
 
 // Everything of `original` that `written` does not say, as JSON text; "" when there is nothing.
 std::string extra_of(const Json& original, const Json& written);

@@ -29,6 +29,18 @@ Attribute& attribute_of(Pose& pose, const std::string& name) {
     return pose.attributes.back();
 }
 
+// Three floats a point in an array of their own are a direction, unless the name is that of a colour (common practice, no
+// source): arrays do not say what their numbers mean.
+bool is_direction(const std::string& name, std::size_t width) {
+    if (width != 3) return false;
+    std::string low = name;
+    for (char& c : low) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    for (const char* word : {"colo", "rgb", "albedo", "tint", "emission"}) {
+        if (low.find(word) != low.npos) return false;
+    }
+    return low != "cd" && low != "uvw";
+}
+
 template <class T>
 void set_list(std::vector<T>& list, const std::vector<float>& values) {
     list.resize(values.size() * sizeof(float) / sizeof(T));
@@ -57,13 +69,15 @@ std::vector<ValueList> value_lists(const Pose& pose) {
     return out;
 }
 
-Result<MovingValues> MovingValues::find(const std::string& stem, std::uint64_t frames, std::uint64_t points, const std::vector<std::string>& taken) {
+Result<MovingValues> MovingValues::find(const std::string& stem, std::uint64_t frames, std::uint64_t points, const std::vector<std::string>& taken,
+                                        const std::optional<std::vector<std::string>>& only) {
     MovingValues out;
     const std::string start = file_name(stem) + "_";
     std::vector<std::string> names;
     std::error_code none;
     for (const auto& entry : std::filesystem::directory_iterator(folder_of(stem), none)) {
         const std::string name = entry.path().filename().string();
+        if (only && std::find(only->begin(), only->end(), name) == only->end()) continue;
         if (name.starts_with(start) && name.ends_with(".npy") && name.size() > start.size() + 4) names.push_back(name.substr(start.size(), name.size() - start.size() - 4));
     }
     std::sort(names.begin(), names.end());
@@ -118,6 +132,8 @@ Result<void> MovingValues::put(Pose& pose, std::uint64_t a, std::uint64_t b, flo
             to.whole.clear();
             to.width = static_cast<int>(array->width);
             to.values = std::move(values);
+            to.vector = array->width == 3 && (directions_ ? std::find(directions_->begin(), directions_->end(), array->name) != directions_->end()
+                                                           : is_direction(array->name, array->width));
         }
     }
     return {};

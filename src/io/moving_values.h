@@ -6,6 +6,7 @@
 #include "io/npy.h"
 
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -27,13 +28,17 @@ class MovingValues {
   public:
     // All that lie beside the stem and fit: as many frames and points. What has ids of its own is another source's.
     // `taken`: endings that mean something else ("_velocity").
-    static Result<MovingValues> find(const std::string& stem, std::uint64_t frames, std::uint64_t points, const std::vector<std::string>& taken);
+    // only: where it is set, just the files of these names.
+    static Result<MovingValues> find(const std::string& stem, std::uint64_t frames, std::uint64_t points, const std::vector<std::string>& taken,
+                                     const std::optional<std::vector<std::string>>& only = {});
 
     bool any() const { return !arrays_.empty(); }
     // Puts the values of a frame, or those w of the way to frame b, in place of the pose's own. Errors: malformed, where a
     // file was cut short meanwhile.
     Result<void> put(Pose& pose, std::uint64_t a, std::uint64_t b = 0, float w = 0) const;
     void add_files(std::vector<std::string>& files) const;
+    // Which attributes of three numbers are directions; not set: all but those whose names are those of colours.
+    void set_directions(std::vector<std::string> names) { directions_ = std::move(names); }
 
   private:
     struct Array {
@@ -42,6 +47,7 @@ class MovingValues {
         std::size_t width = 1;
     };
     std::vector<std::shared_ptr<const Array>> arrays_;
+    std::optional<std::vector<std::string>> directions_;
 };
 
 // Writes such arrays frame by frame.

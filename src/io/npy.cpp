@@ -137,17 +137,14 @@ Result<NpyFile> NpyFile::open(const std::string& path) {
 }
 
 Result<const char*> NpyFile::bytes(std::uint64_t frame) const {
-    if (file_.changed()) {
-        return fail(Error{ErrorCode::malformed, "the file was changed or cut short since it was opened"}
-                        .at(path_)
-                        .at_frame(static_cast<std::int64_t>(frame))
-                        .advise("open it again"));
-    }
+    if (auto same = file_.unchanged(); !same) return fail(std::move(same.error()).at_frame(static_cast<std::int64_t>(frame)));
     return file_.data() + header_.data_offset + frame * header_.bytes_per_frame();
 }
 
-void NpyFile::done(std::uint64_t frame) const {
+Result<void> NpyFile::done(std::uint64_t frame) const {
     file_.forget(header_.data_offset + frame * header_.bytes_per_frame(), header_.bytes_per_frame());
+    if (auto same = file_.unchanged(); !same) return fail(std::move(same.error()).at_frame(static_cast<std::int64_t>(frame)));
+    return {};
 }
 
 void NpyFile::want(std::uint64_t frame) const {
@@ -160,7 +157,7 @@ void NpyFile::convert(const char* raw, float* to, std::size_t count) const {
         std::memcpy(to, raw, count * 4);
         return;
     }
-    if (mixes()) return from_halves(reinterpret_cast<const std::uint16_t*>(raw), to, count);
+    if (mixes()) return from_halves(raw, to, count);
     for (std::size_t i = 0; i < count; ++i) {
         char value[8];
         std::memcpy(value, raw + i * width, width);
@@ -172,9 +169,7 @@ void NpyFile::convert(const char* raw, float* to, std::size_t count) const {
         } else if (header_.type == NpyType::f32) {
             std::memcpy(to + i, value, 4);
         } else {
-            std::uint16_t half = 0;
-            std::memcpy(&half, value, 2);
-            from_halves(&half, to + i, 1);
+            from_halves(value, to + i, 1);
         }
     }
 }
@@ -183,7 +178,7 @@ Result<std::vector<V3f>> NpyFile::vectors(std::uint64_t frame) const {
     GARLAND_TRY(raw, bytes(frame));
     std::vector<V3f> out(header_.shape[1]);
     convert(raw, reinterpret_cast<float*>(out.data()), out.size() * 3);
-    done(frame);
+    GARLAND_CHECK(done(frame));
     return out;
 }
 
@@ -191,7 +186,7 @@ Result<std::vector<float>> NpyFile::floats(std::uint64_t frame) const {
     GARLAND_TRY(raw, bytes(frame));
     std::vector<float> out(header_.bytes_per_frame() / size_of(header_.type));
     convert(raw, out.data(), out.size());
-    done(frame);
+    GARLAND_CHECK(done(frame));
     return out;
 }
 
@@ -211,7 +206,7 @@ Result<std::vector<std::int64_t>> NpyFile::wholes(std::uint64_t frame) const {
             out[i] = narrow;
         }
     }
-    done(frame);
+    GARLAND_CHECK(done(frame));
     return out;
 }
 
@@ -220,10 +215,9 @@ Result<std::vector<V3f>> NpyFile::mixed(std::uint64_t a, std::uint64_t b, float 
     GARLAND_TRY(to, bytes(b));
     std::vector<V3f> out(header_.shape[1]);
     auto* values = reinterpret_cast<float*>(out.data());
-    const auto *x = reinterpret_cast<const std::uint16_t*>(from), *y = reinterpret_cast<const std::uint16_t*>(to);
-    parallel_for(out.size() * 3, 1u << 16, [&](std::size_t first, std::size_t last) { mix_halves(x + first, y + first, w, values + first, last - first); });
-    done(a);
-    done(b);
+    parallel_for(out.size() * 3, 1u << 16, [&](std::size_t first, std::size_t last) { mix_halves(from + first * 2, to + first * 2, w, values + first, last - first); });
+    GARLAND_CHECK(done(a));
+    GARLAND_CHECK(done(b));
     return out;
 }
 

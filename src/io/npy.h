@@ -48,7 +48,8 @@ class NpyFile {
   private:
     void convert(const char* raw, float* to, std::size_t count) const;
     Result<const char*> bytes(std::uint64_t frame) const;
-    void done(std::uint64_t frame) const;
+    // The memory behind a frame is not needed any more. Error: changed, so that what was read of it is not to be used.
+    Result<void> done(std::uint64_t frame) const;
     std::string path_;
     NpyHeader header_;
     MappedFile file_;

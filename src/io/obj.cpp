@@ -253,6 +253,7 @@ class ObjParser {
 } // namespace
 
 Result<PosePtr> parse_obj(const char* data, std::size_t size, const std::string& path) {
+    if (size == 0) return fail(Error{ErrorCode::malformed, "the file has no bytes"}.at(path).advise("it was cut short or never written; write it again"));
     if (std::memchr(data, '\0', std::min<std::size_t>(size, 4096))) {
         return fail(
             Error{ErrorCode::malformed, "this is not OBJ text"}.at(path).advise("OBJ files are plain text in UTF-8"));

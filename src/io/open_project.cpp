@@ -40,8 +40,12 @@ Result<void> open_sources(const Project& project, const std::string& path, OpenS
 }
 
 Result<OpenedProject> open_project(const std::string& path, Progress& progress) {
-    OpenedProject out;
     GARLAND_TRY(project, load_project(path));
+    return open_project(std::move(project), path, progress);
+}
+
+Result<OpenedProject> open_project(Project project, const std::string& path, Progress& progress) {
+    OpenedProject out;
     out.project = std::move(project);
     GARLAND_CHECK(open_sources(out.project, path, out.sources, out.missing, progress));
     return out;

@@ -23,6 +23,8 @@ struct OpenedProject {
 // Errors: those of load_project; cancelled.
 Result<OpenedProject> open_project(const std::string& path, Progress& progress = Progress::none());
 
+Result<OpenedProject> open_project(Project project, const std::string& path, Progress& progress = Progress::none());
+
 // Opens, or computes, one source. Errors as open_source.
 Result<SourcePtr> open_spec(const SourceSpec& spec, const std::string& project_path, Progress& progress = Progress::none());
 

@@ -1,4 +1,5 @@
 #include "io/csv.h"
+#include "io/fast_copy_note.h"
 #include "io/file_series.h"
 #include "io/mesh_file.h"
 #include "io/moving_values.h"
@@ -96,8 +97,15 @@ class ParticleArrays final : public Source {
         facts_.format = "NumPy arrays with ids";
         facts_.last = static_cast<std::int64_t>(shape[0]) - 1;
         points_ = std::move(points), ids_ = std::move(ids);
+        GARLAND_TRY(note, read_note(points_path_.substr(0, points_path_.size() - 4)));
+        std::optional<std::vector<std::string>> only;
+        if (note) {
+            apply_note(*note, facts_);
+            only = note->names(); // an older copy's files may lie beside it
+            facts_.format += ", fast copy";
+        }
         facts_.bytes_on_disk = disk_bytes(points_path_) + disk_bytes(ids_path_);
-        if (file_exists(velocity_path_)) {
+        if (file_exists(velocity_path_) && (!only || std::find(only->begin(), only->end(), file_name(velocity_path_)) != only->end())) {
             GARLAND_TRY(velocity, NpyFile::open(velocity_path_));
             if (velocity.header().shape == points_.header().shape) {
                 velocity_ = std::move(velocity);
@@ -106,8 +114,9 @@ class ParticleArrays final : public Source {
                 facts_.problems.push_back({fmt::format("{} does not have the shape of the positions", file_name(velocity_path_)), "velocities are left out", std::nullopt});
             }
         }
-        GARLAND_TRY(moving, MovingValues::find(points_path_.substr(0, points_path_.size() - 4), points_.header().shape[0], points_.header().shape[1], {"_velocity", "_ids"}));
+        GARLAND_TRY(moving, MovingValues::find(points_path_.substr(0, points_path_.size() - 4), points_.header().shape[0], points_.header().shape[1], {"_velocity", "_ids"}, only));
         moving_ = std::move(moving);
+        if (note) moving_.set_directions(note->directions);
         std::vector<std::string> all;
         moving_.add_files(all);
         for (const std::string& path : all) facts_.bytes_on_disk += disk_bytes(path);
@@ -115,8 +124,8 @@ class ParticleArrays final : public Source {
         PosePtr fullest;
         Imath::Box3f box;
         std::size_t most = 0;
-        const std::int64_t step = std::max<std::int64_t>(1, facts_.last / 8);
-        for (std::int64_t frame = 0; frame <= facts_.last; frame += step) {
+        const std::int64_t step = std::max<std::int64_t>(1, (facts_.last - facts_.first) / 8);
+        for (std::int64_t frame = facts_.first; frame <= facts_.last; frame += step) {
             GARLAND_TRY(pose, read(frame, Progress::none()));
             box.extendBy(bounds(*pose));
             most = std::max(most, pose->points.size());
@@ -135,7 +144,7 @@ class ParticleArrays final : public Source {
         return all;
     }
     Result<PosePtr> read(std::int64_t frame, Progress&) const override {
-        const auto index = static_cast<std::uint64_t>(present(frame));
+        const auto index = static_cast<std::uint64_t>(present(frame) - facts_.first);
         GARLAND_TRY(places, points_.vectors(index));
         GARLAND_TRY(ids, ids_.wholes(index));
         std::vector<V3f> speeds;
@@ -146,7 +155,7 @@ class ParticleArrays final : public Source {
         Pose values; // of every place, filled or not
         GARLAND_CHECK(moving_.put(values, index));
         auto pose = std::make_shared<Pose>();
-        for (const Attribute& a : values.attributes) pose->attributes.push_back({a.name, a.width});
+        for (const Attribute& a : values.attributes) pose->attributes.push_back({a.name, a.width, {}, {}, a.vector});
         for (std::size_t i = 0; i < ids.size(); ++i) {
             if (ids[i] < 0) continue;
             pose->ids.push_back(ids[i]);

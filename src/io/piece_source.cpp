@@ -57,7 +57,7 @@ class PieceSource final : public Source {
         return pose_of(at(here), motions_at(here));
     }
 
-    bool makes_between() const override { return true; }
+    bool makes_between(SubFrame) const override { return true; }
     Result<PosePtr> between(const Between& way, Progress&) const override {
         const auto &a = at(way.a), &b = at(way.b), &before = at(way.before), &after = at(way.after);
         const auto apart = static_cast<double>(std::max<std::int64_t>(way.b - way.a, 1));

@@ -1,5 +1,8 @@
 #include "io/placed_copy.h"
 
+#include "core/base/portable_math.h"
+
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -46,12 +49,22 @@ void place_copy(const Posed& posed, std::size_t i, const Show& show, PlacedCopy&
     const Pose& pose = *posed.poses[posed.picks.copies[i]].pose;
     const Placement& place = posed.places()[i];
     const double angle = place.turn * std::numbers::pi / 180;
-    const auto c = static_cast<float>(std::cos(angle)), s = static_cast<float>(std::sin(angle));
+    const auto c = static_cast<float>(portable::cos(angle)), s = static_cast<float>(portable::sin(angle));
     const V3f size = place.stretch * static_cast<float>(place.size), upright(1 / place.stretch.x, 1 / place.stretch.y, 1 / place.stretch.z);
     turned(pose.points, c, s, size, V3f(place.position), out.points);
     turned(pose.normals, c, s, upright, V3f(0), out.normals);
     if (place.stretch != V3f(1)) {
         for (V3f& n : out.normals) n.normalize();
+    }
+    out.turned.clear();
+    if (std::any_of(pose.attributes.begin(), pose.attributes.end(), [](const Attribute& a) { return a.vector; })) {
+        out.turned = pose.attributes;
+        for (Attribute& a : out.turned) {
+            for (std::size_t k = 0; a.vector && k + 2 < a.values.size(); k += 3) {
+                const float x = a.values[k], z = a.values[k + 2];
+                a.values[k] = x * c + z * s, a.values[k + 2] = z * c - x * s;
+            }
+        }
     }
     turned(pose.velocities, c, s, size * static_cast<float>(velocity_factor(posed, i, show)), V3f(0), out.velocities);
     if (!posed.motion.empty() && !out.velocities.empty()) {

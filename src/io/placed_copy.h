@@ -9,6 +9,9 @@ namespace garland {
 
 struct PlacedCopy {
     std::vector<V3f> points, normals, velocities; // as the pose has them; velocities in scene units a second of output
+    std::vector<Attribute> turned;                // the pose's attributes, where one of them is a direction; otherwise empty
+
+    const std::vector<Attribute>& attributes(const Pose& pose) const { return turned.empty() ? pose.attributes : turned; }
 };
 
 // Points, normals and velocities of copy `i`, which must show a pose: stretched, sized, turned and moved; velocities are

@@ -3,7 +3,9 @@
 #include "io/ply_body.h"
 #include "io/pose_check.h"
 
+#include <algorithm>
 #include <bit>
+#include <functional>
 #include <cstring>
 #include <fast_float/fast_float.h>
 #include <fmt/format.h>
@@ -41,7 +43,7 @@ std::vector<Sink> make_sinks(const Element& element, Pose& pose) {
             for (std::size_t p = 0; p < sinks.size(); ++p) {
                 const Property& property = element.properties[p];
                 if (property.name == name && !property.list)
-                    sinks[p] = {base + k, names.size(), scale_of(property.type)};
+                    sinks[p] = {base ? base + k : nullptr, names.size(), scale_of(property.type), nullptr, true};
             }
             ++k;
         }
@@ -58,7 +60,7 @@ std::vector<Sink> make_sinks(const Element& element, Pose& pose) {
     }
     pose.attributes.reserve(sinks.size());
     for (std::size_t p = 0; p < sinks.size(); ++p) {
-        if (sinks[p].base || element.properties[p].list) continue;
+        if (sinks[p].known || element.properties[p].list) continue;
         Attribute& attribute = pose.attributes.emplace_back();
         attribute.name = element.properties[p].name;
         if (is_whole(element.properties[p].type)) {
@@ -70,6 +72,40 @@ std::vector<Sink> make_sinks(const Element& element, Pose& pose) {
         sinks[p] = {attribute.values.data(), 1, 1.0f};
     }
     return sinks;
+}
+
+// The properties wind_0, wind_1 and wind_2 as the attribute wind again.
+void join_groups(const std::vector<Header::Group>& groups, std::vector<Attribute>& attributes) {
+    for (const Header::Group& group : groups) {
+        const auto width = static_cast<std::size_t>(group.width);
+        std::vector<std::size_t> parts;
+        for (std::size_t k = 0; k < width; ++k) {
+            const std::string name = fmt::format("{}_{}", group.name, k);
+            const auto at = std::find_if(attributes.begin(), attributes.end(), [&](const Attribute& a) { return a.name == name && a.width == 1; });
+            if (at != attributes.end()) parts.push_back(static_cast<std::size_t>(at - attributes.begin()));
+        }
+        if (parts.size() != width) continue;
+        Attribute joined{group.name, group.width};
+        const std::size_t count = std::max(attributes[parts[0]].values.size(), attributes[parts[0]].whole.size());
+        bool fits = true;
+        for (std::size_t p : parts) fits = fits && attributes[p].whole.empty() == attributes[parts[0]].whole.empty() && std::max(attributes[p].values.size(), attributes[p].whole.size()) == count;
+        if (!fits) continue;
+        const bool whole = !attributes[parts[0]].whole.empty();
+        joined.vector = group.direction && width == 3 && !whole;
+        whole ? joined.whole.resize(count * width) : joined.values.resize(count * width);
+        for (std::size_t k = 0; k < width; ++k) {
+            for (std::size_t i = 0; i < count; ++i) {
+                if (whole) {
+                    joined.whole[i * width + k] = attributes[parts[k]].whole[i];
+                } else {
+                    joined.values[i * width + k] = attributes[parts[k]].values[i];
+                }
+            }
+        }
+        attributes[parts[0]] = std::move(joined);
+        std::sort(parts.begin() + 1, parts.end(), std::greater<>());
+        for (std::size_t k = 1; k < width; ++k) attributes.erase(attributes.begin() + static_cast<std::ptrdiff_t>(parts[k]));
+    }
 }
 
 } // namespace
@@ -125,6 +161,8 @@ Result<PosePtr> parse_ply(const char* data, std::size_t size, const std::string&
         }
         faces->attributes.erase(material);
     }
+    join_groups(header.groups, pose->attributes);
+    join_groups(header.groups, faces->attributes);
     pose->faces = std::move(faces);
     GARLAND_CHECK(check_pose(*pose, path));
     return pose;

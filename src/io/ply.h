@@ -39,6 +39,7 @@ class PlyMerger {
         bool many_corners = false; // some face has more corners (or numbers of their texture coordinates) than 255
         std::uint64_t corners = 0; // for the size told before
         bool ids = false;
+        bool large_ids = false; // some id does not fit four bytes: all are written as doubles, exact below 2⁵³
         std::vector<Attribute> attributes{}; // of points: what they are called, without values
         bool corner_uvs = false;             // some face has texture coordinates of its corners
         std::vector<std::string> materials{}; // of all faces
@@ -51,9 +52,11 @@ class PlyMerger {
     // Points, normals and velocities as they are placed; everything else is taken from the pose, and is 0 where it has none.
     // `copy` is the number written for every point.
     void add_points(const std::vector<V3f>& points, const std::vector<V3f>& normals, const std::vector<V3f>& velocities,
-                    const Pose& pose, std::int32_t copy);
+                    const std::vector<Attribute>& attributes, const Pose& pose, std::int32_t copy);
     void add_faces(const Faces& faces, std::uint32_t first_point); // what they lack is 0, a material −1
-    Result<void> commit() { return file_.commit(); }
+    Result<void> finish() { return file_.finish(); } // see AtomicFile
+    Result<void> publish() { return file_.publish(); }
+    const std::string& temporary() const { return file_.temporary(); }
     std::uint64_t written() const { return file_.written(); }
 
   private:

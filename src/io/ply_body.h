@@ -20,6 +20,7 @@ struct Sink {
     std::size_t stride = 0;
     float scale = 1;
     std::int32_t* whole = nullptr;
+    bool known = false; // goes to a place of its own, also where there are no items
 };
 
 inline bool is_whole(Type type) {

@@ -66,6 +66,11 @@ Result<Header> parse_header(std::string_view text, const std::string& path) {
             const char* end_of_name = words.back().data() + words.back().size();
             header.materials.emplace_back(words[3].data(), static_cast<std::size_t>(end_of_name - words[3].data()));
         }
+        if (words.size() >= 4 && words[0] == "comment" && words[1] == "attribute") {
+            int width = 0;
+            const auto [stop, error] = std::from_chars(words[3].data(), words[3].data() + words[3].size(), width);
+            if (error == std::errc() && width > 1 && width <= 16) header.groups.push_back({std::string(words[2]), width, words.size() > 4 && words[4] == "direction"});
+        }
         if (words.empty() || words[0] == "comment" || words[0] == "obj_info") continue;
         if (words[0] == "format") {
             if (words.size() < 2) return bad("the format is not named");

@@ -39,6 +39,12 @@ struct Header {
     std::size_t bytes = 0; // where the data starts
     std::int64_t lines = 0;
     std::vector<std::string> materials; // as comments tell them: "comment material 0 paper"
+    struct Group { // properties that are one attribute, as comments tell them: "comment attribute wind 3 direction"
+        std::string name;
+        int width = 1;
+        bool direction = false;
+    };
+    std::vector<Group> groups;
 };
 
 // Errors: malformed, with the line.

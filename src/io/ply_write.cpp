@@ -17,6 +17,11 @@ std::string header_text(const char* form, const PlyMerger::Content& c, const std
     std::string text = fmt::format("ply\nformat {} 1.0\n", form);
     if (!comment.empty()) text += "comment " + comment + "\n";
     for (std::size_t m = 0; m < c.materials.size(); ++m) text += fmt::format("comment material {} {}\n", m, c.materials[m].empty() ? "none" : c.materials[m]);
+    for (const auto* list : {&attributes, &c.face_attributes}) { // names with spaces would not be read back as one word
+        for (const Attribute& a : *list) {
+            if (a.width > 1 && a.name.find(' ') == a.name.npos) text += fmt::format("comment attribute {} {}{}\n", a.name, a.width, a.vector ? " direction" : "");
+        }
+    }
     text += fmt::format("element vertex {}\n", c.points);
     auto floats = [&](std::initializer_list<const char*> names) {
         for (const char* name : names) text += fmt::format("property float {}\n", name);
@@ -27,7 +32,7 @@ std::string header_text(const char* form, const PlyMerger::Content& c, const std
     if (c.uvs) floats({"s", "t"});
     if (c.colours) text += "property uchar red\nproperty uchar green\nproperty uchar blue\n";
     if (c.copy) text += "property int copy\n";
-    if (ids) text += "property int id\n";
+    if (ids) text += c.large_ids ? "property double id\n" : "property int id\n";
     auto named = [&](const std::vector<Attribute>& list) {
         for (const Attribute& a : list) {
             for (int k = 0; k < a.width; ++k) {
@@ -119,7 +124,7 @@ void PlyMerger::Content::add_faces(const Faces& f) {
     for (const Attribute& a : f.attributes) {
         const bool known = a.name == "material" || std::any_of(face_attributes.begin(), face_attributes.end(), [&](const Attribute& b) { return b.name == a.name; });
         if (known || a.width > 16) continue;
-        face_attributes.push_back({a.name, a.width, {}, a.whole.empty() ? std::vector<std::int32_t>{} : std::vector<std::int32_t>{0}});
+        face_attributes.push_back({a.name, a.width, {}, a.whole.empty() ? std::vector<std::int32_t>{} : std::vector<std::int32_t>{0}, a.vector});
     }
 }
 
@@ -203,7 +208,7 @@ Result<PlyMerger> PlyMerger::create(const std::string& path, const Content& cont
 
 namespace {
 std::size_t point_stride(const PlyMerger::Content& c) {
-    std::size_t bytes = 12u + (c.normals ? 12u : 0u) + (c.velocities ? 12u : 0u) + (c.uvs ? 8u : 0u) + (c.colours ? 3u : 0u) + (c.copy ? 4u : 0u) + (c.ids ? 4u : 0u);
+    std::size_t bytes = 12u + (c.normals ? 12u : 0u) + (c.velocities ? 12u : 0u) + (c.uvs ? 8u : 0u) + (c.colours ? 3u : 0u) + (c.copy ? 4u : 0u) + (c.ids ? c.large_ids ? 8u : 4u : 0u);
     for (const Attribute& a : c.attributes) bytes += static_cast<std::size_t>(a.width) * 4;
     return bytes;
 }
@@ -233,14 +238,15 @@ std::vector<const char*> places_of(const std::vector<Attribute>& wanted, const s
 } // namespace
 
 void PlyMerger::add_points(const std::vector<V3f>& points, const std::vector<V3f>& normals,
-                           const std::vector<V3f>& velocities, const Pose& pose, std::int32_t copy) {
+                           const std::vector<V3f>& velocities, const std::vector<Attribute>& attributes, const Pose& pose,
+                           std::int32_t copy) {
     buffer_.resize(points.size() * point_stride(content_));
     char* at = buffer_.data();
     auto put = [&](const void* data, std::size_t bytes) {
         std::memcpy(at, data, bytes);
         at += bytes;
     };
-    const std::vector<const char*> values = places_of(content_.attributes, pose.attributes, points.size());
+    const std::vector<const char*> values = places_of(content_.attributes, attributes, points.size());
     const V3f none3(0);
     const V2f none2(0);
     const char nothing[64] = {};
@@ -255,7 +261,10 @@ void PlyMerger::add_points(const std::vector<V3f>& points, const std::vector<V3f
             put(bytes, 3);
         }
         if (content_.copy) put(&copy, 4);
-        if (content_.ids) {
+        if (content_.ids && content_.large_ids) {
+            const auto id = static_cast<double>(pose.ids.empty() ? -1 : pose.ids[i]);
+            put(&id, 8);
+        } else if (content_.ids) {
             const auto id = static_cast<std::int32_t>(pose.ids.empty() ? -1 : pose.ids[i]);
             put(&id, 4);
         }

@@ -43,14 +43,11 @@ Result<void> check_particles(const Pose& pose, const std::string& path) {
 }
 
 Result<void> check_pose(const Pose& pose, const std::string& path) {
-    if (pose.points.empty()) {
-        return fail(Error{ErrorCode::malformed, "the mesh is empty: it has no points"}.at(path));
-    }
     GARLAND_CHECK(check_finite(pose.points, "point", path));
     const Faces& faces = *pose.faces;
     std::uint32_t highest = 0;
     for (std::uint32_t c : faces.corners) highest = std::max(highest, c);
-    if (highest < pose.points.size()) return {};
+    if (faces.corners.empty() || highest < pose.points.size()) return {};
     for (std::size_t c = 0; c < faces.corners.size(); ++c) {
         if (faces.corners[c] < pose.points.size()) continue;
         std::size_t face = 0;

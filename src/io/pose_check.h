@@ -6,8 +6,8 @@
 
 namespace garland {
 
-// Errors: malformed, naming the first point that is not finite, the first face that points past the points, or a pose
-// without any points.
+// Errors: malformed, naming the first point that is not finite or the first face that points past the points. A pose without
+// points and faces is fine: there is nothing in that frame.
 Result<void> check_pose(const Pose& pose, const std::string& path);
 
 // The same for particles, which may be none: ids as many as points and each once; finite values. Errors: malformed.

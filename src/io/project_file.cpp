@@ -5,7 +5,14 @@
 #include "io/source_json.h"
 #include "io/timing_json.h"
 
+#include <cerrno>
+#include <chrono>
 #include <filesystem>
+#include <optional>
+#include <sys/file.h>
+#include <sys/stat.h>
+#include <thread>
+#include <xxhash.h>
 
 namespace garland {
 
@@ -54,6 +61,7 @@ Json write(const Project& p) {
     }
     for (const Marker& m : s.markers) markers.push_back({{"at", number(m.at.value)}, {"name", m.name}});
     Json j{{"garland", project_version},
+           {"reader", project_reader},
            {"name", s.name},
            {"rate", to_text(s.rate)},
            {"range", {{"first", s.range.first}, {"last", s.range.last}}},
@@ -62,6 +70,7 @@ Json write(const Project& p) {
     if (!(s.tempo == Tempo{})) j["tempo"] = write(s.tempo);
     if (!markers.empty()) j["markers"] = std::move(markers);
     j["twins"] = {{"alike_below", number(s.alike_below)}, {"share", number(s.twin_share)}};
+    if (!s.twins_only_moving) j["twins"]["only_moving"] = false;
     j["sources"] = std::move(sources);
     j["timings"] = std::move(timings);
     j["arrangements"] = std::move(arrangements);
@@ -95,6 +104,7 @@ Project read(const JsonPart& p) {
         const JsonPart twins(*j, "\"twins\"");
         s.alike_below = twins.real("alike_below", 0.5);
         s.twin_share = twins.real("share", 0.5);
+        s.twins_only_moving = twins.flag("only_moving", true);
     }
     p.each("sources", "source", [&](const JsonPart& part) { project.sources.push_back(read_source(part)); });
     p.each("timings", "timing", [&](const JsonPart& part) { project.timings.push_back(read_timing(part)); });
@@ -115,31 +125,39 @@ Project read(const JsonPart& p) {
     return project;
 }
 
+// What older files say otherwise, said as this version does; each step leads from one version to the next.
+struct Migration {
+    std::int64_t from;
+    void (*run)(Json& project);
+};
+const std::vector<Migration> migrations{};
+
+void migrate(Json& json) {
+    for (const Migration& m : migrations) {
+        if (json["garland"].get<std::int64_t>() == m.from) m.run(json), json["garland"] = m.from + 1;
+    }
+}
+
 } // namespace
 
 Result<Project> parse_project(std::string_view text, const std::string& path) {
     const std::string kept = "the file as it is";
-    Json json;
-    try {
-        json = Json::parse(text.begin(), text.end());
-    } catch (const Json::parse_error& error) {
-        const auto upto = text.substr(0, std::min<std::size_t>(error.byte, text.size()));
-        const auto line = 1 + std::count(upto.begin(), upto.end(), '\n');
-        std::string what = error.what();
-        if (auto at = what.find("syntax error"); at != what.npos) what = what.substr(at);
-        return fail(
-            Error{ErrorCode::malformed, "this is not a project file: " + what}.at(path).at_line(line).keeping(kept));
-    } catch (const Json::exception& error) { // a number beyond its type
-        return fail(
-            Error{ErrorCode::malformed, std::string("this is not a project file: ") + error.what()}.at(path).keeping(
-                kept));
+    auto read_text = read_json(text, path);
+    if (!read_text) {
+        Error error = std::move(read_text.error());
+        error.message = "this is not a project file: " + error.message;
+        return fail(std::move(error).keeping(kept));
     }
+    Json& json = *read_text;
     if (!json.is_object() || !json.contains("garland") || !json["garland"].is_number_integer()) {
         return fail(Error{ErrorCode::malformed, "this is not a Garland project: the field \"garland\" is missing"}
                         .at(path)
                         .keeping(kept));
     }
-    if (json["garland"].get<std::int64_t>() > project_version) {
+    // The file says which version it was written by, and which one is enough to read it.
+    const auto wanted = json.find("reader");
+    const bool said = wanted != json.end() && wanted->is_number_integer();
+    if ((said ? wanted->get<std::int64_t>() : json["garland"].get<std::int64_t>()) > project_version) {
         return fail(
             Error{ErrorCode::newer_version, fmt::format("was written by a newer Garland (file version {}, this one "
                                                         "reads up to {})",
@@ -149,6 +167,7 @@ Result<Project> parse_project(std::string_view text, const std::string& path) {
                 .advise("open it with the newer version"));
     }
     try {
+        migrate(json);
         Project project = read(JsonPart(json, "the project"));
         if (auto ok = validate(project); !ok) return fail(std::move(ok.error()).at(path).keeping(kept));
         return project;
@@ -163,14 +182,57 @@ std::string project_text(const Project& project) {
     return write(project).dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
-Result<Project> load_project(const std::string& path) {
-    std::vector<char> bytes;
-    GARLAND_CHECK(read_file(path, bytes, std::uint64_t(1) << 30));
-    return parse_project({bytes.data(), bytes.size()}, path);
+ProjectStamp stamp_of(std::string_view text) {
+    return {text.size(), static_cast<std::uint64_t>(XXH3_64bits(text.data(), text.size()))};
 }
 
-Result<void> save_project(const std::string& path, const Project& project, Existing existing) {
-    return write_file(path, project_text(project), existing);
+Result<ProjectLock> ProjectLock::take(const std::string& path, double seconds) {
+    const auto until = std::chrono::steady_clock::now() + std::chrono::duration<double>(seconds);
+    for (;;) {
+        ProjectLock lock;
+        std::uint64_t size = 0;
+        GARLAND_TRY(file, open_regular(path, size));
+        lock.file_ = std::move(file);
+        if (::flock(lock.file_.number(), LOCK_EX | LOCK_NB) == 0) {
+            // Whoever held it before may have put another file in its place: then that one is to be locked.
+            struct stat mine {}, there {};
+            if (::fstat(lock.file_.number(), &mine) == 0 && ::stat(path.c_str(), &there) == 0 && mine.st_ino == there.st_ino && mine.st_dev == there.st_dev) return lock;
+            continue;
+        }
+        if (errno != EWOULDBLOCK && errno != EINTR) return lock; // a file system without locks: the stamps still tell
+        if (std::chrono::steady_clock::now() > until) {
+            return fail(Error{ErrorCode::unreadable, "another program is changing this project"}.at(path).keeping("the project as it is").advise("try again in a moment"));
+        }
+        std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    }
+}
+
+Result<Project> load_project(const std::string& path, ProjectStamp* stamp) {
+    std::vector<char> bytes;
+    GARLAND_CHECK(read_file(path, bytes, std::uint64_t(1) << 30));
+    const std::string_view text(bytes.data(), bytes.size());
+    if (stamp) *stamp = stamp_of(text);
+    return parse_project(text, path);
+}
+
+Result<void> save_project(const std::string& path, const Project& project, Existing existing, ProjectStamp* expected, const ProjectLock* held) {
+    const std::string text = project_text(project);
+    std::optional<ProjectLock> lock;
+    if (!held && existing == Existing::replace && file_exists(path)) {
+        GARLAND_TRY(taken, ProjectLock::take(path));
+        lock.emplace(std::move(taken));
+    }
+    if (expected && (lock || held)) {
+        std::vector<char> bytes;
+        GARLAND_CHECK(read_file(path, bytes, std::uint64_t(1) << 30));
+        if (!(stamp_of({bytes.data(), bytes.size()}) == *expected)) {
+            return fail(Error{ErrorCode::changed, "another program has changed this project since it was opened"}.at(path).keeping("the file as that program wrote it").advise(
+                "open it again to take the other changes, save under another name to keep both, or replace it"));
+        }
+    }
+    GARLAND_CHECK(write_file(path, text, existing));
+    if (expected) *expected = stamp_of(text);
+    return {};
 }
 
 std::string absolute_path(const std::string& in_project, const std::string& project_path) {

@@ -80,6 +80,16 @@ std::string Series::pattern() const {
     return prefix + (padding > 0 ? std::string(static_cast<std::size_t>(padding), '#') : "") + ending;
 }
 
+std::string source_name(const std::string& path) {
+    const std::string file = file_name(path);
+    std::string stem = file.substr(0, file.size() - extension(file).size());
+    const std::string whole = stem;
+    while (!stem.empty() && digit(stem.back())) stem.pop_back();
+    if (stem.size() < whole.size() && stem.ends_with("-")) stem.pop_back(); // a frame below 0
+    while (!stem.empty() && (stem.back() == '.' || stem.back() == '_' || stem.back() == ' ')) stem.pop_back();
+    return stem.empty() ? whole : stem;
+}
+
 std::string numbered(const std::string& prefix, std::int64_t frame, int padding, const std::string& ending) {
     const std::string digits = fmt::format("{:0{}}", frame < 0 ? -frame : frame, padding);
     return prefix + (frame < 0 ? "-" : "") + digits + ending;

@@ -26,6 +26,9 @@ struct Series {
 // Errors: not_found, when there is no such file at all; too_large, when the numbers span more than ten million frames.
 Result<Series> find_series(const std::string& path);
 
+// What a source of this file is called: its name without the number of its frame and the ending: "drop" for drop.0001.ply.
+std::string source_name(const std::string& path);
+
 // "name.0007.ply" for frame 7; at least `padding` digits.
 std::string numbered(const std::string& prefix, std::int64_t frame, int padding, const std::string& ending);
 

@@ -28,7 +28,7 @@ class SeriesSource final : public Source {
             error.frame = frame;
             return fail(std::move(error));
         }
-        if (faces_->same_shape(*(*pose)->faces) && faces_->corner_uvs.size() == (*pose)->faces->corner_uvs.size()) {
+        if (*faces_ == *(*pose)->faces) {
             auto shared = std::make_shared<Pose>(**pose);
             shared->faces = faces_;
             return PosePtr(shared);
@@ -70,7 +70,7 @@ Result<SourcePtr> open_series(const std::string& path, Progress& progress) {
     };
     auto first = read_mesh(series.files.begin()->second);
     if (!first) return fail(with_frame(first.error(), facts.first));
-    learn_pose(facts, **first);
+    PosePtr shown = *first; // where nothing is there at first, the first frame with points tells what points have
 
     std::optional<MeshCounts> first_counts;
     std::size_t done = 0;
@@ -87,9 +87,13 @@ Result<SourcePtr> open_series(const std::string& path, Progress& progress) {
         }
         if (!first_counts) first_counts = *counts;
         facts.most_points = std::max<std::size_t>(facts.most_points, counts->points);
+        if (shown->points.empty() && counts->points > 0) {
+            if (auto later = read_mesh(file)) shown = *later;
+        }
         if (!(*counts == *first_counts)) facts.odd_frames.push_back(frame);
         if (!(*counts == *first_counts) && !facts.faces_change_at) facts.faces_change_at = frame;
     }
+    learn_pose(facts, *shown);
     if (!facts.faces_change_at && series.files.size() > 1) {
         auto last = read_mesh(series.files.rbegin()->second);
         if (last && !(*last)->faces->same_shape(*(*first)->faces)) facts.faces_change_at = facts.last;

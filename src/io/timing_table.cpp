@@ -41,6 +41,10 @@ std::string table_header() {
     return "output_frame,copy,name,arrangement,source,source_frame,speed,visible,delay\n";
 }
 
+double shown_speed(float speed) {
+    return parse_number(fmt::format("{}", speed)).value_or(speed);
+}
+
 void append_table_rows(const Show& show, const Project& project, std::int64_t frame, std::string& text) {
     for (const ArrangementShow& a : show.arrangements) {
         const auto moments = moments_at(a, OutputFrame(static_cast<double>(frame)));
@@ -52,19 +56,19 @@ void append_table_rows(const Show& show, const Project& project, std::int64_t fr
             const std::int64_t number = a.number(i);
             fmt::format_to(std::back_inserter(text), "{},{},{},{},{},{},{},{},{}\n", frame, number + 1,
                            copy_name(number, show.copies()), arrangement, source, exact_number(m.source),
-                           exact_number(m.speed), m.has(mark_absent) ? 0 : 1, exact_number(a.clocks.at(a.plan, i, now).delay));
+                           exact_number(shown_speed(m.speed)), m.has(mark_absent) ? 0 : 1, exact_number(a.clocks.at(a.plan, i, now).delay));
         }
     }
 }
 
-Result<void> write_timing_table(const std::string& path, const Show& show, const Project& project, FrameRange frames,
+Result<void> write_timing_table(const std::string& path, const Show& show, const Project& project, FrameSteps frames,
                                 Existing existing, Progress& progress) {
     GARLAND_TRY(file, AtomicFile::create(path, existing));
     std::string text = table_header();
-    for (std::int64_t f = frames.first; f <= frames.last; ++f) {
+    for (std::int64_t f = frames.range.first; f <= frames.range.last; f += frames.step) {
         if (progress.cancelled())
             return fail(Error{ErrorCode::cancelled, "stopped"}.at(path).keeping("nothing written"));
-        progress.report(static_cast<double>(f - frames.first) / static_cast<double>(frames.count()),
+        progress.report(static_cast<double>(f - frames.range.first) / static_cast<double>(frames.range.count()),
                         fmt::format("frame {}", f));
         append_table_rows(show, project, f, text);
         if (text.size() > (1u << 20)) {

@@ -19,10 +19,13 @@ struct TableRow {
     bool visible = true;
 };
 
+// A copy's speed is kept as a float: the shortest number that is the same float, so that 0.2 is written 0.2.
+double shown_speed(float speed);
+
 std::string table_header();
 void append_table_rows(const Show& show, const Project& project, std::int64_t frame, std::string& text);
 
-Result<void> write_timing_table(const std::string& path, const Show& show, const Project& project, FrameRange frames,
+Result<void> write_timing_table(const std::string& path, const Show& show, const Project& project, FrameSteps frames,
                                 Existing existing, Progress& progress = Progress::none());
 
 // Reads a table back. Errors: malformed, with the line.

@@ -3,6 +3,7 @@
 #include "core/base/numbers.h"
 #include "io/open_source.h"
 #include "io/placed_copy.h"
+#include "io/staged_files.h"
 #include "io/usda_write.h"
 
 #include <algorithm>
@@ -11,6 +12,7 @@
 #include <iterator>
 #include <memory>
 #include <vector>
+#include <xxhash.h>
 
 namespace garland {
 
@@ -133,7 +135,8 @@ class CacheWriter {
         }
         PlacedCopy placed;
         place_copy(posed, 0, show, placed);
-        particles_ |= !pose.ids.empty();
+        particles_ = posed.arrangement->sampler.source()->facts().kind == SourceKind::particles;
+        written_.push_back({frame, points_hash(placed.points)});
         const char* each = "interpolation = \"vertex\"";
         if (!placed.points.empty()) {
             Imath::Box3f box;
@@ -153,7 +156,7 @@ class CacheWriter {
             material_of_ = text_of_numbers(faces.material_of);
             corner_uvs_ = faces.corner_uvs.empty() ? std::string() : text_of(faces.corner_uvs);
         }
-        if (pose.ids.empty()) {
+        if (!particles_) {
             GARLAND_CHECK(put("int[] faceVertexCounts", "", frame, counts_));
             GARLAND_CHECK(put("int[] faceVertexIndices", "", frame, indices_));
         } else {
@@ -172,12 +175,15 @@ class CacheWriter {
             GARLAND_CHECK(put("string[] primvars:materialName", "interpolation = \"uniform\"", frame, materials_));
             GARLAND_CHECK(put("int[] primvars:materialName:indices", "", frame, material_of_));
         }
-        GARLAND_CHECK(attributes(pose.attributes, each, frame));
+        GARLAND_CHECK(attributes(placed.attributes(pose), each, frame));
         return attributes(pose.faces->attributes, "interpolation = \"uniform\"", frame);
     }
 
-    Result<UsdaCacheDone> finish(Rate rate) {
-        GARLAND_TRY(file, AtomicFile::create(order_.path, order_.existing));
+    // Writes the layer, reads it back, and only then puts it in its place.
+    Result<UsdaCacheDone> finish(Rate rate, Progress& progress) {
+        GARLAND_TRY(staged, StagedFiles::create(folder_of(order_.path)));
+        const std::string path = staged.folder() + "/" + file_name(order_.path);
+        GARLAND_TRY(file, AtomicFile::create(path, Existing::refuse));
         const std::string name = usda_identifier(order_.name);
         file.write(fmt::format("#usda 1.0\n(\n    defaultPrim = \"{0}\"\n    endTimeCode = {1}\n    framesPerSecond = {2}\n    metersPerUnit = 1\n    startTimeCode = {3}\n"
                                "    timeCodesPerSecond = {2}\n    upAxis = \"Y\"\n)\n\ndef Xform \"{0}\"\n{{\n    def {4} \"{5}\"\n    {{\n",
@@ -190,12 +196,34 @@ class CacheWriter {
         if (!particles_) file.write("        uniform token subdivisionScheme = \"none\"\n");
         file.write("    }\n}\n");
         done.bytes = static_cast<double>(file.written());
-        done.frames = order_.frames.count();
+        done.frames = FrameSteps{order_.frames, order_.step}.count();
         GARLAND_CHECK(file.commit());
+        GARLAND_TRY(back, open_source(path, progress));
+        GARLAND_CHECK(compare(*back, progress));
+        GARLAND_CHECK(staged.publish({{file_name(order_.path), file_name(order_.path)}}, order_.existing));
         return done;
     }
 
+    // Every frame that was written, read again: the same points to the last bit.
+    Result<void> compare(const Source& back, Progress& progress) const {
+        std::size_t done = 0;
+        for (const Written& w : written_) {
+            progress.report(0.8 + 0.2 * static_cast<double>(done++) / static_cast<double>(written_.size()), fmt::format("comparing frame {}", w.frame));
+            if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped while comparing");
+            GARLAND_TRY(pose, back.read(w.frame, progress));
+            if (points_hash(pose->points) == w.points) continue;
+            return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at_frame(w.frame).advise("check the disk and write it again"));
+        }
+        return {};
+    }
+
   private:
+    struct Written {
+        std::int64_t frame = 0;
+        std::uint64_t points = 0;
+    };
+    static std::uint64_t points_hash(const std::vector<V3f>& points) { return static_cast<std::uint64_t>(XXH3_64bits(points.data(), points.size() * sizeof(V3f))); }
+
     Result<void> put(const std::string& declared, const std::string& after, std::int64_t frame, std::string value) {
         auto list = std::find_if(lists_.begin(), lists_.end(), [&](const auto& l) { return l->declared() == declared; });
         if (list == lists_.end()) {
@@ -211,7 +239,7 @@ class CacheWriter {
             const std::string name = usda_identifier(a.name);
             const auto width = static_cast<std::size_t>(a.width);
             const bool whole = !a.whole.empty(), tuple = width > 1 && width <= 4;
-            const std::string type = tuple ? fmt::format("{}{}", whole ? "int" : "float", width) : whole ? "int" : "float";
+            const std::string type = a.vector && !whole ? "vector3f" : tuple ? fmt::format("{}{}", whole ? "int" : "float", width) : whole ? "int" : "float";
             const std::string after = width > 4 ? fmt::format("elementSize = {}\n            {}", width, each) : each;
             GARLAND_CHECK(put(fmt::format("{}[] primvars:{}", type, name), after, frame, whole ? text_of_numbers(a.whole, tuple ? width : 1) : text_of_numbers(a.values, tuple ? width : 1)));
         }
@@ -222,13 +250,14 @@ class CacheWriter {
     std::vector<std::unique_ptr<Samples>> lists_;
     std::shared_ptr<const Faces> faces_now_;
     std::string counts_, indices_, corner_uvs_, materials_, material_of_;
+    std::vector<Written> written_; // frames in which there is something
     bool particles_ = false;
 };
 
 } // namespace
 
 Result<double> usda_cache_bytes(const Show& show, const UsdaCacheOrder& order, Progress& progress) {
-    if (!order.frames.valid()) return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+    if (!order.frames.valid() || order.step < 1) return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
     GARLAND_TRY(all, pose_all(show, OutputFrame(static_cast<double>(order.frames.first)), progress));
     double each = 0, once = 400;
     for (const Posed& posed : all) {
@@ -243,34 +272,29 @@ Result<double> usda_cache_bytes(const Show& show, const UsdaCacheOrder& order, P
             once += static_cast<double>(pose.uvs.size()) * 24;
         }
     }
-    return once + each * static_cast<double>(order.frames.count());
+    return once + each * static_cast<double>(FrameSteps{order.frames, order.step}.count());
 }
 
 Result<UsdaCacheDone> write_usda_cache(const Show& show, const UsdaCacheOrder& order, Progress& progress) {
-    if (!order.frames.valid()) return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+    if (!order.frames.valid() || order.step < 1) return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
     if (show.copies() != 1 || show.arrangements.size() != 1) return fail(ErrorCode::invalid, "one retimed source is written at a time");
     if (!show.arrangements.front().usable) return fail(Error{ErrorCode::not_found, "its files are not there"}.keeping("nothing was written"));
     if (order.existing == Existing::refuse && file_exists(order.path)) {
         return fail(Error{ErrorCode::exists, "is there already"}.at(order.path).keeping("the existing file").advise("choose another place, or say that it may be replaced"));
     }
     CacheWriter writer(order);
-    std::size_t first_points = 0, last_points = 0;
-    for (std::int64_t f = order.frames.first; f <= order.frames.last; ++f) {
-        progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()), fmt::format("frame {}", f));
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
+        progress.report(0.8 * static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()), fmt::format("frame {}", f));
         if (progress.cancelled()) return fail(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)}.keeping("nothing was written"));
         GARLAND_TRY(posed, pose_all(show, OutputFrame(static_cast<double>(f)), progress));
         GARLAND_CHECK(writer.add(f, posed.front(), show));
-        const std::uint32_t pick = posed.front().picks.copies.front();
-        const std::size_t points = pick == no_pose ? 0 : posed.front().poses[pick].pose->points.size();
-        if (f == order.frames.first) first_points = points;
-        last_points = points;
     }
-    GARLAND_TRY(done, writer.finish(show.settings.rate));
-    GARLAND_TRY(back, open_source(order.path, progress));
-    GARLAND_TRY(first, back->read(order.frames.first, progress));
-    GARLAND_TRY(last, back->read(order.frames.last, progress));
-    if ((first_points > 0 && first->points.size() != first_points) || (last_points > 0 && last->points.size() != last_points)) {
-        return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(order.path).advise("check the disk and write it again"));
+    auto done = writer.finish(show.settings.rate, progress);
+    if (!done) {
+        Error error = std::move(done.error());
+        error.path = order.path; // it was read back under another name
+        error.kept = order.existing == Existing::replace ? "the file that was there before, if any" : "nothing was written";
+        return fail(std::move(error));
     }
     return done;
 }

@@ -14,6 +14,7 @@ struct UsdaCacheOrder {
     std::string name; // of its prim
     FrameRange frames;
     Existing existing = Existing::refuse;
+    std::int64_t step = 1; // every so many frames, from the first on; above 0
 };
 
 struct UsdaCacheDone {
@@ -27,7 +28,7 @@ Result<double> usda_cache_bytes(const Show& show, const UsdaCacheOrder& order, P
 // A show of a single copy (see core/project/alone.h). Time codes are output frames, at the output rate; metres, y up.
 // Written: points, velocities (a second of output), normals, extent, displayColor, st (of points or of corners), ids and
 // attributes as primvars; what never changes once, the rest as time samples; faces again where they change; invisible where
-// nothing is shown. Read back: counts of the first and the last frame. Errors: unsupported, for volumes; invalid, for more
+// nothing is shown. Read back: the points of every frame, to the last bit. Errors: unsupported, for volumes; invalid, for more
 // than one copy; those of reading and writing; cancelled. The file appears complete or not at all.
 Result<UsdaCacheDone> write_usda_cache(const Show& show, const UsdaCacheOrder& order, Progress& progress = Progress::none());
 

@@ -1,5 +1,7 @@
 #include "io/usda_scene.h"
 
+#include "core/base/portable_math.h"
+
 #include <Imath/ImathMatrixAlgo.h>
 
 #include <algorithm>
@@ -80,9 +82,11 @@ Pose mesh_at(const UsdaScene& scene, const UsdaPrim& prim, double time, std::sha
 
     for (const UsdaAttribute& a : prim.attributes) { // other numbers per point
         if (!a.name.starts_with("primvars:") || a.name == "primvars:st" || a.name == "primvars:displayColor" || a.name.find(':', 9) != a.name.npos) continue;
-        const bool one = a.type == "float[]", three = a.type.starts_with("float3[") || a.type.starts_with("vector3f[") || a.type.starts_with("color3f[");
+        const bool one = a.type == "float[]", turns = a.type == "vector3f[]" || a.type == "normal3f[]",
+                   three = turns || a.type == "float3[]" || a.type == "color3f[]" || a.type == "point3f[]";
         if (!one && !three && a.type != "int[]") continue;
         Attribute out{std::string(a.name.substr(9)), three ? 3 : 1};
+        out.vector = turns;
         std::size_t count = 0;
         if (a.type == "int[]") {
             for (std::int64_t v : scene.wholes(a, a.at(time).a)) out.whole.push_back(static_cast<std::int32_t>(std::clamp<std::int64_t>(v, INT32_MIN, INT32_MAX)));
@@ -131,8 +135,11 @@ M44d op_matrix(const UsdaScene& scene, const UsdaPrim& prim, std::string_view op
     }
     M44d m;
     auto turn = [](char axis, double degrees) {
-        M44d r;
-        r.setAxisAngle(V3d(axis == 'X', axis == 'Y', axis == 'Z'), degrees * M_PI / 180);
+        M44d r; // for row vectors
+        const int a = axis == 'X' ? 1 : axis == 'Y' ? 2 : 0, b = (a + 1) % 3;
+        const double angle = degrees * M_PI / 180, c = portable::cos(angle), s = portable::sin(angle);
+        r[a][a] = r[b][b] = c;
+        r[a][b] = s, r[b][a] = -s;
         return r;
     };
     if (kind == "translate") {

@@ -57,6 +57,13 @@ class UsdaSource final : public Source {
 
   private:
     Result<std::shared_ptr<Pose>> pose(std::int64_t frame, bool fresh) const {
+        if (auto same = scene_->file.unchanged(); !same) return fail(std::move(same.error()).at_frame(frame));
+        auto made = pose_of(frame, fresh);
+        if (auto same = scene_->file.unchanged(); !same) return fail(std::move(same.error()).at_frame(frame));
+        return made;
+    }
+
+    Result<std::shared_ptr<Pose>> pose_of(std::int64_t frame, bool fresh) const {
         const auto time = static_cast<double>(frame);
         try {
             auto out = std::make_shared<Pose>();
@@ -212,8 +219,10 @@ static Result<std::shared_ptr<UsdaScene>> open_scene(const std::string& path) {
     if (scene->text().substr(0, 8) == "PXR-USDC") {
         return fail(Error{ErrorCode::unsupported, "this is USD in its binary form"}.at(path).advise("save it as text"));
     }
-    GARLAND_TRY(layer, parse_usda(scene->text(), path));
-    scene->layer = std::move(layer);
+    auto layer = parse_usda(scene->text(), path);
+    GARLAND_CHECK(scene->file.unchanged());
+    if (!layer) return tl::unexpected(std::move(layer.error()));
+    scene->layer = std::move(*layer);
     return scene;
 }
 
@@ -258,6 +267,7 @@ Result<SourcePtr> open_usda(const std::string& path, Progress& progress) {
     try {
         if (!meshes.empty() && !deforms) {
             KeyedModel model = model_of(*scene, static_cast<double>(facts.first), facts.problems);
+            GARLAND_CHECK(scene->file.unchanged());
             if (model.points() > point_limit) return fail(Error{ErrorCode::too_large, "it has more points than can be counted"}.at(path));
             return make_parts_source(std::move(model), std::move(facts), {path});
         }

@@ -21,6 +21,13 @@ namespace {
 constexpr std::uint32_t longest_name = 1 << 16, most_grids = 1 << 16, most_metadata = 1 << 16;
 constexpr std::uint32_t lists_places = 222; // format versions from this on are walked; from 2013
 
+struct FixedType {
+    const char* name;
+    std::uint32_t bytes;
+};
+constexpr FixedType fixed_types[] = {{"bool", 1}, {"int32", 4}, {"int64", 8}, {"float", 4}, {"double", 8}, {"vec2i", 8}, {"vec2s", 8}, {"vec2d", 16}, {"vec3i", 12},
+                                     {"vec3s", 12}, {"vec3d", 24}, {"vec4i", 16}, {"vec4s", 16}, {"vec4d", 32}, {"mat4s", 64}, {"mat4d", 128}};
+
 // Walks heads without the library, which asks for memory by what a file says.
 class Walk {
   public:
@@ -102,16 +109,38 @@ class Walk {
             GARLAND_CHECK(name());
             GARLAND_TRY(type, text());
             GARLAND_TRY(length, number<std::uint32_t>());
+            // The library reads as many bytes as the type has, whatever the length says, and goes on from there.
+            for (const FixedType& fixed : fixed_types) {
+                if (type == fixed.name && length != fixed.bytes) return bad(fmt::format("a note of the type {} has {} bytes instead of {}", type, length, fixed.bytes));
+            }
             const std::int64_t value = at();
             GARLAND_CHECK(pass(length));
-            if (type != "__delayedload") continue;
-            // This note has counts of its own: leaves, each of which has 64 bytes at least elsewhere in the file.
-            const std::int64_t after = at();
-            stream_.seekg(value);
-            GARLAND_TRY(leaves, number<std::int64_t>());
-            if (leaves < 0 || leaves > size_ / 32) return bad(fmt::format("claims {} leaves", leaves));
-            stream_.seekg(after);
+            if (type == "__delayedload") {
+                const std::int64_t after = at();
+                stream_.seekg(value);
+                GARLAND_CHECK(leaf_note(after));
+                stream_.seekg(after);
+            }
         }
+        return {};
+    }
+
+    // The note on leaves has counts of its own, which the library believes (OpenVDB 10, io/DelayedLoadMetadata.cc): two numbers
+    // of 32 bits, of leaves and of packed bytes; then that many packed bytes or, for 0, a byte a leaf; then again packed bytes
+    // (the largest number: nothing follows) and as many or, for 0, eight bytes a leaf.
+    Result<void> leaf_note(std::int64_t end) {
+        if (end == at()) return {}; // of a grid without leaves
+        constexpr std::uint32_t none = 0xffffffffu;
+        GARLAND_TRY(leaves, number<std::uint32_t>());
+        GARLAND_TRY(masks, number<std::uint32_t>());
+        if (leaves > size_ / 64) return bad(fmt::format("claims {} leaves", leaves));
+        const std::int64_t first = masks == none ? 0 : masks > 0 ? masks : leaves;
+        if (first > end - at()) return bad(fmt::format("{} bytes are claimed in a note that has {} left", first, end - at()));
+        GARLAND_CHECK(pass(first));
+        if (end - at() < 4) return {};
+        GARLAND_TRY(sizes, number<std::uint32_t>());
+        const std::int64_t second = sizes == none ? 0 : sizes > 0 ? sizes : std::int64_t(8) * leaves;
+        if (second > end - at()) return bad(fmt::format("{} bytes are claimed in a note that has {} left", second, end - at()));
         return {};
     }
 
@@ -238,6 +267,7 @@ constexpr NumberKind number_kinds[] = {{"Tree_float_5_4_3", 4, 1}, {"Tree_double
 
 Result<std::vector<openvdb::GridBase::Ptr>> VolumeArchive::read(const std::string& path, GridsWanted wanted) {
     // Heads are read where they lie; whole files at once, into memory that is used again.
+    GARLAND_CHECK(readable(path)); // no pipe, no folder
     std::ifstream file(path, std::ios::binary | std::ios::ate);
     if (!file) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
     const auto size = static_cast<std::int64_t>(file.tellg());
@@ -318,7 +348,11 @@ std::string VolumeArchive::bytes_of(const std::vector<openvdb::GridBase::Ptr>& g
     if (plain) setCompression(openvdb::io::COMPRESS_ACTIVE_MASK);
     std::ostringstream out(std::ios::binary);
     Archive::write(out, openvdb::GridCPtrVec(grids.begin(), grids.end()), true);
-    return std::move(out).str();
+    std::string bytes = std::move(out).str();
+    // The library gives every file a random name of 36 letters behind its versions: ours is always the same.
+    constexpr std::size_t name_at = 8 + 4 + 8 + 1, name_length = 36;
+    if (bytes.size() >= name_at + name_length) bytes.replace(name_at, name_length, "00000000-0000-0000-0000-000000000000");
+    return bytes;
 }
 
 } // namespace garland

@@ -1,3 +1,4 @@
+#include "io/fast_copy_note.h"
 #include "io/file_series.h"
 #include "io/mesh_file.h"
 #include "io/sources.h"
@@ -46,6 +47,31 @@ GridFacts described(const openvdb::GridBase& grid) {
     return f;
 }
 
+// Numbers of eight bytes as those of four, which all work is done in.
+openvdb::GridBase::Ptr with_floats(const openvdb::GridBase::Ptr& grid) {
+    openvdb::GridBase::Ptr out;
+    if (grid->isType<openvdb::DoubleGrid>()) out = std::make_shared<openvdb::FloatGrid>(static_cast<const openvdb::DoubleGrid&>(*grid));
+    if (grid->isType<openvdb::Vec3DGrid>()) { // vectors the library does not convert
+        const auto& from = static_cast<const openvdb::Vec3DGrid&>(*grid);
+        auto to = openvdb::Vec3SGrid::create(openvdb::Vec3s(from.background()));
+        auto places = to->getAccessor();
+        for (auto it = from.cbeginValueOn(); it; ++it) {
+            if (it.isVoxelValue()) {
+                places.setValue(it.getCoord(), openvdb::Vec3s(*it));
+            } else {
+                openvdb::CoordBBox box;
+                it.getBoundingBox(box);
+                to->sparseFill(box, openvdb::Vec3s(*it), true);
+            }
+        }
+        to->setTransform(from.transform().copy());
+        out = to;
+    }
+    if (!out) return grid;
+    out->setName(grid->getName());
+    return out;
+}
+
 Result<PosePtr> read_volume_pose(const std::string& path) {
     GARLAND_TRY(volume, read_volume(path));
     auto pose = std::make_shared<Pose>();
@@ -83,7 +109,7 @@ Result<VolumePtr> read_volume(const std::string& path, double most) {
             if (!std::isfinite(voxel.lengthSqr()) || !(voxel[0] > 0)) {
                 return fail(Error{ErrorCode::malformed, fmt::format("the grid \"{}\" has voxels without size", grid->getName())}.at(path));
             }
-            grids->list.push_back(grid);
+            grids->list.push_back(with_floats(grid));
         }
         return {};
     }));
@@ -114,6 +140,10 @@ Result<SourcePtr> open_volumes(const std::string& path, Progress& progress) {
     facts.first = series.first();
     facts.last = series.last();
     facts.missing = series.missing();
+    if (series.prefix.ends_with(".")) {
+        GARLAND_TRY(note, read_note(series.folder + "/" + series.prefix.substr(0, series.prefix.size() - 1)));
+        if (note) facts.rate = note->rate, facts.up = note->up, facts.scale = note->scale;
+    }
     std::size_t done = 0;
     for (const auto& [frame, file] : series.files) {
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
@@ -136,8 +166,11 @@ Result<SourcePtr> open_volumes(const std::string& path, Progress& progress) {
             half |= g.half;
             names += (names.empty() ? "" : ", ") + g.name;
             if (!g.read) facts.problems.push_back({fmt::format("the grid \"{}\" is of a kind that is not read ({})", g.name, g.type), "it is left out", std::nullopt});
-            facts.attributes.push_back(fmt::format("{} ({}{})", g.name, g.half ? "half " : "", g.type));
-            const bool moves = g.type == "vector" && (g.name == "velocity" || g.name == "vel" || g.name == "v");
+            const bool wide = g.type == "double" || g.type == "vec3d";
+            if (wide) facts.problems.push_back({fmt::format("the grid \"{}\" holds numbers of eight bytes", g.name), "they are read as four, to about seven digits", std::nullopt});
+            const std::string type = g.type == "double" ? "float" : g.type == "vec3d" ? "vector" : g.type;
+            facts.attributes.push_back(fmt::format("{} ({}{})", g.name, g.half ? "half " : "", type));
+            const bool moves = type == "vector" && (g.name == "velocity" || g.name == "vel" || g.name == "v");
             facts.velocities |= moves;
         }
         facts.format = fmt::format("OpenVDB {}, {}{}", series.files.size() > 1 ? "series" : "file", names, half ? ", half floats" : "");

@@ -77,14 +77,14 @@ class CliTest : public QObject {
             QCOMPARE(a.out.count("\n  " + QString(stage).leftJustified(15) + ' '), 3);
         }
         const Json j = run({"trace", project_, "--copy", "5", "--frames", "100", "--json"}).json();
-        const double source = j[0]["stages"][4]["numbers"]["source"].get<double>();
+        const double source = j["trace"][0]["stages"][4]["numbers"]["source"].get<double>();
         const QString nine = QString::number(source, 'g', 9);
         QVERIFY2(a.out.contains("source " + nine.left(9)), qPrintable(nine)); // at least nine digits are printed
     }
     void bake_table_and_trace_agree() {
         Folder out;
         const Answer dry = run({"bake", project_, "--out", q(out / "w"), "--frames", "50:52", "--dry-run", "--json"});
-        QCOMPARE(dry.json()["files"].get<int>(), 3);
+        QCOMPARE(dry.json()["file_count"].get<int>(), 3);
         QVERIFY(!QFile::exists(q(out / "w")));
         const Answer a = run({"bake", project_, "--out", q(out / "w"), "--frames", "50:52", "--json"});
         QCOMPARE(a.code, 0);
@@ -99,7 +99,7 @@ class CliTest : public QObject {
         const auto rows = read_timing_table(out / "t.csv");
         QCOMPARE(rows->size(), std::size_t(180));
         const Json j = run({"trace", project_, "--copy", "17", "--frames", "51", "--json"}).json();
-        QCOMPARE((*rows)[60 + 16].source_frame, j[0]["stages"][4]["numbers"]["source"].get<double>());
+        QCOMPARE((*rows)[60 + 16].source_frame, j["trace"][0]["stages"][4]["numbers"]["source"].get<double>());
         const Answer plain = run({"table", project_, "--frames", "50:50"});
         QCOMPARE(plain.out.count('\n'), 61);
         QCOMPARE(run({"table", project_, "--frames", "50:50", "--json"}).json()["rows"].size(), std::size_t(60));

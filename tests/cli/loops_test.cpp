@@ -83,7 +83,7 @@ class CliLoopTest : public QObject {
         QCOMPARE(run({"bake", path("festival.garland"), "--source", "kite", "--out", out, "--frames", "1:2"}).code, 1);
         // The same alone as PLY: a single copy, where the source has it.
         const Answer ply = run({"bake", path("festival.garland"), "--source", "paper lantern", "--out", out, "--name", "alone", "--frames", "3:3", "--json"});
-        QCOMPARE(ply.json()["copies"].get<int>(), 1);
+        QCOMPARE(ply.json()["copy_count"].get<int>(), 1);
     }
 };
 GARLAND_TEST_CASE(CliLoopTest)

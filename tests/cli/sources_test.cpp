@@ -104,7 +104,7 @@ class CliSourcesTest : public QObject {
         QVERIFY2(a.code == 0, qPrintable(a.err));
         QCOMPARE(a.json()["files"].size(), std::size_t(3)); // one mesh, a volume for each of two copies
         // Told before, and never written over: a volume that is there already stops all of it.
-        QCOMPARE(run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40", "--dry-run", "--json"}).json()["volume_files"].get<int>(), 2);
+        QCOMPARE(run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40", "--dry-run", "--json"}).json()["volume_file_count"].get<int>(), 2);
         QVERIFY(QFile::remove(QString::fromStdString(out / "copies.0040.ply")));
         const Answer again = run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40"});
         QVERIFY(again.code == 1 && again.err.contains("nothing was written") && !QFile::exists(QString::fromStdString(out / "copies.0040.ply")));

@@ -147,7 +147,8 @@ class PoseCacheTest : public QObject {
         const Sampler sampler(source, clock_of_frames(0, 9), {SubFrame::smooth}, 7, &cache);
         auto y = [&](double f) { return static_cast<double>(sampler.at(SourceFrame(f))->pose->points[0].y); };
         for (double f : {1.25, 2.5, 3.75}) QVERIFY(close(y(f), f * f, 1e-5)); // a parabola is met exactly
-        QVERIFY(close(y(0.5), 0.375, 1e-6)); // at the ends by hand: slopes 1 and 2, Hermite at ½ is ½ + (1 − 2)/8
+        for (double f : {0.5, 8.25}) QVERIFY2(close(y(f), f * f, 1e-5), qPrintable(QString::number(f))); // at both ends too
+        QVERIFY(close(y(4.5), 4.5 * 4.5, 1e-5)); // beside the gap
         const auto r = sampler.recipe(SourceFrame(4.5));
         QCOMPARE(r.before, 3);
         QCOMPARE(r.after, 7); // 6 is not there

@@ -68,6 +68,7 @@ class TwinsTest : public QObject {
             TwinRule rule;
             rule.share = std::uniform_real_distribution<double>(0.1, 0.9)(random);
             rule.period = round % 5 == 4 ? 48 : 0;
+            rule.only_moving = false;
             const auto report = find_twins(plan, source, copies, {1, 120}, rule);
             QVERIFY(report && report->samples == 120);
             QCOMPARE(found(*report), by_definition(plan, copies, {1, 120}, rule));

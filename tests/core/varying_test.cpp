@@ -158,6 +158,7 @@ class VaryingTest : public QObject {
     }
     void copies_that_stand_together_cannot_be_parted() { // played once in 100 of 400 frames, and held
         p_.settings.range = {1, 400};
+        p_.settings.twins_only_moving = false;
         const auto out = part_twins(*show(), p_, first().id, {});
         QVERIFY(!out && out.error().message.find("stand still together") != std::string::npos);
     }

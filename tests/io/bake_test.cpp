@@ -162,7 +162,7 @@ class BakeTest : public QObject {
     }
     void the_timing_table_reads_back() {
         Stage s;
-        QVERIFY(write_timing_table(s.folder / "t.csv", *s.show, s.project.project, {1, 40}, Existing::refuse));
+        QVERIFY(write_timing_table(s.folder / "t.csv", *s.show, s.project.project, {{1, 40}}, Existing::refuse));
         const auto rows = read_timing_table(s.folder / "t.csv");
         QVERIFY2(rows, rows ? "" : qPrintable(said(rows.error())));
         QCOMPARE(rows->size(), std::size_t(200));

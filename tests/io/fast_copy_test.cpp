@@ -61,7 +61,7 @@ class FastCopyTest : public QObject {
             QCOMPARE((*copy)->facts().kind, SourceKind::particles);
             QVERIFY((*copy)->facts().velocities && (*copy)->facts().colours);
             for (int f : {30, 35, 41}) {
-                const PosePtr a = read_of(source, f), b = read_of(*copy, f - 30);
+                const PosePtr a = read_of(source, f), b = read_of(*copy, f);
                 QCOMPARE(b->ids, a->ids);
                 for (const Attribute& wanted : a->attributes) {
                     const Attribute* found = named(*b, wanted.name);
@@ -77,8 +77,8 @@ class FastCopyTest : public QObject {
         bare.keep.emplace();
         const auto done = make_fast_copy(*source, bare);
         QVERIFY(done);
-        QCOMPARE(done->files.size(), std::size_t(2)); // places and ids
-        const PosePtr pose = read_of(*open_source(folder / "bare.npy"), 5);
+        QCOMPARE(done->files.size(), std::size_t(3)); // places, ids and the note
+        const PosePtr pose = read_of(*open_source(folder / "bare.npy"), 35);
         QVERIFY(pose->attributes.empty() && pose->colours.empty() && pose->velocities.empty());
     }
     void volumes_keep_the_grids_one_wants() {
@@ -90,7 +90,7 @@ class FastCopyTest : public QObject {
         order.keep = {"density"};
         const auto done = make_fast_copy(*source, order);
         QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
-        QCOMPARE(done->files.size(), std::size_t(3)); // the missing frame stays missing
+        QCOMPARE(done->files.size(), std::size_t(4)); // and the note; the missing frame stays missing
         QCOMPARE(done->worst, 0.0);
         const SourcePtr copy = *open_source(done->files.front());
         QCOMPARE(copy->facts().first, 3);
@@ -136,7 +136,7 @@ class FastCopyTest : public QObject {
         QVERIFY(!folder.names().contains("fast_still.npy"));
         const SourcePtr copy = *open_source(folder / "fast.ply");
         for (int f = 1; f <= 4; ++f) {
-            const PosePtr a = read_of(source, f), b = read_of(copy, f - 1);
+            const PosePtr a = read_of(source, f), b = read_of(copy, f);
             QCOMPARE(b->points, a->points);
             QCOMPARE(b->colours, a->colours);
             QCOMPARE(b->normals, a->normals);
@@ -147,7 +147,7 @@ class FastCopyTest : public QObject {
         auto other = NpyWriter::create(folder / "fast_post.npy", 4, 4, NpyType::f32, Existing::refuse);
         for (int f = 0; f < 4; ++f) other->add(tetrahedron(1).points);
         QVERIFY(other->commit());
-        QVERIFY(!named(*read_of(*open_source(folder / "fast.ply"), 0), "post"));
+        QVERIFY(!named(*read_of(*open_source(folder / "fast.ply"), 1), "post"));
     }
     // Half arrays are mixed as they are mapped, and so is what lies beside them.
     void moving_values_are_mixed_between_frames() {
@@ -159,7 +159,7 @@ class FastCopyTest : public QObject {
         }
         QVERIFY(make_fast_copy(**open_source(folder / "l.0000.ply"), {folder / "fast", NpyType::f16}));
         const SourcePtr copy = *open_source(folder / "fast.ply");
-        QVERIFY(copy->makes_between());
+        QVERIFY(copy->makes_between(SubFrame::linear));
         const auto pose = copy->between({1, 2, 1, 2, 0.25, false, 1.0 / 24}, Progress::none());
         QVERIFY(pose);
         QCOMPARE(named(**pose, "heat")->values[3], 5.0f);

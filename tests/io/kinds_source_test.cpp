@@ -257,7 +257,7 @@ class KindsSourceTest : public QObject {
         for (int f = 0; f < 4; ++f) out->add(tetrahedron(static_cast<float>(f * f)).points);
         QVERIFY(out->commit());
         const SourcePtr source = *open_source(folder / "a.ply");
-        QVERIFY(source->makes_between());
+        QVERIFY(source->makes_between(SubFrame::linear));
         PoseCache cache(1 << 26);
         QCOMPARE(sampler_of(source, taking(SubFrame::linear), cache, 6).at(SourceFrame(1.5))->pose->points[0].y, 2.5f);
         QCOMPARE(sampler_of(source, taking(SubFrame::smooth), cache, 6).at(SourceFrame(1.5))->pose->points[0].y, 2.25f);

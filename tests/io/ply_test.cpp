@@ -139,10 +139,6 @@ class PlyTest : public QObject {
                                           << "face 0 points to point 3, but there are only 3";
         QTest::newRow("negative corner") << head + faces + "end_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 -1\n"
                                          << "points to point -1";
-        QTest::newRow("no points")
-            << QByteArray("ply\nformat ascii 1.0\nelement vertex 0\nproperty float x\nproperty float y\n"
-                          "property float z\nend_header\n")
-            << "the mesh is empty";
         QTest::newRow("no z") << QByteArray(
                                      "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\n"
                                      "end_header\n0 0\n")

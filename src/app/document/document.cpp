@@ -316,20 +316,12 @@ void Document::replace_source(SourceId id, const QString& path) {
 void Document::fast_copy(SourceId id, const FastCopyOrder& order) {
     const auto open = sources_.find(id);
     if (open == sources_.end()) return;
-    const std::int64_t first = open->second.source->facts().first;
     jobs_.start<FastCopyDone>(
         this, tr("Copying"), [source = open->second.source, order](Progress& p) { return make_fast_copy(*source, order, p); },
-        [this, id, first](Result<FastCopyDone> done) {
+        [this, id](Result<FastCopyDone> done) {
             if (!done) {
                 if (done.error().code != ErrorCode::cancelled) emit problem(done.error());
                 return;
-            }
-            const bool counts_anew = done->files.front().ends_with(".ply") || done->files.front().ends_with(".npy");
-            if (const SourceSpec* s = project_.source(id); s && !s->first && counts_anew) { // arrays count from 0
-                edit(tr("Keep the frame numbers"), [&](Project& p) -> Result<void> {
-                    p.source(id)->first = first;
-                    return {};
-                });
             }
             replace_source(id, QString::fromStdString(done->files.front()));
         });

@@ -4,9 +4,26 @@
 
 #include <QApplication>
 #include <QSettings>
+#include <cstdio>
+#include <string_view>
 
 int main(int argc, char** argv) {
     using namespace garland;
+    for (int i = 1; i < argc; ++i) { // answered without a display
+        const std::string_view word = argv[i];
+        if (word == "--version") {
+            std::printf("garland %s\n", GARLAND_VERSION);
+            return 0;
+        }
+        if (word == "--help" || word == "-h") {
+            std::printf("Garland retimes baked motion and strings it over copies, each with its own time.\n\n"
+                        "usage: garland [PROJECT.garland | FILE ...]\n\n"
+                        "A project is opened; any other files are gathered as sources.\n"
+                        "  --help      print this and end\n  --version   print the version and end\n\n"
+                        "Without a window: garland-cli --help\n");
+            return 0;
+        }
+    }
     keep_freed_memory();
     QApplication app(argc, argv);
     QApplication::setOrganizationName("Garland");

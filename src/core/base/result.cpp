@@ -33,6 +33,7 @@ const char* name_of(ErrorCode code) {
     case ErrorCode::disk_full: return "disk_full";
     case ErrorCode::cancelled: return "cancelled";
     case ErrorCode::newer_version: return "newer_version";
+    case ErrorCode::changed: return "changed";
     }
     return "invalid";
 }

@@ -19,6 +19,7 @@ enum class ErrorCode {
     disk_full,     //
     cancelled,     // by the user; not a failure
     newer_version, // written by a later Garland
+    changed,       // by somebody else since it was opened
 };
 
 // What happened, where, what was kept and what to do. `message` is a sentence without a full stop.

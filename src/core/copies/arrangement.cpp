@@ -1,5 +1,6 @@
 #include "core/copies/arrangement.h"
 
+#include "core/base/portable_math.h"
 #include "core/base/numbers.h"
 #include "core/copies/path.h"
 
@@ -46,7 +47,7 @@ std::int64_t in_ring(const Arrangement& a, std::int64_t ring) {
 Spot spot(const Arrangement& a, std::int64_t row, double i) {
     if (a.kind == ArrangementKind::ring || a.kind == ArrangementKind::rings) {
         const double angle = 360.0 * i / static_cast<double>(in_ring(a, row)), radius = ring_radius(a, row);
-        return {radius * std::sin(angle * radians), radius * std::cos(angle * radians), angle + 90, angle};
+        return {radius * portable::sin(angle * radians), radius * portable::cos(angle * radians), angle + 90, angle};
     }
     const bool grid = rowed(a.kind);
     const double x = middle(i, grid ? a.columns : a.count, a.spacing);
@@ -114,18 +115,18 @@ Result<void> validate_counts(const Arrangement& a) {
 } // namespace
 
 V3d to_scene(const Arrangement& a, V3d p) {
-    const double c = std::cos(a.heading * radians), n = std::sin(a.heading * radians);
+    const double c = portable::cos(a.heading * radians), n = portable::sin(a.heading * radians);
     return a.origin + V3d(p.x * c + p.z * n, p.y, -p.x * n + p.z * c);
 }
 
 V3d from_scene(const Arrangement& a, V3d p) {
-    const double c = std::cos(a.heading * radians), n = std::sin(a.heading * radians);
+    const double c = portable::cos(a.heading * radians), n = portable::sin(a.heading * radians);
     const V3d d = p - a.origin;
     return {d.x * c - d.z * n, d.y, d.x * n + d.z * c};
 }
 
 double heading_of(const V3d& d) {
-    return d.x == 0 && d.z == 0 ? 0 : std::atan2(d.x, d.z) / radians;
+    return d.x == 0 && d.z == 0 ? 0 : portable::atan2(d.x, d.z) / radians;
 }
 
 bool is_carried(ArrangementKind kind) {
@@ -137,7 +138,7 @@ std::int64_t copies_in(const Arrangement& a) {
     case ArrangementKind::grid: return static_cast<std::int64_t>(a.columns) * a.rows;
     case ArrangementKind::box: {
         const std::int64_t layer = static_cast<std::int64_t>(a.columns) * a.rows;
-        return layer > 1'000'000'000'000 ? layer : layer * a.layers;
+        return layer > 1'000'000'000 ? layer : layer * a.layers; // what is too many anyway need not be counted, and cannot overflow
     }
     case ArrangementKind::rings: {
         std::int64_t n = 0;

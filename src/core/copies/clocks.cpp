@@ -75,6 +75,7 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
         share.target = s.target;
         share.share = s.share;
         share.amount = CurvePlan(s.amount, 1);
+        share.keys = s.amount;
         if (s.meets) share.meets = s.meets->value;
         if (drifts) share.drifting = s;
         if (delay) {
@@ -92,21 +93,7 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
         whole[i].rate = std::max(whole[i].rate, slowest);
         still[i].rate = std::max(still[i].rate, slowest);
     }
-    if (!changing_speeds.empty()) {
-        std::vector<double> factor(n, 1);
-        for (std::size_t i = 0; i < n; ++i) {
-            double slowing = 0;
-            for (std::size_t k : changing_speeds) slowing += std::min(0.0, shares_[k].values[i] * shares_[k].share);
-            if (still[i].rate + slowing < slowest) factor[i] = (still[i].rate - slowest) / -slowing;
-        }
-        for (std::size_t k : changing_speeds) {
-            std::vector<double> values = shares_[k].values.list();
-            for (std::size_t i = 0; i < n; ++i) {
-                if (values[i] < 0) values[i] *= factor[i];
-            }
-            shares_[k].values = std::move(values);
-        }
-    }
+    if (!changing_speeds.empty()) limit_slowing(changing_speeds, still);
     if (!a.nudges.empty()) {
         const bool keyed = !a.nudge_amount.empty();
         std::vector<double> nudges(keyed ? n : 0);
@@ -158,6 +145,49 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
              !after_start_ && !hidden_until_start_;
     whole_ = std::move(whole);
     still_ = std::move(still);
+}
+
+// Slowing strengths are made smaller by as much as they are too strong where, all together, they would bring a copy below
+// the slowest speed at some moment. Between two keys each strength runs one way only, so a sum of their lower ends over a
+// short piece of time is never above what the sum comes to in it.
+void CopyClocks::limit_slowing(const std::vector<std::size_t>& changing, const std::vector<CopyClock>& still) {
+    std::vector<double> times;
+    for (std::size_t k : changing) {
+        for (const CurveKey& key : shares_[k].keys) times.push_back(key.at);
+    }
+    std::sort(times.begin(), times.end());
+    times.erase(std::unique(times.begin(), times.end()), times.end());
+    constexpr int pieces = 64;
+    std::vector<double> at{times.empty() ? 0 : times.front() - 1};
+    for (std::size_t i = 0; i + 1 < times.size(); ++i) {
+        for (int p = 0; p < pieces; ++p) at.push_back(times[i] + (times[i + 1] - times[i]) * p / pieces);
+        at.push_back(std::nextafter(times[i + 1], times[i])); // just before a step
+    }
+    if (!times.empty()) at.push_back(times.back());
+    std::vector<double> strengths(at.size() * changing.size());
+    for (std::size_t j = 0; j < at.size(); ++j) {
+        for (std::size_t k = 0; k < changing.size(); ++k) strengths[j * changing.size() + k] = shares_[changing[k]].amount.at(at[j]) * shares_[changing[k]].share;
+    }
+    const std::size_t n = still.size();
+    std::vector<double> factor(n, 1);
+    for (std::size_t i = 0; i < n; ++i) {
+        for (std::size_t j = 0; j < at.size(); ++j) {
+            const double *here = &strengths[j * changing.size()], *next = &strengths[std::min(j + 1, at.size() - 1) * changing.size()];
+            double rate = still[i].rate, slowing = 0;
+            for (std::size_t k = 0; k < changing.size(); ++k) {
+                const double w = shares_[changing[k]].values[i], least = std::min(w * here[k], w * next[k]);
+                (least < 0 ? slowing : rate) += least;
+            }
+            if (rate + slowing < slowest) factor[i] = std::min(factor[i], std::max((rate - slowest) / -slowing, 0.0));
+        }
+    }
+    for (std::size_t k : changing) {
+        std::vector<double> values = shares_[k].values.list();
+        for (std::size_t i = 0; i < n; ++i) {
+            if (values[i] < 0) values[i] *= factor[i];
+        }
+        shares_[k].values = std::move(values);
+    }
 }
 
 CopyClocks CopyClocks::part(std::span<const std::uint32_t> which) const {
@@ -232,6 +262,14 @@ CopyClocks::Local CopyClocks::at(const TimingPlan& plan, std::size_t i, const No
     if (!lives_.empty()) out.absent |= now.carrier < lives_[i].birth || now.carrier >= lives_[i].death;
     if (!flickers_.empty() && !out.absent) out.absent = flickers_off(i, now.t);
     return out;
+}
+
+CopyClocks::Absence CopyClocks::why_absent(const TimingPlan& plan, std::size_t i, const Now& now) const {
+    if (!at(plan, i, now).absent) return Absence::none;
+    if (!hidden_.empty() && hidden_[i]) return Absence::hidden;
+    if (!lives_.empty() && (now.carrier < lives_[i].birth || now.carrier >= lives_[i].death)) return Absence::not_carried;
+    if (!flickers_.empty() && flickers_off(i, now.t)) return Absence::flicker;
+    return Absence::not_started;
 }
 
 bool CopyClocks::flickers_off(std::size_t i, double t) const {

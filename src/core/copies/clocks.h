@@ -68,6 +68,10 @@ class CopyClocks {
     };
     Local at(const TimingPlan& plan, std::size_t copy, const Now& now) const;
 
+    // Why a copy's own rules do not show it at this moment; what the timing hides is not among them.
+    enum class Absence { none, not_started, hidden, not_carried, flicker };
+    Absence why_absent(const TimingPlan& plan, std::size_t copy, const Now& now) const;
+
     std::size_t changing() const { return shares_.size(); } // spreads (and nudges) whose amount changes in time
     const std::string& share_name(std::size_t k) const { return shares_[k].name; }
     bool shifted() const { return shift_ != 0 || !shifts_.empty(); }
@@ -81,6 +85,7 @@ class CopyClocks {
         Target target = Target::delay;
         double share = 1;
         CurvePlan amount;
+        KeyedCurve keys{}; // of the amount
         std::optional<double> meets;
         SharedList<double> values; // output frames, or shares of the speed
         std::optional<Spread> drifting;
@@ -90,6 +95,7 @@ class CopyClocks {
         CurvePlan amount;
         SharedList<double> values; // per cent
     };
+    void limit_slowing(const std::vector<std::size_t>& changing, const std::vector<CopyClock>& still);
     double drifted(const Share& s, std::size_t copy, double t, double* slope) const;
     bool flickers_off(std::size_t copy, double t) const;
 

@@ -91,6 +91,65 @@ std::int64_t room_for(const PartRule& r) {
     return std::isfinite(room) ? static_cast<std::int64_t>(std::max(room, 0.0)) : -1;
 }
 
+namespace {
+
+// The delay nearest to `wanted` that is at least `step` from all `taken`, round the loop if there is one; NaN: none.
+double nearest_free(double wanted, std::vector<double>& taken, double step, const PartRule& r) {
+    if (r.period > 0) { // others are met at every turn near by
+        const std::size_t n = taken.size();
+        for (std::size_t i = 0; i < n; ++i) {
+            const double turn = std::round((wanted - taken[i]) / r.period) * r.period;
+            taken[i] += turn;
+            taken.push_back(taken[i] - r.period);
+            taken.push_back(taken[i] + r.period);
+        }
+    }
+    auto free = [&](double x) {
+        if (x < r.low - 1e-9 || x > r.high + 1e-9) return false;
+        return std::all_of(taken.begin(), taken.end(), [&](double t) {
+            double d = std::abs(x - t);
+            if (r.period > 0) d = std::min(std::fmod(d, r.period), r.period - std::fmod(d, r.period));
+            return d >= step - 1e-9;
+        });
+    };
+    double best = std::numeric_limits<double>::quiet_NaN();
+    auto offer = [&](double x) {
+        if (free(x) && !(std::abs(x - wanted) >= std::abs(best - wanted))) best = x;
+    };
+    offer(std::clamp(wanted, r.low, r.high));
+    for (double t : taken) {
+        double before = t - step, after = t + step;
+        if (r.whole_frames) before = std::floor(before + 1e-9), after = std::ceil(after - 1e-9);
+        offer(before);
+        offer(after);
+    }
+    return best;
+}
+
+// Every delay once more to the nearest place that the others leave free, until none comes closer to where it was.
+void come_closer(std::span<const double> wanted, std::vector<double>& delays, double step, const PartRule& r) {
+    if (delays.size() > 2000) return; // as many tries as pairs
+    std::vector<double> taken;
+    for (int pass = 0; pass < 8; ++pass) {
+        bool changed = false;
+        for (std::size_t i = 0; i < delays.size(); ++i) {
+            if (std::abs(delays[i] - wanted[i]) <= 1e-9) continue;
+            taken.clear();
+            for (std::size_t j = 0; j < delays.size(); ++j) {
+                if (j != i) taken.push_back(delays[j]);
+            }
+            const double to = nearest_free(r.whole_frames ? std::round(wanted[i]) : wanted[i], taken, step, r);
+            if (std::isnan(to) || std::abs(to - wanted[i]) >= std::abs(delays[i] - wanted[i]) - 1e-9) continue;
+            delays[i] = to;
+            changed = true;
+        }
+        if (!changed) return;
+    }
+}
+
+} // namespace
+
+
 Result<Parted> part_all(std::span<const double> delays, const PartRule& r) {
     const std::size_t n = delays.size();
     if (!(r.apart > 0) || !(r.high >= r.low)) return fail(ErrorCode::invalid, "copies can only be parted by more than nothing, between rising limits");
@@ -142,45 +201,21 @@ Result<Parted> part_all(std::span<const double> delays, const PartRule& r) {
         }
         if (sum < least) least = sum, best = std::move(after);
     }
+    if (round) {
+        // Without going round at all, inside the limits: where these are near, a whole loop back into them costs more.
+        std::vector<std::size_t> by_delay(n);
+        std::iota(by_delay.begin(), by_delay.end(), std::size_t(0));
+        std::stable_sort(by_delay.begin(), by_delay.end(), [&](std::size_t a, std::size_t b) { return delays[a] < delays[b]; });
+        std::vector<double> line(n), after(n);
+        for (std::size_t i = 0; i < n; ++i) line[i] = r.whole_frames ? std::round(delays[by_delay[i]]) : delays[by_delay[i]];
+        const std::vector<double> y = part_line(line, step, r.low, r.high, span, r.whole_frames);
+        double sum = 0;
+        for (std::size_t i = 0; i < n; ++i) after[by_delay[i]] = y[i], sum += std::abs(y[i] - delays[by_delay[i]]);
+        if (sum < least) least = sum, best = std::move(after);
+        come_closer(delays, best, step, r);
+    }
     return changes(delays, std::move(best));
 }
-
-namespace {
-
-// The delay nearest to `wanted` that is at least `step` from all `taken`, round the loop if there is one; NaN: none.
-double nearest_free(double wanted, std::vector<double>& taken, double step, const PartRule& r) {
-    if (r.period > 0) { // others are met at every turn near by
-        const std::size_t n = taken.size();
-        for (std::size_t i = 0; i < n; ++i) {
-            const double turn = std::round((wanted - taken[i]) / r.period) * r.period;
-            taken[i] += turn;
-            taken.push_back(taken[i] - r.period);
-            taken.push_back(taken[i] + r.period);
-        }
-    }
-    auto free = [&](double x) {
-        if (x < r.low - 1e-9 || x > r.high + 1e-9) return false;
-        return std::all_of(taken.begin(), taken.end(), [&](double t) {
-            double d = std::abs(x - t);
-            if (r.period > 0) d = std::min(std::fmod(d, r.period), r.period - std::fmod(d, r.period));
-            return d >= step - 1e-9;
-        });
-    };
-    double best = std::numeric_limits<double>::quiet_NaN();
-    auto offer = [&](double x) {
-        if (free(x) && !(std::abs(x - wanted) >= std::abs(best - wanted))) best = x;
-    };
-    offer(std::clamp(wanted, r.low, r.high));
-    for (double t : taken) {
-        double before = t - step, after = t + step;
-        if (r.whole_frames) before = std::floor(before + 1e-9), after = std::ceil(after - 1e-9);
-        offer(before);
-        offer(after);
-    }
-    return best;
-}
-
-} // namespace
 
 Result<Parted> part_near(std::span<const double> delays, std::span<const std::uint32_t> near, std::size_t k, const PartRule& r) {
     const std::size_t n = delays.size();

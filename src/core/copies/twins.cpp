@@ -30,18 +30,42 @@ std::vector<double> sampled(FrameRange range, std::size_t m) {
     return times;
 }
 
-// One row a copy of the source frames it shows.
-std::vector<double> signatures(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, const std::vector<double>& times) {
-    const std::size_t m = times.size();
-    std::vector<double> shown(copies.size() * m);
-    parallel_for(copies.size(), 256, [&](std::size_t from, std::size_t to) {
+// One row a copy of the source frames it shows at `times`; those that do not count are not a number. Times at which nobody
+// moves are taken out where only moving counts.
+std::vector<double> signatures(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, const TwinRule& rule, std::vector<double>& times) {
+    const std::size_t m = times.size(), n = copies.size();
+    std::vector<double> shown(n * m);
+    std::vector<std::uint8_t> moves(m, rule.only_moving ? 0 : 1);
+    std::mutex mutex;
+    parallel_for(n, 256, [&](std::size_t from, std::size_t to) {
         std::vector<CopyMoment> row(m);
+        std::vector<std::uint8_t> some(m, 0);
         for (std::size_t i = from; i < to; ++i) {
             row_moments(plan, source, copies, i, times, row);
-            for (std::size_t k = 0; k < m; ++k) shown[i * m + k] = row[k].has(mark_absent) ? gone : row[k].source;
+            for (std::size_t k = 0; k < m; ++k) {
+                const bool counts = !row[k].has(mark_absent) && (!rule.only_moving || row[k].speed != 0);
+                shown[i * m + k] = counts ? row[k].source : gone;
+                some[k] |= counts;
+            }
         }
+        std::lock_guard lock(mutex);
+        for (std::size_t k = 0; k < m; ++k) moves[k] |= some[k];
     });
-    return shown;
+    const auto kept = static_cast<std::size_t>(std::count(moves.begin(), moves.end(), std::uint8_t(1)));
+    if (kept == m) return shown;
+    std::vector<double> fewer(n * kept), fewer_times;
+    for (std::size_t k = 0; k < m; ++k) {
+        if (!moves[k]) continue;
+        for (std::size_t i = 0; i < n; ++i) fewer[i * kept + fewer_times.size()] = shown[i * m + k];
+        fewer_times.push_back(times[k]);
+    }
+    times = std::move(fewer_times);
+    return fewer;
+}
+
+// Alike below so many source frames, less what rounding may add: copies exactly that far apart are not alike.
+double below(const TwinRule& rule) {
+    return rule.alike_below - std::min(1e-9, rule.alike_below * 1e-6);
 }
 
 struct Groups { // union-find
@@ -138,26 +162,29 @@ Result<std::vector<std::uint8_t>> have_twins(const TimingPlan& plan, const Sourc
         }
         return twin;
     }
-    m -= m % 2; // whole pairs of samples
-    const std::vector<double> shown = signatures(plan, source, copies, sampled(range, m));
+    std::vector<double> times = sampled(range, m);
+    std::vector<double> shown = signatures(plan, source, copies, rule, times);
+    if (times.empty()) return twin;
+    m = times.size();
     const double enough = rule.share * static_cast<double>(m);
     auto alike = [&](std::uint32_t a, std::uint32_t b) {
         std::size_t count = 0;
         for (std::size_t k = 0; k < m; ++k) {
-            count += distance(shown[a * m + k], shown[b * m + k], rule.period) < rule.alike_below;
+            count += distance(shown[a * m + k], shown[b * m + k], rule.period) < below(rule);
             if (static_cast<double>(count + (m - 1 - k)) <= enough) return false; // it cannot come to enough any more
         }
         return static_cast<double>(count) > enough;
     };
-    const std::size_t pairs = m / 2;
+    const std::size_t half = m / 2, pairs = half + m % 2; // an odd sample is a pair with itself
     for (std::size_t p = 0; p < pairs; ++p) {
+        const std::size_t first = p < half ? p : m - 1, second = p < half ? p + half : m - 1;
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         progress.report(static_cast<double>(p) / static_cast<double>(pairs), "looking for twins");
-        const PairGrid grid(shown, m, p, p + pairs, rule);
+        const PairGrid grid(shown, m, first, second, rule);
         std::vector<std::uint32_t> partner(n, UINT32_MAX);
         parallel_for(n, 1024, [&](std::size_t from, std::size_t to) {
             for (auto i = static_cast<std::uint32_t>(from); i < to; ++i) {
-                const double a = shown[i * m + p], b = shown[i * m + p + pairs];
+                const double a = shown[i * m + first], b = shown[i * m + second];
                 if (twin[i] || std::isnan(a) || std::isnan(b)) continue;
                 grid.any_near(a, b, [&](std::uint32_t j) {
                     if (j == i || !alike(i, j)) return false;
@@ -175,16 +202,18 @@ Result<std::vector<std::uint8_t>> have_twins(const TimingPlan& plan, const Sourc
 
 Result<std::int64_t> near_twins(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, FrameRange range,
                                 const TwinRule& rule, std::span<const std::uint32_t> near, std::size_t k, Progress& progress) {
-    const auto m = static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1)));
-    const std::vector<double> shown = signatures(plan, source, copies, sampled(range, m));
+    std::vector<double> times = sampled(range, static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1))));
+    const std::vector<double> shown = signatures(plan, source, copies, rule, times);
+    const std::size_t m = times.size();
     std::vector<std::uint8_t> twin(copies.size());
+    if (m == 0) return 0;
     for (std::uint32_t i = 0; i < copies.size(); ++i) {
         if (i % 1024 == 0 && progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         for (std::size_t j = 0; j < k; ++j) {
             const std::uint32_t other = near[i * k + j];
             if (other == i) continue;
             std::size_t alike = 0;
-            for (std::size_t f = 0; f < m; ++f) alike += distance(shown[i * m + f], shown[other * m + f], rule.period) < rule.alike_below;
+            for (std::size_t f = 0; f < m; ++f) alike += distance(shown[i * m + f], shown[other * m + f], rule.period) < below(rule);
             if (static_cast<double>(alike) > rule.share * static_cast<double>(m)) twin[i] = twin[other] = 1;
         }
     }
@@ -196,18 +225,19 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
     TwinReport report;
     report.copies = static_cast<std::int64_t>(copies.size());
     const auto n = copies.size();
-    const auto m = static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1)));
-    report.samples = static_cast<std::int64_t>(m);
+    std::vector<double> times = sampled(range, static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1))));
+    report.samples = static_cast<std::int64_t>(times.size());
     if (n < 2) return report;
 
-    const std::vector<double> times = sampled(range, m);
-    const std::vector<double> shown = signatures(plan, source, copies, times);
+    const std::vector<double> shown = signatures(plan, source, copies, rule, times);
+    const std::size_t m = times.size();
+    if (m == 0) return report;
     if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
 
     auto alike_count = [&](std::uint32_t a, std::uint32_t b) {
         int count = 0;
         for (std::size_t k = 0; k < m; ++k) {
-            count += distance(shown[a * m + k], shown[b * m + k], rule.period) < rule.alike_below;
+            count += distance(shown[a * m + k], shown[b * m + k], rule.period) < below(rule);
         }
         return count;
     };
@@ -276,7 +306,7 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
                     bool seen = false; // at a sample searched before: counted there
                     for (std::size_t e = 0; e < at && !seen; ++e) {
                         const std::size_t k = crowd[e].second;
-                        seen = distance(shown[a * m + k], shown[b * m + k], rule.period) < rule.alike_below;
+                        seen = distance(shown[a * m + k], shown[b * m + k], rule.period) < below(rule);
                     }
                     if (seen) continue;
                     const int alike = alike_count(a, b);
@@ -309,7 +339,7 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
         group.copies.push_back(pair.a); // marks the group as begun; the full list follows
         group.share = static_cast<double>(pair.alike) / static_cast<double>(m);
         for (std::size_t k = 0; k < m; ++k) {
-            if (distance(shown[pair.a * m + k], shown[pair.b * m + k], rule.period) < rule.alike_below) {
+            if (distance(shown[pair.a * m + k], shown[pair.b * m + k], rule.period) < below(rule)) {
                 group.first_alike = static_cast<std::int64_t>(times[k]);
                 break;
             }

@@ -15,6 +15,8 @@ struct TwinRule {
     double share = 0.5;       // twins are alike for more than this share of the range
     double period = 0;        // above 0: the source frames are a loop of this length, and differences go round it
     int most_samples = 240;   // a longer range is sampled at this many frames, evenly
+    bool only_moving = true;  // frames at which a copy stands still (it waits, is held, has finished) do not count for it, and
+                              // the share is of the frames at which any copy moves
 };
 
 // Copies that are twins of one another, directly or through others.

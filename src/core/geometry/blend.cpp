@@ -43,6 +43,14 @@ bool mixable(const Pose& a, const Pose& b) {
     return a.points.size() == b.points.size() && (a.faces == b.faces || a.faces->same_shape(*b.faces));
 }
 
+// What is kept for faces and corners of the same shape, mixed; materials are those of the nearer.
+static std::shared_ptr<const Faces> mix_faces(const Faces& a, const Faces& b, float w) {
+    auto out = std::make_shared<Faces>(w < 0.5f ? a : b);
+    if (a.corner_uvs.size() == b.corner_uvs.size()) mix_all(a.corner_uvs, b.corner_uvs, w, out->corner_uvs);
+    out->attributes = mix_attributes(a.attributes, b.attributes, w);
+    return out;
+}
+
 PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double seconds) {
     if (w <= 0 || a == b) return a;
     if (w >= 1) return b;
@@ -70,6 +78,7 @@ PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double
     mix_all(a->normals, b->normals, wf, out->normals);
     for (V3f& normal : out->normals) normal.normalize();
     out->attributes = mix_attributes(a->attributes, b->attributes, wf);
+    if (a->faces != b->faces && !(*a->faces == *b->faces)) out->faces = mix_faces(*a->faces, *b->faces, wf);
     return out;
 }
 
@@ -82,12 +91,12 @@ PosePtr blend_through(const Beside& before, const PosePtr& a, const PosePtr& b, 
     const auto t = static_cast<float>(w);
     const float t2 = t * t, t3 = t2 * t;
     const float ha = 2 * t3 - 3 * t2 + 1, hb = 3 * t2 - 2 * t3, sa = t3 - 2 * t2 + t, sb = t3 - t2;
-    const auto ka = static_cast<float>(1 / (1 + before.away)), kb = static_cast<float>(1 / (1 + after.away));
     parallel_for(out->points.size(), grain / 3, [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from; i < to; ++i) {
             const V3f &p = a->points[i], &q = b->points[i];
-            const V3f leave = before.pose ? (q - before.pose->points[i]) * ka : q - p;
-            const V3f arrive = after.pose ? (after.pose->points[i] - p) * kb : q - p;
+            V3f leave, arrive;
+            parabolic_slopes(before.pose ? &before.pose->points[i] : nullptr, before.away, p, q, after.pose ? &after.pose->points[i] : nullptr, after.away,
+                             leave, arrive);
             out->points[i] = p * ha + q * hb + leave * sa + arrive * sb;
         }
     });
@@ -100,6 +109,7 @@ std::vector<Attribute> mix_attributes(const std::vector<Attribute>& a, const std
         for (const Attribute& other : b) {
             if (other.name != one.name || other.width != one.width || other.whole.size() != one.whole.size()) continue;
             Attribute mixed{one.name, one.width};
+            mixed.vector = one.vector;
             mixed.whole = w < 0.5f ? one.whole : other.whole;
             mix_all(one.values, other.values, w, mixed.values);
             out.push_back(std::move(mixed));

@@ -29,9 +29,11 @@ bool mixable(const Pose& a, const Pose& b);
 // volumes: see volume.h. The poses must be mixable; at w = 0 and w = 1 the pose itself is returned.
 PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double seconds);
 
-// The same through the poses on both sides: cubic Hermite whose slopes are those of the straight lines between the
-// neighbours (E. Catmull and R. Rom, "A class of local interpolating splines", 1974, for uneven distances). A side without
-// a pose has the slope from a to b. `away`: how far it is from a (from b), in distances of a and b.
+// The same through the poses on both sides: cubic Hermite whose slope at each pose is that of the parabola through it and its
+// two neighbours (A. W. Overhauser, "Analytic definition of curves and surfaces by parabolic blending", 1968; at even
+// distances the spline of E. Catmull and R. Rom, 1974). Where a side has no pose, that end has the slope of the parabola
+// through the other three. So motion along a parabola is met exactly, beside gaps and at both ends too. `away`: how far the
+// pose is from a (from b), in distances of a and b.
 struct Beside {
     PosePtr pose; // mixable with a and b, or nothing
     double away = 1;
@@ -46,6 +48,20 @@ PosePtr carried(const PosePtr& a, const PosePtr& b, double w, double seconds);
 
 // The pose with the normals of its faces in place of its own.
 PosePtr with_normals_of_faces(const PosePtr& pose);
+
+// The slopes at a and b of such a curve, where a and b are one apart.
+template <class Vector>
+void parabolic_slopes(const Vector* before, double before_away, const Vector& a, const Vector& b, const Vector* after, double after_away,
+                      Vector& leave, Vector& arrive) {
+    const Vector straight = b - a;
+    leave = arrive = straight;
+    using Number = typename Vector::BaseType;
+    const auto h = static_cast<Number>(before_away), k = static_cast<Number>(after_away);
+    if (before) leave = ((a - *before) * (1 / h) + straight * h) * (1 / (1 + h));
+    if (after) arrive = ((*after - b) * (1 / k) + straight * k) * (1 / (1 + k));
+    if (!before && after) leave = straight * 2 - arrive; // one parabola through all three
+    if (before && !after) arrive = straight * 2 - leave;
+}
 
 // The list that is `w` of the way from a to b: floats mixed, whole numbers from the nearer; for attributes that both
 // have with the same name, width and kind.

@@ -1,6 +1,7 @@
 #include "core/geometry/halves.h"
 
 #include <Imath/half.h>
+#include <cstring>
 
 #if defined(__x86_64__) && defined(__GNUC__)
 #include <immintrin.h>
@@ -11,27 +12,29 @@ namespace garland {
 
 namespace {
 
-float plain(std::uint16_t bits) {
+float plain(const char* halves, std::size_t i) {
+    std::uint16_t bits = 0;
+    std::memcpy(&bits, halves + 2 * i, sizeof bits);
     Imath::half h;
     h.setBits(bits);
     return h;
 }
 
 #ifdef GARLAND_F16C
-__attribute__((target("avx,f16c"))) std::size_t convert_fast(const std::uint16_t* from, float* out, std::size_t count) {
+__attribute__((target("avx,f16c"))) std::size_t convert_fast(const char* from, float* out, std::size_t count) {
     std::size_t i = 0;
     for (; i + 8 <= count; i += 8) {
-        _mm256_storeu_ps(out + i, _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(from + i))));
+        _mm256_storeu_ps(out + i, _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(from + 2 * i))));
     }
     return i;
 }
 
-__attribute__((target("avx,f16c"))) std::size_t mix_fast(const std::uint16_t* a, const std::uint16_t* b, float w, float* out, std::size_t count) {
+__attribute__((target("avx,f16c"))) std::size_t mix_fast(const char* a, const char* b, float w, float* out, std::size_t count) {
     const __m256 weight = _mm256_set1_ps(w);
     std::size_t i = 0;
     for (; i + 8 <= count; i += 8) {
-        const __m256 x = _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(a + i)));
-        const __m256 y = _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(b + i)));
+        const __m256 x = _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(a + 2 * i)));
+        const __m256 y = _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(b + 2 * i)));
         _mm256_storeu_ps(out + i, _mm256_add_ps(x, _mm256_mul_ps(weight, _mm256_sub_ps(y, x))));
     }
     return i;
@@ -49,22 +52,24 @@ bool halves_are_fast() {
 #endif
 }
 
-void from_halves(const std::uint16_t* halves, float* out, std::size_t count) {
+void from_halves(const void* halves, float* out, std::size_t count) {
+    const auto* from = static_cast<const char*>(halves);
     std::size_t i = 0;
 #ifdef GARLAND_F16C
-    if (halves_are_fast()) i = convert_fast(halves, out, count);
+    if (halves_are_fast()) i = convert_fast(from, out, count);
 #endif
-    for (; i < count; ++i) out[i] = plain(halves[i]);
+    for (; i < count; ++i) out[i] = plain(from, i);
 }
 
-void mix_halves(const std::uint16_t* a, const std::uint16_t* b, float w, float* out, std::size_t count) {
+void mix_halves(const void* a, const void* b, float w, float* out, std::size_t count) {
     if (w == 0 || w == 1) return from_halves(w == 0 ? a : b, out, count);
+    const auto *from = static_cast<const char*>(a), *to = static_cast<const char*>(b);
     std::size_t i = 0;
 #ifdef GARLAND_F16C
-    if (halves_are_fast()) i = mix_fast(a, b, w, out, count);
+    if (halves_are_fast()) i = mix_fast(from, to, w, out, count);
 #endif
     for (; i < count; ++i) {
-        const float x = plain(a[i]), y = plain(b[i]);
+        const float x = plain(from, i), y = plain(to, i);
         out[i] = x + w * (y - x);
     }
 }

@@ -7,10 +7,11 @@
 
 namespace garland {
 
-void from_halves(const std::uint16_t* halves, float* out, std::size_t count);
+// Halves need not be aligned.
+void from_halves(const void* halves, float* out, std::size_t count);
 
 // out[i] = a[i] + w·(b[i] − a[i]) in floats; exactly a at w = 0 and b at w = 1.
-void mix_halves(const std::uint16_t* a, const std::uint16_t* b, float w, float* out, std::size_t count);
+void mix_halves(const void* a, const void* b, float w, float* out, std::size_t count);
 
 bool halves_are_fast(); // whether this processor converts by itself
 

@@ -52,6 +52,7 @@ std::vector<T> gather(const std::vector<T>& a, const std::vector<T>& b, const st
 
 Attribute gather(const Attribute& a, const Attribute& b, const std::vector<Pair>& pairs, float w) {
     Attribute out{a.name, a.width};
+    out.vector = a.vector;
     const auto width = static_cast<std::size_t>(a.width);
     for (const Pair& p : pairs) {
         for (std::size_t k = 0; k < width; ++k) {
@@ -110,7 +111,6 @@ PosePtr blend_particles(const Beside& before, const PosePtr& a, const PosePtr& b
     const float ha = 2 * w3 - 3 * w2 + 1, hb = 3 * w2 - 2 * w3, sa = w3 - 2 * w2 + wf, sb = w3 - w2;
     const bool through = how == SubFrame::smooth && !(fast_a && fast_b);
     const ById left(before.pose && through ? *before.pose : Pose{}), right(after.pose && through ? *after.pose : Pose{});
-    const auto ka = static_cast<float>(1 / (1 + before.away)), kb = static_cast<float>(1 / (1 + after.away));
     for (std::size_t n = 0; n < pairs.size(); ++n) {
         const auto [i, j] = pairs[n];
         const std::int64_t id = i == none ? b->ids[j] : a->ids[i];
@@ -131,8 +131,9 @@ PosePtr blend_particles(const Beside& before, const PosePtr& a, const PosePtr& b
             place = p * ha + q * hb + a->velocities[i] * (sa * span) + b->velocities[j] * (sb * span);
         } else if (through) {
             const std::size_t l = left.find(id), r = right.find(id);
-            const V3f leave = l == none ? q - p : (q - before.pose->points[l]) * ka;
-            const V3f arrive = r == none ? q - p : (after.pose->points[r] - p) * kb;
+            V3f leave, arrive;
+            parabolic_slopes(l == none ? nullptr : &before.pose->points[l], before.away, p, q, r == none ? nullptr : &after.pose->points[r], after.away,
+                             leave, arrive);
             place = p * ha + q * hb + leave * sa + arrive * sb;
         } else {
             place = p + (q - p) * wf;

@@ -1,14 +1,14 @@
 #include "core/geometry/pieces.h"
 
 #include "core/base/parallel.h"
+#include "core/base/portable_math.h"
+#include "core/geometry/blend.h"
 
 #include <cmath>
 
 namespace garland {
 
-namespace {
-
-Quatd turned(const Quatd& a, Quatd b, double w) {
+Quatd turn_between(const Quatd& a, Quatd b, double w) {
     double cosine = a.r * b.r + (a.v ^ b.v);
     if (cosine < 0) { // the other way round is the longer arc
         b = -b;
@@ -16,16 +16,14 @@ Quatd turned(const Quatd& a, Quatd b, double w) {
     }
     // Nearly the same: the sine's quotient would lose its digits, and the chord is the arc.
     if (cosine > 1 - 1e-12) return (a * (1 - w) + b * w).normalized();
-    const double angle = std::acos(std::min(cosine, 1.0)), sine = std::sin(angle);
-    return (a * (std::sin((1 - w) * angle) / sine) + b * (std::sin(w * angle) / sine)).normalized();
+    const double angle = portable::acos(std::min(cosine, 1.0)), sine = portable::sin(angle);
+    return (a * (portable::sin((1 - w) * angle) / sine) + b * (portable::sin(w * angle) / sine)).normalized();
 }
-
-} // namespace
 
 PieceTransform between(const PieceTransform& a, const PieceTransform& b, double w) {
     if (w <= 0) return a;
     if (w >= 1) return b;
-    return {a.position + (b.position - a.position) * w, turned(a.rotation, b.rotation, w)};
+    return {a.position + (b.position - a.position) * w, turn_between(a.rotation, b.rotation, w)};
 }
 
 PieceTransform between_smoothly(PieceBeside before, const PieceTransform& a, const PieceTransform& b, PieceBeside after,
@@ -33,8 +31,9 @@ PieceTransform between_smoothly(PieceBeside before, const PieceTransform& a, con
     PieceTransform out = between(a, b, w);
     if (w <= 0 || w >= 1) return out;
     const V3d &p = a.position, &q = b.position;
-    const V3d leave = before.transform ? (q - before.transform->position) / (1 + before.away) : q - p;
-    const V3d arrive = after.transform ? (after.transform->position - p) / (1 + after.away) : q - p;
+    V3d leave, arrive;
+    parabolic_slopes(before.transform ? &before.transform->position : nullptr, before.away, p, q, after.transform ? &after.transform->position : nullptr, after.away,
+                     leave, arrive);
     const double w2 = w * w, w3 = w2 * w;
     out.position = p * (2 * w3 - 3 * w2 + 1) + q * (3 * w2 - 2 * w3) + leave * (w3 - 2 * w2 + w) + arrive * (w3 - w2);
     return out;
@@ -43,15 +42,16 @@ PieceTransform between_smoothly(PieceBeside before, const PieceTransform& a, con
 PieceMotion motion_between(const PieceTransform& a, const PieceTransform& b, double apart) {
     Quatd turn = b.rotation * a.rotation.inverse(); // takes a's rotation to b's
     if (turn.r < 0) turn = -turn;
-    const double sine = turn.v.length(), angle = 2 * std::atan2(sine, turn.r);
+    const double sine = turn.v.length(), angle = 2 * portable::atan2(sine, turn.r);
     return {(b.position - a.position) / apart, sine > 0 ? turn.v * (angle / sine / apart) : V3d(0)};
 }
 
 PieceMotion motion_smoothly(PieceBeside before, const PieceTransform& a, const PieceTransform& b, PieceBeside after, double w, double apart) {
     PieceMotion out = motion_between(a, b, apart);
     const V3d &p = a.position, &q = b.position;
-    const V3d leave = before.transform ? (q - before.transform->position) / (1 + before.away) : q - p;
-    const V3d arrive = after.transform ? (after.transform->position - p) / (1 + after.away) : q - p;
+    V3d leave, arrive;
+    parabolic_slopes(before.transform ? &before.transform->position : nullptr, before.away, p, q, after.transform ? &after.transform->position : nullptr, after.away,
+                     leave, arrive);
     const double w2 = w * w;
     out.move = (p * (6 * w2 - 6 * w) + q * (6 * w - 6 * w2) + leave * (3 * w2 - 4 * w + 1) + arrive * (3 * w2 - 2 * w)) / apart;
     return out;

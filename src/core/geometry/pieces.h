@@ -17,6 +17,9 @@ struct PieceTransform {
 
 // At w of the way from a to b: positions straight, rotations along the shortest arc at even speed (K. Shoemake,
 // "Animating rotation with quaternion curves", 1985).
+// A rotation w of the way along the shortest arc, at even speed (K. Shoemake, "Animating rotation with quaternion curves", 1985).
+Quatd turn_between(const Quatd& a, Quatd b, double w);
+
 PieceTransform between(const PieceTransform& a, const PieceTransform& b, double w);
 
 // The same, positions by cubic Hermite through the transforms before and after (null: there is none), which lie `away`

@@ -22,6 +22,7 @@ struct Attribute {
     int width = 1;
     std::vector<float> values{};
     std::vector<std::int32_t> whole{};
+    bool vector = false; // three floats that are a direction: turned with the points
     bool operator==(const Attribute&) const = default;
 };
 
@@ -39,6 +40,7 @@ struct Faces {
 
     std::size_t count() const { return starts.empty() ? 0 : starts.size() - 1; }
     bool same_shape(const Faces& other) const { return starts == other.starts && corners == other.corners; }
+    bool operator==(const Faces&) const = default; // shape and everything that is kept for faces and corners
     std::size_t bytes() const; // what they take in memory
     // Fans around each face's first corner: three point indices a triangle.
     std::vector<std::uint32_t> triangles() const;

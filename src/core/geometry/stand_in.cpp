@@ -1,5 +1,6 @@
 #include "core/geometry/stand_in.h"
 
+#include "core/base/portable_math.h"
 #include "core/geometry/particles.h"
 #include "core/geometry/volume.h"
 
@@ -52,7 +53,7 @@ PosePtr stand_in(const PosePtr& pose, std::size_t most) {
     if (pose->volume) {
         const VolumeDots dots = dots_of(*pose->volume, most);
         for (std::size_t i = 0; i < dots.places.size(); ++i) {
-            const float s = std::cbrt(dots.strength[i]);
+            const float s = portable::cbrt(dots.strength[i]);
             if (s < 0.2f) continue; // thin enough to see through
             out.add(dots.places[i], dots.cell * 0.75f * s, V3f(0.62f, 0.66f, 0.70f) * (0.5f + 0.5f * s));
         }

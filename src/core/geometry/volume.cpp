@@ -1,5 +1,6 @@
 #include "core/geometry/volume_grids.h"
 
+#include "core/base/portable_math.h"
 #include "core/base/parallel.h"
 #include "core/geometry/blend.h"
 
@@ -142,7 +143,7 @@ VolumePtr moved(const Volume& volume, bool z_up, double scale) {
         const bool vectors = grid->isType<Vec3SGrid>();
         GridBase::Ptr copy = vectors ? grid->deepCopyGrid() : grid->copyGrid(); // trees of numbers are shared
         auto transform = grid->transform().copy();
-        if (z_up) transform->postRotate(-M_PI / 2, openvdb::math::X_AXIS);
+        if (z_up) transform->postMult(openvdb::math::Mat4d(1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0)); // exact, for row vectors
         transform->postScale(scale);
         copy->setTransform(transform);
         if (vectors) {
@@ -158,14 +159,15 @@ VolumePtr moved(const Volume& volume, bool z_up, double scale) {
 
 VolumePtr placed(const Volume& volume, double turn, const V3d& size, const V3d& position, double speed) {
     const double angle = turn * M_PI / 180;
-    const auto c = static_cast<float>(std::cos(angle)), s = static_cast<float>(std::sin(angle));
+    const double cosine = portable::cos(angle), sine = portable::sin(angle);
+    const auto c = static_cast<float>(cosine), s = static_cast<float>(sine);
     auto out = std::make_unique<VolumeGrids>();
     for (const auto& grid : volume.grids().list) {
         const bool vectors = grid->isType<Vec3SGrid>();
         GridBase::Ptr copy = vectors ? grid->deepCopyGrid() : grid->copyGrid();
         auto transform = grid->transform().copy();
         transform->postScale({size.x, size.y, size.z});
-        transform->postRotate(angle, openvdb::math::Y_AXIS);
+        transform->postMult(openvdb::math::Mat4d(cosine, 0.0, -sine, 0.0, 0.0, 1.0, 0.0, 0.0, sine, 0.0, cosine, 0.0, 0.0, 0.0, 0.0, 1.0));
         transform->postTranslate({position.x, position.y, position.z});
         copy->setTransform(transform);
         if (vectors) {

@@ -4,6 +4,7 @@
 #include "core/geometry/level_set.h"
 #include "core/geometry/particles.h"
 #include "core/geometry/parts.h"
+#include "core/geometry/pieces.h"
 #include "core/geometry/volume.h"
 #include "core/loop/rigid_fit.h"
 
@@ -18,7 +19,7 @@ namespace {
 
 // The rotation that is `share` of the way to q.
 Quatd part_of_turn(const Quatd& q, double share) {
-    return Imath::slerpShortestArc(Quatd::identity(), q, share).normalized();
+    return turn_between(Quatd::identity(), q, share);
 }
 
 // Both layers' particles: each keeps its own, those of a fading layer shrink. Ids stay apart.
@@ -40,6 +41,7 @@ PosePtr both_layers(const Pose& a, const Pose& b, double weight_a, double weight
         for (const Attribute& other : b.attributes) {
             if (other.name != one.name || other.width != one.width) continue;
             Attribute both{one.name, one.width};
+            both.vector = one.vector;
             append(both.values, one.values, one.whole.empty() ? na : 0, other.values, other.whole.empty() ? nb : 0);
             append(both.whole, one.whole, one.whole.empty() ? 0 : na, other.whole, other.whole.empty() ? 0 : nb);
             if (one.name == "size") {
@@ -87,8 +89,13 @@ class ClosedSource final : public ExactSource {
     std::vector<std::string> files() const override { return base_.source()->files(); }
     std::vector<PartName> parts() const override { return base_.source()->parts(); }
 
+    std::optional<LayersAt> layers_at(double frame) const override {
+        const Layers l = garland::layers_at(c_, frame - static_cast<double>(c_.start));
+        return LayersAt{l.a, l.b, l.weight_a, l.weight_b};
+    }
+
     Result<PosePtr> exact_at(double frame, SubFrame, Progress& progress) const override {
-        const Layers l = layers_at(c_, frame - static_cast<double>(c_.start));
+        const Layers l = garland::layers_at(c_, frame - static_cast<double>(c_.start));
         GARLAND_TRY(a, pose_at(l.a, progress));
         if (c_.way == ClosingWay::spread_gap) return without_gap(a, l, progress);
         const bool particles = is_particles(*a);
@@ -153,8 +160,11 @@ class ClosedSource final : public ExactSource {
 
     // The mean of the points over the loop's frames, made when it is first asked for.
     Result<std::shared_ptr<const std::vector<V3f>>> mean(std::size_t points, Progress& progress) const {
-        std::lock_guard lock(mutex_);
-        if (mean_) return mean_;
+        {
+            std::lock_guard lock(mutex_);
+            if (mean_) return mean_;
+        }
+        // No lock is held while frames are read: two threads that come at once make the same numbers twice.
         std::vector<V3d> sum(points, V3d(0));
         for (std::int64_t f = 0; f < c_.length; ++f) {
             if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
@@ -165,7 +175,8 @@ class ClosedSource final : public ExactSource {
         auto out = std::make_shared<std::vector<V3f>>();
         out->reserve(points);
         for (const V3d& s : sum) out->push_back(V3f(s / static_cast<double>(c_.length)));
-        mean_ = out;
+        std::lock_guard lock(mutex_);
+        if (!mean_) mean_ = out;
         return mean_;
     }
 
@@ -191,7 +202,7 @@ class ClosedSource final : public ExactSource {
     }
 
     Result<PosePtr> without_gap(const PosePtr& pose, const Layers& l, Progress& progress) const {
-        if (l.gap <= 0) return pose;
+        if (l.gap == 0 && l.gap_slope == 0) return pose;
         GARLAND_TRY(first, pose_at(static_cast<double>(c_.start), progress));
         GARLAND_TRY(last, pose_at(static_cast<double>(c_.start + c_.length), progress));
         const std::size_t n = pose->points.size();

@@ -1,5 +1,7 @@
 #include "core/loop/closing.h"
 
+#include "core/base/portable_math.h"
+
 #include <cmath>
 #include <fmt/format.h>
 #include <numbers>
@@ -26,8 +28,8 @@ void weigh(Layers& out, const Fade& f, double step, LayerMix mix) {
         return;
     }
     const double angle = f.value * std::numbers::pi / 2, turn = slope * std::numbers::pi / 2;
-    out.weight_a = std::cos(angle), out.weight_b = std::sin(angle);
-    out.slope_a = -std::sin(angle) * turn, out.slope_b = std::cos(angle) * turn;
+    out.weight_a = portable::cos(angle), out.weight_b = portable::sin(angle);
+    out.slope_a = -portable::sin(angle) * turn, out.slope_b = portable::cos(angle) * turn;
 }
 
 } // namespace

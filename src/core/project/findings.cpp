@@ -141,6 +141,19 @@ Result<void> add_seam(const Show& show, const ArrangementShow& a, Report& report
     return {};
 }
 
+// Ends of phrases that miss the grid while it is on; once for each timing, however many follow it.
+void add_off_beats(const ArrangementShow& a, std::set<std::string>& said, Report& report) {
+    if (a.clocks.size() == 0) return;
+    for (const OffBeat& off : a.off_beats) {
+        Finding f{FindingKind::off_beat, {}, {}, static_cast<std::int64_t>(std::llround(off.at.value)), 0};
+        f.words = fmt::format("phrase {} of \"{}\" ends at output frame {}, {} {} its beat", off.phrase + 1, a.timing_name, short_number(off.at.value, 2),
+                              counted_number(std::round(std::abs(off.late()) * 100) / 100, "frame", "frames"), off.late() > 0 ? "after" : "before");
+        if (!said.insert(f.words).second) continue;
+        for (std::size_t i = 0; i < a.clocks.size(); ++i) f.copies.push_back(a.number(i));
+        report.findings.push_back(std::move(f));
+    }
+}
+
 } // namespace
 
 std::size_t Report::count(FindingKind kind) const {
@@ -157,6 +170,7 @@ Result<Report> check(const Show& show, Progress& progress) {
 
     const auto parts = static_cast<double>(std::max<std::size_t>(show.arrangements.size(), 1));
     double done = 0;
+    std::set<std::string> off_beats_said;
     for (const ArrangementShow& a : show.arrangements) {
         PartOf part(progress, done / parts, (done + 1) / parts);
         done += 1;
@@ -165,6 +179,7 @@ Result<Report> check(const Show& show, Progress& progress) {
         add_twins(show, a, twins, report);
         add_range_findings(show, a, frames, report);
         GARLAND_CHECK(add_seam(show, a, report, part));
+        add_off_beats(a, off_beats_said, report);
         report.examined.push_back(fmt::format("twins: every pair of {}, at {} of output frames {} to {}; alike below "
                                               "{} source frames, twins above {:.0f} %",
                                               counted(twins.copies, "copy", "copies"),
@@ -174,6 +189,7 @@ Result<Report> check(const Show& show, Progress& progress) {
             fmt::format("source ends, missing frames and seams of repeats: every copy, {}",
                         step == 1 ? "every output frame" : fmt::format("every {}th frame", step)));
     }
+    if (show.settings.tempo.on) report.examined.emplace_back("the beat: ends of phrases against the tempo grid, to 0.05 frame");
     return report;
 }
 
@@ -183,6 +199,7 @@ const char* to_text(FindingKind kind) {
     case FindingKind::clamped: return "clamped";
     case FindingKind::missing: return "missing";
     case FindingKind::seam: return "seam";
+    case FindingKind::off_beat: return "off the beat";
     case FindingKind::nearest: return "nearest";
     }
     return "twins";

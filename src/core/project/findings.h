@@ -13,6 +13,7 @@ enum class FindingKind {
     clamped, // the source is shorter than the timing asks for
     missing, // missing source frames are in use
     seam,    // a repeat whose last pose does not lead to its first
+    off_beat, // while the tempo grid is on: the end of a phrase that misses its beat
     nearest, // frames are asked for between whole ones that cannot be made: the nearest is shown
 };
 

@@ -95,7 +95,12 @@ struct Maker {
         }
         out.plan = TimingPlan(timing);
         out.form = timing.form;
-        if (timing.form == TimingForm::phrases) out.phrase_starts = boundaries(timing.phrases, timing.turn_twice);
+        out.timing_name = timing.name;
+        if (timing.form == TimingForm::phrases) {
+            out.phrase_starts = boundaries(timing.phrases, timing.turn_twice);
+            const Settings& s = project.settings;
+            if (s.tempo.on && !timing.master) out.off_beats = off_beats(timing.phrases, timing.turn_twice, s.tempo, s.rate);
+        }
         out.rate = project.settings.rate;
         for (const Wobble* w : {&project.source(source)->wobble, &a.wobble}) {
             if (w->on) out.wobbles.push_back(*w);

@@ -67,6 +67,15 @@ Result<void> validate(const Project& p) {
         std::abs(static_cast<double>(p.settings.range.last)) > frame_limit) {
         return fail(ErrorCode::invalid, "the output range lies beyond what can be counted");
     }
+    if (p.settings.range.count() > range_limit) {
+        return fail(Error{ErrorCode::invalid, fmt::format("the output range has {} frames", p.settings.range.count())}.advise(fmt::format("use {} frames at most", range_limit)));
+    }
+    if (!std::isfinite(p.settings.alike_below) || p.settings.alike_below <= 0 || p.settings.alike_below > 1e6) {
+        return fail(Error{ErrorCode::invalid, fmt::format("twins are alike below {:g} source frames", p.settings.alike_below)}.advise("use more than 0 and up to 1000000"));
+    }
+    if (!std::isfinite(p.settings.twin_share) || p.settings.twin_share < 0 || p.settings.twin_share >= 1) {
+        return fail(Error{ErrorCode::invalid, fmt::format("the share of the range above which copies are twins is {:g}", p.settings.twin_share)}.advise("use 0 to below 1"));
+    }
     GARLAND_CHECK(validate(p.settings.camera_keys));
     GARLAND_CHECK(validate(p.settings.tempo));
     for (const Marker& m : p.settings.markers) {

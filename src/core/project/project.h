@@ -53,6 +53,7 @@ struct Settings {
     std::vector<Marker> markers{}; // by output frame; several may stand on one
     double alike_below = 0.5; // twins: source frames
     double twin_share = 0.5;  // twins: share of the range
+    bool twins_only_moving = true; // twins: only frames at which copies move count
     std::string extra{};
     bool operator==(const Settings&) const = default;
 };
@@ -75,6 +76,8 @@ struct Project {
 
     std::int64_t copies() const; // in all arrangements
 };
+
+inline constexpr std::int64_t range_limit = 10'000'000; // output frames of a project
 
 // Errors: the first thing that is wrong, in words: ids used twice or pointing nowhere, invalid parts, an empty range.
 Result<void> validate(const Project& project);

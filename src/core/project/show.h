@@ -35,6 +35,8 @@ struct ArrangementShow {
     SourceId source;
     TimingPlan plan;
     TimingForm form = TimingForm::positions;
+    std::string timing_name;
+    std::vector<OffBeat> off_beats; // while the tempo grid is on: ends of phrases that miss it
     std::vector<OutputFrame> phrase_starts; // of a list of phrases, closed by its end
     SourceClock clock;
     bool usable = false; // its source is open; otherwise there are clocks but nothing to see

@@ -60,6 +60,18 @@ TraceStage amount_stage(const ArrangementShow& a, OutputFrame t) {
     return stage;
 }
 
+// Why a copy is not there.
+std::string absent_words(const ArrangementShow& a, std::size_t copy, OutputFrame t, const CopyTrace& v) {
+    switch (a.clocks.why_absent(a.plan, copy, a.clocks.now(t.value))) {
+    case CopyClocks::Absence::not_started: return "not shown: it is hidden until its motion starts";
+    case CopyClocks::Absence::hidden: return "not shown: this copy is hidden";
+    case CopyClocks::Absence::not_carried: return "not shown: what carries it is not there at this frame";
+    case CopyClocks::Absence::flicker: return "not shown: its visibility is off at this frame";
+    case CopyClocks::Absence::none: break;
+    }
+    return v.timing.absent ? "not shown: outside its span the timing hides it" : "not shown";
+}
+
 } // namespace
 
 std::string delay_words(double frames) {
@@ -95,6 +107,7 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
          words_of_timing(*a, v),
          {{"span_frame", v.timing.span_frame}, {"source", v.timing.source}, {"slope", v.timing.slope}}});
     out.stages.push_back({"before / after", part_words(v), {{"pass", static_cast<double>(v.timing.pass)}}});
+    if (m.has(mark_absent)) out.stages.push_back({"shown", absent_words(*a, index, t, v), {{"absent", 1}}});
     const bool clamped = m.has(mark_clamped_first) || m.has(mark_clamped_last);
     out.stages.push_back(
         {"source range",
@@ -109,27 +122,34 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
         const bool through = sampler.how() == SubFrame::smooth && !sampler.follows_velocities();
         const bool straight = through && r.before == r.frame_a && r.after == r.frame_b;
         const SubFrame how = straight ? SubFrame::linear : sampler.how();
+        std::vector<std::pair<std::string, double>> fade_numbers;
         std::string words =
             r.exact       ? fmt::format("the source's own pose at {}", short_number(r.file_frame, 6))
             : r.weight == 0 ? fmt::format("the stored pose {}", r.frame_a)
                           : fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b, to_text(how));
         if (r.may_be_nearest) words += "; where the faces change the nearest frame is shown";
-        if (r.weight > 0 && !r.exact && sampler.source()->makes_between()) words += ", turned along the shortest arc";
+        if (r.weight > 0 && !r.exact && sampler.source()->makes_between(sampler.how())) words += ", turned along the shortest arc";
         if (r.weight > 0 && !r.exact && through && !straight) words += fmt::format(" through {} to {}", r.before, r.after);
         if (const auto fading = a->plan.fading(OutputFrame(v.local)); fading.weight > 0) {
             words += fmt::format("; source frame {} mixed in by {:.0f} %", short_number(fading.source, 2), fading.weight * 100);
+            fade_numbers = {{"fade_source", fading.source}, {"fade_weight", fading.weight}};
         }
         if (r.missing && sampler.taking().gaps == GapMend::blend) {
             words += "; it bridges missing frames";
         } else if (r.missing) {
             words += "; a missing frame is replaced by an earlier one";
         }
-        out.stages.push_back({"sub-frame",
-                              words,
-                              {{"file_frame", r.file_frame},
-                               {"frame_a", static_cast<double>(r.frame_a)},
-                               {"frame_b", static_cast<double>(r.frame_b)},
-                               {"weight", r.weight}}});
+        std::vector<std::pair<std::string, double>> numbers{
+            {"file_frame", r.file_frame}, {"frame_a", static_cast<double>(r.frame_a)}, {"frame_b", static_cast<double>(r.frame_b)}, {"weight", r.weight}};
+        numbers.insert(numbers.end(), fade_numbers.begin(), fade_numbers.end());
+        if (const auto layers = sampler.source()->layers_at(r.file_frame)) {
+            words += layers->weight_b > 0 ? fmt::format(", file frame {} by {:.0f} % and {} by {:.0f} %", short_number(layers->a, 2), layers->weight_a * 100,
+                                                        short_number(layers->b, 2), layers->weight_b * 100)
+                                          : fmt::format(", file frame {}", short_number(layers->a, 2));
+            numbers.insert(numbers.end(), {{"layer_a", layers->a}, {"layer_a_weight", layers->weight_a}});
+            if (layers->weight_b > 0) numbers.insert(numbers.end(), {{"layer_b", layers->b}, {"layer_b_weight", layers->weight_b}});
+        }
+        out.stages.push_back({"sub-frame", words, std::move(numbers)});
     } else {
         out.stages.push_back({"sub-frame", "the source's files are not there", {}});
     }

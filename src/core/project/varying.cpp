@@ -19,6 +19,10 @@ Result<ArrangementDone> meet_at(const Arrangement& arrangement, const MeetOrder&
     if (arrangement.start == StartKind::at_birth) {
         return fail(Error{ErrorCode::invalid, "copies whose time starts at their birth are each at another source frame"}.advise("let them start with the shot"));
     }
+    if (arrangement.single_out) {
+        return fail(Error{ErrorCode::invalid, "its copies have the delays of the arrangement it was singled out of"}.keeping("all amounts as they are").advise(
+            "let that one meet, and these copies meet with it"));
+    }
     ArrangementDone done{arrangement, fmt::format("Meet at frame {}", short_number(o.at.value)), {}};
     KeyedCurve keys{{o.at.value - o.ease, 1, Toward::smooth}, {o.at.value, 0, Toward::smooth}};
     if (o.stay > 0) keys.push_back({o.at.value + o.stay, 0, Toward::smooth});
@@ -77,15 +81,35 @@ std::optional<BackwardRun> backward_by_amounts(const ArrangementShow& a, FrameRa
     return run;
 }
 
+namespace {
+// Whether a pass of the timing leads from one end of its source frames to the other without ever turning: only then the
+// end of the range is beside its start, seen from where copies are in their loop.
+bool runs_one_way(const TimingPlan& plan, double first, double last) {
+    const StretchTable& table = plan.table();
+    const double way = last > first ? 1 : -1;
+    double before = first;
+    for (std::uint32_t i = 0; i + 1 < table.size(); ++i) {
+        const double from = table.row(i).start, to = table.row(i + 1).start;
+        for (int k = 0; k <= 8; ++k) {
+            const double value = table.at(from + (to - from) * k / 8, i, 1).value;
+            if ((value - before) * way < -1e-9) return false;
+            before = value;
+        }
+    }
+    return true;
+}
+} // namespace
+
 TwinRule twin_rule(const Show& show, const ArrangementShow& a) {
     TwinRule rule;
     rule.alike_below = show.settings.alike_below;
     rule.share = show.settings.twin_share;
+    rule.only_moving = show.settings.twins_only_moving;
     // A loop's last pose is followed by its first: differences go round, counted in source frames.
     const double loop = a.plan.loop();
-    if (loop > 0 && !a.plan.there_and_back() && a.plan.length() > 0) {
+    if (loop > 0 && !a.plan.there_and_back() && a.plan.length() > 0 && !a.plan.has_master()) {
         const double first = a.plan.at(a.plan.first()).source, last = a.plan.at(OutputFrame(a.plan.first().value + a.plan.length() - 1e-9)).source;
-        if (last > first) rule.period = (last - first) * loop / a.plan.length();
+        if (last != first && runs_one_way(a.plan, first, last)) rule.period = std::abs(last - first) * loop / a.plan.length();
     }
     return rule;
 }
@@ -103,14 +127,16 @@ double least_apart(const TimingPlan& plan, const SourceClock& source, FrameRange
     const double step = whole_frames ? 1 : fastest > 0 ? rule.alike_below / fastest : 1;
     for (int k = 1; k <= 1000; ++k) {
         row_moments(plan, source, CopyClock{k * step, 1}, frames, other);
-        std::size_t alike = 0;
+        std::size_t alike = 0, counted = 0;
         for (std::size_t i = 0; i < frames.size(); ++i) {
-            if (base[i].has(mark_absent) || other[i].has(mark_absent)) continue;
+            const bool still_a = rule.only_moving && base[i].speed == 0, still_b = rule.only_moving && other[i].speed == 0;
+            counted += !(still_a && still_b);
+            if (base[i].has(mark_absent) || other[i].has(mark_absent) || still_a || still_b) continue;
             double d = std::abs(base[i].source - other[i].source);
             if (rule.period > 0) d = std::min(std::fmod(d, rule.period), rule.period - std::fmod(d, rule.period));
             alike += d < rule.alike_below - 1e-9;
         }
-        if (static_cast<double>(alike) <= rule.share * static_cast<double>(frames.size())) return k * step;
+        if (counted > 0 && static_cast<double>(alike) <= rule.share * static_cast<double>(counted)) return k * step;
     }
     return 0;
 }
@@ -151,7 +177,7 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
     PartDone done;
     std::map<CopyId, double> nudges;
     for (const Nudge& n : arrangement->nudges) nudges[n.copy] = n.frames;
-    std::int64_t moved = 0, all = 0, left = 0;
+    std::int64_t moved = 0, all = 0, left = 0, far = 0;
     double total = 0, most = 0;
     for (const ArrangementShow& a : show.arrangements) {
         if (a.id != id) continue;
@@ -226,6 +252,12 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
                             .advise("let the timing repeat, shorten its holds, or choose a shorter output range"));
         }
         left += after;
+        if (order.neighbours > 0) {
+            TwinRule sampled = rule;
+            sampled.most_samples = 48;
+            GARLAND_TRY(found, have_twins(a.plan, a.clock, parted_clocks, show.settings.range, sampled, progress));
+            far += std::max<std::int64_t>(std::count(found.begin(), found.end(), std::uint8_t(1)) - after, 0);
+        }
     }
     for (const auto& [copy, frames] : nudges) {
         if (std::abs(frames) > 1e-9) done.nudges.push_back({copy, frames});
@@ -233,7 +265,12 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
     done.words = moved == 0 ? std::string("No copy had to be moved")
                             : fmt::format("Part twins: {} of {} moved, {} at most, {} in all", moved, counted(all, "copy", "copies"),
                                           counted_number(std::round(most * 1000) / 1000, "frame", "frames"), short_number(total));
-    if (left > 0) done.words += fmt::format("; {} a twin still", counted(left, "copy has", "copies have"));
+    done.left = left;
+    if (left > 0) {
+        done.words += order.neighbours > 0 ? fmt::format("; {} a twin among its neighbours still", counted(left, "copy has", "copies have"))
+                                           : fmt::format("; {} a twin still", counted(left, "copy has", "copies have"));
+    }
+    if (far > 0) done.words += fmt::format("; {} a twin further away, which was not asked for", counted(far, "copy has", "copies have"));
     return done;
 }
 

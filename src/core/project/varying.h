@@ -71,6 +71,7 @@ struct PartDone {
     std::vector<Nudge> nudges; // the arrangement's nudges afterwards
     std::string words;         // "Part twins: 12 of 60 copies moved, 3 frames at most, 17 in all"
     double apart = 0;          // output frames
+    std::int64_t left = 0;     // copies that have a twin still, of those that were to be parted
 };
 // Errors: those of part_all and part_near; not_found for an unknown arrangement; invalid where no delay helps, since copies
 // stand still together; cancelled.

@@ -123,6 +123,14 @@ PosePtr Sampler::in_scene(const PosePtr& from, double file_frame, bool stays) co
     turn(pose->points, scale);
     turn(pose->velocities, scale);
     turn(pose->normals, 1);
+    if (t.up == UpAxis::z) {
+        for (Attribute& a : pose->attributes) {
+            for (std::size_t i = 0; a.vector && i + 2 < a.values.size(); i += 3) {
+                const float y = a.values[i + 1];
+                a.values[i + 1] = a.values[i + 2], a.values[i + 2] = -y;
+            }
+        }
+    }
     if (pose->volume && !t.as_it_is()) pose->volume = moved(*pose->volume, t.up == UpAxis::z, t.scale);
     return pose;
 }
@@ -162,14 +170,15 @@ Result<SampledPose> Sampler::at(SourceFrame s, Progress& progress) const {
     out.recipe = recipe(s);
     const PoseRecipe& r = out.recipe;
     const PoseKey between{made_serial_, r.file_frame};
-    if (r.exact || (r.weight > 0 && source_->makes_between())) {
+    if (r.exact || (r.weight > 0 && source_->makes_between(taking_.how))) {
         GARLAND_TRY(own, cache_->get(between, [&]() -> Result<PosePtr> {
             if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
             auto pose = r.exact ? source_->exact_at(r.file_frame, taking_.how, progress)
                                 : source_->between({r.frame_a, r.frame_b, r.before, r.after, r.weight, taking_.how == SubFrame::smooth,
                                                     clock_.file_seconds * static_cast<double>(r.frame_b - r.frame_a)}, progress);
             if (!pose) return pose;
-            return taken(*pose, r.file_frame);
+            const PosePtr here = taken(*pose, r.file_frame);
+            return taking_.fresh_normals && !r.exact ? with_normals_of_faces(here) : here;
         }));
         out.pose = std::move(own);
         return out;
@@ -180,7 +189,8 @@ Result<SampledPose> Sampler::at(SourceFrame s, Progress& progress) const {
         return out;
     }
     GARLAND_TRY(b, stored(r.frame_b, progress));
-    const bool changing = taking_.how == SubFrame::level_set || (taking_.how == SubFrame::carried && !a->velocities.empty());
+    const bool empty = a->points.empty() || b->points.empty(); // nothing there on one side: nothing to mix with
+    const bool changing = !empty && (taking_.how == SubFrame::level_set || (taking_.how == SubFrame::carried && !a->velocities.empty()));
     if (!mixable(*a, *b) && !changing) {
         out.nearest_instead = true;
         out.pose = r.weight < 0.5 ? a : b;

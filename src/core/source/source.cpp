@@ -69,7 +69,7 @@ class ThinnedSource final : public Source {
     std::vector<std::string> files() const override { return whole_->files(); }
     Result<PosePtr> read(std::int64_t frame, Progress& progress) const override { return whole_->read(present(frame), progress); }
     std::vector<PartName> parts() const override { return whole_->parts(); }
-    bool makes_between() const override { return whole_->makes_between(); }
+    bool makes_between(SubFrame how) const override { return whole_->makes_between(how); }
     Result<PosePtr> between(const Between& way, Progress& progress) const override { return whole_->between(way, progress); }
 
   private:

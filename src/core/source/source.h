@@ -9,6 +9,7 @@
 
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -78,8 +79,11 @@ class Source {
     };
     virtual std::vector<PartName> parts() const { return {}; }
 
-    // Whether poses between frames are the source's own affair, not a mix of points.
-    virtual bool makes_between() const { return false; }
+    // Whether poses between frames, made so, are the source's own affair, not a mix of points.
+    virtual bool makes_between(SubFrame how) const {
+        static_cast<void>(how);
+        return false;
+    }
     // Its pose at `weight` of the way from frame a to frame b, both present and neighbours; smooth looks at `before` and
     // `after` as well (the same as a and b: there is none). Errors as read.
     struct Between {
@@ -98,6 +102,14 @@ class Source {
     virtual Result<PosePtr> exact_at(double file_frame, SubFrame how, Progress& progress) const {
         static_cast<void>(how);
         return read(static_cast<std::int64_t>(file_frame), progress);
+    }
+    // The file frames that are laid over each other at a time, with their weights; nothing for a source that has no layers.
+    struct LayersAt {
+        double a = 0, b = 0, weight_a = 1, weight_b = 0;
+    };
+    virtual std::optional<LayersAt> layers_at(double file_frame) const {
+        static_cast<void>(file_frame);
+        return {};
     }
     // Where its root is, for sources whose facts say that it has one.
     virtual V3d root_at(double file_frame) const {

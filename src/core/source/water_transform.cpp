@@ -1,6 +1,7 @@
 // A kernel (see cmake/rooms.cmake).
 #include "core/source/water_transform.h"
 
+#include "core/base/portable_math.h"
 #include "core/base/levels.h"
 #include "core/base/parallel.h"
 
@@ -100,8 +101,8 @@ thread_local Scratch scratch; // kept from call to call: fresh memory costs as m
 WaterTransform::WaterTransform(int side) : n_(static_cast<std::size_t>(side)) {
     for (std::size_t k = 0; k < n_; ++k) {
         const double angle = 2 * std::numbers::pi * static_cast<double>(k) / static_cast<double>(n_);
-        cosines_.push_back(static_cast<float>(std::cos(angle)));
-        sines_.push_back(static_cast<float>(std::sin(angle)));
+        cosines_.push_back(static_cast<float>(portable::cos(angle)));
+        sines_.push_back(static_cast<float>(portable::sin(angle)));
     }
 }
 

@@ -1,5 +1,6 @@
 #include "core/source/water_waves.h"
 
+#include "core/base/portable_math.h"
 #include "core/base/chance.h"
 #include "core/base/parallel.h"
 
@@ -15,8 +16,8 @@ namespace {
 std::pair<double, double> normals(std::uint64_t seed, int i, int j) {
     const std::uint64_t wave = (static_cast<std::uint64_t>(static_cast<std::uint32_t>(i)) << 32) | static_cast<std::uint32_t>(j);
     const double u = 1 - chance(seed, 1, wave), v = chance(seed, 2, wave);
-    const double r = std::sqrt(-2 * std::log(u));
-    return {r * std::cos(2 * std::numbers::pi * v), r * std::sin(2 * std::numbers::pi * v)};
+    const double r = std::sqrt(-2 * portable::log(u));
+    return {r * portable::cos(2 * std::numbers::pi * v), r * portable::sin(2 * std::numbers::pi * v)};
 }
 
 } // namespace
@@ -25,10 +26,10 @@ double phillips(double kx, double kz, const WaterSpec& w) {
     const double k2 = kx * kx + kz * kz;
     if (k2 <= 0) return 0;
     const double longest = w.wind * w.wind / water_gravity, angle = w.direction * std::numbers::pi / 180;
-    const double along = (kx * std::cos(angle) - kz * std::sin(angle)) / std::sqrt(k2);
+    const double along = (kx * portable::cos(angle) - kz * portable::sin(angle)) / std::sqrt(k2);
     const double l = w.smallest / (2 * std::numbers::pi);
     const double back = along < 0 ? (1 - w.against) * (1 - w.against) : 1;
-    return std::exp(-1 / (k2 * longest * longest)) / (k2 * k2) * along * along * std::exp(-k2 * l * l) * back;
+    return portable::exp(-1 / (k2 * longest * longest)) / (k2 * k2) * along * along * portable::exp(-k2 * l * l) * back;
 }
 
 WaterPatch::WaterPatch(const WaterSpec& water, double patch, double share, std::uint64_t seed, double seconds_a_loop)
@@ -52,7 +53,7 @@ WaterPatch::WaterPatch(const WaterSpec& water, double patch, double share, std::
             const int i = wave(row);
             const auto at = static_cast<std::size_t>(row) * static_cast<std::size_t>(half) + static_cast<std::size_t>(j);
             if (!usable(i, j)) continue;
-            const double x = j * step, z = i * step, k = std::hypot(x, z), omega = std::sqrt(water_gravity * k);
+            const double x = j * step, z = i * step, k = std::sqrt(x * x + z * z), omega = std::sqrt(water_gravity * k);
             const auto [a, b] = normals(seed, i, j);
             const auto [c, d] = normals(seed, -i, -j);
             const double there = std::sqrt(constant * phillips(x, z, water) / 2), back = std::sqrt(constant * phillips(-x, -z, water) / 2);

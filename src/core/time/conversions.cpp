@@ -1,5 +1,6 @@
 #include "core/time/conversions.h"
 
+#include "core/base/portable_math.h"
 #include "core/base/numbers.h"
 #include "core/time/timing_plan.h"
 
@@ -54,7 +55,7 @@ void add_pair(const Stretch& s, double u0, double u1, std::vector<Ramp>& out) {
 void add_cubic(const Stretch& s, double tolerance, std::vector<Ramp>& out) {
     // The position is off by at most |v''|·h³/124 in a pair of ramps over h (found by maximising the difference).
     const double bend = std::abs(6 * s.c[3]);
-    double pieces = std::ceil(s.length * std::cbrt(bend / (100 * tolerance)));
+    double pieces = std::ceil(s.length * portable::cbrt(bend / (100 * tolerance)));
     pieces = std::min(std::max(pieces, 1.0), 256.0);
     for (double k = 0; k < pieces; ++k) add_pair(s, s.length * k / pieces, s.length * (k + 1) / pieces, out);
 }

@@ -41,6 +41,13 @@ struct FrameRange {
     }
 };
 
+// Every `step`-th frame of a range, from its first one on.
+struct FrameSteps {
+    FrameRange range;
+    std::int64_t step = 1; // above 0
+    constexpr std::int64_t count() const { return (range.last - range.first) / step + 1; }
+};
+
 // Frames outside ± this are refused: beyond it a double no longer holds a useful fraction of a frame.
 inline constexpr double frame_limit = 1e9;
 

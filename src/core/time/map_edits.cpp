@@ -121,11 +121,13 @@ Result<TimeMap> reverse(const TimeMap& map, OutputFrame p, OutputFrame q) {
         key.toward = last ? cut.keys[to].toward : cut.keys[k - 1].toward;
         result.keys.push_back(key);
         // A step shows its own value until just before the next key; mirrored, that is from the next whole frame on.
-        if (!last && cut.keys[k - 1].toward == Toward::step && cut.keys[k].at - cut.keys[k - 1].at > 1) {
+        // Between whole frames there is nothing to show before it.
+        if (!last && cut.keys[k - 1].toward == Toward::step) {
+            const double until = p.value + q.value - cut.keys[k - 1].at.value;
             Key rest = key;
-            rest.at = rest.at + 1;
+            rest.at = OutputFrame(std::floor(key.at.value) + 1);
             rest.source = cut.keys[k - 1].source;
-            result.keys.push_back(rest);
+            if (rest.at.value < until) result.keys.push_back(rest);
         }
     }
     if (to + 1 < cut.keys.size()) {
@@ -183,14 +185,16 @@ Result<TimeMap> insert_key(const TimeMap& map, Key key) {
 }
 
 Result<TimeMap> move_key(const TimeMap& map, std::size_t index, OutputFrame at, SourceFrame source) {
+    if (index >= map.keys.size()) return fail(ErrorCode::not_found, fmt::format("there is no key {}", index + 1));
     TimeMap result = map;
-    result.keys.at(index).at = at;
-    result.keys.at(index).source = source;
+    result.keys[index].at = at;
+    result.keys[index].source = source;
     return checked(std::move(result));
 }
 
 Result<TimeMap> remove_key(const TimeMap& map, std::size_t index) {
     if (map.keys.size() <= 1) return fail(ErrorCode::invalid, "a time map keeps at least one key");
+    if (index >= map.keys.size()) return fail(ErrorCode::not_found, fmt::format("there is no key {}", index + 1));
     TimeMap result = map;
     result.keys.erase(result.keys.begin() + static_cast<std::ptrdiff_t>(index));
     return checked(std::move(result));

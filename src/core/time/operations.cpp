@@ -156,12 +156,15 @@ Result<OnMap> ramped(const TimeMap& map, const Operation& o) {
                                 text(map.first()), text(map.last())));
     }
     const double before = r.first - map.first(), ramp = r.last - r.first;
-    std::vector<WarpPart> parts{{before, 1, 1}, {ramp, 1, o.speed}};
-    const double left = map.last() - map.first() - before - ramp * 0.5 * (1 + o.speed);
+    if (!std::isfinite(o.from_speed) || o.from_speed < 0 || o.from_speed > 1000) {
+        return fail(Error{ErrorCode::invalid, fmt::format("a ramp from a speed of {} is out of range", text(o.from_speed))}.advise("use 0 to 1000"));
+    }
+    std::vector<WarpPart> parts{{before, 1, 1}, {ramp, o.from_speed, o.speed}};
+    const double left = map.last() - map.first() - before - ramp * 0.5 * (o.from_speed + o.speed);
     if (o.speed > 0 && left > 0) parts.push_back({left / o.speed, o.speed, o.speed});
     GARLAND_TRY(result, warped(map, parts));
-    OnMap out{std::move(result), fmt::format("Ramp from full speed to {}× between output frames {}", text(o.speed),
-                                             text(r))};
+    OnMap out{std::move(result), o.from_speed == 1 ? fmt::format("Ramp from full speed to {}× between output frames {}", text(o.speed), text(r))
+                                                   : fmt::format("Ramp from {}× to {}× between output frames {}", text(o.from_speed), text(o.speed), text(r))};
     out.holds_after = o.speed == 0;
     return out;
 }
@@ -232,6 +235,10 @@ std::optional<Operated> on_phrases(const Timing& timing, const Operation& o) {
         for (std::size_t i = 0; i + 1 < phrases.list.size(); ++i) phrases.list[i].fade = phrases.list[i + 1].fade;
         phrases.list.back().fade = timing.phrases.list.back().fade;
         out.words = "Reverse the phrases";
+        for (const Phrase& p : phrases.list) {
+            const double off = p.holds() ? 0 : std::abs(1 - p.speed);
+            if (off > 1e-9) out.note = fmt::format("phrases at other speeds than 1 keep their boundaries; their frames are up to {} of a source frame beside the exact mirror", text(std::max(off, 0.0)));
+        }
         return out;
     case OperationKind::speed:
         for (Phrase& p : phrases.list) p.speed *= o.speed, p.fade /= o.speed;

@@ -16,7 +16,7 @@ enum class OperationKind {
     fit,     // source first … last onto output p … q, at one speed
     speed,   // p … q played `speed` times as fast; the rest earlier or later
     slow,    // `speed` between p and q, with ramps of `frames` before p and after q; the rest later
-    ramp,    // from full speed at p evenly to `speed` at q, and so on from there
+    ramp,    // from `from_speed` (usually full speed) at p evenly to `speed` at q, and so on from there
     start,   // the first pose held until `at`, then all of it
     trim,    // only p … q is kept
 };
@@ -34,6 +34,7 @@ struct Operation {
     std::optional<OutputSpan> range{}; // p … q; unset: the whole timing
     SourceFrame source_first{}, source_last{}; // fit
     double speed = 1;
+    double from_speed = 1; // ramp: where it begins, 0 … 1000
 };
 
 struct Operated {

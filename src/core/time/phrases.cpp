@@ -12,6 +12,11 @@ namespace {
 std::string name(std::size_t index) {
     return fmt::format("phrase {}", index + 1);
 }
+// A boundary that misses a whole frame by rounding only is on it: otherwise the phrase after it would begin a frame late.
+double pinned(double frame) {
+    const double whole = std::round(frame);
+    return std::abs(frame - whole) <= 1e-9 * std::max(1.0, std::abs(whole)) ? whole : frame;
+}
 bool usable(double frame) {
     return std::isfinite(frame) && std::abs(frame) <= frame_limit;
 }
@@ -69,7 +74,7 @@ double phrase_length(const Phrase& p, bool turn_twice) {
 
 double length_of(const PhraseList& phrases, bool turn_twice) {
     double length = 0;
-    for (const Phrase& p : phrases.list) length += phrase_length(p, turn_twice);
+    for (const Phrase& p : phrases.list) length = pinned(length + phrase_length(p, turn_twice));
     return length;
 }
 
@@ -90,7 +95,7 @@ int end_direction(const Phrase& p) {
 std::vector<OutputFrame> boundaries(const PhraseList& phrases, bool turn_twice) {
     std::vector<OutputFrame> result{phrases.start};
     double at = 0;
-    for (const Phrase& p : phrases.list) result.push_back(phrases.start + (at += phrase_length(p, turn_twice)));
+    for (const Phrase& p : phrases.list) result.push_back(phrases.start + (at = pinned(at + phrase_length(p, turn_twice))));
     return result;
 }
 
@@ -109,7 +114,7 @@ std::vector<Stretch> stretches(const PhraseList& phrases, bool turn_twice) {
     };
     for (std::size_t k = 0; k < phrases.list.size(); ++k) {
         const Phrase& p = phrases.list[k];
-        const double span = p.last - p.first, length = phrase_length(p, turn_twice);
+        const double span = p.last - p.first, end = pinned(phrase_start + phrase_length(p, turn_twice)), length = end - phrase_start;
         const bool back_and_forth = p.direction == Direction::there_and_back;
         const bool turns_once = back_and_forth && !turn_twice;
         if (p.holds()) {
@@ -120,10 +125,11 @@ std::vector<Stretch> stretches(const PhraseList& phrases, bool turn_twice) {
                 const bool backward = p.direction == Direction::backward || (back_and_forth && pass % 2 == 1);
                 const double from = backward ? p.last.value : p.first.value;
                 const double to = backward ? p.first.value : p.last.value;
-                const double start = phrase_start + static_cast<double>(pass) * each;
-                add(start, span / p.speed, from, backward ? -p.speed : p.speed, to);
-                if (pass + 1 == p.passes || !turns_once) {
-                    add(start + span / p.speed, 1 / p.speed, to, 0, to); // the last frame lasts as long as the others
+                const double start = pinned(phrase_start + static_cast<double>(pass) * each), reached = pinned(start + span / p.speed);
+                add(start, reached - start, from, backward ? -p.speed : p.speed, to);
+                if (pass + 1 == p.passes || !turns_once) { // the last frame lasts as long as the others
+                    const double over = pass + 1 == p.passes ? end : pinned(phrase_start + static_cast<double>(pass + 1) * each);
+                    add(reached, over - reached, to, 0, to);
                 }
             }
             // Where the next phrase goes on with the very next frame, so does the time between the two.
@@ -138,7 +144,7 @@ std::vector<Stretch> stretches(const PhraseList& phrases, bool turn_twice) {
                 }
             }
         }
-        phrase_start += length;
+        phrase_start = end;
     }
     return result;
 }
@@ -148,7 +154,7 @@ std::vector<Fade> fades(const PhraseList& phrases, bool turn_twice) {
     double start = 0;
     for (std::size_t k = 0; k < phrases.list.size(); ++k) {
         const Phrase& p = phrases.list[k];
-        start += phrase_length(p, turn_twice);
+        start = pinned(start + phrase_length(p, turn_twice));
         if (p.fade <= 0) continue;
         const bool wraps = k + 1 == phrases.list.size();
         const Phrase& next = phrases.list[wraps ? 0 : k + 1];

@@ -44,6 +44,12 @@ Result<void> validate(const TimeMap& map) {
         if (!std::isfinite(key.source.value) || !std::isfinite(key.leave) || !std::isfinite(key.arrive)) {
             return fail(ErrorCode::invalid, fmt::format("key {} has a value that is not a number", i + 1));
         }
+        for (const double slope : {key.leave, key.arrive}) {
+            if (std::abs(slope) > slope_limit) {
+                return fail(Error{ErrorCode::invalid, fmt::format("key {} has a slope of {:g}", i + 1, slope)}.advise(
+                    fmt::format("use {:.0f} source frames per output frame at most", slope_limit)));
+            }
+        }
         if (std::abs(key.source.value) > frame_limit) {
             return fail(ErrorCode::invalid, fmt::format("key {} lies beyond frame {:.0f}", i + 1, frame_limit));
         }

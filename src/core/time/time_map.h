@@ -38,6 +38,7 @@ struct TimeMap {
 
 // At most this many keys are accepted in one map.
 inline constexpr std::size_t key_limit = 1'000'000;
+inline constexpr double slope_limit = 1e6; // of a free key, either way; source frames per output frame
 
 // Errors: invalid, naming the key: no keys, too many, not finite, beyond frame_limit, two keys on one frame, unsorted.
 Result<void> validate(const TimeMap& map);

@@ -97,6 +97,7 @@ SourceSpan source_span(const Timing& timing) {
         auto at = [&](double u) { return std::clamp(s.c[0] + u * (s.c[1] + u * (s.c[2] + u * s.c[3])), s.low, s.high); };
         add(at(0));
         add(at(s.length));
+        if (s.c[2] == 0 && s.c[3] == 0) continue; // straight
         // Where the slope c1 + 2·c2·u + 3·c3·u² is 0.
         const double a = 3 * s.c[3], b = s.c[2], d = b * b - a * s.c[1];
         if (d < 0) continue;

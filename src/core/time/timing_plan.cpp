@@ -1,5 +1,6 @@
 #include "core/time/timing_plan.h"
 
+#include <algorithm>
 #include <limits>
 
 namespace garland {
@@ -66,7 +67,9 @@ TimingPlan::TimingPlan(const Timing& timing) {
     // A map's span reaches to its last key; a phrase list's last frame is over one frame before its end, for turns.
     const double turn_at = timing.form == TimingForm::phrases && !has_master_ ? std::max(span - 1, 0.0) : span;
     // At the last key the way on counts: still where a hold follows, on its way where the motion goes on.
-    table_ = StretchTable(parts, length, end_of(length, last_value, rests && !has_master_ ? 0 : tail));
+    // A span of a single pose stands still however it repeats; only going on moves it.
+    const bool single = length <= 0 && timing.after.mode != OutsideMode::run_on;
+    table_ = StretchTable(parts, length, end_of(length, last_value, (rests || single) && !has_master_ ? 0 : tail));
     if (has_master_) {
         auto shares = stretches(*timing.master);
         double share_head = 0, share_tail = 0;
@@ -126,17 +129,21 @@ TimingPlan::Fading TimingPlan::fading(OutputFrame local) const {
         u = std::clamp(share.value / 100, 0.0, 1.0) * table_.length();
         rate *= share.slope * table_.length() / 100;
     }
-    const bool repeats = !has_master_ && f.pass != 0 &&
-                         (f.part == Part::before ? before_ : after_).mode == OutsideMode::repeat;
-    // The last fade that has begun at u; fades are sorted by their start and end before the next phrase does.
-    for (auto at = fades_.rbegin(); at != fades_.rend(); ++at) {
-        if (at->start > u || u >= at->start + at->length || (at->wraps && !repeats)) continue;
-        const double x = (u - at->start) / at->length;
+    // The last phrase fades into the first wherever a pass is played before this one.
+    const auto pass = static_cast<double>(f.pass);
+    const bool repeats = !has_master_ && (pass > 0 ? after_.mode == OutsideMode::repeat : before_.mode == OutsideMode::repeat && 1 - pass <= before_.passes);
+    // The last fade that has begun at u; fades are sorted by their start and each ends before the next one begins, but for the
+    // one that wraps, which begins where the list does.
+    auto after = std::upper_bound(fades_.begin(), fades_.end(), u, [](double x, const Fade& fade) { return x < fade.start; });
+    for (int k = 0; k < 2 && after != fades_.begin(); ++k) {
+        const Fade& at = *--after;
+        if (u >= at.start + at.length || (at.wraps && !repeats)) continue;
+        const double x = (u - at.start) / at.length;
         out.weight = 1 - x * x * (3 - 2 * x);
-        out.weight_slope = -6 * x * (1 - x) / at->length * rate;
-        out.source = at->from + at->slope * (u - at->start);
-        out.slope = at->slope * rate;
-        out.left = at->start + at->length - u;
+        out.weight_slope = -6 * x * (1 - x) / at.length * rate;
+        out.source = at.from + at.slope * (u - at.start);
+        out.slope = at.slope * rate;
+        out.left = at.start + at.length - u;
         return out;
     }
     return out;

@@ -139,8 +139,9 @@ GARLAND_INLINE TimingPlan::Wrapped TimingPlan::wrap(double x, double period, dou
     x = x == x ? x : 0.0;
     double pass = std::floor(x / period);
     double u = x - pass * period;
-    // x itself may be off by half a unit in its last place; a multiple of the period is the very start of a pass.
-    const double blur = std::abs(x) * 0x1p-52;
+    // x itself, and the multiple that is taken off it, may each be off by half a unit in the last place; a multiple of the
+    // period is the very start of a pass, also before the span.
+    const double blur = (std::abs(x) + period) * 0x1p-52;
     const bool under = u < 0, over = period - u <= blur;
     pass += over ? 1.0 : under ? -1.0 : 0.0;
     u = over ? 0.0 : under ? u + period : u;

@@ -109,7 +109,8 @@ Result<TimeMap> warped(const TimeMap& map, const std::vector<WarpPart>& parts) {
     const Piece& last = pieces.back();
     Key end{map.first() + last.b.t, SourceFrame(last.b.value), map.keys.back().toward};
     if (last.toward == Toward::free) end.arrive = last.b.slope;
-    if (last.toward == Toward::step) end.source = map.keys.back().source; // the jump at the very end
+    // The jump at the very end, where the warp came that far.
+    if (last.toward == Toward::step && w.x >= length * (1 - 1e-12)) end.source = map.keys.back().source;
     if (end.toward == Toward::free) end.toward = Toward::linear;
     result.keys.push_back(end);
     GARLAND_CHECK(validate(result));

@@ -104,12 +104,12 @@ void CheckBench::fill() {
     }
     set_note(found ? QString::fromStdString(counted(found, "finding", "findings")) : tr("nothing found"));
     if (found == 0) line(tr("Nothing found."), "ok");
-    for (FindingKind kind : {FindingKind::twins, FindingKind::clamped, FindingKind::missing, FindingKind::seam, FindingKind::nearest}) {
+    for (FindingKind kind : {FindingKind::twins, FindingKind::clamped, FindingKind::missing, FindingKind::seam, FindingKind::off_beat, FindingKind::nearest}) {
         int shown = 0;
         for (const Finding& f : report_->findings) {
             if (f.kind != kind) continue;
             if (shown == 0) {
-                const QString titles[] = {tr("Twins"), tr("Past the source's end"), tr("Missing frames in use"), tr("Seams"), tr("Nearest frames shown")};
+                const QString titles[] = {tr("Twins"), tr("Past the source's end"), tr("Missing frames in use"), tr("Seams"), tr("Off the beat"), tr("Nearest frames shown")};
                 line(titles[static_cast<int>(kind)], "heading");
             }
             if (++shown > 100) continue;

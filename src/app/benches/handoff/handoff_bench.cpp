@@ -282,7 +282,7 @@ void HandoffBench::write() {
         job_ = document_.jobs().start<Rows>(
             this, tr("Writing %1").arg(file),
             [show, project, file, existing, range = frames()](Progress& p) -> Result<Rows> {
-                GARLAND_CHECK(write_timing_table(file.toStdString(), *show, project, range, existing, p));
+                GARLAND_CHECK(write_timing_table(file.toStdString(), *show, project, {range, 1}, existing, p));
                 GARLAND_TRY(rows, read_timing_table(file.toStdString()));
                 return rows.size();
             },

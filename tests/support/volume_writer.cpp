@@ -1,0 +1,49 @@
+#include "support/volume_writer.h"
+
+#include <openvdb/openvdb.h>
+
+namespace garland::testing {
+
+namespace {
+
+template <class Grid>
+typename Grid::Ptr block(int size, const char* name) {
+    auto grid = Grid::create();
+    auto to = grid->getAccessor();
+    for (int x = 0; x < size; ++x) {
+        for (int y = 0; y < size; ++y) {
+            for (int z = 0; z < size; ++z) to.setValue({x, y, z}, typename Grid::ValueType(static_cast<float>(1 + x + 2 * y + 3 * z)));
+        }
+    }
+    grid->setName(name);
+    grid->setTransform(openvdb::math::Transform::createLinearTransform(0.5));
+    return grid;
+}
+
+} // namespace
+
+void write_every_grid(const std::string& path, std::uint32_t compression) {
+    openvdb::initialize();
+    auto nothing = openvdb::FloatGrid::create(2.5f);
+    nothing->setName("nothing");
+    auto tiles = openvdb::FloatGrid::create();
+    tiles->setName("tiles");
+    tiles->fill(openvdb::CoordBBox({0, 0, 0}, {4095, 127, 127}), 3.0f, true);
+    auto switches = openvdb::BoolGrid::create();
+    switches->setName("switches");
+    switches->getAccessor().setValue({1, 2, 3}, true);
+    openvdb::io::File file(path);
+    file.setCompression(compression);
+    file.write({block<openvdb::FloatGrid>(70, "density"), block<openvdb::DoubleGrid>(40, "heat"), block<openvdb::Vec3SGrid>(40, "velocity"),
+                block<openvdb::Vec3DGrid>(40, "force"), nothing, tiles, switches});
+    file.close();
+}
+
+void write_ball(const std::string& path, int size) {
+    openvdb::initialize();
+    openvdb::io::File file(path);
+    file.write({block<openvdb::FloatGrid>(size, "density")});
+    file.close();
+}
+
+} // namespace garland::testing
