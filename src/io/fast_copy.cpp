@@ -128,12 +128,13 @@ Result<FastCopyDone> copy_mesh(const Source& source, const FastCopyOrder& order,
     still.velocities.clear();
     GARLAND_CHECK(write_ply(mesh, still, PlyForm::little_endian, Existing::refuse));
 
+    GARLAND_CHECK(files.write_note());
     GARLAND_TRY(written, open_source(points_path, progress));
     for (std::int64_t frame = f.first; frame <= f.last; ++frame) {
         GARLAND_CHECK(still_wanted(progress, f, frame, 0.5, 1, "comparing"));
         GARLAND_TRY(read, source.read(frame, progress));
         const PosePtr pose = kept_of(read);
-        GARLAND_TRY(back, written->read(frame - f.first, progress));
+        GARLAND_TRY(back, written->read(frame, progress));
         const bool same = back->points.size() == pose->points.size() && near(pose->normals, back->normals, order.type) &&
                           (!moving || near(pose->velocities, back->velocities, order.type)) && near(pose->uvs, back->uvs, order.type);
         if (!same) return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at_frame(frame).advise("check the disk and try again"));
@@ -200,8 +201,7 @@ Result<void> CopyFiles::may_appear() const {
     return {};
 }
 
-Result<std::vector<std::string>> CopyFiles::publish() {
-    GARLAND_CHECK(may_appear());
+Result<void> CopyFiles::write_note() {
     const SourceFacts& f = source_.facts();
     FastCopyNote note{f.kind == SourceKind::volume ? 0 : f.first, f.rate, f.up, f.scale, f.missing, directions_, {}};
     for (const std::string& name : names_) {
@@ -210,9 +210,13 @@ Result<std::vector<std::string>> CopyFiles::publish() {
         GARLAND_CHECK(open_regular(path, size));
         note.files.push_back({name, size, sample_of(path)});
     }
+    return write_file(note_path(stem()), note_text(note), Existing::replace);
+}
+
+Result<std::vector<std::string>> CopyFiles::publish() {
+    GARLAND_CHECK(may_appear());
     const std::string last = file_name(note_path(order_.stem)), unfinished = "unfinished.json";
     GARLAND_CHECK(write_file(staged_.folder() + "/" + unfinished, unfinished_note_text(), Existing::refuse));
-    GARLAND_CHECK(write_file(staged_.folder() + "/" + last, note_text(note), Existing::refuse));
     // The note says that files are missing until the last of them is in its place.
     std::vector<StagedFiles::Place> places{{unfinished, last}};
     for (const std::string& name : names_) places.push_back({name, name});

@@ -75,11 +75,12 @@ Result<FastCopyDone> copy_particles(const Source& source, const FastCopyOrder& o
     if (velocities) GARLAND_CHECK(velocities->commit());
     GARLAND_TRY(more, others.commit());
     for (const std::string& path : more) files.add_written(path);
+    GARLAND_CHECK(files.write_note());
     GARLAND_TRY(written, open_source(points_path, progress));
     for (std::int64_t frame = f.first; frame <= f.last; ++frame) {
         GARLAND_CHECK(still_wanted(progress, f, frame, 0.7, 1, "comparing"));
         GARLAND_TRY(pose, source.read(frame, progress));
-        GARLAND_TRY(back, written->read(frame - f.first, progress));
+        GARLAND_TRY(back, written->read(frame, progress));
         if (back->ids != pose->ids) return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at_frame(frame));
         done.worst = std::max(done.worst, furthest(pose->points, back->points));
     }
@@ -114,6 +115,7 @@ Result<FastCopyDone> copy_volumes(const Source& source, const FastCopyOrder& ord
         }
         done.worst = std::max(done.worst, furthest(*grids, *back));
     }
+    GARLAND_CHECK(files.write_note());
     return done;
 }
 

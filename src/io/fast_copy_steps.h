@@ -16,6 +16,7 @@ class CopyFiles {
     std::string add_written(const std::string& path);      // so is this one
     void learn_directions(const Pose& pose);               // which of its attributes turn with the points
     Result<void> may_appear() const;                       // may be asked before the work
+    Result<void> write_note();                             // once all files are complete, so that they open as they will
     Result<std::vector<std::string>> publish();            // their final paths, the note last
 
   private:
