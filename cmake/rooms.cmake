@@ -81,3 +81,10 @@ function(set_kernels)
             COMPILE_OPTIONS "-O3;-fno-trapping-math;-fno-math-errno")
     endforeach()
 endfunction()
+
+# The few files that include OpenVDB: under the sanitizers g++ takes minutes for each of them at higher levels.
+function(set_heavy)
+    if(GARLAND_SANITIZE)
+        set_source_files_properties(${ARGN} PROPERTIES COMPILE_OPTIONS "-O1;-fno-inline-functions")
+    endif()
+endfunction()

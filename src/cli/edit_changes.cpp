@@ -50,8 +50,15 @@ Change operation(const Words& w, OperationKind kind) {
             o.source_first = SourceFrame(ends.first);
             o.source_last = SourceFrame(ends.second);
         }
+        const SourceSpan before = source_span(t);
         GARLAND_TRY(done, operate(t, o));
         t = done.timing;
+        const SourceSpan after = source_span(t);
+        const double unseen = std::floor(std::max(before.high - after.high, 0.0) + 1e-9) + std::floor(std::max(after.low - before.low, 0.0) + 1e-9);
+        if (unseen >= 1 && kind != OperationKind::trim && kind != OperationKind::freeze && kind != OperationKind::fit) {
+            if (!done.note.empty()) done.note += "; ";
+            done.note += fmt::format("{} never shown now: lengthen the timing, or fit the source onto a longer range", unseen == 1 ? "1 frame of the source is" : fmt::format("{:.0f} frames of the source are", unseen));
+        }
         return Done{done.words, done.note};
     });
 }

@@ -3,6 +3,8 @@
 
 #include "cli/edit_words.h"
 #include "core/base/numbers.h"
+#include "core/project/timings.h"
+#include "io/open_project.h"
 #include "io/open_source.h"
 #include "io/project_file.h"
 #include "io/series.h"
@@ -16,6 +18,7 @@ namespace garland {
 Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
     GARLAND_TRY(i, find_named(p.sources, w.source, "source"));
     SourceSpec& s = p.sources[i];
+    const SourceSpec before = s;
     std::vector<std::string> said;
     auto say = [&](const char* what, const std::string& value) { said.push_back(fmt::format("{} {}", what, value)); };
     if (given.count("--rate")) {
@@ -87,7 +90,18 @@ Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
     if (said.empty()) return wrong("nothing to change", "give one of the options that garland-cli edit source --help lists");
     std::string words;
     for (const std::string& one : said) words += (words.empty() ? "" : ", ") + one;
-    return Done{fmt::format("Take \"{}\" with {}", s.name, words)};
+    Done done{fmt::format("Take \"{}\" with {}", s.name, words)};
+    if (given.count("--rate") || given.count("--join") || given.count("--first")) {
+        const auto opened = open_spec(s, std::filesystem::absolute(w.project).string());
+        if (!opened) {
+            done.note = "its files are not there, so timings stay as they are";
+        } else {
+            const SourceFacts& f = (*opened)->facts();
+            const SourceClock then = clock_of(before, f.first, f.last, p.settings.rate), now = clock_of(s, f.first, f.last, p.settings.rate);
+            done.note = follow_source(p, s.id, then, now).words(p, now);
+        }
+    }
+    return done;
 }
 
 Result<Done> gather(Project& p, const Words& w) {
@@ -135,6 +149,11 @@ Result<Done> set_water(Project& p, const Words& w, const CLI::App& given) {
     if (fresh) {
         spec = p.source(add_water(p, w.name.empty() ? "water" : w.name, water));
     }
+    std::string followed;
+    if (!fresh) {
+        const SourceClock then = clock_of(*spec, 0, last_frame(*spec->water), p.settings.rate), now = clock_of(*spec, 0, last_frame(water), p.settings.rate);
+        followed = follow_source(p, spec->id, then, now).words(p, now);
+    }
     spec->water = water;
     std::string note = fmt::format("0…{} is {} frames", last_frame(water), last_frame(water) + 1);
     if (water.loop > 0) note += fmt::format("; frame {} shows frame 0 again, so a repeat lasts {}", water.loop, water.loop);
@@ -143,6 +162,7 @@ Result<Done> set_water(Project& p, const Words& w, const CLI::App& given) {
         note += fmt::format("; the surface folds over itself on {} % of its cells at frame 0, a choppiness up to {} would not",
                             short_number(folds.share * 100, 2), short_number(folds.most_choppiness, 3));
     }
+    if (!followed.empty()) note += "; " + followed;
     return Done{fmt::format("{} \"{}\"", fresh ? "Add water" : "Change the water", spec->name), note};
 }
 

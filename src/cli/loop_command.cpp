@@ -45,12 +45,21 @@ int loop_command(const LoopWords& w, Output out) {
     if (!matrix) return report_error(matrix.error(), out);
     LoopWish wish;
     wish.shortest = w.shortest, wish.longest = w.longest, wish.settle = w.settle, wish.around = w.around, wish.most = w.most;
-    const auto found = find_loops(*matrix, wish);
+    auto listed = find_loops(*matrix, wish, progress);
+    if (!listed) return report_error(listed.error(), out);
+    const auto& found = *listed;
+    const auto own = own_loop(*matrix);
     if (out.json) {
         Json list = Json::array();
         for (const LoopCandidate& c : found) list.push_back({{"start", c.start}, {"length", c.length}, {"score", c.score}, {"gap", c.gap}, {"gap_in_steps", c.steps}});
-        print_json(Json{{"source", project->sources[*index].name}, {"first", f.first}, {"last", f.last}, {"unit", matrix->unit}, {"usual_step", matrix->usual_step()}, {"loops", list}});
+        Json answer{{"source", project->sources[*index].name}, {"first", f.first}, {"last", f.last}, {"unit", matrix->unit}, {"usual_step", matrix->usual_step()}, {"loops", list}};
+        if (own) answer["own_loop"] = {{"period", own->period}, {"last_is_first", own->last_is_first}, {"step", own->step}};
+        print_json(answer);
         return exit_fine;
+    }
+    if (own) {
+        fmt::print("it loops as it is: frames {} to {}, period {}{}; nothing to close, let its timing repeat (edit outside --before repeat --after repeat{})\n", f.first, f.last, own->period,
+                   own->last_is_first ? ", its last pose is its first" : "", own->last_is_first ? " --last-is-first on" : "");
     }
     if (found.empty()) fmt::print("no loop of {} frames or more was found in frames {} to {}\n", w.shortest, f.first, f.last);
     for (const LoopCandidate& c : found) {

@@ -138,6 +138,11 @@ Json write(const SourceSpec& s) {
         j["shape_frames"] = s.shape_frames;
     }
     if (s.closing) j["closing"] = write(*s.closing);
+    if (!s.before_closing.empty()) {
+        Json timings = Json::array();
+        for (const Timing& t : s.before_closing) timings.push_back(timing_json(t));
+        j["before_closing"] = std::move(timings);
+    }
     if (!(s.wobble == Wobble{})) j["wobble"] = write(s.wobble);
     return with_extra(std::move(j), s.extra);
 }
@@ -175,6 +180,7 @@ SourceSpec read_source(const JsonPart& p) {
     s.shape_frames = p.whole("shape_frames", 12, 1, 100'000);
     if (p.get("first_frame")) s.first = p.whole("first_frame", 0, -1'000'000'000, 1'000'000'000);
     if (const Json* j = p.get("closing")) s.closing = read_closing(JsonPart(*j, "\"closing\" of " + p.where));
+    p.each("before_closing", "timing before closing of " + p.where, [&](const JsonPart& part) { s.before_closing.push_back(read_timing(part)); });
     if (const Json* j = p.get("wobble")) s.wobble = read_wobble(JsonPart(*j, "\"wobble\" of " + p.where));
     s.extra = extra_of(p.json, write(s));
     return s;

@@ -3,6 +3,7 @@
 #include "support/files.h"
 #include "support/notation.h"
 
+#include "app/document/autosave.h"
 #include "app/document/viewing.h"
 #include "io/ply.h"
 #include "io/project_file.h"
@@ -85,13 +86,96 @@ class DocumentTest : public QObject {
         Open o;
         const Folder other;
         QVERIFY(o.document.save(QString::fromStdString(o.folder / "p.garland")));
-        QCOMPARE(o.document.project().sources[0].path, std::string("a.0002.ply"));
+        QCOMPARE(o.document.project().sources[0].path, o.folder / "a.0002.ply"); // whole in memory, short in the file
+        QCOMPARE(load_project(o.folder / "p.garland")->sources[0].path, std::string("a.0002.ply"));
         QVERIFY(o.document.save(QString::fromStdString(other / "p.garland")));
+        QCOMPARE(load_project(other / "p.garland")->sources[0].path, relative_path(o.folder / "a.0002.ply", other / "p.garland"));
         const auto opened = open_project(other / "p.garland");
         QVERIFY(opened && opened->missing.empty()); // found again from the new folder
         QVERIFY(!o.document.dirty());
         QVERIFY(!o.document.save("/nowhere/p.garland"));
         QCOMPARE(o.document.path(), QString::fromStdString(other / "p.garland")); // a failed save moves nothing
+    }
+    // An edit undone after the project was saved elsewhere means the file it meant when it was made.
+    void undoing_after_saving_elsewhere_means_the_same_file() {
+        Open o;
+        const Folder other;
+        QVERIFY(o.document.save(QString::fromStdString(o.folder / "p.garland")));
+        const std::string was = o.document.project().sources[0].path;
+        other.write("a.0002.ply", o.folder.read("a.0002.ply")); // of the same name, and another one
+        QVERIFY(o.document.edit("elsewhere", [&](Project& p) -> Result<void> {
+            p.sources[0].path = other / "a.0002.ply";
+            return {};
+        }));
+        QVERIFY(o.document.save(QString::fromStdString(other / "p.garland")));
+        o.document.undo().undo();
+        QCOMPARE(o.document.project().sources[0].path, was);
+    }
+    void another_programs_changes_are_not_written_over() {
+        Open o;
+        const QString path = QString::fromStdString(o.folder / "p.garland");
+        QVERIFY(o.document.save(path));
+        QVERIFY(!o.document.changed_on_disk());
+        Project theirs = *load_project(path.toStdString());
+        theirs.settings.markers.push_back({OutputFrame(7), "bell"});
+        QVERIFY(save_project(path.toStdString(), theirs, Existing::replace));
+        QVERIFY(o.document.changed_on_disk());
+        QVERIFY(o.set_count(5));
+        const auto refused = o.document.try_save(path);
+        QVERIFY(!refused && refused.error().code == ErrorCode::changed);
+        QCOMPARE(load_project(path.toStdString())->settings.markers.size(), std::size_t(1));
+        QVERIFY(o.document.dirty());
+        QVERIFY(o.document.try_save(path, true)); // asked for
+        QVERIFY(load_project(path.toStdString())->settings.markers.empty());
+        QVERIFY(!o.document.changed_on_disk());
+    }
+    // What was begun for one project does not land in the next.
+    void jobs_end_with_their_project() {
+        Open o;
+        const QString more = QString::fromStdString(o.folder / "a.0002.ply");
+        for (int k = 0; k < 20; ++k) {
+            o.document.add_source(more);
+            o.document.replace_source(SourceId(1), more);
+            o.document.start_new();
+            QTRY_COMPARE(o.document.jobs().running(), 0);
+            QVERIFY(o.document.project().sources.empty());
+            QVERIFY(!o.document.dirty());
+        }
+    }
+    void unsaved_work_is_kept_and_offered() {
+        Folder state;
+        qputenv("XDG_STATE_HOME", QByteArray::fromStdString(state.path()));
+        const QString copies = Autosave::folder();
+        {
+            Open o;
+            Autosave autosave(o.document, 1);
+            QVERIFY(o.document.save(QString::fromStdString(o.folder / "p.garland")));
+            QVERIFY(QDir(copies).entryList(QDir::Files).isEmpty());
+            QVERIFY(o.set_count(5));
+            QVERIFY(o.set_count(6));
+            QTRY_COMPARE_WITH_TIMEOUT(QDir(copies).entryList(QDir::Files).size(), 1, 5000);
+            QVERIFY(Autosave::left_behind().empty()); // its program still runs
+            // As another program would find it once this one is gone.
+            const QString file = QDir(copies).entryInfoList(QDir::Files).front().filePath();
+            QVERIFY(QFile::copy(file, copies + "/999999999-1.json"));
+            const auto left = Autosave::left_behind();
+            QCOMPARE(left.size(), std::size_t(1));
+            QCOMPARE(left[0].path, QString::fromStdString(o.folder / "p.garland"));
+            QCOMPARE(left[0].edits, 2);
+            QCOMPARE(left[0].project.arrangements[0].count, 6);
+            Jobs jobs;
+            Document later(jobs);
+            later.open_recovered(left[0].project, left[0].path);
+            QVERIFY(later.dirty());
+            QCOMPARE(later.project().arrangements[0].count, 6);
+            QTRY_COMPARE(later.sources().size(), std::size_t(1));
+            QVERIFY(later.try_save(later.path()));
+            QCOMPARE(load_project(left[0].path.toStdString())->arrangements[0].count, 6);
+            Autosave::forget(left[0]);
+            QVERIFY(o.document.try_save(o.document.path(), true));
+            QCOMPARE(QDir(copies).entryList(QDir::Files).size(), 0); // saved: nothing is unsaved
+        }
+        qunsetenv("XDG_STATE_HOME");
     }
     void removing_and_bringing_back_a_source() {
         Open o;

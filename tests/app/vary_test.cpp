@@ -193,6 +193,10 @@ class VaryTest : public QObject {
     }
     void twins_are_counted_and_parted() {
         AtWork o(4, 20);
+        o.window.document().edit("standing counts", [](Project& p) -> Result<void> {
+            p.settings.twins_only_moving = false;
+            return {};
+        });
         o.wait_for_twins();
         QTRY_VERIFY(all_text(o.varying).contains("20 of 20 copies have a twin"));
         click(o.varying, "Part them"); // it plays once and then stands: refused in words, nothing moved

@@ -157,7 +157,7 @@ class EditTest : public QObject {
     }
     void sources_are_taken_as_asked() {
         QCOMPARE(did({"source", "--up", "z", "--scale", "0.01", "--between", "smooth", "--gaps", "blend", "--rate", "24000/1001"}),
-                 "Take \"lantern\" with rate 24000/1001, between frames smooth, gaps blend, up z, scale 0.01");
+                 "Take \"lantern\" with rate 24000/1001, between frames smooth, gaps blend, up z, scale 0.01\nits files are not there, so timings stay as they are");
         const SourceSpec s = project().sources[0];
         QVERIFY(s.up == UpAxis::z && s.scale == 0.01 && s.gaps == GapMend::blend && s.sub_frame == SubFrame::smooth);
         QVERIFY(did({"source", "--scale", "0"}).contains("scale that is not usable"));

@@ -164,6 +164,17 @@ class RobustTest : public QObject {
         QVERIFY(!run({"edit", p, "phrases", "--phrase", "1:12"}).out.contains("beat"));
         QVERIFY(!run({"check", p}).out.contains("off the beat"));
     }
+    void what_is_never_shown_is_said() {
+        const QString p = q(folder_ / "slow.garland");
+        QVERIFY(QFile::copy(q(folder_ / "p.garland"), p));
+        QCOMPARE(run({"edit", p, "form", "--to", "speeds"}).code, 0);
+        const Answer a = run({"edit", p, "ramp", "--range", "10:20", "--to", "0"});
+        QVERIFY2(a.out.contains("frames of the source are never shown now"), qPrintable(a.out + a.err));
+        // Timings that nobody changed go along with their source.
+        const Answer first = run({"edit", q(folder_ / "p.garland"), "source", "--first", "101", "--dry-run"});
+        QVERIFY2(first.out.contains("plays frames 101 to 160 now"), qPrintable(first.out + first.err));
+        QVERIFY(run({"edit", p, "source", "--first", "101", "--dry-run"}).out.contains("changed by hand and stays"));
+    }
     // Forty edits at once: none is lost.
     void edits_at_the_same_time_all_count() {
         QVERIFY(QFile::copy(q(folder_ / "p.garland"), q(folder_ / "many.garland")));

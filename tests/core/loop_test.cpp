@@ -144,6 +144,17 @@ class LoopTest : public QObject {
             for (std::size_t i = 0; i < 50; ++i) QVERIFY((V3d(pose->points[i]) - (V3d(a->points[i]) * (1 - w) + V3d(b->points[i]) * w)).length() < 1e-5);
         }
         const SourcePtr spread = close_loop(base.sampler, closing(ClosingWay::spread_gap, 20, 64));
+        // Straight, the gap is taken off at an even rate from the very first frame to the last: the velocities of both say so.
+        Closing even = closing(ClosingWay::spread_gap, 20, 64);
+        even.curve = FadeCurve::straight;
+        const SourcePtr straight = close_loop(base.sampler, even);
+        for (double f : {20.0, 50.0, 84.0}) {
+            const PosePtr here = shown(straight, f), own = base.at(f == 84 ? 20 : f), first = base.at(20), last = base.at(84);
+            for (std::size_t i = 0; i < here->points.size(); ++i) {
+                const V3f wanted = own->velocities[i] - (last->points[i] - first->points[i]) * (24.0f / 64);
+                QVERIFY2((here->velocities[i] - wanted).length() < 1e-3f, qPrintable(QString("frame %1, point %2").arg(f).arg(i)));
+            }
+        }
         const PosePtr from = base.at(20), to = base.at(84);
         for (double k : {16.0, 32.0, 63.5}) {
             const double w = k / 64, e = 3 * w * w - 2 * w * w * w;
@@ -263,13 +274,13 @@ class LoopTest : public QObject {
         };
         const Base base(std::make_shared<Ruled>(10, 130, periodic));
         const FrameMatrix m = *distances(*signatures_of(base.sampler, 10, 130, 0), false);
-        const auto found = find_loops(m, {});
+        const auto found = *find_loops(m, {});
         QVERIFY(!found.empty());
         QVERIFY2(found.front().length % 37 == 0, qPrintable(QString::number(found.front().length)));
         QVERIFY(found.front().gap < 1e-5);
         LoopWish wish;
         wish.longest = 50, wish.settle = 20;
-        const auto shorter = find_loops(m, wish);
+        const auto shorter = *find_loops(m, wish);
         QCOMPARE(shorter.front().length, 37);
         for (const LoopCandidate& c : shorter) QVERIFY(c.length >= 12 && c.length <= 50 && c.start >= 30);
         // A swing is twice at each place in a period, the second time going back: that is no loop.
@@ -281,11 +292,11 @@ class LoopTest : public QObject {
         const Base swings(std::make_shared<Ruled>(0, 100, swing));
         wish = {};
         wish.longest = 70;
-        const auto turns = find_loops(*distances(*signatures_of(swings.sampler, 0, 100, 0), false), wish);
+        const auto turns = *find_loops(*distances(*signatures_of(swings.sampler, 0, 100, 0), false), wish);
         QCOMPARE(turns.front().length, 60);
         // What stands still has none.
         const Base still(std::make_shared<Ruled>(0, 50, [](double) { return swaying(3); }));
-        QVERIFY(find_loops(*distances(*signatures_of(still.sampler, 0, 50, 0), false), {}).empty());
+        QVERIFY(find_loops(*distances(*signatures_of(still.sampler, 0, 50, 0), false), {})->empty());
     }
     void a_few_points_show_the_same_picture() {
         const Base base(std::make_shared<Ruled>(0, 60, [](double f) {

@@ -8,6 +8,9 @@
 #include "core/copies/parting.h"
 #include "core/copies/twins.h"
 #include "core/geometry/blend.h"
+#include "core/loop/find_loops.h"
+#include "core/project/looping.h"
+#include "core/project/timings.h"
 #include "core/project/varying.h"
 #include "core/source/pose_cache.h"
 #include "core/time/map_edits.h"
@@ -16,6 +19,7 @@
 #include <algorithm>
 #include <random>
 #include <thread>
+#include <tuple>
 
 using namespace garland;
 using namespace garland::testing;
@@ -324,6 +328,153 @@ class MendedTimeTest : public QObject {
         }
         for (std::thread& t : threads) t.join();
         QVERIFY(made >= 1600);
+    }
+    void closings_give_timings_back() {
+        Project p;
+        const SourceId id = add_source(p, "drop", "drop.ply", {0, 200, {24, 1}});
+        Timing& t = p.timings[0];
+        t.map = parse_map("1:0 40:39 60:39~ 120:99");
+        t.after = {OutsideMode::there_and_back, 3};
+        const Project before = p;
+        Closing c;
+        c.start = 40, c.length = 50;
+        QVERIFY(close_source(p, id, c, 0, 200));
+        QVERIFY(p.timings[0].last_is_first && !(p.timings[0] == before.timings[0]));
+        c.length = 60; // once more: what was first is what is kept
+        QVERIFY(close_source(p, id, c, 0, 200));
+        Project changed = p;
+        QVERIFY(open_source_again(p, id, 0, 200));
+        QVERIFY(p == before);
+        // What was changed since the closing stays, without the loop's own mark.
+        changed.timings[0].map.keys.push_back({changed.timings[0].map.last() + 10, SourceFrame(45)});
+        QVERIFY(open_source_again(changed, id, 0, 200));
+        QCOMPARE(changed.timings[0].map.keys.size(), std::size_t(3));
+        QVERIFY(!changed.timings[0].last_is_first);
+    }
+    void timings_follow_their_source() {
+        Project p;
+        WaterSpec water;
+        water.loop = 360;
+        const SourceId id = add_water(p, "canal", water);
+        const SourceClock then = clock_of(p.sources[0], 0, 360, p.settings.rate), now = clock_of(p.sources[0], 0, 180, p.settings.rate);
+        const Followed moved = follow_source(p, id, then, now);
+        QCOMPARE(moved.moved.size(), std::size_t(1));
+        QCOMPARE(p.timings[0].map.last().value, 181.0);
+        QCOMPARE(p.timings[0].map.keys.back().source.value, 180.0);
+        QVERIFY(moved.words(p, now).find("plays frames 0 to 180 now") != std::string::npos);
+        p.timings[0].map = parse_map("1:0 60:30"); // by hand
+        const Timing mine = p.timings[0];
+        const Followed kept = follow_source(p, id, now, then);
+        QVERIFY(kept.moved.empty() && kept.kept.size() == 1 && p.timings[0] == mine);
+        QVERIFY(kept.words(p, then).find("stays") != std::string::npos);
+        QCOMPARE(frames_never_shown(mine, then), std::int64_t(330));
+    }
+    // Frames 0 … 59 of a motion of 60 frames, the way loops are delivered: nothing to close.
+    void loops_as_they_are_delivered() {
+        auto matrix_of = [](int frames, double period, double drift) {
+            FrameMatrix m;
+            m.frames = static_cast<std::size_t>(frames);
+            m.values.resize(m.frames * m.frames);
+            for (int i = 0; i < frames; ++i) {
+                for (int j = 0; j < frames; ++j) {
+                    const double turn = 2 * std::acos(-1.0) * (i - j) / period;
+                    m.values[static_cast<std::size_t>(i) * m.frames + static_cast<std::size_t>(j)] = static_cast<float>(std::hypot(2 * std::sin(turn / 2), drift * (i - j)));
+                }
+            }
+            return m;
+        };
+        const auto wave = own_loop(matrix_of(60, 60, 0));
+        QVERIFY(wave);
+        QCOMPARE(wave->period, std::int64_t(60));
+        QVERIFY(!wave->last_is_first);
+        const auto closed = own_loop(matrix_of(61, 60, 0));
+        QVERIFY(closed);
+        QCOMPARE(closed->period, std::int64_t(60));
+        QVERIFY(closed->last_is_first);
+        QVERIFY(!own_loop(matrix_of(50, 60, 0)));
+        QVERIFY(!own_loop(matrix_of(58, 60, 0)));
+        QVERIFY(!own_loop(matrix_of(60, 60, 0.05))); // it comes round, but elsewhere
+    }
+    // 3 000 frames have some four million candidates; a few hundred are kept, and the same ones are told.
+    void finding_loops_keeps_few() {
+        FrameMatrix m;
+        m.frames = 700;
+        m.values.resize(m.frames * m.frames);
+        std::mt19937 random(12);
+        for (std::size_t i = 0; i < m.frames; ++i) {
+            for (std::size_t j = 0; j < i; ++j) m.values[i * m.frames + j] = m.values[j * m.frames + i] = static_cast<float>(1 + random() % 1000);
+        }
+        LoopWish wish;
+        wish.most = 30;
+        const auto found = find_loops(m, wish);
+        QVERIFY(found);
+        // By sorting all of them, as it was once done.
+        struct Candidate {
+            double score;
+            std::int64_t length, start;
+        };
+        std::vector<Candidate> all;
+        for (std::int64_t a = 0; a < 700; ++a) {
+            for (std::int64_t l = wish.shortest; a + l < 700; ++l) {
+                double squares = 0;
+                int seen = 0;
+                for (std::int64_t i = -2; i <= 2; ++i) {
+                    if (a + i < 0 || a + l + i >= 700) continue;
+                    const double d = m.at(static_cast<std::size_t>(a + i), static_cast<std::size_t>(a + l + i));
+                    squares += d * d, ++seen;
+                }
+                all.push_back({std::sqrt(squares / seen), l, a});
+            }
+        }
+        std::sort(all.begin(), all.end(), [](const Candidate& x, const Candidate& y) { return std::tuple(x.score, -x.length, x.start) < std::tuple(y.score, -y.length, y.start); });
+        std::vector<Candidate> wanted;
+        for (const Candidate& c : all) {
+            if (wanted.size() == 30) break;
+            if (std::none_of(wanted.begin(), wanted.end(), [&](const Candidate& o) { return std::abs(o.start - c.start) < 4 && std::abs(o.length - c.length) < 4; })) wanted.push_back(c);
+        }
+        QCOMPARE(found->size(), wanted.size());
+        for (std::size_t i = 0; i < wanted.size(); ++i) QVERIFY((*found)[i].start == wanted[i].start && (*found)[i].length == wanted[i].length);
+        struct Stop : Progress {
+            bool cancelled() const override { return true; }
+        } stop;
+        QCOMPARE(find_loops(m, wish, stop).error().code, ErrorCode::cancelled);
+    }
+    void trace_says_why_nothing_is_shown() {
+        Project p;
+        add_source(p, "drop", "drop.ply", {0, 100, {24, 1}});
+        p.arrangements[0].count = 3;
+        p.arrangements[0].hidden_until_start = true;
+        p.arrangements[0].nudges = {{CopyId(0), 50}};
+        PoseCache cache(std::size_t(1) << 20);
+        auto words_of = [&](OutputFrame t) {
+            const ShowPtr show = make_show(p, {}, cache);
+            std::string words;
+            const auto traced = trace(*show, 0, t);
+            for (const TraceStage& s : traced->stages) words += s.name + ": " + s.words + "\n";
+            return words;
+        };
+        QVERIFY(words_of(OutputFrame(10)).find("hidden until its motion starts") != std::string::npos);
+        QVERIFY(words_of(OutputFrame(60)).find("not shown") == std::string::npos);
+        p.timings[0].after = {OutsideMode::absent, 0};
+        QVERIFY(words_of(OutputFrame(300)).find("the timing hides it") != std::string::npos);
+    }
+    // A hundred thousand parts: their names, and what lies below one, are found by looking at each once.
+    void names_of_many_parts() {
+        struct Chain final : Source {
+            SourceFacts known;
+            const SourceFacts& facts() const override { return known; }
+            std::vector<std::string> files() const override { return {}; }
+            Result<PosePtr> read(std::int64_t, Progress&) const override { return PosePtr(std::make_shared<Pose>()); }
+            std::vector<PartName> parts() const override {
+                std::vector<PartName> out;
+                for (int i = 0; i < 100000; ++i) out.push_back({"link " + std::to_string(i), i - 1});
+                return out;
+            }
+        } chain;
+        QCOMPARE(part_names(chain).size(), std::size_t(100000));
+        QCOMPARE(parts_called(chain, "link 99990").size(), std::size_t(10));
+        QCOMPARE(parts_called(chain, "link 0").size(), std::size_t(100000));
+        QVERIFY(parts_called(chain, "nothing").empty());
     }
     void keys_that_are_not_there_are_errors() {
         const TimeMap map = parse_map("1:0 9:8");

@@ -160,6 +160,30 @@ class UsdaCacheTest : public QObject {
         }
         QVERIFY(said(write_usda_cache(*show, {folder / "p.usda", "petals", {1, 6}, Existing::refuse}).error()).contains("there already"));
     }
+    // Nothing at first, then some, then none again: the usual life of fire and spray.
+    void particles_that_begin_empty() {
+        Folder folder;
+        for (int f = 1; f <= 4; ++f) {
+            std::string text = "id,x,y,z\n";
+            for (int i = 0; f > 1 && f < 4 && i < f; ++i) text += std::to_string(i) + "," + std::to_string(f) + ",0.5," + std::to_string(i) + "\n";
+            folder.write(numbered("spray.", f, 4, ".csv"), text);
+        }
+        Project p;
+        p.settings.range = {1, 4};
+        add_source(p, "spray", "spray.0001.csv", {1, 4, {24, 1}});
+        QVERIFY(save_project(folder / "p.garland", p, Existing::refuse));
+        auto opened = open_project(folder / "p.garland");
+        QVERIFY(opened && opened->missing.empty());
+        PoseCache cache(std::size_t(1) << 24);
+        const ShowPtr show = make_show(opened->project, opened->sources, cache);
+        const auto done = write_usda_cache(*show, {folder / "spray.usda", "spray", {1, 4}});
+        QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+        const auto back = open_source(folder / "spray.usda");
+        QVERIFY2(back, back ? "" : qPrintable(said(back.error())));
+        QCOMPARE((*back)->facts().kind, SourceKind::particles);
+        const int counts[] = {0, 2, 3, 0};
+        for (int f = 1; f <= 4; ++f) QCOMPARE((*(*back)->read(f, Progress::none()))->points.size(), static_cast<std::size_t>(counts[f - 1]));
+    }
     void what_cannot_be_written_is_said() {
         Rising r("1:0 20:19");
         const ShowPtr crowd = make_show(r.opened.project, r.opened.sources, r.cache);

@@ -1,7 +1,8 @@
 #include "app/document/document.h"
 
+#include "core/base/memory.h"
+#include "core/project/timings.h"
 #include "io/open_source.h"
-#include "io/project_file.h"
 
 #include <QFileInfo>
 #include <QUndoCommand>
@@ -10,7 +11,16 @@ namespace garland {
 
 namespace {
 
-constexpr std::size_t usual_cache = std::size_t(2) << 30;
+// Every path of a project that lies at `path`, absolute.
+void make_absolute(Project& p, const std::string& path) {
+    const auto whole = [&](const std::string& file) {
+        return file.empty() ? file : QFileInfo(QString::fromStdString(absolute_path(file, path))).absoluteFilePath().toStdString();
+    };
+    for (SourceSpec& s : p.sources) {
+        s.path = whole(s.path);
+        for (std::string& shape : s.shapes) shape = whole(shape);
+    }
+}
 
 // Holds values only: ids, old and new parts.
 class EditCommand : public QUndoCommand {
@@ -41,7 +51,7 @@ class EditCommand : public QUndoCommand {
 
 } // namespace
 
-Document::Document(Jobs& jobs, QObject* parent) : QObject(parent), jobs_(jobs), cache_(usual_cache) {
+Document::Document(Jobs& jobs, QObject* parent) : QObject(parent), jobs_(jobs), cache_(usual_cache_bytes()) {
     connect(&undo_, &QUndoStack::cleanChanged, this, &Document::path_changed);
     rebuild();
 }
@@ -181,9 +191,9 @@ void Document::add_shapes(const QStringList& paths) {
             }
             const QString title = title_of(QString::fromStdString(files.front()));
             add_opened(title, *result, [&](Project& p) {
-                const SourceId id = ::garland::add_source(p, title.toStdString(), relative_path(files.front(), path_.toStdString()), length_of((*result)->facts(), p.settings.rate));
+                const SourceId id = ::garland::add_source(p, title.toStdString(), files.front(), length_of((*result)->facts(), p.settings.rate));
                 SourceSpec& s = *p.source(id);
-                for (const std::string& file : files) s.shapes.push_back(relative_path(file, path_.toStdString()));
+                s.shapes = files;
                 s.sub_frame = SubFrame::smooth;
             });
         });
@@ -201,6 +211,7 @@ bool Document::edit(const QString& words, const std::function<Result<void>(Proje
     if (step.empty()) return false;
     if (merge.isEmpty() || merge != last_merge_) ++merge_serial_;
     last_merge_ = merge;
+    ++edits_;
     undo_.push(new EditCommand(*this, std::move(step), merge.isEmpty() ? 0 : merge_serial_));
     return true;
 }
@@ -209,9 +220,15 @@ void Document::end_merge() {
     last_merge_.clear();
 }
 
-void Document::reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing) {
+void Document::reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing, const ProjectStamp& stamp) {
+    ++generation_;
+    jobs_.drop_all(); // what they bring belongs to the project that goes
+    learning_ = nullptr;
+    reopening_.clear();
     for (const auto& [id, source] : sources_) cache_.forget(source.serial);
     project_ = std::move(project);
+    make_absolute(project_, path.toStdString());
+    stamp_ = stamp;
     sources_ = std::move(sources);
     missing_ = std::move(missing);
     opened_as_.clear();
@@ -230,17 +247,33 @@ void Document::start_new() {
     reset(Project{}, {}, {}, {});
 }
 
+namespace {
+struct OpenedFile {
+    OpenedProject opened;
+    ProjectStamp stamp;
+};
+} // namespace
+
 void Document::open(const QString& path) {
     if (opening_) opening_->drop();
-    const std::string name = path.toStdString();
-    opening_ = jobs_.start<OpenedProject>(
-        this, tr("Opening %1").arg(QFileInfo(path).fileName()), [name](Progress& p) { return open_project(name, p); },
-        [this, path](Result<OpenedProject> result) {
+    const std::string name = QFileInfo(path).absoluteFilePath().toStdString();
+    opening_ = jobs_.start<OpenedFile>(
+        this, tr("Opening %1").arg(QFileInfo(path).fileName()),
+        [name](Progress& p) -> Result<OpenedFile> {
+            OpenedFile out;
+            GARLAND_TRY(project, load_project(name, &out.stamp));
+            GARLAND_TRY(opened, open_project(std::move(project), name, p));
+            out.opened = std::move(opened);
+            return out;
+        },
+        [this, path, edits = edits_](Result<OpenedFile> result) {
+            opening_ = nullptr;
             if (!result) {
                 if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
                 return;
             }
-            reset(std::move(result->project), path, std::move(result->sources), std::move(result->missing));
+            if (edits != edits_ && may_discard_ && !may_discard_()) return; // something was made while it was read
+            reset(std::move(result->opened.project), path, std::move(result->opened.sources), std::move(result->opened.missing), result->stamp);
             for (const MissingSource& m : missing_) {
                 Error error = m.error;
                 error.message = "the source \"" + project_.source(m.id)->name + "\" is not there: " + error.message;
@@ -249,26 +282,61 @@ void Document::open(const QString& path) {
         });
 }
 
-bool Document::save(const QString& path) {
+// Not as a file that was read: nothing of it is saved yet, and its sources are opened one after another.
+void Document::open_recovered(const Project& project, const QString& path) {
+    ProjectStamp stamp;
+    static_cast<void>(load_project(path.toStdString(), &stamp)); // what lies there now is what saving may replace
+    reset(Project{}, path, {}, {}, stamp);
+    edit(tr("Recover unsaved changes"), [&](Project& p) -> Result<void> {
+        p = project;
+        return {};
+    });
+    reopen_all();
+}
+
+void Document::reopen_all() {
+    for (const SourceSpec& spec : project_.sources) opened_as_[spec.id] = {};
+    open_changed();
+}
+
+Project Document::as_saved(const QString& path) const {
     Project copy = project_;
-    // Relative paths follow the file to its new folder.
+    const std::string file = path.isEmpty() ? std::string() : QFileInfo(path).absoluteFilePath().toStdString();
     for (SourceSpec& s : copy.sources) {
-        if (!s.path.empty()) s.path = relative_path(absolute_path(s.path, path_.toStdString()), path.toStdString());
-        for (std::string& shape : s.shapes) shape = relative_path(absolute_path(shape, path_.toStdString()), path.toStdString());
+        if (!s.path.empty()) s.path = relative_path(s.path, file);
+        for (std::string& shape : s.shapes) shape = relative_path(shape, file);
     }
-    auto done = save_project(path.toStdString(), copy, Existing::replace);
-    if (!done) {
-        emit problem(done.error());
-        return false;
+    return copy;
+}
+
+bool Document::changed_on_disk() const {
+    if (path_.isEmpty()) return false;
+    std::vector<char> bytes;
+    if (!read_file(path_.toStdString(), bytes, std::uint64_t(1) << 30)) return true;
+    return !(stamp_of({bytes.data(), bytes.size()}) == stamp_);
+}
+
+Result<void> Document::try_save(const QString& path, bool over_changes) {
+    const bool same_file = path == path_;
+    ProjectStamp stamp = stamp_;
+    const Project copy = as_saved(path);
+    if (over_changes || !same_file) {
+        GARLAND_CHECK(save_project(path.toStdString(), copy, Existing::replace));
+        stamp = stamp_of(project_text(copy));
+    } else {
+        GARLAND_CHECK(save_project(path.toStdString(), copy, Existing::replace, &stamp));
     }
-    const bool moved = !(copy == project_);
-    project_ = std::move(copy);
-    for (const SourceSpec& spec : project_.sources) opened_as_[spec.id] = opened_as(spec);
+    stamp_ = stamp;
     path_ = path;
     undo_.setClean();
-    if (moved) rebuild();
     emit path_changed();
-    return true;
+    return {};
+}
+
+bool Document::save(const QString& path) {
+    auto done = try_save(path);
+    if (!done) emit problem(done.error());
+    return done.has_value();
 }
 
 void Document::add_source(const QString& path) {
@@ -280,7 +348,7 @@ void Document::add_source(const QString& path) {
                 if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
                 return;
             }
-            const std::string stored = relative_path(QFileInfo(path).absoluteFilePath().toStdString(), path_.toStdString());
+            const std::string stored = QFileInfo(path).absoluteFilePath().toStdString();
             const QString title = title_of(path);
             add_opened(title, *result, [&](Project& p) { ::garland::add_source(p, title.toStdString(), stored, length_of((*result)->facts(), p.settings.rate)); });
         });
@@ -296,15 +364,24 @@ void Document::replace_source(SourceId id, const QString& path) {
                 if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
                 return;
             }
-            const std::string stored =
-                relative_path(QFileInfo(path).absoluteFilePath().toStdString(), path_.toStdString());
+            const std::string stored = QFileInfo(path).absoluteFilePath().toStdString();
             SourceSpec taken = *project_.source(id);
             taken.path = stored;
             taken.water.reset();
             taken.shapes.clear();
+            std::optional<std::pair<std::int64_t, std::int64_t>> before;
+            if (const auto was = sources_.find(id); was != sources_.end()) before.emplace(was->second.source->facts().first, was->second.source->facts().last);
             opened_source(id, opened_as(taken), std::move(result));
+            const auto now = sources_.find(id);
             edit(tr("Use %1").arg(QFileInfo(path).fileName()), [&](Project& p) -> Result<void> {
+                const SourceSpec was = *p.source(id);
                 *p.source(id) = taken;
+                if (before && now != sources_.end()) { // timings that nobody changed go along
+                    const SourceFacts& f = now->second.source->facts();
+                    const SourceClock then = clock_of(was, before->first, before->second, p.settings.rate), here = clock_of(taken, f.first, f.last, p.settings.rate);
+                    const std::string words = follow_source(p, id, then, here).words(p, here);
+                    if (!words.empty()) emit hint(QString::fromStdString(words));
+                }
                 return {};
             });
             rebuild(); // the same path may have been put back
@@ -316,15 +393,16 @@ void Document::replace_source(SourceId id, const QString& path) {
 void Document::fast_copy(SourceId id, const FastCopyOrder& order) {
     const auto open = sources_.find(id);
     if (open == sources_.end()) return;
-    jobs_.start<FastCopyDone>(
+    const auto job = jobs_.start<FastCopyDone>(
         this, tr("Copying"), [source = open->second.source, order](Progress& p) { return make_fast_copy(*source, order, p); },
-        [this, id](Result<FastCopyDone> done) {
+        [this, id, generation = generation_](Result<FastCopyDone> done) {
             if (!done) {
                 if (done.error().code != ErrorCode::cancelled) emit problem(done.error());
                 return;
             }
-            replace_source(id, QString::fromStdString(done->files.front()));
+            if (generation == generation_) replace_source(id, QString::fromStdString(done->files.front()));
         });
+    job->set_writes(true);
 }
 
 void Document::set_cache_limit(std::size_t bytes) {

@@ -6,6 +6,7 @@
 #include "core/project/show.h"
 #include "io/fast_copy.h"
 #include "io/open_project.h"
+#include "io/project_file.h"
 
 #include <QObject>
 #include <QString>
@@ -40,7 +41,18 @@ class Document : public QObject {
 
     void start_new();
     void open(const QString& path);                        // in the background; opened() or problem() follows
+    // A project that was kept when a program ended without saving it: as it was then, unsaved. path: where it belongs, or "".
+    void open_recovered(const Project& project, const QString& path);
     bool save(const QString& path);                        // false: problem() was sent, the file on disk is as it was
+    // The same with the error in hand; changed, where another program has written the file since it was opened or saved here.
+    Result<void> try_save(const QString& path, bool over_changes = false);
+    bool changed_on_disk() const; // somebody else wrote the project's file, or removed it
+    // Asked before an opened project takes the place of one that was edited meanwhile; not set: it does.
+    void set_may_discard(std::function<bool()> ask) { may_discard_ = std::move(ask); }
+    // Paths of sources are absolute in memory, so that an undone edit means the same file wherever the project was saved
+    // meanwhile; this one has them as they are written into `path`.
+    Project as_saved(const QString& path) const;
+    quint64 edits() const { return edits_; } // made since the program began; for those who keep copies
     void add_source(const QString& path);                  // in the background
     void add_shapes(const QStringList& paths);             // in the background: one source of hand-made meshes
     void add_water(const WaterSpec& water);
@@ -59,6 +71,7 @@ class Document : public QObject {
     void opened();
     void source_added(garland::SourceId id);
     void problem(const garland::Error& error);
+    void hint(const QString& words); // something worth knowing that nobody asked for
 
   private:
     void rebuild();
@@ -77,7 +90,8 @@ class Document : public QObject {
     void opened_source(SourceId id, const OpenedAs& as, Result<SourcePtr> source);
     // add: puts the source into the project; it gets the next id.
     void add_opened(const QString& title, const SourcePtr& source, const std::function<void(Project&)>& add);
-    void reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing);
+    void reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing, const ProjectStamp& stamp = {});
+    void reopen_all();
 
     Jobs& jobs_;
     PoseCache cache_;
@@ -91,6 +105,9 @@ class Document : public QObject {
     ShowPtr show_;
     QUndoStack undo_;
     QString path_;
+    ProjectStamp stamp_; // of its file, as read or written here
+    std::function<bool()> may_discard_;
+    quint64 edits_ = 0, generation_ = 0; // generation: another project, another number
     quint64 merge_serial_ = 0;
     QString last_merge_;
     QPointer<Job> opening_;

@@ -32,6 +32,20 @@ void Jobs::stop() {
     pool_.waitForDone();
 }
 
+void Jobs::drop_all() {
+    for (auto& job : jobs_) {
+        if (!job->writes()) job->drop();
+    }
+}
+
+std::vector<QPointer<Job>> Jobs::writing() const {
+    std::vector<QPointer<Job>> out;
+    for (const auto& job : jobs_) {
+        if (job->writes()) out.emplace_back(job.get());
+    }
+    return out;
+}
+
 Jobs::~Jobs() {
     stop();
 }

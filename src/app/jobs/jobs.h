@@ -27,6 +27,9 @@ class Job : public QObject, public Progress {
     // Cancels because something newer was asked for: its answer is `cancelled` even if it was already on its way.
     void drop() { cancelled_ = dropped_ = true; }
     bool dropped() const { return dropped_; }
+    // It writes something that the user asked for: it goes on when another project is opened, and quitting asks.
+    void set_writes(bool writes) { writes_ = writes; }
+    bool writes() const { return writes_; }
 
     void report(double share, std::string_view what) override; // any thread
     bool cancelled() const override { return cancelled_; }
@@ -39,7 +42,7 @@ class Job : public QObject, public Progress {
     friend class Jobs;
     QString title_;
     std::atomic<bool> cancelled_{false};
-    std::atomic<bool> dropped_{false};
+    std::atomic<bool> dropped_{false}, writes_{false};
     std::atomic<double> share_{0};
     std::atomic<qint64> last_report_{-1000};
     QElapsedTimer clock_;
@@ -78,6 +81,9 @@ class Jobs : public QObject {
     }
     void stop(); // cancels all and waits until their work has ended; nothing is delivered to receivers that are gone by then
     int running() const { return static_cast<int>(jobs_.size()); }
+    // Everything that works for the project that is going away: its answers would land in another one. What writes goes on.
+    void drop_all();
+    std::vector<QPointer<Job>> writing() const;
 
   signals:
     void started(garland::Job* job); // not for quiet ones

@@ -35,6 +35,7 @@ int main(int argc, char** argv) {
     apply_look(look == 1 ? Look::paper : Look::night);
     MainWindow window;
     window.show();
+    window.offer_recovery();
     const QStringList arguments = QApplication::arguments();
     for (int i = 1; i < arguments.size(); ++i) window.open(arguments[i]);
     return QApplication::exec();

@@ -11,6 +11,7 @@
 #include "app/shell/transport.h"
 #include "app/stage/stage_view.h"
 #include "app/theme/tokens.h"
+#include "core/base/numbers.h"
 
 #include <QApplication>
 #include <QCloseEvent>
@@ -18,6 +19,7 @@
 #include <QFileInfo>
 #include <QInputDialog>
 #include <QLabel>
+#include <QLocale>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
@@ -25,7 +27,7 @@
 
 namespace garland {
 
-MainWindow::MainWindow() : document_(jobs_), viewing_(document_) {
+MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(document_) {
     setAcceptDrops(true);
     setWindowIcon(QIcon(":/icons/garland.svg"));
     auto* middle = new QWidget;
@@ -86,6 +88,12 @@ MainWindow::MainWindow() : document_(jobs_), viewing_(document_) {
 
     connect(rail_, &Rail::chosen, this, &MainWindow::set_step);
     connect(&document_, &Document::problem, this, &MainWindow::show_problem);
+    connect(&document_, &Document::hint, this, [this](const QString& words) {
+        Error hint{ErrorCode::invalid, words.toStdString()};
+        notices_->show_error(hint);
+    });
+    document_.set_may_discard([this] { return may_discard(); });
+    connect(handoff_, &HandoffBench::about_to_write, &autosave_, &Autosave::keep_now);
     connect(&document_, &Document::path_changed, this, &MainWindow::update_title);
     connect(&document_, &Document::changed, this, &MainWindow::update_title);
     connect(&document_, &Document::opened, this, [this] {
@@ -115,6 +123,7 @@ MainWindow::MainWindow() : document_(jobs_), viewing_(document_) {
 
 MainWindow::~MainWindow() {
     qApp->removeEventFilter(this);
+    jobs_.stop(); // before what they read through goes
     // Everything that shows the document goes before it does: a field that loses the focus as it goes may still speak.
     delete takeCentralWidget();
 }
@@ -172,7 +181,73 @@ void MainWindow::show_problem(const Error& error) {
 }
 
 bool MainWindow::save() {
-    return document_.path().isEmpty() ? save_as() : document_.save(document_.path());
+    if (document_.path().isEmpty()) return save_as();
+    const auto saved = document_.try_save(document_.path());
+    if (saved) return true;
+    if (saved.error().code == ErrorCode::changed) return save_over_theirs();
+    show_problem(saved.error());
+    return false;
+}
+
+bool MainWindow::save_over_theirs() {
+    QMessageBox box(QMessageBox::Warning, tr("Changed by another program"),
+                    tr("Another program has changed “%1” since it was opened here. Saving would replace its changes.").arg(QFileInfo(document_.path()).fileName()), QMessageBox::NoButton, this);
+    auto* theirs = box.addButton(tr("Open theirs"), QMessageBox::DestructiveRole);
+    auto* mine = box.addButton(tr("Replace with mine"), QMessageBox::DestructiveRole);
+    auto* both = box.addButton(tr("Save as…"), QMessageBox::AcceptRole);
+    auto* stay = box.addButton(tr("Go back"), QMessageBox::RejectRole);
+    theirs->setToolTip(tr("Open the file again; what was changed here and not saved is gone"));
+    mine->setToolTip(tr("Write this window's version; the other program's changes are gone"));
+    both->setToolTip(tr("Keep both: this window's version under another name"));
+    box.setDefaultButton(both);
+    box.setEscapeButton(stay);
+    box.exec();
+    if (box.clickedButton() == both) return save_as();
+    if (box.clickedButton() == theirs) {
+        document_.open(document_.path());
+        return false;
+    }
+    if (box.clickedButton() != mine) return false;
+    const auto saved = document_.try_save(document_.path(), true);
+    if (!saved) show_problem(saved.error());
+    return saved.has_value();
+}
+
+void MainWindow::changeEvent(QEvent* event) {
+    QMainWindow::changeEvent(event);
+    if (event->type() == QEvent::ActivationChange && isActiveWindow()) look_at_disk();
+}
+
+void MainWindow::look_at_disk() {
+    if (document_.path().isEmpty()) return;
+    const QDateTime written = QFileInfo(document_.path()).lastModified();
+    if (written == looked_at_ && !written.isNull()) return; // told already, or not written since
+    looked_at_ = written;
+    if (!document_.changed_on_disk()) return;
+    Error error{ErrorCode::changed, "another program has changed this project, or removed it"};
+    error.path = document_.path().toStdString();
+    error.kept = "what is open here";
+    error.advice = "open it again to see the other version; saving asks which one stays";
+    notices_->show_error(error, tr("Open it again"), [this] {
+        if (may_discard()) document_.open(document_.path());
+    });
+}
+
+void MainWindow::offer_recovery() {
+    for (const Recovery& r : Autosave::left_behind()) {
+        Error error{ErrorCode::changed, tr("“%1” was not saved when Garland ended: %2 from %3 were kept")
+                                            .arg(r.title, QString::fromStdString(counted(r.edits, "edit", "edits")), QLocale().toString(r.when.toLocalTime(), QLocale::ShortFormat))
+                                            .toStdString()};
+        error.path = r.path.toStdString();
+        error.kept = "the project's own file, without these edits";
+        error.advice = "recover them and save, or close this note to keep them for later";
+        notices_->show_error(error, tr("Recover"), [this, r] {
+            if (!may_discard()) return;
+            document_.open_recovered(r.project, r.path);
+            autosave_.keep_now();
+            Autosave::forget(r);
+        });
+    }
 }
 
 bool MainWindow::save_as() {
@@ -201,6 +276,18 @@ bool MainWindow::may_discard() {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
+    if (const auto writing = jobs_.writing(); !writing.empty()) {
+        QMessageBox box(QMessageBox::Question, tr("Still writing"), tr("“%1” is not finished. What is complete stays; the rest is not written.").arg(writing.front()->title()), QMessageBox::NoButton, this);
+        auto* quit = box.addButton(tr("Stop writing and quit"), QMessageBox::DestructiveRole);
+        auto* stay = box.addButton(tr("Go back"), QMessageBox::RejectRole);
+        box.setDefaultButton(stay);
+        box.setEscapeButton(stay);
+        box.exec();
+        if (box.clickedButton() != quit) {
+            event->ignore();
+            return;
+        }
+    }
     if (!may_discard()) {
         event->ignore();
         return;

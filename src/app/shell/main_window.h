@@ -1,10 +1,12 @@
 // The window: rail, bench, Stage, transport, Loom, menus.
 #pragma once
 
+#include "app/document/autosave.h"
 #include "app/document/viewing.h"
 #include "app/shell/notices.h"
 #include "app/shell/rail.h"
 
+#include <QDateTime>
 #include <QMainWindow>
 #include <QSplitter>
 #include <QStackedWidget>
@@ -33,7 +35,9 @@ class MainWindow : public QMainWindow {
     int step() const { return step_; }
     void set_look(int look); // 0: Night canal, 1: Paper; remembered
 
+    void offer_recovery(); // what earlier programs left unsaved
     Document& document() { return document_; }
+    Autosave& autosave() { return autosave_; }
     Viewing& viewing() { return viewing_; }
     StageView& stage() { return *stage_; }
     LoomView& loom() { return *loom_; }
@@ -47,6 +51,7 @@ class MainWindow : public QMainWindow {
     Notices& notices() { return *notices_; }
 
   protected:
+    void changeEvent(QEvent* event) override;
     void closeEvent(QCloseEvent* event) override;
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
@@ -59,6 +64,8 @@ class MainWindow : public QMainWindow {
     bool may_discard(); // asks about unsaved changes
     bool save();
     bool save_as();
+    bool save_over_theirs(); // another program has changed the file: asks which version stays
+    void look_at_disk();     // says so where it is noticed
     void update_title();
     void show_only(QWidget* pane); // null: all panes
     void toggle_pane(QWidget* pane);
@@ -70,6 +77,7 @@ class MainWindow : public QMainWindow {
 
     Jobs jobs_;
     Document document_;
+    Autosave autosave_;
     Viewing viewing_;
     int step_ = 0;
     Rail* rail_;
@@ -88,6 +96,7 @@ class MainWindow : public QMainWindow {
     QSplitter *across_, *down_;
     QMenu* recent_menu_ = nullptr;
     QLabel* hint_;
+    QDateTime looked_at_; // when the project's file was last looked at, by its own time
     std::vector<std::pair<QString, QString>> keys_; // for Help ▸ Keys: key, what it does
 };
 

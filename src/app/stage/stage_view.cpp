@@ -194,8 +194,8 @@ void StageView::request() {
     posing_since_.start();
     posing_ = document_.jobs().start<ScenePtr>(
         this, tr("Posing"),
-        [this, show = requested_show_, frame = viewing_.frame(), second = requested_second_](Progress& p) {
-            return maker_.make(show, frame, second, p);
+        [maker = maker_, show = requested_show_, frame = viewing_.frame(), second = requested_second_](Progress& p) {
+            return maker->make(show, frame, second, p);
         },
         [this](Result<ScenePtr> result) {
             busy_ = false;

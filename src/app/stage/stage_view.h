@@ -56,7 +56,7 @@ class StageView : public QWidget {
 
     Document& document_;
     Viewing& viewing_;
-    SceneMaker maker_;
+    std::shared_ptr<SceneMaker> maker_ = std::make_shared<SceneMaker>(); // also of the job that poses, which may outlive the view
     Orbit orbit_;
     ScenePtr scene_;
     std::vector<std::vector<V3f>> cords_;

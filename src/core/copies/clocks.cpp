@@ -16,26 +16,33 @@ double nudge_of(const Arrangement& a, CopyId id) {
     return at != a.nudges.end() && at->copy == id ? at->frames : 0;
 }
 
-// The first output frame at which the carrier has come as far as `birth`.
-double born_at(const CarrierTime& carrier, double birth, FrameRange horizon) {
-    const auto first = static_cast<double>(horizon.first), last = static_cast<double>(horizon.last);
-    if (!std::isfinite(birth) || carrier.at(first) >= birth) return first;
-    if (!carrier.plan) return birth;
-    double low = first;
-    for (double t = first + 1; t <= last; t += 1) {
-        if (carrier.at(t) < birth) {
-            low = t;
-            continue;
-        }
-        double high = t;
+// When the carrier first comes as far as a source frame: how far it has come by each whole frame is looked up once.
+class Births {
+  public:
+    Births(const CarrierTime& carrier, FrameRange horizon) : carrier_(carrier), first_(static_cast<double>(horizon.first)), last_(static_cast<double>(horizon.last)) {
+        if (!carrier_.plan) return;
+        reached_.reserve(static_cast<std::size_t>(horizon.count()));
+        for (double t = first_; t <= last_; t += 1) reached_.push_back(std::max(carrier_.at(t), reached_.empty() ? -1e300 : reached_.back()));
+    }
+    // The first output frame at which it has come as far as `birth`.
+    double operator()(double birth) const {
+        if (!std::isfinite(birth) || carrier_.at(first_) >= birth) return first_;
+        if (!carrier_.plan) return birth;
+        const auto at = std::lower_bound(reached_.begin(), reached_.end(), birth);
+        if (at == reached_.end()) return last_ + 1; // not in this shot
+        double high = first_ + static_cast<double>(at - reached_.begin()), low = high - 1;
         for (int k = 0; k < 50; ++k) {
             const double middle = (low + high) / 2;
-            (carrier.at(middle) < birth ? low : high) = middle;
+            (carrier_.at(middle) < birth ? low : high) = middle;
         }
         return high;
     }
-    return last + 1; // not in this shot
-}
+
+  private:
+    const CarrierTime& carrier_;
+    double first_, last_;
+    std::vector<double> reached_; // the furthest so far
+};
 
 } // namespace
 
@@ -129,8 +136,9 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
     if (a.start == StartKind::at_frame) shift_ = a.start_frame.value - start;
     if (a.start == StartKind::together) together_ = a.start_frame.value;
     if (a.start == StartKind::at_birth && !lives_.empty()) {
+        const Births births(carrier_, horizon);
         std::vector<double> shifts(n);
-        for (std::size_t i = 0; i < n; ++i) shifts[i] = born_at(carrier_, lives_[i].birth, horizon) - start;
+        for (std::size_t i = 0; i < n; ++i) shifts[i] = births(lives_[i].birth) - start;
         shifts_ = std::move(shifts);
     }
     hidden_until_start_ = a.hidden_until_start;

@@ -235,8 +235,21 @@ void copy_moments(const TimingPlan& plan, const SourceClock& source, const CopyC
     }
 }
 
+std::vector<CopyClocks::Now> nows_of(const CopyClocks& clocks, std::span<const double> frames) {
+    std::vector<CopyClocks::Now> nows;
+    if (clocks.plain()) return nows;
+    nows.reserve(frames.size());
+    for (double t : frames) nows.push_back(clocks.now(t));
+    return nows;
+}
+
 void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t copy,
                  std::span<const double> frames, std::span<CopyMoment> out) {
+    row_moments(plan, source, clocks, copy, frames, nows_of(clocks, frames), out);
+}
+
+void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t copy,
+                 std::span<const double> frames, std::span<const CopyClocks::Now> nows, std::span<CopyMoment> out) {
     if (clocks.plain()) return row_moments(plan, source, clocks.still()[copy], frames, out);
     const double first = source.first.value, last = source.last().value;
     double local[block], rate[block];
@@ -244,7 +257,7 @@ void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyCl
     for (std::size_t done = 0; done < out.size(); done += block) {
         const std::size_t count = std::min(block, out.size() - done);
         for (std::size_t i = 0; i < count; ++i) {
-            const CopyClocks::Local own = clocks.at(plan, copy, clocks.now(frames[done + i]));
+            const CopyClocks::Local own = clocks.at(plan, copy, nows[done + i]);
             local[i] = own.local, rate[i] = own.rate, absent[i] = own.absent;
         }
         (plan.alike() ? wrapped_block : block_moments)(plan, first, last, local, rate, count, &out[done]);

@@ -50,6 +50,11 @@ void copy_moments(const TimingPlan& plan, const SourceClock& source, const CopyC
 void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t copy,
                  std::span<const double> frames, std::span<CopyMoment> out);
 
+// The same where what is alike for all copies at those frames is known: nows[k] = clocks.now(frames[k]).
+void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t copy,
+                 std::span<const double> frames, std::span<const CopyClocks::Now> nows, std::span<CopyMoment> out);
+std::vector<CopyClocks::Now> nows_of(const CopyClocks& clocks, std::span<const double> frames); // none where nothing changes
+
 // The same for clocks in which nothing changes in time. All copies at one output frame; out.size() = copies.size().
 void copy_moments(const TimingPlan& plan, const SourceClock& source, std::span<const CopyClock> copies, OutputFrame t,
                   std::span<CopyMoment> out);

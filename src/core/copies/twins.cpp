@@ -37,11 +37,12 @@ std::vector<double> signatures(const TimingPlan& plan, const SourceClock& source
     std::vector<double> shown(n * m);
     std::vector<std::uint8_t> moves(m, rule.only_moving ? 0 : 1);
     std::mutex mutex;
+    const std::vector<CopyClocks::Now> nows = nows_of(copies, times);
     parallel_for(n, 256, [&](std::size_t from, std::size_t to) {
         std::vector<CopyMoment> row(m);
         std::vector<std::uint8_t> some(m, 0);
         for (std::size_t i = from; i < to; ++i) {
-            row_moments(plan, source, copies, i, times, row);
+            row_moments(plan, source, copies, i, times, nows, row);
             for (std::size_t k = 0; k < m; ++k) {
                 const bool counts = !row[k].has(mark_absent) && (!rule.only_moving || row[k].speed != 0);
                 shown[i * m + k] = counts ? row[k].source : gone;

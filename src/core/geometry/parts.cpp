@@ -39,6 +39,7 @@ void pick(const std::vector<Attribute>& from, const std::vector<std::uint32_t>& 
         Attribute& b = out.emplace_back();
         b.name = a.name;
         b.width = a.width;
+        b.vector = a.vector;
         pick(a.values, which, static_cast<std::size_t>(a.width), b.values);
         pick(a.whole, which, static_cast<std::size_t>(a.width), b.whole);
     }

@@ -1,7 +1,11 @@
 // Where a source nearly repeats.
 #pragma once
 
+#include "core/base/progress.h"
+#include "core/base/result.h"
 #include "core/loop/pose_distance.h"
+
+#include <optional>
 
 namespace garland {
 
@@ -23,6 +27,16 @@ struct LoopCandidate {
 
 // The best first; of candidates whose start and length both differ by less than `around` + 2 frames the best one only. A
 // source that moves too little to tell (no step) has none.
-std::vector<LoopCandidate> find_loops(const FrameMatrix& matrix, const LoopWish& wish);
+// Memory grows with `most` and `around`, not with the frames. Error: cancelled.
+Result<std::vector<LoopCandidate>> find_loops(const FrameMatrix& matrix, const LoopWish& wish, Progress& progress = Progress::none());
+
+// A source that loops as it is, the usual way loops are delivered: the pose after its last frame is its first, as the next
+// step would have it (frames 0 … 59 of a motion of 60), or its last pose is its first already.
+struct OwnLoop {
+    std::int64_t period = 0;    // frames after which it is there again
+    bool last_is_first = false; // the last pose is the first once more
+    double step = 0, usual = 0; // from the last frame to the first, and from frame to frame
+};
+std::optional<OwnLoop> own_loop(const FrameMatrix& matrix);
 
 } // namespace garland

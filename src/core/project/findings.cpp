@@ -57,8 +57,9 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
     const Sampler* sampler = a.usable ? &a.sampler : nullptr;
     const bool gaps = sampler && !sampler->source()->facts().missing.empty();
     const bool changes = sampler && sampler->source()->facts().kind == SourceKind::mesh_sequence;
+    const std::vector<CopyClocks::Now> nows = nows_of(a.clocks, frames);
     for (std::size_t i = 0; i < a.clocks.size() && sampler; ++i) {
-        row_of(a, i, frames, row);
+        row_moments(a.plan, a.clock, a.clocks, i, frames, nows, row);
         const std::int64_t number = a.number(i);
         for (std::size_t k = 0; k < row.size(); ++k) {
             if (row[k].has(mark_absent)) continue;

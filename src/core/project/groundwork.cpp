@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <unordered_set>
 
 namespace garland {
 
@@ -61,8 +62,9 @@ Result<bool> find_groundwork(const Project& project, OpenSources& sources, PoseC
 
 std::vector<std::string> part_names(const Source& source) {
     std::vector<std::string> out;
+    std::unordered_set<std::string> known;
     for (const Source::PartName& part : source.parts()) {
-        if (!part.name.empty() && std::find(out.begin(), out.end(), part.name) == out.end()) out.push_back(part.name);
+        if (!part.name.empty() && known.insert(part.name).second) out.push_back(part.name);
     }
     if (out.empty()) {
         for (std::size_t i = 0; i < source.facts().pieces; ++i) out.push_back(fmt::format("{}", i));
@@ -73,12 +75,24 @@ std::vector<std::string> part_names(const Source& source) {
 std::vector<std::int32_t> parts_called(const Source& source, const std::string& name) {
     std::vector<std::int32_t> out;
     const auto known = source.parts();
+    enum : std::uint8_t { unknown, outside, inside };
+    std::vector<std::uint8_t> state(known.size(), unknown); // each is looked at once, however deep it lies
+    std::vector<std::size_t> way;
     for (std::size_t i = 0; i < known.size(); ++i) {
-        for (int p = static_cast<int>(i); p >= 0; p = known[static_cast<std::size_t>(p)].parent) {
-            if (known[static_cast<std::size_t>(p)].name != name) continue;
-            out.push_back(static_cast<std::int32_t>(i));
-            break;
+        way.clear();
+        int p = static_cast<int>(i);
+        while (p >= 0 && state[static_cast<std::size_t>(p)] == unknown && known[static_cast<std::size_t>(p)].name != name && way.size() <= known.size()) {
+            way.push_back(static_cast<std::size_t>(p));
+            p = known[static_cast<std::size_t>(p)].parent;
         }
+        std::uint8_t found = outside;
+        if (p >= 0) {
+            std::uint8_t& there = state[static_cast<std::size_t>(p)];
+            if (known[static_cast<std::size_t>(p)].name == name) there = inside;
+            found = there == unknown ? std::uint8_t(outside) : there;
+        }
+        for (std::size_t w : way) state[w] = found;
+        if (state[i] == inside) out.push_back(static_cast<std::int32_t>(i));
     }
     if (const auto number = parse_number(name); out.empty() && number) out.push_back(static_cast<std::int32_t>(*number));
     return out;

@@ -6,6 +6,7 @@
 #include <bit>
 #include <cmath>
 #include <fmt/format.h>
+#include <utility>
 
 namespace garland {
 
@@ -31,6 +32,8 @@ void repeat_range(Project& p, SourceId source, SourceFrame first, SourceFrame la
         if (!shows || std::find(done.begin(), done.end(), a.timing) != done.end()) continue;
         done.push_back(a.timing);
         Timing& t = *p.timing(a.timing);
+        std::vector<Timing>& kept = p.source(source)->before_closing; // the first closing's; closing again changes its own
+        if (std::none_of(kept.begin(), kept.end(), [&](const Timing& k) { return k.id == t.id; })) kept.push_back(t);
         const OutputFrame start = span_first(t);
         t.form = TimingForm::positions;
         t.map = plain_map(start, first, last);
@@ -74,13 +77,27 @@ Result<void> open_source_again(Project& project, SourceId source, std::int64_t f
     if (!spec) return fail(ErrorCode::not_found, "there is no such source");
     if (!spec->closing) return fail(ErrorCode::invalid, fmt::format("\"{}\" is not closed", spec->name));
     const Closing c = *spec->closing;
-    spec->closing.reset();
+    const std::vector<Timing> before = std::exchange(spec->before_closing, {});
     const SourceClock clock = clock_of(*spec, file_first, file_last, project.settings.rate);
     const SourceFrame first = clock.first + static_cast<double>(c.start - file_first) / clock.files_per_frame;
-    const std::int64_t last = std::min(c.start + c.length - 1, file_last);
-    repeat_range(project, source, first, first + static_cast<double>(last - c.start) / clock.files_per_frame);
+    const TimeMap closed = plain_map(OutputFrame(0), first, first + static_cast<double>(c.length) / clock.files_per_frame);
+    spec->closing.reset();
     for (const Arrangement& a : project.arrangements) {
-        if (a.source == source) project.timing(a.timing)->last_is_first = false;
+        if (a.source != source) continue;
+        Timing& t = *project.timing(a.timing);
+        const auto was = std::find_if(before.begin(), before.end(), [&](const Timing& k) { return k.id == t.id; });
+        // What the closing made comes back as it was; what was changed since stays, but nothing of it is the first pose again.
+        const bool as_made = t.form == TimingForm::positions && !t.master && t.map.keys.size() == closed.keys.size() && !t.map.keys.empty() &&
+                             t.map.keys.front().source == closed.keys.front().source && t.map.keys.back().source == closed.keys.back().source;
+        t.last_is_first = false;
+        if (as_made && was != before.end()) {
+            const std::string name = t.name;
+            t = *was;
+            t.name = name;
+        } else if (as_made) { // of an older file: the same range of the source's own frames
+            const std::int64_t last = std::min(c.start + c.length - 1, file_last);
+            t.map = plain_map(t.map.first(), first, first + static_cast<double>(last - c.start) / clock.files_per_frame);
+        }
     }
     return {};
 }

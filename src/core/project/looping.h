@@ -10,9 +10,9 @@ namespace garland {
 Sampler open_sampler(const SourceSpec& spec, const OpenSource& open, PoseCache& cache);
 
 // Closes the source's range, and lets the timings of all arrangements that show it play it once from where they began and
-// repeat it on both sides, endlessly. file_first: of the source's files. Errors: not_found; those of validate(Closing).
+// repeat it on both sides, endlessly; what they were before is kept with the source. file_first: of the source's files. Errors: not_found; those of validate(Closing).
 Result<void> close_source(Project& project, SourceId source, const Closing& closing, std::int64_t file_first, std::int64_t file_last);
-// Takes the closing away; timings then play the same range of the source's own frames.
+// Takes the closing away; timings that are still as the closing made them are again what they were before.
 Result<void> open_source_again(Project& project, SourceId source, std::int64_t file_first, std::int64_t file_last);
 
 // How well a loop meets, before and after it is closed: the step from its last frame to the frame after the wrap beside a

@@ -105,6 +105,9 @@ Result<void> validate(const Project& p) {
         if (s.shape_frames < 1 || s.shape_frames > 100'000) {
             return fail(ErrorCode::invalid, fmt::format("the source \"{}\": a shape is shown 1 to 100 000 frames", s.name));
         }
+        for (const Timing& t : s.before_closing) {
+            if (auto ok = validate(t); !ok) return fail(named(named(ok.error(), "the timing before closing", t.name), "the source", s.name));
+        }
         if (s.water) {
             if (auto ok = validate(*s.water); !ok) return fail(named(ok.error(), "the source", s.name));
         }

@@ -38,6 +38,7 @@ struct SourceSpec {
     std::vector<std::string> shapes{};         // paths of hand-made meshes: path is the first of them
     std::int64_t shape_frames = 12;            // how many frames each of them is shown
     std::optional<Closing> closing{};          // a range of it, by file frames, closed into a loop: the source is that range then
+    std::vector<Timing> before_closing{};      // the timings that the closing's repeat took the place of, as they were
     Wobble wobble{}; // of all its copies, wherever they are arranged
     std::string extra{};
     bool operator==(const SourceSpec&) const = default;

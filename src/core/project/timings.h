@@ -3,6 +3,9 @@
 
 #include "core/project/project.h"
 
+#include <string>
+#include <vector>
+
 namespace garland {
 
 std::vector<ArrangementId> users_of(const Project& project, TimingId timing); // in the project's order
@@ -20,5 +23,16 @@ Result<void> rename_timing(Project& project, TimingId timing, const std::string&
 
 // Errors: not_found; invalid where somebody uses it.
 Result<void> remove_timing(Project& project, TimingId timing);
+
+// A source has other frames than before (another rate, first frame, loop, or file): timings that play exactly what it was,
+// from its first frame to its last, play what it is now, from the same output frame on. Those that were changed stay.
+struct Followed {
+    std::vector<TimingId> moved, kept; // kept: play frames that the source does not have now, or leave some unseen
+    std::string words(const Project& project, const SourceClock& now) const; // for people; empty: nothing to say
+};
+Followed follow_source(Project& project, SourceId source, const SourceClock& before, const SourceClock& now);
+
+// How many whole frames of a source no arrangement's timing ever comes to within its span; 0 where none follows it.
+std::int64_t frames_never_shown(const Timing& timing, const SourceClock& clock);
 
 } // namespace garland

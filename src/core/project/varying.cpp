@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <limits>
 #include <map>
 
 namespace garland {
@@ -171,6 +172,93 @@ Result<TwinState> twin_state(const Show& show, ArrangementId id, int frames, Pro
     return state;
 }
 
+namespace {
+
+// Copies of different speeds that are twins all the same, since their speeds differ too little: each is moved to the nearest
+// delay at which it is a twin of nobody. Pairs are compared over sampled frames.
+struct Apart {
+    const ArrangementShow& a;
+    const TwinRule& rule;
+    const PartOrder& order;
+    const std::vector<std::uint32_t>& near;
+    std::vector<CopyClock>& clocks;
+    FrameRange range;
+    std::vector<std::pair<std::uint32_t, double>> moves{};
+
+    Result<void> move(Progress& progress) {
+        constexpr std::size_t samples = 48;
+        const std::size_t n = clocks.size();
+        for (std::size_t k = 0; k < samples; ++k) {
+            frames.push_back(std::round(static_cast<double>(range.first) + static_cast<double>(k) / (samples - 1) * static_cast<double>(range.count() - 1)));
+        }
+        shown.resize(n * samples);
+        std::vector<double> row(samples);
+        for (std::uint32_t i = 0; i < n; ++i) {
+            show_of(clocks[i], row);
+            std::copy(row.begin(), row.end(), shown.begin() + static_cast<std::ptrdiff_t>(i * samples));
+        }
+        double work = 0; // of comparisons; a crowd is left as it is, and said
+        const double step = order.whole_frames ? 1 : 0.25;
+        for (std::uint32_t i = 0; i < n && work < 3e9; ++i) {
+            if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+            if (!has_twin(i, &shown[i * samples])) continue;
+            for (int k = 1; k <= 200; ++k) {
+                bool done = false;
+                for (const double sign : {1.0, -1.0}) {
+                    const double delay = clocks[i].delay + sign * k * step;
+                    if ((order.low && delay < *order.low) || (order.high && delay > *order.high)) continue;
+                    show_of({delay, clocks[i].rate}, row);
+                    work += static_cast<double>(n) * 8;
+                    if (has_twin(i, row.data())) continue;
+                    std::copy(row.begin(), row.end(), shown.begin() + static_cast<std::ptrdiff_t>(i * samples));
+                    moves.emplace_back(i, delay - clocks[i].delay);
+                    clocks[i].delay = delay;
+                    done = true;
+                    break;
+                }
+                if (done) break;
+            }
+        }
+        return {};
+    }
+
+    void show_of(const CopyClock& clock, std::vector<double>& row) {
+        std::vector<CopyMoment> moments(frames.size());
+        row_moments(a.plan, a.clock, clock, frames, moments);
+        for (std::size_t k = 0; k < frames.size(); ++k) {
+            const bool counts = !moments[k].has(mark_absent) && !(rule.only_moving && moments[k].speed == 0);
+            row[k] = counts ? moments[k].source : std::numeric_limits<double>::quiet_NaN();
+        }
+    }
+    bool twins(const double* x, const double* y) const {
+        std::size_t alike = 0, counted = 0;
+        for (std::size_t k = 0; k < frames.size(); ++k) {
+            counted += !(std::isnan(x[k]) && std::isnan(y[k]));
+            double d = std::abs(x[k] - y[k]);
+            if (rule.period > 0) d = std::min(std::fmod(d, rule.period), rule.period - std::fmod(d, rule.period));
+            alike += d < rule.alike_below;
+        }
+        return alike > 0 && static_cast<double>(alike) > rule.share * static_cast<double>(counted);
+    }
+    bool has_twin(std::uint32_t i, const double* row) const {
+        const std::size_t n = clocks.size(), m = frames.size();
+        if (order.neighbours > 0) {
+            for (std::size_t j = 0; j < order.neighbours; ++j) {
+                const std::uint32_t other = near[i * order.neighbours + j];
+                if (other != i && twins(row, &shown[other * m])) return true;
+            }
+            return false;
+        }
+        for (std::uint32_t j = 0; j < n; ++j) {
+            if (j != i && twins(row, &shown[j * m])) return true;
+        }
+        return false;
+    }
+    std::vector<double> frames{}, shown{};
+};
+
+} // namespace
+
 Result<PartDone> part_twins(const Show& show, const Project& project, ArrangementId id, const PartOrder& order, Progress& progress) {
     const Arrangement* arrangement = project.arrangement(id);
     if (!arrangement) return fail(ErrorCode::not_found, "there is no such arrangement");
@@ -195,6 +283,7 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
         std::vector<CopyClock> parted_clocks(a.clocks.begin(), a.clocks.end());
         for (std::uint32_t i = 0; i < parted_clocks.size(); ++i) parted_clocks[i].delay += a.clocks.shift_of(i);
         const CopyClocks before_clocks(parted_clocks);
+        std::vector<std::uint32_t> place(a.clocks.size(), UINT32_MAX); // in the copies of one speed
         for (const auto& [rate, copies] : by_rate) {
             if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
             PartRule part;
@@ -209,7 +298,6 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
             if (order.neighbours == 0) {
                 parted = part_all(delays, part);
             } else {
-                std::vector<std::uint32_t> place(a.clocks.size(), UINT32_MAX);
                 for (std::uint32_t k = 0; k < copies.size(); ++k) place[copies[k]] = k;
                 std::vector<std::uint32_t> beside(copies.size() * order.neighbours);
                 for (std::uint32_t k = 0; k < copies.size(); ++k) {
@@ -219,6 +307,7 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
                     }
                 }
                 parted = part_near(delays, beside, order.neighbours, part);
+                for (std::uint32_t i : copies) place[i] = UINT32_MAX;
             }
             if (!parted) return tl::unexpected(parted.error());
             for (std::size_t k = 0; k < copies.size(); ++k) {
@@ -231,6 +320,16 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
             most = std::max(most, parted->most);
             all += static_cast<std::int64_t>(copies.size());
         }
+        if (by_rate.size() > 1) {
+            Apart rest{a, rule, order, near, parted_clocks, show.settings.range};
+            GARLAND_CHECK(rest.move(progress));
+            for (const auto& [copy, by] : rest.moves) {
+                nudges[a.places[copy].id] += by;
+                ++moved;
+                total += std::abs(by);
+                most = std::max(most, std::abs(by));
+            }
+        }
         // What was promised is looked at: copies may stand still together however far apart their delays are.
         auto twins = [&](const CopyClocks& clocks) -> Result<std::int64_t> {
             TwinRule sampled = rule;
@@ -241,11 +340,6 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
         };
         GARLAND_TRY(before, twins(before_clocks));
         GARLAND_TRY(after, twins(parted_clocks));
-        if (before > 0 && after >= before && by_rate.size() > 1) {
-            return fail(Error{ErrorCode::invalid, "the twins that are there run at different speeds, and parting moves only copies of one speed apart"}
-                            .keeping("all delays as they are")
-                            .advise("make their speeds differ more, or switch the spread of speed off and part them then"));
-        }
         if (before > 0 && after >= before) {
             return fail(Error{ErrorCode::invalid, "delays alone cannot part these copies: they stand still together for most of the range"}
                             .keeping("all delays as they are")

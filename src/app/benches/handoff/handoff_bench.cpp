@@ -216,7 +216,7 @@ void HandoffBench::write_source() {
             job_ = nullptr;
             refresh();
             if (!done) return say(QString::fromStdString(describe(done.error())), "alert");
-            say(tr("%1 written, %2: %3 in %4. Read back: the first and the last frame have the points they should have.")
+            say(tr("%1 written, %2: %3 in %4. Read back: every frame has the points it should have.")
                     .arg(file, QString::fromStdString(byte_count(done->bytes)), QString::fromStdString(counted(done->frames, "frame", "frames")),
                          QString::fromStdString(counted(done->samples, "sample", "samples"))),
                 "ok");
@@ -247,6 +247,12 @@ void HandoffBench::write() {
         say(tr("\"%1\" has no copies: %2").arg(QString::fromStdString(a.spec.name), QString::fromStdString(a.set->problem)), "alert");
         return;
     }
+    if (name_->text().isEmpty() || name_->text().contains('/') || name_->text() == "." || name_->text() == "..") {
+        say(tr("“%1” is not a name for files. Give a name without a slash; nothing was written.").arg(name_->text()), "alert");
+        name_->setFocus();
+        return;
+    }
+    emit about_to_write();
     const ShowPtr show = document_.show();
     const Existing existing = replace_->isChecked() ? Existing::replace : Existing::refuse;
     const QString folder = folder_->text();
@@ -294,6 +300,7 @@ void HandoffBench::write() {
                 emit written({file});
             });
     }
+    job_->set_writes(true);
     bar_->setRange(0, 1000);
     bar_->setValue(0);
     progress_->setText({});

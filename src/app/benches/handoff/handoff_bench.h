@@ -20,6 +20,7 @@ class HandoffBench : public Bench {
     void set_folder(const QString& folder);
 
   signals:
+    void about_to_write(); // what is risky begins
     void written(const QStringList& files);
 
   private:

@@ -246,7 +246,7 @@ void LoopBench::find() {
     if (finding_) finding_->drop();
     using Found = std::vector<LoopCandidate>;
     finding_ = document_.jobs().start<Found>( // two thousand frames have two million candidates
-        this, tr("Looking for loops"), [matrix = matrix_, wish](Progress&) -> Result<Found> { return find_loops(*matrix, wish); },
+        this, tr("Looking for loops"), [matrix = matrix_, wish](Progress& p) -> Result<Found> { return find_loops(*matrix, wish, p); },
         [this](Result<Found> found) {
             if (!found) return; // a newer one was asked for
             finding_ = nullptr;

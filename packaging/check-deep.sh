@@ -1,0 +1,94 @@
+# The deep proofs of ./check --deep (docs/trust.md). Sourced by ./check, after the quick ones passed.
+
+deep_packages="clang-14 libclang-rt-14-dev llvm-14 strace"
+deep_seconds="${GARLAND_FUZZ_SECONDS:-60}"
+
+# Each prints its counts and stops everything when something is found.
+sanitizers() {
+    say "Address and undefined-behaviour sanitizers: core, formats, command line"
+    cmake --preset asan-ubsan -DGARLAND_APP=OFF -DGARLAND_BENCHMARKS=OFF >/dev/null && cmake --build --preset asan-ubsan || stop "the sanitizer build failed"
+    ASAN_OPTIONS=detect_leaks=0:allocator_may_return_null=1 UBSAN_OPTIONS=halt_on_error=1:print_stacktrace=1 \
+        ctest --test-dir build/asan-ubsan --output-on-failure --timeout 3600 || stop "the address or undefined-behaviour sanitizer found something"
+    say "Thread sanitizer: core and command line"
+    cmake --preset tsan -DGARLAND_APP=OFF -DGARLAND_BENCHMARKS=OFF >/dev/null && cmake --build --preset tsan --target core_tests cli_tests || stop "the thread sanitizer build failed"
+    TSAN_OPTIONS="halt_on_error=1 suppressions=$PWD/cmake/tsan.txt" ctest --test-dir build/tsan -R 'core_tests|cli_tests' --output-on-failure --timeout 3600 ||
+        stop "the thread sanitizer found something"
+}
+
+fuzzers() {
+    say "Fuzzers, $deep_seconds seconds each"
+    cmake --preset fuzz >/dev/null && cmake --build --preset fuzz || stop "the fuzzers could not be built"
+    local reader runs
+    for reader in ply obj npy usda gltf glb vdb csv garland; do
+        mkdir -p "build/fuzz/found/$reader"
+        build/fuzz/tests/fuzz/fuzz_$reader -max_total_time="$deep_seconds" -rss_limit_mb=1500 -malloc_limit_mb=1000 -timeout=20 -max_len=200000 -print_final_stats=1 \
+            -artifact_prefix="build/fuzz/found/$reader-" "build/fuzz/found/$reader" "tests/corpus/$reader" >"build/fuzz/$reader.log" 2>&1 || {
+            tail -n 40 "build/fuzz/$reader.log"
+            stop "the fuzzer of $reader found something: build/fuzz/found/"
+        }
+        runs=$(sed -n 's/^stat::number_of_executed_units: *//p' "build/fuzz/$reader.log")
+        echo "  $reader: $runs runs, nothing found"
+    done
+}
+
+# Killed at every call that changes a file, by the tracer's injection: afterwards the set opens whole.
+kills() {
+    say "Kills at every system call that changes files"
+    local work calls n killed=0
+    work=$(mktemp -d)
+    build/release/src/garland-cli demo "$work" --only festival --quiet >/dev/null
+    local cli=build/release/src/garland-cli copy="$work/copy"
+    $cli fast-copy "$work/lantern.npy" --out "$copy" --quiet >/dev/null || stop "the copy could not be made"
+    for calls in renameat2 rename unlink unlinkat fsync write fchmod openat; do
+        for n in $(seq 1 40); do
+            strace -qq -f -o /dev/null -e trace=$calls -e inject=$calls:signal=SIGKILL:when=$n $cli fast-copy "$work/lantern.npy" --out "$copy" --replace --quiet >/dev/null 2>&1
+            [ $? -eq 137 ] || break
+            killed=$((killed + 1))
+            $cli info "$copy.ply" --json | grep -q '"frames": 96' || stop "killed at $calls number $n, the copy is not whole"
+        done
+    done
+    cp "$work/festival.garland" "$work/edited.garland"
+    for calls in renameat2 rename write fsync openat; do
+        for n in $(seq 1 40); do
+            strace -qq -f -o /dev/null -e trace=$calls -e inject=$calls:signal=SIGKILL:when=$n $cli edit "$work/edited.garland" marker --at $n --name bell >/dev/null 2>&1
+            [ $? -eq 137 ] || break
+            killed=$((killed + 1))
+            $cli edit "$work/edited.garland" tempo --bpm 120 --dry-run >/dev/null || stop "killed at $calls number $n, the project cannot be read"
+        done
+    done
+    rm -rf "$work"
+    echo "  killed $killed times, everything whole afterwards"
+}
+
+# A disk of a megabyte that fills up.
+full_disk() {
+    say "A full disk"
+    [ "$(id -u)" = 0 ] || { echo "  skipped: only root can make a small disk"; return; }
+    local work small
+    work=$(mktemp -d) small=$(mktemp -d)
+    mount -t tmpfs -o size=1m tmpfs "$small" 2>/dev/null || { echo "  skipped: this machine does not allow to mount one"; return; }
+    build/release/src/garland-cli demo "$work" --only festival --quiet >/dev/null
+    cp "$work/festival.garland" "$small/p.garland"
+    local before
+    before=$(sha256sum "$small/p.garland")
+    head -c 1048576 /dev/zero >"$small/fill" 2>/dev/null
+    build/release/src/garland-cli edit "$small/p.garland" marker --at 3 --name bell >/dev/null 2>&1 && { umount "$small"; stop "an edit on a full disk said that it was saved"; }
+    [ "$before" = "$(sha256sum "$small/p.garland")" ] || { umount "$small"; stop "an edit on a full disk changed the project"; }
+    rm "$small/fill"
+    build/release/src/garland-cli bake "$work/festival.garland" --out "$small/out" --frames 1:3 >/dev/null 2>&1 && { umount "$small"; stop "a bake larger than the disk said that it was written"; }
+    build/release/src/garland-cli fast-copy "$work/lantern.npy" --out "$small/copy" >/dev/null 2>&1 && { umount "$small"; stop "a copy larger than the disk said that it was written"; }
+    [ -z "$(find "$small" -name '.garland.*')" ] || { umount "$small"; stop "something temporary was left on the full disk"; }
+    umount "$small"
+    rm -rf "$work" "$small"
+    echo "  an edit, a bake and a fast copy were refused in words; nothing was lost, nothing was left"
+}
+
+deep() {
+    # shellcheck disable=SC2086
+    install_missing $deep_packages
+    kills
+    full_disk
+    fuzzers
+    sanitizers
+    say "All deep proofs passed."
+}
