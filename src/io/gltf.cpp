@@ -287,7 +287,7 @@ class GltfReader {
         std::vector<Open> open;
         for (auto i = roots.rbegin(); i != roots.rend(); ++i) open.push_back({*i, -1});
         while (!open.empty()) {
-            const auto [index, parent] = open.back();
+            const int index = open.back().node, parent = open.back().parent;
             open.pop_back();
             const auto& node = at(g_.nodes, index, "node");
             int& mine = index_of_[static_cast<std::size_t>(index)];

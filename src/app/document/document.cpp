@@ -211,8 +211,8 @@ bool Document::edit(const QString& words, const std::function<Result<void>(Proje
     if (step.empty()) return false;
     if (merge.isEmpty() || merge != last_merge_) ++merge_serial_;
     last_merge_ = merge;
-    ++edits_;
     undo_.push(new EditCommand(*this, std::move(step), merge.isEmpty() ? 0 : merge_serial_));
+    ++edits_;
     return true;
 }
 

@@ -95,12 +95,12 @@ void wrap_all(const TimingPlan& plan, const double* local, std::size_t count, Bl
 }
 // Four rows of four become four columns.
 [[gnu::always_inline]] inline void transpose(Four& a, Four& b, Four& c, Four& d) {
-    const Four ab0 = __builtin_shuffle(a, b, FourBits{0, 4, 2, 6}), ab1 = __builtin_shuffle(a, b, FourBits{1, 5, 3, 7});
-    const Four cd0 = __builtin_shuffle(c, d, FourBits{0, 4, 2, 6}), cd1 = __builtin_shuffle(c, d, FourBits{1, 5, 3, 7});
-    a = __builtin_shuffle(ab0, cd0, FourBits{0, 1, 4, 5});
-    b = __builtin_shuffle(ab1, cd1, FourBits{0, 1, 4, 5});
-    c = __builtin_shuffle(ab0, cd0, FourBits{2, 3, 6, 7});
-    d = __builtin_shuffle(ab1, cd1, FourBits{2, 3, 6, 7});
+    const Four ab0 = __builtin_shufflevector(a, b, 0, 4, 2, 6), ab1 = __builtin_shufflevector(a, b, 1, 5, 3, 7);
+    const Four cd0 = __builtin_shufflevector(c, d, 0, 4, 2, 6), cd1 = __builtin_shufflevector(c, d, 1, 5, 3, 7);
+    a = __builtin_shufflevector(ab0, cd0, 0, 1, 4, 5);
+    b = __builtin_shufflevector(ab1, cd1, 0, 1, 4, 5);
+    c = __builtin_shufflevector(ab0, cd0, 2, 3, 6, 7);
+    d = __builtin_shufflevector(ab1, cd1, 2, 3, 6, 7);
 }
 
 static_assert(sizeof(CopyMoment) == 24 && offsetof(CopyMoment, speed) == 8 && offsetof(CopyMoment, pass) == 12 &&
