@@ -138,7 +138,7 @@ int run(int argc, char** argv) {
                 break;
             }
         }
-        fmt::print("{}", about->help(about == &app ? "garland-cli" : about->get_parent() == &app ? "garland-cli " + about->get_name() : "garland-cli edit PROJECT " + about->get_name()));
+        fmt::print("{}", about->help(about == &app ? "" : about->get_parent() == &app ? "garland-cli" : "garland-cli edit PROJECT"));
         return exit_fine;
     }
     try {
