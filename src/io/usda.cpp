@@ -200,6 +200,7 @@ class UsdaParser {
             if (peek() != '=') continue; // "prepend references = …" has two words
             ++at_;
             const std::string_view v = value();
+            if (of_prim && name == "active" && v == "false") switched_off_ = true;
             if (name == "interpolation" && v.size() > 2) found = v.substr(1, v.size() - 2);
         }
         ++at_;
@@ -291,7 +292,9 @@ class UsdaParser {
         skip_quoted();
         p.name = std::string_view(from + 1, static_cast<std::size_t>(at_ - from - 2));
         p.parent = parent;
+        switched_off_ = false;
         if (peek() == '(') metadata(true);
+        const bool off = switched_off_;
         expect('{');
         const std::size_t index = out_.prims.size();
         out_.prims.push_back(std::move(p));
@@ -300,12 +303,16 @@ class UsdaParser {
         if (!defined) { // what is only changed or inherited from stands for nothing by itself
             out_.prims.resize(index);
             out_.notes.emplace_back("an \"over\" or a \"class\"");
+        } else if (off) {
+            out_.prims.resize(index);
+            out_.notes.emplace_back("a prim that is not active");
         }
     }
 
     const char *at_, *end_;
     UsdaLayer& out_;
     int depth_ = 0;
+    bool switched_off_ = false; // the prim whose metadata were read last
     bool said_codes_ = false;
 };
 

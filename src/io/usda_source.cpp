@@ -168,8 +168,36 @@ bool taken_apart(const M44d& m, V3d& t, Quatd& r, V3d& s) {
     return std::abs(rows[0].dot(rows[1])) < 1e-4 && std::abs(rows[1].dot(rows[2])) < 1e-4 && std::abs(rows[0].dot(rows[2])) < 1e-4;
 }
 
+// Whether the file itself says that a prim is not to be seen in pictures: invisible all the time, by itself or by what it stands
+// in, or there as a guide only.
+bool is_hidden(const UsdaLayer& layer, int prim) {
+    for (int p = prim; p >= 0; p = layer.prims[static_cast<std::size_t>(p)].parent) {
+        const UsdaAttribute *seen = layer.prims[static_cast<std::size_t>(p)].find("visibility"), *purpose = layer.prims[static_cast<std::size_t>(p)].find("purpose");
+        if (seen && seen->samples.empty() && seen->value == "\"invisible\"") return true;
+        if (purpose && purpose->value == "\"guide\"") return true;
+    }
+    return false;
+}
+
+// What of a prim that is shown cannot be read as it is meant.
+void tell_of(const UsdaScene& scene, int index, std::vector<SourceProblem>& problems) {
+    const UsdaLayer& layer = scene.layer;
+    const UsdaPrim& prim = layer.prims[static_cast<std::size_t>(index)];
+    auto say = [&](std::string what, std::string instead) { problems.push_back({fmt::format("\"{}\" {}", prim.name, what), std::move(instead), std::nullopt}); };
+    for (int p = index; p >= 0; p = layer.prims[static_cast<std::size_t>(p)].parent) {
+        if (const UsdaAttribute* seen = layer.prims[static_cast<std::size_t>(p)].find("visibility"); seen && !seen->samples.empty()) {
+            say("is visible for part of the time only", "it is shown all the time");
+            break;
+        }
+    }
+    if (prim.type == "Mesh" && prim.find("primvars:st:indices")) say("has indexed texture coordinates", "they are left out");
+    if (const UsdaAttribute* c = prim.find("primvars:displayColor"); c && (c->interpolation == "uniform" || c->interpolation == "faceVarying")) {
+        say("has colours of faces", "they are left out");
+    }
+}
+
 // Meshes that move as wholes become a keyed model: a node a prim, keys at the samples' times.
-KeyedModel model_of(const UsdaScene& scene, double first, std::vector<SourceProblem>& problems) {
+KeyedModel model_of(const UsdaScene& scene, double first, const std::vector<int>& shown, std::vector<SourceProblem>& problems) {
     KeyedModel model;
     const auto& prims = scene.layer.prims;
     for (std::size_t i = 0; i < prims.size(); ++i) {
@@ -198,7 +226,7 @@ KeyedModel model_of(const UsdaScene& scene, double first, std::vector<SourceProb
             }
             if (!whole) problems.push_back({fmt::format("the transforms of \"{}\" shear", prim.name), "the shear is left out", std::nullopt});
         }
-        if (prim.type == "Mesh" && prim.find("points")) {
+        if (std::binary_search(shown.begin(), shown.end(), static_cast<int>(i))) {
             PartMesh& mesh = model.meshes.emplace_back();
             mesh.base = mesh_at(scene, prim, first, nullptr);
             mesh.base.velocities.clear();
@@ -234,9 +262,14 @@ Result<SourcePtr> open_usda(const std::string& path, Progress& progress) {
     std::vector<int> meshes, points;
     std::set<double> times;
     bool deforms = false;
+    std::size_t hidden = 0;
     for (std::size_t i = 0; i < l.prims.size(); ++i) {
         const UsdaPrim& prim = l.prims[i];
         const bool mesh = prim.type == "Mesh" && prim.find("points"), cloud = prim.type == "Points" && prim.find("points");
+        if ((mesh || cloud) && is_hidden(l, static_cast<int>(i))) {
+            ++hidden;
+            continue;
+        }
         if (mesh) meshes.push_back(static_cast<int>(i));
         if (cloud) points.push_back(static_cast<int>(i));
         const std::set<double> moves = sample_times(prim, true);
@@ -245,6 +278,9 @@ Result<SourcePtr> open_usda(const std::string& path, Progress& progress) {
         const std::set<double> shape = sample_times(prim, false);
         times.insert(shape.begin(), shape.end());
         deforms |= !shape.empty();
+    }
+    if (meshes.empty() && points.empty() && hidden) {
+        return fail(Error{ErrorCode::unsupported, "everything in it is invisible, or a guide"}.at(path).advise("make visible there what is to be shown"));
     }
     if (meshes.empty() && points.empty()) {
         return fail(Error{ErrorCode::unsupported, "there is no Mesh and there are no Points in it"}.at(path).advise(
@@ -263,10 +299,16 @@ Result<SourcePtr> open_usda(const std::string& path, Progress& progress) {
     facts.first = static_cast<std::int64_t>(std::floor(first));
     facts.last = std::max(facts.first, static_cast<std::int64_t>(std::ceil(last)));
     for (const std::string& note : l.notes) facts.problems.push_back({note + " was passed over", "the rest is shown", std::nullopt});
+    if (hidden) facts.problems.push_back({fmt::format("{} or there as guides only", counted(static_cast<long long>(hidden), "prim is invisible", "prims are invisible")), "the rest is shown", std::nullopt});
+    if (!meshes.empty() && !points.empty()) facts.problems.push_back({"points beside meshes were passed over", "the meshes are shown", std::nullopt});
+    for (int i : meshes.empty() ? points : meshes) tell_of(*scene, i, facts.problems);
+    if (meshes.empty() && points.size() > 1) {
+        facts.problems.push_back({fmt::format("{} passed over", counted(static_cast<long long>(points.size()) - 1, "set of points beside the first was", "sets of points beside the first were")), fmt::format("\"{}\" is shown", l.prims[static_cast<std::size_t>(points.front())].name), std::nullopt});
+    }
     facts.format = fmt::format("USD text, {}", counted(static_cast<long long>(meshes.empty() ? points.size() : meshes.size()), meshes.empty() ? "set of points" : "mesh", meshes.empty() ? "sets of points" : "meshes"));
     try {
         if (!meshes.empty() && !deforms) {
-            KeyedModel model = model_of(*scene, static_cast<double>(facts.first), facts.problems);
+            KeyedModel model = model_of(*scene, static_cast<double>(facts.first), meshes, facts.problems);
             GARLAND_CHECK(scene->file.unchanged());
             if (model.points() > point_limit) return fail(Error{ErrorCode::too_large, "it has more points than can be counted"}.at(path));
             return make_parts_source(std::move(model), std::move(facts), {path});
@@ -274,7 +316,6 @@ Result<SourcePtr> open_usda(const std::string& path, Progress& progress) {
     } catch (const UsdaBad& bad) {
         return fail(bad.error);
     }
-    if (!meshes.empty() && !points.empty()) facts.problems.push_back({"points beside meshes were passed over", "the meshes are shown", std::nullopt});
     auto source = std::make_shared<UsdaSource>(scene, meshes.empty() ? std::vector<int>{points.front()} : meshes, std::move(facts));
     GARLAND_CHECK(source->open());
     return SourcePtr(source);

@@ -144,6 +144,25 @@ class LoopStepTest : public QObject {
         click(check, "Close it…");
         QVERIFY(o.bench.isVisible());
     }
+    void twins_count_standing_copies_only_when_asked() {
+        AtLoop o;
+        o.window.document().edit("Hold", [](Project& p) -> Result<void> {
+            p.timings[0].before = p.timings[0].after = {OutsideMode::hold, 0};
+            p.settings.range = {p.settings.range.last + 400, p.settings.range.last + 500}; // long after the timing's end
+            return {};
+        });
+        o.window.set_step(5);
+        auto& check = *o.window.findChild<CheckBench*>();
+        QTRY_VERIFY_WITH_TIMEOUT(check.report() && !all_text(check).contains("looking"), 10000);
+        QCOMPARE(check.report()->count(FindingKind::twins), std::size_t(0));
+        QTest::mouseClick(check.findChild<QCheckBox*>("twins_only_moving"), Qt::LeftButton, {}, {8, 8});
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(check).contains("show the same pose for"), 10000);
+        QVERIFY(check.report()->count(FindingKind::twins) > 0);
+        QVERIFY(!o.window.document().project().settings.twins_only_moving);
+        o.window.document().undo();
+        QTRY_VERIFY_WITH_TIMEOUT(!all_text(check).contains("show the same pose for"), 10000);
+        QVERIFY(check.findChild<QCheckBox*>("twins_only_moving")->isChecked());
+    }
 };
 GARLAND_TEST_CASE(LoopStepTest)
 #include "loop_test.moc"

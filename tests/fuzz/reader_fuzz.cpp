@@ -14,15 +14,15 @@
 
 namespace {
 
-std::string folder() {
-    static const std::string made = [] {
+const std::string& folder() {
+    static const std::string& made = *[] { // outlives what removes it
         char name[] = "/tmp/garland-fuzz-XXXXXX";
         if (!mkdtemp(name)) std::abort();
         std::atexit([] {
             std::error_code none;
             std::filesystem::remove_all(folder(), none);
         });
-        return std::string(name);
+        return new std::string(name);
     }();
     return made;
 }

@@ -12,6 +12,7 @@
 #include "io/usda_write.h"
 
 #include <Eigen/Geometry>
+#include <fmt/format.h>
 #include <QJsonArray>
 #include <QJsonObject>
 
@@ -150,6 +151,28 @@ class UsdaTest : public QObject {
             QCOMPARE(x->points.size(), y->points.size());
             for (std::size_t i = 0; i < x->points.size(); ++i) QVERIFY((x->points[i] - y->points[i]).length() < 1e-5f);
         }
+    }
+    void what_the_file_hides_is_hidden_and_what_is_left_out_is_said() {
+        // Visibility, purpose and active: as the schemas UsdGeomImageable and the core say (from memory).
+        Folder folder;
+        const std::string sheet = "point3f[] points = [(0, 0, 0), (1, 0, 0), (0, 1, 0)]\nint[] faceVertexCounts = [3]\nint[] faceVertexIndices = [0, 1, 2]\n";
+        auto mesh = [&](const char* name, const char* more, const char* data = "") { return fmt::format("def Mesh \"{}\" {} {{\n{}{}\n}}\n", name, data, sheet, more); };
+        const auto source = opened(folder, "#usda 1.0\n" + mesh("seen", "texCoord2f[] primvars:st = [(0, 0)]\nint[] primvars:st:indices = [0, 0, 0]") +
+                                               mesh("unseen", "token visibility = \"invisible\"") + mesh("helper", "uniform token purpose = \"guide\"") +
+                                               mesh("off", "", "(active = false)") + mesh("blinks", "token visibility.timeSamples = { 1: \"inherited\", 3: \"invisible\", }") +
+                                               "def Xform \"store\" {\n token visibility = \"invisible\"\n" + mesh("inside", "") + "}\n");
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        QCOMPARE((*(*source)->read((*source)->facts().first, Progress::none()))->points.size(), std::size_t(6)); // seen, blinks
+        std::string all;
+        for (const SourceProblem& p : (*source)->facts().problems) all += p.what + "; ";
+        for (const char* words : {"3 prims are invisible", "not active", "\"blinks\" is visible for part", "\"seen\" has indexed texture"}) {
+            QVERIFY2(all.find(words) != all.npos, all.c_str());
+        }
+        const auto nothing = opened(folder, "#usda 1.0\n" + mesh("unseen", "token visibility = \"invisible\""));
+        QVERIFY(!nothing && describe(nothing.error()).find("invisible") != std::string::npos);
+        const auto clouds = opened(folder, "#usda 1.0\ndef Points \"sparks\" {\npoint3f[] points = [(0, 0, 0)]\n}\ndef Points \"ash\" {\npoint3f[] points = [(0, 0, 0), (1, 0, 0)]\n}\n");
+        QVERIFY(clouds && (*clouds)->facts().problems.size() == 1);
+        QCOMPARE((*clouds)->facts().problems[0].what, std::string("1 set of points beside the first was passed over"));
     }
     void bad_text_is_refused_with_its_line() {
         Folder folder;

@@ -39,8 +39,8 @@ void add_twins(const Show& show, const ArrangementShow& a, const TwinReport& twi
                 near = other != i && std::binary_search(group.copies.begin(), group.copies.end(), other);
             }
         }
-        f.words = fmt::format("{}{} show the same pose for {}{:.0f} % of the range", names(f.copies, show.copies()), near ? ", near each other," : "",
-                              f.copies.size() > 2 ? "up to " : "", group.share * 100);
+        f.words = fmt::format("{}{} show the same pose for {}{:.0f} % of the {}", names(f.copies, show.copies()), near ? ", near each other," : "",
+                              f.copies.size() > 2 ? "up to " : "", group.share * 100, show.settings.twins_only_moving ? "time they move" : "range");
         (near ? beside : apart).push_back(std::move(f));
     }
     for (auto* list : {&beside, &apart}) {

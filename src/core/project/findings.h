@@ -19,10 +19,10 @@ enum class FindingKind {
 
 struct Finding {
     FindingKind kind;
-    std::string words;                // "c03, c17 and 2 more show the same pose for 83 % of the range"
+    std::string words;                // "c03, c17 and 2 more show the same pose for 83 % of the time they move"
     std::vector<std::int64_t> copies; // numbers over the project, from 0
     std::int64_t frame = 0;           // an output frame at which it can be seen
-    double share = 0;                 // twins: of the range
+    double share = 0;                 // twins: of the frames that count
 };
 
 struct Report {

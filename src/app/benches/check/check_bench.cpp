@@ -17,13 +17,17 @@ CheckBench::CheckBench(Document& document, Viewing& viewing, QWidget* parent)
     alike_ = make_number(Quantity::source_frames, 0.001, 1000, 3, tr("Alike below"),
                          tr("Two copies are alike at a moment when their source frames differ by less"));
     share_ = make_number(Quantity::per_cent, 0, 99.9, 1, tr("Twins above"),
-                         tr("Copies that are alike for more than this share of the range are twins"));
+                         tr("Copies that are alike for more than this share of the frames are twins"));
     alike_->set_step(0.1);
     rule->addWidget(make_label(tr("Alike below")));
     rule->addWidget(alike_);
     rule->addWidget(make_label(tr("twins above")));
     rule->addWidget(share_);
-    rule->addWidget(make_label(tr("of the range"), "muted"));
+    rule->addWidget(make_label(tr("of the frames,"), "muted"));
+    moving_ = new QCheckBox(tr("only while they move"));
+    moving_->setObjectName("twins_only_moving");
+    moving_->setToolTip(tr("Frames at which a copy stands still (it waits, is held, or has finished) do not count"));
+    rule->addWidget(moving_);
     rule->addStretch(1);
     body()->addLayout(rule);
     auto set = [this](const QString& words, std::function<void(Settings&)> change) {
@@ -40,17 +44,20 @@ CheckBench::CheckBench(Document& document, Viewing& viewing, QWidget* parent)
     connect(share_, &NumberField::edited, this,
             [set](double v) { set(tr("Set when copies are twins"), [v](Settings& s) { s.twin_share = v / 100; }); });
 
+    connect(moving_, &QCheckBox::clicked, this, [set](bool on) {
+        set(on ? tr("Look for twins only while copies move") : tr("Look for twins at every frame"), [on](Settings& s) { s.twins_only_moving = on; });
+    });
+
     list_ = new QVBoxLayout;
     list_->setSpacing(8);
     body()->addLayout(list_);
     auto* later = make_label(
-        tr("Pops, backward runs and missed beats will be looked for here in a later version."), "muted");
+        tr("Pops and backward runs will be looked for here in a later version."), "muted");
     later->setWordWrap(true);
     body()->addWidget(later);
     body()->addStretch(1);
     connect(&document_, &Document::changed, this, [this] {
-        alike_->set_value(document_.project().settings.alike_below);
-        share_->set_value(document_.project().settings.twin_share * 100);
+        show_rule();
         if (isVisible())
             run();
         else
@@ -62,9 +69,15 @@ CheckBench::CheckBench(Document& document, Viewing& viewing, QWidget* parent)
     fill();
 }
 
+void CheckBench::show_rule() {
+    const Settings& s = document_.project().settings;
+    alike_->set_value(s.alike_below);
+    share_->set_value(s.twin_share * 100);
+    moving_->setChecked(s.twins_only_moving);
+}
+
 void CheckBench::entered() {
-    alike_->set_value(document_.project().settings.alike_below);
-    share_->set_value(document_.project().settings.twin_share * 100);
+    show_rule();
     if (!report_ || examined_ != document_.show()) run();
 }
 

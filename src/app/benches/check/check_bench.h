@@ -4,6 +4,8 @@
 #include "app/benches/common/bench.h"
 #include "core/project/findings.h"
 
+#include <QCheckBox>
+
 namespace garland {
 
 class CheckBench : public Bench {
@@ -19,12 +21,14 @@ class CheckBench : public Bench {
 
   private:
     void fill();
+    void show_rule();
     std::optional<Report> report_;
     ShowPtr examined_; // what the report is about
     QPointer<Job> job_;
     QVBoxLayout* list_;
     QPushButton* run_;
     NumberField *alike_, *share_;
+    QCheckBox* moving_;
 };
 
 } // namespace garland
