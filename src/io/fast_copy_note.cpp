@@ -5,6 +5,7 @@
 #include "io/temporary.h"
 
 #include <algorithm>
+#include <cctype>
 #include <charconv>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -93,7 +94,10 @@ Result<FastCopyNote> parse_note(const std::vector<char>& bytes, const std::strin
 
 } // namespace
 
-Result<std::optional<FastCopyNote>> read_note(const std::string& stem) {
+namespace {
+
+// The note as it stands; a set that was stopped half-way by the end of its writer is put in place first.
+Result<std::optional<FastCopyNote>> finished_note(const std::string& stem) {
     const std::string path = note_path(stem);
     std::vector<char> bytes;
     auto read = read_file(path, bytes, 1u << 26);
@@ -113,6 +117,28 @@ Result<std::optional<FastCopyNote>> read_note(const std::string& stem) {
         note = parse();
     }
     if (!note) return tl::unexpected(std::move(note.error()));
+    return std::optional<FastCopyNote>(std::move(*note));
+}
+
+} // namespace
+
+Result<void> finish_copy_of(const std::string& path) {
+    std::string stem = path.substr(0, path.size() - extension(path).size());
+    for (std::string_view tail : {"_velocity", "_ids"}) {
+        if (stem.ends_with(tail)) stem.resize(stem.size() - tail.size());
+    }
+    if (path.ends_with(".vdb")) { // NAME.0001.vdb
+        while (!stem.empty() && (std::isdigit(static_cast<unsigned char>(stem.back())) || stem.back() == '-')) stem.pop_back();
+        if (stem.ends_with('.')) stem.pop_back();
+    }
+    auto note = finished_note(stem);
+    if (!note && note.error().code == ErrorCode::changed) return tl::unexpected(std::move(note.error()));
+    return {};
+}
+
+Result<std::optional<FastCopyNote>> read_note(const std::string& stem) {
+    GARLAND_TRY(note, finished_note(stem));
+    if (!note) return note;
     for (const FastCopyNote::File& f : note->files) {
         const std::string file = folder_of(stem) + "/" + f.name;
         std::uint64_t size = 0;
@@ -120,9 +146,9 @@ Result<std::optional<FastCopyNote>> read_note(const std::string& stem) {
         if (there && size == f.bytes && sample_of(file) == f.sample) continue;
         const std::string what = !there ? describe(there.error()) : "it is not the one that was written with the others";
         return fail(Error{ErrorCode::changed, fmt::format("the fast copy's files do not belong together: {}", what)}.at(file).advise(
-            fmt::format("make the fast copy again, or remove {} to take the arrays as they are", file_name(path))));
+            fmt::format("make the fast copy again, or remove {} to take the arrays as they are", file_name(note_path(stem)))));
     }
-    return std::optional<FastCopyNote>(std::move(*note));
+    return note;
 }
 
 void apply_note(const FastCopyNote& n, SourceFacts& f) {

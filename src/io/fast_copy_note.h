@@ -39,6 +39,10 @@ std::string unfinished_note_text(); // stands there while a set of files is bein
 // is missing, of another size or with other bytes than were written.
 Result<std::optional<FastCopyNote>> read_note(const std::string& stem);
 
+// Puts the set that a file belongs to in place, where its writer ended half-way; before any of its files is opened.
+// Error: changed, where that is not possible any more.
+Result<void> finish_copy_of(const std::string& path);
+
 // What a note says, as facts of the source.
 void apply_note(const FastCopyNote& note, SourceFacts& facts);
 

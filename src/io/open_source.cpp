@@ -1,6 +1,7 @@
 #include "io/open_source.h"
 
 #include "io/csv.h"
+#include "io/fast_copy_note.h"
 #include "io/series.h"
 #include "io/sources.h"
 
@@ -15,6 +16,7 @@ std::vector<std::string> source_endings() {
 Result<SourcePtr> open_source(const std::string& path, Progress& progress) {
     // Of a series the file itself need not be there; what is there must be a file that can be read.
     if (auto can = readable(path); !can && can.error().code != ErrorCode::not_found) return tl::unexpected(std::move(can.error()));
+    GARLAND_CHECK(finish_copy_of(path));
     const std::string ending = extension(path);
     const std::string stem = path.substr(0, path.size() - ending.size());
     if (ending == ".npy" && (file_exists(stem + "_ids.npy") || stem.ends_with("_ids"))) {
