@@ -159,7 +159,7 @@ class LoopStepTest : public QObject {
         QTRY_VERIFY_WITH_TIMEOUT(all_text(check).contains("show the same pose for"), 10000);
         QVERIFY(check.report()->count(FindingKind::twins) > 0);
         QVERIFY(!o.window.document().project().settings.twins_only_moving);
-        o.window.document().undo();
+        o.window.document().undo().undo();
         QTRY_VERIFY_WITH_TIMEOUT(!all_text(check).contains("show the same pose for"), 10000);
         QVERIFY(check.findChild<QCheckBox*>("twins_only_moving")->isChecked());
     }

@@ -44,7 +44,8 @@ CheckBench::CheckBench(Document& document, Viewing& viewing, QWidget* parent)
     connect(share_, &NumberField::edited, this,
             [set](double v) { set(tr("Set when copies are twins"), [v](Settings& s) { s.twin_share = v / 100; }); });
 
-    connect(moving_, &QCheckBox::clicked, this, [set](bool on) {
+    connect(moving_, &QCheckBox::clicked, this, [this, set](bool on) {
+        document_.end_merge();
         set(on ? tr("Look for twins only while copies move") : tr("Look for twins at every frame"), [on](Settings& s) { s.twins_only_moving = on; });
     });
 
