@@ -314,7 +314,8 @@ Result<std::vector<openvdb::GridBase::Ptr>> VolumeArchive::read(const std::strin
             }
             if (known && !descriptor.isInstance()) {
                 const auto at = static_cast<std::size_t>(is.tellg());
-                TreeWalk tree(bytes.data() + at, bytes.data() + bytes.size(), openvdb::io::getDataCompression(is), kind->bytes, kind->numbers, descriptor.saveFloatAsHalf());
+                // Whether numbers are halves the library takes from the grid's own notes, not from the kind that the file names.
+                TreeWalk tree(bytes.data() + at, bytes.data() + bytes.size(), openvdb::io::getDataCompression(is), kind->bytes, kind->numbers, grid->saveFloatAsHalf());
                 if (const char* broken = tree.run()) {
                     Error error{ErrorCode::malformed, fmt::format("the grid \"{}\" is damaged or cut short", descriptor.gridName())};
                     error.path = path;
