@@ -275,6 +275,7 @@ class UsdaParser {
             expect(':');
             sample.value = value();
             if (sample.value != "None") a.samples.push_back(sample);
+            else out_.notes.emplace_back("a time sample without a value (None)");
         }
         ++at_;
         const auto later = [](const UsdaSample& x, const UsdaSample& y) { return x.time < y.time; };

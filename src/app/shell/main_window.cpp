@@ -235,11 +235,11 @@ void MainWindow::look_at_disk() {
 
 void MainWindow::offer_recovery() {
     for (const Recovery& r : Autosave::left_behind()) {
-        Error error{ErrorCode::changed, tr("“%1” was not saved when Garland ended: %2 from %3 were kept")
+        Error error{ErrorCode::changed, tr("“%1” was not saved when Garland ended: %2 of %3 can be recovered")
                                             .arg(r.title, QString::fromStdString(counted(r.edits, "edit", "edits")), QLocale().toString(r.when.toLocalTime(), QLocale::ShortFormat))
                                             .toStdString()};
         error.path = r.path.toStdString();
-        error.kept = "the project's own file, without these edits";
+        error.kept = "the project's file as it was saved last";
         error.advice = "recover them and save, or close this note to keep them for later";
         notices_->show_error(error, tr("Recover"), [this, r] {
             if (!may_discard()) return;
