@@ -461,6 +461,11 @@ Result<void> prepare(std::vector<char>& bytes, bool binary, const std::string& p
         if (bytes.size() < 20 || word_at(bytes, 16) != json_chunk || length > bytes.size() - 20) {
             return fail(Error{ErrorCode::malformed, "cannot be read as glTF (its first part is not JSON, or is cut short)"}.at(path).advise("write it again"));
         }
+        // The library compares the second part's length with the file's without its own eight bytes of head.
+        const std::size_t rest = bytes.size() - 20 - length;
+        if (rest > 0 && (rest < 8 || word_at(bytes, 20 + length) > rest - 8)) {
+            return fail(Error{ErrorCode::malformed, "cannot be read as glTF (its binary part is cut short)"}.at(path).advise("write it again"));
+        }
     }
     auto read = read_json(std::string_view(bytes.data() + from, length), path);
     if (!read) {

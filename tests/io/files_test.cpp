@@ -273,7 +273,8 @@ class FilesTest : public QObject {
         const auto done = make_fast_copy(*source, {folder / "fast"});
         QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
         for (const char* words : {"first frame 1", "30 frames per second", "z up", "0.01 m per unit"}) QVERIFY2(QString::fromStdString(done->kept).contains(words), words);
-        const SourceFacts& facts = (*open_source(folder / "fast.ply"))->facts();
+        const SourcePtr again = *open_source(folder / "fast.ply");
+        const SourceFacts& facts = again->facts();
         QCOMPARE(facts.first, std::int64_t(1));
         QVERIFY(facts.rate && *facts.rate == (Rate{30, 1}));
         QCOMPARE(facts.up, UpAxis::z);
@@ -412,6 +413,16 @@ class FilesTest : public QObject {
             "meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"nodes":[{"mesh":0}],"scenes":[{"nodes":[0]}],"scene":0})");
         const auto bomb = open_source(folder / "bomb.gltf");
         QVERIFY(!bomb && said(bomb.error()).contains("claims 900000000 elements"));
+        QFile whole(QString(GARLAND_CORPUS) + "/glb/lamp");
+        QVERIFY(whole.open(QIODevice::ReadOnly));
+        const std::string lamp = whole.readAll().toStdString();
+        folder.write("lamp.glb", lamp);
+        QVERIFY(open_source(folder / "lamp.glb"));
+        for (std::size_t missing : {1u, 4u, 8u, 12u}) { // the library itself allows eight
+            folder.write("lamp.glb", lamp.substr(0, lamp.size() - missing));
+            const auto cut = open_source(folder / "lamp.glb");
+            QVERIFY(!cut && said(cut.error()).contains("its binary part is cut short"));
+        }
     }
     // Pictures are not used, so they are not opened: not even one that never answers.
     void pictures_of_gltf_are_not_touched() {
