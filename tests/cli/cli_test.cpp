@@ -16,12 +16,6 @@ using namespace garland;
 using namespace garland::testing;
 using Json = nlohmann::json;
 
-namespace {
-QString q(const std::string& s) {
-    return QString::fromStdString(s);
-}
-} // namespace
-
 class CliTest : public QObject {
     Q_OBJECT
     Folder demo_;

@@ -22,10 +22,6 @@ using Json = nlohmann::json;
 
 namespace {
 
-QString q(const std::string& s) {
-    return QString::fromStdString(s);
-}
-
 // A line of a shell, with what the program is called in it as $G.
 Answer shell(const QString& line, const QString& folder) {
     QProcess process;

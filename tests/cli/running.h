@@ -14,6 +14,10 @@ struct Answer {
     nlohmann::json json() const { return nlohmann::json::parse(out.toStdString(), nullptr, false); }
 };
 
+inline QString q(const std::string& s) {
+    return QString::fromStdString(s);
+}
+
 inline Answer run(const QStringList& arguments) {
     QProcess process;
     process.start(GARLAND_CLI, arguments);
