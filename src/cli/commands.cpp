@@ -133,24 +133,25 @@ int check_command(const std::string& path, Output out) {
     auto report = check(*opened->show, progress);
     if (!report) return report_error(report.error(), out);
     if (out.json) {
-        Json findings = Json::array();
-        for (const Finding& f : report->findings) {
-            Json copies = Json::array();
-            for (auto c : f.copies) copies.push_back(c + 1);
-            findings.push_back({{"kind", to_text(f.kind)},
-                                {"words", f.words},
-                                {"frame", f.frame},
-                                {"share", f.share},
-                                {"copies", copies}});
-        }
+        auto list = [](const std::vector<Finding>& all, bool reasons) {
+            Json out_list = Json::array();
+            for (const Finding& f : all) {
+                Json copies = Json::array();
+                for (auto c : f.copies) copies.push_back(c + 1);
+                out_list.push_back({{"kind", to_text(f.kind)}, {"words", f.words}, {"frame", f.frame}, {"share", f.share}, {"copies", copies}, {"key", f.key}});
+                if (reasons) out_list.back()["reason"] = f.reason;
+            }
+            return out_list;
+        };
         Json missing = Json::array();
         for (const auto& m : opened->project.missing) missing.push_back(error_json(m.error));
-        print_json({{"findings", findings}, {"examined", report->examined}, {"missing_sources", missing}});
+        print_json({{"findings", list(report->findings, false)}, {"ignored", list(report->ignored, true)}, {"examined", report->examined}, {"missing_sources", missing}});
     } else {
         for (const Finding& f : report->findings) {
-            fmt::print("{}: {} (first at output frame {})\n", to_text(f.kind), f.words, f.frame);
+            fmt::print("{}: {} (first at output frame {}; key {})\n", to_text(f.kind), f.words, f.frame, f.key);
         }
         if (report->findings.empty()) fmt::print("nothing found\n");
+        for (const Finding& f : report->ignored) fmt::print("ignored: {}{} (key {})\n", f.words, f.reason.empty() ? "" : ": " + f.reason, f.key);
         for (const auto& line : report->examined) fmt::print("examined {}\n", line);
     }
     if (!opened->project.missing.empty()) return exit_error;

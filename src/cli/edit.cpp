@@ -108,7 +108,7 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     auto at = [&](CLI::App* sub, const char* what = "The output frame") { return sub->add_option("--at", w->at, what)->required(); };
     auto range = [&](CLI::App* sub, const char* what) { return sub->add_option("--range", w->range, what); };
     auto toward = [&](CLI::App* sub) {
-        return sub->add_option("--toward", w->toward, "step, linear, smooth or free: how it goes on to the next key");
+        return sub->add_option("--toward", w->toward, "step, linear, smooth, free or hidden: how it goes on to the next key");
     };
     using enum OperationKind;
     const Words& words = *w;
@@ -134,6 +134,9 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     sub->add_option("--from", w->from_speed, "The speed at the start")->capture_default_str();
     range(sub, "Output frames P:Q")->required();
     at(add("start", "Hold the first pose until an output frame, then play", operation(words, start)));
+    add("lengthen", "Go on at the end as it goes there, until the source's last frame is shown", lengthen_to_source(words))
+        ->add_option("--source", w->source, "Of a timing that several sources follow: which one");
+    range(add("hide-between", "Show nothing at some output frames", operation(words, OperationKind::hide)), "Output frames P:Q, both included")->required();
     range(add("trim", "Keep only some output frames", operation(words, trim)), "Output frames P:Q")->required();
 
     // set_key needs to know which of the two was given.
@@ -194,6 +197,10 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     settings->add_option("--only-moving", w->only_moving, "Twins: on or off: only frames at which copies move count");
     settings->callback([w, settings, &out, &code] { code = run_edit(*w, [&](Project& p) { return set_settings(p, *w, *settings); }, out); });
 
+    sub = add("ignore", "Leave a finding of check as it is, or report it again", [&words](Project& p) { return ignore_finding(p, words); });
+    sub->add_option("--finding", w->finding, "Its key, as check prints it")->required();
+    sub->add_option("--reason", w->reason, "Why it stays");
+    sub->add_flag("--remove", w->remove, "Report it again");
     sub = add("tempo", "Set the tempo grid", [&words](Project& p) { return set_tempo(p, words); });
     sub->add_option("--bpm", w->bpm, "Beats a minute")->capture_default_str();
     sub->add_option("--offset", w->offset, "The output frame of the first beat")->capture_default_str();
@@ -290,11 +297,15 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     close->add_option("--length", w->closing.length, "Frames after which it is there again");
     close->add_option("--way", w->closing_way, "cut, \"end fade\", \"half-shifted layers\" or \"spread gap\"");
     close->add_option("--overlap", w->closing.overlap, "End fade: frames over which it fades; it needs as many before the start");
-    close->add_option("--mix", w->closing_mix, "Of two layers: mix, add or maximum (volumes)");
-    close->add_option("--fade", w->closing_fade, "straight or smooth");
+    close->add_option("--mix", w->closing_mix, "Of two layers: mix, add, and for volumes maximum or density (dense parts change over sooner)");
+    close->add_option("--fade", w->closing_fade, "straight, smooth, or keys of the incoming layer's weight over 0 to 1, as in \"0:0 0.3:0.1 smooth 1:1\"");
+    close->add_option("--fade-out", w->closing_fade_out, "The same of the layer that goes, from 1 to 0; none: what the other leaves");
     close->add_flag("--keep-contrast,!--plain", w->closing.keep_contrast, "Mix about the mean pose, so that the middle of a fade is as lively as its ends");
     close->add_flag("--off", w->off, "Take the closing away");
     close->callback([w, close, &out, &code] { code = run_edit(*w, [&](Project& p) { return close_loop_of(p, *w, *close); }, out); });
+
+    add("repeat", "Let a source that loops as it is repeat", [&words](Project& p) { return repeat_source(p, words); })
+        ->add_option("--source", w->source, "Which source, by name or id; not needed where there is only one");
 
     CLI::App* gathers = edit->add_subcommand("gather", "Add sources from files, each with its copy and timing");
     gathers->fallthrough();

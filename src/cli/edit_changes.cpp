@@ -6,9 +6,11 @@
 #include "core/time/conversions.h"
 #include "core/time/map_edits.h"
 #include "io/curve_file.h"
+#include "io/open_project.h"
 
 #include <algorithm>
 #include <cmath>
+#include <filesystem>
 #include <utility>
 #include <fmt/format.h>
 
@@ -33,9 +35,10 @@ Change on_timing(const Words& w, std::function<Result<Done>(Timing&, const Proje
 }
 
 Change operation(const Words& w, OperationKind kind) {
-    return on_timing(w, [&w, kind](Timing& t, const Project&) -> Result<Done> {
+    return on_timing(w, [&w, kind](Timing& t, const Project& p) -> Result<Done> {
         Operation o;
         o.kind = kind;
+        o.through = OutputFrame(static_cast<double>(p.settings.range.last));
         o.at = OutputFrame(w.at);
         o.frames = kind == OperationKind::slow ? w.ramps : w.frames;
         o.absorb = w.absorb;
@@ -55,10 +58,35 @@ Change operation(const Words& w, OperationKind kind) {
         t = done.timing;
         const SourceSpan after = source_span(t);
         const double unseen = std::floor(std::max(before.high - after.high, 0.0) + 1e-9) + std::floor(std::max(after.low - before.low, 0.0) + 1e-9);
-        if (unseen >= 1 && kind != OperationKind::trim && kind != OperationKind::freeze && kind != OperationKind::fit) {
+        if (unseen >= 1 && kind != OperationKind::trim && kind != OperationKind::freeze && kind != OperationKind::fit && kind != OperationKind::lengthen) {
             if (!done.note.empty()) done.note += "; ";
-            done.note += fmt::format("{} never shown now: lengthen the timing, or fit the source onto a longer range", unseen == 1 ? "1 frame of the source is" : fmt::format("{:.0f} frames of the source are", unseen));
+            done.note += fmt::format("{} never shown now: lengthen the timing (edit lengthen), or fit the source onto a longer range", unseen == 1 ? "1 frame of the source is" : fmt::format("{:.0f} frames of the source are", unseen));
         }
+        return Done{done.words, done.note};
+    });
+}
+
+Change lengthen_to_source(const Words& w) {
+    return on_timing(w, [&w](Timing& t, const Project& p) -> Result<Done> {
+        std::vector<SourceId> followed;
+        for (const Arrangement& a : p.arrangements) {
+            if (a.timing == t.id && std::find(followed.begin(), followed.end(), a.source) == followed.end()) followed.push_back(a.source);
+        }
+        if (followed.empty()) return wrong(fmt::format("no source follows the timing \"{}\"", t.name), "use fit, or set keys");
+        SourceId id = followed.front();
+        if (!w.source.empty() || followed.size() > 1) {
+            GARLAND_TRY(i, find_named(p.sources, w.source, "source"));
+            id = p.sources[i].id;
+        }
+        const SourceSpec& spec = *p.source(id);
+        GARLAND_TRY(source, open_spec(spec, std::filesystem::absolute(w.project).string()));
+        const SourceClock clock = clock_of(spec, source->facts().first, source->facts().last, p.settings.rate);
+        Operation o;
+        o.kind = OperationKind::lengthen;
+        o.source_first = clock.first;
+        o.source_last = clock.last();
+        GARLAND_TRY(done, operate(t, o));
+        t = done.timing;
         return Done{done.words, done.note};
     });
 }

@@ -38,9 +38,9 @@ struct Words {
     std::vector<std::string> files;
     WaterSpec water;
     Closing closing;
-    std::string closing_way, closing_mix, closing_fade;
+    std::string closing_way, closing_mix, closing_fade, closing_fade_out;
     double alike_below = 0.5, twin_share = 0.5, from_speed = 1;
-    std::string only_moving;
+    std::string only_moving, finding, reason;
 };
 
 // The timing meant by --timing, or the only one.
@@ -49,6 +49,7 @@ Result<TimingId> timing_of(const Project& project, const Words& words);
 // A change of one timing.
 Change on_timing(const Words& w, std::function<Result<Done>(Timing&, const Project&)> change);
 Change operation(const Words& w, OperationKind kind);
+Change lengthen_to_source(const Words& w); // opens the source to learn its frames
 Result<Done> set_key(Timing& t, const Words& w, bool speed);
 Result<Done> drop_key(Timing& t, const Words& w);
 Result<Done> set_form(Timing& t, const Words& w);
@@ -58,6 +59,7 @@ Result<Done> set_outside(Timing& t, const Words& w);
 Result<Done> set_master(Timing& t, const Words& w);
 Result<Done> take_curve(Timing& t, const Words& w);
 Result<Done> set_settings(Project& p, const Words& w, const CLI::App& given);
+Result<Done> ignore_finding(Project& p, const Words& w); // checks the project to find it
 Result<Done> set_tempo(Project& p, const Words& w);
 Result<Done> set_marker(Project& p, const Words& w);
 Result<Done> share(Project& p, const Words& w);
@@ -67,6 +69,7 @@ Result<Done> camera_move(Project& p, const Words& w);
 Result<Done> set_wobble(Project& p, const Words& w);
 Result<Done> take_source(Project& p, const Words& w, const CLI::App& given);
 Result<Done> gather(Project& p, const Words& w);                                  // opens files to learn their frames
+Result<Done> repeat_source(Project& p, const Words& w);                            // of a source that loops as it is
 Result<Done> close_loop_of(Project& p, const Words& w, const CLI::App& given);    // opens the source to look at its frames
 Result<Done> set_water(Project& p, const Words& w, const CLI::App& given);        // of a source, or a new one
 

@@ -3,6 +3,7 @@
 #include "cli/copy_options.h"
 #include "cli/edit_words.h"
 #include "core/base/numbers.h"
+#include "core/project/findings.h"
 #include "core/project/varying.h"
 #include "io/open_project.h"
 
@@ -50,6 +51,27 @@ Result<std::shared_ptr<AtWork>> at_work(const Project& p, const Words& w) {
     out->show = make_show(p, out->sources, *out->cache);
     return out;
 }
+
+} // namespace
+
+Result<Done> ignore_finding(Project& p, const Words& w) {
+    if (w.remove) {
+        GARLAND_CHECK(report_again(p.settings, w.finding));
+        return Done{fmt::format("Report again: {}", w.finding)};
+    }
+    GARLAND_TRY(work, at_work(p, w));
+    GARLAND_TRY(report, check(*work->show));
+    for (const auto* list : {&report.findings, &report.ignored}) {
+        for (const Finding& f : *list) {
+            if (f.key != w.finding) continue;
+            GARLAND_CHECK(ignore(p.settings, f, w.reason));
+            return Done{fmt::format("Ignore: {}", f.words)};
+        }
+    }
+    return fail(Error{ErrorCode::not_found, fmt::format("check finds nothing with the key \"{}\"", w.finding)}.advise("garland-cli check lists what it finds, with keys"));
+}
+
+namespace {
 
 // "3,5,9:12", counted from 1 over the project: ids of copies of one arrangement.
 Result<std::vector<CopyId>> copies_called(const Show& show, ArrangementId arrangement, const std::string& text) {
@@ -230,12 +252,22 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
     m->add_option("--at", w->at, "The output frame");
     m->add_option("--ease", state->ease, "Output frames before and after it")->capture_default_str();
     m->add_option("--stay", state->stay, "Output frames for which they stay together")->capture_default_str();
+    auto* shows = m->add_option("--source-frame", w->source_frame, "What they show there: its timing is moved so far. Without it: what it shows by itself");
     m->add_flag("--off", w->off, "Take the meeting out");
     m->callback([=] {
         run([=](Project& p) -> Result<Done> {
             GARLAND_TRY(id, arrangement_called(p, *w));
-            GARLAND_TRY(done, w->off ? without_meeting(*p.arrangement(id)) : meet_at(*p.arrangement(id), {OutputFrame(w->at), state->ease, state->stay}));
-            *p.arrangement(id) = done.arrangement;
+            Done done;
+            if (w->off) {
+                GARLAND_TRY(without, without_meeting(*p.arrangement(id)));
+                *p.arrangement(id) = without.arrangement;
+                done = {without.words, without.note};
+            } else {
+                MeetOrder order{OutputFrame(w->at), state->ease, state->stay, {}};
+                if (shows->count()) order.source = SourceFrame(w->source_frame);
+                GARLAND_TRY(met, meet_in(p, id, order));
+                done = {met.words, met.note};
+            }
             GARLAND_CHECK(validate(p));
             GARLAND_TRY(work, at_work(p, *w));
             for (const ArrangementShow& show : work->show->arrangements) {
@@ -247,7 +279,7 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
                                          counted(back->copies, "copy runs", "copies run"), short_number(back->first.value), short_number(back->last.value),
                                          short_number(back->longer_ease(state->ease)));
             }
-            return Done{done.words, done.note};
+            return done;
         });
     });
 

@@ -30,7 +30,7 @@ Result<V3d> place(const std::string& text) {
 }
 
 Result<Toward> toward_of(const std::string& text) {
-    return word(text, {Toward::step, Toward::linear, Toward::smooth, Toward::free}, "a way towards the next key");
+    return word(text, {Toward::step, Toward::linear, Toward::smooth, Toward::hidden, Toward::free}, "a way towards the next key");
 }
 Result<bool> on_off(const std::string& text) {
     if (text == "on") return true;

@@ -58,14 +58,34 @@ int loop_command(const LoopWords& w, Output out) {
         return exit_fine;
     }
     if (own) {
-        fmt::print("it loops as it is: frames {} to {}, period {}{}; nothing to close, let its timing repeat (edit outside --before repeat --after repeat{})\n", f.first, f.last, own->period,
-                   own->last_is_first ? ", its last pose is its first" : "", own->last_is_first ? " --last-is-first on" : "");
+        fmt::print("it loops as it is: frames {} to {}, period {}{}; nothing to close, let it repeat (edit repeat)\n", f.first, f.last, own->period,
+                   own->last_is_first ? ", its last pose is its first" : "");
     }
     if (found.empty()) fmt::print("no loop of {} frames or more was found in frames {} to {}\n", w.shortest, f.first, f.last);
     for (const LoopCandidate& c : found) {
         fmt::print("start {} length {}: gap {}, {} usual steps\n", c.start, c.length, distance_words(c.gap, matrix->unit), short_number(c.steps, 2));
     }
     return exit_fine;
+}
+
+Result<Done> repeat_source(Project& p, const Words& w) {
+    GARLAND_TRY(i, find_named(p.sources, w.source, "source"));
+    GARLAND_TRY(open, opened_source(p, i, std::filesystem::absolute(w.project).string(), Progress::none()));
+    const SourceSpec spec = p.sources[i];
+    PoseCache cache(cache_bytes());
+    const Sampler sampler = open_sampler(spec, open, cache);
+    const SourceFacts& f = sampler.source()->facts();
+    GARLAND_TRY(rows, signatures_of(sampler, f.first, f.last, 0, Progress::none()));
+    GARLAND_TRY(matrix, distances(rows, false, Progress::none()));
+    const auto own = own_loop(matrix);
+    if (!own) {
+        return wrong(fmt::format("\"{}\" does not loop as it is: its first pose does not follow its last", spec.name), "close a range of it: garland-cli loop finds good ones, edit close closes them");
+    }
+    GARLAND_TRY(done, repeat_as_it_is(p, spec.id, own->last_is_first, clock_of(spec, f.first, f.last, p.settings.rate)));
+    if (done.timings.empty()) return wrong(fmt::format("no timing plays all of \"{}\"", spec.name), "set it by hand: edit outside --before repeat --after repeat");
+    std::string note = fmt::format("period {} frames", own->period);
+    for (TimingId id : done.others) note += fmt::format("; \"{}\" plays something else and stays as it is", p.timing(id)->name);
+    return Done{fmt::format("Repeat \"{}\" as it is", spec.name), note};
 }
 
 Result<Done> close_loop_of(Project& p, const Words& w, const CLI::App& given) {
@@ -94,14 +114,30 @@ Result<Done> close_loop_of(Project& p, const Words& w, const CLI::App& given) {
         c.overlap = c.length;
     }
     if (given.count("--mix")) {
-        GARLAND_TRY(mix, word(w.closing_mix, {LayerMix::mix, LayerMix::add, LayerMix::maximum}, "a way to lay one over the other"));
+        GARLAND_TRY(mix, word(w.closing_mix, {LayerMix::mix, LayerMix::add, LayerMix::maximum, LayerMix::density}, "a way to lay one over the other"));
         c.mix = mix;
     }
     if (given.count("--fade")) {
-        if (w.closing_fade != "straight" && w.closing_fade != "smooth") return wrong(fmt::format("\"{}\" is no fade", w.closing_fade), "write straight or smooth");
-        c.curve = w.closing_fade == "straight" ? FadeCurve::straight : FadeCurve::smooth;
+        c.drawn_in.clear();
+        if (w.closing_fade == "straight" || w.closing_fade == "smooth") {
+            c.curve = w.closing_fade == "straight" ? FadeCurve::straight : FadeCurve::smooth;
+        } else {
+            auto drawn = parse_keys(w.closing_fade, "the fade");
+            if (!drawn) return fail(std::move(drawn.error()).advise("write straight, smooth, or keys of the incoming layer's weight, as in \"0:0 0.3:0.1 smooth 1:1\""));
+            c.drawn_in = *drawn;
+        }
+    }
+    if (given.count("--fade-out")) {
+        c.drawn_out.clear();
+        if (w.closing_fade_out != "none") {
+            GARLAND_TRY(drawn, parse_keys(w.closing_fade_out, "the fade of the layer that goes"));
+            c.drawn_out = drawn;
+        }
     }
     if (given.count("--keep-contrast")) c.keep_contrast = w.closing.keep_contrast;
+    if (given.count("--keep-contrast") && c.keep_contrast && !contrast_counts(c, f.kind)) {
+        return wrong(fmt::format("keeping contrast does nothing for {} closed by {}", to_text(f.kind), to_text(c.way)), "leave it out; it is for fades of meshes");
+    }
     GARLAND_CHECK(close_source(p, id, c, f.first, f.last));
     PoseCache cache(cache_bytes());
     GARLAND_TRY(seam, seam_of(open_sampler(p.sources[i], open, cache), c));

@@ -12,24 +12,6 @@ namespace {
 constexpr std::int64_t seed_limit = INT64_C(9007199254740991); // whole numbers that JSON's readers all keep
 constexpr std::int64_t most = 1'000'000'000;
 
-Json write(const KeyedCurve& curve) {
-    Json keys = Json::array();
-    for (const CurveKey& k : curve) {
-        Json key{{"at", number(k.at)}, {"value", number(k.value)}};
-        if (k.toward != Toward::linear) key["toward"] = word_of(toward_words, k.toward);
-        keys.push_back(std::move(key));
-    }
-    return keys;
-}
-
-KeyedCurve read_curve(const JsonPart& p, const char* key) {
-    KeyedCurve curve;
-    p.each(key, fmt::format("{}, key of {}", p.where, key), [&](const JsonPart& k) {
-        curve.push_back({k.real("at", 0), k.real("value", 0), k.word("toward", toward_words, Toward::linear)});
-    });
-    return curve;
-}
-
 Json write(const std::vector<CopyId>& ids) {
     Json list = Json::array();
     for (CopyId id : ids) list.push_back(id.value);

@@ -70,6 +70,9 @@ Json write(const Project& p) {
     if (!(s.tempo == Tempo{})) j["tempo"] = write(s.tempo);
     if (!markers.empty()) j["markers"] = std::move(markers);
     j["twins"] = {{"alike_below", number(s.alike_below)}, {"share", number(s.twin_share)}};
+    Json ignored = Json::array();
+    for (const IgnoredFinding& i : s.ignored) ignored.push_back(with_extra({{"finding", i.finding}, {"words", i.words}, {"reason", i.reason}}, i.extra));
+    if (!ignored.empty()) j["ignored_findings"] = std::move(ignored);
     if (!s.twins_only_moving) j["twins"]["only_moving"] = false;
     j["sources"] = std::move(sources);
     j["timings"] = std::move(timings);
@@ -106,6 +109,10 @@ Project read(const JsonPart& p) {
         s.twin_share = twins.real("share", 0.5);
         s.twins_only_moving = twins.flag("only_moving", true);
     }
+    p.each("ignored_findings", "ignored finding", [&](const JsonPart& part) {
+        IgnoredFinding i{part.text("finding", ""), part.text("words", ""), part.text("reason", ""), {}};
+        s.ignored.push_back(std::move(i));
+    });
     p.each("sources", "source", [&](const JsonPart& part) { project.sources.push_back(read_source(part)); });
     p.each("timings", "timing", [&](const JsonPart& part) { project.timings.push_back(read_timing(part)); });
     p.each("arrangements", "arrangement",

@@ -19,17 +19,20 @@ const Word<WobbleEnd> wobble_ends[] = {{"never", WobbleEnd::never},
 const Word<RootMotion> roots[] = {{"along", RootMotion::along}, {"left out", RootMotion::left_out}};
 
 const Word<ClosingWay> ways[] = {{"cut", ClosingWay::cut}, {"end fade", ClosingWay::end_fade}, {"half-shifted layers", ClosingWay::half_shift}, {"spread gap", ClosingWay::spread_gap}};
-const Word<LayerMix> mixes[] = {{"mix", LayerMix::mix}, {"add", LayerMix::add}, {"maximum", LayerMix::maximum}};
+const Word<LayerMix> mixes[] = {{"mix", LayerMix::mix}, {"add", LayerMix::add}, {"maximum", LayerMix::maximum}, {"density", LayerMix::density}};
 const Word<FadeCurve> fades[] = {{"straight", FadeCurve::straight}, {"smooth", FadeCurve::smooth}};
 
 Json write(const Closing& c) {
-    return {{"start", c.start},
-            {"length", c.length},
-            {"way", word_of(ways, c.way)},
-            {"overlap", c.overlap},
-            {"mix", word_of(mixes, c.mix)},
-            {"fade", word_of(fades, c.curve)},
-            {"keep_contrast", c.keep_contrast}};
+    Json j{{"start", c.start},
+           {"length", c.length},
+           {"way", word_of(ways, c.way)},
+           {"overlap", c.overlap},
+           {"mix", word_of(mixes, c.mix)},
+           {"fade", word_of(fades, c.curve)},
+           {"keep_contrast", c.keep_contrast}};
+    if (!c.drawn_in.empty()) j["drawn_in"] = write(c.drawn_in);
+    if (!c.drawn_out.empty()) j["drawn_out"] = write(c.drawn_out);
+    return j;
 }
 
 Closing read_closing(const JsonPart& p) {
@@ -42,6 +45,8 @@ Closing read_closing(const JsonPart& p) {
     c.mix = p.word("mix", mixes, usual.mix);
     c.curve = p.word("fade", fades, usual.curve);
     c.keep_contrast = p.flag("keep_contrast", usual.keep_contrast);
+    c.drawn_in = read_curve(p, "drawn_in");
+    c.drawn_out = read_curve(p, "drawn_out");
     return c;
 }
 

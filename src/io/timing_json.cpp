@@ -132,4 +132,22 @@ Timing read_timing(const JsonPart& p, bool with_id) {
     return t;
 }
 
+Json write(const KeyedCurve& curve) {
+    Json keys = Json::array();
+    for (const CurveKey& k : curve) {
+        Json key{{"at", number(k.at)}, {"value", number(k.value)}};
+        if (k.toward != Toward::linear) key["toward"] = word_of(toward_words, k.toward);
+        keys.push_back(std::move(key));
+    }
+    return keys;
+}
+
+KeyedCurve read_curve(const JsonPart& p, const char* key) {
+    KeyedCurve curve;
+    p.each(key, fmt::format("{}, key of {}", p.where, key), [&](const JsonPart& k) {
+        curve.push_back({k.real("at", 0), k.real("value", 0), k.word("toward", toward_words, Toward::linear)});
+    });
+    return curve;
+}
+
 } // namespace garland

@@ -185,7 +185,9 @@ Result<void> validate(const Arrangement& a) {
         for (double v : {k.at.value, k.place.x, k.place.y, k.place.z}) {
             if (!std::isfinite(v) || std::abs(v) > frame_limit) return fail(ErrorCode::invalid, fmt::format("key {} of what copies face is not usable", i + 1));
         }
-        if (k.toward == Toward::free) return fail(ErrorCode::invalid, "a key of what copies face cannot be free");
+        if (k.toward == Toward::free || k.toward == Toward::hidden) {
+            return fail(Error{ErrorCode::invalid, fmt::format("a key of what copies face is {}", to_text(k.toward))}.advise("use step, linear or smooth"));
+        }
         if (i > 0 && k.at <= a.targets[i - 1].at) return fail(ErrorCode::invalid, fmt::format("key {} of what copies face does not come after the one before it", i + 1));
     }
     if (a.facing == Facing::target && a.targets.empty()) {

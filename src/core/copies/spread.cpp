@@ -93,7 +93,9 @@ double value_of(const Spread& s, CopyId copy, std::int64_t index, std::int64_t c
         }
         if (whole(s) && !curve.keyed()) {
             const double low = std::ceil(std::min(s.from, s.to)), high = std::floor(std::max(s.from, s.to));
-            return high < low ? std::round(low) : std::min(low + std::floor(u * (high - low + 1)), high);
+            if (high < low) return std::round(low);
+            const double step = std::min(std::floor(u * (high - low + 1)), high - low);
+            return s.from <= s.to ? low + step : high - step; // the other way round, the other copies are late
         }
         return scaled(s, curve, u);
     }

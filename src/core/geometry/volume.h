@@ -50,8 +50,10 @@ VolumePtr mix_carried(const Volume& a, const Volume& b, double w, double seconds
 // Two volumes laid over each other by their weights. The first float grid of a (the density): a·weight_a + b·weight_b, or
 // the larger of both terms. Every other grid: the mean of both, each counted by how much density its layer brings there;
 // where neither brings any, by the weights. A grid that only one of them has counts as its background in the other.
-enum class VolumeJoin { sum, maximum };
-VolumePtr lay_over(const Volume& a, const Volume& b, double weight_a, double weight_b, VolumeJoin join);
+// density: as sum, of weights that come to 1; where the layer that goes has the share r of its largest density, the share s of
+// the one that comes is s + r·s·(1 − s) there: what is dense changes over sooner, and at both ends nothing differs from sum.
+enum class VolumeJoin { sum, maximum, density };
+VolumePtr lay_over(const Volume& a, const Volume& b, double weight_a, double weight_b, VolumeJoin join, bool b_comes = true);
 
 // At most `most` places in the volume: cell centres with what the first float grid has there; relative: 0 … 1 of the
 // largest cell, without the thinnest; otherwise all that the cell's voxels hold.

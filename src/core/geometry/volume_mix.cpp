@@ -215,13 +215,38 @@ GridBase::Ptr carry(const GridBase::Ptr& grid, const Vec3SGrid& velocity, double
     return grid;
 }
 
+// How two densities are joined; peak: of the layer that goes, where the join asks for it.
+struct Join {
+    VolumeJoin how = VolumeJoin::sum;
+    float weight_a = 0, weight_b = 0, peak = 0;
+    bool b_comes = true;
+
+    // What each brings.
+    std::pair<float, float> parts(float a, float b) const {
+        if (how != VolumeJoin::density) return {a * weight_a, b * weight_b};
+        const float going = b_comes ? a : b, r = peak > 0 ? std::clamp(going / peak, 0.0f, 1.0f) : 0.0f;
+        const float s = b_comes ? weight_b : weight_a, come = s + r * s * (1 - s);
+        return b_comes ? std::pair(a * (1 - come), b * come) : std::pair(a * come, b * (1 - come));
+    }
+    float operator()(float a, float b) const {
+        const auto [x, y] = parts(a, b);
+        return how == VolumeJoin::maximum ? std::max(x, y) : x + y;
+    }
+};
+
+float largest(const FloatGrid& grid) {
+    float most = grid.background();
+    for (auto v = grid.cbeginValueOn(); v; ++v) most = std::max(most, *v);
+    return most;
+}
+
 // The weights of two layers at a place, for all that is carried by density.
 class ByDensity {
   public:
-    ByDensity(const FloatGrid* a, const FloatGrid* b, float weight_a, float weight_b)
-        : a_(a), b_(b), weight_a_(weight_a), weight_b_(weight_b), flat_(weight_a + weight_b > 0 ? weight_b / (weight_a + weight_b) : 0.5f) {}
+    ByDensity(const FloatGrid* a, const FloatGrid* b, const Join& join)
+        : a_(a), b_(b), join_(join), flat_(join.weight_a + join.weight_b > 0 ? join.weight_b / (join.weight_a + join.weight_b) : 0.5f) {}
     float share_of_b(const openvdb::Vec3d& place) const {
-        const float a = weight_a_ * at(a_, place), b = weight_b_ * at(b_, place);
+        const auto [a, b] = join_.parts(at(a_, place), at(b_, place));
         return a + b > 1e-12f ? b / (a + b) : flat_;
     }
 
@@ -231,7 +256,8 @@ class ByDensity {
         return std::max(openvdb::tools::BoxSampler::sample(grid->tree(), grid->transform().worldToIndex(place)), 0.0f);
     }
     const FloatGrid *a_, *b_;
-    float weight_a_, weight_b_, flat_;
+    Join join_;
+    float flat_;
 };
 
 template <class Grid>
@@ -251,9 +277,8 @@ typename Grid::Ptr laid_over(const Grid& a, const Grid& b, const ByDensity& by) 
         one);
 }
 
-FloatGrid::Ptr joined(const FloatGrid& a, const FloatGrid& b, float weight_a, float weight_b, VolumeJoin join) {
+FloatGrid::Ptr joined(const FloatGrid& a, const FloatGrid& b, const Join& one) {
     using Leaf = FloatGrid::TreeType::LeafNodeType;
-    auto one = [=](float x, float y) { return join == VolumeJoin::sum ? x * weight_a + y * weight_b : std::max(x * weight_a, y * weight_b); };
     return over_both(
         a, b,
         [&](const Leaf* x, const Leaf* y, float all_x, float all_y, Leaf& to) {
@@ -271,7 +296,7 @@ GridBase::Ptr lay_typed(const GridBase::Ptr& a, const GridBase::Ptr& b, const By
 
 } // namespace
 
-VolumePtr lay_over(const Volume& a, const Volume& b, double weight_a, double weight_b, VolumeJoin join) {
+VolumePtr lay_over(const Volume& a, const Volume& b, double weight_a, double weight_b, VolumeJoin how, bool b_comes) {
     const FloatGrid* density = nullptr;
     for (const auto& grid : a.grids().list) {
         if (!density && grid->isType<FloatGrid>()) density = static_cast<const FloatGrid*>(grid.get());
@@ -279,13 +304,16 @@ VolumePtr lay_over(const Volume& a, const Volume& b, double weight_a, double wei
     const GridBase* other = density ? find_grid(b.grids(), density->getName()) : nullptr;
     const auto* density_b = other && other->isType<FloatGrid>() ? static_cast<const FloatGrid*>(other) : nullptr;
     const auto wa = static_cast<float>(weight_a), wb = static_cast<float>(weight_b);
-    const ByDensity by(density, density_b, wa, wb);
+    Join join{how, wa, wb, 0, b_comes};
+    const FloatGrid* going = b_comes ? density : density_b;
+    if (how == VolumeJoin::density && going) join.peak = largest(*going);
+    const ByDensity by(density, density_b, join);
     return combine(
         a, b,
         [&](const GridBase::Ptr& x, const GridBase::Ptr& y) -> GridBase::Ptr {
             if (x.get() == density) {
                 const auto second = on_grid_of<FloatGrid>(*density, openvdb::gridConstPtrCast<FloatGrid>(y));
-                return named(joined(*density, *second, wa, wb, join), *x);
+                return named(joined(*density, *second, join), *x);
             }
             if (x->isType<FloatGrid>()) return lay_typed<FloatGrid>(x, y, by);
             if (x->isType<Vec3SGrid>()) return lay_typed<Vec3SGrid>(x, y, by);

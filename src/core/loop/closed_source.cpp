@@ -104,7 +104,8 @@ class ClosedSource final : public ExactSource {
         if (l.weight_a <= 0) return particles ? both_layers(Pose{}, *b, 0, l.weight_b) : b;
         if (a->volume && b->volume) {
             auto out = std::make_shared<Pose>();
-            out->volume = lay_over(*a->volume, *b->volume, l.weight_a, l.weight_b, c_.mix == LayerMix::maximum ? VolumeJoin::maximum : VolumeJoin::sum);
+            const VolumeJoin join = c_.mix == LayerMix::maximum ? VolumeJoin::maximum : c_.mix == LayerMix::density ? VolumeJoin::density : VolumeJoin::sum;
+            out->volume = lay_over(*a->volume, *b->volume, l.weight_a, l.weight_b, join, l.slope_b >= 0);
             return PosePtr(out);
         }
         if (particles && is_particles(*b)) return both_layers(*a, *b, l.weight_a, l.weight_b);

@@ -1,10 +1,12 @@
 #include "core/loop/closing.h"
 
+#include "core/base/numbers.h"
 #include "core/base/portable_math.h"
 
 #include <cmath>
 #include <fmt/format.h>
 #include <numbers>
+#include <utility>
 
 namespace garland {
 
@@ -19,17 +21,40 @@ Fade fade(double w, FadeCurve curve) {
     return {w * w * (3 - 2 * w), 6 * w * (1 - w)};
 }
 
-// Weights of both layers where b has the share `f` of a fade whose w moves by `step` a frame.
-void weigh(Layers& out, const Fade& f, double step, LayerMix mix) {
-    const double slope = f.slope * step;
-    if (mix != LayerMix::add) {
-        out.weight_a = 1 - f.value, out.weight_b = f.value;
-        out.slope_a = -slope, out.slope_b = slope;
-        return;
+struct Weights { // of the layer that comes in and of the one that goes, with their slopes a frame
+    double in, in_slope, out, out_slope;
+};
+
+// w: how far the fade is, 0 … 1; step: how far it moves a frame.
+Weights weights_at(const Closing& c, double w, double step) {
+    Fade in = fade(w, c.curve);
+    if (!c.drawn_in.empty()) {
+        const CurvePlan drawn(c.drawn_in, 0);
+        in = {drawn.at(w), drawn.slope(w)};
     }
-    const double angle = f.value * std::numbers::pi / 2, turn = slope * std::numbers::pi / 2;
-    out.weight_a = portable::cos(angle), out.weight_b = portable::sin(angle);
-    out.slope_a = -portable::sin(angle) * turn, out.slope_b = portable::cos(angle) * turn;
+    in.slope *= step;
+    if (c.drawn_out.empty()) {
+        if (c.mix != LayerMix::add) return {in.value, in.slope, 1 - in.value, -in.slope};
+        const double angle = in.value * std::numbers::pi / 2, turn = in.slope * std::numbers::pi / 2;
+        return {portable::sin(angle), portable::cos(angle) * turn, portable::cos(angle), -portable::sin(angle) * turn};
+    }
+    const CurvePlan drawn(c.drawn_out, 1);
+    const Fade out{drawn.at(w), drawn.slope(w) * step};
+    const bool squares = c.mix == LayerMix::add;
+    const double all = squares ? std::sqrt(in.value * in.value + out.value * out.value) : in.value + out.value;
+    const double all_slope = squares ? (in.value * in.slope + out.value * out.slope) / all : in.slope + out.slope;
+    const auto part = [&](const Fade& f) { return std::pair(f.value / all, (f.slope - f.value / all * all_slope) / all); };
+    const auto [a, a_slope] = part(in);
+    const auto [b, b_slope] = part(out);
+    return {a, a_slope, b, b_slope};
+}
+
+Result<void> check_drawn(const KeyedCurve& keys, const char* what, double first, double last) {
+    if (keys.empty()) return {};
+    GARLAND_CHECK(validate(keys, what, {0, 1, 0, 1}));
+    if (keys.front().at == 0 && keys.back().at == 1 && keys.front().value == first && keys.back().value == last) return {};
+    return fail(Error{ErrorCode::invalid, fmt::format("{} leads from {} at {} to {} at {}", what, keys.front().value, keys.front().at, keys.back().value, keys.back().at)}.advise(
+        fmt::format("let it lead from {} at 0 to {} at 1, or the loop would jump", first, last)));
 }
 
 } // namespace
@@ -43,6 +68,15 @@ Result<void> validate(const Closing& c, std::int64_t first, std::int64_t last) {
     if (c.length < 1 || c.length > 10'000'000) return refuse(fmt::format("a loop of {} frames cannot be", c.length), "make it 1 frame or longer");
     if (c.way == ClosingWay::end_fade && (c.overlap < 1 || c.overlap > c.length)) {
         return refuse(fmt::format("an overlap of {} frames does not fit a loop of {}", c.overlap, c.length), fmt::format("make it 1 to {} frames", c.length));
+    }
+    GARLAND_CHECK(check_drawn(c.drawn_in, "the drawn fade of the layer that comes in", 0, 1));
+    GARLAND_CHECK(check_drawn(c.drawn_out, "the drawn fade of the layer that goes", 1, 0));
+    if (!c.drawn_out.empty()) {
+        const CurvePlan in(c.drawn_in, 0), out(c.drawn_out, 1);
+        for (int k = 0; k <= 1000; ++k) {
+            const double w = k / 1000.0, sum = (c.drawn_in.empty() ? fade(w, c.curve).value : in.at(w)) + out.at(w);
+            if (sum < 1e-3) return refuse(fmt::format("both drawn fades are 0 at {} of the way, so nothing would be there", short_number(w)), "let one of them stay until the other has come");
+        }
     }
     const FileSpan span = needed(c);
     if (span.first >= first && span.last <= last) return {};
@@ -70,7 +104,8 @@ Layers layers_at(const Closing& c, double k) {
         const double into = k - (length - overlap);
         if (into <= 0) break;
         out.b = start + k - length;
-        weigh(out, fade(into / overlap, c.curve), 1 / overlap, c.mix);
+        const Weights w = weights_at(c, into / overlap, 1 / overlap);
+        out.weight_b = w.in, out.slope_b = w.in_slope, out.weight_a = w.out, out.slope_a = w.out_slope;
         break;
     }
     case ClosingWay::half_shift: {
@@ -78,8 +113,8 @@ Layers layers_at(const Closing& c, double k) {
         const double half = length / 2;
         out.b = start + (k < half ? k + half : k - half);
         const double rise = k < half ? k / half : 2 - k / half;
-        const Fade f = fade(rise, c.curve);
-        weigh(out, {1 - f.value, -f.slope}, k < half ? 1 / half : -1 / half, c.mix); // b's share
+        const Weights w = weights_at(c, rise, k < half ? 1 / half : -1 / half);
+        out.weight_a = w.in, out.slope_a = w.in_slope, out.weight_b = w.out, out.slope_b = w.out_slope;
         break;
     }
     case ClosingWay::spread_gap: {
@@ -89,6 +124,11 @@ Layers layers_at(const Closing& c, double k) {
     }
     }
     return out;
+}
+
+bool contrast_counts(const Closing& c, SourceKind kind) {
+    const bool layers = c.way == ClosingWay::end_fade || c.way == ClosingWay::half_shift;
+    return layers && (kind == SourceKind::mesh_cache || kind == SourceKind::mesh_sequence);
 }
 
 const char* to_text(ClosingWay way) {
@@ -106,6 +146,7 @@ const char* to_text(LayerMix mix) {
     case LayerMix::mix: return "mix";
     case LayerMix::add: return "add";
     case LayerMix::maximum: return "maximum";
+    case LayerMix::density: return "density";
     }
     return "mix";
 }

@@ -4,6 +4,7 @@
 
 #include "core/base/result.h"
 #include "core/source/sampler.h"
+#include "core/time/keyed_curve.h"
 
 #include <cstdint>
 #include <optional>
@@ -21,6 +22,7 @@ enum class LayerMix {
     mix,     // weights come to 1
     add,     // their squares do
     maximum, // of what the weights leave of each; volumes only, others are mixed
+    density, // as mix, but what is denser in the layer that goes changes over sooner; volumes only, others are mixed
 };
 enum class FadeCurve { straight, smooth }; // w, or 3w² − 2w³
 
@@ -31,6 +33,10 @@ struct Closing {
     std::int64_t overlap = 12; // end_fade: frames over which it fades, 1 … length
     LayerMix mix = LayerMix::mix;
     FadeCurve curve = FadeCurve::smooth;
+    // Fades drawn by hand, over 0 … 1 of the fade: the weight of the layer that comes in, from 0 to 1 (in place of `curve`), and of
+    // the one that goes, from 1 to 0 (without it: what the other leaves). Two drawn weights are divided by their sum (mix) or by the
+    // root of their squares (add), so that nothing grows or dims.
+    KeyedCurve drawn_in{}, drawn_out{};
     bool keep_contrast = false; // points are mixed about their mean over the loop, so that the middle of a fade is as lively as its ends
     bool operator==(const Closing&) const = default;
 };
@@ -41,7 +47,7 @@ struct FileSpan {
 };
 FileSpan needed(const Closing& closing);
 
-// Errors: invalid, saying which number: a length below 1, an overlap outside 1 … length, frames that the source, which has
+// Errors: invalid, saying which number: a drawn fade that does not lead from 0 to 1 (from 1 to 0), a length below 1, an overlap outside 1 … length, frames that the source, which has
 // first … last, does not have.
 Result<void> validate(const Closing& closing, std::int64_t first, std::int64_t last);
 
@@ -62,7 +68,10 @@ Layers layers_at(const Closing& closing, double k);
 // closing must be valid for it.
 SourcePtr close_loop(Sampler base, const Closing& closing);
 
+// Whether keep_contrast changes anything: in fades of two layers of points that are not rigid parts, particles or volumes.
+bool contrast_counts(const Closing& closing, SourceKind kind);
+
 const char* to_text(ClosingWay way); // "cut", "end fade", "half-shifted layers", "spread gap"
-const char* to_text(LayerMix mix);   // "mix", "add", "maximum"
+const char* to_text(LayerMix mix);   // "mix", "add", "maximum", "density"
 
 } // namespace garland

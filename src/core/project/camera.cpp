@@ -34,7 +34,7 @@ Result<void> validate(std::span<const CameraKey> keys) {
     for (std::size_t i = 0; i < keys.size(); ++i) {
         const std::string what = fmt::format("camera key {}", i + 1);
         GARLAND_CHECK(usable(keys[i].camera, what));
-        if (keys[i].toward == Toward::free) return fail(ErrorCode::invalid, what + " must be step, linear or smooth");
+        if (keys[i].toward == Toward::free || keys[i].toward == Toward::hidden) return fail(ErrorCode::invalid, what + " must be step, linear or smooth");
     }
     return {};
 }

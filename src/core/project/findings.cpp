@@ -5,6 +5,7 @@
 #include "core/project/varying.h"
 
 #include <algorithm>
+#include <xxhash.h>
 #include <fmt/format.h>
 #include <set>
 
@@ -24,13 +25,28 @@ std::string names(const std::vector<std::int64_t>& copies, std::int64_t count) {
     return text;
 }
 
+std::string key_of(FindingKind kind, const ArrangementShow& a, const std::string& what = {}) {
+    std::string text = fmt::format("{}/{}", to_text(kind), a.id.value);
+    return what.empty() ? text : text + "/" + what;
+}
+// Of twins: the ids of their copies in their arrangement, which stay the same whatever else there is.
+std::string key_of(const ArrangementShow& a, const TwinGroup& group) {
+    std::vector<std::uint64_t> ids;
+    for (std::uint32_t i : group.copies) ids.push_back(a.places[i].id.value);
+    std::sort(ids.begin(), ids.end());
+    if (ids.size() > 8) return key_of(FindingKind::twins, a, fmt::format("{} copies {:016x}", ids.size(), XXH64(ids.data(), ids.size() * sizeof ids[0], 0)));
+    std::string text;
+    for (std::uint64_t id : ids) text += fmt::format("{}{}", text.empty() ? "" : "+", id);
+    return key_of(FindingKind::twins, a, text);
+}
+
 // Twins that stand beside each other are seen first, so they come first.
 void add_twins(const Show& show, const ArrangementShow& a, const TwinReport& twins, Report& report) {
     constexpr std::size_t around = 6;
     const std::vector<std::uint32_t> nearest = twins.groups.empty() ? std::vector<std::uint32_t>{} : nearest_copies(a.places.list(), around);
     std::vector<Finding> beside, apart;
     for (const TwinGroup& group : twins.groups) {
-        Finding f{FindingKind::twins, {}, {}, group.first_alike, group.share};
+        Finding f{FindingKind::twins, {}, {}, group.first_alike, group.share, key_of(a, group)};
         bool near = false;
         for (std::uint32_t i : group.copies) {
             f.copies.push_back(a.number(i));
@@ -86,13 +102,13 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
         report.findings.push_back({FindingKind::clamped,
                                    fmt::format("the source ends before the timing does: {} held at its end",
                                                names(clamped, show.copies()) + (clamped.size() == 1 ? " is" : " are")),
-                                   clamped, static_cast<std::int64_t>(clamped_at), 0});
+                                   clamped, static_cast<std::int64_t>(clamped_at), 0, key_of(FindingKind::clamped, a)});
     }
     if (!nearest.empty()) {
         report.findings.push_back({FindingKind::nearest,
                                    fmt::format("{} asked for frames between whole ones, where the source's faces change: the nearest frame is shown",
                                                names(nearest, show.copies()) + (nearest.size() == 1 ? " is" : " are")),
-                                   nearest, static_cast<std::int64_t>(nearest_at), 0});
+                                   nearest, static_cast<std::int64_t>(nearest_at), 0, key_of(FindingKind::nearest, a)});
     }
     if (!missing.empty()) {
         report.findings.push_back(
@@ -100,7 +116,7 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
              fmt::format("{} of the source {} missing and in use; the frame before is shown instead",
                          counted(static_cast<long long>(files.size()), "frame", "frames"),
                          files.size() == 1 ? "is" : "are"),
-             missing, static_cast<std::int64_t>(missing_at), 0});
+             missing, static_cast<std::int64_t>(missing_at), 0, key_of(FindingKind::missing, a)});
     }
 }
 
@@ -122,7 +138,7 @@ Result<void> add_seam(const Show& show, const ArrangementShow& a, Report& report
     const Imath::Box3f box = bounds(*start);
     const double usual = std::max({*left, *right, static_cast<double>(box.size().length()) * 1e-4});
     if (*jump <= 3 * usual) return {};
-    Finding f{FindingKind::seam, {}, {}, show.settings.range.first, 0};
+    Finding f{FindingKind::seam, {}, {}, show.settings.range.first, 0, key_of(FindingKind::seam, a)};
     for (std::size_t i = 0; i < a.clocks.size(); ++i) f.copies.push_back(a.number(i));
     std::vector<double> frames;
     for (std::int64_t t = show.settings.range.first; t <= show.settings.range.last; ++t) frames.push_back(static_cast<double>(t));
@@ -146,7 +162,7 @@ Result<void> add_seam(const Show& show, const ArrangementShow& a, Report& report
 void add_off_beats(const ArrangementShow& a, std::set<std::string>& said, Report& report) {
     if (a.clocks.size() == 0) return;
     for (const OffBeat& off : a.off_beats) {
-        Finding f{FindingKind::off_beat, {}, {}, static_cast<std::int64_t>(std::llround(off.at.value)), 0};
+        Finding f{FindingKind::off_beat, {}, {}, static_cast<std::int64_t>(std::llround(off.at.value)), 0, key_of(FindingKind::off_beat, a, std::to_string(off.phrase + 1))};
         f.words = fmt::format("phrase {} of \"{}\" ends at output frame {}, {} {} its beat", off.phrase + 1, a.timing_name, short_number(off.at.value, 2),
                               counted_number(std::round(std::abs(off.late()) * 100) / 100, "frame", "frames"), off.late() > 0 ? "after" : "before");
         if (!said.insert(f.words).second) continue;
@@ -191,7 +207,34 @@ Result<Report> check(const Show& show, Progress& progress) {
                         step == 1 ? "every output frame" : fmt::format("every {}th frame", step)));
     }
     if (show.settings.tempo.on) report.examined.emplace_back("the beat: ends of phrases against the tempo grid, to 0.05 frame");
+    const auto set_aside = std::stable_partition(report.findings.begin(), report.findings.end(), [&](Finding& f) {
+        const auto at = std::find_if(show.settings.ignored.begin(), show.settings.ignored.end(), [&](const IgnoredFinding& i) { return i.finding == f.key; });
+        if (at != show.settings.ignored.end()) f.reason = at->reason;
+        return at == show.settings.ignored.end();
+    });
+    report.ignored.assign(std::make_move_iterator(set_aside), std::make_move_iterator(report.findings.end()));
+    report.findings.erase(set_aside, report.findings.end());
     return report;
+}
+
+Result<void> ignore(Settings& settings, const Finding& finding, const std::string& reason) {
+    if (finding.key.empty()) return fail(ErrorCode::invalid, "this finding cannot be told from others, so it cannot be ignored");
+    const auto at = std::find_if(settings.ignored.begin(), settings.ignored.end(), [&](const IgnoredFinding& i) { return i.finding == finding.key; });
+    if (at == settings.ignored.end()) {
+        settings.ignored.push_back({finding.key, finding.words, reason, {}});
+    } else {
+        at->words = finding.words, at->reason = reason;
+    }
+    return {};
+}
+
+Result<void> report_again(Settings& settings, const std::string& key) {
+    const auto at = std::find_if(settings.ignored.begin(), settings.ignored.end(), [&](const IgnoredFinding& i) { return i.finding == key; });
+    if (at == settings.ignored.end()) {
+        return fail(Error{ErrorCode::not_found, fmt::format("no finding \"{}\" is ignored", key)}.advise("garland-cli check lists the ignored ones with their keys"));
+    }
+    settings.ignored.erase(at);
+    return {};
 }
 
 const char* to_text(FindingKind kind) {

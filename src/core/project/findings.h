@@ -23,16 +23,26 @@ struct Finding {
     std::vector<std::int64_t> copies; // numbers over the project, from 0
     std::int64_t frame = 0;           // an output frame at which it can be seen
     double share = 0;                 // twins: of the frames that count
+    // What tells it from every other finding as long as its kind, arrangement and copies (twins) or phrase (off the beat) are the
+    // same: "twins/3/5+9", "seam/3". Above eight copies their ids are hashed (XXH64).
+    std::string key{};
+    std::string reason{}; // of those that are ignored: why
 };
 
 struct Report {
-    std::vector<Finding> findings;
+    std::vector<Finding> findings; // without those that the project ignores
+    std::vector<Finding> ignored;
     std::vector<std::string> examined; // what was looked at, and how, in words
     std::size_t count(FindingKind kind) const;
 };
 
 // Examines the whole output range, or an even sample of it where it is long (said in `examined`). Errors: cancelled.
 Result<Report> check(const Show& show, Progress& progress = Progress::none());
+
+// Ignores a finding from now on (again: with another reason), or reports it again. Errors: invalid for a finding without a key;
+// not_found, where it is not ignored.
+Result<void> ignore(Settings& settings, const Finding& finding, const std::string& reason);
+Result<void> report_again(Settings& settings, const std::string& key);
 
 const char* to_text(FindingKind kind);
 

@@ -17,6 +17,10 @@ std::uint64_t serial_of(std::uint64_t serial, const Closing& c, const Taking& t)
     s = chance_bits(s, 202, static_cast<std::uint64_t>(c.length));
     s = chance_bits(s, 203, static_cast<std::uint64_t>(c.overlap));
     s = chance_bits(s, 204, static_cast<std::uint64_t>(c.way) * 64 + static_cast<std::uint64_t>(c.mix) * 8 + static_cast<std::uint64_t>(c.curve) * 2 + (c.keep_contrast ? 1 : 0));
+    for (const KeyedCurve* curve : {&c.drawn_in, &c.drawn_out}) {
+        s = chance_bits(s, 209, curve->size());
+        for (const CurveKey& k : *curve) s = chance_bits(s, std::bit_cast<std::uint64_t>(k.at), std::bit_cast<std::uint64_t>(k.value) + static_cast<std::uint64_t>(k.toward));
+    }
     s = chance_bits(s, 205, static_cast<std::uint64_t>(t.how) * 16 + static_cast<std::uint64_t>(t.gaps) * 8 + static_cast<std::uint64_t>(t.up) * 4 +
                                 static_cast<std::uint64_t>(t.root) * 2 + (t.fresh_normals ? 1 : 0));
     s = chance_bits(s, 206, std::bit_cast<std::uint64_t>(t.scale));
@@ -100,6 +104,26 @@ Result<void> open_source_again(Project& project, SourceId source, std::int64_t f
         }
     }
     return {};
+}
+
+Result<Repeated> repeat_as_it_is(Project& project, SourceId source, bool last_is_first, const SourceClock& clock) {
+    const SourceSpec* spec = project.source(source);
+    if (!spec) return fail(ErrorCode::not_found, "there is no such source");
+    if (spec->closing) return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is closed already", spec->name)}.advise("undo the closing first"));
+    Repeated out;
+    for (const Arrangement& a : project.arrangements) {
+        const bool shows = a.source == source || std::any_of(a.variants.begin(), a.variants.end(), [&](const Variant& v) { return v.source == source; });
+        const auto known = [&](const std::vector<TimingId>& list) { return std::find(list.begin(), list.end(), a.timing) != list.end(); };
+        if (!shows || known(out.timings) || known(out.others)) continue;
+        Timing& t = *project.timing(a.timing);
+        const SourceSpan span = source_span(t);
+        const bool all = std::abs(span.low - clock.first) < 1e-6 && std::abs(span.high - clock.last()) < 1e-6 && !t.master;
+        (all ? out.timings : out.others).push_back(t.id);
+        if (!all) continue;
+        t.before = t.after = {OutsideMode::repeat, 0};
+        t.last_is_first = last_is_first;
+    }
+    return out;
 }
 
 std::optional<double> pose_gap(const Pose& a, const Pose& b) {

@@ -15,6 +15,13 @@ Result<void> close_source(Project& project, SourceId source, const Closing& clos
 // Takes the closing away; timings that are still as the closing made them are again what they were before.
 Result<void> open_source_again(Project& project, SourceId source, std::int64_t file_first, std::int64_t file_last);
 
+// For a source that loops as it is (own_loop): the timings that play all of it repeat it on both sides, endlessly. Others stay.
+struct Repeated {
+    std::vector<TimingId> timings, others; // others: play something else
+};
+// Errors: not_found; invalid where the source is closed already.
+Result<Repeated> repeat_as_it_is(Project& project, SourceId source, bool last_is_first, const SourceClock& clock);
+
 // How well a loop meets, before and after it is closed: the step from its last frame to the frame after the wrap beside a
 // usual step of the range.
 struct Seam {

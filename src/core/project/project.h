@@ -44,6 +44,15 @@ struct SourceSpec {
     bool operator==(const SourceSpec&) const = default;
 };
 
+// A finding of Check that the user has looked at and leaves as it is.
+struct IgnoredFinding {
+    std::string finding{}; // its key, see findings.h
+    std::string words{};   // what it said
+    std::string reason{};  // why it stays; may be empty
+    std::string extra{};
+    bool operator==(const IgnoredFinding&) const = default;
+};
+
 struct Settings {
     std::string name{};
     Rate rate{}; // output frames a second
@@ -55,6 +64,7 @@ struct Settings {
     double alike_below = 0.5; // twins: source frames
     double twin_share = 0.5;  // twins: share of the range
     bool twins_only_moving = true; // twins: only frames at which copies move count
+    std::vector<IgnoredFinding> ignored{};
     std::string extra{};
     bool operator==(const Settings&) const = default;
 };

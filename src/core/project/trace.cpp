@@ -69,7 +69,9 @@ std::string absent_words(const ArrangementShow& a, std::size_t copy, OutputFrame
     case CopyClocks::Absence::flicker: return "not shown: its visibility is off at this frame";
     case CopyClocks::Absence::none: break;
     }
-    return v.timing.absent ? "not shown: outside its span the timing hides it" : "not shown";
+    if (!v.timing.absent) return "not shown";
+    const bool inside = v.timing.part == Part::span || v.timing.pass != 0;
+    return inside ? "not shown: its timing hides this stretch" : "not shown: outside its span the timing hides it";
 }
 
 } // namespace

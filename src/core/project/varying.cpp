@@ -42,6 +42,73 @@ Result<ArrangementDone> meet_at(const Arrangement& arrangement, const MeetOrder&
     return done;
 }
 
+namespace {
+// The output frame nearest to `at` at which a timing shows a source frame; within a thousand output frames and a pass.
+std::optional<double> nearest_showing(const TimingPlan& plan, SourceFrame source, double at) {
+    const double reach = std::min(2 * std::max(plan.length(), plan.loop()) + 1000 + std::abs(at - plan.first().value), 1e6);
+    auto off = [&](double t) { return plan.at(OutputFrame(t)).source - source.value; };
+    auto shown = [&](double t) { return !plan.at(OutputFrame(t)).absent; };
+    for (double d = 0; d <= reach; d += 1) { // a whole number of frames away, where there is one
+        for (double t : {at + d, at - d}) {
+            if (shown(t) && std::abs(off(t)) < 1e-9) return t;
+        }
+        for (const auto& [low, high] : {std::pair(at + d, at + d + 1), std::pair(at - d - 1, at - d)}) {
+            double a = low, b = high;
+            const bool rises = off(a) < 0 && off(b) > 0, falls = off(a) > 0 && off(b) < 0;
+            if (!(rises || falls) || !shown(a)) continue;
+            for (int k = 0; k < 60; ++k) {
+                const double middle = 0.5 * (a + b);
+                ((off(middle) < 0) == rises ? a : b) = middle;
+            }
+            if (std::abs(off(a)) < 1e-6) return a; // not a jump over it
+        }
+    }
+    return std::nullopt;
+}
+
+void move_timing(Timing& timing, double by) {
+    auto move = [by](auto& keys) {
+        for (auto& key : keys) key.at = key.at + by;
+    };
+    move(timing.map.keys);
+    move(timing.speeds.keys);
+    timing.phrases.start = timing.phrases.start + by;
+    if (timing.master) move(timing.master->keys);
+}
+} // namespace
+
+Result<MeetDone> meet_in(Project& project, ArrangementId id, const MeetOrder& o) {
+    const Arrangement* a = project.arrangement(id);
+    if (!a) return fail(ErrorCode::not_found, fmt::format("there is no arrangement with the id {}", id.value));
+    GARLAND_TRY(done, meet_at(*a, o));
+    MeetDone out{done.words, done.note};
+    if (o.source) {
+        const TimingPlan plan(*project.timing(a->timing));
+        const auto at = nearest_showing(plan, *o.source, o.at.value);
+        if (!at) {
+            const SourceSpan span = source_span(*project.timing(a->timing));
+            return fail(Error{ErrorCode::invalid, fmt::format("the timing \"{}\" never shows source frame {}: it shows {} to {}", project.timing(a->timing)->name,
+                                                              short_number(o.source->value), short_number(span.low.value), short_number(span.high.value))}
+                            .keeping("all delays as they are")
+                            .advise("ask for a frame that it shows"));
+        }
+        const double by = o.at.value - *at;
+        auto note = [&](std::string text) { out.note += (out.note.empty() ? "" : "; ") + std::move(text); };
+        if (std::abs(by) > 1e-12) {
+            if (users_of(project, a->timing).size() > 1) {
+                GARLAND_TRY(own, separate_timing(project, id));
+                note(fmt::format("it has a timing of its own now, \"{}\"", project.timing(own)->name));
+            }
+            move_timing(*project.timing(project.arrangement(id)->timing), by);
+            note(fmt::format("its timing plays {} {}", counted_number(std::abs(std::round(by * 1e6) / 1e6), "frame", "frames"), by > 0 ? "later" : "earlier"));
+        }
+        out.words += fmt::format(", at source frame {}", short_number(o.source->value));
+    }
+    done.arrangement.timing = project.arrangement(id)->timing;
+    *project.arrangement(id) = done.arrangement;
+    return out;
+}
+
 Result<ArrangementDone> without_meeting(const Arrangement& arrangement) {
     ArrangementDone done{arrangement, "Take the meeting out", {}};
     for (Spread& s : done.arrangement.spreads) {

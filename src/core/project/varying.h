@@ -18,6 +18,7 @@ struct MeetOrder {
     OutputFrame at;
     double ease = 24; // output frames in which delays go before it, and come again after it; at least 1
     double stay = 0;  // output frames for which the copies stay together
+    std::optional<SourceFrame> source{}; // what they show there; unset: what their timing shows there by itself
 };
 struct ArrangementDone {
     Arrangement arrangement;
@@ -28,6 +29,13 @@ struct ArrangementDone {
 // speeds from that frame, so that every copy shows the same source frame there. Other keys of those amounts are replaced.
 // Errors: invalid, for an ease below 1, or where copies start at their own frames.
 Result<ArrangementDone> meet_at(const Arrangement& arrangement, const MeetOrder& order);
+// The same in a project. With a source frame asked for, the arrangement's timing is moved so that it shows that frame at `at`,
+// by as few output frames as there are; a timing that others follow too is copied first. words and note as above. Errors: those
+// of meet_at; not_found; invalid where the timing never shows that frame.
+struct MeetDone {
+    std::string words, note;
+};
+Result<MeetDone> meet_in(Project& project, ArrangementId arrangement, const MeetOrder& order);
 Result<ArrangementDone> without_meeting(const Arrangement& arrangement);
 
 // Where amounts that change push copies' own time backward.

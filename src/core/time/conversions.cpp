@@ -153,6 +153,12 @@ Result<Converted> to_speeds(const Timing& timing, double tolerance) {
         from = std::move(keys.timing);
         out.lost_fades = keys.lost_fades;
     }
+    for (const Key& key : from.map.keys) {
+        if (key.toward != Toward::hidden) continue;
+        return fail(Error{ErrorCode::unsupported, fmt::format("the copies are hidden from output frame {} on, which speed keys cannot say", short_number(key.at.value))}
+                        .keeping("the position keys")
+                        .advise("show that stretch first, by another way towards the next key"));
+    }
     out.timing = emptied(from, TimingForm::speeds);
     SpeedMap& speeds = out.timing.speeds;
     const TimeMap& map = from.map;

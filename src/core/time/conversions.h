@@ -21,7 +21,8 @@ struct Converted {
 Result<Converted> to_positions(const Timing& timing);
 
 // Speed keys, from any form. Straight stretches and even ramps are exact; cubic ones are followed by as many even ramps
-// as keep within `tolerance` source frames, exact at every key. Errors: too_large.
+// as keep within `tolerance` source frames, exact at every key. Errors: too_large; unsupported, for positions with a
+// hidden stretch.
 Result<Converted> to_speeds(const Timing& timing, double tolerance = 0.005);
 
 } // namespace garland

@@ -15,7 +15,7 @@ Result<void> validate(std::span<const CurveKey> keys, std::string_view what, con
         if (!std::isfinite(k.at) || !std::isfinite(k.value)) return wrong("is not a usable number");
         if (k.at < l.first_at || k.at > l.last_at) return wrong(fmt::format("stands outside {} to {}", short_number(l.first_at), short_number(l.last_at)));
         if (k.value < l.low || k.value > l.high) return wrong(fmt::format("is outside {} to {}", short_number(l.low), short_number(l.high)));
-        if (k.toward == Toward::free) return wrong("cannot be free: take step, linear or smooth");
+        if (k.toward == Toward::free || k.toward == Toward::hidden) return wrong("can only be step, linear or smooth");
         if (i > 0 && k.at <= keys[i - 1].at) return wrong("does not come after the one before it");
     }
     return {};

@@ -74,7 +74,7 @@ Result<TimeMap> hold_at(const TimeMap& map, OutputFrame t, double n) {
     const std::size_t i = key_before(result, t.value);
     Key again = result.keys[i];
     for (std::size_t k = i + 1; k < result.keys.size(); ++k) result.keys[k].at = result.keys[k].at + n;
-    result.keys[i].toward = Toward::linear;
+    if (result.keys[i].toward != Toward::hidden) result.keys[i].toward = Toward::linear;
     result.keys[i].leave = 0;
     again.at = again.at + n;
     again.arrive = 0;
@@ -82,9 +82,62 @@ Result<TimeMap> hold_at(const TimeMap& map, OutputFrame t, double n) {
     return checked(std::move(result));
 }
 
+Result<TimeMap> hide_between(const TimeMap& map, OutputFrame p, OutputFrame q) {
+    if (!(p >= map.first() && q < map.last() && p <= q)) {
+        return fail(Error{ErrorCode::invalid, fmt::format("output frames {} to {} cannot be hidden: the timing spans {} to {}", short_number(p.value),
+                                                          short_number(q.value), short_number(map.first().value), short_number(map.last().value))}
+                        .advise("choose frames inside it, before its last one; what comes after it is hidden by \"after: hidden\""));
+    }
+    const OutputFrame end = std::min(q + 1, map.last());
+    GARLAND_TRY(front, cut_at(map, p));
+    GARLAND_TRY(cut, cut_at(with_fixed_slopes(front, p), end));
+    for (Key& key : cut.keys) {
+        if (key.at >= p && key.at < end) key.toward = Toward::hidden;
+    }
+    return checked(std::move(cut));
+}
+
+namespace {
+struct HiddenFrames {
+    double first, last; // whole output frames
+};
+// The whole frames of p … q that are hidden, and the map as if they were not.
+std::vector<HiddenFrames> take_hidden(TimeMap& map, OutputFrame p, OutputFrame q) {
+    std::vector<HiddenFrames> out;
+    for (std::size_t i = 0; i + 1 < map.keys.size(); ++i) {
+        if (map.keys[i].toward != Toward::hidden) continue;
+        const double from = std::max(std::ceil(map.keys[i].at.value), p.value);
+        const double to = std::min(std::ceil(map.keys[i + 1].at.value) - 1, q.value);
+        if (map.keys[i].at >= q || map.keys[i + 1].at <= p) continue;
+        map.keys[i].toward = Toward::step;
+        if (from <= to) out.push_back({from, to});
+    }
+    return out;
+}
+Result<TimeMap> reversed_shown(const TimeMap& map, OutputFrame p, OutputFrame q);
+} // namespace
+
 Result<TimeMap> reverse(const TimeMap& map, OutputFrame p, OutputFrame q) {
     p = std::max(p, map.first());
     q = std::min(q, map.last());
+    TimeMap shown = map;
+    const std::vector<HiddenFrames> hidden = take_hidden(shown, p, q);
+    GARLAND_TRY(result, reversed_shown(shown, p, q));
+    for (const HiddenFrames& h : hidden) {
+        const OutputFrame first(p.value + q.value - h.last), last(p.value + q.value - h.first);
+        if (last >= result.last()) {
+            return fail(Error{ErrorCode::unsupported, fmt::format("output frame {} is hidden and would become the timing's last frame, which is always shown",
+                                                                  short_number(h.first))}
+                            .advise("reverse from a frame that is shown"));
+        }
+        GARLAND_TRY(more, hide_between(result, first, last));
+        result = std::move(more);
+    }
+    return result;
+}
+
+namespace {
+Result<TimeMap> reversed_shown(const TimeMap& map, OutputFrame p, OutputFrame q) {
     if (!(p < q)) return fail(ErrorCode::invalid, "there is nothing to reverse: the range holds less than two frames");
     const bool whole_map = p == map.first() && q == map.last();
     if (!whole_map && !(is_whole(p.value) && is_whole(q.value))) {
@@ -109,7 +162,7 @@ Result<TimeMap> reverse(const TimeMap& map, OutputFrame p, OutputFrame q) {
 
     TimeMap result;
     result.keys.assign(cut.keys.begin(), cut.keys.begin() + static_cast<std::ptrdiff_t>(from));
-    if (!meets && !result.keys.empty()) result.keys.back().toward = Toward::step;
+    if (!meets && !result.keys.empty() && !stays(result.keys.back().toward)) result.keys.back().toward = Toward::step;
     for (std::size_t k = to + 1; k-- > from;) {
         Key key = cut.keys[k];
         const double at = p.value + q.value - key.at.value;
@@ -122,23 +175,26 @@ Result<TimeMap> reverse(const TimeMap& map, OutputFrame p, OutputFrame q) {
         result.keys.push_back(key);
         // A step shows its own value until just before the next key; mirrored, that is from the next whole frame on.
         // Between whole frames there is nothing to show before it.
-        if (!last && cut.keys[k - 1].toward == Toward::step) {
+        if (!last && stays(cut.keys[k - 1].toward)) {
             const double until = p.value + q.value - cut.keys[k - 1].at.value;
             Key rest = key;
             rest.at = OutputFrame(std::floor(key.at.value) + 1);
             rest.source = cut.keys[k - 1].source;
-            if (rest.at.value < until) result.keys.push_back(rest);
+            if (rest.at.value >= until) continue;
+            result.keys.push_back(rest);
         }
     }
     if (to + 1 < cut.keys.size()) {
         Key& seam = result.keys.back();
-        if (!meets) seam.toward = Toward::step;
+        if (!meets && !stays(seam.toward)) seam.toward = Toward::step;
         seam.leave = cut.keys[to].leave;
         result.keys.insert(result.keys.end(), cut.keys.begin() + static_cast<std::ptrdiff_t>(to) + 1, cut.keys.end());
     }
     if (from > 0) result.keys[from].arrive = cut.keys[from].arrive;
     return checked(std::move(result));
 }
+
+} // namespace
 
 Result<TimeMap> fit(SourceFrame a, SourceFrame b, OutputFrame p, OutputFrame q) {
     if (!(p < q)) return fail(ErrorCode::invalid, "the output range must end after it starts");
@@ -157,6 +213,7 @@ Result<TimeMap> start_at(const TimeMap& map, OutputFrame start) {
 bool held_around(const TimeMap& map, OutputFrame t, HeldSpan& span) {
     auto flat = [&](std::size_t i) {
         const Key &a = map.keys[i], &b = map.keys[i + 1];
+        if (a.toward == Toward::hidden) return false;
         if (a.toward == Toward::step) return true;
         if (a.toward == Toward::free && (a.leave != 0 || b.arrive != 0)) return false;
         return a.source == b.source;

@@ -4,6 +4,7 @@
 #include "core/time/conversions.h"
 #include "core/time/map_edits.h"
 #include "core/time/timing_plan.h"
+#include "core/time/unroll.h"
 #include "core/time/warp.h"
 
 #include <algorithm>
@@ -169,6 +170,37 @@ Result<OnMap> ramped(const TimeMap& map, const Operation& o) {
     return out;
 }
 
+// The pace at which a map runs at its end; where it stands there, the pace at which it ran last; 1 where it never ran.
+double last_pace(const TimeMap& map) {
+    const std::vector<Stretch> parts = stretches(map);
+    for (auto s = parts.rbegin(); s != parts.rend(); ++s) {
+        const double pace = s->c[1] + s->length * (2 * s->c[2] + 3 * s->length * s->c[3]);
+        if (std::abs(pace) > 1e-6) return pace;
+    }
+    return 1;
+}
+
+Result<OnMap> lengthened(const TimeMap& map, const Operation& o) {
+    const double pace = last_pace(map), from = map.keys.back().source.value;
+    const SourceFrame to = pace > 0 ? o.source_last : o.source_first;
+    const double more = (to.value - from) / pace;
+    if (!(more > 1e-9)) {
+        return fail(Error{ErrorCode::invalid, fmt::format("the timing ends at source frame {}, so source frame {} is shown already", text(from), text(to.value))}
+                        .advise("nothing is missing at its end"));
+    }
+    OnMap out{map, fmt::format("Lengthen to source frame {}: {} more at {}×", text(to.value), counted_number(std::round(more * 1e6) / 1e6, "output frame", "output frames"), text(pace))};
+    out.map.keys.back().toward = Toward::linear;
+    out.map.keys.push_back({map.last() + more, to, Toward::linear});
+    GARLAND_CHECK(validate(out.map));
+    return out;
+}
+
+Result<OnMap> hidden(const TimeMap& map, const Operation& o) {
+    if (!o.range) return fail(Error{ErrorCode::invalid, "hiding needs two output frames"}.advise("give a range"));
+    GARLAND_TRY(result, hide_between(map, o.range->first, o.range->last));
+    return OnMap{std::move(result), "Hide output frames " + text(*o.range)};
+}
+
 Result<OnMap> on_map(const TimeMap& map, const Operation& o) {
     using enum OperationKind;
     switch (o.kind) {
@@ -212,6 +244,8 @@ Result<OnMap> on_map(const TimeMap& map, const Operation& o) {
         std::erase_if(cut.keys, [&](const Key& k) { return k.at < s.first || k.at > s.last; });
         return OnMap{std::move(cut), "Keep only output frames " + text(s)};
     }
+    case lengthen: return lengthened(map, o);
+    case OperationKind::hide: return hidden(map, o);
     }
     return fail(ErrorCode::invalid, "no such operation");
 }
@@ -249,17 +283,73 @@ std::optional<Operated> on_phrases(const Timing& timing, const Operation& o) {
         out.timing.before = {OutsideMode::hold, 0};
         out.words = fmt::format("Hold the first pose until output frame {}, then play", text(o.at));
         return out;
+    case OperationKind::lengthen: {
+        Phrase& last = phrases.list.back();
+        if (last.direction != Direction::forward || last.passes != 1 || !(o.source_last > last.last)) return std::nullopt;
+        const double more = (o.source_last - last.last) / last.speed;
+        out.words = fmt::format("Lengthen the last phrase to source frame {}: {} more", text(o.source_last.value), counted_number(std::round(more * 1e6) / 1e6, "output frame", "output frames"));
+        last.last = o.source_last;
+        return out;
+    }
     default: return std::nullopt;
     }
 }
 
+// The output frames that an operation reads or changes, where it is about certain ones.
+std::optional<OutputSpan> touched(const Operation& o) {
+    switch (o.kind) {
+    case OperationKind::hold:
+    case OperationKind::freeze: return OutputSpan{o.at, o.at};
+    case OperationKind::slow: return o.range ? std::optional(OutputSpan{o.range->first - o.frames, o.range->last + o.frames}) : std::nullopt;
+    case OperationKind::reverse:
+    case OperationKind::speed:
+    case OperationKind::ramp:
+    case OperationKind::trim:
+    case OperationKind::hide: return o.range;
+    case OperationKind::fit:
+    case OperationKind::start:
+    case OperationKind::lengthen: return std::nullopt;
+    }
+    return std::nullopt;
+}
+
+bool folds(const Outside& side) {
+    return side.mode == OutsideMode::repeat || side.mode == OutsideMode::there_and_back;
+}
+
+// The timing, in position keys, with the passes written out that the operation is about; what that did, in words.
+Result<std::string> write_out(Timing& keys, const Operation& o) {
+    const auto at = touched(o);
+    if (!at) return std::string();
+    const OutputFrame first = keys.map.first(), last = keys.map.last();
+    const bool behind = at->last > last && folds(keys.after), in_front = at->first < first && folds(keys.before);
+    if (!behind && !in_front) return std::string();
+    const OutputFrame to = behind ? std::max(at->last, o.through.value_or(at->last)) : last;
+    GARLAND_TRY(all, unrolled(keys, in_front ? at->first : first, to));
+    keys = std::move(all.timing);
+    std::string words = fmt::format("{} written out as keys, output frames {} to {}", counted(all.before + all.after, "pass of the repeat was", "passes of the repeat were"),
+                                    text(keys.map.first()), text(keys.map.last()));
+    return words + (keys.after.mode == OutsideMode::repeat ? "; after that, all of it repeats" : "");
+}
+
 Result<Operated> on_master(const Timing& timing, const Operation& o) {
-    if (o.kind == OperationKind::fit) {
-        return fail(Error{ErrorCode::invalid, "fit would replace what the master slider plays"}.advise(
+    if (o.kind == OperationKind::fit || o.kind == OperationKind::lengthen) {
+        return fail(Error{ErrorCode::invalid, fmt::format("{} would replace what the master slider plays", to_text(o.kind))}.advise(
             "take the master slider off first"));
     }
-    GARLAND_TRY(done, on_map(*timing.master, o));
+    Timing slider; // as a timing of its own: per cent over output frames
+    slider.map = *timing.master;
+    slider.before = timing.before;
+    slider.after = timing.after;
+    slider.last_is_first = timing.last_is_first;
+    slider.turn_twice = timing.turn_twice;
+    GARLAND_TRY(passes, write_out(slider, o));
+    GARLAND_TRY(done, on_map(slider.map, o));
     Operated out{timing, done.words, "on the master slider"};
+    out.timing.before = slider.before;
+    out.timing.after = slider.after;
+    out.timing.last_is_first = slider.last_is_first;
+    if (!passes.empty()) out.note += "; " + passes;
     if (o.kind == OperationKind::hold || o.kind == OperationKind::freeze) { // the words' number is per cent
         const auto at = out.words.find("source frame ");
         if (at != out.words.npos) out.words.replace(at, 13, "the slider at (%) ");
@@ -283,6 +373,7 @@ Result<Operated> operate(const Timing& timing, const Operation& o) {
         }
     }
     GARLAND_TRY(keys, to_positions(timing));
+    GARLAND_TRY(passes, write_out(keys.timing, o));
     GARLAND_TRY(done, on_map(keys.timing.map, o));
     Operated out{std::move(keys.timing), std::move(done.words), {}};
     out.timing.map = std::move(done.map);
@@ -300,6 +391,7 @@ Result<Operated> operate(const Timing& timing, const Operation& o) {
             out.note = "the speed keys became position keys, since this cannot be said exactly in speeds";
         }
     }
+    if (!passes.empty()) out.note += (out.note.empty() ? "" : "; ") + passes;
     GARLAND_CHECK(validate(out.timing));
     return out;
 }
@@ -315,6 +407,8 @@ const char* to_text(OperationKind kind) {
     case OperationKind::ramp: return "ramp";
     case OperationKind::start: return "start";
     case OperationKind::trim: return "trim";
+    case OperationKind::lengthen: return "lengthen";
+    case OperationKind::hide: return "hide";
     }
     return "hold";
 }

@@ -19,6 +19,8 @@ enum class OperationKind {
     ramp,    // from `from_speed` (usually full speed) at p evenly to `speed` at q, and so on from there
     start,   // the first pose held until `at`, then all of it
     trim,    // only p … q is kept
+    lengthen, // goes on at the end as it goes there, until `source_last` is shown (backward: `source_first`)
+    hide,    // nothing is shown at p … q, both included
 };
 
 struct OutputSpan {
@@ -35,6 +37,8 @@ struct Operation {
     SourceFrame source_first{}, source_last{}; // fit
     double speed = 1;
     double from_speed = 1; // ramp: where it begins, 0 … 1000
+    // Where `at` or the range lies in a repeat, its passes are written out first (unroll.h), at least as far as this.
+    std::optional<OutputFrame> through{};
 };
 
 struct Operated {

@@ -1,5 +1,6 @@
 #include "core/time/stretch_table.h"
 
+#include <algorithm>
 #include <limits>
 
 namespace garland {
@@ -12,6 +13,10 @@ StretchTable::StretchTable(std::vector<Stretch> stretches, double length, Stretc
         starts_.push_back(s.start);
         rows_.push_back({s.start, {s.c[0], s.c[1], s.c[2], s.c[3]}, s.low, s.high, before});
         before = s.c[1] + s.length * (2 * s.c[2] + 3 * s.length * s.c[3]);
+    }
+    const auto hides = [](const Stretch& s) { return s.hidden; };
+    if (std::any_of(stretches.begin(), stretches.end(), hides)) {
+        for (const Stretch& s : stretches) hidden_.push_back(s.hidden);
     }
     starts_.push_back(std::numeric_limits<double>::infinity());
     if (length_ <= 0) {

@@ -16,6 +16,10 @@ class StretchTable {
     // `stretches` reach from 0 to `length`; `end` stands for the last place itself and what comes after it.
     StretchTable(std::vector<Stretch> stretches, double length, Stretch end);
 
+    // Whether nothing is shown in stretch i, and whether that is so of any.
+    bool hides() const { return !hidden_.empty(); }
+    bool hidden(std::uint32_t i) const { return hidden_[i] != 0; }
+
     double length() const { return length_; }
     std::size_t size() const { return rows_.size(); }
 
@@ -46,6 +50,7 @@ class StretchTable {
     double slices_per_frame_ = 0;
     bool fine_ = true;
     std::vector<Row> rows_;              // closed by `end`
+    std::vector<std::uint8_t> hidden_;   // of the rows; empty: none is
     std::vector<double> starts_;         // of the stretches, closed by infinity
     struct Slice {
         double next = 0;         // where the next stretch starts
@@ -72,7 +77,7 @@ GARLAND_INLINE StretchTable::Sample StretchTable::at(double u, std::uint32_t i, 
     const double v = u - r.start;
     const double value = r.c[0] + v * (r.c[1] + v * (r.c[2] + v * r.c[3]));
     const double slope = r.c[1] + v * (2 * r.c[2] + 3 * v * r.c[3]);
-    return {std::min(std::max(value, r.low), r.high), (sign < 0) & (v == 0) ? r.before : slope};
+    return {std::min(std::max(value, r.low), r.high), ((sign < 0) & (v == 0)) ? r.before : slope};
 }
 
 } // namespace garland

@@ -63,7 +63,7 @@ std::vector<double> steffen_slopes(const TimeMap& map) {
     if (n < 2) return slopes;
     auto length = [&](std::size_t i) { return map.keys[i + 1].at - map.keys[i].at; };
     auto secant = [&](std::size_t i) {
-        return map.keys[i].toward == Toward::step ? 0.0 : (map.keys[i + 1].source - map.keys[i].source) / length(i);
+        return stays(map.keys[i].toward) ? 0.0 : (map.keys[i + 1].source - map.keys[i].source) / length(i);
     };
     slopes[0] = secant(0);
     slopes[n - 1] = secant(n - 2);
@@ -97,6 +97,7 @@ std::vector<Stretch> stretches(const TimeMap& map) {
             s.c[3] = (leave + arrive - 2 * secant) / (s.length * s.length);
         };
         switch (a.toward) {
+        case Toward::hidden: s.hidden = true; [[fallthrough]];
         case Toward::step: s.low = s.high = a.source.value; break;
         case Toward::linear: s.c[1] = secant; break;
         case Toward::smooth: hermite(slopes[i], slopes[i + 1]); break;
@@ -116,6 +117,7 @@ const char* to_text(Toward toward) {
     case Toward::step: return "step";
     case Toward::linear: return "linear";
     case Toward::smooth: return "smooth";
+    case Toward::hidden: return "hidden";
     case Toward::free: return "free";
     }
     return "linear";

@@ -16,6 +16,7 @@ enum class Toward {
     step,   // keeps the key's source frame, jumps at the next key
     linear, //
     smooth, // monotone cubic Hermite (Steffen 1990): never leaves the interval between its two keys
+    hidden, // nothing is shown until the next key; its source frame stays as with step
     free,   // cubic Hermite through the slopes `leave` of this key and `arrive` of the next
 };
 
@@ -57,11 +58,17 @@ struct Stretch {
     double start = 0, length = 0;
     double c[4] = {0, 0, 0, 0};
     double low = 0, high = 0;
+    bool hidden = false; // nothing is shown
 };
+
+// Whether a stretch keeps its source frame until the next key: step and hidden.
+inline bool stays(Toward toward) {
+    return toward == Toward::step || toward == Toward::hidden;
+}
 
 // All stretches of a valid map (one fewer than keys); `start` counts from the map's first key.
 std::vector<Stretch> stretches(const TimeMap& map);
 
-const char* to_text(Toward toward); // "step", "linear", "smooth", "free"
+const char* to_text(Toward toward); // "step", "linear", "smooth", "hidden", "free"
 
 } // namespace garland

@@ -51,7 +51,7 @@ void add_jumps(const Timing& timing, const std::vector<Stretch>& parts, std::vec
         const double before = end_value(parts[i]), after = parts[i + 1].c[0];
         // A pose held for n frames may go on n frames further, as in stepped motion, and half as much again.
         const double allowed = 1.5 * std::max(parts[i].length, 1.0) + 0.5;
-        if (std::abs(after - before) <= allowed) continue;
+        if (std::abs(after - before) <= allowed || parts[i].hidden || parts[i + 1].hidden) continue;
         const OutputFrame at(start + parts[i + 1].start);
         bool faded = false;
         for (OutputFrame f : fading) faded |= std::abs(f - at) < 1e-6;

@@ -216,8 +216,10 @@ TimingPlan::Rest TimingPlan::rest_at(OutputFrame local) const {
     const double x = local.value - first_;
     const Folded f = fold(local);
     if (f.absent || f.run_slope != 0 || !(x == x)) return out;
+    const TimingSample here_now = finish(f);
+    if (here_now.absent) return out;
     const Pieces pieces(*this);
-    const double shown = finish(f).source;
+    const double shown = here_now.source;
     auto stays = [&](double at) { return std::abs(pieces.value(at) - shown) < 1e-9; };
     // What comes before the first piece and after the last one: a pose for ever, or something else.
     auto rests = [](const Side& s) {

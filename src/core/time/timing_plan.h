@@ -47,9 +47,9 @@ class TimingPlan {
         double u, sign, pass;
     };
     static Wrapped wrap(double x, double period, double length, bool there_and_back);
-    // Set when before and after fold alike without a count and there is no master slider: then fold(τ) is
+    // Set when before and after fold alike without a count there is no master slider and nothing is hidden inside: then fold(τ) is
     // wrap(τ − first, period, length, …), and what is shown there is table().at(…).
-    bool alike() const { return alike_; }
+    bool alike() const { return alike_ && !table_.hides(); }
     double period() const { return after_.period; }
     double length() const { return after_.length; }
     // Output frames after which what follows the span is the same again; 0 where it does not go on endlessly.
@@ -117,19 +117,23 @@ class TimingPlan {
 GARLAND_INLINE TimingSample TimingPlan::finish(const Folded& f) const {
     TimingSample out;
     double u = f.u, slope = f.sign;
+    bool hidden = f.absent;
     if (has_master_) {
-        const auto share = master_.at(u, master_.find(u), f.sign);
+        const std::uint32_t key = master_.find(u);
+        const auto share = master_.at(u, key, f.sign);
+        hidden |= master_.hides() && master_.hidden(key);
         const double to_span = table_.length() / 100;
         u = std::clamp(share.value * to_span, 0.0, table_.length());
         slope *= share.slope * to_span;
     }
-    const auto here = table_.at(u, table_.find(u), slope);
+    const std::uint32_t stretch = table_.find(u);
+    const auto here = table_.at(u, stretch, slope);
     out.source = here.value + f.run;
     out.slope = slope * here.slope + f.run_slope;
     out.span_frame = first_ + f.u;
     out.pass = f.pass;
     out.part = f.part;
-    out.absent = f.absent;
+    out.absent = hidden || (table_.hides() && table_.hidden(stretch));
     return out;
 }
 

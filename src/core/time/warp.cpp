@@ -55,8 +55,8 @@ void add_piece(const Stretch& s, Toward toward, const Placed& w, double u0, doub
     if (!(u1 - u0 > 1e-9)) return;
     const bool even = w.part.from == w.part.to, straight = s.c[2] == 0 && s.c[3] == 0;
     const Place a = place_on(s, w, u0), b = place_on(s, w, u1);
-    if (toward == Toward::step) {
-        out.push_back({a, b, Toward::step});
+    if (stays(toward)) {
+        out.push_back({a, b, toward});
     } else if (straight && (even || s.c[1] == 0)) {
         out.push_back({a, b, Toward::linear});
     } else if (straight || even) { // a quadratic or a cubic: one Hermite stretch is exact
@@ -79,10 +79,13 @@ Result<TimeMap> warped(const TimeMap& map, const std::vector<WarpPart>& parts) {
         if (own.empty() || part.moved() == 0 || w.x >= length) { // a hold
             if (part.moved() > 0 && !own.empty()) break;         // beyond the map's end there is nothing more to play
             double value = map.keys.back().source.value;
+            Toward toward = Toward::linear;
             for (const Stretch& s : own) {
-                if (s.start <= w.x && w.x < s.start + s.length) value = place_on(s, w, 0).value;
+                if (!(s.start <= w.x && w.x < s.start + s.length)) continue;
+                value = place_on(s, w, 0).value;
+                if (s.hidden) toward = Toward::hidden;
             }
-            pieces.push_back({{w.t, value, 0}, {w.t + part.length, value, 0}, Toward::linear});
+            pieces.push_back({{w.t, value, 0}, {w.t + part.length, value, 0}, toward});
             w.t += part.length;
             continue;
         }
@@ -110,7 +113,7 @@ Result<TimeMap> warped(const TimeMap& map, const std::vector<WarpPart>& parts) {
     Key end{map.first() + last.b.t, SourceFrame(last.b.value), map.keys.back().toward};
     if (last.toward == Toward::free) end.arrive = last.b.slope;
     // The jump at the very end, where the warp came that far.
-    if (last.toward == Toward::step && w.x >= length * (1 - 1e-12)) end.source = map.keys.back().source;
+    if (stays(last.toward) && w.x >= length * (1 - 1e-12)) end.source = map.keys.back().source;
     if (end.toward == Toward::free) end.toward = Toward::linear;
     result.keys.push_back(end);
     GARLAND_CHECK(validate(result));

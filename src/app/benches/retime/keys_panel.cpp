@@ -19,9 +19,9 @@ KeysPanel::KeysPanel(Document& document, Viewing& viewing, TimeMapView& map) : R
                     tr("The output frame of the picked key"), 70);
     value_ = number(Quantity::source_frames, -frame_limit, frame_limit, 3, tr("Source frame of the key"),
                     tr("What the picked key shows: a source frame, a speed or the slider's per cent"), 70);
-    toward_ = make_choice({tr("step"), tr("linear"), tr("smooth"), tr("free")}, tr("Towards the next key"),
+    toward_ = make_choice({tr("step"), tr("linear"), tr("smooth"), tr("hidden"), tr("free")}, tr("Towards the next key"),
                           tr("How the curve goes from this key to the next. Smooth never leaves the two keys' poses; free "
-                             "follows the slopes of its two handles."),
+                             "follows the slopes of its two handles; hidden shows nothing until the next key."),
                           [this](int i) {
                               const auto toward = static_cast<Toward>(i);
                               const PickedKeys keys = map_.picked();
