@@ -10,6 +10,7 @@
 #include "io/ply.h"
 #include "io/series.h"
 
+#include <QAbstractItemView>
 #include <QApplication>
 #include <QComboBox>
 #include <QDropEvent>
@@ -103,6 +104,24 @@ inline void type(QWidget& in, const QString& field, const QString& text) {
     f->selectAll();
     QTest::keyClicks(f, text);
     QTest::keyClick(f, Qt::Key_Return);
+}
+// Opens a box with the pointer and takes an entry of its list by keys, as a person does.
+inline void choose_at(QComboBox& box, int index) {
+    QTest::mouseClick(&box, Qt::LeftButton, Qt::NoModifier, QPoint(box.width() / 2, box.height() / 2));
+    QTRY_VERIFY(box.view()->isVisible());
+    QAbstractItemView* list = box.view();
+    QTest::keyClick(list, Qt::Key_Home);
+    for (int i = 0; i < index; ++i) QTest::keyClick(list, Qt::Key_Down);
+    QCOMPARE(list->currentIndex().row(), index);
+    QTest::keyClick(list, Qt::Key_Return);
+    QTRY_VERIFY(!list->isVisible());
+    QCoreApplication::processEvents();
+}
+inline void choose(QWidget& in, const QString& name, const QString& text) {
+    auto* box = named<QComboBox>(in, name);
+    const int index = box->findText(text);
+    QVERIFY2(index >= 0, qPrintable("no choice " + text));
+    choose_at(*box, index);
 }
 inline void click_at(QWidget& on, QPointF at) {
     QTest::mouseClick(&on, Qt::LeftButton, Qt::NoModifier, at.toPoint());

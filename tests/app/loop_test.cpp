@@ -23,11 +23,7 @@ struct AtLoop : Opened {
 };
 
 void pick(QWidget& in, const QString& box, const QString& text) {
-    auto* b = named<QComboBox>(in, box);
-    const int index = b->findText(text);
-    QVERIFY2(index >= 0, qPrintable("no choice " + text));
-    b->setCurrentIndex(index);
-    emit b->activated(index);
+    choose(in, box, text);
 }
 
 double brightness(QRgb c) {
@@ -126,7 +122,7 @@ class LoopStepTest : public QObject {
         QVERIFY(part.contains(27) && part.count() <= 25); // the first wrap at or after frame 20: 1 + 26
         QTest::qWait(300);
         QVERIFY(part.contains(viewing.frame().value));
-        QTest::keyClick(&o.window, Qt::Key_L);
+        QTest::keyClick(&o.window, Qt::Key_Space, Qt::ShiftModifier);
         QVERIFY(!viewing.playing());
         viewing.play(true);
         QVERIFY(!viewing.playing_part()); // Space plays the whole range again

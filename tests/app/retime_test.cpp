@@ -205,8 +205,7 @@ class RetimeTest : public QObject {
         o.set(timing_of("1:0 24:20 48:47"));
         QTest::mouseClick(&o.view, Qt::LeftButton, {}, o.at(24, 20).toPoint());
         auto* toward = named<QComboBox>(o.bench, "Towards the next key");
-        toward->setCurrentIndex(3);
-        emit toward->activated(3);
+        choose_at(*toward, 3);
         QCOMPARE(o.timing().map.keys[1].toward, Toward::free);
         const double slope = 27.0 / 24; // nothing jumped: it kept the slope it had
         QVERIFY(close(o.timing().map.keys[1].leave, slope, 1e-6));
@@ -259,8 +258,7 @@ class RetimeTest : public QObject {
         type(o.bench, "Speed of the phrase", "0.5");
         type(o.bench, "Cross-fade", "1 beats");
         auto* direction = named<QComboBox>(o.bench, "Direction");
-        direction->setCurrentIndex(1);
-        emit direction->activated(1);
+        choose_at(*direction, 1);
         QCOMPARE(o.timing().phrases.list[2].direction, Direction::backward);
         QCOMPARE(o.timing().phrases.list[2].fade, 15.0);
         // Dragged to the top.
@@ -353,7 +351,7 @@ class RetimeTest : public QObject {
         o.window.viewing().set_frame(30);
         QVERIFY(std::abs(o.window.stage().orbit().camera.azimuth - (start.azimuth + 180)) > 1);
         QCOMPARE(o.text(), before);
-        QTest::keyClick(&o.window, Qt::Key_K); // key this view
+        QTest::keyClick(&o.window, Qt::Key_C, Qt::ShiftModifier); // key this view
         QCOMPARE(o.project().settings.camera_keys.size(), 3u);
         QVERIFY(o.window.viewing().through_camera());
         QCOMPARE(o.list("Camera keys").count(), 3);
@@ -454,8 +452,7 @@ class RetimeTest : public QObject {
         const V3f moved = o.window.stage().scene()->copies[0].position;
         QVERIFY((moved - still).length() > 0.01);
         auto* end = named<QComboBox>(o.window.arrange(), "How the wobble ends");
-        end->setCurrentIndex(1);
-        emit end->activated(1);
+        choose_at(*end, 1);
         type(o.window.arrange(), "Wobble at", "20");
         o.wait_for_scene();
         QVERIFY((o.window.stage().scene()->copies[0].position - still).length() < 1e-6); // let go at 20, back by 32

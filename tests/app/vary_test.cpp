@@ -33,16 +33,6 @@ struct AtWork : Opened {
     }
 };
 
-// Picks an entry of a box as a person does.
-void choose(QWidget& in, const QString& box_name, const QString& text) {
-    auto* box = named<QComboBox>(in, box_name);
-    const int i = box->findText(text);
-    QVERIFY2(i >= 0, qPrintable("no choice " + text));
-    box->setCurrentIndex(i);
-    emit box->activated(i);
-    QTest::qWait(20);
-}
-
 } // namespace
 
 class VaryTest : public QObject {

@@ -64,9 +64,7 @@ class WindowTest : public QObject {
         QCOMPARE(map_text(window.document().project().timings[0].map), "1:0 20:19 30:19 58:47");
         click_tab(window.retime(), "before and after");
         auto* after = named<QComboBox>(window.retime(), "After the timing");
-        after->setFocus();
-        QTest::keyClicks(after, "there");
-        emit after->activated(after->currentIndex());
+        choose_at(*after, 2);
         QCOMPARE(window.document().project().timings[0].after.mode, OutsideMode::there_and_back);
 
         QTest::keyClick(&window, Qt::Key_4, Qt::AltModifier);
@@ -85,8 +83,7 @@ class WindowTest : public QObject {
         QTest::keyClick(&window, Qt::Key_5, Qt::AltModifier);
         click(window.vary(), "Add delay");
         auto* driver = named<QComboBox>(window.vary(), "Driver");
-        driver->setCurrentIndex(1);
-        emit driver->activated(1);
+        choose_at(*driver, 1);
         type(window.vary(), "To", "4f");
         QVERIFY2(all_text(window.vary()).contains("every copy <b>4 frames later</b>"),
                  qPrintable(all_text(window.vary())));
@@ -129,8 +126,7 @@ class WindowTest : public QObject {
         o.window.set_step(0);
         QTest::qWait(50);
         auto* up = named<QComboBox>(o.window.gather(), "Up axis");
-        up->setCurrentIndex(1);
-        emit up->activated(1);
+        choose_at(*up, 1);
         type(o.window.gather(), "Scale", "0.5");
         QVERIFY(o.project().sources[0].up == UpAxis::z && o.project().sources[0].scale == 0.5);
         o.wait_for_scene();
@@ -173,8 +169,7 @@ class WindowTest : public QObject {
         type(o.window.retime(), "Source frame of the key", "0.5 s");
         QCOMPARE(map_text(o.map()), "1:0 30.5:12 48:47");
         auto* toward = named<QComboBox>(o.window.retime(), "Towards the next key");
-        toward->setCurrentIndex(2);
-        emit toward->activated(2);
+        choose_at(*toward, 2);
         QCOMPARE(map_text(o.map()), "1:0 30.5:12~ 48:47");
         // A key cannot be dragged past its neighbour.
         drag(view, at(30.5, 12), at(200, 12));
@@ -220,9 +215,9 @@ class WindowTest : public QObject {
         QCOMPARE(project_text(o.project()), before); // byte for byte
         QTest::keyClick(&o.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
         QCOMPARE(map_text(o.map()), "1:0 11:10 23:10 60:47");
-        QTest::keyClick(&o.window, Qt::Key_Period);
+        QTest::keyClick(&o.window, Qt::Key_PageDown);
         QCOMPARE(o.window.viewing().frame().value, 23.0);
-        QTest::keyClick(&o.window, Qt::Key_Comma);
+        QTest::keyClick(&o.window, Qt::Key_PageUp);
         QCOMPARE(o.window.viewing().frame().value, 11.0);
     }
 
@@ -507,9 +502,9 @@ class WindowTest : public QObject {
                                         .arg(o.window.minimumSizeHint().height())));
             }
         }
-        QTest::keyClick(&o.window, Qt::Key_F10);
+        QTest::keyClick(&o.window, Qt::Key_F8);
         QVERIFY(!o.window.retime().isVisible() && !o.window.loom().isVisible() && o.window.stage().isVisible());
-        QTest::keyClick(&o.window, Qt::Key_F10);
+        QTest::keyClick(&o.window, Qt::Key_F8);
         QVERIFY(o.window.loom().isVisible());
     }
 };

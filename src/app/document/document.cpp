@@ -39,6 +39,7 @@ class EditCommand : public QUndoCommand {
         revert(before, other->edit_);
         revert(before, edit_);
         edit_ = joined(edit_, other->edit_, before);
+        if (edit_.empty()) setObsolete(true); // led back to where it began
         setText(QString::fromStdString(edit_.words));
         return true;
     }
@@ -53,6 +54,9 @@ class EditCommand : public QUndoCommand {
 
 Document::Document(Jobs& jobs, QObject* parent) : QObject(parent), jobs_(jobs), cache_(usual_cache_bytes()) {
     connect(&undo_, &QUndoStack::cleanChanged, this, &Document::path_changed);
+    connect(&undo_, &QUndoStack::indexChanged, this, [this] {
+        if (!editing_) end_merge(); // undone or redone: the next edit is a step of its own
+    });
     rebuild();
 }
 
@@ -211,7 +215,9 @@ bool Document::edit(const QString& words, const std::function<Result<void>(Proje
     if (step.empty()) return false;
     if (merge.isEmpty() || merge != last_merge_) ++merge_serial_;
     last_merge_ = merge;
+    editing_ = true;
     undo_.push(new EditCommand(*this, std::move(step), merge.isEmpty() ? 0 : merge_serial_));
+    editing_ = false;
     ++edits_;
     return true;
 }

@@ -110,6 +110,7 @@ class Document : public QObject {
     quint64 edits_ = 0, generation_ = 0; // generation: another project, another number
     quint64 merge_serial_ = 0;
     QString last_merge_;
+    bool editing_ = false;
     QPointer<Job> opening_;
 };
 

@@ -63,7 +63,17 @@ void Viewing::play_across_wrap() {
     play(true);
 }
 
+void Viewing::shuttle(int direction) {
+    const double pace = playing() && pace_ * direction > 0 ? std::clamp(pace_ * 2, -8.0, 8.0) : direction;
+    if (direction < 0 && frame_ <= static_cast<double>(document_.project().settings.range.first)) set_frame(static_cast<double>(document_.project().settings.range.last));
+    play(true);
+    pace_ = pace;
+    play_from_ = frame_;
+    clock_.restart();
+}
+
 void Viewing::play(bool on) {
+    if (!on) pace_ = 1;
     if (on == playing()) return;
     if (on) {
         const FrameRange range = part_.value_or(document_.project().settings.range);
@@ -81,7 +91,7 @@ void Viewing::play(bool on) {
 void Viewing::tick() {
     const FrameRange range = part_.value_or(document_.project().settings.range);
     const double passed =
-        std::floor(document_.project().settings.rate.frames_in(Seconds(static_cast<double>(clock_.elapsed()) / 1000)));
+        std::floor(document_.project().settings.rate.frames_in(Seconds(static_cast<double>(clock_.elapsed()) / 1000)) * std::abs(pace_)) * (pace_ < 0 ? -1 : 1);
     const double count = static_cast<double>(range.count());
     double at = play_from_ + passed - static_cast<double>(range.first);
     at -= std::floor(at / count) * count;

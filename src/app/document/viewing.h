@@ -22,6 +22,8 @@ class Viewing : public QObject {
     void set_frame(double frame); // brought into the range
     bool playing() const { return timer_.isActive(); }
     void play(bool on);
+    void shuttle(int direction); // 1 forward, −1 backward, at the rate; again: twice as fast, up to eight times
+    double pace() const { return playing() ? pace_ : 0; }
     // Plays the frames around the current copy's wrap over and over: the one at or after the playhead, or the one before
     // it; the whole range where nothing wraps.
     void play_across_wrap();
@@ -32,6 +34,7 @@ class Viewing : public QObject {
     void toggle(std::int64_t copy);
     std::int64_t current_copy() const; // the one traced: picked last, or the first; −1 without copies
     void set_current_copy(std::int64_t copy);
+    void set_current(std::int64_t copy) { current_ = copy; } // of those that are picked
 
     ColourMode colour() const { return colour_; }
     void set_colour(ColourMode mode);
@@ -94,6 +97,7 @@ class Viewing : public QObject {
     QTimer timer_;
     QElapsedTimer clock_;
     double play_from_ = 1;
+    double pace_ = 1;
     std::optional<FrameRange> part_;
 };
 

@@ -36,11 +36,12 @@ void LoomView::mousePressEvent(QMouseEvent* event) {
     press_ = event->position();
     dragged_ = false;
     const std::int64_t row = layout_.row_at(press_.y());
-    if (row < 0) {
+    if (row < 0 || row >= static_cast<std::int64_t>(order_.size())) {
         drag_ = press_.x() >= layout_.names ? Drag::frame : Drag::none;
         if (drag_ == Drag::frame) go_to(press_.x());
         return;
     }
+    document_.end_merge();
     drag_copy_ = copy_of_row(row);
     drag_ = Drag::row;
     const bool add = event->modifiers() & Qt::ControlModifier;
@@ -50,6 +51,7 @@ void LoomView::mousePressEvent(QMouseEvent* event) {
         viewing_.set_current_copy(drag_copy_);
     }
     drag_from_ = 0;
+    drag_copies_ = viewing_.selection();
 }
 
 void LoomView::mouseMoveEvent(QMouseEvent* event) {
@@ -60,13 +62,7 @@ void LoomView::mouseMoveEvent(QMouseEvent* event) {
         dragged_ = true;
         double by = (at.x() - press_.x()) * layout_.frames_per_pixel();
         by = event->modifiers() & Qt::ShiftModifier ? std::round(by * 100) / 100 : std::round(by);
-        const double change = by - drag_from_;
-        if (change == 0) return;
-        drag_from_ = by;
-        set_nudges(
-            viewing_.selection(), [change](double now) { return now + change; }, tr("Nudge copies"),
-            QStringLiteral("loom-drag"));
-        return;
+        return drag_nudges(by);
     }
     const std::int64_t row = layout_.row_at(at.y());
     if (row < 0 || at.x() < layout_.names) return emit hovered({});
@@ -74,13 +70,66 @@ void LoomView::mouseMoveEvent(QMouseEvent* event) {
     if (t) emit hovered(QString::fromStdString(t->line));
 }
 
+void LoomView::drag_nudges(double by) {
+    const double change = by - drag_from_;
+    if (change == 0) return;
+    drag_from_ = by;
+    set_nudges(
+        drag_copies_, [change](double now) { return now + change; }, tr("Nudge copies"), QStringLiteral("loom-drag"));
+}
+
+void LoomView::end_drag(bool put_back) {
+    if (drag_ == Drag::row && dragged_ && put_back) drag_nudges(0);
+    if (dragged_) document_.end_merge();
+    drag_ = Drag::none;
+    dragged_ = false;
+    drag_copies_.clear();
+}
+
+void LoomView::step_row(std::int64_t by, bool add) {
+    if (order_.empty()) return;
+    const std::int64_t now = row_of_copy(viewing_.current_copy());
+    const std::int64_t row = std::clamp<std::int64_t>(now + by, 0, static_cast<std::int64_t>(order_.size()) - 1), copy = copy_of_row(row);
+    if (add) {
+        std::set<std::int64_t> all = viewing_.selection();
+        if (now >= 0) all.insert(copy_of_row(now));
+        all.insert(copy);
+        viewing_.select(std::move(all));
+        viewing_.set_current(copy);
+    } else {
+        viewing_.set_current_copy(copy);
+    }
+    show_copy(copy);
+    update();
+}
+
+bool LoomView::event(QEvent* event) {
+    if (event->type() == QEvent::ShortcutOverride) {
+        const int key = static_cast<QKeyEvent*>(event)->key();
+        if (key == Qt::Key_Up || key == Qt::Key_Down || key == Qt::Key_Delete) {
+            event->accept();
+            return true;
+        }
+    }
+    return QWidget::event(event);
+}
+
+void LoomView::keyPressEvent(QKeyEvent* event) {
+    const bool add = event->modifiers() & Qt::ShiftModifier;
+    switch (event->key()) {
+    case Qt::Key_Up: return step_row(-1, add);
+    case Qt::Key_Down: return step_row(1, add);
+    case Qt::Key_Delete: return set_nudges(viewing_.selection(), [](double) { return 0.0; }, tr("Clear the nudges of the picked copies"), {});
+    default: QWidget::keyPressEvent(event);
+    }
+}
+
 void LoomView::mouseReleaseEvent(QMouseEvent* event) {
     if (drag_ == Drag::row && !dragged_) {
         if (!(event->modifiers() & Qt::ControlModifier)) viewing_.set_current_copy(drag_copy_);
         if (event->position().x() >= layout_.names) go_to(event->position().x());
     }
-    if (dragged_) document_.end_merge();
-    drag_ = Drag::none;
+    end_drag(false);
 }
 
 void LoomView::mouseDoubleClickEvent(QMouseEvent* event) {

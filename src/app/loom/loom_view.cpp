@@ -17,7 +17,7 @@ LoomView::LoomView(Document& document, Viewing& viewing, QWidget* parent)
     : QWidget(parent), document_(document), viewing_(viewing) {
     setObjectName("pane");
     setMouseTracking(true);
-    setFocusPolicy(Qt::ClickFocus);
+    setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Loom"));
     setMinimumHeight(90);
     auto* head = new QWidget(this);
@@ -50,7 +50,16 @@ LoomView::LoomView(Document& document, Viewing& viewing, QWidget* parent)
         update();
     });
     connect(&document_, &Document::changed, this, &LoomView::refresh);
-    connect(&viewing_, &Viewing::frame_changed, this, qOverload<>(&QWidget::update));
+    connect(&viewing_, &Viewing::frame_changed, this, [this] {
+        if (sort_ == LoomSort::now && !viewing_.playing()) { // the poses now are others
+            sort_rows();
+            stale_ = true;
+        }
+        update();
+    });
+    connect(&viewing_, &Viewing::playing_changed, this, [this] {
+        if (sort_ == LoomSort::now) refresh();
+    });
     connect(&viewing_, &Viewing::selection_changed, this, [this] {
         const ArrangementId now = viewing_.arrangement();
         if (now != shown_arrangement_ && viewing_.selection().empty()) show_copy(viewing_.current_copy()); // chosen by name elsewhere
@@ -157,6 +166,8 @@ void LoomView::render() {
         thin ? h
              : static_cast<int>(std::min<double>(std::ceil(h / row_pixels) + 1,
                                                  static_cast<double>(layout_.rows) - std::floor(layout_.scroll)));
+    uchar* const bits = picture_.bits(); // once: asking a picture for its rows from several threads at once is a race
+    const qsizetype stride = picture_.bytesPerLine();
     parallel_for(static_cast<std::size_t>(std::max(lines, 0)), 8, [&](std::size_t from, std::size_t to) {
         std::vector<CopyMoment> row(frames.size());
         for (std::size_t k = from; k < to; ++k) {
@@ -175,7 +186,7 @@ void LoomView::render() {
             const int y1 = std::min(h, thin ? y0 + 1 : static_cast<int>(std::lround(top + row_pixels)) - gap);
             const int middle = (y0 + y1 - 1) / 2;
             for (int y = y0; y < y1; ++y) {
-                auto* line = reinterpret_cast<QRgb*>(picture_.scanLine(y));
+                auto* line = reinterpret_cast<QRgb*>(bits + y * stride);
                 for (int x = 0; x < w; ++x) {
                     const CopyMoment& m = row[static_cast<std::size_t>(x)];
                     if (m.has(mark_absent)) continue; // bare ground
@@ -226,6 +237,11 @@ void LoomView::paintEvent(QPaintEvent*) {
     p.setPen(Qt::NoPen);
     p.setBrush(t.panel);
     p.drawRoundedRect(rect(), 6, 6);
+    if (hasFocus()) {
+        p.setPen(QPen(t.accent, 1));
+        p.setBrush(Qt::NoBrush);
+        p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
+    }
     if (order_.empty()) {
         p.setPen(t.muted);
         p.drawText(rect(), Qt::AlignCenter, tr("No copies yet. Gather a source, then arrange copies of it."));
@@ -260,6 +276,7 @@ void LoomView::paintEvent(QPaintEvent*) {
         }
         std::size_t index = 0;
         const ArrangementShow* a = show.find(copy, index);
+        if (!a) continue;
         if (const auto share = colouring.still_share(*a, index)) { // what the Stage colours the copy by
             p.fillRect(QRectF(5, y, 4, std::max(rp - (rp >= 4 ? 1 : 0), 1.0)), QColor(swatch.at(*share)));
         }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/document/colouring.h"
+#include "app/widgets/draggable.h"
 #include "app/loom/loom_layout.h"
 #include "app/loom/row_order.h"
 
@@ -13,7 +14,7 @@
 
 namespace garland {
 
-class LoomView : public QWidget {
+class LoomView : public QWidget, public Draggable {
     Q_OBJECT
   public:
     LoomView(Document& document, Viewing& viewing, QWidget* parent = nullptr);
@@ -27,6 +28,8 @@ class LoomView : public QWidget {
     void nudge(double frames);         // the picked copies later, or ahead below 0
     void show_copy(std::int64_t copy); // scrolls to it
 
+    void end_drag(bool put_back) override;
+
   signals:
     void hovered(const QString& trace);
 
@@ -39,6 +42,8 @@ class LoomView : public QWidget {
     void mouseReleaseEvent(QMouseEvent* event) override;
     void mouseDoubleClickEvent(QMouseEvent* event) override;
     void leaveEvent(QEvent* event) override;
+    bool event(QEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
 
   private:
     void paint_beats(QPainter& p) const;
@@ -48,6 +53,8 @@ class LoomView : public QWidget {
     void update_scroll();
     void update_words();
     void go_to(double x); // sets the output frame
+    void drag_nudges(double by);
+    void step_row(std::int64_t by, bool add);
     double nudge_of(std::int64_t copy) const;
     void set_nudges(const std::set<std::int64_t>& copies, const std::function<double(double)>& change,
                     const QString& words, const QString& merge);
@@ -68,6 +75,7 @@ class LoomView : public QWidget {
     std::int64_t drag_copy_ = -1;
     ArrangementId shown_arrangement_;
     double drag_from_ = 0;
+    std::set<std::int64_t> drag_copies_; // those that a drag nudges: the picked ones when it began
     bool dragged_ = false, stale_ = true;
 };
 

@@ -13,6 +13,7 @@
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
 
+#include <QAbstractItemView>
 #include <QApplication>
 #include <QCloseEvent>
 #include <QFileDialog>
@@ -23,7 +24,9 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QPlainTextEdit>
 #include <QSettings>
+#include <QTextEdit>
 
 namespace garland {
 
@@ -96,7 +99,9 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
     connect(handoff_, &HandoffBench::about_to_write, &autosave_, &Autosave::keep_now);
     connect(&document_, &Document::path_changed, this, &MainWindow::update_title);
     connect(&document_, &Document::changed, this, &MainWindow::update_title);
+    connect(&FieldHub::instance(), &FieldHub::settled, &document_, &Document::end_merge);
     connect(&document_, &Document::opened, this, [this] {
+        if (auto* dragged = dynamic_cast<Draggable*>(pressed_.data())) dragged->end_drag(false); // what it worked on has gone
         if (!document_.path().isEmpty()) remember_recent(document_.path());
         set_step(document_.project().sources.empty() ? 0 : 1);
     });
@@ -138,22 +143,78 @@ void MainWindow::add_action(QMenu* menu, const QString& text, const QKeySequence
         keys_.emplace_back(key.toString(QKeySequence::NativeText), QString(text).remove('&').remove(QChar(0x2026)));
 }
 
+namespace {
+bool takes_text(const QObject* widget) {
+    const auto* box = qobject_cast<const QComboBox*>(widget);
+    return qobject_cast<const QLineEdit*>(widget) || qobject_cast<const QTextEdit*>(widget) || qobject_cast<const QPlainTextEdit*>(widget) || (box && box->isEditable());
+}
+bool is_list(const QObject* widget) {
+    return qobject_cast<const QComboBox*>(widget) || qobject_cast<const QAbstractItemView*>(widget);
+}
+} // namespace
+
+// Single keys (Space, H, arrows) belong to the window but where text is typed; buttons answer Return.
 bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
-    if (event->type() == QEvent::ShortcutOverride) {
-        auto* key = static_cast<QKeyEvent*>(event);
-        const bool typing = qobject_cast<QLineEdit*>(watched) || qobject_cast<QComboBox*>(watched);
-        const bool plain = !(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier));
-        const bool function = key->key() >= Qt::Key_F1 && key->key() <= Qt::Key_F12;
-        if (typing && plain && !function) {
-            event->accept();
-            return true;
-        }
-        if (key->key() == Qt::Key_Space && qobject_cast<QAbstractButton*>(watched)) { // Space presses a focused button
-            event->accept();
+    auto* widget = qobject_cast<QWidget*>(watched);
+    if (!widget) return QMainWindow::eventFilter(watched, event);
+    switch (event->type()) {
+    case QEvent::MouseButtonPress: pressed_ = widget; break;
+    case QEvent::MouseButtonRelease: pressed_ = nullptr; break;
+    case QEvent::ShortcutOverride:
+    case QEvent::KeyPress:
+        if (widget->window() == this && filter_key(widget, static_cast<QKeyEvent*>(event))) return true;
+        break;
+    default: break;
+    }
+    return QMainWindow::eventFilter(watched, event);
+}
+
+// True: the key has been dealt with. As a shortcut override it is accepted then, so that the widget gets it as a key.
+bool MainWindow::filter_key(QWidget* watched, QKeyEvent* key) {
+    const bool asks = key->type() == QEvent::ShortcutOverride;
+    const bool plain = !(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier | Qt::MetaModifier));
+    const bool function = key->key() >= Qt::Key_F1 && key->key() <= Qt::Key_F12;
+    const bool enter = key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter;
+    if (key->key() == Qt::Key_Escape && pressed_ && QGuiApplication::mouseButtons() != Qt::NoButton) { // a drag is given up
+        if (auto* dragged = dynamic_cast<Draggable*>(pressed_.data())) {
+            if (!asks) dragged->end_drag(true);
+            key->accept();
             return true;
         }
     }
-    return QMainWindow::eventFilter(watched, event);
+    if (asks && takes_text(watched) && plain && !function) {
+        key->accept();
+        return true;
+    }
+    if (asks && is_list(watched) && plain) { // a list goes by its own arrows; letters and Space stay the window's
+        for (int own : {Qt::Key_Up, Qt::Key_Down, Qt::Key_Home, Qt::Key_End, Qt::Key_PageUp, Qt::Key_PageDown, Qt::Key_Return, Qt::Key_Enter}) {
+            if (key->key() != own) continue;
+            key->accept();
+            return true;
+        }
+    }
+    if (asks) return false;
+    if (is_list(watched) && !takes_text(watched) && plain && !key->text().isEmpty() && key->text()[0].isPrint()) return true; // no list is searched by letters
+    if (auto* button = qobject_cast<QAbstractButton*>(watched); button && enter && plain) {
+        if (button->isEnabled()) button->click();
+        return true;
+    }
+    const auto* line = qobject_cast<QLineEdit*>(watched);
+    if (line && plain && (enter || (key->key() == Qt::Key_Escape && !line->isModified()))) { // the keyboard goes back to the view
+        QMetaObject::invokeMethod(this, [this, field = QPointer<QWidget>(watched)] {
+            if (field && field->hasFocus() && home()) home()->setFocus();
+        }, Qt::QueuedConnection);
+    }
+    return false;
+}
+
+QWidget* MainWindow::home() const {
+    QWidget* own = steps_[static_cast<std::size_t>(step_)]->home();
+    return own && own->isVisible() ? own : loom_;
+}
+
+void MainWindow::commit_typed() {
+    if (takes_text(focusWidget()) && home()) home()->setFocus();
 }
 
 void MainWindow::set_step(int step) {
@@ -161,6 +222,8 @@ void MainWindow::set_step(int step) {
     benches_->setCurrentIndex(step);
     rail_->set_current(step);
     steps_[static_cast<std::size_t>(step)]->entered();
+    const QWidget* now = focusWidget();
+    if (!now || rail_->isAncestorOf(now) || !now->isVisible()) home()->setFocus();
 }
 
 void MainWindow::open(const QString& path) {
@@ -181,6 +244,7 @@ void MainWindow::show_problem(const Error& error) {
 }
 
 bool MainWindow::save() {
+    commit_typed();
     if (document_.path().isEmpty()) return save_as();
     const auto saved = document_.try_save(document_.path());
     if (saved) return true;
@@ -251,6 +315,7 @@ void MainWindow::offer_recovery() {
 }
 
 bool MainWindow::save_as() {
+    commit_typed();
     QString path = QFileDialog::getSaveFileName(
         this, tr("Save the project"), document_.path().isEmpty() ? document_.title() + ".garland" : document_.path(),
         tr("Garland projects (*.garland)"));
@@ -262,6 +327,7 @@ bool MainWindow::save_as() {
 }
 
 bool MainWindow::may_discard() {
+    commit_typed();
     if (!document_.dirty()) return true;
     QMessageBox box(QMessageBox::Question, tr("Unsaved changes"),
                     tr("“%1” has changes that are not saved.").arg(document_.title()), QMessageBox::NoButton, this);
@@ -352,7 +418,11 @@ void MainWindow::show_keys() {
         text += QStringLiteral("<tr><td align='right'><b>%1</b></td><td>%2</td></tr>").arg(key.toHtmlEscaped(), what);
     };
     for (const auto& [key, what] : keys_) row(key, what);
-    row("Delete", tr("Remove the picked keys of the time map"));
+    row("Escape", tr("Give up a drag; leave a field"));
+    row("Return", tr("Press the button that has the keyboard; enter a number and go back to the view"));
+    row("Up, Down", tr("In the Loom and the plan: from copy to copy; with Shift they add"));
+    row("Ctrl+arrows", tr("In the Stage: turn; with Shift slide; + and − come nearer and go back"));
+    row("Delete", tr("Remove the picked keys of the time map; in the Loom, the nudges of the picked copies"));
     row("Alt+arrows", tr("Move the picked keys of the time map"));
     row("Shift+drag", tr("Pick keys of the time map by a box; Ctrl adds"));
     row("Ctrl+C, Ctrl+X, Ctrl+V", tr("Copy, cut and paste keys, with the time map in focus"));

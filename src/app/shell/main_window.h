@@ -6,6 +6,7 @@
 #include "app/shell/notices.h"
 #include "app/shell/rail.h"
 
+#include <QPointer>
 #include <QDateTime>
 #include <QMainWindow>
 #include <QSplitter>
@@ -61,6 +62,9 @@ class MainWindow : public QMainWindow {
     void make_menus();
     void add_action(QMenu* menu, const QString& text, const QKeySequence& key, const QString& tip,
                     std::function<void()> run);
+    void commit_typed(); // takes what is typed in a field and not yet entered
+    QWidget* home() const; // the view of the step, which has the keyboard when no field has it
+    bool filter_key(QWidget* watched, QKeyEvent* key);
     bool may_discard(); // asks about unsaved changes
     bool save();
     bool save_as();
@@ -96,6 +100,7 @@ class MainWindow : public QMainWindow {
     QSplitter *across_, *down_;
     QMenu* recent_menu_ = nullptr;
     QLabel* hint_;
+    QPointer<QWidget> pressed_; // where the button of the pointer went down
     QDateTime looked_at_; // when the project's file was last looked at, by its own time
     std::vector<std::pair<QString, QString>> keys_; // for Help ▸ Keys: key, what it does
 };

@@ -65,18 +65,37 @@ void MainWindow::make_menus() {
     add_action(file, tr("&Quit"), QKeySequence::Quit, tr("Close Garland"), [this] { close(); });
 
     QMenu* edit = menuBar()->addMenu(tr("&Edit"));
-    QAction* undo = document_.undo().createUndoAction(this, tr("&Undo"));
+    // What is typed and not yet entered is a step of its own, and the first to be undone.
+    QUndoStack& history = document_.undo();
+    QAction* undo = edit->addAction(tr("&Undo"), this, [this] {
+        commit_typed();
+        document_.undo().undo();
+    });
+    QAction* redo = edit->addAction(tr("&Redo"), this, [this] {
+        commit_typed();
+        document_.undo().redo();
+    });
     undo->setShortcut(QKeySequence::Undo);
-    QAction* redo = document_.undo().createRedoAction(this, tr("&Redo"));
     redo->setShortcuts({QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")});
-    edit->addActions({undo, redo});
+    auto name = [](QAction* action, const QString& verb) { return [action, verb](const QString& words) { action->setText(words.isEmpty() ? verb : verb + ' ' + QString(words).replace('&', "&&")); }; };
+    connect(&history, &QUndoStack::undoTextChanged, undo, name(undo, tr("&Undo")));
+    connect(&history, &QUndoStack::redoTextChanged, redo, name(redo, tr("&Redo")));
+    connect(&history, &QUndoStack::canUndoChanged, undo, &QAction::setEnabled);
+    connect(&history, &QUndoStack::canRedoChanged, redo, &QAction::setEnabled);
+    undo->setEnabled(history.canUndo());
+    redo->setEnabled(history.canRedo());
     keys_.emplace_back("Ctrl+Z", tr("Undo"));
     keys_.emplace_back("Ctrl+Shift+Z", tr("Redo"));
     edit->addSeparator();
+    auto in_retime = [this](const QString& what) {
+        if (step_ == 1) return true;
+        emit document_.hint(tr("%1 works in the Retime step (Alt+2)").arg(what));
+        return false;
+    };
     add_action(edit, tr("&Hold here"), QKeySequence("H"), tr("Hold the pose at the playhead"),
-               [this] { retime_->hold_here(); });
+               [this, in_retime] { if (in_retime(tr("Hold here"))) retime_->hold_here(); });
     add_action(edit, tr("Re&verse"), QKeySequence("V"), tr("Play the picked stretch, or the timing, backward"),
-               [this] { retime_->reverse_all(); });
+               [this, in_retime] { if (in_retime(tr("Reverse"))) retime_->reverse_all(); });
     // The others open with their numbers, and the map shows what they would do.
     QMenu* retime = edit->addMenu(tr("&Retime"));
     auto operation = [&](const QString& text, const char* key, const QString& tip, OperationKind kind) {
@@ -88,11 +107,13 @@ void MainWindow::make_menus() {
     operation(tr("&Hold for…"), "Shift+H", tr("Hold the pose at the playhead, pushing the rest or keeping the end"), OperationKind::hold);
     operation(tr("&Freeze from here on…"), "Shift+F", tr("Hold the pose at the playhead from there on"), OperationKind::freeze);
     operation(tr("&Reverse a range…"), "Shift+V", tr("Play a stretch backward"), OperationKind::reverse);
-    operation(tr("F&it a range…"), "Ctrl+F", tr("Play source frames onto output frames at one speed"), OperationKind::fit);
+    operation(tr("F&it a range…"), "F", tr("Play source frames onto output frames at one speed"), OperationKind::fit);
     operation(tr("S&peed…"), "Shift+S", tr("Play so many times as fast"), OperationKind::speed);
     operation(tr("Slow &between…"), "B", tr("Another speed between two output frames, with ramps"), OperationKind::slow);
     operation(tr("R&amp…"), "R", tr("From full speed evenly to another one"), OperationKind::ramp);
     operation(tr("&Start here…"), "Shift+B", tr("Hold the first pose until the playhead, then play"), OperationKind::start);
+    operation(tr("&Lengthen to the source's end…"), "", tr("Go on at the end until the source's last frame is shown"), OperationKind::lengthen);
+    operation(tr("Hi&de a range…"), "", tr("Show nothing at some output frames"), OperationKind::hide);
     operation(tr("&Trim…"), "Shift+T", tr("Keep only some output frames"), OperationKind::trim);
     retime->addSeparator();
     add_action(retime, tr("Position or sp&eed"), QKeySequence("P"), tr("Show the time map's positions or its speeds"), [this] {
@@ -109,9 +130,9 @@ void MainWindow::make_menus() {
         });
     });
     QMenu* camera = edit->addMenu(tr("&Camera"));
-    add_action(camera, tr("&Key this view"), QKeySequence("K"), tr("Set a camera key at the playhead from the Stage's view"),
+    add_action(camera, tr("&Key this view"), QKeySequence("Shift+C"), tr("Set a camera key at the playhead from the Stage's view"),
                [this] { stage_->key_view(); });
-    add_action(camera, tr("&Look through the camera"), QKeySequence("Shift+K"), tr("Let the Stage follow the camera's keys, or not"),
+    add_action(camera, tr("&Look through the camera"), QKeySequence("Ctrl+Shift+C"), tr("Let the Stage follow the camera's keys, or not"),
                [this] { viewing_.look_through_camera(!viewing_.through_camera()); });
     add_action(camera, tr("&Turn, dolly, arc…"), {}, tr("Set the camera's moves in numbers"), [this] {
         set_step(1);
@@ -132,10 +153,13 @@ void MainWindow::make_menus() {
 
     QMenu* play = menuBar()->addMenu(tr("&Play"));
     auto go = [this](double by) { viewing_.set_frame(std::round(viewing_.frame().value + by)); };
-    add_action(play, tr("Play across the &wrap"), QKeySequence("L"), tr("Play the frames around the current copy's wrap over and over"),
+    add_action(play, tr("Play across the &wrap"), QKeySequence("Shift+Space"), tr("Play the frames around the current copy's wrap over and over"),
                [this] { viewing_.playing_part() ? viewing_.play(false) : viewing_.play_across_wrap(); });
     add_action(play, tr("&Play or stop"), QKeySequence("Space"), tr("Play the output range"),
                [this] { viewing_.play(!viewing_.playing()); });
+    add_action(play, tr("Play &backward"), QKeySequence("J"), tr("Play backward; again: faster"), [this] { viewing_.shuttle(-1); });
+    add_action(play, tr("&Stop"), QKeySequence("K"), tr("Stop playing"), [this] { viewing_.play(false); });
+    add_action(play, tr("Play f&orward"), QKeySequence("L"), tr("Play forward; again: faster"), [this] { viewing_.shuttle(1); });
     add_action(play, tr("&Next frame"), QKeySequence("Right"), tr("One frame on"), [go] { go(1); });
     add_action(play, tr("P&revious frame"), QKeySequence("Left"), tr("One frame back"), [go] { go(-1); });
     add_action(play, tr("Ten frames on"), QKeySequence("Shift+Right"), tr("Ten frames on"), [go] { go(10); });
@@ -144,9 +168,9 @@ void MainWindow::make_menus() {
                [this] { viewing_.set_frame(static_cast<double>(document_.project().settings.range.first)); });
     add_action(play, tr("&Last frame"), QKeySequence("End"), tr("To the range's last frame"),
                [this] { viewing_.set_frame(static_cast<double>(document_.project().settings.range.last)); });
-    add_action(play, tr("Previous &key"), QKeySequence(","), tr("To the time map's previous key"),
+    add_action(play, tr("Previous &key"), QKeySequence("PgUp"), tr("To the time map's previous key"),
                [this] { retime_->step_key(-1); });
-    add_action(play, tr("Next k&ey"), QKeySequence("."), tr("To the time map's next key"),
+    add_action(play, tr("Next k&ey"), QKeySequence("PgDown"), tr("To the time map's next key"),
                [this] { retime_->step_key(1); });
 
     QMenu* view = menuBar()->addMenu(tr("&View"));
@@ -197,7 +221,7 @@ void MainWindow::make_menus() {
     view->addSeparator();
     add_action(view, tr("&Bench alone"), QKeySequence("F9"), tr("The bench takes the window, and back"),
                [this] { toggle_pane(benches_); });
-    add_action(view, tr("&Stage alone"), QKeySequence("F10"), tr("The Stage takes the window, and back"),
+    add_action(view, tr("&Stage alone"), QKeySequence("F8"), tr("The Stage takes the window, and back"),
                [this] { toggle_pane(stage_); });
     add_action(view, tr("F&ull screen"), QKeySequence("F11"), tr("The window takes the screen, and back"),
                [this] { setWindowState(windowState() ^ Qt::WindowFullScreen); });

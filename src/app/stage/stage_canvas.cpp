@@ -20,7 +20,7 @@ StageCanvas::StageCanvas(StageView& view) : QOpenGLWidget(&view), view_(view) {
     format.setSamples(4);
     setFormat(format);
     setMouseTracking(false);
-    setFocusPolicy(Qt::ClickFocus);
+    setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Stage"));
     setToolTip({});
 }
@@ -80,6 +80,14 @@ void StageCanvas::paintGL() {
 void StageCanvas::mousePressEvent(QMouseEvent* event) {
     press_ = last_ = event->position();
     moved_ = false;
+    pressed_view_ = view_.orbit().camera;
+}
+
+void StageCanvas::end_drag(bool put_back) {
+    if (!moved_ || !put_back) return;
+    view_.orbit().camera = pressed_view_;
+    view_.camera_moved();
+    view_.redraw();
 }
 
 void StageCanvas::mouseMoveEvent(QMouseEvent* event) {
@@ -121,7 +129,38 @@ void StageCanvas::keyPressEvent(QKeyEvent* event) {
         default: break;
         }
     }
+    if (move_by_key(*event)) return;
     QOpenGLWidget::keyPressEvent(event);
+}
+
+// Ctrl+arrows turn, with Shift they slide; + and − come nearer and go back.
+bool StageCanvas::move_by_key(const QKeyEvent& event) {
+    const bool slides = event.modifiers() & Qt::ShiftModifier;
+    const bool turns = event.modifiers() & Qt::ControlModifier;
+    const QPointF middle(width() / 2.0, height() / 2.0);
+    double x = 0, y = 0, nearer = 0;
+    switch (event.key()) {
+    case Qt::Key_Left: x = -24; break;
+    case Qt::Key_Right: x = 24; break;
+    case Qt::Key_Up: y = -24; break;
+    case Qt::Key_Down: y = 24; break;
+    case Qt::Key_Plus:
+    case Qt::Key_Equal: nearer = 1; break;
+    case Qt::Key_Minus: nearer = -1; break;
+    default: return false;
+    }
+    if (nearer != 0) {
+        view_.orbit().zoom(nearer, middle, size());
+    } else if (!turns) {
+        return false;
+    } else if (slides) {
+        view_.orbit().slide(x, y, size());
+    } else {
+        view_.orbit().turn(x, y);
+    }
+    view_.camera_moved();
+    view_.redraw();
+    return true;
 }
 
 void StageCanvas::mouseDoubleClickEvent(QMouseEvent* event) {
@@ -137,6 +176,7 @@ void StageCanvas::mouseDoubleClickEvent(QMouseEvent* event) {
 }
 
 void StageCanvas::wheelEvent(QWheelEvent* event) {
+    if (event->angleDelta().y() == 0) return event->accept(); // a sideways turn
     view_.orbit().zoom(event->angleDelta().y() / 120.0, event->position(), size());
     view_.camera_moved();
     view_.redraw();

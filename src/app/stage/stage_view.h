@@ -1,6 +1,7 @@
 // The 3D view of all copies at the current output frame.
 #pragma once
 
+#include "app/widgets/draggable.h"
 #include "app/document/colouring.h"
 #include "app/stage/stage_gpu.h"
 #include "app/widgets/parts.h"
@@ -88,11 +89,12 @@ class StageView : public QWidget {
 };
 
 // The canvas proper; everything it shows comes from the view.
-class StageCanvas : public QOpenGLWidget {
+class StageCanvas : public QOpenGLWidget, public Draggable {
     Q_OBJECT
   public:
     explicit StageCanvas(StageView& view);
     ~StageCanvas() override;
+    void end_drag(bool put_back) override;
 
   protected:
     void initializeGL() override;
@@ -105,11 +107,13 @@ class StageCanvas : public QOpenGLWidget {
     void keyPressEvent(QKeyEvent* event) override;
 
   private:
+    bool move_by_key(const QKeyEvent& event);
     StageView& view_;
     StageGpu gpu_;
     bool ready_ = false;
     QPointF press_, last_;
     bool moved_ = false;
+    Camera pressed_view_; // as it was when the button went down
 };
 
 class StageLegend : public QWidget {

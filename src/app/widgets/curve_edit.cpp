@@ -71,7 +71,18 @@ void CurveEdit::paintEvent(QPaintEvent*) {
     }
 }
 
+void CurveEdit::end_drag(bool put_back) {
+    if (dragged_ < 0) return;
+    dragged_ = -1;
+    if (!put_back) return;
+    curve_ = before_drag_;
+    emit edited(curve_);
+    emit settled();
+    update();
+}
+
 void CurveEdit::mousePressEvent(QMouseEvent* event) {
+    before_drag_ = curve_;
     int key = key_at(event->position());
     begin();
     if (event->button() == Qt::RightButton) {
@@ -98,6 +109,7 @@ void CurveEdit::mousePressEvent(QMouseEvent* event) {
 
 void CurveEdit::mouseMoveEvent(QMouseEvent* event) {
     if (dragged_ < 0) return;
+    if (static_cast<std::size_t>(dragged_) >= curve_.size()) return end_drag(false); // another curve is shown meanwhile
     const auto i = static_cast<std::size_t>(dragged_);
     const double step = 1.0 / steps_;
     const double least = i > 0 ? curve_[i - 1].at + step : 0, most = i + 1 < curve_.size() ? curve_[i + 1].at - step : 1;

@@ -2,13 +2,14 @@
 // changes how it goes on (straight, eased, stepped).
 #pragma once
 
+#include "app/widgets/draggable.h"
 #include "core/time/keyed_curve.h"
 
 #include <QWidget>
 
 namespace garland {
 
-class CurveEdit : public QWidget {
+class CurveEdit : public QWidget, public Draggable {
     Q_OBJECT
   public:
     // low … high: what the curve can reach; still: its value where there are no keys (0 … 1 rising with identity).
@@ -17,6 +18,8 @@ class CurveEdit : public QWidget {
     void set_steps(int steps) { steps_ = steps; } // places of keys are whole parts of so many
     const KeyedCurve& curve() const { return curve_; }
     QPointF pixel(double at, double value) const;
+
+    void end_drag(bool put_back) override;
 
   signals:
     void edited(const garland::KeyedCurve& curve); // by the user, while dragging too
@@ -36,7 +39,7 @@ class CurveEdit : public QWidget {
     void begin();                    // makes the keys of a still curve, so that they can be moved
     double low_, high_, still_;
     bool identity_;
-    KeyedCurve curve_;
+    KeyedCurve curve_, before_drag_;
     int dragged_ = -1, picked_ = -1, steps_ = 200;
 };
 

@@ -11,6 +11,11 @@
 
 namespace garland {
 
+FieldHub& FieldHub::instance() {
+    static FieldHub hub;
+    return hub;
+}
+
 QString unit_of(Quantity quantity) {
     switch (quantity) {
     case Quantity::plain: return {};
@@ -74,6 +79,9 @@ NumberField::NumberField(Quantity quantity, double low, double high, int decimal
         take_text();
         selectAll();
     });
+    stepping_.setSingleShot(true);
+    stepping_.setInterval(600);
+    connect(&stepping_, &QTimer::timeout, this, &NumberField::settle);
 }
 
 double NumberField::rounded(double value) const {
@@ -118,9 +126,37 @@ void NumberField::take_text() {
     setModified(false);
     if (const auto value = parse_quantity(text(), quantity_, rate_, beat_)) {
         change(*value);
-        emit settled();
+        settle();
     }
     show_text(!hasFocus()); // text that is no number goes back to the value
+}
+
+void NumberField::settle() {
+    stepping_.stop();
+    emit settled();
+    emit FieldHub::instance().settled();
+}
+
+void NumberField::end_drag(bool put_back) {
+    if (!pressed_) return;
+    const bool moved = dragging_;
+    pressed_ = dragging_ = false;
+    unsetCursor();
+    if (!moved || !put_back) return;
+    change(drag_value_);
+    settle();
+}
+
+// Undo is the field's own while something is typed in it, and the window's otherwise.
+bool NumberField::event(QEvent* event) {
+    if (event->type() == QEvent::ShortcutOverride && !isModified()) {
+        auto* key = static_cast<QKeyEvent*>(event);
+        if (key->matches(QKeySequence::Undo) || key->matches(QKeySequence::Redo)) {
+            event->ignore();
+            return true;
+        }
+    }
+    return QLineEdit::event(event);
 }
 
 void NumberField::focusInEvent(QFocusEvent* event) {
@@ -132,6 +168,7 @@ void NumberField::focusInEvent(QFocusEvent* event) {
 
 void NumberField::focusOutEvent(QFocusEvent* event) {
     take_text();
+    if (stepping_.isActive()) settle();
     QLineEdit::focusOutEvent(event);
     show_text(true);
 }
@@ -142,6 +179,7 @@ void NumberField::keyPressEvent(QKeyEvent* event) {
                                                                  : step_;
     if (event->key() == Qt::Key_Up || event->key() == Qt::Key_Down) {
         change(value_ + (event->key() == Qt::Key_Up ? by : -by));
+        stepping_.start();
         selectAll();
         return;
     }
@@ -160,6 +198,7 @@ void NumberField::mousePressEvent(QMouseEvent* event) {
         pressed_ = true;
         dragging_ = false;
         drag_value_ = value_;
+        if (stepping_.isActive()) settle();
         return;
     }
     QLineEdit::mousePressEvent(event);
@@ -185,8 +224,9 @@ void NumberField::mouseReleaseEvent(QMouseEvent* event) {
     }
     pressed_ = false;
     if (dragging_) {
+        dragging_ = false;
         unsetCursor();
-        emit settled();
+        settle();
     } else {
         setFocus(Qt::MouseFocusReason);
         selectAll();
@@ -198,8 +238,13 @@ void NumberField::wheelEvent(QWheelEvent* event) {
         event->ignore();
         return;
     }
-    change(value_ + step_ * (event->angleDelta().y() > 0 ? 1 : -1));
     event->accept();
+    wheeled_ += event->angleDelta().y(); // a sideways turn has none
+    const int steps = wheeled_ / 120; // touchpads tell many small turns
+    if (steps == 0) return;
+    wheeled_ -= steps * 120;
+    change(value_ + step_ * steps);
+    stepping_.start();
 }
 
 } // namespace garland

@@ -1,9 +1,11 @@
 // A number with its unit: typed, dragged sideways, turned by wheel, stepped by arrows.
 #pragma once
 
+#include "app/widgets/draggable.h"
 #include "core/time/rate.h"
 
 #include <QLineEdit>
+#include <QTimer>
 #include <optional>
 
 namespace garland {
@@ -23,7 +25,16 @@ enum class Quantity {
 std::optional<double> parse_quantity(const QString& text, Quantity quantity, Rate rate, double beat = 0);
 QString unit_of(Quantity quantity);
 
-class NumberField : public QLineEdit {
+// Tells when any field has come to a value that stands: a step of its own in the undo history begins after it.
+class FieldHub : public QObject {
+    Q_OBJECT
+  public:
+    static FieldHub& instance();
+  signals:
+    void settled();
+};
+
+class NumberField : public QLineEdit, public Draggable {
     Q_OBJECT
   public:
     NumberField(Quantity quantity, double low, double high, int decimals, QWidget* parent = nullptr);
@@ -34,12 +45,14 @@ class NumberField : public QLineEdit {
     void set_beat(double frames) { beat_ = frames; } // for "2 beats"
     void set_range(double low, double high);
     void set_quantity(Quantity quantity); // what it counts from now on; the number stays
+    void end_drag(bool put_back) override;
 
   signals:
     void edited(double value); // by the user, while dragging too
-    void settled();            // a drag or a typed entry is over
+    void settled();            // a drag, a typed entry, or a row of steps by arrows or wheel is over
 
   protected:
+    bool event(QEvent* event) override;
     void focusInEvent(QFocusEvent* event) override;
     void focusOutEvent(QFocusEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
@@ -50,6 +63,7 @@ class NumberField : public QLineEdit {
 
   private:
     void change(double value);
+    void settle();
     void take_text();
     void show_text(bool with_unit);
     double rounded(double value) const;
@@ -59,6 +73,8 @@ class NumberField : public QLineEdit {
     Rate rate_;
     double beat_ = 0;
     QPoint press_;
+    QTimer stepping_; // runs while steps by arrows or wheel follow each other
+    int wheeled_ = 0; // eighths of a degree that are not a step yet
     bool pressed_ = false, dragging_ = false;
 };
 

@@ -38,6 +38,7 @@ namespace {
 class Choice : public QComboBox {
   protected:
     void wheelEvent(QWheelEvent* event) override {
+        if (event->angleDelta().y() == 0) return event->accept(); // a sideways turn changes nothing
         if (hasFocus()) return QComboBox::wheelEvent(event);
         event->ignore();
     }
@@ -127,10 +128,20 @@ void BenchFrame::set_note(const QString& text) {
     note_->setToolTip(text);
 }
 
+void forget_typing(QWidget* part) {
+    QWidget* now = part->window() ? part->window()->focusWidget() : nullptr;
+    if (!now || !(now == part || part->isAncestorOf(now))) return;
+    if (auto* typed = qobject_cast<QLineEdit*>(now)) {
+        typed->setModified(false);
+        typed->blockSignals(true);
+    }
+}
+
 void clear_layout(QLayout* layout) {
     while (QLayoutItem* item = layout->takeAt(0)) {
         if (item->layout()) clear_layout(item->layout());
         if (QWidget* widget = item->widget()) {
+            forget_typing(widget);
             widget->hide();
             widget->deleteLater();
         }

@@ -55,6 +55,9 @@ class BenchFrame : public QWidget {
     QLabel* note_;
 };
 
+// Where the keyboard is inside `part`, which is about to go: nothing that is typed there is taken any more.
+void forget_typing(QWidget* part);
+
 // Removes and deletes everything in a layout.
 void clear_layout(QLayout* layout);
 

@@ -16,8 +16,8 @@ enum class Toward {
     step,   // keeps the key's source frame, jumps at the next key
     linear, //
     smooth, // monotone cubic Hermite (Steffen 1990): never leaves the interval between its two keys
-    hidden, // nothing is shown until the next key; its source frame stays as with step
     free,   // cubic Hermite through the slopes `leave` of this key and `arrive` of the next
+    hidden, // nothing is shown until the next key; its source frame stays as with step
 };
 
 struct Key {
@@ -69,6 +69,6 @@ inline bool stays(Toward toward) {
 // All stretches of a valid map (one fewer than keys); `start` counts from the map's first key.
 std::vector<Stretch> stretches(const TimeMap& map);
 
-const char* to_text(Toward toward); // "step", "linear", "smooth", "hidden", "free"
+const char* to_text(Toward toward); // "step", "linear", "smooth", "free", "hidden"
 
 } // namespace garland

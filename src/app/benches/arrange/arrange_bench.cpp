@@ -164,6 +164,10 @@ void ArrangeBench::single_out_part(const QString& part) {
     if (made) viewing_.set_arrangement(made);
 }
 
+QWidget* ArrangeBench::home() {
+    return plan_;
+}
+
 void ArrangeBench::refresh() {
     const Project& p = document_.project();
     const A* a = p.arrangement(viewing_.arrangement());

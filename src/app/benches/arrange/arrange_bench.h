@@ -13,6 +13,7 @@ class ArrangeBench : public Bench {
     Q_OBJECT
   public:
     ArrangeBench(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+    QWidget* home() override;
 
   private:
     using A = Arrangement;

@@ -12,8 +12,9 @@ namespace garland {
 PlanView::PlanView(Document& document, Viewing& viewing, QWidget* parent)
     : QWidget(parent), document_(document), viewing_(viewing) {
     setFixedHeight(230);
+    setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Copies from above"));
-    setToolTip(tr("The copies from above, numbered in order; click one to pick it, Ctrl adds.\nPoints of a curve can be dragged; double-click beside them adds one, on one removes it."));
+    setToolTip(tr("The copies from above, numbered in order; click one to pick it, Ctrl adds; ↑ ↓ go from copy to copy, with Shift they add.\nPoints of a curve can be dragged; double-click beside them adds one, on one removes it."));
     connect(&viewing_, &Viewing::selection_changed, this, qOverload<>(&QWidget::update));
 }
 
@@ -67,6 +68,11 @@ void PlanView::paintEvent(QPaintEvent*) {
     p.setPen(Qt::NoPen);
     p.setBrush(t.ground);
     p.drawRoundedRect(rect(), 6, 6);
+    if (hasFocus()) {
+        p.setPen(QPen(t.accent, 1));
+        p.setBrush(Qt::NoBrush);
+        p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
+    }
     const Show& show = *document_.show();
     const ArrangementId chosen = viewing_.arrangement();
     if (const Arrangement* a = curve()) {
@@ -130,8 +136,14 @@ void PlanView::paintEvent(QPaintEvent*) {
 }
 
 void PlanView::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton) return;
     dragged_ = path_point_at(event->position());
-    if (dragged_ >= 0) return;
+    if (dragged_ >= 0) {
+        dragged_of_ = curve()->id;
+        dragged_from_ = curve()->path[static_cast<std::size_t>(dragged_)];
+        document_.end_merge();
+        return;
+    }
     std::int64_t best = -1;
     double nearest = 12;
     for (const ArrangementShow& a : document_.show()->arrangements) {
@@ -157,25 +169,65 @@ V3d own_place(const Arrangement& a, const V3d& p, double height) {
 } // namespace
 
 void PlanView::mouseMoveEvent(QMouseEvent* event) {
+    if (dragged_ < 0) return;
+    if (!drag_is_valid()) return end_drag(false); // the document changed under the hand
+    move_point(own_place(*curve(), place(event->position()), dragged_from_.y));
+}
+
+bool PlanView::drag_is_valid() const {
     const Arrangement* a = curve();
-    if (dragged_ < 0 || !a) return;
-    const V3d to = place(event->position());
+    return a && a->id == dragged_of_ && dragged_ >= 0 && static_cast<std::size_t>(dragged_) < a->path.size();
+}
+
+void PlanView::move_point(const V3d& to) {
     document_.edit(
         tr("Move a point of the path"),
         [&](Project& p) -> Result<void> {
-            Arrangement& changed = *p.arrangement(a->id);
-            V3d& point = changed.path.at(static_cast<std::size_t>(dragged_));
-            point = own_place(changed, to, point.y);
+            p.arrangement(dragged_of_)->path[static_cast<std::size_t>(dragged_)] = to;
             return {};
         },
         QStringLiteral("path-point"));
     update();
 }
 
-void PlanView::mouseReleaseEvent(QMouseEvent*) {
+void PlanView::end_drag(bool put_back) {
+    if (put_back && drag_is_valid()) move_point(dragged_from_);
     if (dragged_ >= 0) document_.end_merge();
     dragged_ = -1;
     update();
+}
+
+void PlanView::step_copy(int by, bool add) {
+    const std::int64_t copies = document_.show()->copies(), now = viewing_.current_copy();
+    if (copies == 0) return;
+    const std::int64_t next = std::clamp<std::int64_t>(now + by, 0, copies - 1);
+    if (!add) return viewing_.set_current_copy(next);
+    std::set<std::int64_t> all = viewing_.selection();
+    all.insert(now), all.insert(next);
+    viewing_.select(std::move(all));
+    viewing_.set_current(next);
+}
+
+bool PlanView::event(QEvent* event) {
+    if (event->type() == QEvent::ShortcutOverride) {
+        const int key = static_cast<QKeyEvent*>(event)->key();
+        if (key == Qt::Key_Up || key == Qt::Key_Down) {
+            event->accept();
+            return true;
+        }
+    }
+    return QWidget::event(event);
+}
+
+void PlanView::keyPressEvent(QKeyEvent* event) {
+    const bool add = event->modifiers() & Qt::ShiftModifier;
+    if (event->key() == Qt::Key_Up) return step_copy(-1, add);
+    if (event->key() == Qt::Key_Down) return step_copy(1, add);
+    QWidget::keyPressEvent(event);
+}
+
+void PlanView::mouseReleaseEvent(QMouseEvent*) {
+    end_drag(false);
 }
 
 void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
@@ -186,7 +238,7 @@ void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
     if (there >= 0) {
         document_.edit(tr("Remove a point of the path"), [&](Project& p) -> Result<void> {
             auto& path = p.arrangement(a->id)->path;
-            path.erase(path.begin() + there);
+            if (static_cast<std::size_t>(there) < path.size()) path.erase(path.begin() + there);
             return {};
         });
         return;

@@ -116,7 +116,8 @@ void CheckBench::fill() {
         set_note(job_ ? tr("looking …") : tr("not checked since the last change"));
         return;
     }
-    set_note(found ? QString::fromStdString(counted(found, "finding", "findings")) : tr("nothing found"));
+    const auto set_aside = static_cast<long long>(report_->ignored.size());
+    set_note((found ? QString::fromStdString(counted(found, "finding", "findings")) : tr("nothing found")) + (set_aside ? tr(", %1 ignored").arg(set_aside) : QString()));
     if (found == 0) line(tr("Nothing found."), "ok");
     for (FindingKind kind : {FindingKind::twins, FindingKind::clamped, FindingKind::missing, FindingKind::seam, FindingKind::off_beat, FindingKind::nearest}) {
         int shown = 0;
@@ -148,11 +149,49 @@ void CheckBench::fill() {
                 });
                 row->addWidget(mend);
             }
+            if (!f.key.empty()) {
+                auto* ignore_it = make_button(tr("Ignore"), tr("Leave it as it is: it counts apart from now on, below, where a reason can be given"));
+                connect(ignore_it, &QPushButton::clicked, this, [this, f] {
+                    document_.edit(tr("Ignore a finding"), [&](Project& p) { return ignore(p.settings, f, {}); });
+                });
+                row->addWidget(ignore_it);
+            }
             list_->addWidget(card);
         }
         if (shown > 100) line(tr("… and %1 more of this kind.").arg(shown - 100), "muted");
     }
+    fill_ignored();
     for (const auto& text : report_->examined) line(tr("Examined %1.").arg(QString::fromStdString(text)), "muted");
+}
+
+// What the user has looked at and leaves as it is, each with why.
+void CheckBench::fill_ignored() {
+    if (report_->ignored.empty()) return;
+    list_->addWidget(make_label(tr("Ignored"), "heading"));
+    for (const Finding& f : report_->ignored) {
+        auto* card = make_card();
+        auto* row = new QHBoxLayout(card);
+        row->setContentsMargins(12, 8, 12, 8);
+        auto* words = make_label(QString::fromStdString(f.words), "muted");
+        words->setWordWrap(true);
+        row->addWidget(words, 1);
+        auto* reason = new QLineEdit(QString::fromStdString(f.reason));
+        reason->setPlaceholderText(tr("reason"));
+        reason->setAccessibleName(tr("Why it is ignored"));
+        reason->setToolTip(tr("Why it stays as it is; kept in the project"));
+        reason->setMaximumWidth(150);
+        connect(reason, &QLineEdit::editingFinished, this, [this, f, reason] {
+            if (reason->text().toStdString() == f.reason) return;
+            document_.edit(tr("Say why a finding is ignored"), [&](Project& p) { return ignore(p.settings, f, reason->text().toStdString()); });
+        });
+        row->addWidget(reason);
+        auto* again = make_button(tr("Report again"), tr("Count it among the findings again"));
+        connect(again, &QPushButton::clicked, this, [this, key = f.key] {
+            document_.edit(tr("Report a finding again"), [&](Project& p) { return report_again(p.settings, key); });
+        });
+        row->addWidget(again);
+        list_->addWidget(card);
+    }
 }
 
 } // namespace garland

@@ -21,6 +21,7 @@ class CheckBench : public Bench {
 
   private:
     void fill();
+    void fill_ignored();
     void show_rule();
     std::optional<Report> report_;
     ShowPtr examined_; // what the report is about

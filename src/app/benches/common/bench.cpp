@@ -1,5 +1,6 @@
 #include "app/benches/common/bench.h"
 
+#include "core/base/chance.h"
 #include "core/geometry/stand_in.h"
 
 #include "app/theme/tokens.h"
@@ -14,12 +15,21 @@ SourceFrame PosePictures::frame_of(const SourceClock& clock, int index, int coun
     return clock.first + (count > 1 ? std::round(span * index / (count - 1)) : 0.0);
 }
 
+namespace {
+std::uint64_t serial_of(const Sampler& sampler) {
+    const SourceClock& clock = sampler.clock();
+    std::uint64_t serial = chance_bits(sampler.key(clock.first).source, sampler.key(clock.first + 0.37).source, static_cast<std::uint64_t>(clock.file_first));
+    for (std::int64_t f : sampler.taking().dropped) serial = chance_bits(serial, 7, static_cast<std::uint64_t>(f));
+    return chance_bits(serial, static_cast<std::uint64_t>(clock.file_last), static_cast<std::uint64_t>(sampler.taking().gaps));
+}
+} // namespace
+
 const std::vector<QImage>& PosePictures::get(SourceId source, int count, QSize size) {
     static const std::vector<QImage> none;
     const auto open = document_.sources().find(source);
     const auto sampler = document_.show()->samplers.find(source);
     if (open == document_.sources().end() || sampler == document_.show()->samplers.end()) return none;
-    const Key key{open->second.serial, count, size.width(), size.height()};
+    const Key key{serial_of(sampler->second), count, size.width(), size.height()};
     auto found = made_.find(key);
     if (found != made_.end()) return found->second;
     if (made_.size() > 64) made_.clear();
@@ -32,20 +42,18 @@ const std::vector<QImage>& PosePictures::get(SourceId source, int count, QSize s
         this, tr("Drawing poses"),
         [show, sampler = sampler->second, count, size](Progress& progress) -> Result<Images> {
             Images out;
-            V3f largest(0); // all poses at one scale, each about its own middle
+            Imath::Box3f all; // one camera for all, so that the motion is seen
             std::vector<PosePtr> poses;
             for (int i = 0; i < count; ++i) {
                 auto pose = sampler.at(frame_of(sampler.clock(), i, count), progress);
                 if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
                 poses.push_back(pose ? stand_in(pose->pose, 3000) : nullptr); // an unreadable frame leaves its place empty
                 if (!pose) continue;
-                const V3f span = bounds(*poses.back()).size();
-                for (int k = 0; k < 3; ++k) largest[k] = std::max(largest[k], span[k]);
+                all.extendBy(bounds(*poses.back()));
             }
             PictureStyle style;
+            style.frame = all;
             for (const PosePtr& pose : poses) {
-                const V3f middle = pose ? bounds(*pose).center() : V3f(0);
-                style.frame = {middle - largest * 0.5f, middle + largest * 0.5f};
                 out.push_back(pose ? pose_picture(*pose, size.width(), size.height(), style) : QImage());
             }
             return out;

@@ -15,6 +15,7 @@ class Bench : public BenchFrame {
     Bench(const QString& title, bool scrolls, Document& document, Viewing& viewing, QWidget* parent = nullptr)
         : BenchFrame(title, scrolls, parent), document_(document), viewing_(viewing) {}
     virtual void entered() {} // the user came to this step
+    virtual QWidget* home() { return nullptr; } // the view that has the keyboard when no field has it; null: the window's choice
 
   signals:
     void badge(int findings);  // for the rail; 0 hides it
@@ -39,7 +40,7 @@ class PosePictures : public QObject {
 
   private:
     struct Key {
-        std::uint64_t serial;
+        std::uint64_t serial; // of the source as it is taken: another closing, up axis, or frame left out is another one
         int count, width, height;
         auto operator<=>(const Key&) const = default;
     };

@@ -64,11 +64,13 @@ void GatherBench::rebuild() {
         waiting_ = true;
         return;
     }
-    // The field one types in is made anew; the keyboard stays with it.
+    // The field one types in is made anew; the keyboard stays with it, and so does what is typed and not yet taken.
     QString focused;
     int card_of_focus = -1;
+    std::optional<QString> typed;
     if (QWidget* now = focusWidget(); now && now->hasFocus()) {
         focused = now->accessibleName();
+        if (const auto* line = qobject_cast<QLineEdit*>(now); line && line->isModified()) typed = line->text();
         for (int i = 0; i < cards_->count(); ++i) {
             if (QWidget* card = cards_->itemAt(i)->widget(); card && card->isAncestorOf(now)) card_of_focus = i;
         }
@@ -79,6 +81,10 @@ void GatherBench::rebuild() {
     for (QWidget* child : card ? card->findChildren<QWidget*>() : QList<QWidget*>{}) {
         if (child->accessibleName() != focused) continue;
         child->setFocus();
+        if (auto* line = qobject_cast<QLineEdit*>(child); line && typed) {
+            line->setText(*typed);
+            line->setModified(true);
+        }
         break;
     }
 }
@@ -116,6 +122,7 @@ void GatherBench::fill() {
         for (std::size_t i = 0; i < now.size(); ++i) {
             if (now[i] == shown_[i]) continue;
             QLayoutItem* old = cards_->takeAt(static_cast<int>(i));
+            forget_typing(old->widget());
             old->widget()->hide();
             old->widget()->deleteLater();
             delete old;

@@ -36,6 +36,7 @@ SourceCard::SourceCard(Document& document, PosePictures& pictures, const SourceS
 }
 
 void SourceCard::change(const QString& words, const std::function<Result<void>(SourceSpec&)>& with, const QString& merge) {
+    if (!document_.project().source(id_)) return; // a card that is about to go
     document_.edit(
         words, [&](Project& p) -> Result<void> { return with(*p.source(id_)); },
         merge.isEmpty() ? merge : QString("%1-%2").arg(merge).arg(id_.value));

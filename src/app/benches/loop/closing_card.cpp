@@ -1,6 +1,8 @@
 // How the chosen range is closed: the fields of the Loop step's card.
 #include "app/benches/loop/loop_bench.h"
 
+#include "app/widgets/curve_edit.h"
+
 namespace garland {
 
 void LoopBench::make_closing_card() {
@@ -39,12 +41,42 @@ void LoopBench::make_closing_card() {
                     [](const Closing& c) { return c.way == ClosingWay::end_fade; });
     fields_->choice(fade, tr("Fade"), {tr("straight"), tr("smooth")}, tr("How the weight goes from one to the other"), [](const Closing& c) { return static_cast<int>(c.curve); },
                     [](Closing& c, int i) { c.curve = static_cast<FadeCurve>(i); }, fades);
-    fields_->choice(fade, tr("Layers"), {tr("mixed"), tr("added"), tr("larger")},
-                    tr("Mixed: weights come to 1. Added: their squares do, so that unlike layers stay as lively. Larger: of both, for volumes."),
+    fields_->choice(fade, tr("Layers"), {tr("mixed"), tr("added"), tr("larger"), tr("densest first")},
+                    tr("Mixed: weights come to 1. Added: their squares do, so that unlike layers stay as lively. For volumes: the larger of both, or mixed so that what is dense changes over sooner."),
                     [](const Closing& c) { return static_cast<int>(c.mix); }, [](Closing& c, int i) { c.mix = static_cast<LayerMix>(i); }, layered);
     fields_->check(fade, tr("keep contrast"), tr("Mix about the mean pose, so that the middle of a fade is as lively as its ends (points only)"),
-                   [](const Closing& c) { return c.keep_contrast; }, [](Closing& c, bool on) { c.keep_contrast = on; }, layered);
+                   [](const Closing& c) { return c.keep_contrast; }, [](Closing& c, bool on) { c.keep_contrast = on; },
+                   [this](const Closing& c) { return open() && contrast_counts(c, open()->source->facts().kind); });
     close_row(fade);
+    auto* drawn = add_row(column);
+    auto curve = [&](const QString& label, const QString& tip, bool rises, KeyedCurve Closing::*keys) {
+        auto* words = make_label(label);
+        auto* edit = new CurveEdit(0, 1, rises ? 0 : 1, rises);
+        edit->setFixedSize(110, 44);
+        edit->setAccessibleName(label);
+        edit->setToolTip(tip + tr("\nClick to set a point, drag it; right-click changes how it goes on; double-click removes it."));
+        connect(edit, &CurveEdit::edited, this, [this, keys, rises, label](const KeyedCurve& drawn_curve) {
+            KeyedCurve next = drawn_curve;
+            if (!next.empty()) { // a fade leads from one end to the other, or the loop would jump
+                if (next.front().at > 0) next.insert(next.begin(), {0, 0, Toward::linear});
+                if (next.back().at < 1) next.push_back({1, 0, Toward::linear});
+                next.front().value = rises ? 0 : 1;
+                next.back().value = rises ? 1 : 0;
+            }
+            fields_->change(tr("Draw the fade: %1").arg(label), [&](Closing& c) { c.*keys = next; }, QStringLiteral("closing-drawn-%1").arg(rises));
+        });
+        connect(edit, &CurveEdit::settled, &document_, &Document::end_merge);
+        drawn->addWidget(words);
+        drawn->addWidget(edit);
+        return std::pair(words, edit);
+    };
+    const auto [in_words, in_curve] = curve(tr("comes in"), tr("The weight of the layer that comes in, over the fade; without points: as Fade says."), true, &Closing::drawn_in);
+    const auto [out_words, out_curve] = curve(tr("goes"), tr("The weight of the layer that goes, over the fade; without points: what the other leaves."), false, &Closing::drawn_out);
+    fields_->keep({in_words, in_curve, out_words, out_curve}, layered, [in_curve = in_curve, out_curve = out_curve](const Closing& c) {
+        in_curve->set_curve(c.drawn_in);
+        out_curve->set_curve(c.drawn_out);
+    });
+    close_row(drawn);
     numbers_ = make_label({}, "muted");
     numbers_->setWordWrap(true);
     column->addWidget(numbers_);
@@ -58,7 +90,7 @@ void LoopBench::make_closing_card() {
     connect(close_, &QPushButton::clicked, this, &LoopBench::close_it);
     again_ = make_button(tr("Open again"), tr("Take the closing away; the source has all its frames again"));
     connect(again_, &QPushButton::clicked, this, &LoopBench::open_again);
-    across_ = make_button(tr("Play across the wrap"), tr("Play the frames around the wrap over and over (L)"));
+    across_ = make_button(tr("Play across the wrap"), tr("Play the frames around the wrap over and over (Shift+Space)"));
     connect(across_, &QPushButton::clicked, this, [this] { viewing_.play_across_wrap(); });
     go->addWidget(close_);
     go->addWidget(again_);

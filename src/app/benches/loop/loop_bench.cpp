@@ -82,6 +82,18 @@ LoopBench::LoopBench(Document& document, Viewing& viewing, QWidget* parent) : Be
     top->addLayout(side, 1);
     body()->addLayout(top);
     connect(match_, &MatchView::chosen, this, &LoopBench::choose);
+    own_line_ = make_card();
+    auto* own = new QHBoxLayout(own_line_);
+    own->setContentsMargins(12, 8, 12, 8);
+    own_words_ = make_label({}, "ok");
+    own_words_->setWordWrap(true);
+    own->addWidget(own_words_, 1);
+    auto* repeat = make_button(tr("Let it repeat"), tr("Timings that play all of it repeat it before and after, without end"));
+    repeat->setObjectName("primary");
+    connect(repeat, &QPushButton::clicked, this, &LoopBench::repeat_it);
+    own->addWidget(repeat);
+    own_line_->hide();
+    body()->addWidget(own_line_);
 
     make_closing_card();
     body()->addStretch(1);
@@ -258,9 +270,35 @@ void LoopBench::find() {
     show_found();
 }
 
+void LoopBench::repeat_it() {
+    const SourceSpec* s = spec();
+    if (!own_ || !s || !open()) return;
+    const SourceFacts& f = open()->source->facts();
+    const SourceClock clock = clock_of(*s, f.first, f.last, document_.project().settings.rate);
+    Repeated done;
+    const bool changed = document_.edit(tr("Repeat \"%1\" as it is").arg(QString::fromStdString(s->name)), [&](Project& p) -> Result<void> {
+        GARLAND_TRY(repeated, repeat_as_it_is(p, source(), own_->last_is_first, clock));
+        done = repeated;
+        return {};
+    });
+    if (done.timings.empty()) {
+        emit document_.hint(tr("No timing plays all of it, so none was changed: set before and after in the Retime step"));
+    } else if (!changed) {
+        emit document_.hint(tr("Its timings repeat it already"));
+    }
+}
+
 void LoopBench::show_found() {
     clear_layout(list_);
     match_->set_candidates(found_);
+    own_ = matrix_ && spec() && !spec()->closing ? own_loop(*matrix_) : std::nullopt;
+    own_line_->setVisible(own_.has_value());
+    if (own_) {
+        own_words_->setText(tr("It loops as it is: frames %1 to %2, %3%4. Nothing needs closing.")
+                                .arg(matrix_->first)
+                                .arg(matrix_->first + static_cast<std::int64_t>(matrix_->frames) - 1)
+                                .arg(tr("period %1 frames").arg(own_->period), own_->last_is_first ? tr(", its last pose is its first") : QString()));
+    }
     if (!matrix_) return looked_->setText({});
     const QString frames = QString::fromStdString(counted(static_cast<long long>(matrix_->frames), "frame", "frames")), step = distance_words(matrix_->usual_step(), matrix_->unit);
     looked_->setText(every_ == 1 ? tr("Of %1, exactly. A usual step: %2.").arg(frames, step)

@@ -14,6 +14,7 @@ class LoopBench : public Bench {
     Q_OBJECT
   public:
     LoopBench(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+    QWidget* home() override { return match_; }
     void entered() override;
 
     MatchView& match() { return *match_; }
@@ -24,6 +25,8 @@ class LoopBench : public Bench {
     void choose(std::int64_t start, std::int64_t length);
     void close_it();
     void open_again();
+    const std::optional<OwnLoop>& own() const { return own_; } // of a source that loops as it is
+    void repeat_it();
 
   private:
     void make_closing_card();
@@ -43,6 +46,9 @@ class LoopBench : public Bench {
     QComboBox* source_box_;
     MatchView* match_;
     QVBoxLayout* list_;
+    QWidget* own_line_;
+    QLabel* own_words_;
+    std::optional<OwnLoop> own_;
     QLabel *looked_, *state_, *numbers_, *problem_, *ends_, *ends_words_;
     NumberField *shortest_, *longest_, *settle_;
     QCheckBox* rigid_;

@@ -11,7 +11,7 @@ CameraPanel::CameraPanel(Document& document, Viewing& viewing, TimeMapView& map)
     through_ = new QCheckBox(tr("Look through the camera"));
     through_->setToolTip(tr("The Stage follows the camera's keys; turning the view by hand leaves them"));
     connect(through_, &QCheckBox::clicked, this, [this](bool on) { viewing_.look_through_camera(on); });
-    auto* key = make_button(tr("Key this view"), tr("Set a camera key at the playhead from the Stage's view (K)"));
+    auto* key = make_button(tr("Key this view"), tr("Set a camera key at the playhead from the Stage's view (Shift+C)"));
     toward_ = make_choice({tr("step"), tr("linear"), tr("smooth")}, tr("Towards the next camera key"), tr("How the camera goes from the picked key to the next"), [this](int i) {
         const int at = list_->currentRow();
         edit_project(tr("Set the camera's way to its next key"), [&](Project& p) -> Result<void> {

@@ -19,7 +19,7 @@ KeysPanel::KeysPanel(Document& document, Viewing& viewing, TimeMapView& map) : R
                     tr("The output frame of the picked key"), 70);
     value_ = number(Quantity::source_frames, -frame_limit, frame_limit, 3, tr("Source frame of the key"),
                     tr("What the picked key shows: a source frame, a speed or the slider's per cent"), 70);
-    toward_ = make_choice({tr("step"), tr("linear"), tr("smooth"), tr("hidden"), tr("free")}, tr("Towards the next key"),
+    toward_ = make_choice({tr("step"), tr("linear"), tr("smooth"), tr("free"), tr("hidden")}, tr("Towards the next key"),
                           tr("How the curve goes from this key to the next. Smooth never leaves the two keys' poses; free "
                              "follows the slopes of its two handles; hidden shows nothing until the next key."),
                           [this](int i) {
@@ -167,7 +167,11 @@ KeysPanel::KeysPanel(Document& document, Viewing& viewing, TimeMapView& map) : R
     };
     connect(leave_, &NumberField::edited, this, sloped);
     connect(arrive_, &NumberField::edited, this, sloped);
-    connect(&map_, &TimeMapView::keys_picked, this, &KeysPanel::refresh);
+    connect(&map_, &TimeMapView::keys_picked, this, [this] {
+        if (map_.selected() != shown_key_) document_.end_merge(); // steps on another key are steps of their own
+        shown_key_ = map_.selected();
+        refresh();
+    });
     connect(&map_, &TimeMapView::view_changed, this, &KeysPanel::refresh);
 }
 

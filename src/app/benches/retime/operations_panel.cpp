@@ -3,6 +3,8 @@
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
 
+#include <QKeyEvent>
+
 
 namespace garland {
 
@@ -21,11 +23,13 @@ const Button all_buttons[] = {
     {OperationKind::slow, QT_TR_NOOP("Slow between"), QT_TR_NOOP("Another speed between two output frames, with ramps on both sides")},
     {OperationKind::ramp, QT_TR_NOOP("Ramp"), QT_TR_NOOP("From full speed evenly to another one, and so on from there; 0 comes to a stop")},
     {OperationKind::start, QT_TR_NOOP("Start at"), QT_TR_NOOP("Hold the first pose until the playhead, then play")},
+    {OperationKind::lengthen, QT_TR_NOOP("Lengthen"), QT_TR_NOOP("Go on at the end as it goes there, until the source's last frame is shown")},
     {OperationKind::trim, QT_TR_NOOP("Trim"), QT_TR_NOOP("Keep only some output frames")},
+    {OperationKind::hide, QT_TR_NOOP("Hide"), QT_TR_NOOP("Show nothing at some output frames")},
 };
 bool uses_range(OperationKind k) {
     using enum OperationKind;
-    return k == reverse || k == fit || k == speed || k == slow || k == ramp || k == trim;
+    return k == reverse || k == fit || k == speed || k == slow || k == ramp || k == trim || k == hide;
 }
 bool may_be_whole(OperationKind k) {
     return k == OperationKind::reverse || k == OperationKind::speed;
@@ -143,6 +147,7 @@ void OperationsPanel::choose(std::optional<OperationKind> kind) {
             break;
         }
         case OperationKind::slow:
+        case OperationKind::hide:
         case OperationKind::ramp:
             from_->set_value(std::clamp(now, first, std::max(last - 2, first)));
             to_->set_value(from_->value() + 24);
@@ -213,6 +218,11 @@ Operation OperationsPanel::order(OperationKind kind) const {
     }
     o.source_first = SourceFrame(source_from_->value());
     o.source_last = SourceFrame(source_to_->value());
+    o.through = OutputFrame(static_cast<double>(document_.project().settings.range.last));
+    if (kind == OperationKind::lengthen) {
+        const auto s = document_.show()->samplers.find(viewing_.source());
+        if (s != document_.show()->samplers.end()) o.source_first = s->second.clock().first, o.source_last = s->second.clock().last();
+    }
     o.speed = kind == OperationKind::ramp ? end_speed_->value() : speed_->value();
     // The slider's own frames are output frames.
     if (timing() && timing()->master) o.at = viewing_.frame();
@@ -272,7 +282,20 @@ bool OperationsPanel::run(const Operation& operation) {
 bool OperationsPanel::apply() {
     if (!chosen_ || !run(order(*chosen_))) return false;
     choose(std::nullopt);
+    map_.setFocus();
     return true;
+}
+
+void OperationsPanel::focus_first() {
+    for (QWidget* field : std::initializer_list<QWidget*>{frames_, source_from_, from_, speed_, at_, apply_}) {
+        if (field->isVisibleTo(this)) return field->setFocus(Qt::ShortcutFocusReason);
+    }
+}
+
+void OperationsPanel::keyPressEvent(QKeyEvent* event) {
+    if (event->key() != Qt::Key_Escape || !chosen_) return RetimePanel::keyPressEvent(event);
+    choose(std::nullopt);
+    map_.setFocus();
 }
 
 void OperationsPanel::run_hold() {

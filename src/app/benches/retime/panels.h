@@ -41,7 +41,11 @@ class OperationsPanel : public RetimePanel {
     void run_hold();    // at the playhead, at once
     void run_reverse(); // the picked stretch or all of it, at once
     bool apply();       // the chosen one
+    void focus_first(); // puts the keyboard into its first number
     std::optional<OperationKind> chosen() const { return chosen_; }
+
+  protected:
+    void keyPressEvent(QKeyEvent* event) override;
 
   private:
     Operation order(OperationKind kind) const;
@@ -67,6 +71,7 @@ class KeysPanel : public RetimePanel {
     void refresh() override;
 
   private:
+    int shown_key_ = -1;
     QWidget *keys_, *phrases_;
     NumberField *frame_, *value_, *leave_, *arrive_, *time_factor_, *value_factor_;
     QLabel *value_label_, *leave_label_, *arrive_label_, *conversion_;

@@ -119,6 +119,7 @@ void RetimeBench::reverse_all() {
 
 void RetimeBench::choose(OperationKind kind) {
     operations_->choose(kind);
+    operations_->focus_first();
 }
 
 void RetimeBench::step_key(int direction) {

@@ -12,6 +12,7 @@ class RetimeBench : public Bench {
     Q_OBJECT
   public:
     RetimeBench(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+    QWidget* home() override { return map_; }
     void hold_here();
     void reverse_all();
     void choose(OperationKind kind);

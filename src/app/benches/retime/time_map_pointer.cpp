@@ -122,6 +122,27 @@ void TimeMapView::drag_handle(QPointF to) {
                      .arg(text(base_.keys[i].at.value), QString::number(slope, 'f', 2)));
 }
 
+// The keys that are dragged are those of the timing the drag began on, as many as there were then.
+bool TimeMapView::drag_is_valid() const {
+    const Timing* t = timing();
+    return t && t->id == base_timing_ && shown_.keys.keys.size() == base_.keys.size() && (grip_.what == Drag::frame || grip_.key < base_.keys.size());
+}
+
+void TimeMapView::end_drag(bool put_back) {
+    const Drag was = grip_.what;
+    const bool changes = was == Drag::keys || was == Drag::leave || was == Drag::arrive;
+    if (changes && put_back && drag_is_valid()) {
+        const QString merge = was == Drag::keys ? QStringLiteral("map-keys") : QStringLiteral("map-slope");
+        edit_keys(tr("Move a key"), [&](const TimeMap&) -> Result<TimeMap> { return base_; }, merge);
+    }
+    if (was == Drag::box) pick(box_base_);
+    grip_ = {};
+    box_ = {};
+    if (changes) document_.end_merge();
+    measure();
+    update();
+}
+
 void TimeMapView::mousePressEvent(QMouseEvent* event) {
     last_ = press_ = event->position();
     if (event->button() == Qt::RightButton || event->button() == Qt::MiddleButton) {
@@ -131,6 +152,8 @@ void TimeMapView::mousePressEvent(QMouseEvent* event) {
     if (!timing()) return;
     grip_ = grip_at(event->position());
     base_ = shown_.keys;
+    base_timing_ = timing()->id;
+    document_.end_merge();
     const bool add = event->modifiers() & Qt::ControlModifier;
     if (grip_.what == Drag::keys) {
         const bool was = std::binary_search(picked_.begin(), picked_.end(), grip_.key);
@@ -169,6 +192,7 @@ void TimeMapView::mousePressEvent(QMouseEvent* event) {
 void TimeMapView::mouseMoveEvent(QMouseEvent* event) {
     const QPointF at = event->position();
     const bool free = event->modifiers() & Qt::ShiftModifier;
+    if (grip_.what != Drag::none && grip_.what != Drag::pan && !drag_is_valid()) end_drag(false); // the document changed under the hand
     switch (grip_.what) {
     case Drag::keys: return drag_keys(at, free);
     case Drag::leave:

@@ -2,6 +2,7 @@
 // of one timing: source frames, speed, and the master slider where there is one.
 #pragma once
 
+#include "app/widgets/draggable.h"
 #include "app/benches/common/bench.h"
 #include "app/benches/retime/map_axes.h"
 #include "core/time/key_edits.h"
@@ -13,7 +14,7 @@ namespace garland {
 
 enum class MapView { position, speed, slider };
 
-class TimeMapView : public QWidget {
+class TimeMapView : public QWidget, public Draggable {
     Q_OBJECT
   public:
     TimeMapView(Document& document, Viewing& viewing, QWidget* parent = nullptr);
@@ -47,6 +48,8 @@ class TimeMapView : public QWidget {
 
     // From the playhead to the frames that this view counts, which differ under a master slider.
     OutputFrame playhead() const;
+
+    void end_drag(bool put_back) override;
 
   signals:
     void keys_picked();
@@ -92,6 +95,7 @@ class TimeMapView : public QWidget {
     double value_at(OutputFrame t) const;
     const SourceClock* clock() const;
     Grip grip_at(QPointF pixel) const;
+    bool drag_is_valid() const;
     std::pair<std::size_t, std::size_t> keys_in_view() const; // first, one past the last
     QPointF handle(std::size_t key, bool leave) const;
     bool has_handle(std::size_t key, bool leave) const;
@@ -131,6 +135,7 @@ class TimeMapView : public QWidget {
     QPointF last_, press_;
     QPointF offset_;  // from the gripped key to the pointer, when the drag began
     TimeMap base_;    // the keys when the drag began
+    TimingId base_timing_; // of which timing they are
     QRectF box_;
     PickedKeys box_base_;
 };

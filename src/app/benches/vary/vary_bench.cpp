@@ -224,6 +224,18 @@ void VaryBench::add_meeting() {
     column->addLayout(row);
     row = new QHBoxLayout;
     row->setSpacing(6);
+    meet_chosen_ = new QCheckBox(tr("showing source frame"));
+    meet_chosen_->setToolTip(tr("Move the timing so that the copies show this source frame there; otherwise they show what the timing shows there by itself"));
+    meet_source_ = make_number(Quantity::source_frames, -frame_limit, frame_limit, 2, tr("Source frame they meet at"), tr("The source frame that all copies show there"));
+    meet_source_->setMaximumWidth(72);
+    meet_source_->setEnabled(false);
+    connect(meet_chosen_, &QCheckBox::toggled, meet_source_, &QWidget::setEnabled);
+    row->addWidget(meet_chosen_);
+    row->addWidget(meet_source_);
+    row->addStretch(1);
+    column->addLayout(row);
+    row = new QHBoxLayout;
+    row->setSpacing(6);
     auto* meet_button = make_button(tr("Meet"), tr("Key the amounts of all delays so that the copies agree there, and count speeds from there"));
     connect(meet_button, &QPushButton::clicked, this, [this] { meet(true); });
     auto* off = make_button(tr("Take out"), tr("Remove those keys"));
@@ -251,10 +263,22 @@ void VaryBench::add_meeting() {
 void VaryBench::meet(bool on) {
     const Arrangement* a = document_.project().arrangement(viewing_.arrangement());
     if (!a) return;
-    auto done = on ? meet_at(*a, {OutputFrame(meet_at_->value()), ease_->value(), stay_->value()}) : without_meeting(*a);
+    if (!on) {
+        auto done = without_meeting(*a);
+        if (!done) return emit document_.problem(done.error());
+        edit_arrangement(QString::fromStdString(done->words), [&](Arrangement& b) -> Result<void> {
+            b = done->arrangement;
+            return {};
+        });
+        return;
+    }
+    MeetOrder order{OutputFrame(meet_at_->value()), ease_->value(), stay_->value(), {}};
+    if (meet_chosen_->isChecked()) order.source = SourceFrame(meet_source_->value());
+    Project trial = document_.project(); // its words are those of the undo step
+    auto done = meet_in(trial, a->id, order);
     if (!done) return emit document_.problem(done.error());
-    edit_arrangement(QString::fromStdString(done->words), [&](Arrangement& b) -> Result<void> {
-        b = done->arrangement;
+    document_.edit(QString::fromStdString(done->words), [&](Project& p) -> Result<void> {
+        p = trial;
         return {};
     });
     if (!done->note.empty()) set_note(QString::fromStdString(done->note));

@@ -29,8 +29,9 @@ class VaryBench : public Bench {
     QVBoxLayout* cards_;
     QLabel *nudges_, *others_, *meeting_words_, *backward_, *twins_;
     QPushButton *clear_nudges_, *clear_picked_, *part_all_, *part_near_, *apart_, *longer_;
+    QCheckBox* meet_chosen_;
     QFrame *meeting_, *twin_card_;
-    NumberField *meet_at_, *ease_, *stay_, *earliest_, *latest_;
+    NumberField *meet_at_, *meet_source_, *ease_, *stay_, *earliest_, *latest_;
     QCheckBox* limited_;
     QWidget* limits_;
     std::vector<SpreadCard*> shown_; // the cards that stand, so that editing a number does not rebuild its field
