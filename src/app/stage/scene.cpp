@@ -3,13 +3,13 @@
 #include "app/theme/ramp.h"
 
 #include "core/base/parallel.h"
+#include "core/geometry/particles.h"
 #include "core/geometry/stand_in.h"
 
 #include <algorithm>
 #include <cmath>
 #include <map>
 #include <limits>
-#include <meshoptimizer.h>
 #include <numbers>
 
 namespace garland {
@@ -36,30 +36,7 @@ std::shared_ptr<const DrawFaces> SceneMaker::draw_faces(const Pose& pose) {
             if (auto alive = found->second.lock()) return alive;
         }
     }
-    auto out = std::make_shared<DrawFaces>();
-    out->faces = pose.faces;
-    out->indices = pose.faces->triangles();
-    out->levels.push_back({0, out->indices.size()});
-    const std::size_t full = out->indices.size();
-    if (full >= 600) {
-        std::vector<std::uint32_t> simpler(full);
-        for (double share : {0.25, 0.06, 0.02}) {
-            const auto wanted =
-                std::max<std::size_t>(static_cast<std::size_t>(static_cast<double>(full) * share) / 3 * 3, 36);
-            const std::vector<std::uint32_t> source(out->indices.begin(),
-                                                    out->indices.begin() + static_cast<std::ptrdiff_t>(full));
-            std::size_t count = meshopt_simplify(simpler.data(), source.data(), full, &pose.points[0].x,
-                                                 pose.points.size(), sizeof(V3f), wanted, 0.2f, 0, nullptr);
-            if (count > wanted * 3 / 2) {
-                count = meshopt_simplifySloppy(simpler.data(), source.data(), full, &pose.points[0].x,
-                                               pose.points.size(), sizeof(V3f), wanted, 1e9f, nullptr);
-            }
-            if (count == 0 || count >= out->levels.back().count) continue;
-            out->levels.push_back({out->indices.size(), count});
-            out->indices.insert(out->indices.end(), simpler.begin(),
-                                simpler.begin() + static_cast<std::ptrdiff_t>(count));
-        }
-    }
+    std::shared_ptr<const DrawFaces> out = with_levels(pose);
     std::lock_guard lock(mutex_);
     auto& kept = faces_[pose.faces.get()];
     if (auto alive = kept.lock()) return alive;
@@ -67,17 +44,39 @@ std::shared_ptr<const DrawFaces> SceneMaker::draw_faces(const Pose& pose) {
     return out;
 }
 
+namespace {
+// Particles as round dots of their own size (the attribute `size` is how wide they are), or of a size by how many share the box.
+void add_dots(const Pose& pose, DrawPose& out) {
+    const std::size_t n = pose.points.size();
+    const Attribute* size = find_scalar(pose, "size");
+    const V3f box = n == 0 ? V3f(0) : bounds(pose).size();
+    const float usual = std::max({box.x, box.y, box.z, 1e-3f}) / 240 / std::clamp(std::cbrt(static_cast<float>(n) / 20'000), 1.0f, 8.0f);
+    const bool coloured = pose.colours.size() == n;
+    out.dot_order = even_order(n);
+    out.dots.reserve(n);
+    for (const std::uint32_t i : out.dot_order) {
+        const V3f& p = pose.points[i];
+        DrawDot dot{{p.x, p.y, p.z}, size ? 0.5f * size->values[i] : usual, {255, 255, 255, 255}};
+        for (int k = 0; k < 3 && coloured; ++k) dot.colour[k] = static_cast<std::uint8_t>(std::lround(std::clamp(pose.colours[i][k], 0.0f, 1.0f) * 255));
+        out.dots.push_back(dot);
+    }
+}
+} // namespace
+
 std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& shown) {
     {
         std::lock_guard lock(mutex_);
         auto found = poses_.find(shown.get());
         if (found != poses_.end() && found->second->pose.lock() == shown) return found->second;
     }
-    const PosePtr pose = stand_in(shown);
+    const bool dots = !shown->volume && shown->faces->count() == 0;
+    const PosePtr pose = dots ? shown : stand_in(shown);
     auto out = std::make_shared<DrawPose>();
     out->pose = shown;
     out->faces = draw_faces(*pose);
     out->box = bounds(*pose);
+    out->errors = level_errors(*out->faces, pose->points);
+    if (dots) add_dots(*shown, *out);
     if (shown->volume) {
         out->puffs = dots_of(*shown->volume, 4000);
         std::size_t kept = 0; // what hides next to nothing is left out
@@ -90,8 +89,10 @@ std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& shown) {
         out->puffs.strength.resize(kept);
     }
     out->coloured = pose->colours.size() == pose->points.size();
-    const std::vector<V3f> normals =
-        pose->normals.size() == pose->points.size() ? pose->normals : point_normals(pose->points, *pose->faces);
+    if (dots) out->box = {out->box.min - V3f(out->dots.empty() ? 0 : out->dots[0].radius), out->box.max + V3f(out->dots.empty() ? 0 : out->dots[0].radius)};
+    const std::vector<V3f> normals = dots ? std::vector<V3f>(pose->points.size(), V3f(0))
+                                     : pose->normals.size() == pose->points.size() ? pose->normals
+                                                                                   : point_normals(pose->points, *pose->faces);
     if (out->coloured && !pose->colours.empty()) {
         V3f sum(0);
         for (const V3f& c : pose->colours) sum += c;
@@ -195,6 +196,9 @@ void SceneMaker::compare(Scene& scene, Scene& second) {
             shaded->box = b.box;
             shaded->pose = b.pose;
             shaded->coloured = true;
+            shaded->errors = b.errors;
+            shaded->dots = b.dots;
+            shaded->dot_order = b.dot_order;
             for (std::size_t k = 0; k < a.vertices.size(); ++k) {
                 const float* p = a.vertices[k].place;
                 const float* q = b.vertices[k].place;
@@ -203,6 +207,10 @@ void SceneMaker::compare(Scene& scene, Scene& second) {
                 std::uint8_t* c = shaded->vertices[k].colour;
                 c[0] = static_cast<std::uint8_t>(qRed(colour)), c[1] = static_cast<std::uint8_t>(qGreen(colour));
                 c[2] = static_cast<std::uint8_t>(qBlue(colour));
+            }
+            for (std::size_t k = 0; k < shaded->dots.size(); ++k) {
+                const std::uint8_t* c = shaded->vertices[shaded->dot_order[k]].colour;
+                std::copy(c, c + 3, shaded->dots[k].colour);
             }
             second.poses[first + i] = shaded;
         }
@@ -273,6 +281,13 @@ bool hits_box(const Imath::Box3f& box, const V3f& from, const V3f& along, float&
 // Möller and Trumbore 1997; the nearest distance along the ray, or infinity.
 float hit_mesh(const DrawPose& pose, const V3f& from, const V3f& along) {
     float best = std::numeric_limits<float>::infinity();
+    for (const DrawDot& dot : pose.dots) { // a ball
+        const V3f to = V3f(dot.place[0], dot.place[1], dot.place[2]) - from;
+        const float squared = along.length2(), half = to.dot(along), inside = half * half - squared * (to.length2() - dot.radius * dot.radius);
+        if (inside < 0) continue;
+        const float d = (half - std::sqrt(inside)) / squared;
+        if (d > 0) best = std::min(best, d);
+    }
     auto point = [&](std::uint32_t i) {
         const float* p = pose.vertices[i].place;
         return V3f(p[0], p[1], p[2]);

@@ -1,6 +1,7 @@
 // One output frame ready to draw: step four of the way, posed copies. Made on a worker thread.
 #pragma once
 
+#include "app/stage/detail.h"
 #include "core/geometry/volume.h"
 #include "core/project/show.h"
 
@@ -18,20 +19,19 @@ struct DrawVertex {
     std::uint8_t colour[4]; // white where the pose has none
 };
 
-// Triangles of one set of faces, and lighter stand-ins over the same points for far copies (meshoptimizer's
-// simplification).
-struct DrawFaces {
-    std::shared_ptr<const Faces> faces; // kept, so that its address stays its own
-    std::vector<std::uint32_t> indices; // all levels one after another
-    struct Level {
-        std::size_t first = 0, count = 0;
-    };
-    std::vector<Level> levels; // [0] is the full mesh
+// A particle as the graphics side takes it.
+struct DrawDot {
+    float place[3];
+    float radius;
+    std::uint8_t colour[4];
 };
 
 struct DrawPose {
     std::vector<DrawVertex> vertices;
     std::shared_ptr<const DrawFaces> faces;
+    std::vector<float> errors;  // of each level of the faces, own units; see detail.h
+    std::vector<DrawDot> dots;  // of particles, in an order of which any beginning is spread evenly; in place of triangles
+    std::vector<std::uint32_t> dot_order; // which particle each dot is
     Imath::Box3f box;
     VolumeDots puffs;    // of a volume: its cells, drawn see-through in place of the triangles (which are picked)
     V3f colour{1, 1, 1}; // of all its points, on average

@@ -23,58 +23,124 @@ StageCanvas::StageCanvas(StageView& view) : QOpenGLWidget(&view), view_(view) {
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Stage"));
     setToolTip({});
+    refining_.setInterval(0);
+    connect(&refining_, &QTimer::timeout, this, &StageCanvas::refine_more);
 }
 
 StageCanvas::~StageCanvas() {
-    if (!ready_) return;
+    lose();
+}
+
+// What the graphics side keeps goes with its context; a new one begins anew.
+void StageCanvas::lose() {
+    refining_.stop();
+    if (!gpu_) return;
     makeCurrent();
-    gpu_.destroy();
+    gpu_->destroy();
+    gpu_.reset();
     doneCurrent();
 }
 
 void StageCanvas::initializeGL() {
-    ready_ = gpu_.create();
-    if (!ready_) view_.set_failed(gpu_.why());
+    if (gpu_) lose();
+    connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, &StageCanvas::lose, Qt::UniqueConnection);
+    gpu_ = std::make_unique<StageGpu>();
+    if (gpu_->create()) return;
+    view_.set_failed(gpu_->why());
+    gpu_.reset();
+}
+
+CopyPaint StageCanvas::paint_of(const SceneCopy& c, const PaintRules& rules) const {
+    CopyPaint p;
+    p.selected = view_.viewing().selection().count(c.number) ? 1.0f : 0.0f;
+    QRgb colour = QColor("#D9A873").rgb(); // clay
+    if (rules.now.mode() == ColourMode::look) {
+        p.weight = rules.scene->poses[c.pose]->coloured ? 0.0f : 1.0f;
+    } else {
+        p.weight = 0.93f;
+        // Colours follow an edit at once, poses when they are made.
+        const ArrangementShow* a = c.arrangement;
+        std::size_t index = c.index;
+        if (rules.before && rules.now.mode() != ColourMode::source_frame) {
+            std::size_t now = 0;
+            if (const ArrangementShow* newer = view_.document().show()->find(c.number, now)) a = newer, index = now;
+        }
+        const auto share = (!rules.before || a != c.arrangement ? rules.now : *rules.before).share(*a, index, c.moment);
+        colour = share ? rules.ramp.at(*share) : tokens().muted.rgb();
+    }
+    p.colour[0] = static_cast<float>(qRed(colour)) / 255;
+    p.colour[1] = static_cast<float>(qGreen(colour)) / 255;
+    p.colour[2] = static_cast<float>(qBlue(colour)) / 255;
+    return p;
+}
+
+StageCanvas::PaintRules StageCanvas::rules(const ScenePtr& scene) const {
+    Document& document = view_.document();
+    const Colouring now(*document.show(), view_.viewing(), document.project());
+    const bool fits = !scene || scene->show == document.show(); // an edit whose poses are still being made
+    return {now, fits ? std::nullopt : std::optional<Colouring>(std::in_place, *scene->show, view_.viewing(), document.project()),
+            Ramp::get(now.legend().cyclic ? RampKind::cyclic : RampKind::sequential), scene};
+}
+
+StageGpu::View StageCanvas::picture(const ScenePtr& scene, const StageMarks& marks, std::function<CopyPaint(const SceneCopy&)> paint) const {
+    return {scene.get(), &view_.orbit(), QSizeF(size()), devicePixelRatioF(), &tokens(), &marks, std::move(paint)};
 }
 
 void StageCanvas::paintGL() {
-    if (!ready_) return;
+    if (!gpu_) return;
+    if (gpu_->refined()) {
+        gpu_->refine_present();
+        return;
+    }
     const ScenePtr scene = view_.scene();
-    const Colouring colouring(*view_.document().show(), view_.viewing(), view_.document().project());
-    const bool look = colouring.mode() == ColourMode::look;
-    const bool fits = scene && scene->show == view_.document().show(); // an edit whose poses are still being made
-    const std::optional<Colouring> before = scene && !fits ? std::optional<Colouring>(std::in_place, *scene->show, view_.viewing(), view_.document().project()) : std::nullopt;
-    const auto& selection = view_.viewing().selection();
-    const Ramp& ramp = Ramp::get(colouring.legend().cyclic ? RampKind::cyclic : RampKind::sequential);
-    const QColor clay("#D9A873");
-    const QColor grey = tokens().muted;
+    const PaintRules how = rules(scene);
+    const StageMarks marks = view_.marks();
     QElapsedTimer clock;
     clock.start();
-    const auto drawn = gpu_.draw(
-        scene.get(), view_.orbit(), size(), devicePixelRatioF(), tokens(), view_.marks(), view_.moving(), [&](const SceneCopy& c) {
-            CopyPaint p;
-            p.selected = selection.count(c.number) ? 1.0f : 0.0f;
-            QRgb colour = clay.rgb();
-            if (look) {
-                p.weight = scene->poses[c.pose]->coloured ? 0.0f : 1.0f;
-            } else {
-                p.weight = 0.93f;
-                // Colours follow an edit at once, poses when they are made.
-                const ArrangementShow* a = c.arrangement;
-                std::size_t index = c.index;
-                if (!fits && colouring.mode() != ColourMode::source_frame) {
-                    std::size_t now = 0;
-                    if (const ArrangementShow* newer = view_.document().show()->find(c.number, now)) a = newer, index = now;
-                }
-                const auto share = (fits || a != c.arrangement ? colouring : *before).share(*a, index, c.moment);
-                colour = share ? ramp.at(*share) : grey.rgb();
-            }
-            p.colour[0] = static_cast<float>(qRed(colour)) / 255;
-            p.colour[1] = static_cast<float>(qGreen(colour)) / 255;
-            p.colour[2] = static_cast<float>(qBlue(colour)) / 255;
-            return p;
-        });
+    const auto drawn = gpu_->draw(picture(scene, marks, [&](const SceneCopy& c) { return paint_of(c, how); }), view_.moving());
     view_.set_drawn(drawn, clock.nsecsElapsed() / 1000);
+}
+
+// The picture stands: it is made the truth beside the shown one, a slice at a time, so that a hand can always stop it.
+void StageCanvas::refine() {
+    if (!gpu_ || !isVisible() || !view_.scene() || view_.scene()->copies.empty()) return;
+    const ScenePtr scene = view_.scene();
+    const PaintRules how = rules(scene);
+    marks_ = view_.marks();
+    makeCurrent();
+    gpu_->refine_begin(scene, picture(scene, marks_, [&](const SceneCopy& c) { return paint_of(c, how); }));
+    doneCurrent();
+    if (gpu_->refining()) refining_.start();
+}
+
+void StageCanvas::refine_more() {
+    if (!gpu_ || !gpu_->refining()) return refining_.stop();
+    makeCurrent();
+    const bool done = gpu_->refine_step(30);
+    doneCurrent();
+    if (!done) return;
+    refining_.stop();
+    view_.set_drawn(gpu_->refine_drawn(), 0);
+    update();
+    emit refined();
+}
+
+void StageCanvas::drop_refined() {
+    refining_.stop();
+    if (!gpu_ || !(gpu_->refined() || gpu_->refining())) return;
+    makeCurrent();
+    gpu_->refine_drop();
+    doneCurrent();
+}
+
+bool StageCanvas::is_refined() const {
+    return gpu_ && gpu_->refined();
+}
+
+void StageCanvas::resizeEvent(QResizeEvent* event) {
+    drop_refined();
+    QOpenGLWidget::resizeEvent(event);
+    view_.redraw();
 }
 
 void StageCanvas::mousePressEvent(QMouseEvent* event) {

@@ -11,10 +11,9 @@ namespace {
 
 constexpr std::int64_t solid_faces = 20, few_faces = 8;
 constexpr std::size_t very_many = 3000;
-constexpr double solid_below = 8; // pixels
 
-// What a picture may cost, in triangles. A processor that draws by itself makes coarser pictures while something moves.
-constexpr std::int64_t budget_moving = 50'000, budget_still = 150'000, budget_by_card = 8'000'000;
+// What a picture may cost where a processor draws it.
+constexpr std::int64_t hurried_triangles = 400'000, hurried_dots = 200'000, mirrored_triangles = 25'000;
 
 constexpr std::size_t graphics_limit = std::size_t(512) << 20; // bytes of poses kept on the graphics side
 
@@ -40,7 +39,7 @@ bool StageGpu::create() {
     };
     for (auto [program, vertex, fragment] :
          {std::tuple{&copies_, copies_vertex, copies_fragment}, std::tuple{&floor_, floor_vertex, floor_fragment},
-          std::tuple{&lines_, lines_vertex, lines_fragment}, std::tuple{&pattern_, pattern_vertex, pattern_fragment}}) {
+          std::tuple{&dots_program_, dots_vertex, dots_fragment}, std::tuple{&lines_, lines_vertex, lines_fragment}, std::tuple{&pattern_, pattern_vertex, pattern_fragment}}) {
         if (build(*program, vertex, fragment)) continue;
         why_ = QObject::tr("the graphics driver refused a shader: %1").arg(program->log());
         return false;
@@ -63,6 +62,9 @@ bool StageGpu::create() {
 }
 
 void StageGpu::destroy() {
+    refine_drop();
+    refine_.reset();
+    refined_picture_.reset();
     for (auto& [serial, buffer] : pose_buffers_) glDeleteBuffers(1, &buffer.id);
     for (auto& [faces, buffer] : face_buffers_) glDeleteBuffers(1, &buffer.id);
     pose_buffers_.clear();
@@ -79,6 +81,7 @@ void StageGpu::destroy() {
     puffs_.destroy();
     vao_.destroy();
     copies_.removeAllShaders();
+    dots_program_.removeAllShaders();
     floor_.removeAllShaders();
     lines_.removeAllShaders();
     pattern_.removeAllShaders();
@@ -90,12 +93,13 @@ unsigned StageGpu::pose_buffer(const DrawPose& pose) {
         recent_.splice(recent_.begin(), recent_, found->second.place);
         return found->second.id;
     }
-    const std::size_t bytes = pose.vertices.size() * sizeof(DrawVertex);
+    const bool dots = !pose.dots.empty();
+    const std::size_t bytes = dots ? pose.dots.size() * sizeof(DrawDot) : pose.vertices.size() * sizeof(DrawVertex);
     PoseBuffer buffer;
     buffer.bytes = bytes;
     glGenBuffers(1, &buffer.id);
     glBindBuffer(GL_ARRAY_BUFFER, buffer.id);
-    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(bytes), pose.vertices.data(), GL_STATIC_DRAW);
+    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(bytes), dots ? static_cast<const void*>(pose.dots.data()) : pose.vertices.data(), GL_STATIC_DRAW);
     recent_.push_front(pose.serial);
     buffer.place = recent_.begin();
     pose_buffers_[pose.serial] = buffer;
@@ -176,7 +180,10 @@ void StageGpu::draw_pattern(const GroundPattern& g, const QMatrix4x4& matrix) {
     glDisableVertexAttribArray(1);
 }
 
-void StageGpu::draw_lines(const StageMarks& marks, const QMatrix4x4& matrix, const Tokens& t) {
+void StageGpu::draw_lines(const StageMarks& marks, const QMatrix4x4& matrix, const Tokens& t, double ratio) {
+    float widths[2] = {1, 1};
+    glGetFloatv(GL_ALIASED_LINE_WIDTH_RANGE, widths);
+    glLineWidth(std::clamp(static_cast<float>(ratio), widths[0], widths[1]));
     lines_.bind();
     lines_.setUniformValue("matrix", matrix);
     lines_.setUniformValue("paint", rgb(t.dark ? t.muted.darker(170) : t.muted));
@@ -194,7 +201,7 @@ void StageGpu::draw_lines(const StageMarks& marks, const QMatrix4x4& matrix, con
     glDisable(GL_PROGRAM_POINT_SIZE);
     glDisable(GL_DEPTH_TEST);
     strip(marks.path, GL_LINE_STRIP);
-    glPointSize(9);
+    glPointSize(static_cast<float>(9 * ratio));
     strip(marks.path, GL_POINTS);
     glEnable(GL_DEPTH_TEST);
 }
@@ -238,64 +245,104 @@ void StageGpu::draw_solids(const Loaded& loaded) {
     glVertexAttribDivisor(2, 0);
 }
 
+void StageGpu::vertex_attributes(const DrawPose& pose) {
+    glBindBuffer(GL_ARRAY_BUFFER, pose_buffer(pose));
+    if (!pose.dots.empty()) {
+        glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, sizeof(DrawDot), offset(offsetof(DrawDot, place)));
+        glVertexAttribPointer(1, 1, GL_FLOAT, GL_FALSE, sizeof(DrawDot), offset(offsetof(DrawDot, radius)));
+        glVertexAttribPointer(2, 3, GL_UNSIGNED_BYTE, GL_TRUE, sizeof(DrawDot), offset(offsetof(DrawDot, colour)));
+        return;
+    }
+    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, sizeof(DrawVertex), offset(offsetof(DrawVertex, place)));
+    glVertexAttribPointer(1, 3, GL_BYTE, GL_TRUE, sizeof(DrawVertex), offset(offsetof(DrawVertex, normal)));
+    glVertexAttribPointer(2, 3, GL_UNSIGNED_BYTE, GL_TRUE, sizeof(DrawVertex), offset(offsetof(DrawVertex, colour)));
+}
+
+// The particles of some copies of one pose; those that are drawn are as much larger as others are left out.
+void StageGpu::draw_dots(const Group& g, std::size_t from, std::size_t count) {
+    const auto all = static_cast<double>(g.pose->dots.size());
+    const double shown = std::clamp(std::round(all * dots_share_), std::min(all, 64.0), all);
+    dots_program_.bind();
+    dots_program_.setUniformValue("wider", static_cast<float>(std::min(std::sqrt(all / std::max(shown, 1.0)), 3.0)));
+    vertex_attributes(*g.pose);
+    instance_attributes(g.first + from);
+    glDrawArraysInstanced(GL_POINTS, 0, static_cast<GLsizei>(shown), static_cast<GLsizei>(count));
+    copies_.bind();
+}
+
 void StageGpu::draw_loaded(const Loaded& loaded, bool lightest) {
     draw_solids(loaded);
     for (const Group& g : loaded.groups) {
-        glBindBuffer(GL_ARRAY_BUFFER, pose_buffer(*g.pose));
-        glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, sizeof(DrawVertex), offset(offsetof(DrawVertex, place)));
-        glVertexAttribPointer(1, 3, GL_BYTE, GL_TRUE, sizeof(DrawVertex), offset(offsetof(DrawVertex, normal)));
-        glVertexAttribPointer(2, 3, GL_UNSIGNED_BYTE, GL_TRUE, sizeof(DrawVertex),
-                              offset(offsetof(DrawVertex, colour)));
+        if (!g.pose->dots.empty()) {
+            draw_dots(g, 0, g.count);
+            continue;
+        }
+        vertex_attributes(*g.pose);
         instance_attributes(g.first);
         const auto& levels = g.pose->faces->levels;
         const auto& level = lightest ? levels[std::min<std::size_t>(g.level + 1, levels.size() - 1)] : levels[g.level];
+        if (level.count == 0) continue;
         glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, face_buffer(g.pose->faces));
-        if (level.count > 0) {
-            glDrawElementsInstanced(GL_TRIANGLES, static_cast<GLsizei>(level.count), GL_UNSIGNED_INT,
-                                    offset(level.first * sizeof(std::uint32_t)), static_cast<GLsizei>(g.count));
-        } else { // points without faces
-            glDrawArraysInstanced(GL_POINTS, 0, static_cast<GLsizei>(g.pose->vertices.size()),
-                                  static_cast<GLsizei>(g.count));
-        }
+        glDrawElementsInstanced(GL_TRIANGLES, static_cast<GLsizei>(level.count), GL_UNSIGNED_INT, offset(level.first * sizeof(std::uint32_t)),
+                                static_cast<GLsizei>(g.count));
     }
 }
 
-// Copies in groups of one pose and one level of detail, then those that are round solids; their instances in the buffer.
-// Where a picture would cost too much, copies are drawn simpler as if they were smaller.
-StageGpu::Loaded StageGpu::load(const Scene& scene, const Orbit& orbit, QSizeF size, double ratio,
-                                const std::function<CopyPaint(const SceneCopy&)>& paint, Drawn& drawn) {
-    const V3d eye = orbit.eye();
-    constexpr std::uint32_t as_solid = 1000;
-    struct Item {
-        std::uint32_t pose;
-        std::uint32_t level;
-        const SceneCopy* copy;
-        double pixels;
+// Copies whose ball, or its mirror image in the ground, reaches into the view.
+std::vector<StageGpu::Item> StageGpu::items_in_view(const View& v, const Scene& scene) const {
+    const QMatrix4x4 m = v.orbit->projection(v.size) * v.orbit->view();
+    QVector4D planes[6];
+    for (int axis = 0; axis < 3; ++axis) {
+        planes[axis * 2] = m.row(3) + m.row(axis);
+        planes[axis * 2 + 1] = m.row(3) - m.row(axis);
+    }
+    for (QVector4D& p : planes) p /= std::max(p.toVector3D().length(), 1e-20f);
+    auto seen = [&](const V3d& middle, double radius) {
+        const QVector4D at(static_cast<float>(middle.x), static_cast<float>(middle.y), static_cast<float>(middle.z), 1);
+        return std::all_of(std::begin(planes), std::end(planes), [&](const QVector4D& p) { return QVector4D::dotProduct(p, at) >= -radius; });
     };
+    const V3d eye = v.orbit->eye();
     std::vector<Item> items;
     items.reserve(scene.copies.size());
     for (const SceneCopy& c : scene.copies) {
         const DrawPose& pose = *scene.poses[c.pose];
-        const double radius = (pose.box.max - pose.box.min).length() / 2 * std::max({c.size.x, c.size.y, c.size.z});
-        const double pixels = 2 * radius * orbit.pixels_per_unit((V3d(c.position) - eye).length(), size) * ratio;
-        items.push_back({c.pose, 0, &c, pixels});
+        const double largest = std::max({std::abs(c.size.x), std::abs(c.size.y), std::abs(c.size.z)});
+        const double radius = (pose.box.max - pose.box.min).length() / 2 * largest;
+        const V3f own = pose.box.isEmpty() ? V3f(0) : pose.box.center() * c.size;
+        const V3d middle = V3d(c.position) + V3d(own.x * c.cosine + own.z * c.sine, own.y, own.z * c.cosine - own.x * c.sine);
+        if (!seen(middle, radius) && !seen({middle.x, -middle.y, middle.z}, radius)) continue;
+        const double away = (middle - eye).length();
+        const double here = v.orbit->pixels_per_unit(away, v.size) * v.ratio;
+        const double nearest = v.orbit->pixels_per_unit(std::max(away - radius, away * 0.02 + 1e-6), v.size) * v.ratio;
+        items.push_back({c.pose, 0, &c, 2 * radius * here, largest * nearest});
     }
-    std::int64_t triangles = 0;
-    for (double simpler = 1; simpler < 200; simpler *= 1.4) {
-        triangles = 0;
+    return items;
+}
+
+// Copies in groups of one pose and one level of detail, then those that are round solids; their instances in the buffer.
+StageGpu::Loaded StageGpu::load(const View& v, const Scene& scene, Quality quality, Drawn& drawn) {
+    constexpr std::uint32_t as_solid = 1000;
+    std::vector<Item> items = items_in_view(v, scene);
+    std::int64_t triangles = 0, dots = 0;
+    for (;; quality.error *= 1.5, quality.solid_below *= 1.25) {
+        triangles = dots = 0;
         for (Item& item : items) {
-            const auto& levels = scene.poses[item.pose]->faces->levels;
-            const double pixels = item.pixels / simpler;
-            const std::uint32_t level = pixels > 110 ? 0 : pixels > 50 ? 1 : pixels > 20 ? 2 : 3;
-            item.level = std::min<std::uint32_t>(level, static_cast<std::uint32_t>(levels.size()) - 1);
-            const auto own = static_cast<std::int64_t>(levels[item.level].count / 3);
-            if (pixels < solid_below && own > solid_faces) item.level = as_solid;
+            const DrawPose& pose = *scene.poses[item.pose];
+            const auto& levels = pose.faces->levels;
+            item.level = pose.errors.size() == levels.size() ? level_within(pose.errors, quality.error / std::max(item.scale, 1e-12)) : 0;
+            const auto own = static_cast<std::int64_t>(levels[item.level].count / 3), points = static_cast<std::int64_t>(pose.dots.size());
+            if (item.pixels < quality.solid_below && (own > solid_faces || points > 1) && pose.puffs.places.empty()) item.level = as_solid;
             triangles += item.level == as_solid ? solid_faces : own;
+            dots += item.level == as_solid ? 0 : points;
         }
-        if (triangles <= budget_) break;
+        if (quality.triangles == 0 || triangles <= quality.triangles || quality.error > 64) break;
     }
-    drawn.copies = static_cast<std::int64_t>(items.size());
+    dots_share_ = quality.dots > 0 && dots > quality.dots ? static_cast<double>(quality.dots) / static_cast<double>(dots) : 1;
+    drawn.copies += static_cast<std::int64_t>(items.size());
     drawn.triangles += triangles;
+    drawn.dots += static_cast<std::int64_t>(static_cast<double>(dots) * dots_share_);
+    drawn.dots_left_out += dots - static_cast<std::int64_t>(static_cast<double>(dots) * dots_share_);
+    drawn.error = std::max(drawn.error, quality.error);
     std::sort(items.begin(), items.end(), [](const Item& a, const Item& b) {
         const bool x = a.level == as_solid, y = b.level == as_solid;
         return std::tuple(x, a.pose, a.level, a.copy) < std::tuple(y, b.pose, b.level, b.copy);
@@ -305,7 +352,7 @@ StageGpu::Loaded StageGpu::load(const Scene& scene, const Orbit& orbit, QSizeF s
     Loaded loaded;
     for (std::size_t i = 0; i < items.size(); ++i) {
         const SceneCopy& c = *items[i].copy;
-        const CopyPaint p = paint(c);
+        const CopyPaint p = v.paint(c);
         Instance one{{c.position.x, c.position.y, c.position.z},
                      {c.cosine, c.sine},
                      {c.size.x, c.size.y, c.size.z},
@@ -313,9 +360,9 @@ StageGpu::Loaded StageGpu::load(const Scene& scene, const Orbit& orbit, QSizeF s
                      p.selected,
                      {1, 1, 1}};
         drawn.light += items[i].level > 0;
+        const DrawPose& pose = *scene.poses[items[i].pose];
         if (items[i].level == as_solid) {
             if (loaded.solids++ == 0) loaded.solids_first = i;
-            const DrawPose& pose = *scene.poses[items[i].pose];
             const V3f middle = pose.box.center() * c.size, half = (pose.box.max - pose.box.min) / 2;
             one.position[0] += middle.x * c.cosine + middle.z * c.sine;
             one.position[1] += middle.y;
@@ -324,111 +371,152 @@ StageGpu::Loaded StageGpu::load(const Scene& scene, const Orbit& orbit, QSizeF s
                 one.size[k] *= std::max(half[k], 1e-6f);
                 one.own[k] = pose.colour[k];
             }
-        } else if (!scene.poses[items[i].pose]->puffs.places.empty()) {
+        } else if (!pose.puffs.places.empty()) {
             const float w = p.weight;
             const V3f smoke(0.78f, 0.81f, 0.84f);
-            loaded.puffs.push_back({&c, &scene.poses[items[i].pose]->puffs, smoke * (1 - w) + V3f(p.colour[0], p.colour[1], p.colour[2]) * w, p.selected});
+            loaded.puffs.push_back({&c, &pose.puffs, smoke * (1 - w) + V3f(p.colour[0], p.colour[1], p.colour[2]) * w, p.selected});
         } else {
-            if (loaded.groups.empty() || items[i].pose != items[i - 1].pose || items[i].level != items[i - 1].level) {
-                loaded.groups.push_back({scene.poses[items[i].pose].get(), items[i].level, i, 0});
-            }
+            if (loaded.groups.empty() || items[i].pose != items[i - 1].pose || items[i].level != items[i - 1].level) loaded.groups.push_back({&pose, items[i].level, i, 0});
             ++loaded.groups.back().count;
         }
         instances.push_back(one);
     }
     drawn.solids += static_cast<std::int64_t>(loaded.solids);
     glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
-    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(instances.size() * sizeof(Instance)), instances.data(),
-                 GL_STREAM_DRAW);
+    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(instances.size() * sizeof(Instance)), instances.data(), GL_STREAM_DRAW);
     return loaded;
 }
 
-StageGpu::Drawn StageGpu::draw(const Scene* scene, const Orbit& orbit, QSizeF size, double ratio, const Tokens& t,
-                               const StageMarks& marks, bool moving,
-                               const std::function<CopyPaint(const SceneCopy&)>& paint) {
-    Drawn drawn;
-    const bool coarse = by_processor_ && moving;
-    budget_ = !by_processor_ ? budget_by_card : moving ? budget_moving : budget_still;
-    glViewport(0, 0, static_cast<int>(size.width() * ratio), static_cast<int>(size.height() * ratio));
+// The empty picture: sky, ground and what is laid on it. Leaves the vertex array bound.
+void StageGpu::begin_picture(const View& v) {
+    const Tokens& t = *v.tokens;
+    glViewport(0, 0, static_cast<int>(v.size.width() * v.ratio), static_cast<int>(v.size.height() * v.ratio));
     glClearColor(t.sky.redF(), t.sky.greenF(), t.sky.blueF(), 1);
     glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
     glEnable(GL_DEPTH_TEST);
     glDisable(GL_CULL_FACE);
     vao_.bind();
-    // In coarse pictures edges are not smoothed, and much is not mirrored: each costs as much as the rest.
-    if (coarse) glDisable(GL_MULTISAMPLE);
-    const QMatrix4x4 matrix = orbit.projection(size) * orbit.view();
-    draw_floor(orbit, matrix, t);
-    if (marks.pattern) draw_pattern(*marks.pattern, matrix);
-    if (!scene || scene->copies.empty()) {
-        draw_lines(marks, matrix, t);
-        glEnable(GL_MULTISAMPLE);
-        vao_.release();
-        return drawn;
-    }
+    const QMatrix4x4 matrix = v.orbit->projection(v.size) * v.orbit->view();
+    draw_floor(*v.orbit, matrix, t);
+    if (v.marks->pattern) draw_pattern(*v.marks->pattern, matrix);
+}
 
-    Loaded loaded = load(*scene, orbit, size, ratio, paint, drawn);
-    const V3d eye = orbit.eye();
-
-    dots_ = coarse ? static_cast<float>(orbit.pixels_per_unit(1, size) * ratio) : 0;
+void StageGpu::bind_copies(const View& v, const QMatrix4x4& matrix) {
+    const Tokens& t = *v.tokens;
+    const V3d e = v.orbit->eye();
+    const QVector3D eye(static_cast<float>(e.x), static_cast<float>(e.y), static_cast<float>(e.z));
+    const QMatrix4x4 look = v.orbit->view();
     glEnable(GL_PROGRAM_POINT_SIZE);
+    for (QOpenGLShaderProgram* program : {&dots_program_, &copies_}) {
+        program->bind();
+        program->setUniformValue("matrix", matrix);
+        program->setUniformValue("eye", eye);
+        program->setUniformValue("rose", rgb(t.rose));
+        program->setUniformValue("sky", rgb(t.sky));
+        program->setUniformValue("haze", static_cast<float>(0.035 / v.orbit->camera.distance));
+    }
+    dots_program_.bind();
+    dots_program_.setUniformValue("pixels", static_cast<float>(v.orbit->pixels_per_unit(1, v.size) * v.ratio));
+    dots_program_.setUniformValue("right", QVector3D(look(0, 0), look(0, 1), look(0, 2)));
+    dots_program_.setUniformValue("up", QVector3D(look(1, 0), look(1, 1), look(1, 2)));
     copies_.bind();
     copies_.setUniformValue("dots", 0.0f);
-    copies_.setUniformValue("matrix", matrix);
-    copies_.setUniformValue("eye",
-                            QVector3D(static_cast<float>(eye.x), static_cast<float>(eye.y), static_cast<float>(eye.z)));
-    copies_.setUniformValue("rose", rgb(t.rose));
-    copies_.setUniformValue("sky", rgb(t.sky));
-    copies_.setUniformValue("haze", static_cast<float>(0.035 / orbit.camera.distance));
     for (unsigned i = 0; i <= 7; ++i) {
         glEnableVertexAttribArray(i);
         glVertexAttribDivisor(i, i >= 3 ? 1 : 0);
     }
-    if (eye.y > 0 && !(coarse && drawn.triangles > budget_moving / 2)) { // what the still water gives back
-        copies_.setUniformValue("mirror", -1.0f);
-        copies_.setUniformValue("alpha", t.dark ? 0.24f : 0.13f);
-        glEnable(GL_BLEND);
-        glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
-        draw_loaded(loaded, true);
-        glDisable(GL_BLEND);
-        glClear(GL_DEPTH_BUFFER_BIT);
-    }
-    copies_.setUniformValue("mirror", 1.0f);
-    copies_.setUniformValue("alpha", 1.0f);
-    draw_loaded(loaded, false);
-    std::vector<PuffCopy> smoke = loaded.puffs;
-    if (scene->second && !scene->second->copies.empty()) { // the other frame's poses, translucent, over them
-        Drawn more;
-        loaded = load(*scene->second, orbit, size, ratio, [](const SceneCopy&) { return CopyPaint{}; }, more);
-        copies_.bind();
-        copies_.setUniformValue("alpha", 0.55f);
-        glEnable(GL_BLEND);
-        glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
-        glEnable(GL_POLYGON_OFFSET_FILL); // where both poses are the same, the shaded one is seen
-        glPolygonOffset(-1, -1);
-        draw_loaded(loaded, false);
-        smoke.insert(smoke.end(), loaded.puffs.begin(), loaded.puffs.end());
-        glDisable(GL_POLYGON_OFFSET_FILL);
-        glDisable(GL_BLEND);
-        drawn.triangles += more.triangles;
-    }
+}
 
+void StageGpu::set_pass(float mirror, float alpha) {
+    for (QOpenGLShaderProgram* program : {&dots_program_, &copies_}) {
+        program->bind();
+        program->setUniformValue("mirror", mirror);
+        program->setUniformValue("alpha", alpha);
+    }
+}
+
+// What the still water gives back.
+void StageGpu::draw_mirrored(const Loaded& loaded, const View& v) {
+    set_pass(-1, v.tokens->dark ? 0.24f : 0.13f);
+    // Only the nearest of it is seen: depths first, so that nothing behind shines through.
+    glColorMask(GL_FALSE, GL_FALSE, GL_FALSE, GL_FALSE);
+    draw_loaded(loaded, true);
+    glColorMask(GL_TRUE, GL_TRUE, GL_TRUE, GL_TRUE);
+    glDepthFunc(GL_LEQUAL);
+    glEnable(GL_BLEND);
+    glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+    draw_loaded(loaded, true);
+    glDisable(GL_BLEND);
+    glDepthFunc(GL_LESS);
+    glClear(GL_DEPTH_BUFFER_BIT);
+}
+
+// The other frame's poses, translucent, over the shown ones.
+void StageGpu::draw_second(const View& v, const Quality& quality, std::vector<PuffCopy>& smoke, Drawn& drawn) {
+    const Scene* second = v.scene->second.get();
+    if (!second || second->copies.empty()) return;
+    View other = v;
+    other.paint = [](const SceneCopy&) { return CopyPaint{}; };
+    Drawn more;
+    const Loaded loaded = load(other, *second, quality, more);
+    set_pass(1, 0.55f);
+    glEnable(GL_BLEND);
+    glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+    glEnable(GL_POLYGON_OFFSET_FILL); // where both poses are the same, the shaded one is seen
+    glPolygonOffset(-1, -1);
+    draw_loaded(loaded, false);
+    smoke.insert(smoke.end(), loaded.puffs.begin(), loaded.puffs.end());
+    glDisable(GL_POLYGON_OFFSET_FILL);
+    glDisable(GL_BLEND);
+    drawn.triangles += more.triangles;
+    drawn.light += more.light;
+    drawn.dots_left_out += more.dots_left_out;
+}
+
+void StageGpu::end_picture(const View& v, const std::vector<PuffCopy>& smoke, std::size_t most) {
     for (unsigned i = 1; i <= 7; ++i) {
         glDisableVertexAttribArray(i);
         glVertexAttribDivisor(i, 0);
     }
-    const QMatrix4x4 view = orbit.view();
+    const Tokens& t = *v.tokens;
+    const QMatrix4x4 view = v.orbit->view(), matrix = v.orbit->projection(v.size) * view;
     const V3f rose(static_cast<float>(t.rose.redF()), static_cast<float>(t.rose.greenF()), static_cast<float>(t.rose.blueF()));
-    puffs_.draw(sorted_puffs(smoke, eye, V3d(-view(2, 0), -view(2, 1), -view(2, 2)), rose, by_processor_ ? (moving ? 3000 : 12'000) : 200'000), matrix,
-                V3f(view(0, 0), view(0, 1), view(0, 2)), V3f(view(1, 0), view(1, 1), view(1, 2)));
-    if (coarse) glEnable(GL_MULTISAMPLE);
-    draw_lines(marks, matrix, t);
+    puffs_.draw(sorted_puffs(smoke, v.orbit->eye(), V3d(-view(2, 0), -view(2, 1), -view(2, 2)), rose, most), matrix, V3f(view(0, 0), view(0, 1), view(0, 2)),
+                V3f(view(1, 0), view(1, 1), view(1, 2)));
+    glEnable(GL_MULTISAMPLE);
+    draw_lines(*v.marks, matrix, t, v.ratio);
     vao_.release();
     std::erase_if(face_buffers_, [&](auto& entry) {
         if (!entry.second.faces.expired()) return false;
         glDeleteBuffers(1, &entry.second.id);
         return true;
     });
+}
+
+StageGpu::Drawn StageGpu::draw(const View& v, bool moving) {
+    Drawn drawn;
+    const bool coarse = by_processor_ && moving;
+    if (coarse) glDisable(GL_MULTISAMPLE); // edges are not smoothed, and much is not mirrored: each costs as much as the rest
+    begin_picture(v);
+    if (!v.scene || v.scene->copies.empty()) {
+        end_picture(v, {}, 0);
+        return drawn;
+    }
+    Quality quality;
+    quality.error = moving ? 3 : 1;
+    quality.triangles = by_processor_ ? hurried_triangles : 0;
+    quality.dots = by_processor_ ? hurried_dots : 0;
+    quality.solid_below = moving ? 3 : 1.5;
+    quality.puffs = by_processor_ ? (moving ? 3000 : 12'000) : 200'000;
+    Loaded loaded = load(v, *v.scene, quality, drawn);
+    dots_ = coarse ? static_cast<float>(v.orbit->pixels_per_unit(1, v.size) * v.ratio) : 0;
+    bind_copies(v, v.orbit->projection(v.size) * v.orbit->view());
+    if (v.orbit->eye().y > 0 && !(coarse && drawn.triangles > mirrored_triangles)) draw_mirrored(loaded, v);
+    set_pass(1, 1);
+    draw_loaded(loaded, false);
+    std::vector<PuffCopy> smoke = loaded.puffs;
+    draw_second(v, quality, smoke, drawn);
+    end_picture(v, smoke, quality.puffs);
     return drawn;
 }
 

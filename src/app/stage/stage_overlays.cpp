@@ -88,8 +88,9 @@ void StageView::update_texts() {
     }
     legend_->show_text(legend);
     QString text;
-    if (!problem_.isEmpty()) {
-        text = problem_;
+    const bool wrong = !failed_.isEmpty() || !problem_.isEmpty();
+    if (wrong) {
+        text = failed_.isEmpty() ? problem_ : failed_;
     } else if (!scene_ || scene_->copies.empty()) {
         text = document_.project().sources.empty() ? tr("Nothing gathered yet: drop a cache into the window")
                                                    : tr("No copy is shown at this frame");
@@ -98,8 +99,9 @@ void StageView::update_texts() {
                    poses = static_cast<long long>(scene_->poses.size());
         text = QString::fromStdString(counted(copies, "copy", "copies")) + QStringLiteral(" · ") +
                QString::fromStdString(counted(poses, "pose made once", "poses made once"));
-        if (drawn_.light > 0) {
-            text += QStringLiteral(" · ") + tr("%1 far ones drawn simpler").arg(drawn_.light);
+        if (!drawn_.whole()) { // only for as long as that is so
+            text += QStringLiteral(" · ") + (drawn_.light > 0 ? tr("%1 drawn simpler for the moment, by up to %2 pixels").arg(drawn_.light).arg(QString::fromStdString(short_number(drawn_.error, 1)))
+                                                              : tr("%1 particles left out for the moment").arg(drawn_.dots_left_out));
         }
         if (scene_->second) {
             text += QStringLiteral(" · ") +
@@ -112,11 +114,11 @@ void StageView::update_texts() {
                     tr("%1 shown at the nearest frame, as their faces change").arg(scene_->nearest_instead);
         }
     }
-    info_->setObjectName(problem_.isEmpty() ? "note" : "alert");
+    info_->setObjectName(wrong ? "alert" : "note");
     QColor back = tokens().sky; // readable over whatever is drawn
     back.setAlphaF(0.72f);
     info_->setStyleSheet(QStringLiteral("color: %1; background: rgba(%2, %3, %4, %5); border-radius: 4px; padding: 1px 4px;")
-                             .arg((problem_.isEmpty() ? tokens().text : tokens().alert).name())
+                             .arg((wrong ? tokens().alert : tokens().text).name())
                              .arg(back.red())
                              .arg(back.green())
                              .arg(back.blue())

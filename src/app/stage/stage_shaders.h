@@ -67,6 +67,51 @@ void main() {
     float far = 1.0 - exp(-haze * distance(eye, v_place));
     colour = vec4(mix(lit, sky, far * 0.75), alpha);
 })";
+// Particles: points that are shaded as the balls they stand for.
+inline const char* dots_vertex = R"(#version 330 core
+layout(location=0) in vec3 place;
+layout(location=1) in float radius;
+layout(location=2) in vec3 own;
+layout(location=3) in vec3 position;
+layout(location=4) in vec2 turn;
+layout(location=5) in vec4 paint;
+layout(location=6) in float selected;
+layout(location=7) in vec3 size;
+uniform mat4 matrix;
+uniform float mirror;
+uniform float pixels; // of one unit, one unit away
+uniform float wider;  // where only some are drawn, these are larger
+out vec3 v_place; out vec3 v_colour; out float v_selected; out float v_radius;
+vec3 turned(vec3 p) { return vec3(p.x*turn.x + p.z*turn.y, p.y, p.z*turn.x - p.x*turn.y); }
+void main() {
+    vec3 world = turned(place * size) + position;
+    world.y *= mirror;
+    v_radius = radius * wider * max(size.x, max(size.y, size.z));
+    v_place = world;
+    v_colour = mix(own, paint.rgb, paint.a);
+    v_selected = selected;
+    gl_Position = matrix * vec4(world, 1.0);
+    gl_PointSize = max(2.0 * v_radius * pixels / gl_Position.w, 1.0);
+})";
+inline const char* dots_fragment = R"(#version 330 core
+in vec3 v_place; in vec3 v_colour; in float v_selected; in float v_radius;
+uniform vec3 eye; uniform vec3 rose; uniform vec3 sky; uniform float alpha; uniform float haze;
+uniform vec3 right; uniform vec3 up;
+out vec4 colour;
+void main() {
+    vec2 at = gl_PointCoord * 2.0 - 1.0;
+    float out_of = dot(at, at);
+    if (out_of > 1.0) discard;
+    vec3 n = normalize(right * at.x - up * at.y + cross(right, up) * sqrt(1.0 - out_of));
+    vec3 to_eye = normalize(eye - v_place);
+    float key = max(dot(n, normalize(vec3(0.45, 0.75, 0.55))), 0.0);
+    float above = 0.5 + 0.5 * n.y;
+    float facing = max(dot(n, to_eye), 0.0);
+    vec3 lit = v_colour * (0.40 + 0.18 * above + 0.34 * key + 0.16 * facing);
+    lit = mix(lit, rose, v_selected * 0.6);
+    float far = 1.0 - exp(-haze * distance(eye, v_place));
+    colour = vec4(mix(lit, sky, far * 0.75), alpha);
+})";
 inline const char* floor_vertex = R"(#version 330 core
 layout(location=0) in vec3 place;
 uniform mat4 matrix; uniform vec3 middle; uniform float reach;

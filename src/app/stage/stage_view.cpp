@@ -119,7 +119,11 @@ StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
     rest_.setSingleShot(true);
     rest_.setInterval(250);
     connect(&rest_, &QTimer::timeout, this, [this] {
-        if (canvas_ && !viewing_.playing()) canvas_->update();
+        if (!canvas_ || viewing_.playing()) return;
+        canvas_->update();
+        QTimer::singleShot(0, this, [this] {
+            if (canvas_ && !moving()) canvas_->refine();
+        });
     });
     settle_.setSingleShot(true);
     settle_.setInterval(120);
@@ -245,6 +249,7 @@ bool StageView::place_on_ground(QPointF pixel) {
 
 void StageView::redraw() {
     if (!canvas_) return;
+    canvas_->drop_refined();
     rest_.start(); // coarse until nothing has changed for a moment, where pictures are dear
     canvas_->update();
 }
@@ -300,8 +305,12 @@ void StageView::set_drawn(const StageGpu::Drawn& drawn, qint64) {
     update_texts();
 }
 
+bool StageView::refined() const {
+    return canvas_ && canvas_->is_refined();
+}
+
 void StageView::set_failed(const QString& why) {
-    problem_ = tr("The Stage cannot be drawn: %1").arg(why);
+    failed_ = tr("The Stage cannot be drawn: %1").arg(why);
     update_texts();
 }
 

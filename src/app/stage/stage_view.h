@@ -4,6 +4,7 @@
 #include "app/widgets/draggable.h"
 #include "app/document/colouring.h"
 #include "app/stage/stage_gpu.h"
+#include "app/theme/ramp.h"
 #include "app/widgets/parts.h"
 
 #include <QElapsedTimer>
@@ -32,6 +33,7 @@ class StageView : public QWidget {
     void key_view();     // sets a camera key at the playhead from what is seen
     void picked(std::int64_t copy, bool add);
     StageMarks marks();
+    bool refined() const; // the shown picture is the truth
     bool place_on_ground(QPointF pixel); // a point of the path that is being drawn
     Document& document() { return document_; }
     Viewing& viewing() { return viewing_; }
@@ -84,7 +86,7 @@ class StageView : public QWidget {
     ShowPtr requested_show_;
     double requested_frame_ = 0;
     std::optional<OutputFrame> requested_second_;
-    QString problem_;
+    QString problem_, failed_; // of posing; of OpenGL, which stays
     StageGpu::Drawn drawn_;
 };
 
@@ -95,8 +97,15 @@ class StageCanvas : public QOpenGLWidget, public Draggable {
     explicit StageCanvas(StageView& view);
     ~StageCanvas() override;
     void end_drag(bool put_back) override;
+    void refine();       // the picture stands: make it the truth
+    void drop_refined(); // it does not any more
+    bool is_refined() const;
+
+  signals:
+    void refined();
 
   protected:
+    void resizeEvent(QResizeEvent* event) override;
     void initializeGL() override;
     void paintGL() override;
     void mousePressEvent(QMouseEvent* event) override;
@@ -108,9 +117,22 @@ class StageCanvas : public QOpenGLWidget, public Draggable {
 
   private:
     bool move_by_key(const QKeyEvent& event);
+    // How copies are coloured: by what the document says now, and while poses for it are being made by what it said before.
+    struct PaintRules {
+        Colouring now;
+        std::optional<Colouring> before;
+        const Ramp& ramp;
+        ScenePtr scene;
+    };
+    PaintRules rules(const ScenePtr& scene) const;
+    CopyPaint paint_of(const SceneCopy& copy, const PaintRules& rules) const;
+    StageGpu::View picture(const ScenePtr& scene, const StageMarks& marks, std::function<CopyPaint(const SceneCopy&)> paint) const;
+    void lose();
+    void refine_more();
     StageView& view_;
-    StageGpu gpu_;
-    bool ready_ = false;
+    std::unique_ptr<StageGpu> gpu_; // null: no context, or one that cannot do it
+    QTimer refining_;
+    StageMarks marks_;
     QPointF press_, last_;
     bool moved_ = false;
     Camera pressed_view_; // as it was when the button went down

@@ -1,0 +1,162 @@
+// The Stage's picture once it stands: drawn anew beside the shown one, in slices that a hand can interrupt, until it is the truth.
+#include "app/stage/stage_gpu.h"
+
+#include <QElapsedTimer>
+#include <QOpenGLContext>
+#include <algorithm>
+
+namespace garland {
+
+namespace {
+constexpr double told_apart = 0.05; // pixels: a lighter mesh that is nearer to the full one gives the same picture
+} // namespace
+
+void StageGpu::refine_drop() {
+    refined_ = false;
+    refine_scene_.reset();
+    refine_view_ = {};
+    refine_loaded_ = {};
+    refine_group_ = refine_instance_ = refine_index_ = 0;
+    refine_.reset();
+    refined_picture_.reset();
+}
+
+void StageGpu::refine_begin(ScenePtr scene, const View& view) {
+    refine_drop();
+    const QSize pixels(static_cast<int>(view.size.width() * view.ratio), static_cast<int>(view.size.height() * view.ratio));
+    if (!scene || pixels.isEmpty()) return;
+    QOpenGLFramebufferObjectFormat format;
+    format.setAttachment(QOpenGLFramebufferObject::Depth);
+    format.setSamples(4);
+    refine_ = std::make_unique<QOpenGLFramebufferObject>(pixels, format);
+    refined_picture_ = std::make_unique<QOpenGLFramebufferObject>(pixels);
+    if (!refine_->isValid() || !refined_picture_->isValid()) return refine_drop(); // the shown picture stays as it is
+    refine_scene_ = std::move(scene);
+    refine_orbit_ = *view.orbit;
+    refine_tokens_ = *view.tokens;
+    refine_marks_ = *view.marks;
+    refine_view_ = view;
+    refine_view_.scene = refine_scene_.get();
+    refine_view_.orbit = &refine_orbit_;
+    refine_view_.tokens = &refine_tokens_;
+    refine_view_.marks = &refine_marks_;
+    refine_drawn_ = {};
+
+    refine_->bind();
+    begin_picture(refine_view_);
+    bind_copies(refine_view_, refine_orbit_.projection(view.size) * refine_orbit_.view());
+    if (refine_orbit_.eye().y > 0) { // a mirror image is faint: as close as while something moves
+        Quality coarse;
+        coarse.error = 3;
+        coarse.triangles = 400'000;
+        coarse.dots = 100'000;
+        coarse.solid_below = 3;
+        Drawn mirrored;
+        dots_ = 0;
+        draw_mirrored(load(refine_view_, *refine_scene_, coarse, mirrored), refine_view_);
+    }
+    Quality whole;
+    whole.error = told_apart;
+    whole.puffs = 200'000;
+    refine_loaded_ = load(refine_view_, *refine_scene_, whole, refine_drawn_);
+    refine_drawn_.light = refine_drawn_.solids = 0; // what is lighter cannot be told from the full one
+    vao_.release();
+    refine_->release();
+}
+
+bool StageGpu::refine_step(double milliseconds) {
+    if (!refine_ || refined_) return refined_;
+    QElapsedTimer clock;
+    clock.start();
+    refine_->bind();
+    glViewport(0, 0, refine_->width(), refine_->height());
+    glEnable(GL_DEPTH_TEST);
+    vao_.bind();
+    bind_copies(refine_view_, refine_orbit_.projection(refine_view_.size) * refine_orbit_.view());
+    set_pass(1, 1);
+    dots_share_ = 1;
+    double left = std::max(refine_triangles_, 1000.0), used = 0;
+    while (left > 0 && refine_group_ < refine_loaded_.groups.size()) {
+        const Group& g = refine_loaded_.groups[refine_group_];
+        const bool dots = !g.pose->dots.empty();
+        const auto& level = g.pose->faces->levels[g.level];
+        const auto each = std::max(1.0, dots ? static_cast<double>(g.pose->dots.size()) : static_cast<double>(level.count / 3));
+        const std::size_t more = g.count - refine_instance_;
+        const auto fit = static_cast<std::size_t>(std::max(1.0, std::floor(left / each)));
+        if (dots) {
+            const std::size_t n = std::min(more, fit);
+            draw_dots(g, refine_instance_, n);
+            refine_instance_ += n;
+            used += each * static_cast<double>(n), left -= each * static_cast<double>(n);
+        } else if (level.count == 0) {
+            refine_instance_ = g.count;
+        } else {
+            vertex_attributes(*g.pose);
+            instance_attributes(g.first + refine_instance_);
+            glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, face_buffer(g.pose->faces));
+            // Many light copies at once, or a part of one heavy one.
+            const bool fits = each <= left && refine_index_ == 0;
+            const std::size_t copies = fits ? std::min(more, fit) : 1;
+            const std::size_t indices = fits ? level.count : std::min(level.count - refine_index_, static_cast<std::size_t>(std::max(left, 1000.0)) * 3);
+            glDrawElementsInstanced(GL_TRIANGLES, static_cast<GLsizei>(indices), GL_UNSIGNED_INT, reinterpret_cast<const void*>((level.first + refine_index_) * sizeof(std::uint32_t)),
+                                    static_cast<GLsizei>(copies));
+            const double drawn = static_cast<double>(indices / 3) * static_cast<double>(copies);
+            used += drawn, left -= drawn;
+            refine_index_ += indices;
+            if (refine_index_ >= level.count) refine_index_ = 0, refine_instance_ += copies;
+        }
+        if (refine_instance_ >= g.count) ++refine_group_, refine_instance_ = 0;
+    }
+    glFinish(); // so that the next slice is as long as this one should have been
+    const double took = std::max(static_cast<double>(clock.nsecsElapsed()) / 1e6, 0.1);
+    if (used > 0) refine_triangles_ = std::clamp(used * milliseconds / took, 5'000.0, refine_triangles_ * 4);
+    if (refine_group_ >= refine_loaded_.groups.size()) {
+        std::vector<PuffCopy> smoke = refine_loaded_.puffs;
+        Quality whole;
+        whole.error = told_apart;
+        draw_second(refine_view_, whole, smoke, refine_drawn_);
+        refine_drawn_.light = 0;
+        end_picture(refine_view_, smoke, 200'000);
+        QOpenGLFramebufferObject::blitFramebuffer(refined_picture_.get(), refine_.get());
+        refined_ = true;
+    } else {
+        vao_.release();
+    }
+    refine_->bind();
+    refine_->release();
+    if (refined_) { // what made it is not needed any more
+        refine_.reset();
+        refine_loaded_ = {};
+        refine_scene_.reset();
+    }
+    return refined_;
+}
+
+void StageGpu::refine_present() {
+    if (!refined_picture_) return;
+    glViewport(0, 0, refined_picture_->width(), refined_picture_->height());
+    vao_.bind();
+    pattern_.bind();
+    pattern_.setUniformValue("matrix", QMatrix4x4());
+    pattern_.setUniformValue("pattern", 0);
+    glActiveTexture(GL_TEXTURE0);
+    glBindTexture(GL_TEXTURE_2D, refined_picture_->texture());
+    for (GLenum filter : {GL_TEXTURE_MIN_FILTER, GL_TEXTURE_MAG_FILTER}) glTexParameteri(GL_TEXTURE_2D, filter, GL_NEAREST);
+    const float corners[] = {-1, -1, 0, 0, 0, 1, -1, 0, 1, 0, -1, 1, 0, 0, 1, 1, 1, 0, 1, 1};
+    glBindBuffer(GL_ARRAY_BUFFER, line_buffer_);
+    glBufferData(GL_ARRAY_BUFFER, sizeof corners, corners, GL_STREAM_DRAW);
+    for (unsigned i : {0u, 1u}) {
+        glEnableVertexAttribArray(i);
+        glVertexAttribDivisor(i, 0);
+    }
+    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 20, nullptr);
+    glVertexAttribPointer(1, 2, GL_FLOAT, GL_FALSE, 20, reinterpret_cast<const void*>(12));
+    glDisable(GL_DEPTH_TEST);
+    glDisable(GL_BLEND);
+    glDrawArrays(GL_TRIANGLE_STRIP, 0, 4);
+    glEnable(GL_DEPTH_TEST);
+    glDisableVertexAttribArray(1);
+    vao_.release();
+}
+
+} // namespace garland

@@ -1,0 +1,226 @@
+// The Scene shows the shape: pictures of big meshes and clouds of particles against rays cast through the pixels.
+#include "app/driving.h"
+
+#include "app/stage/detail.h"
+#include "app/theme/tokens.h"
+
+#include <QSet>
+
+using namespace garland;
+using namespace garland::testing;
+
+namespace {
+
+// A cloth of side × side points with waves of three widths, in a colour nothing else has.
+Pose cloth(int side, double phase) {
+    Pose pose;
+    auto faces = std::make_shared<Faces>();
+    faces->starts.push_back(0);
+    for (int z = 0; z < side; ++z) {
+        for (int x = 0; x < side; ++x) {
+            const double u = 4.0 * x / (side - 1) - 2, v = 4.0 * z / (side - 1) - 2;
+            const double y = 1.5 + 0.3 * std::sin(1.7 * u + phase) + 0.12 * std::sin(6 * v + 2 * phase) + 0.03 * std::sin(23 * (u + v));
+            pose.points.emplace_back(static_cast<float>(u), static_cast<float>(y), static_cast<float>(v));
+            pose.colours.emplace_back(1.0f, 0.1f, 0.1f);
+            if (x + 1 == side || z + 1 == side) continue;
+            const auto at = static_cast<std::uint32_t>(z * side + x), down = at + static_cast<std::uint32_t>(side);
+            for (std::uint32_t i : {at, down, down + 1, at + 1}) faces->corners.push_back(i);
+            faces->starts.push_back(static_cast<std::uint32_t>(faces->corners.size()));
+        }
+    }
+    pose.faces = faces;
+    return pose;
+}
+
+struct InScene {
+    Folder folder;
+    MainWindow window;
+    explicit InScene(const std::vector<Pose>& frames, int copies, double spacing = 5) {
+        for (std::size_t f = 0; f < frames.size(); ++f) {
+            if (!write_ply(folder / numbered("cloth.", static_cast<int>(f), 4, ".ply"), frames[f], PlyForm::little_endian, Existing::replace)) qFatal("not written");
+        }
+        window.resize(1280, 800);
+        window.show();
+        if (!QTest::qWaitForWindowExposed(&window)) qFatal("no window");
+        activate(window);
+        window.document().add_source(QString::fromStdString(folder / "cloth.0000.ply"));
+        wait([&] { return window.document().show()->copies() > 0; });
+        window.document().edit("copies", [&](Project& p) -> Result<void> {
+            p.arrangements[0].count = copies;
+            p.arrangements[0].spacing = spacing;
+            return {};
+        });
+        wait([&] { return window.stage().scene() && static_cast<int>(window.stage().scene()->copies.size()) == copies; });
+        window.document().undo().setClean();
+    }
+    void wait(const std::function<bool()>& ready) {
+        for (int i = 0; i < 3000 && !ready(); ++i) QTest::qWait(20);
+        if (!ready()) qFatal("it never came");
+    }
+    StageCanvas& canvas() { return *window.stage().findChild<StageCanvas*>(); }
+    QImage refined() {
+        wait([&] { return window.stage().refined(); });
+        return canvas().grabFramebuffer();
+    }
+    // What is seen: red where the cloth is, everywhere else something else; the water's image of it is fainter.
+    static bool red(QRgb c) { return qRed(c) > 90 && qRed(c) > 2 * qGreen(c) && qRed(c) > 2 * qBlue(c); }
+    bool hit(QPointF pixel) {
+        const Ray ray = window.stage().orbit().ray(pixel, canvas().size());
+        return pick_copy(*window.stage().scene(), ray.from, ray.along) >= 0;
+    }
+    // Pixels of a grid at which picture and ray disagree, away from edges (where a neighbouring ray says otherwise).
+    int wrong(const QImage& picture, int across, QRect where) {
+        int n = 0;
+        const double ratio = picture.width() / static_cast<double>(canvas().width());
+        for (int j = 0; j < across; ++j) {
+            for (int i = 0; i < across; ++i) {
+                const QPoint at(where.x() + where.width() * (2 * i + 1) / (2 * across), where.y() + where.height() * (2 * j + 1) / (2 * across));
+                const QPointF middle = QPointF(at) + QPointF(0.5, 0.5);
+                const bool seen = red(picture.pixel((middle * ratio).toPoint()));
+                if (seen == hit(middle)) continue;
+                bool edge = false;
+                for (const QPointF d : {QPointF(1.5, 0), QPointF(-1.5, 0), QPointF(0, 1.5), QPointF(0, -1.5)}) edge |= hit(middle + d) == seen;
+                n += !edge;
+            }
+        }
+        return n;
+    }
+};
+
+} // namespace
+
+class SceneTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void levels_say_how_far_they_are_off() {
+        // Over one pose, and over another with the same faces: the error told is at least the one measured at every point.
+        const Pose first = cloth(80, 0), other = cloth(80, 2);
+        const auto faces = with_levels(first);
+        QVERIFY(faces->levels.size() >= 6);
+        for (const Pose* pose : {&first, &other}) {
+            const std::vector<float> errors = level_errors(*faces, pose->points);
+            QCOMPARE(errors[0], 0.0f);
+            for (std::size_t l = 1; l < errors.size(); ++l) QVERIFY(errors[l] >= errors[l - 1]);
+            // A height field: the lighter mesh's height above every point of the full one, triangle by triangle.
+            for (std::size_t l : {std::size_t(2), std::size_t(4)}) {
+                std::vector<float> highest(pose->points.size(), 0);
+                double worst = 0;
+                const auto& level = faces->levels[l];
+                std::vector<char> met(pose->points.size(), 0);
+                for (std::size_t t = level.first; t < level.first + level.count; t += 3) {
+                    const V3f &a = pose->points[faces->indices[t]], &b = pose->points[faces->indices[t + 1]], &c = pose->points[faces->indices[t + 2]];
+                    const double area = (b.x - a.x) * (c.z - a.z) - (c.x - a.x) * (b.z - a.z);
+                    if (std::abs(area) < 1e-12) continue;
+                    for (std::size_t i = 0; i < pose->points.size(); ++i) {
+                        const V3f& p = pose->points[i];
+                        const double v = ((p.x - a.x) * (c.z - a.z) - (c.x - a.x) * (p.z - a.z)) / area, w = ((b.x - a.x) * (p.z - a.z) - (p.x - a.x) * (b.z - a.z)) / area;
+                        if (v < -1e-6 || w < -1e-6 || v + w > 1 + 1e-6) continue;
+                        met[i] = 1;
+                        worst = std::max(worst, std::abs(a.y + v * (b.y - a.y) + w * (c.y - a.y) - p.y));
+                    }
+                }
+                QVERIFY(std::count(met.begin(), met.end(), 1) > static_cast<long>(met.size() * 9 / 10));
+                QVERIFY2(errors[l] > worst * 0.6 && errors[l] < worst * 4 + 1e-3, qPrintable(QString("level %1: told %2, measured %3").arg(l).arg(errors[l]).arg(worst)));
+            }
+        }
+    }
+    void any_beginning_of_the_order_is_even() {
+        for (std::size_t n : {1u, 2u, 7u, 100u, 4096u, 100'003u}) {
+            const auto order = even_order(n);
+            QCOMPARE(QSet<std::uint32_t>(order.begin(), order.end()).size(), static_cast<qsizetype>(n));
+            if (n < 100) continue;
+            std::vector<int> tenths(10);
+            for (std::size_t i = 0; i < n / 5; ++i) ++tenths[order[i] * 10ull / n];
+            for (int t : tenths) QVERIFY(std::abs(t - static_cast<double>(n) / 50) <= std::max(2.0, static_cast<double>(n) / 500));
+        }
+    }
+    void a_big_cloth_is_what_its_points_say() {
+        InScene o({cloth(550, 0), cloth(550, 1)}, 1); // 302 500 points
+        if (!o.window.stage().has_graphics()) QSKIP("no OpenGL here");
+        // From the side, so that its waves are its outline.
+        o.window.stage().orbit().camera = {V3d(0, 1.5, 0), 7, 20, 4, 40};
+        o.window.stage().camera_moved();
+        o.window.stage().redraw();
+        const QImage truth = o.refined();
+        QVERIFY(o.window.stage().drawn().whole());
+        const QRect all(10, 60, o.canvas().width() - 20, o.canvas().height() - 120);
+        QCOMPARE(o.wrong(truth, 26, all), 0);
+        QVERIFY(!all_text(o.window.stage()).contains("simpler"));
+        // While it moves it may be off by three pixels, and says so; and it comes back.
+        o.window.viewing().set_frame(2);
+        o.wait([&] { return o.window.stage().scene()->frame == OutputFrame(2); });
+        o.window.stage().redraw();
+        o.canvas().repaint();
+        QVERIFY(!o.window.stage().refined());
+        QVERIFY(o.window.stage().drawn().error <= 3 || o.window.stage().drawn().triangles > 300'000);
+        QCOMPARE(o.wrong(o.refined(), 20, all), 0);
+    }
+    void a_hundred_of_them_are_no_plates() {
+        InScene o({cloth(550, 0)}, 100, 4.5);
+        if (!o.window.stage().has_graphics()) QSKIP("no OpenGL here");
+        o.window.stage().orbit().camera = {V3d(0, 1.5, 0), 9, 70, 6, 45};
+        o.window.stage().camera_moved();
+        o.window.stage().redraw();
+        const QImage truth = o.refined();
+        QCOMPARE(o.wrong(truth, 10, QRect(10, 60, o.canvas().width() - 20, o.canvas().height() - 120)), 0);
+    }
+    void particles_keep_their_density() {
+        Pose cloud;
+        std::uint64_t state = 1;
+        auto next = [&] { // a linear congruential sequence (D. Knuth's multiplier)
+            state = state * 6364136223846793005u + 1442695040888963407u;
+            return static_cast<float>(state >> 40) / 16777216.0f;
+        };
+        Attribute size{"size", 1};
+        for (int i = 0; i < 216'000; ++i) {
+            cloud.points.emplace_back(next() * 4 - 2, next() * 2, next() * 4 - 2);
+            cloud.colours.emplace_back(1.0f, 0.1f, 0.1f);
+            cloud.ids.push_back(i);
+            size.values.push_back(0.012f);
+        }
+        cloud.attributes.push_back(size);
+        cloud.faces = std::make_shared<Faces>();
+        InScene o({cloud, cloud}, 4);
+        if (!o.window.stage().has_graphics()) QSKIP("no OpenGL here");
+        o.window.stage().orbit().camera = {V3d(0, 1, 0), 14, 20, 8, 40};
+        o.window.stage().camera_moved();
+        o.window.stage().redraw();
+        auto share = [&](const QImage& picture) {
+            std::int64_t n = 0;
+            for (int y = 0; y < picture.height(); ++y) {
+                for (int x = 0; x < picture.width(); ++x) n += InScene::red(picture.pixel(x, y));
+            }
+            return static_cast<double>(n) / (picture.width() * picture.height());
+        };
+        o.canvas().repaint();
+        QVERIFY(o.window.stage().drawn().dots_left_out > 0);
+        const double coarse = share(o.canvas().grabFramebuffer()), whole = share(o.refined());
+        QVERIFY(o.window.stage().drawn().whole());
+        QCOMPARE(o.window.stage().drawn().dots, 4 * 216'000);
+        QVERIFY2(whole > 0.02 && std::abs(coarse - whole) < 0.25 * whole, qPrintable(QString("%1 %2").arg(coarse).arg(whole)));
+    }
+    void a_lost_context_is_made_anew() {
+        InScene o({cloth(40, 0)}, 3);
+        if (!o.window.stage().has_graphics()) QSKIP("no OpenGL here");
+        const QImage before = o.refined();
+        // Another parent window means another context.
+        auto* canvas = &o.canvas();
+        canvas->setParent(nullptr);
+        canvas->show();
+        QVERIFY(QTest::qWaitForWindowExposed(canvas));
+        canvas->setParent(&o.window.stage());
+        canvas->show();
+        canvas->lower();
+        QTest::qWait(50);
+        o.window.stage().redraw();
+        const QImage after = o.refined();
+        int differ = 0;
+        for (int y = 0; y < std::min(before.height(), after.height()); y += 3) {
+            for (int x = 0; x < std::min(before.width(), after.width()); x += 3) differ += InScene::red(before.pixel(x, y)) != InScene::red(after.pixel(x, y));
+        }
+        QVERIFY(differ < 20);
+    }
+};
+
+GARLAND_TEST_CASE(SceneTest)
+#include "scene_test.moc"
