@@ -2,6 +2,7 @@
 
 #include "core/base/numbers.h"
 #include "core/project/findings.h"
+#include "core/source/motion_box.h"
 #include "demo/canal.h"
 #include "demo/festival.h"
 #include "demo/quay.h"
@@ -52,6 +53,11 @@ int info_command(const std::string& path, Output out) {
     if (!source) return report_error(source.error(), out);
     const SourceFacts& f = (*source)->facts();
     const std::vector<std::string> parts = part_names(**source); // that can be singled out
+    constexpr std::int64_t frames_measured = 24;
+    PoseCache cache(std::size_t(64) << 20);
+    const Sampler sampler(*source, make_clock(f.first, f.last, f.first, Rate{}, Join::frame_for_frame, Rate{}), {}, PoseCache::new_serial(), &cache);
+    const auto motion = motion_box(sampler, frames_measured, progress);
+    if (!motion) return report_error(motion.error(), out);
     if (out.json) {
         Json problems = Json::array();
         for (const auto& p : f.problems) {
@@ -74,7 +80,10 @@ int info_command(const std::string& path, Output out) {
                {"attributes", f.attributes},
                {"bytes", f.bytes_on_disk},
                {"box", {{f.box.min.x, f.box.min.y, f.box.min.z}, {f.box.max.x, f.box.max.y, f.box.max.z}}},
+               {"motion_box", nullptr},
+               {"motion_frames", motion->frames},
                {"problems", problems}};
+        if (const Imath::Box3f& m = motion->box; !m.isEmpty()) j["motion_box"] = {{m.min.x, m.min.y, m.min.z}, {m.max.x, m.max.y, m.max.z}};
         if (f.faces_change_at) j["faces_change_at"] = *f.faces_change_at;
         if (!parts.empty()) j["parts"] = parts;
         print_json(j);
@@ -90,6 +99,10 @@ int info_command(const std::string& path, Output out) {
     for (const auto& name : f.attributes) fmt::print("attribute   {}\n", name);
     for (const auto& name : parts) fmt::print("part        {}\n", name);
     fmt::print("size        {:.4g} × {:.4g} × {:.4g} units\n", f.box.size().x, f.box.size().y, f.box.size().z);
+    if (!motion->box.isEmpty()) {
+        const V3f size = motion->box.size();
+        fmt::print("motion      {:.4g} × {:.4g} × {:.4g} units over {}\n", size.x, size.y, size.z, motion->all ? "all frames" : fmt::format("{} frames, evenly spread", motion->frames));
+    }
     fmt::print("on disk     {}\n", byte_count(f.bytes_on_disk));
     for (const auto& p : f.problems) fmt::print("problem     {}; {}\n", p.what, p.advice);
     return exit_fine;

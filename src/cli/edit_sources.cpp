@@ -4,6 +4,7 @@
 #include "cli/edit_words.h"
 #include "core/base/numbers.h"
 #include "core/project/timings.h"
+#include "core/source/motion_box.h"
 #include "io/open_project.h"
 #include "io/open_source.h"
 #include "io/project_file.h"
@@ -112,7 +113,12 @@ Result<Done> gather(Project& p, const Words& w) {
     auto add = [&](const SourcePtr& source, const std::string& file) -> SourceSpec& {
         const std::string name = w.name.empty() || (!w.shapes && files.size() > 1) ? source_name(file) : w.name;
         names += fmt::format("{}\"{}\" ({})", names.empty() ? "" : ", ", name, to_text(source->facts().kind));
-        return *p.source(add_source(p, name, stored(file), length_of(source->facts(), p.settings.rate)));
+        SourceLength length = length_of(source->facts(), p.settings.rate);
+        const SourceFacts& f = source->facts();
+        PoseCache cache(std::size_t(64) << 20);
+        const Sampler sampler(source, make_clock(f.first, f.last, f.first, Rate{}, Join::frame_for_frame, Rate{}), {}, PoseCache::new_serial(), &cache);
+        if (const auto motion = motion_box(sampler, 12)) length.spacing = usual_spacing(motion->box, length.up == UpAxis::z, length.scale);
+        return *p.source(add_source(p, name, stored(file), length));
     };
     if (w.shapes) {
         GARLAND_TRY(source, open_shapes(files, w.shape_frames));

@@ -35,6 +35,34 @@ double brightness(QRgb c) {
 class LoopStepTest : public QObject {
     Q_OBJECT
   private slots:
+    void a_source_that_loops_as_it_is_says_so() {
+        // A wheel of 48 frames: the pose after the last is the first.
+        Folder folder;
+        for (int f = 0; f < 48; ++f) {
+            Pose pose = tetrahedron();
+            const double a = 2 * M_PI * f / 48;
+            for (V3f& p : pose.points) p = V3f(static_cast<float>(p.x * std::cos(a) + p.z * std::sin(a)), p.y, static_cast<float>(p.z * std::cos(a) - p.x * std::sin(a)));
+            QVERIFY(write_ply(folder / numbered("wheel.", f, 4, ".ply"), pose, PlyForm::little_endian, Existing::replace));
+        }
+        MainWindow window;
+        window.resize(1280, 800);
+        window.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&window));
+        activate(window);
+        window.document().add_source(QString::fromStdString(folder / "wheel.0000.ply"));
+        QTRY_COMPARE_WITH_TIMEOUT(window.document().project().sources.size(), std::size_t(1), 10000);
+        window.set_step(2);
+        auto& bench = *window.findChild<LoopBench*>();
+        QTRY_VERIFY_WITH_TIMEOUT(bench.own().has_value(), 10000);
+        QTRY_VERIFY(all_text(bench).contains("It loops as it is: frames 0 to 47, period 48 frames"));
+        click(bench, "Let it repeat");
+        const Timing& t = window.document().project().timings[0];
+        QVERIFY(t.after.mode == OutsideMode::repeat && t.before.mode == OutsideMode::repeat && !t.last_is_first);
+        QCOMPARE(TimingPlan(t).at(OutputFrame(49)).source, 0.0);
+        window.document().undo().undo();
+        QVERIFY(window.document().project().timings[0].after.mode == OutsideMode::hold);
+        window.document().undo().setClean();
+    }
     void frames_lie_where_the_picture_says() {
         const MatchLayout l{30, 20, 240, 100, 48};
         QCOMPARE(l.frame_at(l.pixel_of(100)), 100);

@@ -121,6 +121,21 @@ class WindowTest : public QObject {
         window.document().undo().setClean();
     }
 
+    void a_finding_is_ignored_with_a_reason_and_reported_again() {
+        Opened o(4);
+        o.window.set_step(5);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(o.window.check()).contains("show the same pose"), 5000);
+        const int before = o.window.rail().button(5)->badge();
+        click(o.window.check(), "Ignore");
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(o.window.check()).contains("Ignored"), 5000);
+        QCOMPARE(o.window.rail().button(5)->badge(), before - 1);
+        type(o.window.check(), "Why it is ignored", "one flock");
+        QTRY_COMPARE(o.project().settings.ignored.at(0).reason, std::string("one flock"));
+        click(o.window.check(), "Report again");
+        QTRY_VERIFY_WITH_TIMEOUT(o.project().settings.ignored.empty() && o.window.rail().button(5)->badge() == before, 5000);
+        for (int i = 0; i < 3; ++i) o.window.document().undo().undo();
+        QVERIFY(o.project().settings.ignored.empty());
+    }
     void a_source_is_stood_up_and_scaled() {
         Opened o;
         o.window.set_step(0);

@@ -71,6 +71,23 @@ class EditTest : public QObject {
         QVERIFY(did({"slow", "--by", "0.2", "--range", "21:90", "--ramps", "1"}).startsWith("Slow to 0.2×"));
         QVERIFY(close(source(21), 20.6, 1e-9) && close(source(91), 35, 1e-9) && close(source(100), 44, 1e-9));
     }
+    void over_a_repeat_inside_and_beyond_the_end() {
+        QVERIFY(did({"settings", "--range", "0:200"}).startsWith("Set"));
+        QVERIFY(did({"outside", "--before", "repeat", "--after", "repeat"}).contains("repeat"));
+        const double before = source(100); // in the second pass
+        QVERIFY(did({"hold", "--at", "100", "--frames", "10"}).contains("3 passes of the repeat were written out as keys, output frames 0 to 243"));
+        for (int f : {100, 105, 110}) QCOMPARE(source(f), before);
+        QCOMPARE(source(39), 39.0); // the same place of the first pass goes on
+        QCOMPARE(source(40), 40.0);
+        QVERIFY(did({"fit", "--source", "0:60", "--range", "0:60"}).contains("at 1×"));
+        QVERIFY(did({"hide-between", "--range", "10:19"}).startsWith("Hide output frames 10 to 19"));
+        const TimingPlan plan(project().timings[0]);
+        for (int f = 5; f < 25; ++f) QCOMPARE(plan.at(OutputFrame(f)).absent, f >= 10 && f <= 19);
+        QVERIFY(did({"hide-between", "--range", "50:90"}).contains("output frames 50 to 90 cannot be hidden: the timing spans 0 to 60"));
+        QVERIFY(did({"form", "--to", "speeds"}).contains("hidden from output frame 10"));
+        QVERIFY(did({"key", "--at", "30", "--source", "30", "--toward", "hidden"}).startsWith("Key source frame 30"));
+        QCOMPARE(project().timings[0].map.keys[3].toward, Toward::hidden); // and it is read again as it was written
+    }
     void keys_and_forms() {
         QCOMPARE(did({"key", "--at", "30", "--source", "12", "--toward", "smooth"}),
                  "Key source frame 12 at output frame 30 (timing \"lantern\")");

@@ -39,6 +39,33 @@ class CliLoopTest : public QObject {
         QCOMPARE(run({"loop", path("festival.garland"), "--source", "kite"}).code, 1);
         QCOMPARE(run({"loop", path("none.garland")}).code, 1);
     }
+    void a_timing_is_lengthened_and_findings_are_ignored() {
+        const Project before = project();
+        QCOMPARE(edit({"speed", "--by", "0.5"}).code, 0);
+        QCOMPARE(edit({"trim", "--range", "1:60"}).code, 0);
+        const Answer longer = edit({"lengthen"});
+        QVERIFY2(longer.code == 0 && longer.out.contains("Lengthen to source frame 95"), qPrintable(longer.out + longer.err));
+        QCOMPARE(source_span(project().timings[0]).high.value, 95.0);
+        QCOMPARE(edit({"lengthen"}).code, 1);
+        const Answer found = run({"check", path("festival.garland"), "--json"});
+        const Json j = found.json();
+        if (!j["findings"].empty()) {
+            const QString key = QString::fromStdString(j["findings"][0]["key"].get<std::string>());
+            QCOMPARE(edit({"ignore", "--finding", key, "--reason", "as it should be"}).code, 0);
+            const Json now = run({"check", path("festival.garland"), "--json"}).json();
+            QCOMPARE(now["findings"].size() + 1, j["findings"].size());
+            QCOMPARE(now["ignored"][0]["reason"].get<std::string>(), std::string("as it should be"));
+            QCOMPARE(edit({"ignore", "--finding", key, "--remove"}).code, 0);
+            QCOMPARE(edit({"ignore", "--finding", key, "--remove"}).code, 1);
+        }
+        QCOMPARE(edit({"ignore", "--finding", "twins/no/such"}).code, 1);
+        const Answer again = edit({"repeat"}); // the lantern's last pose does not lead to its first
+        QCOMPARE(again.code, 1);
+        QVERIFY(again.err.contains("does not loop as it is"));
+        const Answer met = edit({"meet", "--at", "50", "--source-frame", "20"});
+        QVERIFY2(met.code == 0 && met.out.contains("at source frame 20"), qPrintable(met.err));
+        QVERIFY(save_project(folder_ / "festival.garland", before, Existing::replace));
+    }
     void a_loop_is_closed_changed_and_opened() {
         Answer a = edit({"close"});
         QCOMPARE(a.code, 1);
@@ -55,6 +82,12 @@ class CliLoopTest : public QObject {
         QCOMPARE(edit({"close", "--way", "half-shifted layers", "--fade", "straight", "--mix", "add", "--keep-contrast"}).code, 0);
         const Closing c = *project().sources[0].closing;
         QVERIFY(c.way == ClosingWay::half_shift && c.mix == LayerMix::add && c.curve == FadeCurve::straight && c.keep_contrast && c.start == 41);
+        QCOMPARE(edit({"close", "--fade", "0:0 0.4:0.1 smooth 1:1", "--fade-out", "0:1 0.9:1 1:0"}).code, 0);
+        QCOMPARE(project().sources[0].closing->drawn_in.size(), std::size_t(3));
+        QCOMPARE(project().sources[0].closing->drawn_out.size(), std::size_t(3));
+        QVERIFY(edit({"close", "--fade", "0:0.5 1:1"}).err.contains("leads from 0.5 at 0"));
+        QCOMPARE(edit({"close", "--fade", "straight", "--fade-out", "none"}).code, 0);
+        QVERIFY(project().sources[0].closing->drawn_in.empty() && project().sources[0].closing->drawn_out.empty());
         QCOMPARE(edit({"close", "--way", "wish"}).code, 1);
         a = edit({"close", "--way", "end fade", "--start", "3"});
         QCOMPARE(a.code, 1);

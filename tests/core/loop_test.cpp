@@ -329,6 +329,56 @@ class LoopTest : public QObject {
         QVERIFY(close(value_at(*sum, "temperature", of_b), 400));
         const VolumePtr most = lay_over(*a, *b, 0.25, 0.75, VolumeJoin::maximum);
         QVERIFY(close(value_at(*most, "density", both), 0.75));
+        // By density: a goes and is densest at both places, so its share of the change is s + s·(1 − s) there; a place that only b
+        // has changes straight. At both ends it is the sum.
+        const double s = 0.25 + 0.25 * 0.75;
+        const VolumePtr first = lay_over(*a, *b, 0.75, 0.25, VolumeJoin::density, true);
+        QVERIFY(close(value_at(*first, "density", both), 2 * (1 - s) + s));
+        QVERIFY(close(value_at(*first, "density", of_a), 2 * (1 - s)));
+        QVERIFY(close(value_at(*first, "density", of_b), 0.25));
+        for (double w : {0.0, 1.0}) {
+            const VolumePtr x = lay_over(*a, *b, 1 - w, w, VolumeJoin::density), y = lay_over(*a, *b, 1 - w, w, VolumeJoin::sum);
+            for (const V3f& at : {both, of_a, of_b}) QCOMPARE(value_at(*x, "density", at), value_at(*y, "density", at));
+        }
+        // Where both are equal it stays as it is, so nothing dims at the quarters as the larger of both does.
+        for (double w : {0.25, 0.5, 0.75}) {
+            QVERIFY(close(value_at(*lay_over(*a, *a, 1 - w, w, VolumeJoin::density), "density", both), 2));
+            QVERIFY(value_at(*lay_over(*a, *a, 1 - w, w, VolumeJoin::maximum), "density", both) < 1.51);
+        }
+    }
+    void fades_can_be_drawn() {
+        Closing c = closing(ClosingWay::end_fade, 20, 40, 10);
+        c.drawn_in = {{0, 0, Toward::linear}, {0.5, 0.2, Toward::smooth}, {1, 1, Toward::linear}};
+        QVERIFY(validate(c, 0, 100));
+        QCOMPARE(layers_at(c, 35).weight_b, 0.2); // the middle of the fade over 30 … 40
+        QCOMPARE(layers_at(c, 35).weight_a, 0.8);
+        QVERIFY(std::abs(layers_at(c, 32.5).slope_b - 0.04) < 1e-12);
+        QCOMPARE(layers_at(c, 30).weight_b, 0.0);
+        // One for each layer: divided by their sum, with the slope of what comes out.
+        c.drawn_out = {{0, 1, Toward::linear}, {0.8, 1, Toward::linear}, {1, 0, Toward::linear}};
+        QVERIFY(validate(c, 0, 100));
+        const Layers l = layers_at(c, 35);
+        QVERIFY(std::abs(l.weight_b - 0.2 / 1.2) < 1e-12 && std::abs(l.weight_a + l.weight_b - 1) < 1e-12);
+        for (LayerMix mix : {LayerMix::mix, LayerMix::add}) {
+            c.mix = mix;
+            for (double k = 30.35; k < 40; k += 0.7) {
+                const Layers here = layers_at(c, k), before = layers_at(c, k - 1e-5), after = layers_at(c, k + 1e-5);
+                QVERIFY(std::abs((after.weight_a - before.weight_a) / 2e-5 - here.slope_a) < 1e-3);
+                QVERIFY(std::abs((after.weight_b - before.weight_b) / 2e-5 - here.slope_b) < 1e-3);
+                const double whole = mix == LayerMix::add ? here.weight_a * here.weight_a + here.weight_b * here.weight_b : here.weight_a + here.weight_b;
+                QVERIFY(std::abs(whole - 1) < 1e-12);
+            }
+        }
+        Closing jumps = closing(ClosingWay::end_fade, 20, 40, 10);
+        jumps.drawn_in = {{0, 0.1, Toward::linear}, {1, 1, Toward::linear}};
+        QVERIFY(!validate(jumps, 0, 100));
+        Closing gone = closing(ClosingWay::end_fade, 20, 40, 10);
+        gone.drawn_in = {{0, 0, Toward::linear}, {0.6, 0, Toward::linear}, {1, 1, Toward::linear}};
+        gone.drawn_out = {{0, 1, Toward::linear}, {0.4, 0, Toward::linear}, {1, 0, Toward::linear}};
+        QVERIFY(!validate(gone, 0, 100));
+        QVERIFY(contrast_counts(closing(ClosingWay::end_fade, 20, 40, 10), SourceKind::mesh_cache));
+        QVERIFY(!contrast_counts(closing(ClosingWay::spread_gap, 20, 40, 10), SourceKind::mesh_cache));
+        QVERIFY(!contrast_counts(closing(ClosingWay::end_fade, 20, 40, 10), SourceKind::volume));
     }
     void particles_of_both_layers_are_there_and_shrink() {
         const auto two = [](double f) {

@@ -2,7 +2,10 @@
 #include "support/case.h"
 #include "support/notation.h"
 
+#include "core/base/chance.h"
+#include "core/project/findings.h"
 #include "core/project/varying.h"
+#include "core/source/motion_box.h"
 
 #include <set>
 
@@ -95,6 +98,79 @@ class VaryingTest : public QObject {
         open_[dots_] = {std::make_shared<Dots>(), PoseCache::new_serial()};
         p_.arrangements[1].hidden = true;
         first().count = 12;
+    }
+    void copies_meet_at_the_source_frame_that_is_asked_for() {
+        first().spreads = {spread(Target::delay, Driver::chance, 0, 30)};
+        p_.timings[0].before = p_.timings[0].after = {OutsideMode::repeat, 0};
+        p_.arrangements[1].timing = p_.timings[0].id; // others follow it too
+        const Timing shared = p_.timings[0];
+        const std::size_t timings = p_.timings.size();
+        const auto met = meet_in(p_, first().id, {OutputFrame(90), 48, 4, SourceFrame(40)});
+        QVERIFY(met);
+        QCOMPARE(met->words, "Meet at frame 90, at source frame 40");
+        const ShowPtr s = show();
+        for (std::int64_t c = 0; c < 12; ++c) QCOMPARE(shown(*s, c, 90), 40.0);
+        QCOMPARE(p_.timings.size(), timings + 1);
+        QVERIFY(*p_.timing(shared.id) == shared);
+        QVERIFY(met->note.find("a timing of its own") != std::string::npos && met->note.find("frames") != std::string::npos);
+        // By the least there is: at 90 the timing shows 89 by itself, so 49 frames later is nearer than 51 earlier.
+        QVERIFY2(met->note.find("plays 49 frames later") != std::string::npos, met->note.c_str());
+        const Project before = p_;
+        const auto never = meet_in(p_, first().id, {OutputFrame(90), 48, 4, SourceFrame(500)});
+        QVERIFY(!never && never.error().message.find("never shows source frame 500: it shows 0 to 99") != std::string::npos);
+        QVERIFY(p_ == before);
+        // Between two frames of a timing that runs at half speed.
+        p_.timing(first().timing)->map = timing_of("1:0 199:99").map;
+        QVERIFY(meet_in(p_, first().id, {OutputFrame(60), 24, 0, SourceFrame(33.25)}));
+        QVERIFY(std::abs(shown(*show(), 5, 60) - 33.25) < 1e-6);
+    }
+    void chance_in_whole_frames_knows_its_direction() {
+        Spread up = spread(Target::delay, Driver::chance, 0, 24), down = up;
+        std::swap(down.from, down.to);
+        for (std::uint64_t c = 0; c < 200; ++c) QCOMPARE(value_of(up, CopyId(c), 0, 1) + value_of(down, CopyId(c), 0, 1), 24.0);
+    }
+    void findings_are_ignored_one_by_one() {
+        first().count = 4; // all move alike: twins
+        p_.timings[0].map = timing_of("1:0 150:149").map; // and the source ends at 99
+        Report report = *check(*show());
+        QCOMPARE(report.findings.size(), std::size_t(2));
+        const Finding twins = report.findings[0];
+        QCOMPARE(twins.kind, FindingKind::twins);
+        QVERIFY(ignore(p_.settings, twins, "they are one flock"));
+        report = *check(*show());
+        QCOMPARE(report.findings.size(), std::size_t(1));
+        QCOMPARE(report.findings[0].kind, FindingKind::clamped);
+        QCOMPARE(report.ignored.size(), std::size_t(1));
+        QCOMPARE(report.ignored[0].reason, "they are one flock");
+        QCOMPARE(report.ignored[0].key, twins.key);
+        // Another set of copies is another finding.
+        first().count = 5;
+        report = *check(*show());
+        QCOMPARE(report.count(FindingKind::twins), std::size_t(1));
+        QVERIFY(report.findings[0].key != twins.key);
+        QVERIFY(report_again(p_.settings, twins.key));
+        QVERIFY(!report_again(p_.settings, twins.key));
+        first().count = 4;
+        QCOMPARE(check(*show())->findings.size(), std::size_t(2));
+        // Large groups have a key of bounded length.
+        first().count = 400;
+        QVERIFY(check(*show())->findings[0].key.size() < 64);
+    }
+    void the_box_of_a_whole_motion() {
+        // Three dots one unit to the right every frame, 0 … 40, of which the last is there until 29.
+        PoseCache cache(std::size_t(1) << 20);
+        const Sampler sampler(std::make_shared<Dots>(), make_clock(0, 40, 0, Rate{24, 1}, Join::frame_for_frame, Rate{24, 1}), {}, PoseCache::new_serial(), &cache);
+        const auto all = motion_box(sampler, 100);
+        QVERIFY(all && all->all && all->frames == 41);
+        QCOMPARE(all->box.min.x, 0.0f);
+        QCOMPARE(all->box.max.x, 29.0f);
+        QCOMPARE(all->box.max.z, 2.0f);
+        const auto some = motion_box(sampler, 5);
+        QVERIFY(some && !some->all && some->frames == 5 && some->box.max.x <= 29);
+        QCOMPARE(usual_spacing(all->box), 40.0); // 1.1 × 29 is 31.9
+        QCOMPARE(usual_spacing(Imath::Box3f(V3f(0), V3f(0.1f, 9, 0.2f))), 0.25);
+        QCOMPARE(usual_spacing(Imath::Box3f(V3f(0), V3f(100, 10, 900)), true, 0.01), 1.5); // z is up: 1 m wide and 0.1 m deep
+        QCOMPARE(usual_spacing(Imath::Box3f()), 1.0);
     }
     void all_copies_meet() {
         first().spreads = {spread(Target::delay, Driver::chance, 0, 30), spread(Target::speed, Driver::chance, -10, 10)};

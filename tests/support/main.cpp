@@ -5,6 +5,7 @@
 
 #ifdef GARLAND_TEST_WINDOW
 #include "app/theme/tokens.h"
+#include "support/kills.h"
 #include <QApplication>
 #include <QSettings>
 #include <QStandardPaths>
@@ -32,6 +33,8 @@ int main(int argc, char** argv) {
     QSettings().clear();
     garland::load_fonts();
     garland::apply_look(garland::Look::night);
+    const QStringList given = QCoreApplication::arguments();
+    if (given.size() == 3 && given[1] == "--edit-until-killed") return garland::testing::edit_until_killed(given[2]);
 #else
     QCoreApplication app(argc, argv);
 #endif

@@ -27,6 +27,7 @@ class Autosave : public QObject {
     explicit Autosave(Document& document, int seconds = 30, QObject* parent = nullptr);
     ~Autosave() override; // the program ends in order: nothing is left
 
+    void set_seconds(int seconds) { timer_.setInterval(seconds * 1000); }
     void keep_now(); // does nothing where everything is kept or saved
 
     static QString folder(); // where copies are: $XDG_STATE_HOME/garland/unsaved, or ~/.local/state/…

@@ -2,6 +2,7 @@
 
 #include "core/base/memory.h"
 #include "core/project/timings.h"
+#include "core/source/motion_box.h"
 #include "io/open_source.h"
 
 #include <QFileInfo>
@@ -72,6 +73,36 @@ QString Document::title() const {
 void Document::rebuild() {
     show_ = make_show(project_, sources_, cache_, show_.get());
     learn_ground();
+    learn_motion();
+}
+
+const Imath::Box3f* Document::motion(SourceId id) const {
+    const auto at = motions_.find(id);
+    return at == motions_.end() || !at->second.box || at->second.box->isEmpty() ? nullptr : &*at->second.box;
+}
+
+// Quietly, once for each way a source is taken.
+void Document::learn_motion() {
+    constexpr std::int64_t most_frames = 24;
+    std::erase_if(motions_, [&](const auto& entry) { return !project_.source(entry.first); });
+    for (const auto& [id, sampler] : show_->samplers) {
+        Motion& motion = motions_[id];
+        if (motion.identity == sampler.identity()) continue;
+        motion = {sampler.identity(), std::nullopt};
+        jobs_.start<MotionBox>(
+            this, tr("Measuring the motion"), [sampler](Progress& p) { return motion_box(sampler, most_frames, p); },
+            [this, id, identity = sampler.identity()](Result<MotionBox> measured) {
+                const auto at = motions_.find(id);
+                if (at == motions_.end() || at->second.identity != identity) return; // taken otherwise meanwhile
+                if (!measured) {
+                    motions_.erase(at); // measured again when it is next asked for
+                    return;
+                }
+                at->second.box = measured->box;
+                emit motion_known(id);
+            },
+            true);
+    }
 }
 
 // What arrangements stand on is read in the background; they have no copies until it is known.
@@ -87,7 +118,12 @@ void Document::learn_ground() {
         },
         [this](Result<OpenSources> result) {
             learning_ = nullptr;
-            if (!result) return;
+            if (!result) {
+                if (result.error().code == ErrorCode::cancelled && needs_groundwork(project_, sources_)) {
+                    emit hint(tr("Stopped reading what carries copies: they are not shown until it is read. The next change of the project reads it"));
+                }
+                return;
+            }
             for (auto& [id, open] : *result) {
                 const auto now = sources_.find(id);
                 if (now == sources_.end() || now->second.serial != open.serial) continue;
@@ -347,16 +383,33 @@ bool Document::save(const QString& path) {
 
 void Document::add_source(const QString& path) {
     const std::string name = path.toStdString();
-    jobs_.start<SourcePtr>(
-        this, tr("Gathering %1").arg(QFileInfo(path).fileName()), [name](Progress& p) { return open_source(name, p); },
-        [this, path](Result<SourcePtr> result) {
+    struct Gathered {
+        SourcePtr source;
+        Imath::Box3f box; // over the motion, file units
+    };
+    jobs_.start<Gathered>(
+        this, tr("Gathering %1").arg(QFileInfo(path).fileName()),
+        [name](Progress& p) -> Result<Gathered> {
+            PartOf opening(p, 0, 0.5), measuring(p, 0.5, 1);
+            GARLAND_TRY(source, open_source(name, opening));
+            const SourceFacts& f = source->facts();
+            PoseCache cache(std::size_t(64) << 20); // nothing of it is needed again
+            const Sampler sampler(source, make_clock(f.first, f.last, f.first, Rate{}, Join::frame_for_frame, Rate{}), {}, PoseCache::new_serial(), &cache);
+            GARLAND_TRY(motion, motion_box(sampler, 12, measuring));
+            return Gathered{source, motion.box};
+        },
+        [this, path](Result<Gathered> result) {
             if (!result) {
                 if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
                 return;
             }
             const std::string stored = QFileInfo(path).absoluteFilePath().toStdString();
             const QString title = title_of(path);
-            add_opened(title, *result, [&](Project& p) { ::garland::add_source(p, title.toStdString(), stored, length_of((*result)->facts(), p.settings.rate)); });
+            add_opened(title, result->source, [&](Project& p) {
+                SourceLength length = length_of(result->source->facts(), p.settings.rate);
+                length.spacing = usual_spacing(result->box, length.up == UpAxis::z, length.scale);
+                ::garland::add_source(p, title.toStdString(), stored, length);
+            });
         });
 }
 

@@ -27,6 +27,8 @@ class Document : public QObject {
     const OpenSources& sources() const { return sources_; }
     const std::vector<MissingSource>& missing() const { return missing_; }
     PoseCache& cache() { return cache_; }
+    // The box of a source over its whole motion, scene units; null while it is being measured, or where nothing can be.
+    const Imath::Box3f* motion(SourceId id) const;
     Jobs& jobs() { return jobs_; }
     QUndoStack& undo() { return undo_; }
     const QString& path() const { return path_; }
@@ -71,11 +73,13 @@ class Document : public QObject {
     void opened();
     void source_added(garland::SourceId id);
     void problem(const garland::Error& error);
+    void motion_known(garland::SourceId id);
     void hint(const QString& words); // something worth knowing that nobody asked for
 
   private:
     void rebuild();
     void learn_ground();
+    void learn_motion();
     // What a source was opened from: when an edit changes it, it is opened again.
     struct OpenedAs {
         std::string path;
@@ -100,6 +104,11 @@ class Document : public QObject {
     std::map<SourceId, OpenedAs> opened_as_;
     std::map<SourceId, QPointer<Job>> reopening_;
     QPointer<Job> learning_;
+    struct Motion {
+        std::uint64_t identity = 0; // of the sampler it is of
+        std::optional<Imath::Box3f> box;
+    };
+    std::map<SourceId, Motion> motions_;
     std::set<std::uint64_t> told_; // serials of sources whose trouble as carriers was told
     std::vector<MissingSource> missing_;
     ShowPtr show_;

@@ -304,9 +304,21 @@ void MainWindow::offer_recovery() {
                                             .toStdString()};
         error.path = r.path.toStdString();
         error.kept = "the project's file as it was saved last";
-        error.advice = "recover them and save, or close this note to keep them for later";
-        notices_->show_error(error, tr("Recover"), [this, r] {
-            if (!may_discard()) return;
+        error.advice = "recover them and save, throw them away, or close this note to keep them for later";
+        notices_->show_error(error, tr("Recover…"), [this, r] {
+            QMessageBox box(QMessageBox::Question, tr("Unsaved changes"),
+                            tr("“%1” was not saved when Garland ended. %2 can be recovered.").arg(r.title, QString::fromStdString(counted(r.edits, "edit", "edits"))), QMessageBox::NoButton, this);
+            auto* recover = box.addButton(tr("Recover"), QMessageBox::AcceptRole);
+            auto* away = box.addButton(tr("Throw away"), QMessageBox::DestructiveRole);
+            auto* later = box.addButton(tr("Later"), QMessageBox::RejectRole);
+            recover->setToolTip(tr("Open the project with these edits, unsaved"));
+            away->setToolTip(tr("Delete these edits for good"));
+            later->setToolTip(tr("Ask again at the next start"));
+            box.setDefaultButton(recover);
+            box.setEscapeButton(later);
+            box.exec();
+            if (box.clickedButton() == away) return Autosave::forget(r);
+            if (box.clickedButton() != recover || !may_discard()) return;
             document_.open_recovered(r.project, r.path);
             autosave_.keep_now();
             Autosave::forget(r);

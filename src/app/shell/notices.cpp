@@ -17,7 +17,12 @@ Notices::Notices(QWidget* parent) : QWidget(parent) {
 void Notices::show_error(const Error& error, const QString& action, std::function<void()> run) {
     const QString text = QString::fromStdString(describe(error));
     if (texts().contains(text)) return;
-    while (column_->count() >= 3) delete column_->takeAt(0)->widget();
+    while (column_->count() >= 3) { // not at once: the keyboard may be on its way to one of its buttons
+        QLayoutItem* oldest = column_->takeAt(0);
+        oldest->widget()->hide();
+        oldest->widget()->deleteLater();
+        delete oldest;
+    }
     auto* frame = new QFrame;
     frame->setObjectName("banner");
     auto* row = new QHBoxLayout(frame);

@@ -14,10 +14,12 @@
 
 namespace garland {
 
-Imath::Box3d Scene::box() const {
+Imath::Box3d Scene::box(const std::function<const Imath::Box3f*(const SceneCopy&)>& motion) const {
     Imath::Box3d all;
     for (const SceneCopy& c : copies) {
-        const Imath::Box3f& b = poses[c.pose]->box;
+        const Imath::Box3f* whole = motion ? motion(c) : nullptr;
+        const Imath::Box3f& b = whole ? *whole : poses[c.pose]->box;
+        if (b.isEmpty()) continue;
         for (int corner = 0; corner < 8; ++corner) {
             const float x = corner & 1 ? b.max.x : b.min.x, z = corner & 4 ? b.max.z : b.min.z;
             const float y = corner & 2 ? b.max.y : b.min.y;

@@ -5,6 +5,7 @@
 #include "core/geometry/volume.h"
 #include "core/project/show.h"
 
+#include <functional>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -61,8 +62,9 @@ struct Scene {
     std::shared_ptr<const Scene> second;
     double gap_most = 0, gap_rms = 0; // of `second`: between points of copies seen in both, scene units
     bool gap_known = false;           // false: no copy has the same points in both
-    // The box of all copies, in scene units; empty without any.
-    Imath::Box3d box() const;
+    // The box of all copies, in scene units; empty without any. motion: the box of a copy's source over its whole motion, where that
+    // is known (otherwise null: of the pose shown).
+    Imath::Box3d box(const std::function<const Imath::Box3f*(const SceneCopy&)>& motion = {}) const;
 };
 using ScenePtr = std::shared_ptr<const Scene>;
 

@@ -129,6 +129,9 @@ StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
     settle_.setInterval(120);
     connect(&settle_, &QTimer::timeout, this, &StageView::request);
     connect(&viewing_, &Viewing::selection_changed, this, &StageView::redraw);
+    connect(&document_, &Document::motion_known, this, [this] {
+        if (fits_ && !viewing_.through_camera()) fit_all();
+    });
     connect(&viewing_.twins(), &TwinWatch::changed, this, [this] {
         if (viewing_.colour() != ColourMode::twins) return;
         update_texts();
@@ -256,13 +259,15 @@ void StageView::redraw() {
 
 void StageView::fit_all() {
     if (!scene_ || scene_->copies.empty()) return;
-    const auto box = scene_->box();
+    const auto box = scene_->box([this](const SceneCopy& c) { return document_.motion(c.arrangement->source); });
     orbit_.fit(box.min, box.max, size());
     camera_moved();
+    fits_ = true;
     redraw();
 }
 
 void StageView::camera_moved() {
+    fits_ = false;
     viewing_.look_through_camera(false);
     viewing_.set_view(orbit_.camera);
     emit camera_changed();

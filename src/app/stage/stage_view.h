@@ -25,7 +25,7 @@ class StageView : public QWidget {
     bool has_graphics() const { return canvas_ != nullptr; }
     ScenePtr scene() const { return scene_; } // the last one made
     Orbit& orbit() { return orbit_; }
-    void fit_all();
+    void fit_all(); // the whole motion of everything shown, not only this frame
     void redraw();
     bool moving() const { return rest_.isActive() || viewing_.playing(); }
     const StageGpu::Drawn& drawn() const { return drawn_; } // of the last picture
@@ -76,6 +76,7 @@ class StageView : public QWidget {
     StageLegend* legend_;
     QLabel* info_;
     void edited();
+    bool fits_ = false; // all was fitted, and the view was not moved since: it is fitted again when more is known
     bool busy_ = false, again_ = false;
     QPointer<Job> posing_, ahead_;
     double ahead_from_ = 0, ahead_step_ = 1;

@@ -104,11 +104,10 @@ namespace {
 // Copies in cells as wide as the difference that counts, over what they show at two samples.
 class PairGrid {
   public:
-    PairGrid(const std::vector<double>& shown, std::size_t m, std::size_t first, std::size_t second, const TwinRule& rule)
+    PairGrid(const std::vector<double>& shown, std::size_t m, std::size_t first, std::size_t second, const TwinRule& rule, std::span<const std::uint32_t> copies)
         : wide_(rule.alike_below), period_(rule.period) {
-        const std::size_t n = shown.size() / m;
-        entries_.reserve(n);
-        for (std::uint32_t i = 0; i < n; ++i) {
+        entries_.reserve(copies.size());
+        for (const std::uint32_t i : copies) {
             const double a = shown[i * m + first], b = shown[i * m + second];
             if (!std::isnan(a) && !std::isnan(b)) entries_.push_back({key(cell(a), cell(b)), i});
         }
@@ -176,12 +175,14 @@ Result<std::vector<std::uint8_t>> have_twins(const TimingPlan& plan, const Sourc
         }
         return static_cast<double>(count) > enough;
     };
+    std::vector<std::uint32_t> all(n);
+    std::iota(all.begin(), all.end(), 0u);
     const std::size_t half = m / 2, pairs = half + m % 2; // an odd sample is a pair with itself
     for (std::size_t p = 0; p < pairs; ++p) {
         const std::size_t first = p < half ? p : m - 1, second = p < half ? p + half : m - 1;
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         progress.report(static_cast<double>(p) / static_cast<double>(pairs), "looking for twins");
-        const PairGrid grid(shown, m, first, second, rule);
+        const PairGrid grid(shown, m, first, second, rule, all);
         std::vector<std::uint32_t> partner(n, UINT32_MAX);
         parallel_for(n, 1024, [&](std::size_t from, std::size_t to) {
             for (auto i = static_cast<std::uint32_t>(from); i < to; ++i) {
@@ -221,42 +222,79 @@ Result<std::int64_t> near_twins(const TimingPlan& plan, const SourceClock& sourc
     return std::count(twin.begin(), twin.end(), std::uint8_t(1));
 }
 
-Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies,
-                              FrameRange range, const TwinRule& rule, Progress& progress) {
-    TwinReport report;
-    report.copies = static_cast<std::int64_t>(copies.size());
-    const auto n = copies.size();
-    std::vector<double> times = sampled(range, static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1))));
-    report.samples = static_cast<std::int64_t>(times.size());
-    if (n < 2) return report;
+namespace {
 
-    const std::vector<double> shown = signatures(plan, source, copies, rule, times);
-    const std::size_t m = times.size();
-    if (m == 0) return report;
-    if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+// Pairs of copies that are alike for more than `enough` of m samples.
+struct Search {
+    const std::vector<double>& shown; // m values a copy
+    std::size_t m, n;
+    const TwinRule& rule;
+    double enough;
+    const std::vector<std::uint32_t>& distinct; // the copies looked at
 
-    auto alike_count = [&](std::uint32_t a, std::uint32_t b) {
+    bool alike_at(std::uint32_t a, std::uint32_t b, std::size_t k) const { return distance(shown[a * m + k], shown[b * m + k], rule.period) < below(rule); }
+    int alike_count(std::uint32_t a, std::uint32_t b) const {
+        int count = 0;
+        for (std::size_t k = 0; k < m; ++k) count += alike_at(a, b, k);
+        return count;
+    }
+    // The count, or 0 as soon as it cannot come to enough any more.
+    int alike_enough(std::uint32_t a, std::uint32_t b) const {
         int count = 0;
         for (std::size_t k = 0; k < m; ++k) {
-            count += distance(shown[a * m + k], shown[b * m + k], rule.period) < below(rule);
+            count += alike_at(a, b, k);
+            if (static_cast<double>(count) + static_cast<double>(m - 1 - k) <= enough) return 0;
         }
         return count;
-    };
-    const double enough = rule.share * static_cast<double>(m);
-
-    // Copies that agree throughout are one for the search: all of them are twins at once.
-    std::map<std::vector<double>, std::uint32_t> known;
-    std::vector<std::uint32_t> same(n), distinct;
-    for (std::uint32_t i = 0; i < n; ++i) {
-        std::vector<double> row(shown.begin() + static_cast<std::ptrdiff_t>(i * m),
-                                shown.begin() + static_cast<std::ptrdiff_t>((i + 1) * m));
-        for (double& value : row) value = std::isnan(value) ? -1e300 : value; // so that rows can be ordered
-        auto [at, is_new] = known.emplace(std::move(row), i);
-        same[i] = at->second;
-        if (is_new) distinct.push_back(i);
     }
-    known.clear();
+    std::vector<Pair> by_two_samples(Progress& progress) const;
+    std::vector<Pair> by_samples(Progress& progress) const;
+};
 
+// For shares of a half and above: two copies alike at more than half of the samples are alike at both of some two that are half the
+// range apart, however the samples are put into twos; so only neighbours in a grid over those two are counted.
+std::vector<Pair> Search::by_two_samples(Progress& progress) const {
+    const std::size_t half = m / 2, twos = half + m % 2; // an odd sample is two by itself
+    auto first_of = [&](std::size_t p) { return p < half ? p : m - 1; };
+    auto second_of = [&](std::size_t p) { return p < half ? p + half : m - 1; };
+    std::vector<Pair> pairs;
+    std::mutex mutex;
+    std::size_t done = 0;
+    parallel_for(twos, 1, [&](std::size_t from, std::size_t to) {
+        for (std::size_t p = from; p < to && !progress.cancelled(); ++p) {
+            const PairGrid grid(shown, m, first_of(p), second_of(p), rule, distinct);
+            std::vector<Pair> mine;
+            Groups joined(n);
+            std::uint64_t looked = 0;
+            for (std::size_t x = 0; x < distinct.size(); ++x) {
+                if (x % 1024 == 0 && progress.cancelled()) break;
+                const std::uint32_t a = distinct[x];
+                const double here = shown[a * m + first_of(p)], there = shown[a * m + second_of(p)];
+                if (std::isnan(here) || std::isnan(there)) continue;
+                grid.any_near(here, there, [&](std::uint32_t b) {
+                    if (b <= a || !alike_at(a, b, first_of(p)) || !alike_at(a, b, second_of(p))) return false;
+                    // Copies in lockstep make pairs quadratic: where there are very many, those already joined are not paired again.
+                    if (++looked > crowded_pairs && joined.root(a) == joined.root(b)) return false;
+                    for (std::size_t q = 0; q < p; ++q) { // found by two samples before these
+                        if (alike_at(a, b, first_of(q)) && alike_at(a, b, second_of(q))) return false;
+                    }
+                    if (const int alike = alike_enough(a, b); alike > 0) {
+                        mine.push_back({a, b, alike});
+                        joined.join(a, b);
+                    }
+                    return false;
+                });
+            }
+            std::lock_guard lock(mutex);
+            pairs.insert(pairs.end(), mine.begin(), mine.end());
+            progress.report(static_cast<double>(++done) / static_cast<double>(twos), "looking for twins");
+        }
+    });
+    return pairs;
+}
+
+// For any share: a pair that is alike for more than `enough` samples is alike in at least one of any m − enough of them.
+std::vector<Pair> Search::by_samples(Progress& progress) const {
     // At each sample, the copies by what they show; on a loop its start is laid once more behind its end.
     using Order = std::vector<std::pair<double, std::uint32_t>>;
     auto order_at = [&](std::size_t k) {
@@ -321,11 +359,47 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
             progress.report(static_cast<double>(++done) / static_cast<double>(searched), "looking for twins");
         }
     });
+    return pairs;
+}
+
+} // namespace
+
+Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies,
+                              FrameRange range, const TwinRule& rule, Progress& progress) {
+    TwinReport report;
+    report.copies = static_cast<std::int64_t>(copies.size());
+    const auto n = copies.size();
+    std::vector<double> times = sampled(range, static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1))));
+    report.samples = static_cast<std::int64_t>(times.size());
+    if (n < 2) return report;
+
+    const std::vector<double> shown = signatures(plan, source, copies, rule, times);
+    const std::size_t m = times.size();
+    if (m == 0) return report;
+    if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+
+    const double enough = rule.share * static_cast<double>(m);
+
+    // Copies that agree throughout are one for the search: all of them are twins at once.
+    std::map<std::vector<double>, std::uint32_t> known;
+    std::vector<std::uint32_t> same(n), distinct;
+    for (std::uint32_t i = 0; i < n; ++i) {
+        std::vector<double> row(shown.begin() + static_cast<std::ptrdiff_t>(i * m),
+                                shown.begin() + static_cast<std::ptrdiff_t>((i + 1) * m));
+        for (double& value : row) value = std::isnan(value) ? -1e300 : value; // so that rows can be ordered
+        auto [at, is_new] = known.emplace(std::move(row), i);
+        same[i] = at->second;
+        if (is_new) distinct.push_back(i);
+    }
+    known.clear();
+
+    const Search search{shown, m, n, rule, enough, distinct};
+    std::vector<Pair> pairs = rule.share >= 0.5 && m >= 2 ? search.by_two_samples(progress) : search.by_samples(progress);
     if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
 
     for (std::uint32_t i = 0; i < n; ++i) {
         if (same[i] == i) continue;
-        const int alike = alike_count(same[i], i); // absent all the time is not alike
+        const int alike = search.alike_count(same[i], i); // absent all the time is not alike
         if (alike > enough) pairs.push_back({same[i], i, alike});
     }
     std::sort(pairs.begin(), pairs.end(), [](const Pair& x, const Pair& y) {

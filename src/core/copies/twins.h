@@ -35,7 +35,8 @@ struct TwinReport {
 
 // Examines all pairs over the output range. Exact for the sampled frames: a pair that is alike for more than `share` of
 // m samples is alike in at least one of any m − floor(share·m) of them, so only those are searched for candidates, and
-// each candidate is then counted over all m. Copies that agree at every sample are joined before the search.
+// each candidate is then counted over all m; for shares of a half and above the search is that of have_twins. Copies that agree at
+// every sample are joined before the search.
 // Errors: cancelled.
 Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies,
                               FrameRange range, const TwinRule& rule, Progress& progress = Progress::none());

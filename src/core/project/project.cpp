@@ -177,6 +177,7 @@ SourceId add_source(Project& p, std::string name, std::string path, const Source
     arrangement.name = name;
     arrangement.source = source.id;
     arrangement.timing = timing.id;
+    arrangement.spacing = arrangement.row_spacing = arrangement.layer_spacing = length.spacing;
 
     const SourceId id = source.id;
     p.sources.push_back(std::move(source));

@@ -99,6 +99,7 @@ struct SourceLength {
     Rate rate{};
     UpAxis up = UpAxis::y;
     double scale = 1;
+    double spacing = 1; // of its copies, scene units
 };
 // rate: for files that do not say theirs.
 SourceLength length_of(const SourceFacts& facts, Rate rate);

@@ -36,6 +36,12 @@ double usual_voxel(const Pose& pose) {
 
 } // namespace
 
+std::uint64_t Sampler::identity() const {
+    std::uint64_t out = chance_bits(serial_, made_serial_, static_cast<std::uint64_t>(clock_.file_first));
+    for (std::int64_t f : taking_.dropped) out = chance_bits(out, 7, static_cast<std::uint64_t>(f));
+    return chance_bits(out, static_cast<std::uint64_t>(clock_.file_last), static_cast<std::uint64_t>(taking_.gaps));
+}
+
 Sampler::Sampler(SourcePtr source, SourceClock clock, const Taking& taking, std::uint64_t serial, PoseCache* cache)
     : source_(without_frames(source, taking.dropped)), clock_(clock), taking_(taking),
       parts_(taking.part_of_it ? std::make_shared<PartTaker>(taking.parts, !taking.parts_left_out) : nullptr), given_serial_(serial), serial_(serial_of(serial, taking, source->facts(), clock)),

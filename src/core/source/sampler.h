@@ -82,6 +82,7 @@ class Sampler {
     // Whether poses between frames follow velocities; otherwise smooth goes through the frames on both sides.
     bool follows_velocities() const { return source_->facts().velocities && !source_->facts().velocities_a_frame; }
     PoseKey key(SourceFrame s) const; // what a made pose is known by
+    std::uint64_t identity() const; // another one whenever any of its poses may be another: other files, another closing, axis, frame left out
 
   private:
     Result<PosePtr> stored(std::int64_t file_frame, Progress& progress) const;

@@ -1,6 +1,5 @@
 #include "app/benches/common/bench.h"
 
-#include "core/base/chance.h"
 #include "core/geometry/stand_in.h"
 
 #include "app/theme/tokens.h"
@@ -15,21 +14,12 @@ SourceFrame PosePictures::frame_of(const SourceClock& clock, int index, int coun
     return clock.first + (count > 1 ? std::round(span * index / (count - 1)) : 0.0);
 }
 
-namespace {
-std::uint64_t serial_of(const Sampler& sampler) {
-    const SourceClock& clock = sampler.clock();
-    std::uint64_t serial = chance_bits(sampler.key(clock.first).source, sampler.key(clock.first + 0.37).source, static_cast<std::uint64_t>(clock.file_first));
-    for (std::int64_t f : sampler.taking().dropped) serial = chance_bits(serial, 7, static_cast<std::uint64_t>(f));
-    return chance_bits(serial, static_cast<std::uint64_t>(clock.file_last), static_cast<std::uint64_t>(sampler.taking().gaps));
-}
-} // namespace
-
 const std::vector<QImage>& PosePictures::get(SourceId source, int count, QSize size) {
     static const std::vector<QImage> none;
     const auto open = document_.sources().find(source);
     const auto sampler = document_.show()->samplers.find(source);
     if (open == document_.sources().end() || sampler == document_.show()->samplers.end()) return none;
-    const Key key{serial_of(sampler->second), count, size.width(), size.height()};
+    const Key key{sampler->second.identity(), count, size.width(), size.height()};
     auto found = made_.find(key);
     if (found != made_.end()) return found->second;
     if (made_.size() > 64) made_.clear();

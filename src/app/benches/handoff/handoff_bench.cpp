@@ -12,6 +12,13 @@
 
 namespace garland {
 
+namespace {
+// "; 3.1 GB free on that disk", or nothing where no folder says which disk.
+QString free_words(double bytes) {
+    return bytes < 0 ? HandoffBench::tr("; no folder is chosen yet") : HandoffBench::tr("; %1 free on that disk").arg(QString::fromStdString(byte_count(bytes)));
+}
+} // namespace
+
 HandoffBench::HandoffBench(Document& document, Viewing& viewing, QWidget* parent)
     : Bench(tr("Hand off"), true, document, viewing, parent) {
     what_ = new Segments(
@@ -166,10 +173,10 @@ void HandoffBench::estimate_size() {
                 return;
             }
             QString text =
-                tr("%1, about %2 in all; %3 free on that disk.")
+                tr("%1, about %2 in all%3.")
                     .arg(QString::fromStdString(counted(e->files, "file", "files") +
                                                 (e->volume_files ? " and " + counted(e->volume_files, "volume", "volumes") : std::string())),
-                         QString::fromStdString(byte_count(e->bytes)), QString::fromStdString(byte_count(e->free)));
+                         QString::fromStdString(byte_count(e->bytes)), free_words(e->free));
             if (e->existing > 0) text += tr(" %1 of them are there already.").arg(e->existing);
             size_->setText(text);
         },
@@ -197,7 +204,7 @@ void HandoffBench::estimate_source() {
                 return;
             }
             const double free = free_space(folder_->text().toStdString());
-            QString text = tr("One file, about %1; %2 free on that disk.").arg(QString::fromStdString(byte_count(*bytes)), QString::fromStdString(byte_count(free)));
+            QString text = tr("One file, about %1%2.").arg(QString::fromStdString(byte_count(*bytes)), free_words(free));
             if (file_exists(source_order().path)) text += tr(" It is there already.");
             size_->setText(text);
         },

@@ -1,6 +1,7 @@
 #include "app/benches/retime/retime_bench.h"
 
 #include "core/base/numbers.h"
+#include "core/project/timings.h"
 
 #include <cmath>
 
@@ -79,10 +80,11 @@ void RetimeBench::refresh() {
     const Project& p = document_.project();
     const Timing* t = p.timing(viewing_.timing());
     timings_->clear();
-    for (const Timing& timing : p.timings) {
+    for (const Timing& timing : p.timings) { // those that nobody follows are in the timings tab
+        if (users_of(p, timing.id).empty()) continue;
         timings_->addItem(QString::fromStdString(timing.name), QVariant::fromValue<qulonglong>(timing.id.value));
     }
-    timings_->setVisible(p.timings.size() > 1);
+    timings_->setVisible(timings_->count() > 1);
     if (t) timings_->setCurrentIndex(timings_->findData(QVariant::fromValue<qulonglong>(t->id.value)));
     const SourceSpec* source = p.source(viewing_.source());
     set_note(t && source ? tr("%1 · timing “%2”").arg(QString::fromStdString(source->name), QString::fromStdString(t->name)) : QString());

@@ -146,7 +146,7 @@ void VaryBench::part(std::size_t neighbours) {
                 if (done.error().code != ErrorCode::cancelled) emit document_.problem(done.error());
                 return;
             }
-            if (document_.show() != show) return; // something else was changed meanwhile
+            if (document_.show() != show) return emit document_.hint(tr("The project was changed while twins were looked at, so none were parted: part them again"));
             document_.edit(QString::fromStdString(done->words), [&](Project& p) -> Result<void> {
                 p.arrangement(id)->nudges = done->nudges;
                 return {};
