@@ -83,6 +83,7 @@ class EditTest : public QObject {
         QVERIFY(did({"hide-between", "--range", "10:19"}).startsWith("Hide output frames 10 to 19"));
         const TimingPlan plan(project().timings[0]);
         for (int f = 5; f < 25; ++f) QCOMPARE(plan.at(OutputFrame(f)).absent, f >= 10 && f <= 19);
+        QVERIFY(did({"outside", "--before", "hold", "--after", "hold"}).contains("hold"));
         QVERIFY(did({"hide-between", "--range", "50:90"}).contains("output frames 50 to 90 cannot be hidden: the timing spans 0 to 60"));
         QVERIFY(did({"form", "--to", "speeds"}).contains("hidden from output frame 10"));
         QVERIFY(did({"key", "--at", "30", "--source", "30", "--toward", "hidden"}).startsWith("Key source frame 30"));
