@@ -1,10 +1,10 @@
-// How long an edit of a key takes until the time map and the Loom of 10 000 copies have been drawn anew, in a real window
+// How long an edit of a key takes until the time map and the Lanes of 10 000 copies have been drawn anew, in a real window
 // (Xvfb, software OpenGL): redraw PROJECT. Beside it the limit: filling the same pixels.
 #include "core/base/memory.h"
 #include "app/benches/retime/retime_bench.h"
-#include "app/loom/loom_view.h"
+#include "app/lanes/lanes_view.h"
 #include "app/shell/main_window.h"
-#include "app/stage/stage_view.h"
+#include "app/scene_view/scene_view.h"
 #include "app/theme/tokens.h"
 
 #include <QApplication>
@@ -69,11 +69,11 @@ int main(int argc, char** argv) {
         });
     };
     auto& map = window.retime().map();
-    auto& loom = window.loom();
+    auto& lanes = window.lanes();
     for (int keys : {30, 5000}) {
         with_keys(keys);
         for (bool all_rows : {false, true}) {
-            loom.set_fit(all_rows);
+            lanes.set_fit(all_rows);
             QTest::qWait(300);
             const double took = median_ms(15, [&](int i) {
                 map.pick({static_cast<std::size_t>(keys / 2)});
@@ -81,17 +81,17 @@ int main(int argc, char** argv) {
                 // One turn of the event loop draws what the edit has made stale, as it does after a hand's move.
                 QApplication::sendPostedEvents();
                 QApplication::processEvents(QEventLoop::ExcludeUserInputEvents);
-                if (loom.stale()) std::abort(); // it was drawn
+                if (lanes.stale()) std::abort(); // it was drawn
             });
-            QImage pixels(map.size() + QSize(0, loom.height()), QImage::Format_RGB32);
+            QImage pixels(map.size() + QSize(0, lanes.height()), QImage::Format_RGB32);
             const double limit = median_ms(15, [&](int i) { pixels.fill(static_cast<unsigned>(i)); });
             fmt::print("{:<46} {:>13.1f} ms   {:>6.1f} × filling the pixels ({:.2f} ms)   goal < 50 ms\n",
                        fmt::format("edit of 1 of {} keys, 10 000 copies{}", keys, all_rows ? ", all rows" : ""), took, took / limit, limit);
         }
     }
-    // A number of a spread changes: Loom, histogram and the Stage's colours are drawn anew at once; poses follow.
+    // A number of a spread changes: Lanes, histogram and the Scene's colours are drawn anew at once; poses follow.
     window.set_step(4);
-    loom.set_fit(false);
+    lanes.set_fit(false);
     document.edit("set up", [&](Project& p) -> Result<void> {
         Arrangement& a = p.arrangements[0];
         a.kind = ArrangementKind::grid;
@@ -105,21 +105,21 @@ int main(int argc, char** argv) {
     });
     window.viewing().set_colour(ColourMode::delay);
     QTest::qWait(1500);
-    window.stage().fit_all();
+    window.scene_view().fit_all();
     QTest::qWait(500);
     const double colours = median_ms(15, [&](int i) {
         document.edit("to", [&](Project& p) -> Result<void> {
             p.arrangements[0].spreads[0].to = 24 + i;
             return {};
         });
-        window.stage().redraw();
+        window.scene_view().redraw();
         QApplication::sendPostedEvents();
         QApplication::processEvents(QEventLoop::ExcludeUserInputEvents);
-        if (loom.stale()) std::abort();
+        if (lanes.stale()) std::abort();
     });
     fmt::print("{:<46} {:>13.1f} ms   goal < 100 ms\n", "a spread's number, 10 000 copies", colours);
 
-    // The Stage alone: a thousand lanterns at 640 × 500, turned a little for every picture.
+    // The Scene alone: a thousand lanterns at 640 × 500, turned a little for every picture.
     document.edit("set up", [&](Project& p) -> Result<void> {
         Arrangement& a = p.arrangements[0];
         a.kind = ArrangementKind::grid;
@@ -129,21 +129,21 @@ int main(int argc, char** argv) {
         a.spreads[0].to = 60;
         return {};
     });
-    for (int i = 0; i < 400 && (!window.stage().scene() || window.stage().scene()->show != document.show()); ++i) QTest::qWait(25);
-    auto* canvas = window.stage().findChild<StageCanvas*>();
+    for (int i = 0; i < 400 && (!window.scene_view().scene() || window.scene_view().scene()->show != document.show()); ++i) QTest::qWait(25);
+    auto* canvas = window.scene_view().findChild<SceneCanvas*>();
     if (canvas) {
         canvas->setFixedSize(640, 500);
-        window.stage().orbit().camera = {V3d(0, 1, 0), 34, 20, 22, 40};
+        window.scene_view().orbit().camera = {V3d(0, 1, 0), 34, 20, 22, 40};
         QTest::qWait(300);
         const double picture = median_ms(15, [&](int) {
-            window.stage().orbit().turn(2, 0);
-            window.stage().redraw();
+            window.scene_view().orbit().turn(2, 0);
+            window.scene_view().redraw();
             canvas->grabFramebuffer();
         });
         std::size_t triangles = 0;
-        for (const SceneCopy& c : window.stage().scene()->copies) triangles += window.stage().scene()->poses[c.pose]->faces->levels[0].count / 3;
-        fmt::print("{:<46} {:>13.1f} ms   {:>6.1f} pictures a second of {} copies, {} triangles without stand-ins   goal > 15\n", "Stage, 640 × 500, turned, read back", picture, 1000 / picture,
-                   window.stage().scene()->copies.size(), triangles);
+        for (const SceneCopy& c : window.scene_view().scene()->copies) triangles += window.scene_view().scene()->poses[c.pose]->faces->levels[0].count / 3;
+        fmt::print("{:<46} {:>13.1f} ms   {:>6.1f} pictures a second of {} copies, {} triangles without stand-ins   goal > 15\n", "Scene, 640 × 500, turned, read back", picture, 1000 / picture,
+                   window.scene_view().scene()->copies.size(), triangles);
     }
     document.undo().setClean();
     return 0;

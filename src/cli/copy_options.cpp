@@ -100,7 +100,7 @@ const std::vector<Option<Arrangement>>& arrangement_options() {
         field("layer-spacing", "From one layer to the next", &A::layer_spacing, real),
         field("radius", "Of the ring, or the innermost one", &A::radius, real),
         field("origin", "Where the middle is: x,y,z", &A::origin, place),
-        field("heading", "Degrees about the upright", &A::heading, real),
+        field("heading", "Degrees about the vertical axis", &A::heading, real),
         field("sag", "How far the middle of each swag hangs down", &A::sag, real),
         field("swag", "Copies from one post to the next", &A::swag, count),
         {"path", "Curve: a file with its line (OBJ, glTF, USD text, CSV)", [](A& a, const Project&, const std::string& t) -> Result<void> {
@@ -161,7 +161,7 @@ const std::vector<Option<Arrangement>>& arrangement_options() {
 const std::vector<Option<Spread>>& spread_options() {
     using S = Spread;
     static const std::vector<Option<S>> all{
-        field("target", "delay, speed, visibility, size, turn, variant or wobble amount", &S::target, [](const std::string& t) { return of(target_words, t, "what a spread can vary"); }),
+        field("target", "delay, speed, visibility, size, turn, variant or wobble strength", &S::target, [](const std::string& t) { return of(target_words, t, "what a spread can vary"); }),
         field("driver", "chance, \"order, per step\", \"order, in total\", \"order, on a loop\", \"even, by order\", \"even, over space\", noise, gradient, distance or attribute",
               &S::driver, [](const std::string& t) { return of(driver_words, t, "a driver"); }),
         field("from", "The value at the driver's 0", &S::from, real),
@@ -191,14 +191,14 @@ const std::vector<Option<Spread>>& spread_options() {
         field("bell", "Chance: most values in the middle, on or off", &S::bell, on_off),
         field("patch", "Noise: how wide a patch is", &S::patch, real),
         field("detail", "Noise: 1 to 8", &S::detail, count),
-        field("drift", "Noise: how the pattern moves in a second, x,y,z", &S::drift, place),
+        field("drift", "Noise: how the pattern moves per second, x,y,z", &S::drift, place),
         field("axis", "Gradient: its direction, x,y,z", &S::axis, place),
         field("along-path", "Gradient: along the arrangement's path, on or off", &S::along_path, on_off),
         field("centre", "Distance: from x,y,z", &S::centre, place),
         field("reach", "Distance: where it is 1; 0: at the farthest copy", &S::reach, real),
         field("attribute", "Attribute: its name", &S::attribute, [](const std::string& t) { return Result<std::string>(t); }),
         field("as-it-is", "Attribute: its number is the value, on or off", &S::as_it_is, on_off),
-        field("changes", "Visibility: how often a second it may change", &S::changes, real),
+        field("changes", "Visibility: how often per second it may change", &S::changes, real),
     };
     return all;
 }

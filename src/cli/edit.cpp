@@ -174,14 +174,14 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     sub->add_option("--phrase", w->phrase, "Which phrase, counted from 1")->required();
     sub = add("outside", "What comes before and after the timing",
               on_timing(words, [&words](Timing& t, const Project&) { return set_outside(t, words); }));
-    sub->add_option("--before", w->before, "hold, repeat, there-and-back, \"run on\" or absent; :N for N further passes");
+    sub->add_option("--before", w->before, "hold, repeat, there-and-back, continue or hidden; :N for N more passes");
     sub->add_option("--after", w->after, "The same");
     sub->add_option("--last-is-first", w->last_is_first, "on or off: the last pose is the first one again");
     sub->add_option("--turn-twice", w->turn_twice, "on or off: turning frames are shown twice");
     sub = add("master", "Play the whole timing with a slider from 0 to 100 %",
               on_timing(words, [&words](Timing& t, const Project&) { return set_master(t, words); }));
     sub->add_option("--keys", w->master, "Output frame:per cent, as in \"1:0 50:100\"");
-    sub->add_flag("--off", w->off, "Take it off");
+    sub->add_flag("--off", w->off, "Remove it");
     toward(sub);
     sub = add("curve", "Take a timing from a file (.csv, .json)",
               on_timing(words, [&words](Timing& t, const Project&) { return take_curve(t, words); }));
@@ -202,7 +202,7 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     sub->add_option("--reason", w->reason, "Why it stays");
     sub->add_flag("--remove", w->remove, "Report it again");
     sub = add("tempo", "Set the tempo grid", [&words](Project& p) { return set_tempo(p, words); });
-    sub->add_option("--bpm", w->bpm, "Beats a minute")->capture_default_str();
+    sub->add_option("--bpm", w->bpm, "Beats per minute")->capture_default_str();
     sub->add_option("--offset", w->offset, "The output frame of the first beat")->capture_default_str();
     sub->add_option("--beats-per-bar", w->beats_per_bar, "Beats in a bar")->capture_default_str();
     sub->add_flag("--off", w->off, "Turn the grid off");
@@ -258,7 +258,7 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     sub->add_option("--position", w->wobble.position, "Up to so far along each axis; scene units")->capture_default_str();
     sub->add_option("--turn", w->wobble.turn, "Up to so many degrees either way")->capture_default_str();
     sub->add_option("--size", w->wobble.size, "Up to this share larger or smaller")->capture_default_str();
-    sub->add_option("--rate", w->wobble.rate, "Changes a second")->capture_default_str();
+    sub->add_option("--rate", w->wobble.rate, "Changes per second")->capture_default_str();
     sub->add_option("--seed", w->wobble.seed, "Another seed is another wobble")->capture_default_str();
     sub->add_flag("--together", w->wobble.together, "All copies move alike");
     sub->add_option("--end", w->end, "never, \"let go\", stay or settle")->capture_default_str();
@@ -272,7 +272,7 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     CLI::App* source = edit->add_subcommand("source", "How a source's files are taken");
     source->fallthrough();
     source->add_option("--source", w->source, "Which source, by name or id; not needed where there is only one");
-    source->add_option("--rate", w->rate, "Frames a second in the files");
+    source->add_option("--rate", w->rate, "Frames per second in the files");
     source->add_option("--join", w->join, "\"by clock\" or \"frame for frame\"");
     source->add_option("--first", w->start, "What the first frame is called");
     source->add_option("--between", w->between, "Poses between frames: nearest, linear, smooth, carried or \"level set\"");
@@ -301,7 +301,7 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     close->add_option("--fade", w->closing_fade, "straight, smooth, or keys of the incoming layer's weight over 0 to 1, as in \"0:0 0.3:0.1 smooth 1:1\"");
     close->add_option("--fade-out", w->closing_fade_out, "The same of the layer that goes, from 1 to 0; none: what the other leaves");
     close->add_flag("--keep-contrast,!--plain", w->closing.keep_contrast, "Mix about the mean pose, so that the middle of a fade is as lively as its ends");
-    close->add_flag("--off", w->off, "Take the closing away");
+    close->add_flag("--off", w->off, "Undo the closing");
     close->callback([w, close, &out, &code] { code = run_edit(*w, [&](Project& p) { return close_loop_of(p, *w, *close); }, out); });
 
     add("repeat", "Let a source that loops as it is repeat", [&words](Project& p) { return repeat_source(p, words); })
@@ -319,18 +319,18 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     water->fallthrough();
     water->add_option("--source", w->source, "The water to change; without it water is added");
     water->add_option("--name", w->name, "What it is called");
-    water->add_option("--wind", w->water.wind, "Metres a second");
-    water->add_option("--direction", w->water.direction, "Degrees about the upright; 0 blows along +x");
-    water->add_option("--height", w->water.height, "Significant wave height, metres");
+    water->add_option("--wind-speed", w->water.wind, "Metres per second");
+    water->add_option("--wind-direction", w->water.direction, "Degrees about the vertical axis; 0 blows along +x");
+    water->add_option("--wave-height", w->water.height, "Significant wave height, metres");
     water->add_option("--choppiness", w->water.choppiness, "0: only up and down; about 1: sharp crests");
-    water->add_option("--size", w->water.size, "Side of the square shown, metres");
-    water->add_option("--patch", w->water.patch, "After how many metres the first layer repeats");
-    water->add_option("--smallest", w->water.smallest, "Shorter waves are damped away, metres");
-    water->add_option("--against", w->water.against, "How far waves against the wind are damped, 0 to 1");
-    water->add_option("--resolution", w->water.resolution, "Samples along a patch: 64, 128, 256, 512 or 1024");
+    water->add_option("--shown-area", w->water.size, "Side of the square shown, metres");
+    water->add_option("--tile-length", w->water.patch, "After how many metres the first layer repeats");
+    water->add_option("--shortest-wave", w->water.smallest, "Shorter waves are damped away, metres");
+    water->add_option("--damp-upwind", w->water.against, "How far waves against the wind are damped, 0 to 1");
+    water->add_option("--grid", w->water.resolution, "Samples along a patch: 64, 128, 256, 512 or 1024");
     water->add_option("--layers", w->water.layers, "1 to 4");
     water->add_option("--frames", w->water.frames, "How many frames, without a loop");
-    water->add_option("--loop", w->water.loop, "Frames after which it is the same again; 0: never");
+    water->add_option("--loop-length", w->water.loop, "Frames after which it is the same again; 0: never");
     water->add_option("--seed", w->water.seed, "Another seed is another sea");
     water->callback([w, water, &out, &code] { code = run_edit(*w, [&](Project& p) { return set_water(p, *w, *water); }, out); });
 

@@ -210,7 +210,7 @@ Result<Done> set_outside(Timing& t, const Words& w) {
 Result<Done> set_master(Timing& t, const Words& w) {
     if (w.off) {
         t.master.reset();
-        return Done{"Take the master slider off"};
+        return Done{"Remove the slider"};
     }
     if (w.master.empty()) return wrong("the slider needs keys", "give --keys \"1:0 100:100\", or --off");
     GARLAND_TRY(toward, toward_of(w.toward));
@@ -260,7 +260,7 @@ Result<Done> set_tempo(Project& p, const Words& w) {
          w.off ? t.beats_per_bar : w.beats_per_bar};
     GARLAND_CHECK(validate(t));
     if (w.off) return Done{"Tempo off"};
-    return Done{fmt::format("Tempo {} beats a minute, first beat on output frame {}, {} to a bar", short_number(t.beats_per_minute),
+    return Done{fmt::format("Tempo {} beats per minute, first beat on output frame {}, {} to a bar", short_number(t.beats_per_minute),
                             short_number(t.offset.value), counted(t.beats_per_bar, "beat", "beats")),
                 fmt::format("{} output frames a beat", short_number(frames_per_beat(t, p.settings.rate)))};
 }

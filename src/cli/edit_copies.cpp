@@ -253,7 +253,7 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
     m->add_option("--ease", state->ease, "Output frames before and after it")->capture_default_str();
     m->add_option("--stay", state->stay, "Output frames for which they stay together")->capture_default_str();
     auto* shows = m->add_option("--source-frame", w->source_frame, "What they show there: its timing is moved so far. Without it: what it shows by itself");
-    m->add_flag("--off", w->off, "Take the meeting out");
+    m->add_flag("--off", w->off, "Remove the meeting");
     m->callback([=] {
         run([=](Project& p) -> Result<Done> {
             GARLAND_TRY(id, arrangement_called(p, *w));

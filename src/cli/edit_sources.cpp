@@ -86,7 +86,7 @@ Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
     }
     if (given.count("--shape-frames")) {
         s.shape_frames = w.shape_frames;
-        say("frames a shape", std::to_string(w.shape_frames));
+        say("frames per shape", std::to_string(w.shape_frames));
     }
     if (said.empty()) return wrong("nothing to change", "give one of the options that garland-cli edit source --help lists");
     std::string words;
@@ -146,10 +146,10 @@ Result<Done> set_water(Project& p, const Words& w, const CLI::App& given) {
     auto take = [&](const char* option, auto WaterSpec::*member) {
         if (given.count(option)) water.*member = w.water.*member;
     };
-    take("--wind", &WaterSpec::wind), take("--direction", &WaterSpec::direction), take("--height", &WaterSpec::height);
-    take("--choppiness", &WaterSpec::choppiness), take("--size", &WaterSpec::size), take("--patch", &WaterSpec::patch);
-    take("--smallest", &WaterSpec::smallest), take("--against", &WaterSpec::against), take("--resolution", &WaterSpec::resolution);
-    take("--layers", &WaterSpec::layers), take("--frames", &WaterSpec::frames), take("--loop", &WaterSpec::loop), take("--seed", &WaterSpec::seed);
+    take("--wind-speed", &WaterSpec::wind), take("--wind-direction", &WaterSpec::direction), take("--wave-height", &WaterSpec::height);
+    take("--choppiness", &WaterSpec::choppiness), take("--shown-area", &WaterSpec::size), take("--tile-length", &WaterSpec::patch);
+    take("--shortest-wave", &WaterSpec::smallest), take("--damp-upwind", &WaterSpec::against), take("--grid", &WaterSpec::resolution);
+    take("--layers", &WaterSpec::layers), take("--frames", &WaterSpec::frames), take("--loop-length", &WaterSpec::loop), take("--seed", &WaterSpec::seed);
     GARLAND_CHECK(validate(water));
     const bool fresh = spec == nullptr;
     if (fresh) {

@@ -142,7 +142,7 @@ Result<Done> close_loop_of(Project& p, const Words& w, const CLI::App& given) {
     PoseCache cache(cache_bytes());
     GARLAND_TRY(seam, seam_of(open_sampler(p.sources[i], open, cache), c));
     std::string note = fmt::format("{} frames; the gap between both ends is {}, {} usual steps", c.length, distance_words(seam.gap, seam.unit), short_number(seam.in_steps(seam.gap), 2));
-    if (seam.step_after > 0) note += fmt::format("; the step across the wrap is {} usual steps now", short_number(seam.in_steps(seam.step_after), 2));
+    if (seam.step_after > 0) note += fmt::format("; the step across the seam is {} usual steps now", short_number(seam.in_steps(seam.step_after), 2));
     return Done{fmt::format("Close \"{}\" from frame {} over {} frames: {}", name, c.start, c.length, to_text(c.way)), note};
 }
 

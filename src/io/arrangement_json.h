@@ -20,7 +20,8 @@ inline const Word<OrderBy> order_words[] = {{"along", OrderBy::along}, {"x", Ord
 inline const Word<StartKind> start_words[] = {{"with the shot", StartKind::with_shot}, {"at birth", StartKind::at_birth},
                                               {"at a frame", StartKind::at_frame}, {"together", StartKind::together}};
 inline const Word<Target> target_words[] = {{"delay", Target::delay}, {"speed", Target::speed}, {"visibility", Target::visibility},
-                                            {"size", Target::size}, {"turn", Target::turn}, {"variant", Target::variant}, {"wobble amount", Target::wobble}};
+                                            {"size", Target::size}, {"turn", Target::turn}, {"variant", Target::variant}, {"wobble strength", Target::wobble},
+                                            {"wobble amount", Target::wobble}}; // as earlier files have it
 inline const Word<Driver> driver_words[] = {
     {"chance", Driver::chance}, {"order, per step", Driver::order_step}, {"order, in total", Driver::order_total},
     {"order, on a loop", Driver::order_loop}, {"even, by order", Driver::even}, {"even, over space", Driver::even_space},

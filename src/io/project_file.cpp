@@ -139,7 +139,24 @@ struct Migration {
 };
 const std::vector<Migration> migrations{};
 
+// Fields of water as earlier files call them.
+void rename_fields(Json& json) {
+    static constexpr std::pair<const char*, const char*> names[] = {{"wind", "wind_speed"}, {"direction", "wind_direction"}, {"height", "wave_height"}, {"size", "shown_area"},
+                                                                    {"patch", "tile_length"}, {"smallest", "shortest_wave"}, {"against", "damp_upwind_waves"}, {"resolution", "grid"}, {"loop", "loop_length"}};
+    if (!json.contains("sources") || !json["sources"].is_array()) return;
+    for (Json& source : json["sources"]) {
+        if (!source.is_object() || !source.contains("water") || !source["water"].is_object()) continue;
+        Json& water = source["water"];
+        for (const auto& [was, is] : names) {
+            if (!water.contains(was) || water.contains(is)) continue;
+            water[is] = std::move(water[was]);
+            water.erase(was);
+        }
+    }
+}
+
 void migrate(Json& json) {
+    rename_fields(json);
     for (const Migration& m : migrations) {
         if (json["garland"].get<std::int64_t>() == m.from) m.run(json), json["garland"] = m.from + 1;
     }

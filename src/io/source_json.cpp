@@ -51,35 +51,35 @@ Closing read_closing(const JsonPart& p) {
 }
 
 Json write(const WaterSpec& w) {
-    return {{"wind", number(w.wind)},
-            {"direction", number(w.direction)},
-            {"height", number(w.height)},
+    return {{"wind_speed", number(w.wind)},
+            {"wind_direction", number(w.direction)},
+            {"wave_height", number(w.height)},
             {"choppiness", number(w.choppiness)},
-            {"size", number(w.size)},
-            {"patch", number(w.patch)},
-            {"smallest", number(w.smallest)},
-            {"against", number(w.against)},
-            {"resolution", w.resolution},
+            {"shown_area", number(w.size)},
+            {"tile_length", number(w.patch)},
+            {"shortest_wave", number(w.smallest)},
+            {"damp_upwind_waves", number(w.against)},
+            {"grid", w.resolution},
             {"layers", w.layers},
             {"frames", w.frames},
-            {"loop", w.loop},
+            {"loop_length", w.loop},
             {"seed", w.seed}};
 }
 
 WaterSpec read_water(const JsonPart& p) {
     WaterSpec w;
-    w.wind = p.real("wind", w.wind);
-    w.direction = p.real("direction", w.direction);
-    w.height = p.real("height", w.height);
+    w.wind = p.real("wind_speed", w.wind);
+    w.direction = p.real("wind_direction", w.direction);
+    w.height = p.real("wave_height", w.height);
     w.choppiness = p.real("choppiness", w.choppiness);
-    w.size = p.real("size", w.size);
-    w.patch = p.real("patch", w.patch);
-    w.smallest = p.real("smallest", w.smallest);
-    w.against = p.real("against", w.against);
-    w.resolution = static_cast<int>(p.whole("resolution", w.resolution, 0, 100'000));
+    w.size = p.real("shown_area", w.size);
+    w.patch = p.real("tile_length", w.patch);
+    w.smallest = p.real("shortest_wave", w.smallest);
+    w.against = p.real("damp_upwind_waves", w.against);
+    w.resolution = static_cast<int>(p.whole("grid", w.resolution, 0, 100'000));
     w.layers = static_cast<int>(p.whole("layers", w.layers, 0, 1000));
     w.frames = p.whole("frames", w.frames, 0, 1'000'000'000);
-    w.loop = p.whole("loop", w.loop, 0, 1'000'000'000);
+    w.loop = p.whole("loop_length", w.loop, 0, 1'000'000'000);
     w.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, INT64_C(9007199254740991)));
     return w;
 }

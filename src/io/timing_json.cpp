@@ -7,7 +7,9 @@ namespace {
 const Word<OutsideMode> modes[] = {{"hold", OutsideMode::hold},
                                    {"repeat", OutsideMode::repeat},
                                    {"there-and-back", OutsideMode::there_and_back},
-                                   {"run on", OutsideMode::run_on},
+                                   {"continue", OutsideMode::run_on},
+                                   {"hidden", OutsideMode::absent},
+                                   {"run on", OutsideMode::run_on}, // as earlier files have them
                                    {"absent", OutsideMode::absent}};
 const Word<TimingForm> forms[] = {
     {"positions", TimingForm::positions}, {"speeds", TimingForm::speeds}, {"phrases", TimingForm::phrases}};

@@ -6,7 +6,7 @@
 #include "support/notation.h"
 
 #include "app/shell/main_window.h"
-#include "app/stage/stage_view.h"
+#include "app/scene_view/scene_view.h"
 #include "io/ply.h"
 #include "io/series.h"
 
@@ -183,11 +183,11 @@ struct Opened {
     }
     void wait_for_scene() {
         for (int i = 0; i < 200; ++i) {
-            const auto scene = window.stage().scene();
+            const auto scene = window.scene_view().scene();
             if (scene && scene->show == window.document().show() && scene->frame == window.viewing().frame()) return;
             QTest::qWait(25);
         }
-        qFatal("the Stage never showed the current frame");
+        qFatal("the Scene never showed the current frame");
     }
     const Project& project() { return window.document().project(); }
     const TimeMap& map() { return project().timings[0].map; }

@@ -34,7 +34,7 @@ class GatherTest : public QObject {
         QVERIFY(all_text(o.bench).contains("0…240 is 241 frames"));
         o.wait_for_scene();
         const ShowPtr calm = o.window.document().show();
-        type(o.bench, "Wind", "12");
+        type(o.bench, "Wind speed", "12");
         QCOMPARE(o.last().water->wind, 12.0);
         o.wait_for_scene();
         auto first_point = [&](const ShowPtr& show) {
@@ -46,7 +46,7 @@ class GatherTest : public QObject {
         QCOMPARE(first_point(calm), first_point(o.window.document().show())); // undone: the same sea, computed anew
         type(o.bench, "Choppiness", "9");
         QTRY_VERIFY(all_text(o.bench).contains("folds over itself"));
-        type(o.bench, "Wind", "-5"); // held at the least that is allowed
+        type(o.bench, "Wind speed", "-5"); // held at the least that is allowed
         QVERIFY(o.last().water->wind > 0);
         click(o.bench, "Remove");
     }
@@ -72,8 +72,8 @@ class GatherTest : public QObject {
         QVERIFY(all_text(o.bench).contains("Exact at any time"));
         o.wait_for_scene();
         // Particles are seen: every one is drawn by a small shape.
-        QTRY_VERIFY(o.window.stage().scene()->copies.size() == 5);
-        for (const SceneCopy& c : o.window.stage().scene()->copies) QVERIFY(!o.window.stage().scene()->poses[c.pose]->vertices.empty());
+        QTRY_VERIFY(o.window.scene_view().scene()->copies.size() == 5);
+        for (const SceneCopy& c : o.window.scene_view().scene()->copies) QVERIFY(!o.window.scene_view().scene()->poses[c.pose]->vertices.empty());
     }
     void shapes_are_one_source() {
         AtGather o;
@@ -87,7 +87,7 @@ class GatherTest : public QObject {
         o.wait_for_sources(2);
         QCOMPARE(o.last().shapes.size(), std::size_t(5));
         QTRY_VERIFY(all_text(o.bench).contains("5 shapes, 12 frames each"));
-        type(o.bench, "Frames a shape", "20");
+        type(o.bench, "Frames per shape", "20");
         QTRY_VERIFY(all_text(o.bench).contains("5 shapes, 20 frames each"));
         o.window.document().undo().undo();
         QTRY_VERIFY(all_text(o.bench).contains("5 shapes, 12 frames each"));

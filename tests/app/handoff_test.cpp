@@ -1,8 +1,8 @@
-// The Hand off step: one retimed source as USD text; volumes seen through on the Stage.
+// The Hand off step: one retimed source as USD text; volumes seen through on the Scene.
 #include "driving.h"
 
 #include "app/benches/handoff/handoff_bench.h"
-#include "app/stage/puffs.h"
+#include "app/scene_view/puffs.h"
 #include "io/open_source.h"
 
 using namespace garland;

@@ -7,7 +7,7 @@
 #include "app/benches/gather/gather_bench.h"
 #include "app/benches/loop/loop_bench.h"
 #include "app/benches/retime/retime_bench.h"
-#include "app/loom/loom_view.h"
+#include "app/lanes/lanes_view.h"
 #include "app/shell/rail.h"
 #include "app/shell/transport.h"
 #include "io/project_file.h"
@@ -149,7 +149,7 @@ class KeyboardTest : public QObject {
         Opened o;
         activate(o.window);
         o.window.set_step(3);
-        for (QWidget* view : {static_cast<QWidget*>(&o.window.loom()), static_cast<QWidget*>(o.window.findChild<PlanView*>())}) {
+        for (QWidget* view : {static_cast<QWidget*>(&o.window.lanes()), static_cast<QWidget*>(o.window.findChild<PlanView*>())}) {
             view->setFocus();
             o.window.viewing().set_current_copy(0);
             QTest::keyClick(view, Qt::Key_Down);
@@ -160,8 +160,8 @@ class KeyboardTest : public QObject {
         }
         QTest::keyClick(&o.window, Qt::Key_N);
         QCOMPARE(o.project().arrangements[0].nudges.size(), std::size_t(2));
-        o.window.loom().setFocus();
-        QTest::keyClick(&o.window.loom(), Qt::Key_Delete);
+        o.window.lanes().setFocus();
+        QTest::keyClick(&o.window.lanes(), Qt::Key_Delete);
         QCOMPARE(o.project().arrangements[0].nudges.size(), std::size_t(0));
     }
     void playing_both_ways() {
@@ -291,20 +291,20 @@ class KeyboardTest : public QObject {
         QCOMPARE(saved(o.project()), before);
         QCOMPARE(steps(o), start);
 
-        LoomView& loom = o.window.loom();
-        const LoomLayout l = loom.layout_now();
+        LanesView& lanes = o.window.lanes();
+        const LanesLayout l = lanes.layout_now();
         const QPointF row(l.names + 200, l.y_of(2) + l.row_pixels() / 2);
-        press(loom, row);
-        move_pressed(loom, row + QPointF(80, 0));
+        press(lanes, row);
+        move_pressed(lanes, row + QPointF(80, 0));
         QVERIFY(saved(o.project()) != before);
-        QTest::keyClick(&loom, Qt::Key_Escape);
-        QTest::mouseRelease(&loom, Qt::LeftButton);
+        QTest::keyClick(&lanes, Qt::Key_Escape);
+        QTest::mouseRelease(&lanes, Qt::LeftButton);
         QCOMPARE(saved(o.project()), before);
 
         o.window.set_step(3);
         QTest::qWait(20);
         auto* spacing = named<NumberField>(o.window.arrange(), "Spacing");
-        o.window.loom().setFocus();
+        o.window.lanes().setFocus();
         press(*spacing, {10, 8});
         move_pressed(*spacing, {60, 8});
         QVERIFY(saved(o.project()) != before);

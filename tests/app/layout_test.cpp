@@ -3,9 +3,9 @@
 #include "support/notation.h"
 
 #include "app/benches/retime/map_axes.h"
-#include "app/loom/loom_layout.h"
-#include "app/stage/orbit.h"
-#include "app/stage/scene.h"
+#include "app/lanes/lanes_layout.h"
+#include "app/scene_view/orbit.h"
+#include "app/scene_view/scene.h"
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
 #include "app/widgets/number_field.h"
@@ -29,7 +29,7 @@ class LayoutTest : public QObject {
     Q_OBJECT
   private slots:
     void loom_pixels_are_frames_and_copies() {
-        LoomLayout l;
+        LanesLayout l;
         l.width = 1000, l.height = 400;
         l.range = {1, 240};
         l.rows = 100;

@@ -101,7 +101,7 @@ class LoopStepTest : public QObject {
         QCOMPARE(o.window.document().undo().count(), steps + 1);
         QVERIFY(o.project().timings[0].after.mode == OutsideMode::repeat && o.project().timings[0].last_is_first);
         QVERIFY(all_text(o.bench).contains("Closed: frames 14 to 40, 26 long"));
-        // The Loom's picture comes round: the same colours 26 frames later, and no end to tell from a beginning.
+        // The Lanes's picture comes round: the same colours 26 frames later, and no end to tell from a beginning.
         const ShowPtr show = o.window.document().show();
         QCOMPARE(show->samplers.at(o.source().id).clock().file_last, 40);
         QVERIFY(seamless(show->arrangements[0]));
@@ -110,11 +110,11 @@ class LoopStepTest : public QObject {
         QCOMPARE(o.source().closing->overlap, 6);
         type(o.bench, "Start", "2");
         QCOMPARE(o.source().closing->start, 14);
-        pick(o.bench, "Close by", "spreading the gap");
+        pick(o.bench, "Close by", "spread the gap");
         QVERIFY(o.source().closing->way == ClosingWay::spread_gap);
         o.window.document().undo().undo();
         QVERIFY(o.source().closing->way == ClosingWay::end_fade);
-        click(o.bench, "Open again");
+        click(o.bench, "Undo closing");
         QVERIFY(!o.source().closing);
         QVERIFY(!o.project().timings[0].last_is_first);
         o.window.document().undo().undo();
@@ -144,7 +144,7 @@ class LoopStepTest : public QObject {
         click(o.bench, "Close the loop");
         Viewing& viewing = o.window.viewing();
         viewing.set_frame(20);
-        click(o.bench, "Play across the wrap");
+        click(o.bench, "Play across the seam");
         QVERIFY(viewing.playing() && viewing.playing_part());
         const FrameRange part = *viewing.playing_part();
         QVERIFY(part.contains(27) && part.count() <= 25); // the first wrap at or after frame 20: 1 + 26

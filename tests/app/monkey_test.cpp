@@ -6,7 +6,7 @@
 #include "app/benches/arrange/plan_view.h"
 #include "app/benches/handoff/handoff_bench.h"
 #include "app/benches/retime/retime_bench.h"
-#include "app/loom/loom_view.h"
+#include "app/lanes/lanes_view.h"
 #include "io/project_file.h"
 
 #include <QAbstractButton>
@@ -108,7 +108,7 @@ class Monkey {
         QTest::keyClick(w, k, with);
     }
     QWidget* view() {
-        QWidget* views[] = {&window().retime().map(), &window().loom(), window().findChild<PlanView*>(), window().findChild<StageCanvas*>(), somewhere()};
+        QWidget* views[] = {&window().retime().map(), &window().lanes(), window().findChild<PlanView*>(), window().findChild<SceneCanvas*>(), somewhere()};
         for (int tries = 0; tries < 12; ++tries) {
             QWidget* w = views[number(0, 4)];
             if (w && w->isVisible()) return w;

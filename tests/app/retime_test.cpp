@@ -4,7 +4,7 @@
 
 #include "app/benches/arrange/arrange_bench.h"
 #include "app/benches/retime/retime_bench.h"
-#include "app/loom/loom_view.h"
+#include "app/lanes/lanes_view.h"
 #include "app/theme/tokens.h"
 #include "io/curve_file.h"
 #include "io/project_file.h"
@@ -219,7 +219,7 @@ class RetimeTest : public QObject {
     }
     void keys_snap_to_beats_and_markers() {
         AtRetime o;
-        const int map_before = count_pixels(o.view, tokens().ok), loom_before = count_pixels(o.window.loom(), tokens().ok);
+        const int map_before = count_pixels(o.view, tokens().ok), loom_before = count_pixels(o.window.lanes(), tokens().ok);
         o.window.document().edit("beats", [](Project& p) -> Result<void> {
             p.settings.tempo = {true, 100, OutputFrame(1), 4}; // 14.4 frames a beat
             p.settings.markers = {{OutputFrame(60.5), "drum"}};
@@ -230,14 +230,14 @@ class RetimeTest : public QObject {
         QVERIFY(close(o.map().keys[1].at.value, 1 + 2 * 14.4, 1e-9));
         drag(o.view, o.at(48, 47), o.at(60.9, 47));
         QVERIFY(close(o.map().keys[2].at.value, 60.5, 1e-9));
-        // Beats and markers are drawn on the map and the Loom.
+        // Beats and markers are drawn on the map and the Lanes.
         QVERIFY(count_pixels(o.view, tokens().ok) > map_before + 15);
-        QVERIFY(count_pixels(o.window.loom(), tokens().ok) > loom_before + 15);
+        QVERIFY(count_pixels(o.window.lanes(), tokens().ok) > loom_before + 15);
     }
     void phrases_are_listed_dragged_and_stretched_to_the_beat() {
         AtRetime o;
         click_tab(o.bench, "beats");
-        type(o.bench, "Beats a minute", "96");
+        type(o.bench, "Beats per minute", "96");
         QVERIFY(o.project().settings.tempo.on);
         click_tab(o.bench, "phrases");
         click(o.bench, "Make it phrases");
@@ -337,19 +337,19 @@ class RetimeTest : public QObject {
         QCOMPARE(o.project().settings.camera_keys.size(), 2u);
         QVERIFY(o.window.viewing().through_camera());
         o.window.viewing().set_frame(20);
-        QVERIFY(close(o.window.stage().orbit().camera.azimuth, start.azimuth + 90, 1e-9));
+        QVERIFY(close(o.window.scene_view().orbit().camera.azimuth, start.azimuth + 90, 1e-9));
         o.wait_for_scene();
-        const auto scene = o.window.stage().scene();
+        const auto scene = o.window.scene_view().scene();
         QCOMPARE(scene->copies[0].moment.source, 14.0); // the pose is held
         o.window.viewing().set_frame(25);
-        QVERIFY(close(o.window.stage().orbit().camera.azimuth, start.azimuth + 180, 1e-9));
+        QVERIFY(close(o.window.scene_view().orbit().camera.azimuth, start.azimuth + 180, 1e-9));
         // Turning by hand leaves the camera; the project is not touched.
         const std::string before = o.text();
-        o.window.stage().orbit().turn(40, 0);
-        o.window.stage().camera_moved();
+        o.window.scene_view().orbit().turn(40, 0);
+        o.window.scene_view().camera_moved();
         QVERIFY(!o.window.viewing().through_camera());
         o.window.viewing().set_frame(30);
-        QVERIFY(std::abs(o.window.stage().orbit().camera.azimuth - (start.azimuth + 180)) > 1);
+        QVERIFY(std::abs(o.window.scene_view().orbit().camera.azimuth - (start.azimuth + 180)) > 1);
         QCOMPARE(o.text(), before);
         QTest::keyClick(&o.window, Qt::Key_C, Qt::ShiftModifier); // key this view
         QCOMPARE(o.project().settings.camera_keys.size(), 3u);
@@ -413,23 +413,23 @@ class RetimeTest : public QObject {
     }
     void a_second_pose_is_laid_over() {
         AtRetime o;
-        if (!o.window.stage().has_graphics()) QSKIP("no OpenGL here");
+        if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here");
         o.window.viewing().set_frame(1);
         o.wait_for_scene();
         QTest::keyClick(&o.window, Qt::Key_O);
         QVERIFY(o.window.viewing().second_pose().has_value());
-        type(o.window.stage(), "Frame of the second pose", "48");
-        QTRY_VERIFY_WITH_TIMEOUT(o.window.stage().scene()->second && o.window.stage().scene()->second->frame.value == 48, 5000);
-        const auto scene = o.window.stage().scene();
+        type(o.window.scene_view(), "Frame of the second pose", "48");
+        QTRY_VERIFY_WITH_TIMEOUT(o.window.scene_view().scene()->second && o.window.scene_view().scene()->second->frame.value == 48, 5000);
+        const auto scene = o.window.scene_view().scene();
         // By hand: the column's top (y = 1) leans 0.012 a frame further; RMS over its six rows of equal size.
         const double most = 0.012 * 47;
         QVERIFY(close(scene->gap_most, most, 1e-4));
         double squares = 0;
         for (int r = 0; r < 6; ++r) squares += std::pow(most * r * 0.2, 2) / 6;
         QVERIFY(close(scene->gap_rms, std::sqrt(squares), 1e-4));
-        QVERIFY(all_text(o.window.stage()).contains("second pose: up to 0.564 m away"));
+        QVERIFY(all_text(o.window.scene_view()).contains("second pose: up to 0.564 m away"));
         QTest::keyClick(&o.window, Qt::Key_O);
-        QTRY_VERIFY_WITH_TIMEOUT(!o.window.stage().scene()->second, 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(!o.window.scene_view().scene()->second, 5000);
     }
     void copies_wobble_and_let_go() {
         AtRetime o;
@@ -449,13 +449,13 @@ class RetimeTest : public QObject {
         o.window.viewing().set_frame(40);
         o.wait_for_scene();
         const V3f still(o.window.document().show()->arrangements[0].places[0].position);
-        const V3f moved = o.window.stage().scene()->copies[0].position;
+        const V3f moved = o.window.scene_view().scene()->copies[0].position;
         QVERIFY((moved - still).length() > 0.01);
         auto* end = named<QComboBox>(o.window.arrange(), "How the wobble ends");
         choose_at(*end, 1);
         type(o.window.arrange(), "Wobble at", "20");
         o.wait_for_scene();
-        QVERIFY((o.window.stage().scene()->copies[0].position - still).length() < 1e-6); // let go at 20, back by 32
+        QVERIFY((o.window.scene_view().scene()->copies[0].position - still).length() < 1e-6); // let go at 20, back by 32
     }
 };
 GARLAND_TEST_CASE(RetimeTest)

@@ -1,7 +1,7 @@
 // The Scene shows the shape: pictures of big meshes and clouds of particles against rays cast through the pixels.
 #include "app/driving.h"
 
-#include "app/stage/detail.h"
+#include "app/scene_view/detail.h"
 #include "app/theme/tokens.h"
 
 #include <QSet>
@@ -50,23 +50,23 @@ struct InScene {
             p.arrangements[0].spacing = spacing;
             return {};
         });
-        wait([&] { return window.stage().scene() && static_cast<int>(window.stage().scene()->copies.size()) == copies; });
+        wait([&] { return window.scene_view().scene() && static_cast<int>(window.scene_view().scene()->copies.size()) == copies; });
         window.document().undo().setClean();
     }
     void wait(const std::function<bool()>& ready) {
         for (int i = 0; i < 3000 && !ready(); ++i) QTest::qWait(20);
         if (!ready()) qFatal("it never came");
     }
-    StageCanvas& canvas() { return *window.stage().findChild<StageCanvas*>(); }
+    SceneCanvas& canvas() { return *window.scene_view().findChild<SceneCanvas*>(); }
     QImage refined() {
-        wait([&] { return window.stage().refined(); });
+        wait([&] { return window.scene_view().refined(); });
         return canvas().grabFramebuffer();
     }
     // What is seen: red where the cloth is, everywhere else something else; the water's image of it is fainter.
     static bool red(QRgb c) { return qRed(c) > 90 && qRed(c) > 2 * qGreen(c) && qRed(c) > 2 * qBlue(c); }
     bool hit(QPointF pixel) {
-        const Ray ray = window.stage().orbit().ray(pixel, canvas().size());
-        return pick_copy(*window.stage().scene(), ray.from, ray.along) >= 0;
+        const Ray ray = window.scene_view().orbit().ray(pixel, canvas().size());
+        return pick_copy(*window.scene_view().scene(), ray.from, ray.along) >= 0;
     }
     // Pixels of a grid at which picture and ray disagree, away from edges (where a neighbouring ray says otherwise).
     int wrong(const QImage& picture, int across, QRect where) {
@@ -136,31 +136,31 @@ class SceneTest : public QObject {
     }
     void a_big_cloth_is_what_its_points_say() {
         InScene o({cloth(550, 0), cloth(550, 1)}, 1); // 302 500 points
-        if (!o.window.stage().has_graphics()) QSKIP("no OpenGL here");
+        if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here");
         // From the side, so that its waves are its outline.
-        o.window.stage().orbit().camera = {V3d(0, 1.5, 0), 7, 20, 4, 40};
-        o.window.stage().camera_moved();
-        o.window.stage().redraw();
+        o.window.scene_view().orbit().camera = {V3d(0, 1.5, 0), 7, 20, 4, 40};
+        o.window.scene_view().camera_moved();
+        o.window.scene_view().redraw();
         const QImage truth = o.refined();
-        QVERIFY(o.window.stage().drawn().whole());
+        QVERIFY(o.window.scene_view().drawn().whole());
         const QRect all(10, 60, o.canvas().width() - 20, o.canvas().height() - 120);
         QCOMPARE(o.wrong(truth, 26, all), 0);
-        QVERIFY(!all_text(o.window.stage()).contains("simpler"));
+        QVERIFY(!all_text(o.window.scene_view()).contains("simpler"));
         // While it moves it may be off by three pixels, and says so; and it comes back.
         o.window.viewing().set_frame(2);
-        o.wait([&] { return o.window.stage().scene()->frame == OutputFrame(2); });
-        o.window.stage().redraw();
+        o.wait([&] { return o.window.scene_view().scene()->frame == OutputFrame(2); });
+        o.window.scene_view().redraw();
         o.canvas().repaint();
-        QVERIFY(!o.window.stage().refined());
-        QVERIFY(o.window.stage().drawn().error <= 3 || o.window.stage().drawn().triangles > 300'000);
+        QVERIFY(!o.window.scene_view().refined());
+        QVERIFY(o.window.scene_view().drawn().error <= 3 || o.window.scene_view().drawn().triangles > 300'000);
         QCOMPARE(o.wrong(o.refined(), 20, all), 0);
     }
     void a_hundred_of_them_are_no_plates() {
         InScene o({cloth(550, 0)}, 100, 4.5);
-        if (!o.window.stage().has_graphics()) QSKIP("no OpenGL here");
-        o.window.stage().orbit().camera = {V3d(0, 1.5, 0), 9, 70, 6, 45};
-        o.window.stage().camera_moved();
-        o.window.stage().redraw();
+        if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here");
+        o.window.scene_view().orbit().camera = {V3d(0, 1.5, 0), 9, 70, 6, 45};
+        o.window.scene_view().camera_moved();
+        o.window.scene_view().redraw();
         const QImage truth = o.refined();
         QCOMPARE(o.wrong(truth, 10, QRect(10, 60, o.canvas().width() - 20, o.canvas().height() - 120)), 0);
     }
@@ -181,10 +181,10 @@ class SceneTest : public QObject {
         cloud.attributes.push_back(size);
         cloud.faces = std::make_shared<Faces>();
         InScene o({cloud, cloud}, 4);
-        if (!o.window.stage().has_graphics()) QSKIP("no OpenGL here");
-        o.window.stage().orbit().camera = {V3d(0, 1, 0), 14, 20, 8, 40};
-        o.window.stage().camera_moved();
-        o.window.stage().redraw();
+        if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here");
+        o.window.scene_view().orbit().camera = {V3d(0, 1, 0), 14, 20, 8, 40};
+        o.window.scene_view().camera_moved();
+        o.window.scene_view().redraw();
         auto share = [&](const QImage& picture) {
             std::int64_t n = 0;
             for (int y = 0; y < picture.height(); ++y) {
@@ -193,26 +193,26 @@ class SceneTest : public QObject {
             return static_cast<double>(n) / (picture.width() * picture.height());
         };
         o.canvas().repaint();
-        QVERIFY(o.window.stage().drawn().dots_left_out > 0);
+        QVERIFY(o.window.scene_view().drawn().dots_left_out > 0);
         const double coarse = share(o.canvas().grabFramebuffer()), whole = share(o.refined());
-        QVERIFY(o.window.stage().drawn().whole());
-        QCOMPARE(o.window.stage().drawn().dots, 4 * 216'000);
+        QVERIFY(o.window.scene_view().drawn().whole());
+        QCOMPARE(o.window.scene_view().drawn().dots, 4 * 216'000);
         QVERIFY2(whole > 0.02 && std::abs(coarse - whole) < 0.25 * whole, qPrintable(QString("%1 %2").arg(coarse).arg(whole)));
     }
     void a_lost_context_is_made_anew() {
         InScene o({cloth(40, 0)}, 3);
-        if (!o.window.stage().has_graphics()) QSKIP("no OpenGL here");
+        if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here");
         const QImage before = o.refined();
         // Another parent window means another context.
         auto* canvas = &o.canvas();
         canvas->setParent(nullptr);
         canvas->show();
         QVERIFY(QTest::qWaitForWindowExposed(canvas));
-        canvas->setParent(&o.window.stage());
+        canvas->setParent(&o.window.scene_view());
         canvas->show();
         canvas->lower();
         QTest::qWait(50);
-        o.window.stage().redraw();
+        o.window.scene_view().redraw();
         const QImage after = o.refined();
         int differ = 0;
         for (int y = 0; y < std::min(before.height(), after.height()); y += 3) {

@@ -5,9 +5,9 @@
 #include "app/benches/handoff/handoff_bench.h"
 #include "app/benches/loop/loop_bench.h"
 #include "app/benches/retime/retime_bench.h"
-#include "app/loom/loom_view.h"
+#include "app/lanes/lanes_view.h"
 #include "app/shell/main_window.h"
-#include "app/stage/stage_view.h"
+#include "app/scene_view/scene_view.h"
 #include "app/theme/tokens.h"
 
 #include <QApplication>
@@ -44,7 +44,7 @@ int main(int argc, char** argv) {
     auto settle = [&] {
         for (int i = 0; i < 100; ++i) {
             QTest::qWait(40);
-            const auto scene = window.stage().scene();
+            const auto scene = window.scene_view().scene();
             if (scene && scene->frame == window.viewing().frame() && scene->show == window.document().show() && i > 6)
                 break;
         }
@@ -52,7 +52,7 @@ int main(int argc, char** argv) {
     };
     auto shoot = [&](const QString& name) {
         settle();
-        // The screen itself, so that the Stage is what the graphics driver really showed.
+        // The screen itself, so that the Scene is what the graphics driver really showed.
         const QPixmap picture = window.screen()->grabWindow(0, window.x(), window.y(), window.width(), window.height());
         return picture.save(folder + '/' + name + ".png");
     };
@@ -68,13 +68,13 @@ int main(int argc, char** argv) {
         window.set_step(4);
         QTest::qWait(1500); // twins
         window.viewing().show_spread(arrangements[2].spreads[0].id);
-        window.stage().orbit().camera = {V3d(-4.6, 0.4, 0.6), 8, 18, 28, 40};
+        window.scene_view().orbit().camera = {V3d(-4.6, 0.4, 0.6), 8, 18, 28, 40};
         fine &= shoot("vary-canal");
         window.viewing().show_spread({});
         window.viewing().set_arrangement(arrangements.back().id);
         window.viewing().set_colour(ColourMode::delay);
         window.viewing().set_frame(70);
-        window.stage().orbit().camera = {V3d(-2.6, 1.1, -1.9), 6.5, 20, 18, 40};
+        window.scene_view().orbit().camera = {V3d(-2.6, 1.1, -1.9), 6.5, 20, 18, 40};
         fine &= shoot("vary-meet");
         return fine ? 0 : 1;
     }
@@ -104,7 +104,7 @@ int main(int argc, char** argv) {
     window.viewing().set_current_copy(35);
     window.viewing().select({});
     window.set_step(1);
-    window.loom().set_sort(LoomSort::delay);
+    window.lanes().set_sort(LaneSort::delay);
     window.viewing().set_colour(ColourMode::source_frame);
     fine &= shoot("retime-night");
     // An operation before it is applied, over beats and markers.
@@ -154,7 +154,7 @@ int main(int argc, char** argv) {
     window.viewing().set_second_pose(std::nullopt);
     while (window.document().undo().canUndo()) window.document().undo().undo();
     window.viewing().set_view(window.document().project().settings.camera);
-    window.stage().orbit().camera = window.document().project().settings.camera;
+    window.scene_view().orbit().camera = window.document().project().settings.camera;
     window.retime().show_panel(0);
     window.viewing().set_frame(137);
     window.viewing().set_colour(ColourMode::look);
@@ -188,7 +188,7 @@ int main(int argc, char** argv) {
     while (window.document().undo().canUndo()) window.document().undo().undo();
     window.set_step(1);
     window.set_look(1);
-    window.loom().set_sort(LoomSort::delay);
+    window.lanes().set_sort(LaneSort::delay);
     window.viewing().set_colour(ColourMode::source_frame);
     fine &= shoot("retime-paper");
     return fine ? 0 : 1;

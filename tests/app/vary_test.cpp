@@ -7,7 +7,7 @@
 #include "app/benches/vary/histogram.h"
 #include "app/benches/vary/spread_card.h"
 #include "app/benches/vary/vary_bench.h"
-#include "app/loom/loom_view.h"
+#include "app/lanes/lanes_view.h"
 #include "app/shell/rail.h"
 #include "app/widgets/curve_edit.h"
 
@@ -45,7 +45,7 @@ class VaryTest : public QObject {
             QCOMPARE(QString(to_text(o.first().kind)), QString(kind));
             QVERIFY(o.window.document().show()->copies() >= 6);
             o.wait_for_scene();
-            QCOMPARE(static_cast<std::int64_t>(o.window.stage().scene()->copies.size()), o.window.document().show()->copies());
+            QCOMPARE(static_cast<std::int64_t>(o.window.scene_view().scene()->copies.size()), o.window.document().show()->copies());
         }
         click_tab(o.arranging, "scatter"); // nothing else to stand on: refused, told, nothing lost
         QCOMPARE(o.first().kind, ArrangementKind::curve);
@@ -58,16 +58,16 @@ class VaryTest : public QObject {
     }
     void a_path_is_drawn_in_the_stage() {
         AtWork o(3);
-        if (!o.window.stage().has_graphics()) QSKIP("no OpenGL here: the Stage cannot be clicked");
+        if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here: the Scene cannot be clicked");
         click_tab(o.arranging, "curve");
         const Arrangement before = o.first();
-        click(o.arranging, "Draw in the Stage");
-        QWidget* canvas = o.window.stage().findChild<StageCanvas*>();
-        o.window.stage().orbit().camera = {V3d(0, 0, 0), 12, 0, 60, 40};
+        click(o.arranging, "Draw in the Scene");
+        QWidget* canvas = o.window.scene_view().findChild<SceneCanvas*>();
+        o.window.scene_view().orbit().camera = {V3d(0, 0, 0), 12, 0, 60, 40};
         const QPoint middle = canvas->rect().center();
         for (const QPoint& p : {QPoint(-150, 40), QPoint(0, -40), QPoint(150, 40)}) QTest::mouseClick(canvas, Qt::LeftButton, Qt::NoModifier, middle + p);
         QCOMPARE(o.window.viewing().drawn().size(), std::size_t(3));
-        QVERIFY(all_text(o.window.stage()).contains("3 points"));
+        QVERIFY(all_text(o.window.scene_view()).contains("3 points"));
         QTest::keyClick(canvas, Qt::Key_Backspace);
         QCOMPARE(o.window.viewing().drawn().size(), std::size_t(2));
         QTest::mouseClick(canvas, Qt::LeftButton, Qt::NoModifier, middle + QPoint(150, 40));
@@ -79,7 +79,7 @@ class VaryTest : public QObject {
         QVERIFY((o.shown().places[0].position - to_scene(o.first(), o.first().path[0])).length() < 1e-6);
         o.window.document().undo().undo();
         QCOMPARE(o.first().path, before.path);
-        click(o.arranging, "Draw in the Stage");
+        click(o.arranging, "Draw in the Scene");
         QTest::keyClick(canvas, Qt::Key_Escape);
         QVERIFY(!o.window.viewing().drawing());
         QCOMPARE(o.first().path, before.path);
@@ -152,18 +152,18 @@ class VaryTest : public QObject {
         QVERIFY(!o.spread().on);
         o.wait_for_scene();
         for (std::size_t i = 0; i < 9; ++i) QCOMPARE(o.shown().clocks[i].delay, 0.0); // it does not count
-        auto* canvas = o.window.stage().findChild<StageCanvas*>();
+        auto* canvas = o.window.scene_view().findChild<SceneCanvas*>();
         const QImage plain = canvas ? canvas->grabFramebuffer() : QImage();
         click_tab(o.varying, "Show pattern");
         QCOMPARE(o.window.viewing().colour(), ColourMode::spread);
-        const StageMarks marks = o.window.stage().marks();
+        const SceneMarks marks = o.window.scene_view().marks();
         QVERIFY(marks.pattern && marks.pattern->side > 0);
         // The ground has the colour that the spread gives there: looked up beside its own value at a copy.
         const SpacePattern pattern(o.spread(), o.shown().set->places.list());
         const GivenValues* given = given_by(*o.window.document().show(), o.first().id, o.spread().id);
         QVERIFY(given && close(pattern.at(o.shown().places[4].position, 0), given->values[4], 0.51)); // whole frames
         if (canvas) { // and it can be seen
-            o.window.stage().orbit().camera = {V3d(0, 0, 0), 14, 0, 55, 40};
+            o.window.scene_view().orbit().camera = {V3d(0, 0, 0), 14, 0, 55, 40};
             QTest::qWait(100);
             const QImage seen = canvas->grabFramebuffer();
             int differ = 0;
@@ -179,7 +179,7 @@ class VaryTest : public QObject {
         }
         click_tab(o.varying, "Show pattern");
         QCOMPARE(o.window.viewing().colour(), ColourMode::look);
-        QVERIFY(!o.window.stage().marks().pattern);
+        QVERIFY(!o.window.scene_view().marks().pattern);
     }
     void twins_are_counted_and_parted() {
         AtWork o(4, 20);
@@ -189,7 +189,7 @@ class VaryTest : public QObject {
         });
         o.wait_for_twins();
         QTRY_VERIFY(all_text(o.varying).contains("20 of 20 copies have a twin"));
-        click(o.varying, "Part them"); // it plays once and then stands: refused in words, nothing moved
+        click(o.varying, "Pull apart"); // it plays once and then stands: refused in words, nothing moved
         QTRY_VERIFY(all_text(o.window.notices()).contains("stand still together"));
         QVERIFY(o.first().nudges.empty());
         o.window.document().edit("loop", [](Project& p) -> Result<void> {
@@ -206,11 +206,11 @@ class VaryTest : public QObject {
         QVERIFY(o.window.viewing().twins().now().twins() > 5);
         QTest::mouseClick(named<QCheckBox>(o.varying, "Keep delays between limits"), Qt::LeftButton); // between limits that are too near: told, nothing moved
         type(o.varying, "Latest delay", "9");
-        click(o.varying, "Part them");
+        click(o.varying, "Pull apart");
         QTRY_VERIFY(all_text(o.window.notices()).contains("there is room for 10 copies"));
         QVERIFY(o.first().nudges.empty());
         type(o.varying, "Latest delay", "30");
-        click(o.varying, "Part them");
+        click(o.varying, "Pull apart");
         QTRY_VERIFY(!o.first().nudges.empty());
         for (const CopyClock& c : o.shown().clocks) QVERIFY(c.delay >= 0 && c.delay <= 30);
         o.wait_for_twins();
@@ -239,7 +239,7 @@ class VaryTest : public QObject {
         click(o.varying, QString("Ease over %1 frames").arg(ease));
         o.wait_for_twins();
         QTRY_VERIFY(!all_text(o.varying).contains("backward between frames"));
-        click(o.varying, "Take out");
+        click(o.varying, "Remove meeting");
         QVERIFY(o.spread().amount.empty());
     }
     void copies_are_singled_out_and_hidden() {
@@ -253,7 +253,7 @@ class VaryTest : public QObject {
         std::vector<double> before;
         for (const CopyClock& c : o.shown().clocks) before.push_back(c.delay);
         o.window.viewing().select({2, 7});
-        click(o.arranging, "Single out picked copies");
+        click(o.arranging, "Single out selected copies");
         QCOMPARE(o.project().arrangements.size(), std::size_t(2));
         const Show& show = *o.window.document().show();
         QCOMPARE(show.arrangements[1].places.size(), std::size_t(2));
@@ -265,13 +265,13 @@ class VaryTest : public QObject {
         QTRY_VERIFY(all_text(o.varying).contains("with the same values"));
         o.window.set_step(3);
         o.window.viewing().select({0, 1});
-        click(o.arranging, "Hide picked copies");
+        click(o.arranging, "Hide selected copies");
         QCOMPARE(o.first().hidden_copies.size(), std::size_t(2));
         o.wait_for_scene();
-        QCOMPARE(o.window.stage().scene()->copies.size(), std::size_t(10));
+        QCOMPARE(o.window.scene_view().scene()->copies.size(), std::size_t(10));
         click(o.arranging, "Show all again");
         o.wait_for_scene();
-        QCOMPARE(o.window.stage().scene()->copies.size(), std::size_t(12));
+        QCOMPARE(o.window.scene_view().scene()->copies.size(), std::size_t(12));
     }
     void copies_ride_on_points() {
         AtWork o(3);
@@ -282,13 +282,13 @@ class VaryTest : public QObject {
         o.window.viewing().set_frame(20);
         o.wait_for_scene();
         const auto standing = places_at(o.shown(), OutputFrame(20));
-        for (const SceneCopy& c : o.window.stage().scene()->copies) {
+        for (const SceneCopy& c : o.window.scene_view().scene()->copies) {
             if (c.arrangement->id == o.first().id) QVERIFY((V3d(c.position) - standing->places[c.index].position).length() < 1e-5);
         }
         click(o.arranging, "Hide it itself");
         QVERIFY(o.project().arrangements[1].hidden);
         o.wait_for_scene();
-        QCOMPARE(o.window.stage().scene()->copies.size(), std::size_t(5));
+        QCOMPARE(o.window.scene_view().scene()->copies.size(), std::size_t(5));
         choose(o.arranging, "Facing", "the way it moves");
         o.wait_for_scene();
         QVERIFY(close(places_at(o.shown(), OutputFrame(20))->places[0].turn, 90, 1e-3));
@@ -305,16 +305,16 @@ class VaryTest : public QObject {
             }
             return {};
         });
-        auto* loom = o.window.findChild<LoomView*>();
+        auto* lanes = o.window.findChild<LanesView*>();
         const ArrangementShow& a = o.shown();
-        const std::map<LoomSort, std::function<double(std::size_t)>> values{{LoomSort::x, [&](std::size_t i) { return a.places[i].position.x; }},
-                                                                            {LoomSort::delay, [&](std::size_t i) { return a.clocks[i].delay; }},
-                                                                            {LoomSort::speed, [&](std::size_t i) { return a.clocks[i].rate; }},
-                                                                            {LoomSort::size, [&](std::size_t i) { return a.places[i].size; }},
-                                                                            {LoomSort::turn, [&](std::size_t i) { return a.places[i].turn; }}};
+        const std::map<LaneSort, std::function<double(std::size_t)>> values{{LaneSort::x, [&](std::size_t i) { return a.places[i].position.x; }},
+                                                                            {LaneSort::delay, [&](std::size_t i) { return a.clocks[i].delay; }},
+                                                                            {LaneSort::speed, [&](std::size_t i) { return a.clocks[i].rate; }},
+                                                                            {LaneSort::size, [&](std::size_t i) { return a.places[i].size; }},
+                                                                            {LaneSort::turn, [&](std::size_t i) { return a.places[i].turn; }}};
         for (const auto& [sort, value] : values) {
-            choose(*loom, "Sort rows by", QStringList{"order", "place, x", "height", "place, z", "delay", "speed", "size", "turn"}[static_cast<int>(sort)]);
-            for (std::int64_t r = 1; r < 8; ++r) QVERIFY(value(static_cast<std::size_t>(loom->copy_of_row(r))) >= value(static_cast<std::size_t>(loom->copy_of_row(r - 1))));
+            choose(*lanes, "Sort rows by", QStringList{"order", "place, x", "height", "place, z", "delay", "speed", "size", "turn"}[static_cast<int>(sort)]);
+            for (std::int64_t r = 1; r < 8; ++r) QVERIFY(value(static_cast<std::size_t>(lanes->copy_of_row(r))) >= value(static_cast<std::size_t>(lanes->copy_of_row(r - 1))));
         }
         // By likeness, copies that show nearly the same stand beside each other.
         o.window.document().edit("two groups", [&](Project& p) -> Result<void> {
@@ -322,9 +322,9 @@ class VaryTest : public QObject {
             for (std::uint64_t c = 0; c < 8; c += 2) p.arrangements[0].nudges.push_back({CopyId(c), 20});
             return {};
         });
-        choose(*loom, "Sort rows by", "likeness");
+        choose(*lanes, "Sort rows by", "likeness");
         int changes = 0;
-        for (std::int64_t r = 1; r < 8; ++r) changes += (loom->copy_of_row(r) % 2) != (loom->copy_of_row(r - 1) % 2);
+        for (std::int64_t r = 1; r < 8; ++r) changes += (lanes->copy_of_row(r) % 2) != (lanes->copy_of_row(r - 1) % 2);
         QCOMPARE(changes, 1);
     }
     void ten_thousand_copies_still_answer() {

@@ -11,9 +11,9 @@
 #include "app/benches/handoff/handoff_bench.h"
 #include "app/benches/retime/retime_bench.h"
 #include "app/benches/vary/vary_bench.h"
-#include "app/loom/loom_view.h"
+#include "app/lanes/lanes_view.h"
 #include "app/shell/main_window.h"
-#include "app/stage/stage_view.h"
+#include "app/scene_view/scene_view.h"
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
 #include "io/bake.h"
@@ -53,7 +53,7 @@ class WindowTest : public QObject {
         QTRY_COMPARE_WITH_TIMEOUT(window.document().project().sources.size(), std::size_t(1),
                                   10000); // two files, one source
         QCOMPARE(window.step(), 0);
-        QTRY_VERIFY(all_text(window.gather()).contains("mesh cache · PLY series · frames 0–47 (48)"));
+        QTRY_VERIFY(all_text(window.gather()).contains("moving mesh · PLY series · frames 0–47 (48)"));
 
         QTest::keyClick(&window, Qt::Key_2, Qt::AltModifier);
         QCOMPARE(window.step(), 1);
@@ -146,12 +146,12 @@ class WindowTest : public QObject {
         QVERIFY(o.project().sources[0].up == UpAxis::z && o.project().sources[0].scale == 0.5);
         o.wait_for_scene();
         // The column rose to y = 1; now it lies along −z, half as long.
-        const auto& box = o.window.stage().scene()->poses[0]->box;
+        const auto& box = o.window.scene_view().scene()->poses[0]->box;
         QVERIFY(close(box.min.z, -0.5, 1e-5) && close(box.max.z, 0, 1e-5));
         QVERIFY(box.max.y < 0.2);
         while (o.window.document().undo().canUndo()) o.window.document().undo().undo();
         o.wait_for_scene();
-        QVERIFY(close(o.window.stage().scene()->poses[0]->box.max.y, 1, 1e-5));
+        QVERIFY(close(o.window.scene_view().scene()->poses[0]->box.max.y, 1, 1e-5));
     }
 
     void a_fast_copy_takes_the_sources_place() {
@@ -161,7 +161,7 @@ class WindowTest : public QObject {
         QVERIFY(!o.project().sources[0].first); // the copy keeps the frames' numbers itself
         QTRY_COMPARE(o.window.document().sources().begin()->second.source->facts().format, "PLY and NumPy array, fast copy");
         o.wait_for_scene();
-        QVERIFY(close(o.window.stage().scene()->poses[0]->box.max.y, 1, 1e-5));
+        QVERIFY(close(o.window.scene_view().scene()->poses[0]->box.max.y, 1, 1e-5));
     }
 
     void the_time_map_is_edited_by_mouse() {
@@ -238,30 +238,30 @@ class WindowTest : public QObject {
 
     void the_loom_picks_and_nudges() {
         Opened o;
-        auto& loom = o.window.loom();
-        const auto& l = loom.layout_now();
-        QTest::mouseClick(&loom, Qt::LeftButton, {},
+        auto& lanes = o.window.lanes();
+        const auto& l = lanes.layout_now();
+        QTest::mouseClick(&lanes, Qt::LeftButton, {},
                           QPoint(static_cast<int>(l.x_of(120)), static_cast<int>(l.y_of(3) + 4)));
         QCOMPARE(o.window.viewing().current_copy(), 3);
         QVERIFY(close(o.window.viewing().frame().value, 120, 1));
         const double y = l.y_of(5) + 4, ten = 10 / l.frames_per_pixel();
-        drag(loom, QPointF(l.x_of(60), y), QPointF(l.x_of(60) + ten, y));
+        drag(lanes, QPointF(l.x_of(60), y), QPointF(l.x_of(60) + ten, y));
         const auto& nudges = o.project().arrangements[0].nudges;
         QCOMPARE(nudges.size(), std::size_t(1));
         QCOMPARE(nudges[0].copy.value, std::uint64_t(5));
         QVERIFY(close(nudges[0].frames, 10, 1));
         QCOMPARE(o.window.document().show()->arrangements[0].clocks[5].delay, nudges[0].frames);
         QCOMPARE(o.window.document().undo().count(), 1);
-        loom.setFocus();
-        QTest::keyClick(&loom, Qt::Key_N, Qt::ShiftModifier);
+        lanes.setFocus();
+        QTest::keyClick(&lanes, Qt::Key_N, Qt::ShiftModifier);
         QVERIFY(close(o.project().arrangements[0].nudges[0].frames, 9, 1));
-        QTest::mouseDClick(&loom, Qt::LeftButton, {}, QPoint(l.names - 10, static_cast<int>(y)));
+        QTest::mouseDClick(&lanes, Qt::LeftButton, {}, QPoint(l.names - 10, static_cast<int>(y)));
         QVERIFY(o.project().arrangements[0].nudges.empty());
     }
 
     void the_loom_shows_source_frames_as_colours() {
         Opened o(6);
-        auto& loom = o.window.loom();
+        auto& lanes = o.window.lanes();
         o.window.document().edit("delay", [&](Project& p) -> Result<void> {
             Spread s;
             s.id = SpreadId(p.next_id++);
@@ -272,8 +272,8 @@ class WindowTest : public QObject {
             return {};
         });
         QTest::qWait(30);
-        const QImage image = loom.grab().toImage();
-        const auto& l = loom.layout_now();
+        const QImage image = lanes.grab().toImage();
+        const auto& l = lanes.layout_now();
         const Ramp& ramp = Ramp::get(RampKind::sequential);
         auto pixel = [&](int row, double frame) {
             const double r = image.devicePixelRatio();
@@ -298,21 +298,21 @@ class WindowTest : public QObject {
 
     void the_stage_draws_and_picks() {
         Opened o(5);
-        if (!o.window.stage().has_graphics()) { // the window is there all the same, and says why the Stage is not
-            QTRY_VERIFY(all_text(o.window.stage()).contains("This computer offers no OpenGL"));
+        if (!o.window.scene_view().has_graphics()) { // the window is there all the same, and says why the Scene is not
+            QTRY_VERIFY(all_text(o.window.scene_view()).contains("This computer offers no OpenGL"));
             return;
         }
-        o.window.stage().fit_all();
+        o.window.scene_view().fit_all();
         o.wait_for_scene();
-        QCOMPARE(o.window.stage().scene()->copies.size(), std::size_t(5));
-        QCOMPARE(o.window.stage().scene()->poses.size(), std::size_t(1)); // all alike: one pose
-        auto* canvas = o.window.stage().findChild<StageCanvas*>();
+        QCOMPARE(o.window.scene_view().scene()->copies.size(), std::size_t(5));
+        QCOMPARE(o.window.scene_view().scene()->poses.size(), std::size_t(1)); // all alike: one pose
+        auto* canvas = o.window.scene_view().findChild<SceneCanvas*>();
         QTest::qWait(100);
         const QImage image = canvas->grabFramebuffer();
         const V3d place = o.window.document().show()->arrangements[0].places[3].position +
                           V3d(0, 0.06, 0); // low, where it hardly leans
         const QVector4D clip =
-            o.window.stage().orbit().projection(canvas->size()) * o.window.stage().orbit().view() *
+            o.window.scene_view().orbit().projection(canvas->size()) * o.window.scene_view().orbit().view() *
             QVector4D(static_cast<float>(place.x), static_cast<float>(place.y), static_cast<float>(place.z), 1);
         const QPoint at(static_cast<int>((clip.x() / clip.w() + 1) / 2 * canvas->width()),
                         static_cast<int>((1 - clip.y() / clip.w()) / 2 * canvas->height()));
@@ -332,9 +332,9 @@ class WindowTest : public QObject {
         const QColor late = canvas->grabFramebuffer().pixelColor(at * image.devicePixelRatio());
         const QColor ramp(Ramp::get(RampKind::sequential).at(1));
         QVERIFY2(std::abs(late.hueF() - ramp.hueF()) < 0.06f, qPrintable(late.name() + " " + ramp.name()));
-        const Camera before = o.window.stage().orbit().camera;
+        const Camera before = o.window.scene_view().orbit().camera;
         drag(*canvas, QPointF(200, 200), QPointF(260, 210));
-        QVERIFY(o.window.stage().orbit().camera.azimuth != before.azimuth);
+        QVERIFY(o.window.scene_view().orbit().camera.azimuth != before.azimuth);
         QCOMPARE(o.window.document().undo().count(), 0); // looking around is no edit
     }
 
@@ -382,11 +382,11 @@ class WindowTest : public QObject {
         });
         o.window.viewing().set_frame(40);
         o.wait_for_scene();
-        QCOMPARE(o.window.stage().scene()->copies.size(), std::size_t(5000));
-        QVERIFY(o.window.stage().scene()->poses.size() <= 24);
-        o.window.loom().set_fit(true);
-        QTRY_VERIFY(all_text(o.window.loom()).contains("5000 copies in"));
-        QVERIFY(!o.window.loom().grab().isNull());
+        QCOMPARE(o.window.scene_view().scene()->copies.size(), std::size_t(5000));
+        QVERIFY(o.window.scene_view().scene()->poses.size() <= 24);
+        o.window.lanes().set_fit(true);
+        QTRY_VERIFY(all_text(o.window.lanes()).contains("5000 copies in"));
+        QVERIFY(!o.window.lanes().grab().isNull());
     }
 
     void projects_are_saved_opened_and_guarded() {
@@ -442,7 +442,7 @@ class WindowTest : public QObject {
         document.replace_source(o.project().sources[0].id, QString::fromStdString(o.folder / "column.0000.ply"));
         QTRY_VERIFY_WITH_TIMEOUT(document.missing().empty(), 5000);
         o.wait_for_scene();
-        QCOMPARE(o.window.stage().scene()->copies.size(), std::size_t(4));
+        QCOMPARE(o.window.scene_view().scene()->copies.size(), std::size_t(4));
         QVERIFY(o.map() == before); // all rules are kept
         document.undo().setClean();
     }
@@ -463,14 +463,14 @@ class WindowTest : public QObject {
         Opened o(1);
         o.folder.write("column.0030.ply", "ply\n");
         o.window.viewing().set_frame(31);
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(o.window.stage()).contains("column.0030.ply, frame 30"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(o.window.scene_view()).contains("column.0030.ply, frame 30"), 5000);
         o.window.viewing().set_frame(20);
-        QTRY_VERIFY_WITH_TIMEOUT(!all_text(o.window.stage()).contains("column.0030.ply"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(!all_text(o.window.scene_view()).contains("column.0030.ply"), 5000);
     }
 
     void playing_runs_and_stops() {
         Opened o(3);
-        o.window.loom().setFocus();
+        o.window.lanes().setFocus();
         QTest::keyClick(&o.window, Qt::Key_Space);
         QVERIFY(o.window.viewing().playing());
         QTRY_VERIFY_WITH_TIMEOUT(o.window.viewing().frame().value > 3, 3000);
@@ -518,9 +518,9 @@ class WindowTest : public QObject {
             }
         }
         QTest::keyClick(&o.window, Qt::Key_F8);
-        QVERIFY(!o.window.retime().isVisible() && !o.window.loom().isVisible() && o.window.stage().isVisible());
+        QVERIFY(!o.window.retime().isVisible() && !o.window.lanes().isVisible() && o.window.scene_view().isVisible());
         QTest::keyClick(&o.window, Qt::Key_F8);
-        QVERIFY(o.window.loom().isVisible());
+        QVERIFY(o.window.lanes().isVisible());
     }
 };
 GARLAND_TEST_CASE(WindowTest)

@@ -37,7 +37,7 @@ class CliTest : public QObject {
     }
     void the_demo_is_a_real_lantern() {
         const Json j = run({"info", q(demo_ / "lantern.npy"), "--json"}).json();
-        QCOMPARE(j["kind"].get<std::string>(), std::string("mesh cache"));
+        QCOMPARE(j["kind"].get<std::string>(), std::string("moving mesh"));
         QCOMPARE(j["frames"].get<int>(), 96);
         QVERIFY(j["points"].get<int>() >= 2000 && j["points"].get<int>() <= 3000);
         QVERIFY(j["velocities"].get<bool>());
@@ -45,7 +45,7 @@ class CliTest : public QObject {
         const double high = j["box"][1][1].get<double>() - j["box"][0][1].get<double>();
         QVERIFY(high > 0.7 && high < 1.3); // metres, from hook to tassel
         const QString text = run({"info", q(demo_ / "lantern.ply")}).out;
-        QVERIFY(text.contains("mesh cache, PLY and NumPy array") && text.contains("0 to 95 (96 frames)"));
+        QVERIFY(text.contains("moving mesh, PLY and NumPy array") && text.contains("0 to 95 (96 frames)"));
     }
     void no_two_lanterns_are_twins() {
         const Answer a = run({"check", project_, "--json"});

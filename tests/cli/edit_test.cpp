@@ -119,7 +119,7 @@ class EditTest : public QObject {
         QVERIFY(did({"tempo", "--bpm", "0"}).contains("tempo of 0"));
         QVERIFY(did({"outside", "--after", "repeat:1000000000"}).startsWith("After: repeat:1000000000"));
         QVERIFY(did({"outside", "--after", "repeat:10000000000"}).startsWith("error 1"));
-        QVERIFY(did({"outside", "--before", "run on", "--turn-twice", "on", "--last-is-first", "off"}).startsWith("Before: run on"));
+        QVERIFY(did({"outside", "--before", "continue", "--turn-twice", "on", "--last-is-first", "off"}).startsWith("Before: continue"));
         QVERIFY(did({"outside"}).contains("nothing to change"));
     }
     void slider_markers_names() {
@@ -127,7 +127,7 @@ class EditTest : public QObject {
         QCOMPARE(source(16), 30.0);
         QVERIFY(did({"master", "--keys", "1:0 31:101"}).startsWith("error 1"));
         QVERIFY(did({"hold", "--at", "16", "--frames", "4"}).contains("on the master slider"));
-        QVERIFY(did({"master", "--off"}).startsWith("Take the master slider off"));
+        QVERIFY(did({"master", "--off"}).startsWith("Remove the slider"));
         QVERIFY(did({"marker", "--at", "12", "--name", "bridge"}).startsWith("Marker \"bridge\""));
         QVERIFY(did({"marker", "--at", "12", "--remove"}).startsWith("Remove the marker"));
         QVERIFY(did({"marker", "--at", "12", "--remove"}).startsWith("error 1"));
@@ -187,7 +187,7 @@ class EditTest : public QObject {
         const std::string before = folder_.read("p.garland");
         QVERIFY(did({"hold", "--at", "3", "--frames", "2", "--dry-run"}).startsWith("would do: Hold"));
         QCOMPARE(folder_.read("p.garland"), before);
-        QVERIFY(did({"hold", "--at", "3", "--frames", "0"}).contains("Kept: the project as it is"));
+        QVERIFY(did({"hold", "--at", "3", "--frames", "0"}).contains("Unchanged: the project as it is"));
         QCOMPARE(folder_.read("p.garland"), before);
         const QString other = QString::fromStdString(folder_ / "other.garland");
         QVERIFY(did({"hold", "--at", "3", "--frames", "2", "--out", other}).startsWith("Hold"));

@@ -107,7 +107,7 @@ class CliLoopTest : public QObject {
         QVERIFY2(a.code == 0, qPrintable(a.err + a.out));
         QCOMPARE(a.json()["frames"].get<int>(), 6);
         const Json info = run({"info", out + "/lantern.usda", "--json"}).json();
-        QCOMPARE(info["kind"].get<std::string>(), std::string("mesh cache"));
+        QCOMPARE(info["kind"].get<std::string>(), std::string("moving mesh"));
         QCOMPARE(info["points"].get<int>(), 2355);
         QVERIFY(info["velocities"].get<bool>());
         QCOMPARE(run(words).code, 1); // it is there

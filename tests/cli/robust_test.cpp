@@ -260,7 +260,7 @@ class RobustTest : public QObject {
     void every_processor_level_writes_the_same_bytes() {
         QCOMPARE(run({"edit", q(folder_ / "p.garland"), "arrange", "--kind", "ring", "--count", "37", "--out", q(folder_ / "ring.garland")}).code, 0);
         QCOMPARE(run({"edit", q(folder_ / "ring.garland"), "wobble", "--position", "0.4", "--turn", "33", "--size", "0.2"}).code, 0);
-        QCOMPARE(run({"edit", q(folder_ / "ring.garland"), "water", "--wind", "7", "--resolution", "64", "--layers", "2", "--loop", "48"}).code, 0);
+        QCOMPARE(run({"edit", q(folder_ / "ring.garland"), "water", "--wind-speed", "7", "--grid", "64", "--layers", "2", "--loop-length", "48"}).code, 0);
         QCOMPARE(run({"edit", q(folder_ / "ring.garland"), "spread", "--arrangement", "drop", "--add", "--driver", "noise", "--to", "17"}).code, 0);
         const char* levels[] = {"", "glibc.cpu.hwcaps=-AVX2_Usable,-AVX2,-FMA_Usable,-FMA,-FMA4_Usable,-FMA4,-AVX512F_Usable,-AVX512F", "glibc.cpu.hwcaps=-AVX_Usable,-AVX,-AVX2,-FMA,-FMA4,-SSE4_1,-SSE4_2,-ERMS"};
         std::map<QString, std::string> first;

@@ -24,7 +24,7 @@ class CliSourcesTest : public QObject {
     }
     void every_kind_says_what_it_is() {
         const std::pair<const char*, const char*> kinds[] = {{"jar.usda", "pieces"}, {"jar.glb", "pieces"}, {"pinwheel.glb", "keyed parts"},
-                                                              {"syrup.0004.ply", "mesh sequence"}, {"petals.0050.ply", "particles"}, {"smoke.0001.vdb", "volume"}};
+                                                              {"syrup.0004.ply", "changing mesh"}, {"petals.0050.ply", "particles"}, {"smoke.0001.vdb", "volume"}};
         for (const auto& [file, kind] : kinds) {
             const auto j = run({"info", path(file), "--json"}).json();
             QCOMPARE(QString::fromStdString(j["kind"].get<std::string>()), QString(kind));
@@ -58,7 +58,7 @@ class CliSourcesTest : public QObject {
     }
     void water_is_added_and_changed() {
         QVERIFY(save_project(folder_ / "p.garland", Project{}, Existing::replace));
-        Answer a = edit({"water", "--wind", "4", "--loop", "180", "--name", "canal"});
+        Answer a = edit({"water", "--wind-speed", "4", "--loop-length", "180", "--name", "canal"});
         QVERIFY2(a.code == 0, qPrintable(a.err));
         QVERIFY(a.out.contains("0…180 is 181 frames"));
         a = edit({"water", "--source", "canal", "--choppiness", "8", "--height", "0.5"});
@@ -70,7 +70,7 @@ class CliSourcesTest : public QObject {
         a = edit({"water", "--source", "canal", "--resolution", "100"});
         QCOMPARE(a.code, 1);
         QVERIFY(a.err.contains("64, 128, 256, 512 or 1024"));
-        QCOMPARE(edit({"water", "--source", "pond", "--wind", "1"}).code, 1);
+        QCOMPARE(edit({"water", "--source", "pond", "--wind-speed", "1"}).code, 1);
         // Frame 0 and the loop's last frame are the same file but for the frame's number.
         Folder out;
         QCOMPARE(run({"bake", path("p.garland"), "--out", QString::fromStdString(out.path()), "--frames", "1:181", "--dry-run"}).code, 0);

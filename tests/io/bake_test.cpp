@@ -15,13 +15,13 @@ using namespace garland::testing;
 
 namespace {
 // A source that rises by one unit a frame, with velocities of 24 units a second.
-struct Stage {
+struct Scene {
     Folder folder;
     OpenedProject project;
     PoseCache cache{1 << 24};
     ShowPtr show;
 
-    Stage() {
+    Scene() {
         for (int f = 0; f < 20; ++f) {
             Pose pose = tetrahedron(f);
             pose.velocities.assign(4, V3f(0, 24, 0));
@@ -59,7 +59,7 @@ class BakeTest : public QObject {
     Q_OBJECT
   private slots:
     void written_frames_are_what_the_trace_says() {
-        Stage s;
+        Scene s;
         const auto done = bake(*s.show, s.order(8, 36));
         QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
         QCOMPARE(done->files.size(), std::size_t(29));
@@ -95,7 +95,7 @@ class BakeTest : public QObject {
         QVERIFY(theirs.ok && theirs.triangles == 20);
     }
     void velocity_is_the_motion_between_frames() { // held against the written positions themselves
-        Stage s;
+        Scene s;
         QVERIFY(bake(*s.show, s.order(1, 40)));
         for (int f : {4, 24, 33}) {
             const auto before = *read_ply(s.folder / ("out/" + numbered("copies.", f - 1, 4, ".ply")));
@@ -106,7 +106,7 @@ class BakeTest : public QObject {
         }
     }
     void absent_copies_are_left_out() {
-        Stage s;
+        Scene s;
         Project p = s.project.project;
         p.timings[0].before.mode = OutsideMode::absent;
         const ShowPtr show = make_show(p, s.project.sources, s.cache);
@@ -117,7 +117,7 @@ class BakeTest : public QObject {
         QCOMPARE((*read_ply(s.folder / "out/copies.0007.ply"))->points.size(), std::size_t(20));
     }
     void existing_files_are_not_touched() {
-        Stage s;
+        Scene s;
         QVERIFY(bake(*s.show, s.order(5, 6)));
         s.folder.write("out/copies.0006.ply", "precious");
         const auto again = bake(*s.show, s.order(6, 9));
@@ -132,7 +132,7 @@ class BakeTest : public QObject {
         QVERIFY(read_ply(s.folder / "out/copies.0006.ply"));
     }
     void sizes_are_told_before() {
-        Stage s;
+        Scene s;
         const auto e = estimate(*s.show, s.order(1, 10));
         const auto done = bake(*s.show, s.order(1, 10));
         QCOMPARE(e->files, 10);
@@ -146,14 +146,14 @@ class BakeTest : public QObject {
             void report(double, std::string_view what) override { last = what; }
             bool cancelled() const override { return last == "frame 12"; }
         } stop;
-        Stage s;
+        Scene s;
         const auto done = bake(*s.show, s.order(10, 30), stop);
         QVERIFY(!done && done.error().code == ErrorCode::cancelled);
         QVERIFY(said(done.error()).contains("the 2 files written so far"));
         QCOMPARE(QDir(QString::fromStdString(s.folder / "out")).entryList(QDir::Files | QDir::Hidden).size(), 2);
     }
     void a_source_that_breaks_is_told_with_its_frame() {
-        Stage s;
+        Scene s;
         s.folder.write("s0009.ply", "ply\nformat ascii 1.0\n");
         const auto done = bake(*s.show, s.order(1, 20));
         QVERIFY(!done);
@@ -161,7 +161,7 @@ class BakeTest : public QObject {
         QVERIFY(said(done.error()).contains("files written so far"));
     }
     void the_timing_table_reads_back() {
-        Stage s;
+        Scene s;
         QVERIFY(write_timing_table(s.folder / "t.csv", *s.show, s.project.project, {{1, 40}}, Existing::refuse));
         const auto rows = read_timing_table(s.folder / "t.csv");
         QVERIFY2(rows, rows ? "" : qPrintable(said(rows.error())));
@@ -178,7 +178,7 @@ class BakeTest : public QObject {
         QVERIFY(said(read_timing_table(s.folder / "bad.csv").error()).contains("line 2"));
     }
     void fades_and_wobbles_have_the_velocity_they_move_with() { // held against poses a hundredth of a frame apart
-        Stage s;
+        Scene s;
         Project p = s.project.project;
         p.timings[0] = phrases_of("0-6+5 12-19@0.5+3 19-2", 1, OutsideMode::hold, OutsideMode::repeat);
         p.timings[0].id = s.project.project.timings[0].id;
@@ -225,7 +225,7 @@ class BakeTest : public QObject {
         QVERIFY(fading > 20);
     }
     void rates_that_differ_keep_velocities_right() {
-        Stage s;
+        Scene s;
         Project p = s.project.project;
         p.sources[0].rate = {12, 1}; // by clock: one file frame lasts two output frames
         p.timings[0].map = parse_map("1:0 39:38");

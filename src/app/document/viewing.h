@@ -42,7 +42,7 @@ class Viewing : public QObject {
     SpreadId shown_spread() const { return shown_spread_; }
     void show_spread(SpreadId id); // and colours by it; 0 goes back to the colouring before
 
-    // A path being drawn in the Stage for an arrangement, in the arrangement's own space.
+    // A path being drawn in the Scene for an arrangement, in the arrangement's own space.
     ArrangementId drawing() const { return drawing_; }
     const std::vector<V3d>& drawn() const { return drawn_; }
     void draw_path(ArrangementId id);
@@ -53,13 +53,13 @@ class Viewing : public QObject {
     TwinWatch& twins() { return twins_; }
     const TwinWatch& twins() const { return twins_; }
 
-    // The view from which the Stage is seen: the user's own, or that of the project's camera keys.
+    // The view from which the Scene is seen: the user's own, or that of the project's camera keys.
     const Camera& view() const { return view_; }
     void set_view(const Camera& view);
     bool through_camera() const { return through_camera_; }
     void look_through_camera(bool on);
 
-    // The frame whose poses the Stage lays over the shown ones.
+    // The frame whose poses the Scene lays over the shown ones.
     std::optional<OutputFrame> second_pose() const { return second_; }
     void set_second_pose(std::optional<OutputFrame> frame);
 

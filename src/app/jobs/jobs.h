@@ -57,7 +57,7 @@ class Jobs : public QObject {
 
     // Runs work(progress) on the pool, then done(result) on the interface thread unless `receiver` is gone by then. The
     // job may be cancelled or watched through the returned pointer, which lives until finished(). quiet: not shown to
-    // the user (pictures, Stage frames).
+    // the user (pictures, Scene frames).
     template <class T>
     QPointer<Job> start(QObject* receiver, const QString& title, std::function<Result<T>(Progress&)> work,
                         std::function<void(Result<T>)> done, bool quiet = false) {

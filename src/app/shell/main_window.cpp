@@ -7,9 +7,9 @@
 #include "app/benches/loop/loop_bench.h"
 #include "app/benches/retime/retime_bench.h"
 #include "app/benches/vary/vary_bench.h"
-#include "app/loom/loom_view.h"
+#include "app/lanes/lanes_view.h"
 #include "app/shell/transport.h"
-#include "app/stage/stage_view.h"
+#include "app/scene_view/scene_view.h"
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
 
@@ -59,10 +59,10 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
         connect(steps_[i], &Bench::badge, rail_->button(static_cast<int>(i)), &RailButton::set_badge);
         connect(steps_[i], &Bench::go_to_step, this, &MainWindow::set_step);
     }
-    stage_ = new StageView(document_, viewing_);
+    scene_view_ = new SceneView(document_, viewing_);
     across_ = new QSplitter(Qt::Horizontal);
     across_->addWidget(benches_);
-    across_->addWidget(stage_);
+    across_->addWidget(scene_view_);
     across_->setStretchFactor(0, 0);
     across_->setStretchFactor(1, 1);
     across_->setChildrenCollapsible(false);
@@ -73,9 +73,9 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
     lower_column->setContentsMargins(0, 0, 0, 0);
     lower_column->setSpacing(4);
     transport_ = new Transport(document_, viewing_);
-    loom_ = new LoomView(document_, viewing_);
+    lanes_ = new LanesView(document_, viewing_);
     lower_column->addWidget(transport_);
-    lower_column->addWidget(loom_, 1);
+    lower_column->addWidget(lanes_, 1);
     down_ = new QSplitter(Qt::Vertical);
     down_->addWidget(across_);
     down_->addWidget(lower);
@@ -86,7 +86,7 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
     column->addWidget(down_, 1);
     row->addLayout(column, 1);
     setCentralWidget(middle);
-    hint_ = new QLabel(stage_);
+    hint_ = new QLabel(scene_view_);
     hint_->hide();
 
     connect(rail_, &Rail::chosen, this, &MainWindow::set_step);
@@ -111,12 +111,12 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
         }
         set_step(0);
         connect(
-            stage_, &StageView::scene_shown, this, [this] { stage_->fit_all(); }, Qt::SingleShotConnection);
+            scene_view_, &SceneView::scene_shown, this, [this] { scene_view_->fit_all(); }, Qt::SingleShotConnection);
     });
-    connect(check_, &CheckBench::show_copy, loom_, &LoomView::show_copy);
-    connect(loom_, &LoomView::hovered, this, [this](const QString& line) {
-        loom_->setToolTip(line);
-        loom_->setStatusTip(line);
+    connect(check_, &CheckBench::show_copy, lanes_, &LanesView::show_copy);
+    connect(lanes_, &LanesView::hovered, this, [this](const QString& line) {
+        lanes_->setToolTip(line);
+        lanes_->setStatusTip(line);
     });
     make_menus();
     resize(1280, 800);
@@ -210,7 +210,7 @@ bool MainWindow::filter_key(QWidget* watched, QKeyEvent* key) {
 
 QWidget* MainWindow::home() const {
     QWidget* own = steps_[static_cast<std::size_t>(step_)]->home();
-    return own && own->isVisible() ? own : loom_;
+    return own && own->isVisible() ? own : lanes_;
 }
 
 void MainWindow::commit_typed() {
@@ -404,14 +404,14 @@ void MainWindow::remember_recent(const QString& path) {
 
 void MainWindow::show_only(QWidget* pane) {
     benches_->setVisible(!pane || pane == benches_);
-    stage_->setVisible(!pane || pane == stage_);
-    across_->setVisible(!pane || pane == benches_ || pane == stage_);
-    loom_->setVisible(!pane || pane == loom_);
-    loom_->parentWidget()->setMaximumHeight(!pane || pane == loom_ ? QWIDGETSIZE_MAX : transport_->height());
+    scene_view_->setVisible(!pane || pane == scene_view_);
+    across_->setVisible(!pane || pane == benches_ || pane == scene_view_);
+    lanes_->setVisible(!pane || pane == lanes_);
+    lanes_->parentWidget()->setMaximumHeight(!pane || pane == lanes_ ? QWIDGETSIZE_MAX : transport_->height());
 }
 
 void MainWindow::toggle_pane(QWidget* pane) {
-    const bool alone = pane->isVisible() && (benches_->isVisible() + stage_->isVisible() + loom_->isVisible() == 1);
+    const bool alone = pane->isVisible() && (benches_->isVisible() + scene_view_->isVisible() + lanes_->isVisible() == 1);
     show_only(alone ? nullptr : pane);
 }
 
@@ -420,8 +420,8 @@ void MainWindow::set_look(int look) {
     QSettings().setValue("look", look);
     transport_->restyle();
     for (QWidget* w : findChildren<QWidget*>()) w->update();
-    loom_->restyle();
-    stage_->redraw();
+    lanes_->restyle();
+    scene_view_->redraw();
 }
 
 void MainWindow::show_keys() {
@@ -430,15 +430,15 @@ void MainWindow::show_keys() {
         text += QStringLiteral("<tr><td align='right'><b>%1</b></td><td>%2</td></tr>").arg(key.toHtmlEscaped(), what);
     };
     for (const auto& [key, what] : keys_) row(key, what);
-    row("Escape", tr("Give up a drag; leave a field"));
+    row("Escape", tr("Cancel a drag; leave a field"));
     row("Return", tr("Press the button that has the keyboard; enter a number and go back to the view"));
-    row("Up, Down", tr("In the Loom and the plan: from copy to copy; with Shift they add"));
-    row("Ctrl+arrows", tr("In the Stage: turn; with Shift slide; + and − come nearer and go back"));
-    row("Delete", tr("Remove the picked keys of the time map; in the Loom, the nudges of the picked copies"));
-    row("Alt+arrows", tr("Move the picked keys of the time map"));
-    row("Shift+drag", tr("Pick keys of the time map by a box; Ctrl adds"));
+    row("Up, Down", tr("In the Lanes and the plan: from copy to copy; with Shift they add"));
+    row("Ctrl+arrows", tr("In the Scene: turn; with Shift slide; + and − come nearer and go back"));
+    row("Delete", tr("Remove the selected keys of the time map; in the Lanes, the nudges of the selected copies"));
+    row("Alt+arrows", tr("Move the selected keys of the time map"));
+    row("Shift+drag", tr("Select keys of the time map by a box; Ctrl adds"));
     row("Ctrl+C, Ctrl+X, Ctrl+V", tr("Copy, cut and paste keys, with the time map in focus"));
-    row("Return, Backspace, Escape", tr("While a path is drawn in the Stage: end it, take a point back, give up"));
+    row("Return, Backspace, Escape", tr("While a path is drawn in the Scene: end it, remove the last point, give up"));
     text += "</table>";
     QMessageBox box(QMessageBox::NoIcon, tr("Keys"), text, QMessageBox::Close, this);
     box.exec();

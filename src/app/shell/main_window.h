@@ -1,4 +1,4 @@
-// The window: rail, bench, Stage, transport, Loom, menus.
+// The window: rail, bench, Scene, transport, Lanes, menus.
 #pragma once
 
 #include "app/document/autosave.h"
@@ -19,9 +19,9 @@ class Bench;
 class CheckBench;
 class GatherBench;
 class HandoffBench;
-class LoomView;
+class LanesView;
 class RetimeBench;
-class StageView;
+class SceneView;
 class Transport;
 class VaryBench;
 
@@ -40,8 +40,8 @@ class MainWindow : public QMainWindow {
     Document& document() { return document_; }
     Autosave& autosave() { return autosave_; }
     Viewing& viewing() { return viewing_; }
-    StageView& stage() { return *stage_; }
-    LoomView& loom() { return *loom_; }
+    SceneView& scene_view() { return *scene_view_; }
+    LanesView& lanes() { return *lanes_; }
     GatherBench& gather() { return *gather_; }
     RetimeBench& retime() { return *retime_; }
     ArrangeBench& arrange() { return *arrange_; }
@@ -93,8 +93,8 @@ class MainWindow : public QMainWindow {
     VaryBench* vary_;
     CheckBench* check_;
     HandoffBench* handoff_;
-    StageView* stage_;
-    LoomView* loom_;
+    SceneView* scene_view_;
+    LanesView* lanes_;
     Transport* transport_;
     Notices* notices_;
     QSplitter *across_, *down_;

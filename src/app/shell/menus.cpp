@@ -8,9 +8,9 @@
 #include "app/benches/loop/loop_bench.h"
 #include "app/benches/retime/retime_bench.h"
 #include "app/benches/vary/vary_bench.h"
-#include "app/loom/loom_view.h"
+#include "app/lanes/lanes_view.h"
 #include "app/shell/transport.h"
-#include "app/stage/stage_view.h"
+#include "app/scene_view/scene_view.h"
 #include "app/theme/tokens.h"
 
 #include <QApplication>
@@ -94,7 +94,7 @@ void MainWindow::make_menus() {
     };
     add_action(edit, tr("&Hold here"), QKeySequence("H"), tr("Hold the pose at the playhead"),
                [this, in_retime] { if (in_retime(tr("Hold here"))) retime_->hold_here(); });
-    add_action(edit, tr("Re&verse"), QKeySequence("V"), tr("Play the picked stretch, or the timing, backward"),
+    add_action(edit, tr("Re&verse"), QKeySequence("V"), tr("Play the selected stretch, or the timing, backward"),
                [this, in_retime] { if (in_retime(tr("Reverse"))) retime_->reverse_all(); });
     // The others open with their numbers, and the map shows what they would do.
     QMenu* retime = edit->addMenu(tr("&Retime"));
@@ -107,7 +107,7 @@ void MainWindow::make_menus() {
     operation(tr("&Hold for…"), "Shift+H", tr("Hold the pose at the playhead, pushing the rest or keeping the end"), OperationKind::hold);
     operation(tr("&Freeze from here on…"), "Shift+F", tr("Hold the pose at the playhead from there on"), OperationKind::freeze);
     operation(tr("&Reverse a range…"), "Shift+V", tr("Play a stretch backward"), OperationKind::reverse);
-    operation(tr("F&it a range…"), "F", tr("Play source frames onto output frames at one speed"), OperationKind::fit);
+    operation(tr("F&it to frames…"), "F", tr("Play source frames onto output frames at one speed"), OperationKind::fit);
     operation(tr("S&peed…"), "Shift+S", tr("Play so many times as fast"), OperationKind::speed);
     operation(tr("Slow &between…"), "B", tr("Another speed between two output frames, with ramps"), OperationKind::slow);
     operation(tr("R&amp…"), "R", tr("From full speed evenly to another one"), OperationKind::ramp);
@@ -130,30 +130,30 @@ void MainWindow::make_menus() {
         });
     });
     QMenu* camera = edit->addMenu(tr("&Camera"));
-    add_action(camera, tr("&Key this view"), QKeySequence("Shift+C"), tr("Set a camera key at the playhead from the Stage's view"),
-               [this] { stage_->key_view(); });
-    add_action(camera, tr("&Look through the camera"), QKeySequence("Ctrl+Shift+C"), tr("Let the Stage follow the camera's keys, or not"),
+    add_action(camera, tr("&Key this view"), QKeySequence("Shift+C"), tr("Set a camera key at the playhead from the Scene's view"),
+               [this] { scene_view_->key_view(); });
+    add_action(camera, tr("&Look through the camera"), QKeySequence("Ctrl+Shift+C"), tr("Let the Scene follow the camera's keys, or not"),
                [this] { viewing_.look_through_camera(!viewing_.through_camera()); });
     add_action(camera, tr("&Turn, dolly, arc…"), {}, tr("Set the camera's moves in numbers"), [this] {
         set_step(1);
         retime_->show_panel(4);
     });
-    add_action(edit, tr("&Nudge later"), QKeySequence("N"), tr("The picked copies one frame later"),
-               [this] { loom_->nudge(1); });
-    add_action(edit, tr("Nudge &ahead"), QKeySequence("Shift+N"), tr("The picked copies one frame ahead"),
-               [this] { loom_->nudge(-1); });
+    add_action(edit, tr("&Nudge later"), QKeySequence("N"), tr("The selected copies one frame later"),
+               [this] { lanes_->nudge(1); });
+    add_action(edit, tr("Nudge &ahead"), QKeySequence("Shift+N"), tr("The selected copies one frame ahead"),
+               [this] { lanes_->nudge(-1); });
     edit->addSeparator();
-    add_action(edit, tr("Pick all &copies"), QKeySequence::SelectAll, tr("Pick every copy"), [this] {
+    add_action(edit, tr("Select all &copies"), QKeySequence::SelectAll, tr("Select every copy"), [this] {
         std::set<std::int64_t> all;
         for (std::int64_t i = 0; i < document_.show()->copies(); ++i) all.insert(all.end(), i);
         viewing_.select(std::move(all));
     });
-    add_action(edit, tr("Pick no&ne"), QKeySequence("Ctrl+Shift+A"), tr("Let go of picked copies"),
+    add_action(edit, tr("Deselect &all"), QKeySequence("Ctrl+Shift+A"), tr("Deselect all copies"),
                [this] { viewing_.select({}); });
 
     QMenu* play = menuBar()->addMenu(tr("&Play"));
     auto go = [this](double by) { viewing_.set_frame(std::round(viewing_.frame().value + by)); };
-    add_action(play, tr("Play across the &wrap"), QKeySequence("Shift+Space"), tr("Play the frames around the current copy's wrap over and over"),
+    add_action(play, tr("Play across the &seam"), QKeySequence("Shift+Space"), tr("Play the frames around the current copy's seam over and over"),
                [this] { viewing_.playing_part() ? viewing_.play(false) : viewing_.play_across_wrap(); });
     add_action(play, tr("&Play or stop"), QKeySequence("Space"), tr("Play the output range"),
                [this] { viewing_.play(!viewing_.playing()); });
@@ -203,14 +203,14 @@ void MainWindow::make_menus() {
             QMessageBox box(QMessageBox::NoIcon, tr("Trace"), text + "</table>", QMessageBox::Close, this);
             box.exec();
         });
-    add_action(view, tr("&Fit all in the Stage"), QKeySequence("Ctrl+0"), tr("Show all copies"),
-               [this] { stage_->fit_all(); });
+    add_action(view, tr("&Fit all in the Scene"), QKeySequence("Ctrl+0"), tr("Show all copies"),
+               [this] { scene_view_->fit_all(); });
     add_action(view, tr("&Second pose"), QKeySequence("O"), tr("Lay this frame's poses over others: go to another frame and compare"), [this] {
         viewing_.set_second_pose(viewing_.second_pose() ? std::nullopt : std::optional(viewing_.frame()));
     });
     add_action(view, tr("&Keep this camera in the project"), {}, tr("Opening the project will start with this view"),
                [this] {
-                   const Camera camera = stage_->orbit().camera;
+                   const Camera camera = scene_view_->orbit().camera;
                    document_.edit(tr("Keep the camera"), [&](Project& p) -> Result<void> {
                        p.settings.camera = camera;
                        return {};
@@ -219,18 +219,18 @@ void MainWindow::make_menus() {
     add_action(view, tr("Show the &whole time map"), {}, tr("Undo zooming in the time map"),
                [this] { retime_->map().show_all(); });
     view->addSeparator();
-    add_action(view, tr("&Bench alone"), QKeySequence("F9"), tr("The bench takes the window, and back"),
+    add_action(view, tr("&Panel alone"), QKeySequence("F9"), tr("The panel takes the window, and back"),
                [this] { toggle_pane(benches_); });
-    add_action(view, tr("&Stage alone"), QKeySequence("F8"), tr("The Stage takes the window, and back"),
-               [this] { toggle_pane(stage_); });
+    add_action(view, tr("&Scene alone"), QKeySequence("F8"), tr("The Scene takes the window, and back"),
+               [this] { toggle_pane(scene_view_); });
     add_action(view, tr("F&ull screen"), QKeySequence("F11"), tr("The window takes the screen, and back"),
                [this] { setWindowState(windowState() ^ Qt::WindowFullScreen); });
-    add_action(view, tr("&Loom alone"), QKeySequence("F12"), tr("The Loom takes the window, and back"),
-               [this] { toggle_pane(loom_); });
+    add_action(view, tr("&Lanes alone"), QKeySequence("F12"), tr("The Lanes takes the window, and back"),
+               [this] { toggle_pane(lanes_); });
     view->addSeparator();
-    add_action(view, tr("&Night canal"), {}, tr("The dark look"), [this] { set_look(0); });
-    add_action(view, tr("&Paper"), {}, tr("The light look"), [this] { set_look(1); });
-    add_action(view, tr("&Memory for poses…"), {}, tr("How much memory poses may take"), [this] {
+    add_action(view, tr("&Dark (Night canal)"), {}, tr("The dark theme"), [this] { set_look(0); });
+    add_action(view, tr("&Light (Paper)"), {}, tr("The light theme"), [this] { set_look(1); });
+    add_action(view, tr("&Pose cache…"), {}, tr("How much memory poses may take"), [this] {
         bool ok = false;
         const double now = static_cast<double>(document_.cache().use().limit) / 1e9;
         const double gb = QInputDialog::getDouble(this, tr("Memory for poses"), tr("Keep poses up to this many GB:"),
@@ -241,7 +241,7 @@ void MainWindow::make_menus() {
     });
 
     QMenu* help = menuBar()->addMenu(tr("&Help"));
-    add_action(help, tr("&Keys"), QKeySequence::HelpContents, tr("All keys"), [this] { show_keys(); });
+    add_action(help, tr("&Keyboard shortcuts"), QKeySequence::HelpContents, tr("All keyboard shortcuts"), [this] { show_keys(); });
     add_action(help, tr("&About Garland"), {}, tr("What this is"), [this] { show_about(); });
 }
 

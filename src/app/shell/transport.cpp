@@ -54,10 +54,10 @@ Transport::Transport(Document& document, Viewing& viewing, QWidget* parent)
     rate_->setAlignment(Qt::AlignRight);
     rate_->setMaximumWidth(84);
     rate_->setMinimumWidth(44);
-    rate_->setAccessibleName(tr("Output frames a second"));
-    rate_->setToolTip(tr("Output frames a second: 24, 23.976, 24000/1001"));
+    rate_->setAccessibleName(tr("Output frames per second"));
+    rate_->setToolTip(tr("Output frames per second: 24, 23.976, 24000/1001"));
     row->addWidget(rate_);
-    row->addWidget(make_label(tr("frames a second"), "muted"));
+    row->addWidget(make_label(tr("frames per second"), "muted"));
     row->addStretch(1);
     job_words_ = make_label({}, "muted");
     job_bar_ = new QProgressBar;
@@ -145,7 +145,7 @@ void Transport::show_cache() {
     const auto use = document_.cache().use();
     cache_->setValue(
         use.limit ? static_cast<int>(1000.0 * static_cast<double>(use.bytes) / static_cast<double>(use.limit)) : 0);
-    cache_words_->setText(tr("poses kept %1 of %2")
+    cache_words_->setText(tr("pose cache %1 of %2")
                               .arg(QString::fromStdString(byte_count(static_cast<double>(use.bytes))),
                                    QString::fromStdString(byte_count(static_cast<double>(use.limit)))));
     cache_words_->setToolTip(

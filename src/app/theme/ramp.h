@@ -1,4 +1,4 @@
-// The colour ramps of Stage, Loom and legend, computed in Oklab (Björn Ottosson, "A perceptual color space for image
+// The colour ramps of Scene, Lanes and legend, computed in Oklab (Björn Ottosson, "A perceptual color space for image
 // processing", 2020).
 #pragma once
 

@@ -12,7 +12,7 @@ enum class Look { night, paper };
 
 struct Tokens {
     QColor ground, panel, raised, line, text, muted, accent, on_accent, rose, ok, alert;
-    QColor sky, floor; // Stage
+    QColor sky, floor; // Scene
     bool dark = true;
 };
 

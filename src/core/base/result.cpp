@@ -16,8 +16,12 @@ std::string describe(const Error& error) {
 
     std::string text = where.empty() ? error.message : where + ": " + error.message;
     text += '.';
-    if (!error.kept.empty()) text += " Kept: " + error.kept + ".";
-    if (!error.advice.empty()) text += " To do: " + error.advice + ".";
+    if (error.kept.rfind("nothing", 0) == 0) { // a sentence of its own
+        text += " N" + error.kept.substr(1) + ".";
+    } else if (!error.kept.empty()) {
+        text += " Unchanged: " + error.kept + ".";
+    }
+    if (!error.advice.empty()) text += " Try: " + error.advice + ".";
     return text;
 }
 

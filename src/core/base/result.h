@@ -51,7 +51,7 @@ inline tl::unexpected<Error> fail(ErrorCode code, std::string message) {
     return tl::unexpected<Error>(Error{code, std::move(message)});
 }
 
-// One paragraph for people: "lantern.0007.ply, frame 7, line 12: …. Kept: …. To do: …."
+// One paragraph for people: "lantern.0007.ply, frame 7, line 12: …. Unchanged: …. Try: …."
 std::string describe(const Error& error);
 
 // The code's name as written in --json output: "not_found", "malformed", …

@@ -121,7 +121,7 @@ const char* to_text(Target target) {
     case Target::size: return "size";
     case Target::turn: return "turn";
     case Target::variant: return "variant";
-    case Target::wobble: return "wobble amount";
+    case Target::wobble: return "wobble strength";
     }
     return "delay";
 }

@@ -1,5 +1,5 @@
 // The project at work: its sources opened, its timings prepared, its copies placed; and from there the one way that
-// Stage, Loom, Check, trace and every writer walk: copy moments → needed poses → posed copies.
+// Scene, Lanes, Check, trace and every writer walk: copy moments → needed poses → posed copies.
 #pragma once
 
 #include "core/copies/picks.h"

@@ -110,7 +110,7 @@ Result<MeetDone> meet_in(Project& project, ArrangementId id, const MeetOrder& o)
 }
 
 Result<ArrangementDone> without_meeting(const Arrangement& arrangement) {
-    ArrangementDone done{arrangement, "Take the meeting out", {}};
+    ArrangementDone done{arrangement, "Remove the meeting", {}};
     for (Spread& s : done.arrangement.spreads) {
         if (s.target == Target::delay) s.amount.clear();
         s.meets.reset();
@@ -439,7 +439,7 @@ Result<ArrangementId> single_out(Project& p, ArrangementId from, std::vector<Cop
     const Arrangement* other = p.arrangement(from);
     if (!other) return fail(ErrorCode::not_found, "there is no such arrangement");
     if (other->single_out) return fail(Error{ErrorCode::invalid, "this arrangement was singled out itself"}.advise("single out from the one it came from"));
-    if (copies.empty() == part.empty()) return fail(Error{ErrorCode::invalid, "either copies or a part can be singled out"}.advise("pick some copies, or name one part"));
+    if (copies.empty() == part.empty()) return fail(Error{ErrorCode::invalid, "either copies or a part can be singled out"}.advise("select some copies, or name one part"));
     std::sort(copies.begin(), copies.end());
     copies.erase(std::unique(copies.begin(), copies.end()), copies.end());
     Arrangement a;

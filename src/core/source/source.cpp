@@ -21,8 +21,8 @@ std::int64_t Source::next_present(std::int64_t file_frame) const {
 
 const char* to_text(SourceKind kind) {
     switch (kind) {
-    case SourceKind::mesh_cache: return "mesh cache";
-    case SourceKind::mesh_sequence: return "mesh sequence";
+    case SourceKind::mesh_cache: return "moving mesh";
+    case SourceKind::mesh_sequence: return "changing mesh";
     case SourceKind::pieces: return "pieces";
     case SourceKind::keyed_parts: return "keyed parts";
     case SourceKind::particles: return "particles";
@@ -30,7 +30,7 @@ const char* to_text(SourceKind kind) {
     case SourceKind::shapes: return "shapes";
     case SourceKind::water: return "water";
     }
-    return "mesh cache";
+    return "moving mesh";
 }
 
 const char* to_text(UpAxis up) {

@@ -139,7 +139,7 @@ SourcePtr without_frames(const SourcePtr& source, const std::vector<std::int64_t
 // "frame 13", "frames 13 to 17", "frames 13, 15 and 9 more"; frames: rising, at least one.
 std::string frame_list(const std::vector<std::int64_t>& frames);
 
-const char* to_text(SourceKind kind); // "mesh cache", "mesh sequence", "pieces", …
+const char* to_text(SourceKind kind); // "moving mesh", "changing mesh", "pieces", …
 const char* to_text(UpAxis up);       // "y", "z"
 
 } // namespace garland

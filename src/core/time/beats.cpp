@@ -9,7 +9,7 @@ namespace garland {
 
 Result<void> validate(const Tempo& t) {
     if (!std::isfinite(t.beats_per_minute) || t.beats_per_minute < 1 || t.beats_per_minute > 1000) {
-        return fail(Error{ErrorCode::invalid, fmt::format("a tempo of {} beats a minute is out of range",
+        return fail(Error{ErrorCode::invalid, fmt::format("a tempo of {} beats per minute is out of range",
                                                           short_number(t.beats_per_minute))}
                         .advise("use 1 to 1000"));
     }

@@ -19,7 +19,7 @@ std::vector<bool> flags_of(const TimeMap& map, const PickedKeys& picked) {
 }
 
 Result<void> check(const TimeMap& map, const PickedKeys& picked) {
-    if (picked.empty()) return fail(ErrorCode::invalid, "no key is picked");
+    if (picked.empty()) return fail(ErrorCode::invalid, "no key is selected");
     if (picked.back() >= map.keys.size()) return fail(ErrorCode::invalid, fmt::format("there is no key {}", picked.back() + 1));
     return {};
 }
@@ -129,7 +129,7 @@ Result<TimeMap> scale_keys(const TimeMap& map, const PickedKeys& picked, OutputF
     for (std::size_t i = 1; i < out.keys.size(); ++i) {
         if (!(out.keys[i - 1].at < out.keys[i].at)) {
             return fail(Error{ErrorCode::invalid, "the keys would land on or beyond others"}.advise(
-                "scale by less, or pick the others as well"));
+                "scale by less, or select the others as well"));
         }
     }
     GARLAND_CHECK(validate(out));

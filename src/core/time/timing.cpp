@@ -130,8 +130,8 @@ const char* to_text(OutsideMode mode) {
     case OutsideMode::hold: return "hold";
     case OutsideMode::repeat: return "repeat";
     case OutsideMode::there_and_back: return "there-and-back";
-    case OutsideMode::run_on: return "run on";
-    case OutsideMode::absent: return "absent";
+    case OutsideMode::run_on: return "continue";
+    case OutsideMode::absent: return "hidden";
     }
     return "hold";
 }

@@ -79,6 +79,6 @@ SourceSpan source_span(const Timing& timing);
 TimeMap plain_map(OutputFrame start, SourceFrame first, SourceFrame last);
 
 const char* to_text(TimingForm form);  // "positions", "speeds", "phrases"
-const char* to_text(OutsideMode mode); // "hold", "repeat", "there-and-back", "run on", "absent"
+const char* to_text(OutsideMode mode); // "hold", "repeat", "there-and-back", "continue", "hidden"
 
 } // namespace garland

@@ -14,7 +14,7 @@ namespace garland {
 ArrangeBench::ArrangeBench(Document& document, Viewing& viewing, QWidget* parent)
     : Bench(tr("Arrange"), true, document, viewing, parent),
       fields_(document, this, "arrange", [this](const QString& words, const std::function<void(A&)>& change, const QString& merge) { edit_arrangement(words, change, merge); }) {
-    which_ = make_choice({}, tr("Arrangement"), tr("Which arrangement is shown; picking a copy shows that copy's"),
+    which_ = make_choice({}, tr("Arrangement"), tr("Which arrangement is shown; selecting a copy shows that copy's"),
                          [this](int i) { viewing_.set_arrangement(ArrangementId(which_->itemData(i).toULongLong())); });
     head()->addWidget(which_);
     auto* add = make_button(tr("Add"), tr("Another arrangement of the same source"));

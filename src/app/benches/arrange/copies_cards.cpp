@@ -122,7 +122,7 @@ void ArrangeBench::add_start_card(QVBoxLayout* to) {
     close_row(row);
     row = add_row(column);
     hidden_words_ = make_label({}, "muted");
-    hide_ = make_button(tr("Hide picked copies"), tr("They keep their values and come back as they were"));
+    hide_ = make_button(tr("Hide selected copies"), tr("They keep their values and come back as they were"));
     connect(hide_, &QPushButton::clicked, this, [this] {
         const std::vector<CopyId> ids = picked();
         edit_arrangement(tr("Hide %1").arg(QString::fromStdString(counted(static_cast<long long>(ids.size()), "copy", "copies"))), [&](A& a) {
@@ -180,7 +180,7 @@ void ArrangeBench::add_single_card(QVBoxLayout* to) {
     single_words_->setWordWrap(true);
     column->addWidget(single_words_);
     QHBoxLayout* row = add_row(column);
-    single_out_ = make_button(tr("Single out picked copies"), tr("Into an arrangement of their own: with the same values, and a timing of their own"));
+    single_out_ = make_button(tr("Single out selected copies"), tr("Into an arrangement of their own: with the same values, and a timing of their own"));
     connect(single_out_, &QPushButton::clicked, this, &ArrangeBench::single_out_picked);
     part_ = make_choice({}, tr("Single out a part"), tr("One part of every copy into an arrangement of its own: with the same values, and a timing of its own"), [this](int i) {
         if (i > 0) single_out_part(part_->itemText(i));
@@ -213,8 +213,8 @@ void ArrangeBench::show_single(const A& a) {
                                                         : tr("the part \"%1\"").arg(QString::fromStdString(a.single_out->part));
         single_words_->setText(tr("This is %1 of \"%2\". Places and spreads are that arrangement's, so every copy keeps its values; timing, wobble, start, and spreads added here are its own.").arg(what, QString::fromStdString(from->name)));
     } else {
-        single_words_->setText(chosen ? tr("%1 picked.").arg(QString::fromStdString(counted(static_cast<long long>(chosen), "copy", "copies")))
-                                      : tr("Pick copies in the Stage, the Loom or the plan to treat them on their own."));
+        single_words_->setText(chosen ? tr("%1 selected.").arg(QString::fromStdString(counted(static_cast<long long>(chosen), "copy", "copies")))
+                                      : tr("Select copies in the Scene, the Lanes or the plan to treat them on their own."));
     }
 }
 

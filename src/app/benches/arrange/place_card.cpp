@@ -37,7 +37,7 @@ void ArrangeBench::add_place_card(QVBoxLayout* to) {
     fields_.number(row, tr("Rows"), n, 1, 1e9, 0, 1, tr("How many rows"), [](const A& a) { return a.rows; }, [](A& a, double v) { a.rows = static_cast<int>(v); }, only({grid, box}));
     fields_.number(row, tr("Layers"), n, 1, 1e9, 0, 1, tr("How many layers, upward"), [](const A& a) { return a.layers; }, [](A& a, double v) { a.layers = static_cast<int>(v); }, only({box}));
     fields_.number(row, tr("Rings"), n, 1, 1e9, 0, 1, tr("How many rings"), [](const A& a) { return a.rows; }, [](A& a, double v) { a.rows = static_cast<int>(v); }, only({rings}));
-    fields_.number(row, tr("Least apart"), m, 0, 1e6, 3, 0.1, tr("No two copies nearer to each other than this; fewer may fit then"), [](const A& a) { return a.least_apart; }, [](A& a, double v) { a.least_apart = v; }, only({scatter}));
+    fields_.number(row, tr("Minimum distance"), m, 0, 1e6, 3, 0.1, tr("No two copies nearer to each other than this; fewer may fit then"), [](const A& a) { return a.least_apart; }, [](A& a, double v) { a.least_apart = v; }, only({scatter}));
     fields_.number(row, tr("Seed"), n, 0, 9e15, 0, 1, tr("Another seed, other places"), [](const A& a) { return static_cast<double>(a.seed); }, [](A& a, double v) { a.seed = static_cast<std::uint64_t>(v); }, only({scatter}));
     close_row(row);
 
@@ -52,7 +52,7 @@ void ArrangeBench::add_place_card(QVBoxLayout* to) {
     close_row(row);
 
     row = add_row(column);
-    auto* draw = make_button(tr("Draw in the Stage"), tr("Click points of the path on the ground"));
+    auto* draw = make_button(tr("Draw in the Scene"), tr("Click points of the path on the ground"));
     connect(draw, &QPushButton::clicked, this, [this] { viewing_.draw_path(viewing_.arrangement()); });
     auto* file = make_button(tr("From a file …"), tr("Take the path from a line in OBJ, glTF, USD text or CSV"));
     connect(file, &QPushButton::clicked, this, &ArrangeBench::path_from_file);
@@ -61,7 +61,7 @@ void ArrangeBench::add_place_card(QVBoxLayout* to) {
     fields_.keep({draw, file}, only({curve}));
     fields_.check(row, tr("closed"), tr("The path ends where it began"), [](const A& a) { return a.path_closed; }, [](A& a, bool v) { a.path_closed = v; }, only({curve}));
     fields_.check(row, tr("smooth"), tr("A smooth curve through its points, or straight from one to the next"), [](const A& a) { return a.path_smooth; }, [](A& a, bool v) { a.path_smooth = v; }, only({curve}));
-    fields_.number(row, tr("Beside it"), m, -1e6, 1e6, 3, 0.1, tr("How far to the right of the path copies stand; below 0: to the left"), [](const A& a) { return a.path_side; }, [](A& a, double v) { a.path_side = v; }, only({curve}));
+    fields_.number(row, tr("Offset from path"), m, -1e6, 1e6, 3, 0.1, tr("How far to the right of the path copies stand; below 0: to the left"), [](const A& a) { return a.path_side; }, [](A& a, double v) { a.path_side = v; }, only({curve}));
     close_row(row);
 
     row = add_row(column);
@@ -95,7 +95,7 @@ void ArrangeBench::add_place_card(QVBoxLayout* to) {
 
     row = add_row(column);
     fields_.number(row, tr("Sag"), m, -1e4, 1e4, 3, 0.1, tr("How far the middle of each swag hangs below its posts"), [](const A& a) { return a.sag; }, [](A& a, double v) { a.sag = v; }, only({line, grid, box, ring, rings, curve}));
-    fields_.number(row, tr("Copies a swag"), n, 0, copy_limit, 0, 1, tr("From one post to the next; 0: one swag over all"), [](const A& a) { return a.swag; }, [](A& a, double v) { a.swag = static_cast<int>(v); }, only({line, grid, box, ring, rings, curve}));
+    fields_.number(row, tr("Copies between posts"), n, 0, copy_limit, 0, 1, tr("From one post to the next; 0: one swag over all"), [](const A& a) { return a.swag; }, [](A& a, double v) { a.swag = static_cast<int>(v); }, only({line, grid, box, ring, rings, curve}));
     fields_.number(row, tr("Heading"), deg, -3600, 3600, 2, 5, tr("Turns the whole arrangement about the vertical"), [](const A& a) { return a.heading; }, [](A& a, double v) { a.heading = v; });
     close_row(row);
     row = add_row(column);

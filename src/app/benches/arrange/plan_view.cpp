@@ -14,7 +14,7 @@ PlanView::PlanView(Document& document, Viewing& viewing, QWidget* parent)
     setFixedHeight(230);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Copies from above"));
-    setToolTip(tr("The copies from above, numbered in order; click one to pick it, Ctrl adds; ↑ ↓ go from copy to copy, with Shift they add.\nPoints of a curve can be dragged; double-click beside them adds one, on one removes it."));
+    setToolTip(tr("The copies from above, numbered in order; click one to select it, Ctrl adds; ↑ ↓ go from copy to copy, with Shift they add.\nPoints of a curve can be dragged; double-click beside them adds one, on one removes it."));
     connect(&viewing_, &Viewing::selection_changed, this, qOverload<>(&QWidget::update));
 }
 

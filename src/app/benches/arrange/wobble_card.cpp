@@ -31,7 +31,7 @@ WobbleCard::WobbleCard(Document& document, Viewing& viewing, QWidget* parent)
     add(amounts, tr("place"), metres, 0, 1e6, 3, 0.05, tr("Up to so far along each axis"), [](const Wobble& w) { return w.position; }, [](Wobble& w, double v) { w.position = v; });
     add(amounts, tr("turn"), degrees, 0, 36000, 2, 1, tr("Up to so much either way"), [](const Wobble& w) { return w.turn; }, [](Wobble& w, double v) { w.turn = v; });
     add(amounts, tr("size"), per_cent, 0, 99, 1, 1, tr("Up to so much larger or smaller"), [](const Wobble& w) { return w.size * 100; }, [](Wobble& w, double v) { w.size = v / 100; });
-    add(amounts, tr("changes a second"), plain, 0, 1000, 2, 0.1, tr("How fast it changes"), [](const Wobble& w) { return w.rate; }, [](Wobble& w, double v) { w.rate = v; });
+    add(amounts, tr("changes per second"), plain, 0, 1000, 2, 0.1, tr("How fast it changes"), [](const Wobble& w) { return w.rate; }, [](Wobble& w, double v) { w.rate = v; });
     add(amounts, tr("seed"), plain, 0, 1e9, 0, 1, tr("Another seed is another wobble"), [](const Wobble& w) { return static_cast<double>(w.seed); }, [](Wobble& w, double v) { w.seed = static_cast<std::uint64_t>(v); });
     amounts->addStretch(1);
     column->addWidget(amounts_);

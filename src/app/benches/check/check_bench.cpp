@@ -134,7 +134,7 @@ void CheckBench::fill() {
             auto* words = make_label(QString::fromStdString(f.words));
             words->setWordWrap(true);
             row->addWidget(words, 1);
-            auto* show = make_button(tr("Show"), tr("Go to frame %1 and pick these copies").arg(f.frame));
+            auto* show = make_button(tr("Show"), tr("Go to frame %1 and select these copies").arg(f.frame));
             connect(show, &QPushButton::clicked, this, [this, f] {
                 viewing_.set_frame(static_cast<double>(f.frame));
                 viewing_.select({f.copies.begin(), f.copies.end()});

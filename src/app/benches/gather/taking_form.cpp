@@ -47,7 +47,7 @@ void SourceCard::add_taking(const SourceSpec& spec) {
     auto* rate = new QLineEdit(QString::fromStdString(to_text(spec.rate)));
     rate->setMaximumWidth(110);
     rate->setAccessibleName(tr("Frame rate of the files"));
-    rate->setToolTip(tr("Frames a second in the files: 24, 23.976, 24000/1001"));
+    rate->setToolTip(tr("Frames per second in the files: 24, 23.976, 24000/1001"));
     connect(rate, &QLineEdit::editingFinished, this, [this, rate] {
         change(tr("Set the source's frame rate"), [&](SourceSpec& s) -> Result<void> {
             GARLAND_TRY(r, parse_rate(rate->text().toStdString()));
@@ -124,8 +124,8 @@ void SourceCard::add_taking(const SourceSpec& spec) {
                                       [](SourceSpec& s, int i) { s.root = static_cast<RootMotion>(i); }));
     }
     if (f && f->kind == SourceKind::mesh_cache && f->faces > 0) {
-        put(tr("Normals between"), choose({tr("blended"), tr("made anew")}, spec.fresh_normals ? 1 : 0, tr("Normals of poses between frames"),
-                                          tr("Blended from both frames, or made anew from the faces"), tr("Set the normals between frames"),
+        put(tr("Normals between"), choose({tr("blended"), tr("recomputed")}, spec.fresh_normals ? 1 : 0, tr("Normals of poses between frames"),
+                                          tr("Blended from both frames, or recomputed from the faces"), tr("Set the normals between frames"),
                                           [](SourceSpec& s, int i) { s.fresh_normals = i == 1; }));
     }
     if (spec.sub_frame == SubFrame::level_set) {
@@ -144,7 +144,7 @@ void SourceCard::add_taking(const SourceSpec& spec) {
         put(tr("Voxel size"), voxel);
     }
     if (!spec.shapes.empty()) {
-        auto* each = make_number(Quantity::source_frames, 1, 100'000, 0, tr("Frames a shape"), tr("How many frames each shape is shown"));
+        auto* each = make_number(Quantity::source_frames, 1, 100'000, 0, tr("Frames per shape"), tr("How many frames each shape is shown"));
         each->set_value(static_cast<double>(spec.shape_frames));
         connect(each, &NumberField::edited, this, [this](double v) {
             change(
@@ -155,7 +155,7 @@ void SourceCard::add_taking(const SourceSpec& spec) {
                 },
                 "shape-frames");
         });
-        put(tr("Frames a shape"), each);
+        put(tr("Frames per shape"), each);
     }
     column_->addLayout(form);
 }

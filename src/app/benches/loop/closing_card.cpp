@@ -28,7 +28,7 @@ void LoopBench::make_closing_card() {
                     [](const Closing& c) { return static_cast<double>(c.start); }, [](Closing& c, double v) { c.start = static_cast<std::int64_t>(v); });
     fields_->number(range, tr("Length"), Quantity::source_frames, 1, 1e7, 0, 1, tr("Frames after which the first pose is there again"),
                     [](const Closing& c) { return static_cast<double>(c.length); }, [](Closing& c, double v) { c.length = static_cast<std::int64_t>(v); });
-    fields_->choice(range, tr("Close by"), {tr("nothing"), tr("fading the end"), tr("two layers"), tr("spreading the gap")},
+    fields_->choice(range, tr("Close by"), {tr("nothing"), tr("fade the end"), tr("two layers"), tr("spread the gap")},
                     tr("Nothing: the ends already meet. Fading the end mixes it into what comes before the start. Two layers, half a loop apart, each fade out where they jump. "
                        "Spreading takes the gap off bit by bit over the whole loop, without a double image."),
                     [](const Closing& c) { return static_cast<int>(c.way); }, [](Closing& c, int i) { c.way = static_cast<ClosingWay>(i); });
@@ -88,9 +88,9 @@ void LoopBench::make_closing_card() {
     close_ = make_button(tr("Close the loop"), tr("Make this range the source, and let the timings that show it repeat it"));
     close_->setObjectName("primary");
     connect(close_, &QPushButton::clicked, this, &LoopBench::close_it);
-    again_ = make_button(tr("Open again"), tr("Take the closing away; the source has all its frames again"));
+    again_ = make_button(tr("Undo closing"), tr("Restore all frames of the source"));
     connect(again_, &QPushButton::clicked, this, &LoopBench::open_again);
-    across_ = make_button(tr("Play across the wrap"), tr("Play the frames around the wrap over and over (Shift+Space)"));
+    across_ = make_button(tr("Play across the seam"), tr("Play the frames around the seam over and over (Shift+Space)"));
     connect(across_, &QPushButton::clicked, this, [this] { viewing_.play_across_wrap(); });
     go->addWidget(close_);
     go->addWidget(again_);

@@ -315,7 +315,7 @@ void LoopBench::show_found() {
                           .arg(c.start + c.length)
                           .arg(c.length)
                           .arg(distance_words(c.gap, matrix_->unit), text(c.steps, 2)));
-        line->setToolTip(tr("Loop from frame %1 over %2 frames: the pose after the wrap is %3 from the one it should follow, %4 times a usual step")
+        line->setToolTip(tr("Loop from frame %1 over %2 frames: the pose after the seam is %3 from the one it should follow, %4 times a usual step")
                              .arg(c.start)
                              .arg(c.length)
                              .arg(distance_words(c.gap, matrix_->unit), text(c.steps, 2)));
@@ -412,7 +412,7 @@ void LoopBench::show_seam() {
         return;
     }
     const Seam& s = *seam_;
-    QString words = tr("Gap between both ends: %1, %2 usual steps. Across the wrap it steps %3 times as far as usual")
+    QString words = tr("Gap between both ends: %1, %2 usual steps. Across the seam it steps %3 times as far as usual")
                         .arg(distance_words(s.gap, s.unit), text(s.in_steps(s.gap), 2), text(s.in_steps(s.step_before), 2));
     words += s.step_after > 0 ? tr("; closed so, %1 times.").arg(text(s.in_steps(s.step_after), 2)) : tr(".");
     numbers_->setText(words);

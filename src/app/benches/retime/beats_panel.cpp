@@ -11,8 +11,8 @@ BeatsPanel::BeatsPanel(Document& document, Viewing& viewing, TimeMapView& map) :
     auto* row = new QHBoxLayout;
     row->setSpacing(5);
     on_ = new QCheckBox(tr("Beats"));
-    on_->setToolTip(tr("Draw a tempo grid on the time map and the Loom, and hold phrases against it"));
-    bpm_ = number(Quantity::plain, 1, 1000, 3, tr("Beats a minute"), tr("The tempo"), 58);
+    on_->setToolTip(tr("Draw a tempo grid on the time map and the Lanes, and hold phrases against it"));
+    bpm_ = number(Quantity::plain, 1, 1000, 3, tr("Beats per minute"), tr("The tempo"), 58);
     offset_ = number(Quantity::output_frames, -frame_limit, frame_limit, 3, tr("Frame of the first beat"), tr("Where bar 1 beat 1 falls"), 58);
     bar_ = number(Quantity::plain, 1, 64, 0, tr("Beats in a bar"), tr("How many beats make a bar"), 44);
     row->addWidget(on_);
@@ -52,9 +52,9 @@ BeatsPanel::BeatsPanel(Document& document, Viewing& viewing, TimeMapView& map) :
     name_->setAccessibleName(tr("Marker name"));
     name_->setMaximumWidth(170);
     auto* add = make_button(tr("Mark here"), tr("Set a marker of that name at the playhead"));
-    auto* rename = make_button(tr("Rename"), tr("Give the picked marker that name"));
-    auto* here = make_button(tr("Move here"), tr("Move the picked marker to the playhead"));
-    auto* remove = make_button(tr("Remove"), tr("Remove the picked marker"));
+    auto* rename = make_button(tr("Rename"), tr("Give the selected marker that name"));
+    auto* here = make_button(tr("Move here"), tr("Move the selected marker to the playhead"));
+    auto* remove = make_button(tr("Remove"), tr("Remove the selected marker"));
     for (QWidget* w : std::initializer_list<QWidget*>{name_, add, rename, here, remove}) markers->addWidget(w);
     markers->addStretch(1);
     column->addLayout(markers);

@@ -9,10 +9,10 @@ CameraPanel::CameraPanel(Document& document, Viewing& viewing, TimeMapView& map)
     auto* top = new QHBoxLayout;
     top->setSpacing(5);
     through_ = new QCheckBox(tr("Look through the camera"));
-    through_->setToolTip(tr("The Stage follows the camera's keys; turning the view by hand leaves them"));
+    through_->setToolTip(tr("The Scene follows the camera's keys; turning the view by hand leaves them"));
     connect(through_, &QCheckBox::clicked, this, [this](bool on) { viewing_.look_through_camera(on); });
-    auto* key = make_button(tr("Key this view"), tr("Set a camera key at the playhead from the Stage's view (Shift+C)"));
-    toward_ = make_choice({tr("step"), tr("linear"), tr("smooth")}, tr("Towards the next camera key"), tr("How the camera goes from the picked key to the next"), [this](int i) {
+    auto* key = make_button(tr("Key this view"), tr("Set a camera key at the playhead from the Scene's view (Shift+C)"));
+    toward_ = make_choice({tr("step"), tr("linear"), tr("smooth")}, tr("Towards the next camera key"), tr("How the camera goes from the selected key to the next"), [this](int i) {
         const int at = list_->currentRow();
         edit_project(tr("Set the camera's way to its next key"), [&](Project& p) -> Result<void> {
             auto& keys = p.settings.camera_keys;
@@ -20,7 +20,7 @@ CameraPanel::CameraPanel(Document& document, Viewing& viewing, TimeMapView& map)
             return {};
         });
     });
-    remove_ = make_button(tr("Remove"), tr("Remove the picked camera key"));
+    remove_ = make_button(tr("Remove"), tr("Remove the selected camera key"));
     clear_ = make_button(tr("Remove all"), tr("The camera stands still again"));
     connect(key, &QPushButton::clicked, this, [this] {
         const OutputFrame at = viewing_.frame();
@@ -51,7 +51,7 @@ CameraPanel::CameraPanel(Document& document, Viewing& viewing, TimeMapView& map)
     column->addLayout(top);
     list_ = new QListWidget;
     list_->setAccessibleName(tr("Camera keys"));
-    list_->setToolTip(tr("Pick a key to go to its frame"));
+    list_->setToolTip(tr("Select a key to go to its frame"));
     list_->setMinimumHeight(40);
     column->addWidget(list_, 1);
     connect(list_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) { viewing_.set_frame(item->data(Qt::UserRole).toDouble()); });

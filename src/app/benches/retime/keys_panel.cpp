@@ -16,9 +16,9 @@ KeysPanel::KeysPanel(Document& document, Viewing& viewing, TimeMapView& map) : R
     auto* one = new QHBoxLayout;
     one->setSpacing(5);
     frame_ = number(Quantity::output_frames, -frame_limit, frame_limit, 3, tr("Output frame of the key"),
-                    tr("The output frame of the picked key"), 70);
+                    tr("The output frame of the selected key"), 70);
     value_ = number(Quantity::source_frames, -frame_limit, frame_limit, 3, tr("Source frame of the key"),
-                    tr("What the picked key shows: a source frame, a speed or the slider's per cent"), 70);
+                    tr("What the selected key shows: a source frame, a speed or the slider's per cent"), 70);
     toward_ = make_choice({tr("step"), tr("linear"), tr("smooth"), tr("free"), tr("hidden")}, tr("Towards the next key"),
                           tr("How the curve goes from this key to the next. Smooth never leaves the two keys' poses; free "
                              "follows the slopes of its two handles; hidden shows nothing until the next key."),
@@ -44,7 +44,7 @@ KeysPanel::KeysPanel(Document& document, Viewing& viewing, TimeMapView& map) : R
                                   return next;
                               });
                           });
-    remove_ = make_button(tr("Remove key"), tr("Remove the picked keys (Delete)"));
+    remove_ = make_button(tr("Remove key"), tr("Remove the selected keys (Delete)"));
     connect(remove_, &QPushButton::clicked, &map_, &TimeMapView::remove_picked);
     value_label_ = make_label(tr("shows"));
     one->addWidget(make_label(tr("Key at")));
@@ -65,12 +65,12 @@ KeysPanel::KeysPanel(Document& document, Viewing& viewing, TimeMapView& map) : R
     one->addStretch(1);
     one->addWidget(remove_);
     inner->addLayout(one);
-    time_factor_ = number(Quantity::plain, -100, 100, 4, tr("Time factor"), tr("The picked keys' distances in time from the first one, times this; below 0 turns them round"), 56);
+    time_factor_ = number(Quantity::plain, -100, 100, 4, tr("Time factor"), tr("The selected keys' distances in time from the first one, times this; below 0 turns them round"), 56);
     value_factor_ = number(Quantity::plain, -100, 100, 4, tr("Value factor"), tr("Their differences in value from the first one, times this"), 56);
     time_factor_->set_value(1);
     value_factor_->set_value(1);
     for (NumberField* f : {time_factor_, value_factor_}) f->set_step(0.1);
-    scale_ = make_button(tr("Scale"), tr("Scale the picked keys about the first of them"));
+    scale_ = make_button(tr("Scale"), tr("Scale the selected keys about the first of them"));
     connect(scale_, &QPushButton::clicked, this, [this] {
         const PickedKeys keys = map_.picked();
         if (keys.empty()) return;
@@ -84,7 +84,7 @@ KeysPanel::KeysPanel(Document& document, Viewing& viewing, TimeMapView& map) : R
             value_factor_->set_value(1);
         }
     });
-    copy_ = make_button(tr("Copy"), tr("Copy the picked keys (Ctrl+C in the map)"));
+    copy_ = make_button(tr("Copy"), tr("Copy the selected keys (Ctrl+C in the map)"));
     paste_ = make_button(tr("Paste"), tr("Set the copied keys from the playhead on (Ctrl+V in the map)"));
     connect(copy_, &QPushButton::clicked, &map_, &TimeMapView::copy_picked);
     connect(paste_, &QPushButton::clicked, &map_, &TimeMapView::paste);

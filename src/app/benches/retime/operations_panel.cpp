@@ -17,7 +17,7 @@ struct Button {
 const Button all_buttons[] = {
     {OperationKind::hold, QT_TR_NOOP("Hold"), QT_TR_NOOP("Hold the pose at the playhead and push the rest later, or keep the end (H: at once)")},
     {OperationKind::freeze, QT_TR_NOOP("Freeze"), QT_TR_NOOP("Hold the pose at the playhead from there on")},
-    {OperationKind::reverse, QT_TR_NOOP("Reverse"), QT_TR_NOOP("Play the picked stretch, or the whole timing, backward (V: at once)")},
+    {OperationKind::reverse, QT_TR_NOOP("Reverse"), QT_TR_NOOP("Play the selected stretch, or the whole timing, backward (V: at once)")},
     {OperationKind::fit, QT_TR_NOOP("Fit"), QT_TR_NOOP("Play source frames onto output frames at one speed")},
     {OperationKind::speed, QT_TR_NOOP("Speed"), QT_TR_NOOP("Play so many times as fast; the rest moves along")},
     {OperationKind::slow, QT_TR_NOOP("Slow between"), QT_TR_NOOP("Another speed between two output frames, with ramps on both sides")},

@@ -11,7 +11,7 @@ OutsidePanel::OutsidePanel(Document& document, Viewing& viewing, TimeMapView& ma
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setHorizontalSpacing(6);
     grid->setVerticalSpacing(5);
-    const QStringList names{tr("hold"), tr("repeat"), tr("there-and-back"), tr("run on"), tr("absent")};
+    const QStringList names{tr("hold"), tr("repeat"), tr("there-and-back"), tr("continue"), tr("hidden")};
     auto make_side = [&](bool is_before, QComboBox*& mode, NumberField*& count) {
         const QString side = is_before ? tr("before") : tr("after");
         mode = make_choice(names, is_before ? tr("Before the timing") : tr("After the timing"),
@@ -67,7 +67,7 @@ OutsidePanel::OutsidePanel(Document& document, Viewing& viewing, TimeMapView& ma
         if (done) map_.set_view(MapView::slider);
     });
     connect(drop_slider_, &QPushButton::clicked, this, [this] {
-        edit_timing(tr("Take the master slider off"), [](Timing& t) -> Result<void> {
+        edit_timing(tr("Remove the slider"), [](Timing& t) -> Result<void> {
             t.master.reset();
             return {};
         });

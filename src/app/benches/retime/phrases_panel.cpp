@@ -71,11 +71,11 @@ PhrasesPanel::PhrasesPanel(Document& document, Viewing& viewing, TimeMapView& ma
     inner->addLayout(fields);
     auto* buttons = new QHBoxLayout;
     buttons->setSpacing(4);
-    add_ = make_button(tr("Add"), tr("Another phrase after the picked one"));
-    add_hold_ = make_button(tr("Add hold"), tr("Hold the picked phrase's last pose for 12 frames after it"));
-    copy_ = make_button(tr("Double"), tr("The picked phrase once more"));
-    remove_ = make_button(tr("Remove"), tr("Take the picked phrase out"));
-    beat_ = make_button(tr("Stretch to the beat"), tr("Play the picked phrase a little faster or slower, so that it ends on a beat"));
+    add_ = make_button(tr("Add"), tr("Another phrase after the selected one"));
+    add_hold_ = make_button(tr("Add hold"), tr("Hold the selected phrase's last pose for 12 frames after it"));
+    copy_ = make_button(tr("Double"), tr("The selected phrase once more"));
+    remove_ = make_button(tr("Remove"), tr("Take the selected phrase out"));
+    beat_ = make_button(tr("Stretch to the beat"), tr("Play the selected phrase a little faster or slower, so that it ends on a beat"));
     start_ = number(Quantity::output_frames, -frame_limit, frame_limit, 3, tr("Start of the phrases"), tr("The output frame at which the first phrase starts"), 56);
     buttons->addWidget(add_);
     buttons->addWidget(add_hold_);

@@ -17,7 +17,7 @@ RetimeBench::RetimeBench(Document& document, Viewing& viewing, QWidget* parent)
     views_->setAccessibleName(tr("What the map shows"));
     connect(views_, &Segments::chosen, this, [this](int i) { map_->set_view(static_cast<MapView>(i)); });
     timings_ =
-        make_choice({}, tr("Timing"), tr("Which timing is shown; picking a copy shows that copy's"), [this](int i) {
+        make_choice({}, tr("Timing"), tr("Which timing is shown; selecting a copy shows that copy's"), [this](int i) {
             const TimingId id(timings_->itemData(i).toULongLong());
             for (const Arrangement& a : document_.project().arrangements) {
                 if (a.timing == id) return viewing_.set_arrangement(a.id);
@@ -32,7 +32,7 @@ RetimeBench::RetimeBench(Document& document, Viewing& viewing, QWidget* parent)
     body()->addWidget(map_, 1);
 
     tabs_ = new Segments({tr("keys"), tr("phrases"), tr("before and after"), tr("beats"), tr("camera"), tr("timings")},
-                         {tr("The picked keys in numbers"), tr("Ranges of the source, played one after another"),
+                         {tr("The selected keys in numbers"), tr("Ranges of the source, played one after another"),
                           tr("What is shown outside the timing's own span"), tr("A tempo grid, and named markers"),
                           tr("The camera's own keys, on the output clock"), tr("All timings, who uses which; curve files")});
     tabs_->setAccessibleName(tr("Below the map"));

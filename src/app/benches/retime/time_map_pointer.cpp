@@ -214,7 +214,7 @@ void TimeMapView::mouseMoveEvent(QMouseEvent* event) {
             if (box_.contains(axes_.at(shown_.keys.keys[i].at, shown_.keys.keys[i].source))) inside.push_back(i);
         }
         pick(std::move(inside));
-        emit readout(picked_.size() == 1 ? tr("1 key picked") : tr("%1 keys picked").arg(picked_.size()));
+        emit readout(picked_.size() == 1 ? tr("1 key selected") : tr("%1 keys selected").arg(picked_.size()));
         update();
         return;
     }

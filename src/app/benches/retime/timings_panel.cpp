@@ -19,12 +19,12 @@ TimingsPanel::TimingsPanel(Document& document, Viewing& viewing, TimeMapView& ma
     column->addWidget(list_, 1);
     auto* row = new QHBoxLayout;
     row->setSpacing(4);
-    use_ = make_button(tr("Use it here"), tr("Let the picked copy's arrangement follow the picked timing; change one, all follow"));
+    use_ = make_button(tr("Use it here"), tr("Let the selected copy's arrangement follow the selected timing; change one, all follow"));
     separate_ = make_button(tr("Separate copy"), tr("Give the arrangement a copy of its timing to itself"));
     remove_ = make_button(tr("Remove"), tr("Remove a timing that nobody uses"));
     name_ = new QLineEdit;
     name_->setAccessibleName(tr("Timing name"));
-    name_->setToolTip(tr("Name the picked timing (Return)"));
+    name_->setToolTip(tr("Name the selected timing (Return)"));
     name_->setMaximumWidth(150);
     for (QWidget* w : std::initializer_list<QWidget*>{use_, separate_, remove_}) row->addWidget(w);
     row->addStretch(1);

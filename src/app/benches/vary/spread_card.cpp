@@ -54,7 +54,7 @@ auto driven_by(std::initializer_list<Driver> list) {
 QString sentence(const Spread& s, std::int64_t copies) {
     static const char* names[] = {QT_TRANSLATE_NOOP("garland", "Delay"), QT_TRANSLATE_NOOP("garland", "Speed"), QT_TRANSLATE_NOOP("garland", "Visibility"),
                                   QT_TRANSLATE_NOOP("garland", "Size"), QT_TRANSLATE_NOOP("garland", "Turn"), QT_TRANSLATE_NOOP("garland", "Variant"),
-                                  QT_TRANSLATE_NOOP("garland", "Wobble amount")};
+                                  QT_TRANSLATE_NOOP("garland", "Wobble strength")};
     QString out = QStringLiteral("<b>%1</b> %2 ").arg(QObject::tr(names[static_cast<int>(s.target)]), driver_words(s, copies));
     if (s.driver == Driver::attribute && s.as_it_is) {
         out += QObject::tr("its number as it is");
@@ -179,7 +179,7 @@ void SpreadCard::add_head(QVBoxLayout* column) {
 
 void SpreadCard::add_amounts(QVBoxLayout* column) {
     QHBoxLayout* row = add_row(column);
-    target_ = make_choice({tr("delay"), tr("speed"), tr("visibility"), tr("size"), tr("turn"), tr("variant"), tr("wobble amount")}, tr("Target"), tr("What it varies"), [this](int i) {
+    target_ = make_choice({tr("delay"), tr("speed"), tr("visibility"), tr("size"), tr("turn"), tr("variant"), tr("wobble strength")}, tr("Target"), tr("What it varies"), [this](int i) {
         edit(tr("Set what a spread varies"), [&](S& s) {
             if (s.target == static_cast<Target>(i)) return;
             s.target = static_cast<Target>(i);
@@ -210,7 +210,7 @@ void SpreadCard::add_amounts(QVBoxLayout* column) {
         auto* field = make_number(Quantity::plain, -1e6, 1e6, 3, low ? tr("From") : tr("To"), low ? tr("The value at the driver's beginning") : tr("The value at the driver's end"));
         field->setMaximumWidth(72);
         connect(field, &NumberField::edited, this, [this, low](double v) {
-            edit(tr("Set the amount of a spread"), [&](S& s) { (low ? s.from : s.to) = v; }, QStringLiteral("spread-%1-%2").arg(id_.value).arg(low));
+            edit(tr("Set a value of a spread"), [&](S& s) { (low ? s.from : s.to) = v; }, QStringLiteral("spread-%1-%2").arg(id_.value).arg(low));
         });
         connect(field, &NumberField::settled, &document_, &Document::end_merge);
         row->addWidget(low ? from_label_ : to_label_);
@@ -222,7 +222,7 @@ void SpreadCard::add_amounts(QVBoxLayout* column) {
     auto delays = [](const S& s) { return s.target == Target::delay; };
     fields_.check(row, tr("whole frames"), tr("Round every delay to whole output frames, so that copies can share poses"), [](const S& s) { return s.whole_frames; }, [](S& s, bool v) { s.whole_frames = v; }, delays);
     fields_.check(row, tr("nothing before the start"), tr("A delayed copy holds the timing's first pose until its own time has come, even where the timing repeats"), [](const S& s) { return s.after_start; }, [](S& s, bool v) { s.after_start = v; }, delays);
-    fields_.number(row, tr("Changes a second"), Quantity::plain, 0, 1000, 2, 1, tr("How often a second a copy may come and go"), [](const S& s) { return s.changes; }, [](S& s, double v) { s.changes = v; }, [](const S& s) { return s.target == Target::visibility; });
+    fields_.number(row, tr("Changes per second"), Quantity::plain, 0, 1000, 2, 1, tr("How often per second a copy may come and go"), [](const S& s) { return s.changes; }, [](S& s, double v) { s.changes = v; }, [](const S& s) { return s.target == Target::visibility; });
     close_row(row);
 }
 
@@ -238,13 +238,13 @@ void SpreadCard::add_driver_rows(QVBoxLayout* column) {
     fields_.keep({another}, seeded);
     fields_.check(row, tr("as a bell"), tr("Most copies near the middle, few at the ends"), [](const S& s) { return s.bell; }, [](S& s, bool v) { s.bell = v; }, driven_by({chance}));
     fields_.number(row, tr("Patch"), m, 0.001, 1e6, 2, 0.5, tr("How wide a patch of the noise is"), [](const S& s) { return s.patch; }, [](S& s, double v) { s.patch = v; }, driven_by({noise}));
-    fields_.number(row, tr("Detail"), n, 1, 8, 0, 1, tr("Smaller patches within the patches"), [](const S& s) { return s.detail; }, [](S& s, double v) { s.detail = static_cast<int>(v); }, driven_by({noise}));
+    fields_.number(row, tr("Octaves"), n, 1, 8, 0, 1, tr("Smaller patches within the patches"), [](const S& s) { return s.detail; }, [](S& s, double v) { s.detail = static_cast<int>(v); }, driven_by({noise}));
     close_row(row);
     row = add_row(column);
     auto drifts = [](const S& s) { return s.driver == noise && s.target != Target::speed && s.target != Target::variant; };
-    fields_.number(row, tr("Drift x"), m, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves in a second"), [](const S& s) { return s.drift.x; }, [](S& s, double v) { s.drift.x = v; }, drifts);
-    fields_.number(row, tr("drift y"), m, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves in a second; upward it changes in place"), [](const S& s) { return s.drift.y; }, [](S& s, double v) { s.drift.y = v; }, drifts);
-    fields_.number(row, tr("drift z"), m, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves in a second"), [](const S& s) { return s.drift.z; }, [](S& s, double v) { s.drift.z = v; }, drifts);
+    fields_.number(row, tr("Drift x"), m, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves per second"), [](const S& s) { return s.drift.x; }, [](S& s, double v) { s.drift.x = v; }, drifts);
+    fields_.number(row, tr("drift y"), m, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves per second; upward it changes in place"), [](const S& s) { return s.drift.y; }, [](S& s, double v) { s.drift.y = v; }, drifts);
+    fields_.number(row, tr("drift z"), m, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves per second"), [](const S& s) { return s.drift.z; }, [](S& s, double v) { s.drift.z = v; }, drifts);
     auto free_axis = [](const S& s) { return s.driver == gradient && !s.along_path; };
     fields_.check(row, tr("along the path"), tr("From where the row, ring or curve begins to where it ends"), [](const S& s) { return s.along_path; }, [](S& s, bool v) { s.along_path = v; }, driven_by({gradient}));
     fields_.number(row, tr("Axis x"), n, -1, 1, 2, 0.1, tr("The direction in which it grows"), [](const S& s) { return s.axis.x; }, [](S& s, double v) { s.axis.x = v; }, free_axis);
@@ -306,19 +306,19 @@ void SpreadCard::add_shapes(QVBoxLayout* column) {
     amount_row->setSpacing(4);
     fields_.number(amount_row, tr("amount"), Quantity::per_cent, 0, 100, 1, 5, tr("How much of it counts, over the whole shot"), [](const S& s) { return s.share * 100; }, [](S& s, double v) { s.share = v / 100; })->setMaximumWidth(60);
     unkey_ = make_button(tr("Unkey"), tr("The whole of it counts throughout the shot again"));
-    connect(unkey_, &QPushButton::clicked, this, [this] { edit(tr("Unkey the amount of a spread"), [](S& s) { s.amount.clear(); }); });
+    connect(unkey_, &QPushButton::clicked, this, [this] { edit(tr("Remove the strength keys of a spread"), [](S& s) { s.amount.clear(); }); });
     amount_row->addWidget(unkey_);
     amount_row->addStretch(1);
     amount->addLayout(amount_row);
     amount_ = new CurveEdit(0, 1, 1, false);
-    amount_->setAccessibleName(tr("Amount over the output range"));
+    amount_->setAccessibleName(tr("Strength over the output range"));
     amount_->setToolTip(tr("How much of it counts at which output frame, over the whole range:\n") + amount_->toolTip());
     connect(amount_, &CurveEdit::edited, this, [this](const KeyedCurve& c) {
         const FrameRange range = document_.project().settings.range;
         KeyedCurve keys = c;
         for (CurveKey& k : keys) k.at = std::round(static_cast<double>(range.first) + k.at * static_cast<double>(range.count() - 1));
         keys.erase(std::unique(keys.begin(), keys.end(), [](const CurveKey& x, const CurveKey& y) { return x.at == y.at; }), keys.end());
-        edit(tr("Key the amount of a spread"), [&](S& s) { s.amount = keys; }, QStringLiteral("spread-%1-amount").arg(id_.value));
+        edit(tr("Key the strength of a spread"), [&](S& s) { s.amount = keys; }, QStringLiteral("spread-%1-amount").arg(id_.value));
     });
     connect(amount_, &CurveEdit::settled, &document_, &Document::end_merge);
     amount->addWidget(amount_);

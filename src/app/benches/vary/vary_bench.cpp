@@ -16,7 +16,7 @@ VaryBench::VaryBench(Document& document, Viewing& viewing, QWidget* parent)
     auto* speed = make_button(tr("Add speed"), tr("Give every copy its own speed"));
     connect(delay, &QPushButton::clicked, this, [this] { add_spread(Target::delay); });
     connect(speed, &QPushButton::clicked, this, [this] { add_spread(Target::speed); });
-    auto* more = make_choice({tr("Add more …"), tr("visibility (flicker)"), tr("size"), tr("turn"), tr("variant"), tr("wobble amount")}, tr("Add another spread"),
+    auto* more = make_choice({tr("Add more …"), tr("visibility (flicker)"), tr("size"), tr("turn"), tr("variant"), tr("wobble strength")}, tr("Add another spread"),
                              tr("Give every copy its own visibility, size, turn, source or wobble"), nullptr);
     connect(more, &QComboBox::activated, this, [this, more](int i) {
         more->setCurrentIndex(0);
@@ -34,7 +34,7 @@ VaryBench::VaryBench(Document& document, Viewing& viewing, QWidget* parent)
     auto* row = new QHBoxLayout;
     nudges_ = make_label({}, "muted");
     nudges_->setWordWrap(true);
-    clear_picked_ = make_button(tr("Clear picked"), tr("Take the nudges of the picked copies back"));
+    clear_picked_ = make_button(tr("Clear selected"), tr("Take the nudges of the selected copies back"));
     connect(clear_picked_, &QPushButton::clicked, this, [this] {
         const ShowPtr show = document_.show();
         edit_arrangement(tr("Clear nudges"), [&](Arrangement& a) -> Result<void> {
@@ -101,7 +101,7 @@ void VaryBench::add_twins() {
     twins_->setWordWrap(true);
     twins_->setAccessibleName(tr("Twins"));
     row->addWidget(twins_, 1);
-    part_all_ = make_button(tr("Part them"), tr("Move delays by the least total change until every pair differs; the changes become nudges"));
+    part_all_ = make_button(tr("Pull apart"), tr("Move delays by the least total change until every pair differs; the changes become nudges"));
     part_near_ = make_button(tr("Part neighbours"), tr("Only each copy and its six nearest: the eye does not see twins that are far apart"));
     apart_ = make_button(tr("Vary speed"), tr("Copies of different speeds drift apart: adds a spread of speed"));
     connect(part_all_, &QPushButton::clicked, this, [this] { part(0); });
@@ -238,7 +238,7 @@ void VaryBench::add_meeting() {
     row->setSpacing(6);
     auto* meet_button = make_button(tr("Meet"), tr("Key the amounts of all delays so that the copies agree there, and count speeds from there"));
     connect(meet_button, &QPushButton::clicked, this, [this] { meet(true); });
-    auto* off = make_button(tr("Take out"), tr("Remove those keys"));
+    auto* off = make_button(tr("Remove meeting"), tr("Remove those keys"));
     connect(off, &QPushButton::clicked, this, [this] { meet(false); });
     row->addWidget(meet_button);
     row->addWidget(off);
@@ -288,7 +288,7 @@ void VaryBench::meet(bool on) {
 
 void VaryBench::show_nudges(const Arrangement* a) {
     const std::size_t nudges = a ? a->nudges.size() : 0;
-    QString text = tr("Drag a row of the Loom sideways to nudge one copy by hand.");
+    QString text = tr("Drag a row of the Lanes sideways to nudge one copy by hand.");
     bool picked = false;
     if (nudges) {
         std::map<CopyId, std::int64_t> numbers;

@@ -1,4 +1,4 @@
-// The Loom's geometry, without a window: which pixel is which copy and which output frame.
+// The Lanes's geometry, without a window: which pixel is which copy and which output frame.
 #pragma once
 
 #include "core/time/frames.h"
@@ -9,7 +9,7 @@
 
 namespace garland {
 
-struct LoomLayout {
+struct LanesLayout {
     int width = 0, height = 0; // of the whole view
     int names = 148;           // pixels of the names at the left
     int head = 26, foot = 20;  // pixels above and below the rows

@@ -1,4 +1,4 @@
-#include "app/stage/orbit.h"
+#include "app/scene_view/orbit.h"
 
 #include <QVector3D>
 #include <algorithm>

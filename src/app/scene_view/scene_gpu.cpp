@@ -1,5 +1,5 @@
-#include "app/stage/stage_gpu.h"
-#include "app/stage/stage_shaders.h"
+#include "app/scene_view/scene_gpu.h"
+#include "app/scene_view/scene_shaders.h"
 
 #include <QOpenGLContext>
 #include <algorithm>
@@ -26,7 +26,7 @@ const void* offset(std::size_t bytes) {
 
 } // namespace
 
-bool StageGpu::create() {
+bool SceneGpu::create() {
     initializeOpenGLFunctions();
     const auto version = QOpenGLContext::currentContext()->format().version();
     if (version < qMakePair(3, 3)) {
@@ -61,7 +61,7 @@ bool StageGpu::create() {
     return true;
 }
 
-void StageGpu::destroy() {
+void SceneGpu::destroy() {
     refine_drop();
     refine_.reset();
     refined_picture_.reset();
@@ -87,7 +87,7 @@ void StageGpu::destroy() {
     pattern_.removeAllShaders();
 }
 
-unsigned StageGpu::pose_buffer(const DrawPose& pose) {
+unsigned SceneGpu::pose_buffer(const DrawPose& pose) {
     auto found = pose_buffers_.find(pose.serial);
     if (found != pose_buffers_.end()) {
         recent_.splice(recent_.begin(), recent_, found->second.place);
@@ -114,7 +114,7 @@ unsigned StageGpu::pose_buffer(const DrawPose& pose) {
     return buffer.id;
 }
 
-unsigned StageGpu::face_buffer(const std::shared_ptr<const DrawFaces>& faces) {
+unsigned SceneGpu::face_buffer(const std::shared_ptr<const DrawFaces>& faces) {
     FaceBuffer& buffer = face_buffers_[faces.get()];
     if (buffer.id && buffer.faces.lock() == faces) return buffer.id;
     if (!buffer.id) glGenBuffers(1, &buffer.id);
@@ -125,7 +125,7 @@ unsigned StageGpu::face_buffer(const std::shared_ptr<const DrawFaces>& faces) {
     return buffer.id;
 }
 
-void StageGpu::draw_floor(const Orbit& orbit, const QMatrix4x4& matrix, const Tokens& t) {
+void SceneGpu::draw_floor(const Orbit& orbit, const QMatrix4x4& matrix, const Tokens& t) {
     static const float corners[] = {-1, 0, -1, 1, 0, -1, -1, 0, 1, 1, 0, 1};
     floor_.bind();
     floor_.setUniformValue("matrix", matrix);
@@ -150,7 +150,7 @@ void StageGpu::draw_floor(const Orbit& orbit, const QMatrix4x4& matrix, const To
     glEnable(GL_DEPTH_TEST);
 }
 
-void StageGpu::draw_pattern(const GroundPattern& g, const QMatrix4x4& matrix) {
+void SceneGpu::draw_pattern(const GroundPattern& g, const QMatrix4x4& matrix) {
     if (!pattern_texture_) glGenTextures(1, &pattern_texture_);
     glBindTexture(GL_TEXTURE_2D, pattern_texture_);
     if (pattern_shown_ != g.serial) {
@@ -180,7 +180,7 @@ void StageGpu::draw_pattern(const GroundPattern& g, const QMatrix4x4& matrix) {
     glDisableVertexAttribArray(1);
 }
 
-void StageGpu::draw_lines(const StageMarks& marks, const QMatrix4x4& matrix, const Tokens& t, double ratio) {
+void SceneGpu::draw_lines(const SceneMarks& marks, const QMatrix4x4& matrix, const Tokens& t, double ratio) {
     float widths[2] = {1, 1};
     glGetFloatv(GL_ALIASED_LINE_WIDTH_RANGE, widths);
     glLineWidth(std::clamp(static_cast<float>(ratio), widths[0], widths[1]));
@@ -206,7 +206,7 @@ void StageGpu::draw_lines(const StageMarks& marks, const QMatrix4x4& matrix, con
     glEnable(GL_DEPTH_TEST);
 }
 
-void StageGpu::instance_attributes(std::size_t first) {
+void SceneGpu::instance_attributes(std::size_t first) {
     glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
     const std::size_t base = first * sizeof(Instance);
     auto attribute = [&](unsigned place, int width, std::size_t at) { glVertexAttribPointer(place, width, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + at)); };
@@ -217,7 +217,7 @@ void StageGpu::instance_attributes(std::size_t first) {
     attribute(7, 3, offsetof(Instance, size));
 }
 
-void StageGpu::draw_solids(const Loaded& loaded) {
+void SceneGpu::draw_solids(const Loaded& loaded) {
     if (loaded.solids == 0) return;
     glBindBuffer(GL_ARRAY_BUFFER, solid_buffer_);
     glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
@@ -245,7 +245,7 @@ void StageGpu::draw_solids(const Loaded& loaded) {
     glVertexAttribDivisor(2, 0);
 }
 
-void StageGpu::vertex_attributes(const DrawPose& pose) {
+void SceneGpu::vertex_attributes(const DrawPose& pose) {
     glBindBuffer(GL_ARRAY_BUFFER, pose_buffer(pose));
     if (!pose.dots.empty()) {
         glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, sizeof(DrawDot), offset(offsetof(DrawDot, place)));
@@ -259,7 +259,7 @@ void StageGpu::vertex_attributes(const DrawPose& pose) {
 }
 
 // The particles of some copies of one pose; those that are drawn are as much larger as others are left out.
-void StageGpu::draw_dots(const Group& g, std::size_t from, std::size_t count) {
+void SceneGpu::draw_dots(const Group& g, std::size_t from, std::size_t count) {
     const auto all = static_cast<double>(g.pose->dots.size());
     const double shown = std::clamp(std::round(all * dots_share_), std::min(all, 64.0), all);
     dots_program_.bind();
@@ -270,7 +270,7 @@ void StageGpu::draw_dots(const Group& g, std::size_t from, std::size_t count) {
     copies_.bind();
 }
 
-void StageGpu::draw_loaded(const Loaded& loaded, bool lightest) {
+void SceneGpu::draw_loaded(const Loaded& loaded, bool lightest) {
     draw_solids(loaded);
     for (const Group& g : loaded.groups) {
         if (!g.pose->dots.empty()) {
@@ -289,7 +289,7 @@ void StageGpu::draw_loaded(const Loaded& loaded, bool lightest) {
 }
 
 // Copies whose ball, or its mirror image in the ground, reaches into the view.
-std::vector<StageGpu::Item> StageGpu::items_in_view(const View& v, const Scene& scene) const {
+std::vector<SceneGpu::Item> SceneGpu::items_in_view(const View& v, const Scene& scene) const {
     const QMatrix4x4 m = v.orbit->projection(v.size) * v.orbit->view();
     QVector4D planes[6];
     for (int axis = 0; axis < 3; ++axis) {
@@ -320,7 +320,7 @@ std::vector<StageGpu::Item> StageGpu::items_in_view(const View& v, const Scene& 
 }
 
 // Copies in groups of one pose and one level of detail, then those that are round solids; their instances in the buffer.
-StageGpu::Loaded StageGpu::load(const View& v, const Scene& scene, Quality quality, Drawn& drawn) {
+SceneGpu::Loaded SceneGpu::load(const View& v, const Scene& scene, Quality quality, Drawn& drawn) {
     constexpr std::uint32_t as_solid = 1000;
     std::vector<Item> items = items_in_view(v, scene);
     std::int64_t triangles = 0, dots = 0;
@@ -388,7 +388,7 @@ StageGpu::Loaded StageGpu::load(const View& v, const Scene& scene, Quality quali
 }
 
 // The empty picture: sky, ground and what is laid on it. Leaves the vertex array bound.
-void StageGpu::begin_picture(const View& v) {
+void SceneGpu::begin_picture(const View& v) {
     const Tokens& t = *v.tokens;
     glViewport(0, 0, static_cast<int>(v.size.width() * v.ratio), static_cast<int>(v.size.height() * v.ratio));
     glClearColor(t.sky.redF(), t.sky.greenF(), t.sky.blueF(), 1);
@@ -401,7 +401,7 @@ void StageGpu::begin_picture(const View& v) {
     if (v.marks->pattern) draw_pattern(*v.marks->pattern, matrix);
 }
 
-void StageGpu::bind_copies(const View& v, const QMatrix4x4& matrix) {
+void SceneGpu::bind_copies(const View& v, const QMatrix4x4& matrix) {
     const Tokens& t = *v.tokens;
     const V3d e = v.orbit->eye();
     const QVector3D eye(static_cast<float>(e.x), static_cast<float>(e.y), static_cast<float>(e.z));
@@ -427,7 +427,7 @@ void StageGpu::bind_copies(const View& v, const QMatrix4x4& matrix) {
     }
 }
 
-void StageGpu::set_pass(float mirror, float alpha) {
+void SceneGpu::set_pass(float mirror, float alpha) {
     for (QOpenGLShaderProgram* program : {&dots_program_, &copies_}) {
         program->bind();
         program->setUniformValue("mirror", mirror);
@@ -436,7 +436,7 @@ void StageGpu::set_pass(float mirror, float alpha) {
 }
 
 // What the still water gives back.
-void StageGpu::draw_mirrored(const Loaded& loaded, const View& v) {
+void SceneGpu::draw_mirrored(const Loaded& loaded, const View& v) {
     set_pass(-1, v.tokens->dark ? 0.24f : 0.13f);
     // Only the nearest of it is seen: depths first, so that nothing behind shines through.
     glColorMask(GL_FALSE, GL_FALSE, GL_FALSE, GL_FALSE);
@@ -452,7 +452,7 @@ void StageGpu::draw_mirrored(const Loaded& loaded, const View& v) {
 }
 
 // The other frame's poses, translucent, over the shown ones.
-void StageGpu::draw_second(const View& v, const Quality& quality, std::vector<PuffCopy>& smoke, Drawn& drawn) {
+void SceneGpu::draw_second(const View& v, const Quality& quality, std::vector<PuffCopy>& smoke, Drawn& drawn) {
     const Scene* second = v.scene->second.get();
     if (!second || second->copies.empty()) return;
     View other = v;
@@ -473,7 +473,7 @@ void StageGpu::draw_second(const View& v, const Quality& quality, std::vector<Pu
     drawn.dots_left_out += more.dots_left_out;
 }
 
-void StageGpu::end_picture(const View& v, const std::vector<PuffCopy>& smoke, std::size_t most) {
+void SceneGpu::end_picture(const View& v, const std::vector<PuffCopy>& smoke, std::size_t most) {
     for (unsigned i = 1; i <= 7; ++i) {
         glDisableVertexAttribArray(i);
         glVertexAttribDivisor(i, 0);
@@ -493,7 +493,7 @@ void StageGpu::end_picture(const View& v, const std::vector<PuffCopy>& smoke, st
     });
 }
 
-StageGpu::Drawn StageGpu::draw(const View& v, bool moving) {
+SceneGpu::Drawn SceneGpu::draw(const View& v, bool moving) {
     Drawn drawn;
     const bool coarse = by_processor_ && moving;
     if (coarse) glDisable(GL_MULTISAMPLE); // edges are not smoothed, and much is not mirrored: each costs as much as the rest

@@ -1,5 +1,5 @@
-// What lies over the Stage's picture and on its ground: legend, words, the pattern of a spread, a path being drawn.
-#include "app/stage/stage_view.h"
+// What lies over the Scene's picture and on its ground: legend, words, the pattern of a spread, a path being drawn.
+#include "app/scene_view/scene_view.h"
 
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
@@ -14,8 +14,8 @@
 
 namespace garland {
 
-StageMarks StageView::marks() {
-    StageMarks m;
+SceneMarks SceneView::marks() {
+    SceneMarks m;
     m.cords = &cords_;
     if (pattern_.side > 0) m.pattern = &pattern_;
     if (const Arrangement* a = document_.project().arrangement(viewing_.drawing())) {
@@ -25,7 +25,7 @@ StageMarks StageView::marks() {
 }
 
 // What the shown spread would give at any place, laid over the ground under its copies.
-void StageView::make_pattern() {
+void SceneView::make_pattern() {
     pattern_.side = 0;
     if (viewing_.colour() != ColourMode::spread) return;
     for (const ArrangementShow& a : document_.show()->arrangements) {
@@ -64,12 +64,12 @@ void StageView::make_pattern() {
     }
 }
 
-void StageView::show_drawing() {
+void SceneView::show_drawing() {
     const bool on = viewing_.drawing() != ArrangementId();
     drawing_->setVisible(on);
     const auto points = static_cast<long long>(viewing_.drawn().size());
     drawing_words_->setText(points == 0 ? tr("Click on the ground to draw the path")
-                                        : tr("%1; Backspace takes one back").arg(QString::fromStdString(counted(points, "point", "points"))));
+                                        : tr("%1; Backspace removes the last one").arg(QString::fromStdString(counted(points, "point", "points"))));
     drawing_done_->setEnabled(points >= 2);
     if (canvas_) canvas_->setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
     if (on && canvas_) canvas_->setFocus();
@@ -77,7 +77,7 @@ void StageView::show_drawing() {
     redraw();
 }
 
-void StageView::update_texts() {
+void SceneView::update_texts() {
     LegendText legend = Colouring(*document_.show(), viewing_, document_.project()).legend();
     if (scene_ && scene_->second && scene_->gap_known) {
         legend.shown = true;
@@ -128,11 +128,11 @@ void StageView::update_texts() {
     place_overlays();
 }
 
-void StageView::resizeEvent(QResizeEvent*) {
+void SceneView::resizeEvent(QResizeEvent*) {
     place_overlays();
 }
 
-void StageView::place_overlays() {
+void SceneView::place_overlays() {
     if (canvas_) canvas_->setGeometry(rect());
     if (notice_) notice_->setGeometry(rect().adjusted(20, 60, -20, -60));
     modes_->adjustSize();

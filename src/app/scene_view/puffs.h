@@ -1,8 +1,8 @@
-// Volumes on the Stage: each cell a soft, see-through disc that faces the eye, drawn from far to near over what is solid.
+// Volumes on the Scene: each cell a soft, see-through disc that faces the eye, drawn from far to near over what is solid.
 #pragma once
 
-#include "app/stage/orbit.h"
-#include "app/stage/scene.h"
+#include "app/scene_view/orbit.h"
+#include "app/scene_view/scene.h"
 
 #include <QMatrix4x4>
 #include <QOpenGLExtraFunctions>

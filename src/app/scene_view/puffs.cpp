@@ -1,4 +1,4 @@
-#include "app/stage/puffs.h"
+#include "app/scene_view/puffs.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,9 +1,9 @@
-// What the Stage keeps on the graphics side, and how it draws a scene. Used only with its context current.
+// What the Scene keeps on the graphics side, and how it draws a scene. Used only with its context current.
 #pragma once
 
-#include "app/stage/orbit.h"
-#include "app/stage/puffs.h"
-#include "app/stage/scene.h"
+#include "app/scene_view/orbit.h"
+#include "app/scene_view/puffs.h"
+#include "app/scene_view/scene.h"
 #include "app/theme/tokens.h"
 
 #include <QOpenGLBuffer>
@@ -33,15 +33,15 @@ struct GroundPattern {
 };
 
 // What is drawn besides the copies.
-struct StageMarks {
+struct SceneMarks {
     const std::vector<std::vector<V3f>>* cords = nullptr;
     const GroundPattern* pattern = nullptr; // none: null
     std::vector<V3f> path;                  // being drawn
 };
 
-class StageGpu : protected QOpenGLExtraFunctions {
+class SceneGpu : protected QOpenGLExtraFunctions {
   public:
-    // False, with why() set, when the context cannot do what the Stage needs.
+    // False, with why() set, when the context cannot do what the Scene needs.
     bool create();
     const QString& why() const { return why_; }
     void destroy();
@@ -61,7 +61,7 @@ class StageGpu : protected QOpenGLExtraFunctions {
         QSizeF size;      // logical pixels
         double ratio = 1; // device pixels in one
         const Tokens* tokens = nullptr;
-        const StageMarks* marks = nullptr;
+        const SceneMarks* marks = nullptr;
         std::function<CopyPaint(const SceneCopy&)> paint; // how a copy is coloured
     };
     // moving: something changes right now, so the next picture is near, and this one may be coarse: lighter meshes are up to 3
@@ -70,7 +70,7 @@ class StageGpu : protected QOpenGLExtraFunctions {
     Drawn draw(const View& view, bool moving);
 
     // A picture that stands, drawn anew beside the shown one, slice by slice: every mesh whole where a lighter one could be told
-    // from it (by a twentieth of a pixel), every particle. In stage_refine.cpp.
+    // from it (by a twentieth of a pixel), every particle. In scene_refine.cpp.
     void refine_begin(ScenePtr scene, const View& view);
     bool refine_step(double milliseconds); // true: it is ready
     void refine_drop();
@@ -139,7 +139,7 @@ class StageGpu : protected QOpenGLExtraFunctions {
     void instance_attributes(std::size_t first);
     void draw_solids(const Loaded& loaded);
     void draw_pattern(const GroundPattern& pattern, const QMatrix4x4& matrix);
-    void draw_lines(const StageMarks& marks, const QMatrix4x4& matrix, const Tokens& tokens, double ratio);
+    void draw_lines(const SceneMarks& marks, const QMatrix4x4& matrix, const Tokens& tokens, double ratio);
 
     QString why_;
     QOpenGLShaderProgram copies_, dots_program_, floor_, lines_, pattern_;
@@ -160,7 +160,7 @@ class StageGpu : protected QOpenGLExtraFunctions {
     ScenePtr refine_scene_; // keeps what it draws
     Orbit refine_orbit_;
     Tokens refine_tokens_;
-    StageMarks refine_marks_;
+    SceneMarks refine_marks_;
     View refine_view_;
     Loaded refine_loaded_;
     Drawn refine_drawn_;

@@ -1,5 +1,5 @@
-// The canvas of the Stage and its legend.
-#include "app/stage/stage_view.h"
+// The canvas of the Scene and its legend.
+#include "app/scene_view/scene_view.h"
 
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
@@ -12,7 +12,7 @@ namespace garland {
 
 // ---- the canvas ----------------------------------------------------------------------------------------------------
 
-StageCanvas::StageCanvas(StageView& view) : QOpenGLWidget(&view), view_(view) {
+SceneCanvas::SceneCanvas(SceneView& view) : QOpenGLWidget(&view), view_(view) {
     QSurfaceFormat format;
     format.setVersion(3, 3);
     format.setProfile(QSurfaceFormat::CoreProfile);
@@ -21,18 +21,18 @@ StageCanvas::StageCanvas(StageView& view) : QOpenGLWidget(&view), view_(view) {
     setFormat(format);
     setMouseTracking(false);
     setFocusPolicy(Qt::StrongFocus);
-    setAccessibleName(tr("Stage"));
+    setAccessibleName(tr("Scene"));
     setToolTip({});
     refining_.setInterval(0);
-    connect(&refining_, &QTimer::timeout, this, &StageCanvas::refine_more);
+    connect(&refining_, &QTimer::timeout, this, &SceneCanvas::refine_more);
 }
 
-StageCanvas::~StageCanvas() {
+SceneCanvas::~SceneCanvas() {
     lose();
 }
 
 // What the graphics side keeps goes with its context; a new one begins anew.
-void StageCanvas::lose() {
+void SceneCanvas::lose() {
     refining_.stop();
     if (!gpu_) return;
     makeCurrent();
@@ -41,16 +41,16 @@ void StageCanvas::lose() {
     doneCurrent();
 }
 
-void StageCanvas::initializeGL() {
+void SceneCanvas::initializeGL() {
     if (gpu_) lose();
-    connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, &StageCanvas::lose, Qt::UniqueConnection);
-    gpu_ = std::make_unique<StageGpu>();
+    connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, &SceneCanvas::lose, Qt::UniqueConnection);
+    gpu_ = std::make_unique<SceneGpu>();
     if (gpu_->create()) return;
     view_.set_failed(gpu_->why());
     gpu_.reset();
 }
 
-CopyPaint StageCanvas::paint_of(const SceneCopy& c, const PaintRules& rules) const {
+CopyPaint SceneCanvas::paint_of(const SceneCopy& c, const PaintRules& rules) const {
     CopyPaint p;
     p.selected = view_.viewing().selection().count(c.number) ? 1.0f : 0.0f;
     QRgb colour = QColor("#D9A873").rgb(); // clay
@@ -74,7 +74,7 @@ CopyPaint StageCanvas::paint_of(const SceneCopy& c, const PaintRules& rules) con
     return p;
 }
 
-StageCanvas::PaintRules StageCanvas::rules(const ScenePtr& scene) const {
+SceneCanvas::PaintRules SceneCanvas::rules(const ScenePtr& scene) const {
     Document& document = view_.document();
     const Colouring now(*document.show(), view_.viewing(), document.project());
     const bool fits = !scene || scene->show == document.show(); // an edit whose poses are still being made
@@ -82,11 +82,11 @@ StageCanvas::PaintRules StageCanvas::rules(const ScenePtr& scene) const {
             Ramp::get(now.legend().cyclic ? RampKind::cyclic : RampKind::sequential), scene};
 }
 
-StageGpu::View StageCanvas::picture(const ScenePtr& scene, const StageMarks& marks, std::function<CopyPaint(const SceneCopy&)> paint) const {
+SceneGpu::View SceneCanvas::picture(const ScenePtr& scene, const SceneMarks& marks, std::function<CopyPaint(const SceneCopy&)> paint) const {
     return {scene.get(), &view_.orbit(), QSizeF(size()), devicePixelRatioF(), &tokens(), &marks, std::move(paint)};
 }
 
-void StageCanvas::paintGL() {
+void SceneCanvas::paintGL() {
     if (!gpu_) return;
     if (gpu_->refined()) {
         gpu_->refine_present();
@@ -94,7 +94,7 @@ void StageCanvas::paintGL() {
     }
     const ScenePtr scene = view_.scene();
     const PaintRules how = rules(scene);
-    const StageMarks marks = view_.marks();
+    const SceneMarks marks = view_.marks();
     QElapsedTimer clock;
     clock.start();
     const auto drawn = gpu_->draw(picture(scene, marks, [&](const SceneCopy& c) { return paint_of(c, how); }), view_.moving());
@@ -102,7 +102,7 @@ void StageCanvas::paintGL() {
 }
 
 // The picture stands: it is made the truth beside the shown one, a slice at a time, so that a hand can always stop it.
-void StageCanvas::refine() {
+void SceneCanvas::refine() {
     if (!gpu_ || !isVisible() || !view_.scene() || view_.scene()->copies.empty()) return;
     const ScenePtr scene = view_.scene();
     const PaintRules how = rules(scene);
@@ -113,7 +113,7 @@ void StageCanvas::refine() {
     if (gpu_->refining()) refining_.start();
 }
 
-void StageCanvas::refine_more() {
+void SceneCanvas::refine_more() {
     if (!gpu_ || !gpu_->refining()) return refining_.stop();
     makeCurrent();
     const bool done = gpu_->refine_step(30);
@@ -125,7 +125,7 @@ void StageCanvas::refine_more() {
     emit refined();
 }
 
-void StageCanvas::drop_refined() {
+void SceneCanvas::drop_refined() {
     refining_.stop();
     if (!gpu_ || !(gpu_->refined() || gpu_->refining())) return;
     makeCurrent();
@@ -133,30 +133,30 @@ void StageCanvas::drop_refined() {
     doneCurrent();
 }
 
-bool StageCanvas::is_refined() const {
+bool SceneCanvas::is_refined() const {
     return gpu_ && gpu_->refined();
 }
 
-void StageCanvas::resizeEvent(QResizeEvent* event) {
+void SceneCanvas::resizeEvent(QResizeEvent* event) {
     drop_refined();
     QOpenGLWidget::resizeEvent(event);
     view_.redraw();
 }
 
-void StageCanvas::mousePressEvent(QMouseEvent* event) {
+void SceneCanvas::mousePressEvent(QMouseEvent* event) {
     press_ = last_ = event->position();
     moved_ = false;
     pressed_view_ = view_.orbit().camera;
 }
 
-void StageCanvas::end_drag(bool put_back) {
+void SceneCanvas::end_drag(bool put_back) {
     if (!moved_ || !put_back) return;
     view_.orbit().camera = pressed_view_;
     view_.camera_moved();
     view_.redraw();
 }
 
-void StageCanvas::mouseMoveEvent(QMouseEvent* event) {
+void SceneCanvas::mouseMoveEvent(QMouseEvent* event) {
     const QPointF d = event->position() - last_;
     if (!moved_ && (event->position() - press_).manhattanLength() < 4) return;
     moved_ = true;
@@ -172,7 +172,7 @@ void StageCanvas::mouseMoveEvent(QMouseEvent* event) {
     view_.redraw();
 }
 
-void StageCanvas::mouseReleaseEvent(QMouseEvent* event) {
+void SceneCanvas::mouseReleaseEvent(QMouseEvent* event) {
     if (moved_ || event->button() != Qt::LeftButton) return;
     if (view_.place_on_ground(event->position())) return;
     const ScenePtr scene = view_.scene();
@@ -181,7 +181,7 @@ void StageCanvas::mouseReleaseEvent(QMouseEvent* event) {
     view_.picked(pick_copy(*scene, ray.from, ray.along), event->modifiers() & Qt::ControlModifier);
 }
 
-void StageCanvas::keyPressEvent(QKeyEvent* event) {
+void SceneCanvas::keyPressEvent(QKeyEvent* event) {
     Viewing& viewing = view_.viewing();
     if (viewing.drawing()) {
         const bool enough = viewing.drawn().size() >= 2;
@@ -200,7 +200,7 @@ void StageCanvas::keyPressEvent(QKeyEvent* event) {
 }
 
 // Ctrl+arrows turn, with Shift they slide; + and − come nearer and go back.
-bool StageCanvas::move_by_key(const QKeyEvent& event) {
+bool SceneCanvas::move_by_key(const QKeyEvent& event) {
     const bool slides = event.modifiers() & Qt::ShiftModifier;
     const bool turns = event.modifiers() & Qt::ControlModifier;
     const QPointF middle(width() / 2.0, height() / 2.0);
@@ -229,7 +229,7 @@ bool StageCanvas::move_by_key(const QKeyEvent& event) {
     return true;
 }
 
-void StageCanvas::mouseDoubleClickEvent(QMouseEvent* event) {
+void SceneCanvas::mouseDoubleClickEvent(QMouseEvent* event) {
     if (view_.viewing().drawing()) return;
     const ScenePtr scene = view_.scene();
     if (!scene) return;
@@ -241,7 +241,7 @@ void StageCanvas::mouseDoubleClickEvent(QMouseEvent* event) {
     view_.redraw();
 }
 
-void StageCanvas::wheelEvent(QWheelEvent* event) {
+void SceneCanvas::wheelEvent(QWheelEvent* event) {
     if (event->angleDelta().y() == 0) return event->accept(); // a sideways turn
     view_.orbit().zoom(event->angleDelta().y() / 120.0, event->position(), size());
     view_.camera_moved();
@@ -251,7 +251,7 @@ void StageCanvas::wheelEvent(QWheelEvent* event) {
 
 // ---- the legend ----------------------------------------------------------------------------------------------------
 
-void StageLegend::show_text(const LegendText& text) {
+void SceneLegend::show_text(const LegendText& text) {
     text_ = text;
     setVisible(text.shown);
     setAccessibleName(tr("Colours: %1 from %2 to %3").arg(text.title, text.low, text.high));
@@ -259,12 +259,12 @@ void StageLegend::show_text(const LegendText& text) {
 }
 
 // Both ends beside each other.
-int StageLegend::wanted_width() const {
+int SceneLegend::wanted_width() const {
     const QFontMetrics words(text_font(8));
     return std::max({220, words.horizontalAdvance(text_.low) + words.horizontalAdvance(text_.high) + 44, words.horizontalAdvance(text_.title) + 24});
 }
 
-void StageLegend::paintEvent(QPaintEvent*) {
+void SceneLegend::paintEvent(QPaintEvent*) {
     const Tokens& t = tokens();
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);

@@ -1,4 +1,4 @@
-// The Stage's shaders, and the simple solids it draws in place of far copies. Included by stage_gpu.cpp only.
+// The Scene's shaders, and the simple solids it draws in place of far copies. Included by scene_gpu.cpp only.
 #pragma once
 
 #include <cmath>

@@ -1,5 +1,5 @@
-// The Stage's picture once it stands: drawn anew beside the shown one, in slices that a hand can interrupt, until it is the truth.
-#include "app/stage/stage_gpu.h"
+// The Scene's picture once it stands: drawn anew beside the shown one, in slices that a hand can interrupt, until it is the truth.
+#include "app/scene_view/scene_gpu.h"
 
 #include <QElapsedTimer>
 #include <QOpenGLContext>
@@ -11,7 +11,7 @@ namespace {
 constexpr double told_apart = 0.05; // pixels: a lighter mesh that is nearer to the full one gives the same picture
 } // namespace
 
-void StageGpu::refine_drop() {
+void SceneGpu::refine_drop() {
     refined_ = false;
     refine_scene_.reset();
     refine_view_ = {};
@@ -21,7 +21,7 @@ void StageGpu::refine_drop() {
     refined_picture_.reset();
 }
 
-void StageGpu::refine_begin(ScenePtr scene, const View& view) {
+void SceneGpu::refine_begin(ScenePtr scene, const View& view) {
     refine_drop();
     const QSize pixels(static_cast<int>(view.size.width() * view.ratio), static_cast<int>(view.size.height() * view.ratio));
     if (!scene || pixels.isEmpty()) return;
@@ -64,7 +64,7 @@ void StageGpu::refine_begin(ScenePtr scene, const View& view) {
     refine_->release();
 }
 
-bool StageGpu::refine_step(double milliseconds) {
+bool SceneGpu::refine_step(double milliseconds) {
     if (!refine_ || refined_) return refined_;
     QElapsedTimer clock;
     clock.start();
@@ -132,7 +132,7 @@ bool StageGpu::refine_step(double milliseconds) {
     return refined_;
 }
 
-void StageGpu::refine_present() {
+void SceneGpu::refine_present() {
     if (!refined_picture_) return;
     glViewport(0, 0, refined_picture_->width(), refined_picture_->height());
     vao_.bind();

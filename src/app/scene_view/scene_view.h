@@ -3,7 +3,7 @@
 
 #include "app/widgets/draggable.h"
 #include "app/document/colouring.h"
-#include "app/stage/stage_gpu.h"
+#include "app/scene_view/scene_gpu.h"
 #include "app/theme/ramp.h"
 #include "app/widgets/parts.h"
 
@@ -13,14 +13,14 @@
 
 namespace garland {
 
-class StageCanvas;
-class StageLegend;
+class SceneCanvas;
+class SceneLegend;
 
-class StageView : public QWidget {
+class SceneView : public QWidget {
     Q_OBJECT
   public:
-    StageView(Document& document, Viewing& viewing, QWidget* parent = nullptr);
-    ~StageView() override;
+    SceneView(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+    ~SceneView() override;
 
     bool has_graphics() const { return canvas_ != nullptr; }
     ScenePtr scene() const { return scene_; } // the last one made
@@ -28,16 +28,16 @@ class StageView : public QWidget {
     void fit_all(); // the whole motion of everything shown, not only this frame
     void redraw();
     bool moving() const { return rest_.isActive() || viewing_.playing(); }
-    const StageGpu::Drawn& drawn() const { return drawn_; } // of the last picture
+    const SceneGpu::Drawn& drawn() const { return drawn_; } // of the last picture
     void camera_moved(); // by hand: leaves the camera keys
     void key_view();     // sets a camera key at the playhead from what is seen
     void picked(std::int64_t copy, bool add);
-    StageMarks marks();
+    SceneMarks marks();
     bool refined() const; // the shown picture is the truth
     bool place_on_ground(QPointF pixel); // a point of the path that is being drawn
     Document& document() { return document_; }
     Viewing& viewing() { return viewing_; }
-    void set_drawn(const StageGpu::Drawn& drawn, qint64 microseconds);
+    void set_drawn(const SceneGpu::Drawn& drawn, qint64 microseconds);
     void set_failed(const QString& why);
 
   signals:
@@ -67,13 +67,13 @@ class StageView : public QWidget {
     QFrame* drawing_;
     QLabel* drawing_words_;
     QPushButton* drawing_done_;
-    StageCanvas* canvas_ = nullptr;
+    SceneCanvas* canvas_ = nullptr;
     QLabel* notice_ = nullptr;
     Segments* modes_;
     QFrame* tools_;
     QCheckBox *second_, *through_;
     NumberField* second_frame_;
-    StageLegend* legend_;
+    SceneLegend* legend_;
     QLabel* info_;
     void edited();
     bool fits_ = false; // all was fitted, and the view was not moved since: it is fitted again when more is known
@@ -88,15 +88,15 @@ class StageView : public QWidget {
     double requested_frame_ = 0;
     std::optional<OutputFrame> requested_second_;
     QString problem_, failed_; // of posing; of OpenGL, which stays
-    StageGpu::Drawn drawn_;
+    SceneGpu::Drawn drawn_;
 };
 
 // The canvas proper; everything it shows comes from the view.
-class StageCanvas : public QOpenGLWidget, public Draggable {
+class SceneCanvas : public QOpenGLWidget, public Draggable {
     Q_OBJECT
   public:
-    explicit StageCanvas(StageView& view);
-    ~StageCanvas() override;
+    explicit SceneCanvas(SceneView& view);
+    ~SceneCanvas() override;
     void end_drag(bool put_back) override;
     void refine();       // the picture stands: make it the truth
     void drop_refined(); // it does not any more
@@ -127,19 +127,19 @@ class StageCanvas : public QOpenGLWidget, public Draggable {
     };
     PaintRules rules(const ScenePtr& scene) const;
     CopyPaint paint_of(const SceneCopy& copy, const PaintRules& rules) const;
-    StageGpu::View picture(const ScenePtr& scene, const StageMarks& marks, std::function<CopyPaint(const SceneCopy&)> paint) const;
+    SceneGpu::View picture(const ScenePtr& scene, const SceneMarks& marks, std::function<CopyPaint(const SceneCopy&)> paint) const;
     void lose();
     void refine_more();
-    StageView& view_;
-    std::unique_ptr<StageGpu> gpu_; // null: no context, or one that cannot do it
+    SceneView& view_;
+    std::unique_ptr<SceneGpu> gpu_; // null: no context, or one that cannot do it
     QTimer refining_;
-    StageMarks marks_;
+    SceneMarks marks_;
     QPointF press_, last_;
     bool moved_ = false;
     Camera pressed_view_; // as it was when the button went down
 };
 
-class StageLegend : public QWidget {
+class SceneLegend : public QWidget {
     Q_OBJECT
   public:
     using QWidget::QWidget;

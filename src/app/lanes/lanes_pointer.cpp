@@ -1,5 +1,5 @@
-// What the pointer does on the Loom, and the nudges it makes.
-#include "app/loom/loom_view.h"
+// What the pointer does on the Lanes, and the nudges it makes.
+#include "app/lanes/lanes_view.h"
 
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
@@ -14,7 +14,7 @@
 
 namespace garland {
 
-void LoomView::wheelEvent(QWheelEvent* event) {
+void LanesView::wheelEvent(QWheelEvent* event) {
     if (event->modifiers() & Qt::ControlModifier) {
         layout_.row_height =
             std::clamp(layout_.row_height * std::pow(1.15, event->angleDelta().y() / 120.0), 3.0, 40.0);
@@ -27,11 +27,11 @@ void LoomView::wheelEvent(QWheelEvent* event) {
     event->accept();
 }
 
-void LoomView::go_to(double x) {
+void LanesView::go_to(double x) {
     viewing_.set_frame(std::round(layout_.frame_at(x)));
 }
 
-void LoomView::mousePressEvent(QMouseEvent* event) {
+void LanesView::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
     press_ = event->position();
     dragged_ = false;
@@ -54,7 +54,7 @@ void LoomView::mousePressEvent(QMouseEvent* event) {
     drag_copies_ = viewing_.selection();
 }
 
-void LoomView::mouseMoveEvent(QMouseEvent* event) {
+void LanesView::mouseMoveEvent(QMouseEvent* event) {
     const QPointF at = event->position();
     if (drag_ == Drag::frame) return go_to(at.x());
     if (drag_ == Drag::row && layout_.in_plot(press_.x(), press_.y())) {
@@ -70,15 +70,15 @@ void LoomView::mouseMoveEvent(QMouseEvent* event) {
     if (t) emit hovered(QString::fromStdString(t->line));
 }
 
-void LoomView::drag_nudges(double by) {
+void LanesView::drag_nudges(double by) {
     const double change = by - drag_from_;
     if (change == 0) return;
     drag_from_ = by;
     set_nudges(
-        drag_copies_, [change](double now) { return now + change; }, tr("Nudge copies"), QStringLiteral("loom-drag"));
+        drag_copies_, [change](double now) { return now + change; }, tr("Nudge copies"), QStringLiteral("lanes-drag"));
 }
 
-void LoomView::end_drag(bool put_back) {
+void LanesView::end_drag(bool put_back) {
     if (drag_ == Drag::row && dragged_ && put_back) drag_nudges(0);
     if (dragged_) document_.end_merge();
     drag_ = Drag::none;
@@ -86,7 +86,7 @@ void LoomView::end_drag(bool put_back) {
     drag_copies_.clear();
 }
 
-void LoomView::step_row(std::int64_t by, bool add) {
+void LanesView::step_row(std::int64_t by, bool add) {
     if (order_.empty()) return;
     const std::int64_t now = row_of_copy(viewing_.current_copy());
     const std::int64_t row = std::clamp<std::int64_t>(now + by, 0, static_cast<std::int64_t>(order_.size()) - 1), copy = copy_of_row(row);
@@ -103,7 +103,7 @@ void LoomView::step_row(std::int64_t by, bool add) {
     update();
 }
 
-bool LoomView::event(QEvent* event) {
+bool LanesView::event(QEvent* event) {
     if (event->type() == QEvent::ShortcutOverride) {
         const int key = static_cast<QKeyEvent*>(event)->key();
         if (key == Qt::Key_Up || key == Qt::Key_Down || key == Qt::Key_Delete) {
@@ -114,17 +114,17 @@ bool LoomView::event(QEvent* event) {
     return QWidget::event(event);
 }
 
-void LoomView::keyPressEvent(QKeyEvent* event) {
+void LanesView::keyPressEvent(QKeyEvent* event) {
     const bool add = event->modifiers() & Qt::ShiftModifier;
     switch (event->key()) {
     case Qt::Key_Up: return step_row(-1, add);
     case Qt::Key_Down: return step_row(1, add);
-    case Qt::Key_Delete: return set_nudges(viewing_.selection(), [](double) { return 0.0; }, tr("Clear the nudges of the picked copies"), {});
+    case Qt::Key_Delete: return set_nudges(viewing_.selection(), [](double) { return 0.0; }, tr("Clear the nudges of the selected copies"), {});
     default: QWidget::keyPressEvent(event);
     }
 }
 
-void LoomView::mouseReleaseEvent(QMouseEvent* event) {
+void LanesView::mouseReleaseEvent(QMouseEvent* event) {
     if (drag_ == Drag::row && !dragged_) {
         if (!(event->modifiers() & Qt::ControlModifier)) viewing_.set_current_copy(drag_copy_);
         if (event->position().x() >= layout_.names) go_to(event->position().x());
@@ -132,7 +132,7 @@ void LoomView::mouseReleaseEvent(QMouseEvent* event) {
     end_drag(false);
 }
 
-void LoomView::mouseDoubleClickEvent(QMouseEvent* event) {
+void LanesView::mouseDoubleClickEvent(QMouseEvent* event) {
     const std::int64_t row = layout_.row_at(event->position().y());
     if (row < 0 || event->position().x() >= layout_.names) return;
     const std::int64_t copy = copy_of_row(row);
@@ -143,11 +143,11 @@ void LoomView::mouseDoubleClickEvent(QMouseEvent* event) {
     }
 }
 
-void LoomView::leaveEvent(QEvent*) {
+void LanesView::leaveEvent(QEvent*) {
     emit hovered({});
 }
 
-double LoomView::nudge_of(std::int64_t copy) const {
+double LanesView::nudge_of(std::int64_t copy) const {
     std::size_t index = 0;
     const ArrangementShow* a = document_.show()->find(copy, index);
     if (!a) return 0;
@@ -158,7 +158,7 @@ double LoomView::nudge_of(std::int64_t copy) const {
     return 0;
 }
 
-void LoomView::set_nudges(const std::set<std::int64_t>& copies, const std::function<double(double)>& change,
+void LanesView::set_nudges(const std::set<std::int64_t>& copies, const std::function<double(double)>& change,
                           const QString& words, const QString& merge) {
     const ShowPtr show = document_.show();
     document_.edit(
@@ -186,7 +186,7 @@ void LoomView::set_nudges(const std::set<std::int64_t>& copies, const std::funct
         merge);
 }
 
-void LoomView::nudge(double frames) {
+void LanesView::nudge(double frames) {
     std::set<std::int64_t> copies = viewing_.selection();
     if (copies.empty() && viewing_.current_copy() >= 0) copies.insert(viewing_.current_copy());
     set_nudges(copies, [frames](double now) { return now + frames; },

@@ -1,4 +1,4 @@
-#include "app/stage/scene.h"
+#include "app/scene_view/scene.h"
 
 #include "app/theme/ramp.h"
 

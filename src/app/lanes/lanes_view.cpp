@@ -1,4 +1,4 @@
-#include "app/loom/loom_view.h"
+#include "app/lanes/lanes_view.h"
 
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
@@ -13,22 +13,22 @@
 
 namespace garland {
 
-LoomView::LoomView(Document& document, Viewing& viewing, QWidget* parent)
+LanesView::LanesView(Document& document, Viewing& viewing, QWidget* parent)
     : QWidget(parent), document_(document), viewing_(viewing) {
     setObjectName("pane");
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
-    setAccessibleName(tr("Loom"));
+    setAccessibleName(tr("Lanes"));
     setMinimumHeight(90);
     auto* head = new QWidget(this);
     auto* row = new QHBoxLayout(head);
     row->setContentsMargins(14, 2, 8, 0);
     row->setSpacing(8);
-    row->addWidget(make_label(tr("Loom"), "heading"));
+    row->addWidget(make_label(tr("Lanes"), "heading"));
     row->addWidget(make_label(tr("sorted by"), "muted"));
     sort_box_ =
         make_choice({tr("order"), tr("place, x"), tr("height"), tr("place, z"), tr("delay"), tr("speed"), tr("size"), tr("turn"), tr("likeness"), tr("pose now")}, tr("Sort rows by"),
-                    tr("In which order the copies' rows stand"), [this](int i) { set_sort(static_cast<LoomSort>(i)); });
+                    tr("In which order the copies' rows stand"), [this](int i) { set_sort(static_cast<LaneSort>(i)); });
     row->addWidget(sort_box_);
     fit_button_ = new QToolButton;
     fit_button_->setObjectName("segment");
@@ -36,11 +36,11 @@ LoomView::LoomView(Document& document, Viewing& viewing, QWidget* parent)
     fit_button_->setCheckable(true);
     fit_button_->setToolTip(tr("Show all rows at once, however thin"));
     fit_button_->setAccessibleName(tr("Show all rows"));
-    connect(fit_button_, &QToolButton::toggled, this, &LoomView::set_fit);
+    connect(fit_button_, &QToolButton::toggled, this, &LanesView::set_fit);
     row->addWidget(fit_button_);
     words_ = make_label({}, "muted");
     row->addWidget(words_, 1);
-    head->setObjectName("loomHead");
+    head->setObjectName("lanesHead");
     layout_.head = 46;
     bar_ = new QScrollBar(Qt::Vertical, this);
     bar_->setAccessibleName(tr("Scroll rows"));
@@ -49,16 +49,16 @@ LoomView::LoomView(Document& document, Viewing& viewing, QWidget* parent)
         stale_ = true;
         update();
     });
-    connect(&document_, &Document::changed, this, &LoomView::refresh);
+    connect(&document_, &Document::changed, this, &LanesView::refresh);
     connect(&viewing_, &Viewing::frame_changed, this, [this] {
-        if (sort_ == LoomSort::now && !viewing_.playing()) { // the poses now are others
+        if (sort_ == LaneSort::now && !viewing_.playing()) { // the poses now are others
             sort_rows();
             stale_ = true;
         }
         update();
     });
     connect(&viewing_, &Viewing::playing_changed, this, [this] {
-        if (sort_ == LoomSort::now) refresh();
+        if (sort_ == LaneSort::now) refresh();
     });
     connect(&viewing_, &Viewing::selection_changed, this, [this] {
         const ArrangementId now = viewing_.arrangement();
@@ -71,12 +71,12 @@ LoomView::LoomView(Document& document, Viewing& viewing, QWidget* parent)
     refresh();
 }
 
-std::int64_t LoomView::row_of_copy(std::int64_t copy) const {
+std::int64_t LanesView::row_of_copy(std::int64_t copy) const {
     const auto at = std::find(order_.begin(), order_.end(), copy);
     return at == order_.end() ? -1 : at - order_.begin();
 }
 
-void LoomView::refresh() {
+void LanesView::refresh() {
     layout_.range = document_.project().settings.range;
     layout_.rows = document_.show()->copies();
     sort_rows();
@@ -86,17 +86,17 @@ void LoomView::refresh() {
     update();
 }
 
-void LoomView::sort_rows() {
+void LanesView::sort_rows() {
     order_ = row_order(*document_.show(), sort_, viewing_.frame());
 }
 
-void LoomView::set_sort(LoomSort sort) {
+void LanesView::set_sort(LaneSort sort) {
     sort_ = sort;
     sort_box_->setCurrentIndex(static_cast<int>(sort));
     refresh();
 }
 
-void LoomView::set_fit(bool fit) {
+void LanesView::set_fit(bool fit) {
     layout_.fit = fit;
     fit_button_->setChecked(fit);
     update_scroll();
@@ -105,7 +105,7 @@ void LoomView::set_fit(bool fit) {
     update();
 }
 
-void LoomView::update_words() {
+void LanesView::update_words() {
     if (layout_.merged()) {
         const double each = 1 / layout_.row_pixels();
         words_->setText(tr("%1 copies in %2 lines: each line shows one of about %3")
@@ -117,7 +117,7 @@ void LoomView::update_words() {
     }
 }
 
-void LoomView::update_scroll() {
+void LanesView::update_scroll() {
     const auto most = static_cast<int>(std::ceil(layout_.most_scroll()));
     bar_->setRange(0, most);
     bar_->setPageStep(std::max(1, static_cast<int>(layout_.rows_shown())));
@@ -125,7 +125,7 @@ void LoomView::update_scroll() {
     layout_.scroll = std::min<double>(layout_.scroll, most);
 }
 
-void LoomView::show_copy(std::int64_t copy) {
+void LanesView::show_copy(std::int64_t copy) {
     const std::int64_t row = row_of_copy(copy);
     if (row < 0 || layout_.fit) return;
     if (static_cast<double>(row) < layout_.scroll) bar_->setValue(static_cast<int>(row));
@@ -134,10 +134,10 @@ void LoomView::show_copy(std::int64_t copy) {
     }
 }
 
-void LoomView::resizeEvent(QResizeEvent*) {
+void LanesView::resizeEvent(QResizeEvent*) {
     layout_.width = width();
     layout_.height = height();
-    findChild<QWidget*>("loomHead")->setGeometry(0, 0, width(), 28);
+    findChild<QWidget*>("lanesHead")->setGeometry(0, 0, width(), 28);
     bar_->setGeometry(width() - 12, layout_.head, 10, layout_.plot_height());
     update_scroll();
     update_words();
@@ -145,7 +145,7 @@ void LoomView::resizeEvent(QResizeEvent*) {
 }
 
 // Draws the visible rows into picture_: one evaluation a pixel column and row, nothing for what is not seen.
-void LoomView::render() {
+void LanesView::render() {
     stale_ = false;
     const Show& show = *document_.show();
     const Tokens& t = tokens();
@@ -229,7 +229,7 @@ void LoomView::render() {
     }
 }
 
-void LoomView::paintEvent(QPaintEvent*) {
+void LanesView::paintEvent(QPaintEvent*) {
     const Tokens& t = tokens();
     if (stale_) render();
     QPainter p(this);
@@ -277,7 +277,7 @@ void LoomView::paintEvent(QPaintEvent*) {
         std::size_t index = 0;
         const ArrangementShow* a = show.find(copy, index);
         if (!a) continue;
-        if (const auto share = colouring.still_share(*a, index)) { // what the Stage colours the copy by
+        if (const auto share = colouring.still_share(*a, index)) { // what the Scene colours the copy by
             p.fillRect(QRectF(5, y, 4, std::max(rp - (rp >= 4 ? 1 : 0), 1.0)), QColor(swatch.at(*share)));
         }
         if (!names) continue;
@@ -330,7 +330,7 @@ void LoomView::paintEvent(QPaintEvent*) {
 }
 
 // Beats over the rows (bars stronger), markers and camera keys at the foot.
-void LoomView::paint_beats(QPainter& p) const {
+void LanesView::paint_beats(QPainter& p) const {
     const Tokens& t = tokens();
     const Settings& s = document_.project().settings;
     const double top = layout_.head, bottom = layout_.head + layout_.plot_height();

@@ -1,7 +1,7 @@
 // One output frame ready to draw: step four of the way, posed copies. Made on a worker thread.
 #pragma once
 
-#include "app/stage/detail.h"
+#include "app/scene_view/detail.h"
 #include "core/geometry/volume.h"
 #include "core/project/show.h"
 

@@ -1,4 +1,4 @@
-#include "app/stage/stage_view.h"
+#include "app/scene_view/scene_view.h"
 
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
@@ -34,22 +34,22 @@ bool graphics_there() {
 
 // ---- the view ------------------------------------------------------------------------------------------------------
 
-StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
+SceneView::SceneView(Document& document, Viewing& viewing, QWidget* parent)
     : QWidget(parent), document_(document), viewing_(viewing) {
     setObjectName("pane");
     setAttribute(Qt::WA_StyledBackground);
-    setAccessibleName(tr("Stage"));
+    setAccessibleName(tr("Scene"));
     setMinimumSize(220, 160);
     if (graphics_there()) {
-        canvas_ = new StageCanvas(*this);
+        canvas_ = new SceneCanvas(*this);
     } else {
-        notice_ = make_label(tr("This computer offers no OpenGL, so the Stage cannot be drawn.\n"
-                                "Everything else works: the Loom, the benches, Check and Hand off."),
+        notice_ = make_label(tr("This computer offers no OpenGL, so the Scene cannot be drawn.\n"
+                                "Everything else works: the Lanes, the panels, Check and Hand off."),
                              "muted", this);
         notice_->setAlignment(Qt::AlignCenter);
         notice_->setWordWrap(true);
     }
-    modes_ = new Segments({tr("look"), tr("source frame"), tr("delay"), tr("speed"), tr("twins"), tr("pattern")},
+    modes_ = new Segments({tr("materials"), tr("source frame"), tr("delay"), tr("speed"), tr("twins"), tr("pattern")},
                           {tr("Copies as they are lit (C: next colouring)"),
                            tr("Copies coloured by the source frame they show (C: next colouring)"),
                            tr("Copies coloured by how much later they are (C: next colouring)"),
@@ -96,20 +96,20 @@ StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
     drawing->setContentsMargins(10, 4, 6, 4);
     drawing_words_ = make_label({});
     drawing_done_ = make_button(tr("Done"), tr("Let the copies stand along this path (Return)"));
-    auto* give_up = make_button(tr("Give up"), tr("Leave everything as it was (Escape)"));
+    auto* give_up = make_button(tr("Cancel"), tr("Leave everything as it was (Escape)"));
     connect(drawing_done_, &QPushButton::clicked, this, [this] { viewing_.finish_drawing(true); });
     connect(give_up, &QPushButton::clicked, this, [this] { viewing_.finish_drawing(false); });
     drawing->addWidget(drawing_words_);
     drawing->addWidget(drawing_done_);
     drawing->addWidget(give_up);
-    legend_ = new StageLegend(this);
+    legend_ = new SceneLegend(this);
     info_ = make_label({}, "note", this);
     info_->setAttribute(Qt::WA_TransparentForMouseEvents);
     connect(modes_, &Segments::chosen, this, [this](int i) { viewing_.set_colour(static_cast<ColourMode>(i)); });
     show_drawing();
-    connect(&viewing_, &Viewing::frame_changed, this, &StageView::follow_camera);
-    connect(&viewing_, &Viewing::view_changed, this, &StageView::follow_camera);
-    connect(&viewing_, &Viewing::frame_changed, this, &StageView::request);
+    connect(&viewing_, &Viewing::frame_changed, this, &SceneView::follow_camera);
+    connect(&viewing_, &Viewing::view_changed, this, &SceneView::follow_camera);
+    connect(&viewing_, &Viewing::frame_changed, this, &SceneView::request);
     connect(&document_, &Document::changed, this, [this] {
         if (document_.project().settings.camera_keys.empty()) viewing_.look_through_camera(false);
         follow_camera();
@@ -127,8 +127,8 @@ StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
     });
     settle_.setSingleShot(true);
     settle_.setInterval(120);
-    connect(&settle_, &QTimer::timeout, this, &StageView::request);
-    connect(&viewing_, &Viewing::selection_changed, this, &StageView::redraw);
+    connect(&settle_, &QTimer::timeout, this, &SceneView::request);
+    connect(&viewing_, &Viewing::selection_changed, this, &SceneView::redraw);
     connect(&document_, &Document::motion_known, this, [this] {
         if (fits_ && !viewing_.through_camera()) fit_all();
     });
@@ -137,8 +137,8 @@ StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
         update_texts();
         redraw();
     });
-    connect(&viewing_, &Viewing::drawing_changed, this, &StageView::show_drawing);
-    connect(&viewing_, &Viewing::frame_changed, this, &StageView::make_pattern);
+    connect(&viewing_, &Viewing::drawing_changed, this, &SceneView::show_drawing);
+    connect(&viewing_, &Viewing::frame_changed, this, &SceneView::make_pattern);
     connect(&viewing_, &Viewing::colour_changed, this, [this] {
         modes_->set_current(static_cast<int>(viewing_.colour()));
         make_pattern();
@@ -159,18 +159,18 @@ StageView::StageView(Document& document, Viewing& viewing, QWidget* parent)
     request();
 }
 
-StageView::~StageView() = default;
+SceneView::~SceneView() = default;
 
-// Where posing takes long, an edit stops what is being posed, so that map and Loom follow a dragging hand at once; the
-// Stage follows when the hand pauses.
-void StageView::edited() {
+// Where posing takes long, an edit stops what is being posed, so that map and Lanes follow a dragging hand at once; the
+// Scene follows when the hand pauses.
+void SceneView::edited() {
     if (last_took_ < 40) return request();
     if (posing_) posing_->drop();
     settle_.start();
 }
 
 // While nothing else is to be done, the frames that come next are read, the way the playhead last went.
-void StageView::look_ahead() {
+void SceneView::look_ahead() {
     if (ahead_) ahead_->drop();
     const double now = viewing_.frame().value;
     if (now != ahead_from_) ahead_step_ = now > ahead_from_ ? 1 : -1;
@@ -184,7 +184,7 @@ void StageView::look_ahead() {
         [](Result<std::size_t>) {}, true);
 }
 
-void StageView::request() {
+void SceneView::request() {
     settle_.stop();
     if (busy_) {
         again_ = true;
@@ -241,7 +241,7 @@ void StageView::request() {
         true);
 }
 
-bool StageView::place_on_ground(QPointF pixel) {
+bool SceneView::place_on_ground(QPointF pixel) {
     const Arrangement* a = document_.project().arrangement(viewing_.drawing());
     if (!a) return false;
     const Ray ray = orbit_.ray(pixel, size());
@@ -250,14 +250,14 @@ bool StageView::place_on_ground(QPointF pixel) {
     return true;
 }
 
-void StageView::redraw() {
+void SceneView::redraw() {
     if (!canvas_) return;
     canvas_->drop_refined();
     rest_.start(); // coarse until nothing has changed for a moment, where pictures are dear
     canvas_->update();
 }
 
-void StageView::fit_all() {
+void SceneView::fit_all() {
     if (!scene_ || scene_->copies.empty()) return;
     const auto box = scene_->box([this](const SceneCopy& c) { return document_.motion(c.arrangement->source); });
     orbit_.fit(box.min, box.max, size());
@@ -266,15 +266,15 @@ void StageView::fit_all() {
     redraw();
 }
 
-void StageView::camera_moved() {
+void SceneView::camera_moved() {
     fits_ = false;
     viewing_.look_through_camera(false);
     viewing_.set_view(orbit_.camera);
     emit camera_changed();
 }
 
-// Where the camera has keys and is looked through, the Stage goes where it goes.
-void StageView::follow_camera() {
+// Where the camera has keys and is looked through, the Scene goes where it goes.
+void SceneView::follow_camera() {
     const bool keyed = document_.show()->camera.keyed();
     through_->setVisible(keyed);
     through_->setChecked(viewing_.through_camera());
@@ -285,7 +285,7 @@ void StageView::follow_camera() {
     redraw();
 }
 
-void StageView::key_view() {
+void SceneView::key_view() {
     const OutputFrame at = viewing_.frame();
     const Camera camera = orbit_.camera;
     document_.edit(tr("Camera key at output frame %1").arg(QString::fromStdString(short_number(at.value))), [&](Project& p) -> Result<void> {
@@ -295,7 +295,7 @@ void StageView::key_view() {
     viewing_.look_through_camera(true);
 }
 
-void StageView::picked(std::int64_t copy, bool add) {
+void SceneView::picked(std::int64_t copy, bool add) {
     if (copy < 0) {
         if (!add) viewing_.select({});
     } else if (add) {
@@ -305,17 +305,17 @@ void StageView::picked(std::int64_t copy, bool add) {
     }
 }
 
-void StageView::set_drawn(const StageGpu::Drawn& drawn, qint64) {
+void SceneView::set_drawn(const SceneGpu::Drawn& drawn, qint64) {
     drawn_ = drawn;
     update_texts();
 }
 
-bool StageView::refined() const {
+bool SceneView::refined() const {
     return canvas_ && canvas_->is_refined();
 }
 
-void StageView::set_failed(const QString& why) {
-    failed_ = tr("The Stage cannot be drawn: %1").arg(why);
+void SceneView::set_failed(const QString& why) {
+    failed_ = tr("The Scene cannot be drawn: %1").arg(why);
     update_texts();
 }
 

@@ -1,4 +1,4 @@
-#include "app/stage/detail.h"
+#include "app/scene_view/detail.h"
 
 #include <algorithm>
 #include <cmath>

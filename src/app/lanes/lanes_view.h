@@ -1,10 +1,10 @@
-// The Loom: a row for every copy over the output range, coloured by the source frame it shows.
+// The Lanes: a row for every copy over the output range, coloured by the source frame it shows.
 #pragma once
 
 #include "app/document/colouring.h"
 #include "app/widgets/draggable.h"
-#include "app/loom/loom_layout.h"
-#include "app/loom/row_order.h"
+#include "app/lanes/lanes_layout.h"
+#include "app/lanes/row_order.h"
 
 #include <QComboBox>
 #include <QImage>
@@ -14,17 +14,17 @@
 
 namespace garland {
 
-class LoomView : public QWidget, public Draggable {
+class LanesView : public QWidget, public Draggable {
     Q_OBJECT
   public:
-    LoomView(Document& document, Viewing& viewing, QWidget* parent = nullptr);
-    const LoomLayout& layout_now() const { return layout_; }
+    LanesView(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+    const LanesLayout& layout_now() const { return layout_; }
     std::int64_t copy_of_row(std::int64_t row) const { return order_.at(static_cast<std::size_t>(row)); }
     std::int64_t row_of_copy(std::int64_t copy) const;
     void restyle() { refresh(); } // after a change of look
     bool stale() const { return stale_; } // an edit has not been drawn yet
     void set_fit(bool fit);
-    void set_sort(LoomSort sort);
+    void set_sort(LaneSort sort);
     void nudge(double frames);         // the picked copies later, or ahead below 0
     void show_copy(std::int64_t copy); // scrolls to it
 
@@ -61,11 +61,11 @@ class LoomView : public QWidget, public Draggable {
 
     Document& document_;
     Viewing& viewing_;
-    LoomLayout layout_;
+    LanesLayout layout_;
     std::vector<std::int64_t> order_; // copy numbers by row
     QImage picture_;
     QPoint picture_at_;
-    LoomSort sort_ = LoomSort::order;
+    LaneSort sort_ = LaneSort::order;
     QScrollBar* bar_;
     QComboBox* sort_box_;
     QToolButton* fit_button_;

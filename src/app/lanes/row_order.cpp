@@ -1,4 +1,4 @@
-#include "app/loom/row_order.h"
+#include "app/lanes/row_order.h"
 
 #include "core/base/parallel.h"
 
@@ -57,27 +57,27 @@ void by_likeness(const Show& show, std::vector<double>& value) {
 
 } // namespace
 
-std::vector<std::int64_t> row_order(const Show& show, LoomSort sort, OutputFrame at) {
+std::vector<std::int64_t> row_order(const Show& show, LaneSort sort, OutputFrame at) {
     std::vector<std::int64_t> order(static_cast<std::size_t>(show.copies()));
     std::iota(order.begin(), order.end(), 0);
-    if (sort == LoomSort::order) return order;
+    if (sort == LaneSort::order) return order;
     std::vector<double> value(order.size());
-    if (sort == LoomSort::likeness) {
+    if (sort == LaneSort::likeness) {
         by_likeness(show, value);
     } else {
         for (const ArrangementShow& a : show.arrangements) {
-            const std::vector<CopyMoment> moments = sort == LoomSort::now ? moments_at(a, at) : std::vector<CopyMoment>{};
+            const std::vector<CopyMoment> moments = sort == LaneSort::now ? moments_at(a, at) : std::vector<CopyMoment>{};
             for (std::size_t i = 0; i < a.clocks.size(); ++i) {
                 double& v = value[static_cast<std::size_t>(a.number(i))];
                 switch (sort) {
-                case LoomSort::x: v = a.places[i].position.x; break;
-                case LoomSort::height: v = a.places[i].position.y; break;
-                case LoomSort::z: v = a.places[i].position.z; break;
-                case LoomSort::delay: v = a.clocks[i].delay; break;
-                case LoomSort::speed: v = a.clocks[i].rate; break;
-                case LoomSort::size: v = a.places[i].size; break;
-                case LoomSort::turn: v = a.places[i].turn; break;
-                case LoomSort::now: v = moments[i].has(mark_absent) ? -1e300 : moments[i].source; break;
+                case LaneSort::x: v = a.places[i].position.x; break;
+                case LaneSort::height: v = a.places[i].position.y; break;
+                case LaneSort::z: v = a.places[i].position.z; break;
+                case LaneSort::delay: v = a.clocks[i].delay; break;
+                case LaneSort::speed: v = a.clocks[i].rate; break;
+                case LaneSort::size: v = a.places[i].size; break;
+                case LaneSort::turn: v = a.places[i].turn; break;
+                case LaneSort::now: v = moments[i].has(mark_absent) ? -1e300 : moments[i].source; break;
                 default: break;
                 }
             }
