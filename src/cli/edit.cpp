@@ -327,11 +327,11 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     water->add_option("--tile-length", w->water.patch, "After how many metres the first layer repeats");
     water->add_option("--shortest-wave", w->water.smallest, "Shorter waves are damped away, metres");
     water->add_option("--damp-upwind", w->water.against, "How far waves against the wind are damped, 0 to 1");
-    water->add_option("--grid", w->water.resolution, "Samples along a patch: 64, 128, 256, 512 or 1024");
+    water->add_option("--grid", w->water.resolution, "Samples along a tile: 64, 128, 256, 512 or 1024");
     water->add_option("--layers", w->water.layers, "1 to 4");
     water->add_option("--frames", w->water.frames, "How many frames, without a loop");
     water->add_option("--loop-length", w->water.loop, "Frames after which it is the same again; 0: never");
-    water->add_option("--seed", w->water.seed, "Another seed is another sea");
+    water->add_option("--seed", w->water.seed, "Each seed gives a different sea");
     water->callback([w, water, &out, &code] { code = run_edit(*w, [&](Project& p) { return set_water(p, *w, *water); }, out); });
 
     add_copy_commands(*edit, w, [w, &out, &code](const Change& change) { code = run_edit(*w, change, out); });

@@ -53,6 +53,7 @@ int main(int argc, char** argv) {
     auto shoot = [&](const QString& name) {
         settle();
         // The screen itself, so that the Scene is what the graphics driver really showed.
+        for (int i = 0; i < 400 && window.scene_view().has_graphics() && !window.scene_view().refined(); ++i) QTest::qWait(25); // the picture as it is, once it stands
         const QPixmap picture = window.screen()->grabWindow(0, window.x(), window.y(), window.width(), window.height());
         return picture.save(folder + '/' + name + ".png");
     };

@@ -61,13 +61,13 @@ class CliSourcesTest : public QObject {
         Answer a = edit({"water", "--wind-speed", "4", "--loop-length", "180", "--name", "canal"});
         QVERIFY2(a.code == 0, qPrintable(a.err));
         QVERIFY(a.out.contains("0…180 is 181 frames"));
-        a = edit({"water", "--source", "canal", "--choppiness", "8", "--height", "0.5"});
+        a = edit({"water", "--source", "canal", "--choppiness", "8", "--wave-height", "0.5"});
         QVERIFY(a.out.contains("folds over itself"));
         const WaterSpec w = *project().sources[0].water;
         QVERIFY(w.wind == 4 && w.loop == 180 && w.choppiness == 8);
         // A repeat lasts 180 frames, not 181: frames 181 and 1 are the same moment.
         QVERIFY(project().timings[0].last_is_first && project().timings[0].after.mode == OutsideMode::repeat);
-        a = edit({"water", "--source", "canal", "--resolution", "100"});
+        a = edit({"water", "--source", "canal", "--grid", "100"});
         QCOMPARE(a.code, 1);
         QVERIFY(a.err.contains("64, 128, 256, 512 or 1024"));
         QCOMPARE(edit({"water", "--source", "pond", "--wind-speed", "1"}).code, 1);

@@ -11,10 +11,10 @@ namespace garland {
 
 struct LanesLayout {
     int width = 0, height = 0; // of the whole view
-    int names = 148;           // pixels of the names at the left
+    int names = 160;           // pixels of the names at the left
     int head = 26, foot = 20;  // pixels above and below the rows
     int right = 16;            // free pixels at the right
-    double row_height = 11;    // at most; rows get thinner only when `fit` is set
+    double row_height = 14;    // at most; rows get thinner only when `fit` is set
     double scroll = 0;         // rows hidden above
     bool fit = false;          // all rows at once
     std::int64_t rows = 0;

@@ -284,8 +284,9 @@ void LanesView::paintEvent(QPaintEvent*) {
         p.setPen(picked ? t.text : t.muted);
         p.drawText(QRectF(14, y - 1, 40, rp + 1), Qt::AlignLeft | Qt::AlignVCenter,
                    QString::fromStdString(copy_name(copy, show.copies())));
-        QString words = QString::fromStdString(delay_words(a->clocks[index].delay));
-        words.remove(tr(" frames")).remove(tr(" frame"));
+        const double delay = std::round(a->clocks[index].delay * 10) / 10;
+        const QString by = QString::fromStdString(short_number(std::abs(delay), 1));
+        QString words = delay == 0 ? tr("on time") : delay > 0 ? tr("%1 f later").arg(by) : tr("%1 f ahead").arg(by);
         if (a->clocks[index].rate != 1) words += QStringLiteral(" · ×%1").arg(a->clocks[index].rate, 0, 'f', 2);
         p.drawText(QRectF(48, y - 1, layout_.names - 62, rp + 1), Qt::AlignLeft | Qt::AlignVCenter, words);
         if (nudge_of(copy) != 0) { // the mark of a nudge: double-click clears it

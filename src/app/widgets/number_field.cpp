@@ -22,6 +22,7 @@ QString unit_of(Quantity quantity) {
     case Quantity::output_frames:
     case Quantity::source_frames: return QStringLiteral("f");
     case Quantity::metres: return QStringLiteral("m");
+    case Quantity::metres_per_second: return QStringLiteral("m/s");
     case Quantity::degrees: return QStringLiteral("°");
     case Quantity::per_cent: return QStringLiteral("%");
     }
@@ -55,6 +56,9 @@ std::optional<double> parse_quantity(const QString& text, Quantity quantity, Rat
         if (is({"m"})) return number;
         if (is({"cm"})) return *number / 100;
         if (is({"mm"})) return *number / 1000;
+        return std::nullopt;
+    case Quantity::metres_per_second:
+        if (is({"m/s", "ms"})) return number;
         return std::nullopt;
     case Quantity::degrees:
         if (is({"°", "deg", "degrees"})) return number;
@@ -110,6 +114,10 @@ void NumberField::show_text(bool with_unit) {
 void NumberField::set_value(double value) {
     value_ = value;
     if (!hasFocus() || isReadOnly() || !isModified()) show_text(!hasFocus());
+}
+
+void NumberField::set_empty() {
+    if (!hasFocus()) clear();
 }
 
 void NumberField::change(double value) {

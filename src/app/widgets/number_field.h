@@ -16,6 +16,7 @@ enum class Quantity {
     output_frames, // "12", "12f", "0.5s", "2 beats"
     source_frames,
     metres,  // scene units: "1.5", "150 cm"
+    metres_per_second,
     degrees, // "90", "0.25 turn"
     per_cent,
 };
@@ -40,6 +41,7 @@ class NumberField : public QLineEdit, public Draggable {
     NumberField(Quantity quantity, double low, double high, int decimals, QWidget* parent = nullptr);
     double value() const { return value_; }
     void set_value(double value); // no signal
+    void set_empty();             // nothing is there to be shown; until the next set_value
     void set_step(double step) { step_ = step; }
     void set_rate(Rate rate) { rate_ = rate; }
     void set_beat(double frames) { beat_ = frames; } // for "2 beats"

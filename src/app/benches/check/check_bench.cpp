@@ -52,10 +52,6 @@ CheckBench::CheckBench(Document& document, Viewing& viewing, QWidget* parent)
     list_ = new QVBoxLayout;
     list_->setSpacing(8);
     body()->addLayout(list_);
-    auto* later = make_label(
-        tr("Pops and backward runs will be looked for here in a later version."), "muted");
-    later->setWordWrap(true);
-    body()->addWidget(later);
     body()->addStretch(1);
     connect(&document_, &Document::changed, this, [this] {
         show_rule();
@@ -117,7 +113,7 @@ void CheckBench::fill() {
         return;
     }
     const auto set_aside = static_cast<long long>(report_->ignored.size());
-    set_note((found ? QString::fromStdString(counted(found, "finding", "findings")) : tr("nothing found")) + (set_aside ? tr(", %1 ignored").arg(set_aside) : QString()));
+    set_note((found ? QString::fromStdString(counted(found, "finding", "findings")) : QString()) + (set_aside ? (found ? tr(", %1 ignored") : tr("%1 ignored")).arg(set_aside) : QString()));
     if (found == 0) line(tr("Nothing found."), "ok");
     for (FindingKind kind : {FindingKind::twins, FindingKind::clamped, FindingKind::missing, FindingKind::seam, FindingKind::off_beat, FindingKind::nearest}) {
         int shown = 0;

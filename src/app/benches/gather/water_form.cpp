@@ -25,7 +25,7 @@ void SourceCard::add_water(const SourceSpec& spec) {
         put(label, field);
     };
     using W = WaterSpec;
-    number(tr("Wind speed"), tr("Metres per second. A fully developed sea has waves of %1 m").arg(QString::fromStdString(short_number(risen_height(w.wind), 2))), Quantity::plain, 0.1, 100, 2, 0.2, w.wind,
+    number(tr("Wind speed"), tr("A fully developed sea has waves of %1 m").arg(QString::fromStdString(short_number(risen_height(w.wind), 2))), Quantity::metres_per_second, 0.1, 100, 2, 0.2, w.wind,
            [](W& x, double v) { x.wind = v; });
     number(tr("Wind direction"), tr("Where the wind blows to, about the vertical axis; 0 is along +x"), Quantity::degrees, -360, 360, 1, 5, w.direction, [](W& x, double v) { x.direction = v; });
     number(tr("Wave height"), tr("The significant height: the mean of the highest third of the waves"), Quantity::metres, 0, 100, 3, 0.02, w.height, [](W& x, double v) { x.height = v; });

@@ -39,8 +39,15 @@ void LoopBench::make_closing_card() {
     fields_->number(fade, tr("Overlap"), Quantity::source_frames, 1, 1e7, 0, 1, tr("Frames over which the end fades; as many are needed before the start"),
                     [](const Closing& c) { return static_cast<double>(c.overlap); }, [](Closing& c, double v) { c.overlap = static_cast<std::int64_t>(v); },
                     [](const Closing& c) { return c.way == ClosingWay::end_fade; });
-    fields_->choice(fade, tr("Fade"), {tr("straight"), tr("smooth")}, tr("How the weight goes from one to the other"), [](const Closing& c) { return static_cast<int>(c.curve); },
-                    [](Closing& c, int i) { c.curve = static_cast<FadeCurve>(i); }, fades);
+    auto drawn_by_hand = [](const Closing& c) { return !c.drawn_in.empty() || !c.drawn_out.empty(); };
+    fields_->choice(fade, tr("Fade"), {tr("straight"), tr("smooth"), tr("drawn")}, tr("How the weight goes from one to the other; drawn: by hand, below"),
+                    [drawn_by_hand](const Closing& c) { return drawn_by_hand(c) ? 2 : static_cast<int>(c.curve); },
+                    [](Closing& c, int i) {
+                        c.drawn_out.clear();
+                        c.drawn_in = i == 2 ? KeyedCurve{{0, 0, Toward::smooth}, {1, 1, Toward::linear}} : KeyedCurve{};
+                        if (i < 2) c.curve = static_cast<FadeCurve>(i);
+                    },
+                    fades);
     fields_->choice(fade, tr("Layers"), {tr("mixed"), tr("added"), tr("larger"), tr("densest first")},
                     tr("Mixed: weights come to 1. Added: their squares do, so that unlike layers stay as lively. For volumes: the larger of both, or mixed so that what is dense changes over sooner."),
                     [](const Closing& c) { return static_cast<int>(c.mix); }, [](Closing& c, int i) { c.mix = static_cast<LayerMix>(i); }, layered);
@@ -72,9 +79,10 @@ void LoopBench::make_closing_card() {
     };
     const auto [in_words, in_curve] = curve(tr("comes in"), tr("The weight of the layer that comes in, over the fade; without points: as Fade says."), true, &Closing::drawn_in);
     const auto [out_words, out_curve] = curve(tr("goes"), tr("The weight of the layer that goes, over the fade; without points: what the other leaves."), false, &Closing::drawn_out);
-    fields_->keep({in_words, in_curve, out_words, out_curve}, layered, [in_curve = in_curve, out_curve = out_curve](const Closing& c) {
+    const auto drawn_layers = [layered, drawn_by_hand](const Closing& c) { return layered(c) && drawn_by_hand(c); };
+    fields_->keep({in_words, in_curve, out_words, out_curve}, drawn_layers, [in_curve = in_curve, out_curve = out_curve](const Closing& c) {
         in_curve->set_curve(c.drawn_in);
-        out_curve->set_curve(c.drawn_out);
+        out_curve->set_curve(c.drawn_out.empty() ? KeyedCurve{{0, 1, Toward::linear}, {1, 0, Toward::linear}} : c.drawn_out);
     });
     close_row(drawn);
     numbers_ = make_label({}, "muted");

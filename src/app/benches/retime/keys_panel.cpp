@@ -215,6 +215,11 @@ void KeysPanel::refresh() {
                              .arg(t && t->form == TimingForm::speeds ? tr("speed keys") : tr("position keys"),
                                   map_.view() == MapView::speed ? tr("speed keys") : tr("position keys"),
                                   QString::fromStdString(map_.conversion())));
+    if (!there) { // nothing is selected: nothing is shown
+        frame_->set_empty();
+        value_->set_empty();
+        toward_->setCurrentIndex(-1);
+    }
 }
 
 } // namespace garland

@@ -289,7 +289,7 @@ void SpreadCard::add_shapes(QVBoxLayout* column) {
     auto* row = add_row(column);
     auto* shape = new QVBoxLayout;
     shape->setSpacing(2);
-    auto* shape_words = make_label(tr("through this curve"), "muted");
+    auto* shape_words = make_label(tr("response"), "muted");
     shape->addWidget(shape_words);
     curve_ = new CurveEdit(0, 1, 0, true);
     curve_->setAccessibleName(tr("Curve of the spread"));
@@ -304,8 +304,8 @@ void SpreadCard::add_shapes(QVBoxLayout* column) {
     amount->setSpacing(2);
     auto* amount_row = new QHBoxLayout;
     amount_row->setSpacing(4);
-    fields_.number(amount_row, tr("amount"), Quantity::per_cent, 0, 100, 1, 5, tr("How much of it counts, over the whole shot"), [](const S& s) { return s.share * 100; }, [](S& s, double v) { s.share = v / 100; })->setMaximumWidth(60);
-    unkey_ = make_button(tr("Unkey"), tr("The whole of it counts throughout the shot again"));
+    fields_.number(amount_row, tr("strength"), Quantity::per_cent, 0, 100, 1, 5, tr("Weight of this spread over the whole shot"), [](const S& s) { return s.share * 100; }, [](S& s, double v) { s.share = v / 100; })->setMaximumWidth(60);
+    unkey_ = make_button(tr("Remove keys"), tr("Remove the keys of its strength: all of it counts throughout the shot"));
     connect(unkey_, &QPushButton::clicked, this, [this] { edit(tr("Remove the strength keys of a spread"), [](S& s) { s.amount.clear(); }); });
     amount_row->addWidget(unkey_);
     amount_row->addStretch(1);
