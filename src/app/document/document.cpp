@@ -85,7 +85,9 @@ const Imath::Box3f* Document::motion(SourceId id) const {
 void Document::learn_motion() {
     constexpr std::int64_t most_frames = 24;
     std::erase_if(motions_, [&](const auto& entry) { return !project_.source(entry.first); });
-    for (const auto& [id, sampler] : show_->samplers) {
+    for (const auto& entry : show_->samplers) {
+        const SourceId id = entry.first;
+        const Sampler& sampler = entry.second;
         Motion& motion = motions_[id];
         if (motion.identity == sampler.identity()) continue;
         motion = {sampler.identity(), std::nullopt};

@@ -81,28 +81,29 @@ uniform mat4 matrix;
 uniform float mirror;
 uniform float pixels; // of one unit, one unit away
 uniform float wider;  // where only some are drawn, these are larger
-out vec3 v_place; out vec3 v_colour; out float v_selected; out float v_radius;
+out vec3 v_place; out vec3 v_colour; out float v_selected; out float v_pixels;
 vec3 turned(vec3 p) { return vec3(p.x*turn.x + p.z*turn.y, p.y, p.z*turn.x - p.x*turn.y); }
 void main() {
     vec3 world = turned(place * size) + position;
     world.y *= mirror;
-    v_radius = radius * wider * max(size.x, max(size.y, size.z));
     v_place = world;
     v_colour = mix(own, paint.rgb, paint.a);
     v_selected = selected;
     gl_Position = matrix * vec4(world, 1.0);
-    gl_PointSize = max(2.0 * v_radius * pixels / gl_Position.w, 1.0);
+    v_pixels = max(2.0 * radius * wider * max(size.x, max(size.y, size.z)) * pixels / gl_Position.w, 1.0);
+    gl_PointSize = v_pixels;
 })";
 inline const char* dots_fragment = R"(#version 330 core
-in vec3 v_place; in vec3 v_colour; in float v_selected; in float v_radius;
+in vec3 v_place; in vec3 v_colour; in float v_selected; in float v_pixels;
 uniform vec3 eye; uniform vec3 rose; uniform vec3 sky; uniform float alpha; uniform float haze;
 uniform vec3 right; uniform vec3 up;
 out vec4 colour;
 void main() {
     vec2 at = gl_PointCoord * 2.0 - 1.0;
     float out_of = dot(at, at);
-    if (out_of > 1.0) discard;
-    vec3 n = normalize(right * at.x - up * at.y + cross(right, up) * sqrt(1.0 - out_of));
+    float ball = clamp((v_pixels - 1.5) / 2.0, 0.0, 1.0); // a dot of a pixel is flat and whole; a larger one is round
+    if (out_of > 1.0 && v_pixels > 1.5) discard;
+    vec3 n = normalize((right * at.x - up * at.y) * ball + cross(right, up) * sqrt(max(1.0 - out_of * ball, 0.0)));
     vec3 to_eye = normalize(eye - v_place);
     float key = max(dot(n, normalize(vec3(0.45, 0.75, 0.55))), 0.0);
     float above = 0.5 + 0.5 * n.y;
