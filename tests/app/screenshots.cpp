@@ -54,6 +54,7 @@ int main(int argc, char** argv) {
         settle();
         // The screen itself, so that the Scene is what the graphics driver really showed.
         for (int i = 0; i < 400 && window.scene_view().has_graphics() && !window.scene_view().refined(); ++i) QTest::qWait(25); // the picture as it is, once it stands
+        QTest::qWait(100); // and what is said about it
         const QPixmap picture = window.screen()->grabWindow(0, window.x(), window.y(), window.width(), window.height());
         return picture.save(folder + '/' + name + ".png");
     };

@@ -57,9 +57,10 @@ Transport::Transport(Document& document, Viewing& viewing, QWidget* parent)
     rate_->setAccessibleName(tr("Output frames per second"));
     rate_->setToolTip(tr("Output frames per second: 24, 23.976, 24000/1001"));
     row->addWidget(rate_);
-    row->addWidget(make_label(tr("frames per second"), "muted"));
+    row->addWidget(make_label(tr("fps"), "muted"));
     row->addStretch(1);
     job_words_ = make_label({}, "muted");
+    job_words_->setMinimumWidth(40); // a long name is cut before the window grows
     job_bar_ = new QProgressBar;
     job_bar_->setFixedWidth(110);
     job_bar_->setRange(0, 1000);
@@ -78,6 +79,7 @@ Transport::Transport(Document& document, Viewing& viewing, QWidget* parent)
     cache_->setTextVisible(false);
     row->addWidget(cache_);
     cache_words_ = make_label({}, "muted");
+    cache_words_->setMinimumWidth(60);
     row->addWidget(cache_words_);
 
     connect(frame_, &NumberField::edited, this, [this](double v) { viewing_.set_frame(v); });
