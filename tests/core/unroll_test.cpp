@@ -148,6 +148,10 @@ class UnrollTest : public QObject {
         const auto slow = operate(done->timing, half);
         QVERIFY(slow);
         QCOMPARE(shown(slow->timing, 0, 14), "0 0.5 1 1.5 2 2.5 - - - - - - 6 6.5 7");
+        o.range = OutputSpan{OutputFrame(7), OutputFrame(7)}; // one frame is a range too
+        const auto one = operate(timing_of("0:0 9:9"), o);
+        QVERIFY(one);
+        QCOMPARE(shown(one->timing, 5, 9), "5 6 - 8 9");
         // Speed keys cannot say it, and say so; frames outside the span are refused.
         const auto speeds = to_speeds(done->timing);
         QVERIFY(!speeds && speeds.error().message.find("hidden from output frame 3") != std::string::npos);

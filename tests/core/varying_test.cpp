@@ -156,6 +156,17 @@ class VaryingTest : public QObject {
         first().count = 400;
         QVERIFY(check(*show())->findings[0].key.size() < 64);
     }
+    void a_source_taken_otherwise_is_another_one() {
+        PoseCache cache(std::size_t(1) << 20);
+        const auto source = std::make_shared<Dots>();
+        const SourceClock clock = make_clock(0, 40, 0, Rate{24, 1}, Join::frame_for_frame, Rate{24, 1});
+        auto identity = [&](const Taking& taking, std::uint64_t serial = 7) { return Sampler(source, clock, taking, serial, &cache).identity(); };
+        Taking up, scaled, dropped, between, gaps;
+        up.up = UpAxis::z, scaled.scale = 2, dropped.dropped = {3}, between.how = SubFrame::nearest, gaps.gaps = GapMend::blend;
+        const std::set<std::uint64_t> all{identity({}), identity(up), identity(scaled), identity(dropped), identity(between), identity(gaps), identity({}, 8)};
+        QCOMPARE(all.size(), std::size_t(7));
+        QCOMPARE(identity({}), identity({}));
+    }
     void the_box_of_a_whole_motion() {
         // Three dots one unit to the right every frame, 0 … 40, of which the last is there until 29.
         PoseCache cache(std::size_t(1) << 20);

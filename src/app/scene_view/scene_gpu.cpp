@@ -160,6 +160,14 @@ void SceneGpu::draw_pattern(const GroundPattern& g, const QMatrix4x4& matrix) {
         for (GLenum filter : {GL_TEXTURE_MIN_FILTER, GL_TEXTURE_MAG_FILTER}) glTexParameteri(GL_TEXTURE_2D, filter, GL_LINEAR);
     }
     const float corners[] = {g.low_x, 0, g.low_z, 0, 0, g.high_x, 0, g.low_z, 1, 0, g.low_x, 0, g.high_z, 0, 1, g.high_x, 0, g.high_z, 1, 1};
+    glEnable(GL_BLEND);
+    glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+    draw_textured(corners, matrix);
+    glDisable(GL_BLEND);
+}
+
+// The bound texture on a rectangle of four corners (x, y, z, across, down), in front of everything drawn before.
+void SceneGpu::draw_textured(const float (&corners)[20], const QMatrix4x4& matrix) {
     pattern_.bind();
     pattern_.setUniformValue("matrix", matrix);
     pattern_.setUniformValue("pattern", 0);
@@ -172,10 +180,7 @@ void SceneGpu::draw_pattern(const GroundPattern& g, const QMatrix4x4& matrix) {
     glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 20, nullptr);
     glVertexAttribPointer(1, 2, GL_FLOAT, GL_FALSE, 20, offset(12));
     glDisable(GL_DEPTH_TEST);
-    glEnable(GL_BLEND);
-    glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
     glDrawArrays(GL_TRIANGLE_STRIP, 0, 4);
-    glDisable(GL_BLEND);
     glEnable(GL_DEPTH_TEST);
     glDisableVertexAttribArray(1);
 }

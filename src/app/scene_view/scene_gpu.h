@@ -138,6 +138,7 @@ class SceneGpu : protected QOpenGLExtraFunctions {
     void draw_loaded(const Loaded& loaded, bool lightest);
     void instance_attributes(std::size_t first);
     void draw_solids(const Loaded& loaded);
+    void draw_textured(const float (&corners)[20], const QMatrix4x4& matrix);
     void draw_pattern(const GroundPattern& pattern, const QMatrix4x4& matrix);
     void draw_lines(const SceneMarks& marks, const QMatrix4x4& matrix, const Tokens& tokens, double ratio);
 

@@ -136,26 +136,12 @@ void SceneGpu::refine_present() {
     if (!refined_picture_) return;
     glViewport(0, 0, refined_picture_->width(), refined_picture_->height());
     vao_.bind();
-    pattern_.bind();
-    pattern_.setUniformValue("matrix", QMatrix4x4());
-    pattern_.setUniformValue("pattern", 0);
     glActiveTexture(GL_TEXTURE0);
     glBindTexture(GL_TEXTURE_2D, refined_picture_->texture());
     for (GLenum filter : {GL_TEXTURE_MIN_FILTER, GL_TEXTURE_MAG_FILTER}) glTexParameteri(GL_TEXTURE_2D, filter, GL_NEAREST);
     const float corners[] = {-1, -1, 0, 0, 0, 1, -1, 0, 1, 0, -1, 1, 0, 0, 1, 1, 1, 0, 1, 1};
-    glBindBuffer(GL_ARRAY_BUFFER, line_buffer_);
-    glBufferData(GL_ARRAY_BUFFER, sizeof corners, corners, GL_STREAM_DRAW);
-    for (unsigned i : {0u, 1u}) {
-        glEnableVertexAttribArray(i);
-        glVertexAttribDivisor(i, 0);
-    }
-    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 20, nullptr);
-    glVertexAttribPointer(1, 2, GL_FLOAT, GL_FALSE, 20, reinterpret_cast<const void*>(12));
-    glDisable(GL_DEPTH_TEST);
     glDisable(GL_BLEND);
-    glDrawArrays(GL_TRIANGLE_STRIP, 0, 4);
-    glEnable(GL_DEPTH_TEST);
-    glDisableVertexAttribArray(1);
+    draw_textured(corners, QMatrix4x4());
     vao_.release();
 }
 

@@ -34,7 +34,8 @@ Result<void> check(const Operation& o) {
     if (o.range && (!usable(o.range->first.value) || !usable(o.range->last.value))) {
         return fail(ErrorCode::invalid, "an end of the range is not a usable number");
     }
-    if (o.range && !(o.range->first < o.range->last)) {
+    const bool one_will_do = o.kind == hide && o.range && o.range->first == o.range->last;
+    if (o.range && !one_will_do && !(o.range->first < o.range->last)) {
         return fail(Error{ErrorCode::invalid, fmt::format("the range from {} to {} ends before it starts",
                                                           text(o.range->first), text(o.range->last))}
                         .advise("give its first frame first; it must hold at least two"));
