@@ -1,5 +1,5 @@
-// Many copies: what their spreads give, their times while amounts change, twins, memory. Beside it the limit, measured in
-// the same run.
+// Many copies: what their spreads give, their times while amounts change, twins, memory. Beside it the limit, measured
+// in the same run.
 #include "timing.h"
 
 #include "core/base/memory.h"
@@ -15,7 +15,8 @@ using namespace garland;
 namespace {
 
 void line(const std::string& what, double seconds, double limit, const std::string& of, const std::string& goal) {
-    fmt::print("{:<58} {:>9.2f} ms   {:>7.1f} × {} ({:.2f} ms)   {}\n", what, seconds * 1e3, seconds / limit, of, limit * 1e3, goal);
+    fmt::print("{:<58} {:>9.2f} ms   {:>7.1f} × {} ({:.2f} ms)   {}\n", what, seconds * 1e3, seconds / limit, of,
+               limit * 1e3, goal);
 }
 
 double resident() { // bytes
@@ -39,7 +40,9 @@ Project field(int side) {
     a.kind = ArrangementKind::grid;
     a.columns = a.rows = side;
     TimeMap map;
-    for (int k = 0; k < 30; ++k) map.keys.push_back({OutputFrame(1 + 8.0 * k), SourceFrame(k * 37 % 90), k % 3 == 2 ? Toward::smooth : Toward::linear});
+    for (int k = 0; k < 30; ++k)
+        map.keys.push_back(
+            {OutputFrame(1 + 8.0 * k), SourceFrame(k * 37 % 90), k % 3 == 2 ? Toward::smooth : Toward::linear});
     p.timings[0].map = map;
     p.timings[0].before.mode = p.timings[0].after.mode = OutsideMode::repeat;
     return p;
@@ -61,24 +64,33 @@ int main() {
     const struct {
         const char* name;
         Driver driver;
-    } drivers[] = {{"chance", Driver::chance}, {"even, by order", Driver::even}, {"even, over space", Driver::even_space}, {"noise, detail 3", Driver::noise}, {"gradient", Driver::gradient}, {"distance", Driver::distance}};
+    } drivers[] = {
+        {"chance", Driver::chance},         {"even, by order", Driver::even}, {"even, over space", Driver::even_space},
+        {"noise, detail 3", Driver::noise}, {"gradient", Driver::gradient},   {"distance", Driver::distance}};
     for (const auto& d : drivers) {
         Spread s = make(p, Target::delay, d.driver, 0, 48);
         s.detail = 3;
         const std::vector<Placement> places = placements(a);
-        line(fmt::format("values of 100 000 copies by {}", d.name), best_of_five([&](int) { (void)spread_values(s, {places}); }), touch, "one multiplication a copy", "made once, kept until a rule changes");
+        line(fmt::format("values of 100 000 copies by {}", d.name),
+             best_of_five([&](int) { (void)spread_values(s, {places}); }), touch, "one multiplication a copy",
+             "made once, kept until a rule changes");
     }
-    a.spreads = {make(p, Target::delay, Driver::noise, 0, 48), make(p, Target::delay, Driver::chance, 0, 12), make(p, Target::speed, Driver::chance, -5, 5), make(p, Target::size, Driver::gradient, -10, 10)};
+    a.spreads = {make(p, Target::delay, Driver::noise, 0, 48), make(p, Target::delay, Driver::chance, 0, 12),
+                 make(p, Target::speed, Driver::chance, -5, 5), make(p, Target::size, Driver::gradient, -10, 10)};
     ShowPtr show = make_show(p, {}, cache);
     line("a show of 100 000 copies after one number changed", best_of_five([&](int i) {
              a.spreads[1].to = 12 + i;
              show = make_show(p, {}, cache, show.get());
          }),
          touch, "one multiplication a copy", "");
-    line("times at one frame, four spreads, two cores", best_of_five([&](int i) { (void)moments_at(show->arrangements[0], OutputFrame(50 + i)); }), touch, "one multiplication a copy", "goal ≤ 1.2 ms on one core");
+    line("times at one frame, four spreads, two cores",
+         best_of_five([&](int i) { (void)moments_at(show->arrangements[0], OutputFrame(50 + i)); }), touch,
+         "one multiplication a copy", "goal ≤ 1.2 ms on one core");
     a.spreads[0].amount = *parse_keys("1:1 smooth 96:0 140:1", "");
     show = make_show(p, {}, cache, show.get());
-    line("the same with a keyed amount", best_of_five([&](int i) { (void)moments_at(show->arrangements[0], OutputFrame(50 + i)); }), touch, "one multiplication a copy", "");
+    line("the same with a keyed amount",
+         best_of_five([&](int i) { (void)moments_at(show->arrangements[0], OutputFrame(50 + i)); }), touch,
+         "one multiplication a copy", "");
     a.spreads[0].amount.clear();
     show = make_show(p, {}, cache, show.get());
 
@@ -90,11 +102,16 @@ int main() {
         const auto found = have_twins(all.plan, all.clock, all.clocks, {1, 240}, rule);
         twins = static_cast<std::size_t>(std::count(found->begin(), found->end(), std::uint8_t(1)));
     });
-    line(fmt::format("which of 100 000 copies have a twin, 48 frames ({})", twins), search, touch, "one multiplication a copy", "goal < 1000 ms");
+    line(fmt::format("which of 100 000 copies have a twin, 48 frames ({})", twins), search, touch,
+         "one multiplication a copy", "goal < 1000 ms");
     Project few = field(100);
     few.arrangements[0].spreads = a.spreads;
     const ShowPtr ten = make_show(few, {}, cache);
-    line("the same among 10 000 copies", best_of_five([&](int) { (void)have_twins(ten->arrangements[0].plan, ten->arrangements[0].clock, ten->arrangements[0].clocks, {1, 240}, rule); }), touch, "one multiplication a copy", "");
+    line("the same among 10 000 copies", best_of_five([&](int) {
+             (void)have_twins(ten->arrangements[0].plan, ten->arrangements[0].clock, ten->arrangements[0].clocks,
+                              {1, 240}, rule);
+         }),
+         touch, "one multiplication a copy", "");
 
     show.reset();
     std::vector<ShowPtr> kept;

@@ -7,8 +7,8 @@
 #include "core/copies/copy_times.h"
 #include "core/copies/twins.h"
 #include "core/geometry/blend.h"
-#include "io/obj.h"
-#include "io/ply.h"
+#include "io/obj/obj.h"
+#include "io/ply/ply.h"
 
 #include <benchmark/benchmark.h>
 #include <cstring>

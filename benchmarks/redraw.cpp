@@ -1,11 +1,11 @@
-// How long an edit of a key takes until the time map and the Lanes of 10 000 copies have been drawn anew, in a real window
-// (Xvfb, software OpenGL): redraw PROJECT. Beside it the limit: filling the same pixels.
-#include "core/base/memory.h"
-#include "app/benches/retime/retime_bench.h"
+// How long an edit of a key takes until the time map and the Lanes of 10 000 copies have been drawn anew, in a real
+// window (Xvfb, software OpenGL): redraw PROJECT. Beside it the limit: filling the same pixels.
 #include "app/lanes/lanes_view.h"
-#include "app/shell/main_window.h"
+#include "app/panels/retime/retime_panel.h"
 #include "app/scene_view/scene_view.h"
+#include "app/shell/main_window.h"
 #include "app/theme/tokens.h"
+#include "core/base/memory.h"
 
 #include <QApplication>
 #include <QElapsedTimer>
@@ -62,7 +62,8 @@ int main(int argc, char** argv) {
             a.spacing = 0.01;
             TimeMap map;
             for (int k = 0; k < keys; ++k) {
-                map.keys.push_back({OutputFrame(1 + 240.0 * k / keys), SourceFrame(k * 37 % 90), k % 2 ? Toward::linear : Toward::smooth});
+                map.keys.push_back({OutputFrame(1 + 240.0 * k / keys), SourceFrame(k * 37 % 90),
+                                    k % 2 ? Toward::linear : Toward::smooth});
             }
             p.timings[0].map = map;
             return {};
@@ -77,7 +78,9 @@ int main(int argc, char** argv) {
             QTest::qWait(300);
             const double took = median_ms(15, [&](int i) {
                 map.pick({static_cast<std::size_t>(keys / 2)});
-                map.edit_keys("move", [&](const TimeMap& was) { return move_keys(was, {static_cast<std::size_t>(keys / 2)}, 0, i % 2 ? 0.5 : -0.5); });
+                map.edit_keys("move", [&](const TimeMap& was) {
+                    return move_keys(was, {static_cast<std::size_t>(keys / 2)}, 0, i % 2 ? 0.5 : -0.5);
+                });
                 // One turn of the event loop draws what the edit has made stale, as it does after a hand's move.
                 QApplication::sendPostedEvents();
                 QApplication::processEvents(QEventLoop::ExcludeUserInputEvents);
@@ -86,7 +89,8 @@ int main(int argc, char** argv) {
             QImage pixels(map.size() + QSize(0, lanes.height()), QImage::Format_RGB32);
             const double limit = median_ms(15, [&](int i) { pixels.fill(static_cast<unsigned>(i)); });
             fmt::print("{:<46} {:>13.1f} ms   {:>6.1f} × filling the pixels ({:.2f} ms)   goal < 50 ms\n",
-                       fmt::format("edit of 1 of {} keys, 10 000 copies{}", keys, all_rows ? ", all rows" : ""), took, took / limit, limit);
+                       fmt::format("edit of 1 of {} keys, 10 000 copies{}", keys, all_rows ? ", all rows" : ""), took,
+                       took / limit, limit);
         }
     }
     // A number of a spread changes: Lanes, histogram and the Scene's colours are drawn anew at once; poses follow.
@@ -129,7 +133,9 @@ int main(int argc, char** argv) {
         a.spreads[0].to = 60;
         return {};
     });
-    for (int i = 0; i < 400 && (!window.scene_view().scene() || window.scene_view().scene()->show != document.show()); ++i) QTest::qWait(25);
+    for (int i = 0; i < 400 && (!window.scene_view().scene() || window.scene_view().scene()->show != document.show());
+         ++i)
+        QTest::qWait(25);
     auto* canvas = window.scene_view().findChild<SceneCanvas*>();
     if (canvas) {
         canvas->setFixedSize(640, 500);
@@ -141,8 +147,11 @@ int main(int argc, char** argv) {
             canvas->grabFramebuffer();
         });
         std::size_t triangles = 0;
-        for (const SceneCopy& c : window.scene_view().scene()->copies) triangles += window.scene_view().scene()->poses[c.pose]->faces->levels[0].count / 3;
-        fmt::print("{:<46} {:>13.1f} ms   {:>6.1f} pictures a second of {} copies, {} triangles without stand-ins   goal > 15\n", "Scene, 640 × 500, turned, read back", picture, 1000 / picture,
+        for (const SceneCopy& c : window.scene_view().scene()->copies)
+            triangles += window.scene_view().scene()->poses[c.pose]->faces->levels[0].count / 3;
+        fmt::print("{:<46} {:>13.1f} ms   {:>6.1f} pictures a second of {} copies, {} triangles without stand-ins   "
+                   "goal > 15\n",
+                   "Scene, 640 × 500, turned, read back", picture, 1000 / picture,
                    window.scene_view().scene()->copies.size(), triangles);
     }
     document.undo().setClean();

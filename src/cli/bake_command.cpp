@@ -3,8 +3,8 @@
 
 #include "core/base/numbers.h"
 #include "core/project/alone.h"
-#include "io/bake.h"
-#include "io/usda_cache.h"
+#include "io/handoff/bake.h"
+#include "io/usd/usda_cache.h"
 
 #include <filesystem>
 #include <fmt/format.h>
@@ -26,25 +26,34 @@ Result<void> show_alone(Opened& opened, const std::string& name) {
 int bake_usda(const Opened& opened, const BakeWords& words, FrameSteps range, Progress& progress, Output out) {
     std::error_code made;
     if (!words.dry_run) std::filesystem::create_directories(words.folder, made);
-    if (made) return report_error(Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", made.message())}.at(words.folder), out);
-    const UsdaCacheOrder order{words.folder + "/" + words.name + ".usda", words.name, range.range, words.replace ? Existing::replace : Existing::refuse, range.step};
+    if (made)
+        return report_error(
+            Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", made.message())}.at(
+                words.folder),
+            out);
+    const UsdaCacheOrder order{words.folder + "/" + words.name + ".usda", words.name, range.range,
+                               words.replace ? Existing::replace : Existing::refuse, range.step};
     if (words.dry_run) {
         auto size = usda_cache_bytes(*opened.show, order, progress);
         if (!size) return report_error(size.error(), out);
         const double free = free_space(words.folder);
         if (out.json) {
-            print_json({{"file_count", 1}, {"bytes", *size}, {"free", free}, {"existing", file_exists(order.path) ? 1 : 0}});
+            print_json(
+                {{"file_count", 1}, {"bytes", *size}, {"free", free}, {"existing", file_exists(order.path) ? 1 : 0}});
         } else {
-            fmt::print("1 file of about {}; {} free{}\n", byte_count(*size), byte_count(free), file_exists(order.path) ? "; it is there already" : "");
+            fmt::print("1 file of about {}; {} free{}\n", byte_count(*size), byte_count(free),
+                       file_exists(order.path) ? "; it is there already" : "");
         }
         return exit_fine;
     }
     auto done = write_usda_cache(*opened.show, order, progress);
     if (!done) return report_error(done.error(), out);
     if (out.json) {
-        print_json({{"files", {order.path}}, {"bytes", done->bytes}, {"frames", done->frames}, {"samples", done->samples}});
+        print_json(
+            {{"files", {order.path}}, {"bytes", done->bytes}, {"frames", done->frames}, {"samples", done->samples}});
     } else {
-        fmt::print("{}: {} in {}, {}; counts read back and right\n", order.path, counted(done->frames, "frame", "frames"), counted(done->samples, "sample", "samples"),
+        fmt::print("{}: {} in {}, {}; counts read back and right\n", order.path,
+                   counted(done->frames, "frame", "frames"), counted(done->samples, "sample", "samples"),
                    byte_count(done->bytes));
     }
     return exit_fine;
@@ -56,8 +65,10 @@ int bake_command(const BakeWords& words, Output out) {
     auto range = whole_steps(words.frames);
     if (!range) return usage(range.error(), out);
     if (words.name.empty() || words.name.find('/') != words.name.npos || words.name == "." || words.name == "..") {
-        return usage(Error{ErrorCode::invalid, fmt::format("\"{}\" is not a name for files", words.name)}.keeping("nothing was written").advise(
-            "give a name without a slash with --name, and the folder with --out"), out);
+        return usage(Error{ErrorCode::invalid, fmt::format("\"{}\" is not a name for files", words.name)}
+                         .keeping("nothing was written")
+                         .advise("give a name without a slash with --name, and the folder with --out"),
+                     out);
     }
     TerminalProgress progress(out);
     auto opened = open(words.project, progress);
@@ -69,16 +80,23 @@ int bake_command(const BakeWords& words, Output out) {
     }
     if (!opened->project.missing.empty()) return report_error(opened->project.missing.front().error, out);
     if (words.as == "usda") return bake_usda(*opened, words, *range, progress, out);
-    BakeOrder order{words.folder, words.name, range->range, words.replace ? Existing::replace : Existing::refuse, range->step};
+    BakeOrder order{words.folder, words.name, range->range, words.replace ? Existing::replace : Existing::refuse,
+                    range->step};
     auto size = estimate(*opened->show, order, progress);
     if (!size) return report_error(size.error(), out);
     if (words.dry_run) {
         if (out.json) {
-            print_json(
-                {{"file_count", size->files}, {"volume_file_count", size->volume_files}, {"bytes", size->bytes}, {"free", size->free}, {"existing", size->existing}});
+            print_json({{"file_count", size->files},
+                        {"volume_file_count", size->volume_files},
+                        {"bytes", size->bytes},
+                        {"free", size->free},
+                        {"existing", size->existing}});
         } else {
             fmt::print("{} of about {} in all; {} free{}\n",
-                       counted(size->files, "file", "files") + (size->volume_files ? fmt::format(" and {}", counted(size->volume_files, "volume", "volumes")) : std::string()),
+                       counted(size->files, "file", "files") +
+                           (size->volume_files
+                                ? fmt::format(" and {}", counted(size->volume_files, "volume", "volumes"))
+                                : std::string()),
                        byte_count(size->bytes), byte_count(size->free),
                        size->existing ? fmt::format("; {} there already", size->existing) : std::string());
         }
@@ -87,8 +105,10 @@ int bake_command(const BakeWords& words, Output out) {
     auto done = bake(*opened->show, order, progress);
     if (!done) return report_error(done.error(), out);
     if (out.json) {
-        print_json(
-            {{"files", done->files}, {"bytes", done->bytes}, {"poses_made", done->poses}, {"copy_count", done->copies}});
+        print_json({{"files", done->files},
+                    {"bytes", done->bytes},
+                    {"poses_made", done->poses},
+                    {"copy_count", done->copies}});
     } else {
         fmt::print("{} written to {}, {} in all: {} copies from {} poses; counts and sizes read back and right\n",
                    counted(static_cast<long long>(done->files.size()), "file", "files"), words.folder,

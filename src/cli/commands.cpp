@@ -4,12 +4,13 @@
 #include "core/project/findings.h"
 #include "core/source/motion_box.h"
 #include "demo/canal.h"
+#include "demo/dusk.h"
 #include "demo/festival.h"
 #include "demo/quay.h"
-#include "io/fast_copy.h"
-#include "io/open_source.h"
-#include "io/project_file.h"
-#include "io/timing_table.h"
+#include "io/handoff/fast_copy.h"
+#include "io/project/project_file.h"
+#include "io/sources/open_source.h"
+#include "io/tables/timing_table.h"
 
 #include <cmath>
 #include <fmt/format.h>
@@ -55,7 +56,8 @@ int info_command(const std::string& path, Output out) {
     const std::vector<std::string> parts = part_names(**source); // that can be singled out
     constexpr std::int64_t frames_measured = 24;
     PoseCache cache(std::size_t(64) << 20);
-    const Sampler sampler(*source, make_clock(f.first, f.last, f.first, Rate{}, Join::frame_for_frame, Rate{}), {}, PoseCache::new_serial(), &cache);
+    const Sampler sampler(*source, make_clock(f.first, f.last, f.first, Rate{}, Join::frame_for_frame, Rate{}), {},
+                          PoseCache::new_serial(), &cache);
     const auto motion = motion_box(sampler, frames_measured, progress);
     if (!motion) return report_error(motion.error(), out);
     if (out.json) {
@@ -83,7 +85,8 @@ int info_command(const std::string& path, Output out) {
                {"motion_box", nullptr},
                {"motion_frames", motion->frames},
                {"problems", problems}};
-        if (const Imath::Box3f& m = motion->box; !m.isEmpty()) j["motion_box"] = {{m.min.x, m.min.y, m.min.z}, {m.max.x, m.max.y, m.max.z}};
+        if (const Imath::Box3f& m = motion->box; !m.isEmpty())
+            j["motion_box"] = {{m.min.x, m.min.y, m.min.z}, {m.max.x, m.max.y, m.max.z}};
         if (f.faces_change_at) j["faces_change_at"] = *f.faces_change_at;
         if (!parts.empty()) j["parts"] = parts;
         print_json(j);
@@ -101,7 +104,8 @@ int info_command(const std::string& path, Output out) {
     fmt::print("size        {:.4g} × {:.4g} × {:.4g} units\n", f.box.size().x, f.box.size().y, f.box.size().z);
     if (!motion->box.isEmpty()) {
         const V3f size = motion->box.size();
-        fmt::print("motion      {:.4g} × {:.4g} × {:.4g} units over {}\n", size.x, size.y, size.z, motion->all ? "all frames" : fmt::format("{} frames, evenly spread", motion->frames));
+        fmt::print("motion      {:.4g} × {:.4g} × {:.4g} units over {}\n", size.x, size.y, size.z,
+                   motion->all ? "all frames" : fmt::format("{} frames, evenly spread", motion->frames));
     }
     fmt::print("on disk     {}\n", byte_count(f.bytes_on_disk));
     for (const auto& p : f.problems) fmt::print("problem     {}; {}\n", p.what, p.advice);
@@ -151,20 +155,29 @@ int check_command(const std::string& path, Output out) {
             for (const Finding& f : all) {
                 Json copies = Json::array();
                 for (auto c : f.copies) copies.push_back(c + 1);
-                out_list.push_back({{"kind", to_text(f.kind)}, {"words", f.words}, {"frame", f.frame}, {"share", f.share}, {"copies", copies}, {"key", f.key}});
+                out_list.push_back({{"kind", to_text(f.kind)},
+                                    {"words", f.words},
+                                    {"frame", f.frame},
+                                    {"share", f.share},
+                                    {"copies", copies},
+                                    {"key", f.key}});
                 if (reasons) out_list.back()["reason"] = f.reason;
             }
             return out_list;
         };
         Json missing = Json::array();
         for (const auto& m : opened->project.missing) missing.push_back(error_json(m.error));
-        print_json({{"findings", list(report->findings, false)}, {"ignored", list(report->ignored, true)}, {"examined", report->examined}, {"missing_sources", missing}});
+        print_json({{"findings", list(report->findings, false)},
+                    {"ignored", list(report->ignored, true)},
+                    {"examined", report->examined},
+                    {"missing_sources", missing}});
     } else {
         for (const Finding& f : report->findings) {
             fmt::print("{}: {} (first at output frame {}; key {})\n", to_text(f.kind), f.words, f.frame, f.key);
         }
         if (report->findings.empty()) fmt::print("nothing found\n");
-        for (const Finding& f : report->ignored) fmt::print("ignored: {}{} (key {})\n", f.words, f.reason.empty() ? "" : ": " + f.reason, f.key);
+        for (const Finding& f : report->ignored)
+            fmt::print("ignored: {}{} (key {})\n", f.words, f.reason.empty() ? "" : ": " + f.reason, f.key);
         for (const auto& line : report->examined) fmt::print("examined {}\n", line);
     }
     if (!opened->project.missing.empty()) return exit_error;
@@ -182,7 +195,8 @@ int table_command(const std::string& path, const std::string& frames, const std:
     const Show& show = *opened->show;
     const Project& project = opened->project.project;
     if (!file.empty()) {
-        auto done = write_timing_table(file, show, project, *range, replace ? Existing::replace : Existing::refuse, progress);
+        auto done =
+            write_timing_table(file, show, project, *range, replace ? Existing::replace : Existing::refuse, progress);
         if (!done) return report_error(done.error(), out);
         if (out.json) {
             print_json({{"file", file}, {"row_count", range->count() * show.copies()}});
@@ -198,7 +212,6 @@ int table_command(const std::string& path, const std::string& frames, const std:
             if (progress.cancelled()) return stopped();
             for (const ArrangementShow& a : show.arrangements) {
                 const auto moments = moments_at(a, OutputFrame(static_cast<double>(f)));
-                const CopyClocks::Now now = a.clocks.now(static_cast<double>(f));
                 for (std::size_t i = 0; i < moments.size(); ++i) {
                     rows.push_back({{"output_frame", f},
                                     {"copy", a.number(i) + 1},
@@ -208,7 +221,7 @@ int table_command(const std::string& path, const std::string& frames, const std:
                                     {"source_frame", moments[i].source},
                                     {"speed", shown_speed(moments[i].speed)},
                                     {"visible", !moments[i].has(mark_absent)},
-                                    {"delay", a.clocks.at(a.plan, i, now).delay}});
+                                    {"delay", moments[i].delay}});
                 }
             }
         }
@@ -230,7 +243,7 @@ int fast_copy_command(const std::string& path, const FastCopyWords& words, Outpu
     auto source = open_source(path, progress);
     if (!source) return report_error(source.error(), out);
     FastCopyOrder order{words.stem, words.half ? NpyType::f16 : NpyType::f32, !words.no_velocities,
-                              words.replace ? Existing::replace : Existing::refuse};
+                        words.replace ? Existing::replace : Existing::refuse};
     if (words.bare || !words.keep.empty()) order.keep = words.keep;
     const double bytes = fast_copy_bytes((*source)->facts(), order);
     if (words.dry_run) {
@@ -251,9 +264,11 @@ int fast_copy_command(const std::string& path, const FastCopyWords& words, Outpu
                     {"kept", done->kept},
                     {"largest_difference", done->worst}});
     } else {
-        fmt::print("{} in {}, {}; read back, off by at most {:.3g} units; kept: {}{}\n", counted(done->frames, "frame", "frames"),
-                   done->files.front(), byte_count(done->bytes), done->worst, done->kept,
-                   done->bridged ? fmt::format("; {} missing, written as the frame before", done->bridged) : std::string());
+        fmt::print("{} in {}, {}; read back, off by at most {:.3g} units; kept: {}{}\n",
+                   counted(done->frames, "frame", "frames"), done->files.front(), byte_count(done->bytes), done->worst,
+                   done->kept,
+                   done->bridged ? fmt::format("; {} missing, written as the frame before", done->bridged)
+                                 : std::string());
     }
     return exit_fine;
 }
@@ -276,11 +291,13 @@ int new_command(const NewWords& w, Output out) {
         fmt::print("{}", project_text(project));
         return exit_fine;
     }
-    if (auto saved = save_project(w.path, project, w.replace ? Existing::replace : Existing::refuse); !saved) return report_error(saved.error(), out);
+    if (auto saved = save_project(w.path, project, w.replace ? Existing::replace : Existing::refuse); !saved)
+        return report_error(saved.error(), out);
     if (out.json) {
         print_json({{"project", w.path}});
     } else {
-        fmt::print("{}: {} frames per second, output frames {} to {}\n", w.path, to_text(project.settings.rate), project.settings.range.first, project.settings.range.last);
+        fmt::print("{}: {} frames per second, output frames {} to {}\n", w.path, to_text(project.settings.rate),
+                   project.settings.range.first, project.settings.range.last);
     }
     return exit_fine;
 }
@@ -317,11 +334,20 @@ int demo_command(const std::string& folder, const std::string& only, Output out)
     TerminalProgress progress(out);
     Json paths = Json::array();
     const bool all = only.empty();
-    for (const char* which : {"festival", "quay", "canal"}) {
-        const std::string name = which;
+    struct Demo {
+        const char* name;
+        double until; // of the whole work
+    };
+    double from = 0;
+    for (const Demo& demo : {Demo{"festival", 0.35}, {"quay", 0.9}, {"canal", 0.97}, {"dusk", 1}}) {
+        const std::string name = demo.name;
+        PartOf part(progress, all ? from : 0, all ? demo.until : 1);
+        from = demo.until;
         if (!all && name != only) continue;
-        PartOf part(progress, all ? (name == "festival" ? 0.0 : name == "quay" ? 0.35 : 0.95) : 0.0, all ? (name == "festival" ? 0.35 : name == "quay" ? 0.95 : 1.0) : 1.0);
-        auto project = name == "festival" ? write_demo(folder, part) : name == "quay" ? write_quay(folder, part) : write_canal(folder, all, part);
+        auto project = name == "festival" ? write_demo(folder, part)
+                       : name == "quay"   ? write_quay(folder, part)
+                       : name == "canal"  ? write_canal(folder, all, part)
+                                          : write_dusk(folder, all, part);
         if (!project) return report_error(project.error(), out);
         paths.push_back(*project);
         if (!out.json) fmt::print("{}\n", *project);

@@ -63,7 +63,7 @@ int demo_command(const std::string& folder, const std::string& only, Output out)
 // Prints an error to standard error (or as JSON to standard output) and gives its exit code.
 int report_error(const Error& error, Output out);
 nlohmann::ordered_json error_json(const Error& error);
-inline constexpr int answer_version = 1; // of what --json prints, said in every answer
+inline constexpr int answer_version = 1;             // of what --json prints, said in every answer
 void print_json(const nlohmann::ordered_json& json); // an object
 
 // SIGINT and SIGTERM ask for an end: work stops at its next step, and nothing half-written stays.

@@ -1,9 +1,10 @@
 #include "cli/copy_options.h"
 
 #include "cli/edit_words.h"
+#include "cli/option_fields.h"
 #include "core/base/numbers.h"
-#include "io/arrangement_json.h"
-#include "io/path_file.h"
+#include "io/project/arrangement_json.h"
+#include "io/tables/path_file.h"
 
 #include <algorithm>
 #include <cmath>
@@ -19,7 +20,8 @@ Result<double> real(const std::string& text) {
 }
 Result<std::int64_t> whole(const std::string& text) {
     GARLAND_TRY(v, real(text));
-    if (v != std::floor(v) || std::abs(v) > 9e15) return wrong(fmt::format("\"{}\" is not a usable whole number", text));
+    if (v != std::floor(v) || std::abs(v) > 9e15)
+        return wrong(fmt::format("\"{}\" is not a usable whole number", text));
     return static_cast<std::int64_t>(v);
 }
 Result<SourceId> source_called(const Project& p, const std::string& text) {
@@ -28,37 +30,6 @@ Result<SourceId> source_called(const Project& p, const std::string& text) {
 }
 
 namespace {
-
-template <class E, std::size_t N>
-Result<E> of(const Word<E> (&words)[N], const std::string& text, const char* what) {
-    std::string choices;
-    for (const auto& w : words) {
-        if (text == w.text) return w.value;
-        choices += fmt::format("{}\"{}\"", choices.empty() ? "" : ", ", w.text);
-    }
-    return wrong(fmt::format("\"{}\" is not {}", text, what), "write one of " + choices);
-}
-
-Result<int> count(const std::string& text) {
-    GARLAND_TRY(v, whole(text));
-    return static_cast<int>(std::clamp<std::int64_t>(v, -1, 2'000'000'000));
-}
-Result<std::uint64_t> seed(const std::string& text) {
-    GARLAND_TRY(v, whole(text));
-    if (v < 0) return wrong(fmt::format("\"{}\" is no seed", text), "seeds are whole numbers from 0 on");
-    return static_cast<std::uint64_t>(v);
-}
-
-template <class T, class V, class Parse>
-Option<T> field(const char* name, const char* help, V T::*member, Parse parse) {
-    return {name, help, [member, parse](T& t, const Project&, const std::string& text) -> Result<void> {
-                auto v = parse(text);
-                if (!v) return tl::unexpected(v.error());
-                t.*member = static_cast<V>(*v);
-                return {};
-            }};
-}
-
 
 Result<std::vector<TargetKey>> targets_of(const std::string& text) {
     std::vector<TargetKey> out;
@@ -77,24 +48,30 @@ Result<std::vector<TargetKey>> targets_of(const std::string& text) {
     return out;
 }
 
-Result<KeyedCurve> curve_of(const std::string& text) {
-    if (text == "none") return KeyedCurve{};
-    return parse_keys(text, "a curve");
-}
-
 } // namespace
 
 const std::vector<Option<Arrangement>>& arrangement_options() {
     using A = Arrangement;
     static const std::vector<Option<A>> all{
         field("name", "What it is called", &A::name, [](const std::string& t) { return Result<std::string>(t); }),
-        {"source", "What the copies show", [](A& a, const Project& p, const std::string& t) -> Result<void> { GARLAND_TRY(id, source_called(p, t)); a.source = id; return {}; }},
-        {"follow", "The timing the copies follow", [](A& a, const Project& p, const std::string& t) -> Result<void> { GARLAND_TRY(i, find_named(p.timings, t, "timing")); a.timing = p.timings[i].id; return {}; }},
-        field("kind", "line, grid, box, ring, rings, curve, scatter or points", &A::kind, [](const std::string& t) { return of(kind_words, t, "a kind of arrangement"); }),
-        field("count", "How many copies (rings: on the innermost)", &A::count, count),
-        field("columns", "Grid and box: copies in a row", &A::columns, count),
-        field("rows", "Grid and box: rows; rings: how many", &A::rows, count),
-        field("layers", "Box: layers, upward", &A::layers, count),
+        {"source", "What the copies show",
+         [](A& a, const Project& p, const std::string& t) -> Result<void> {
+             GARLAND_TRY(id, source_called(p, t));
+             a.source = id;
+             return {};
+         }},
+        {"follow", "The timing the copies follow",
+         [](A& a, const Project& p, const std::string& t) -> Result<void> {
+             GARLAND_TRY(i, find_named(p.timings, t, "timing"));
+             a.timing = p.timings[i].id;
+             return {};
+         }},
+        field("kind", "line, grid, box, ring, rings, curve, scatter or points", &A::kind,
+              [](const std::string& t) { return of(kind_words, t, "a kind of arrangement"); }),
+        field("count", "How many copies (rings: on the innermost)", &A::count, count_of),
+        field("columns", "Grid and box: copies in a row", &A::columns, count_of),
+        field("rows", "Grid and box: rows; rings: how many", &A::rows, count_of),
+        field("layers", "Box: layers, upward", &A::layers, count_of),
         field("spacing", "From one copy to the next", &A::spacing, real),
         field("row-spacing", "From one row, or ring, to the next", &A::row_spacing, real),
         field("layer-spacing", "From one layer to the next", &A::layer_spacing, real),
@@ -102,8 +79,9 @@ const std::vector<Option<Arrangement>>& arrangement_options() {
         field("origin", "Where the middle is: x,y,z", &A::origin, place),
         field("heading", "Degrees about the vertical axis", &A::heading, real),
         field("sag", "How far the middle of each swag hangs down", &A::sag, real),
-        field("swag", "Copies from one post to the next", &A::swag, count),
-        {"path", "Curve: a file with its line (OBJ, glTF, USD text, CSV)", [](A& a, const Project&, const std::string& t) -> Result<void> {
+        field("swag", "Copies from one post to the next", &A::swag, count_of),
+        {"path", "Curve: a file with its line (OBJ, glTF, USD text, CSV)",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
              GARLAND_TRY(path, read_path(t));
              a.kind = ArrangementKind::curve;
              a.path = path.points;
@@ -111,7 +89,8 @@ const std::vector<Option<Arrangement>>& arrangement_options() {
              a.path_smooth = path.smooth;
              return {};
          }},
-        {"along", "Curve: its points, \"x,y,z x,y,z …\"", [](A& a, const Project&, const std::string& t) -> Result<void> {
+        {"along", "Curve: its points, \"x,y,z x,y,z …\"",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
              GARLAND_TRY(keys, targets_of(t));
              a.kind = ArrangementKind::curve;
              a.path.clear();
@@ -121,8 +100,14 @@ const std::vector<Option<Arrangement>>& arrangement_options() {
         field("closed", "Curve: on or off", &A::path_closed, on_off),
         field("smooth", "Curve: smooth through its points, on or off", &A::path_smooth, on_off),
         field("side", "Curve: how far to the right of it", &A::path_side, real),
-        {"carrier", "Scatter and points: the source the copies are on", [](A& a, const Project& p, const std::string& t) -> Result<void> { GARLAND_TRY(id, source_called(p, t)); a.carrier = id; return {}; }},
-        {"carrier-timing", "Points: the timing of what carries them, or none", [](A& a, const Project& p, const std::string& t) -> Result<void> {
+        {"carrier", "Scatter and points: the source the copies are on",
+         [](A& a, const Project& p, const std::string& t) -> Result<void> {
+             GARLAND_TRY(id, source_called(p, t));
+             a.carrier = id;
+             return {};
+         }},
+        {"carrier-timing", "Points: the timing of what carries them, or none",
+         [](A& a, const Project& p, const std::string& t) -> Result<void> {
              a.carrier_timing = {};
              if (t == "none") return {};
              GARLAND_TRY(i, find_named(p.timings, t, "timing"));
@@ -130,29 +115,93 @@ const std::vector<Option<Arrangement>>& arrangement_options() {
              return {};
          }},
         field("apart", "Scatter: the least distance between copies", &A::least_apart, real),
-        field("seed", "Scatter: another seed, other places", &A::seed, seed),
-        field("facing", "fixed, along, outward, velocity, target or carrier", &A::facing, [](const std::string& t) { return of(facing_words, t, "a facing"); }),
-        {"target", "What copies face: x,y,z, or keys \"1:x,y,z 48:x,y,z\"", [](A& a, const Project&, const std::string& t) -> Result<void> { GARLAND_TRY(keys, targets_of(t)); a.targets = keys; a.facing = Facing::target; return {}; }},
+        field("seed", "Scatter: another seed, other places", &A::seed, seed_of),
+        field("facing", "fixed, along, outward, velocity, target or carrier", &A::facing,
+              [](const std::string& t) { return of(facing_words, t, "a facing"); }),
+        {"target", "What copies face: x,y,z, or keys \"1:x,y,z 48:x,y,z\"",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(keys, targets_of(t));
+             a.targets = keys;
+             a.facing = Facing::target;
+             return {};
+         }},
         field("turn", "Of every copy, degrees", &A::turn, real),
         field("size", "Of every copy", &A::size, real),
         field("width", "Along the order, \"0:1 1:2\", or none", &A::width, curve_of),
         field("height", "Along the order, the same", &A::height, curve_of),
-        {"jitter", "Places differ by up to x,y,z either way", [](A& a, const Project&, const std::string& t) -> Result<void> { GARLAND_TRY(v, place(t)); a.jitter.position = v; return {}; }},
-        {"jitter-turn", "Turns differ by up to so many degrees", [](A& a, const Project&, const std::string& t) -> Result<void> { GARLAND_TRY(v, real(t)); a.jitter.turn = v; return {}; }},
-        {"jitter-size", "Sizes differ by up to this share", [](A& a, const Project&, const std::string& t) -> Result<void> { GARLAND_TRY(v, real(t)); a.jitter.size = v; return {}; }},
-        {"jitter-seed", "Another seed, other differences", [](A& a, const Project&, const std::string& t) -> Result<void> { GARLAND_TRY(v, seed(t)); a.jitter.seed = v; return {}; }},
-        {"order", "along, x, y, z, distance, random or attribute", [](A& a, const Project&, const std::string& t) -> Result<void> { GARLAND_TRY(v, of(order_words, t, "an order")); a.order.by = v; return {}; }},
-        {"reversed", "The order the other way, on or off", [](A& a, const Project&, const std::string& t) -> Result<void> { GARLAND_TRY(v, on_off(t)); a.order.reversed = v; return {}; }},
-        {"order-from", "Order by distance: from x,y,z", [](A& a, const Project&, const std::string& t) -> Result<void> { GARLAND_TRY(v, place(t)); a.order.from = v; return {}; }},
-        {"order-seed", "Order at random: another seed", [](A& a, const Project&, const std::string& t) -> Result<void> { GARLAND_TRY(v, seed(t)); a.order.seed = v; return {}; }},
-        {"order-attribute", "Order by attribute: its name", [](A& a, const Project&, const std::string& t) -> Result<void> { a.order.attribute = t; a.order.by = OrderBy::attribute; return {}; }},
-        {"own-weight", "Of its own source among the variants", [](A& a, const Project&, const std::string& t) -> Result<void> { GARLAND_TRY(v, real(t)); a.own_weight = v; return {}; }},
+        {"jitter", "Places differ by up to x,y,z either way",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, place(t));
+             a.jitter.position = v;
+             return {};
+         }},
+        {"jitter-turn", "Turns differ by up to so many degrees",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, real(t));
+             a.jitter.turn = v;
+             return {};
+         }},
+        {"jitter-size", "Sizes differ by up to this share",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, real(t));
+             a.jitter.size = v;
+             return {};
+         }},
+        {"jitter-seed", "Another seed, other differences",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, seed_of(t));
+             a.jitter.seed = v;
+             return {};
+         }},
+        {"order", "along, x, y, z, distance, random or attribute",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, of(order_words, t, "an order"));
+             a.order.by = v;
+             return {};
+         }},
+        {"reversed", "The order the other way, on or off",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, on_off(t));
+             a.order.reversed = v;
+             return {};
+         }},
+        {"order-from", "Order by distance: from x,y,z",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, place(t));
+             a.order.from = v;
+             return {};
+         }},
+        {"order-seed", "Order at random: another seed",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, seed_of(t));
+             a.order.seed = v;
+             return {};
+         }},
+        {"order-attribute", "Order by attribute: its name",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
+             a.order.attribute = t;
+             a.order.by = OrderBy::attribute;
+             return {};
+         }},
+        {"own-weight", "Of its own source among the variants",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, real(t));
+             a.own_weight = v;
+             return {};
+         }},
         field("in-turn", "Sources one after the other, on, or by weight, off", &A::in_turn, on_off),
-        field("variant-seed", "Another seed, other choices of sources", &A::variant_seed, seed),
-        field("start", "with the shot, at birth, at a frame, together", &A::start, [](const std::string& t) { return of(start_words, t, "a start"); }),
-        {"start-frame", "The output frame of such a start", [](A& a, const Project&, const std::string& t) -> Result<void> { GARLAND_TRY(v, real(t)); a.start_frame = OutputFrame(v); return {}; }},
-        field("passes", "How often a repeat plays in all; 0: as the timing says", &A::passes, count),
-        field("hidden-until-start", "Copies appear when their motion starts, on or off", &A::hidden_until_start, on_off),
+        field("variant-seed", "Another seed, other choices of sources", &A::variant_seed, seed_of),
+        field("start", "with the shot, at birth, at a frame, together", &A::start,
+              [](const std::string& t) { return of(start_words, t, "a start"); }),
+        {"start-frame", "The output frame of such a start",
+         [](A& a, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, real(t));
+             a.start_frame = OutputFrame(v);
+             return {};
+         }},
+        field("passes", "How often a repeat plays in all; 0: as the timing says", &A::passes, count_of),
+        field("hidden-until-start", "Copies appear when their motion starts, on or off", &A::hidden_until_start,
+              on_off),
         field("hidden", "The whole arrangement, on or off", &A::hidden, on_off),
     };
     return all;
@@ -161,15 +210,19 @@ const std::vector<Option<Arrangement>>& arrangement_options() {
 const std::vector<Option<Spread>>& spread_options() {
     using S = Spread;
     static const std::vector<Option<S>> all{
-        field("target", "delay, speed, visibility, size, turn, variant or wobble strength", &S::target, [](const std::string& t) { return of(target_words, t, "what a spread can vary"); }),
-        field("driver", "chance, \"order, per step\", \"order, in total\", \"order, on a loop\", \"even, by order\", \"even, over space\", noise, gradient, distance or attribute",
+        field("target", "delay, speed, visibility, size, turn, variant or wobble strength", &S::target,
+              [](const std::string& t) { return of(target_words, t, "what a spread can vary"); }),
+        field("driver",
+              "chance, \"order, per step\", \"order, in total\", \"order, on a loop\", \"even, by order\", \"even, "
+              "over space\", noise, gradient, distance or attribute",
               &S::driver, [](const std::string& t) { return of(driver_words, t, "a driver"); }),
         field("from", "The value at the driver's 0", &S::from, real),
         field("to", "The value at the driver's 1; by step: so much more for each copy", &S::to, real),
         field("whole-frames", "Delays: on or off", &S::whole_frames, on_off),
-        field("seed", "Another seed, other values", &S::seed, seed),
+        field("seed", "Another seed, other values", &S::seed, seed_of),
         field("on", "Whether it counts, on or off", &S::on, on_off),
-        {"amount", "How much of it counts: 0 to 1, or keys over output frames \"1:1 96:0\"", [](S& s, const Project&, const std::string& t) -> Result<void> {
+        {"amount", "How much of it counts: 0 to 1, or keys over output frames \"1:1 96:0\"",
+         [](S& s, const Project&, const std::string& t) -> Result<void> {
              if (const auto v = parse_number(t)) {
                  s.share = *v;
                  s.amount.clear();
@@ -179,7 +232,8 @@ const std::vector<Option<Spread>>& spread_options() {
              s.amount = keys;
              return {};
          }},
-        {"meets", "Speed: the output frame at which copies agree, or none", [](S& s, const Project&, const std::string& t) -> Result<void> {
+        {"meets", "Speed: the output frame at which copies agree, or none",
+         [](S& s, const Project&, const std::string& t) -> Result<void> {
              s.meets.reset();
              if (t == "none") return {};
              GARLAND_TRY(v, real(t));
@@ -190,13 +244,14 @@ const std::vector<Option<Spread>>& spread_options() {
         field("after-start", "Nothing before the timing's first frame, on or off", &S::after_start, on_off),
         field("bell", "Chance: most values in the middle, on or off", &S::bell, on_off),
         field("patch", "Noise: how wide a patch is", &S::patch, real),
-        field("detail", "Noise: 1 to 8", &S::detail, count),
+        field("detail", "Noise: 1 to 8", &S::detail, count_of),
         field("drift", "Noise: how the pattern moves per second, x,y,z", &S::drift, place),
         field("axis", "Gradient: its direction, x,y,z", &S::axis, place),
         field("along-path", "Gradient: along the arrangement's path, on or off", &S::along_path, on_off),
         field("centre", "Distance: from x,y,z", &S::centre, place),
         field("reach", "Distance: where it is 1; 0: at the farthest copy", &S::reach, real),
-        field("attribute", "Attribute: its name", &S::attribute, [](const std::string& t) { return Result<std::string>(t); }),
+        field("attribute", "Attribute: its name", &S::attribute,
+              [](const std::string& t) { return Result<std::string>(t); }),
         field("as-it-is", "Attribute: its number is the value, on or off", &S::as_it_is, on_off),
         field("changes", "Visibility: how often per second it may change", &S::changes, real),
     };

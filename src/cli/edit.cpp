@@ -2,17 +2,18 @@
 
 #include "cli/edit_changes.h"
 #include "cli/edit_copies.h"
+#include "cli/edit_drive.h"
 #include "cli/edit_words.h"
 #include "cli/opened.h"
 #include "core/project/timings.h"
-#include "io/export_timing.h"
-#include "io/project_file.h"
+#include "io/project/project_file.h"
+#include "io/tables/export_timing.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
 #include <memory>
-#include <optional>
 #include <nlohmann/json.hpp>
+#include <optional>
 
 namespace garland {
 
@@ -51,7 +52,9 @@ int run_edit(const Words& w, const Change& change, Output out) {
     }
     if (!w.dry_run) {
         const bool over = w.out.empty() || w.replace;
-        if (auto saved = save_project(to, *project, over ? Existing::replace : Existing::refuse, w.out.empty() ? &stamp : nullptr, lock ? &*lock : nullptr); !saved) {
+        if (auto saved = save_project(to, *project, over ? Existing::replace : Existing::refuse,
+                                      w.out.empty() ? &stamp : nullptr, lock ? &*lock : nullptr);
+            !saved) {
             return report_error(saved.error(), out);
         }
     }
@@ -93,7 +96,8 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
         sub->add_option("--timing", w->timing, "Which timing, by name or id; not needed where there is only one");
         sub->add_flag("--replace", w->replace, "Replace the file written to if it is there already");
     };
-    CLI::App* edit = app.add_subcommand("edit", "Change a project: retime, phrases, tempo, camera, wobble, sources, arrangements, spreads");
+    CLI::App* edit = app.add_subcommand(
+        "edit", "Change a project: retime, phrases, tempo, camera, wobble, sources, arrangements, spreads");
     common(edit);
     edit->add_option("--out", w->out, "Write the changed project here instead of back to its file");
     edit->add_flag("--dry-run", w->dry_run, "Only say what would be done");
@@ -105,10 +109,13 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
         sub->callback([w, change, &out, &code] { code = run_edit(*w, change, out); });
         return sub;
     };
-    auto at = [&](CLI::App* sub, const char* what = "The output frame") { return sub->add_option("--at", w->at, what)->required(); };
+    auto at = [&](CLI::App* sub, const char* what = "The output frame") {
+        return sub->add_option("--at", w->at, what)->required();
+    };
     auto range = [&](CLI::App* sub, const char* what) { return sub->add_option("--range", w->range, what); };
     auto toward = [&](CLI::App* sub) {
-        return sub->add_option("--toward", w->toward, "step, linear, smooth, free or hidden: how it goes on to the next key");
+        return sub->add_option("--toward", w->toward,
+                               "step, linear, smooth, free or hidden: how it goes on to the next key");
     };
     using enum OperationKind;
     const Words& words = *w;
@@ -118,7 +125,8 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     sub->add_option("--frames", w->frames, "For how many output frames")->required();
     sub->add_flag("--absorb", w->absorb, "Keep the end where it is: the rest plays faster");
     at(add("freeze", "Hold the pose at an output frame from there on", operation(words, freeze)));
-    range(add("reverse", "Play backward", operation(words, reverse)), "Output frames P:Q; the whole timing if not given");
+    range(add("reverse", "Play backward", operation(words, reverse)),
+          "Output frames P:Q; the whole timing if not given");
     sub = add("fit", "Play source frames onto output frames at one speed", operation(words, fit));
     sub->add_option("--source", w->source_range, "Source frames A:B")->required();
     range(sub, "Output frames P:Q; the timing's own span if not given");
@@ -134,9 +142,12 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     sub->add_option("--from", w->from_speed, "The speed at the start")->capture_default_str();
     range(sub, "Output frames P:Q")->required();
     at(add("start", "Hold the first pose until an output frame, then play", operation(words, start)));
-    add("lengthen", "Go on at the end as it goes there, until the source's last frame is shown", lengthen_to_source(words))
+    add("lengthen", "Go on at the end as it goes there, until the source's last frame is shown",
+        lengthen_to_source(words))
         ->add_option("--source", w->source, "Of a timing that several sources follow: which one");
-    range(add("hide-between", "Show nothing at some output frames", operation(words, OperationKind::hide)), "Output frames P:Q, both included")->required();
+    range(add("hide-between", "Show nothing at some output frames", operation(words, OperationKind::hide)),
+          "Output frames P:Q, both included")
+        ->required();
     range(add("trim", "Keep only some output frames", operation(words, trim)), "Output frames P:Q")->required();
 
     // set_key needs to know which of the two was given.
@@ -158,15 +169,17 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
         const bool speed_key = speed_option->count() > 0;
         code = run_edit(*w, on_timing(*w, [&](Timing& t, const Project&) { return set_key(t, *w, speed_key); }), out);
     });
-    at(add("remove-key", "Remove a key", on_timing(words, [&words](Timing& t, const Project&) { return drop_key(t, words); })));
+    at(add("remove-key", "Remove a key",
+           on_timing(words, [&words](Timing& t, const Project&) { return drop_key(t, words); })));
     add("form", "Keep the timing as position keys or as speed keys",
         on_timing(words, [&words](Timing& t, const Project&) { return set_form(t, words); }))
         ->add_option("--to", w->form, "positions or speeds")
         ->required();
     sub = add("phrases", "Play a list of phrases",
               on_timing(words, [&words](Timing& t, const Project& p) { return set_phrases(t, p, words); }));
-    sub->add_option("--phrase", w->phrases,
-                    "One phrase: \"first:last\", then backward, there-and-back, passes N, speed V, fade N; may be given again")
+    sub->add_option(
+           "--phrase", w->phrases,
+           "One phrase: \"first:last\", then backward, there-and-back, passes N, speed V, fade N; may be given again")
         ->required();
     sub->add_option("--start", w->start, "The output frame the list starts at")->capture_default_str();
     sub = add("to-beat", "Stretch a phrase so that it ends on a beat",
@@ -187,17 +200,23 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
               on_timing(words, [&words](Timing& t, const Project&) { return take_curve(t, words); }));
     sub->add_option("--from", w->file, "The file")->required();
 
-    CLI::App* settings = edit->add_subcommand("settings", "The project's name, rate and range, and when copies count as twins");
+    CLI::App* settings =
+        edit->add_subcommand("settings", "The project's name, rate and range, and when copies count as twins");
     settings->fallthrough();
     settings->add_option("--name", w->name, "What it is called");
     settings->add_option("--rate", w->rate, "Output frames per second, as in 24 or 24000/1001");
     settings->add_option("--range", w->range, "Output frames A:B");
-    settings->add_option("--alike-below", w->alike_below, "Twins: two copies are alike where they differ by less; source frames");
+    settings->add_option("--alike-below", w->alike_below,
+                         "Twins: two copies are alike where they differ by less; source frames");
     settings->add_option("--twin-share", w->twin_share, "Twins: alike for more than this share of the range, 0 to 1");
     settings->add_option("--only-moving", w->only_moving, "Twins: on or off: only frames at which copies move count");
-    settings->callback([w, settings, &out, &code] { code = run_edit(*w, [&](Project& p) { return set_settings(p, *w, *settings); }, out); });
+    settings->callback([w, settings, &out, &code] {
+        code = run_edit(
+            *w, [&](Project& p) { return set_settings(p, *w, *settings); }, out);
+    });
 
-    sub = add("ignore", "Leave a finding of check as it is, or report it again", [&words](Project& p) { return ignore_finding(p, words); });
+    sub = add("ignore", "Leave a finding of check as it is, or report it again",
+              [&words](Project& p) { return ignore_finding(p, words); });
     sub->add_option("--finding", w->finding, "Its key, as check prints it")->required();
     sub->add_option("--reason", w->reason, "Why it stays");
     sub->add_flag("--remove", w->remove, "Report it again");
@@ -213,7 +232,8 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
 
     sub = add("share", "Let an arrangement follow a timing", [&words](Project& p) { return share(p, words); });
     sub->add_option("--arrangement", w->arrangement, "Which arrangement, by name or id");
-    sub = add("separate", "Give an arrangement a copy of its timing to itself", [&words](Project& p) { return separate(p, words); });
+    sub = add("separate", "Give an arrangement a copy of its timing to itself",
+              [&words](Project& p) { return separate(p, words); });
     sub->add_option("--arrangement", w->arrangement, "Which arrangement, by name or id");
     sub = add("rename", "Name a timing", [&words](Project& p) -> Result<Done> {
         GARLAND_TRY(id, timing_of(p, words));
@@ -239,9 +259,11 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     camera->add_flag("--remove", w->remove, "Remove it");
     toward(camera);
     camera->callback([w, camera, &out, &code] {
-        code = run_edit(*w, [&](Project& p) { return camera_key(p, *w, *camera); }, out);
+        code = run_edit(
+            *w, [&](Project& p) { return camera_key(p, *w, *camera); }, out);
     });
-    sub = add("camera-move", "Turn around the target, dolly, along an arc", [&words](Project& p) { return camera_move(p, words); });
+    sub = add("camera-move", "Turn around the target, dolly, along an arc",
+              [&words](Project& p) { return camera_move(p, words); });
     range(sub, "Output frames P:Q")->required();
     sub->add_option("--turn", w->move.turn, "Degrees around the target");
     sub->add_option("--rise", w->move.rise, "Degrees of elevation");
@@ -252,10 +274,12 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
         p.settings.camera_keys.clear();
         return Done{"Remove all camera keys"};
     });
-    sub = add("wobble", "Seeded smooth noise on where copies stand", [&words](Project& p) { return set_wobble(p, words); });
+    sub = add("wobble", "Seeded smooth noise on where copies stand",
+              [&words](Project& p) { return set_wobble(p, words); });
     sub->add_option("--arrangement", w->arrangement, "Which arrangement, by name or id");
     sub->add_option("--source", w->source, "Or a source: all its copies");
-    sub->add_option("--position", w->wobble.position, "Up to so far along each axis; scene units")->capture_default_str();
+    sub->add_option("--position", w->wobble.position, "Up to so far along each axis; scene units")
+        ->capture_default_str();
     sub->add_option("--turn", w->wobble.turn, "Up to so many degrees either way")->capture_default_str();
     sub->add_option("--size", w->wobble.size, "Up to this share larger or smaller")->capture_default_str();
     sub->add_option("--rate", w->wobble.rate, "Changes per second")->capture_default_str();
@@ -275,45 +299,64 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     source->add_option("--rate", w->rate, "Frames per second in the files");
     source->add_option("--join", w->join, "\"by clock\" or \"frame for frame\"");
     source->add_option("--first", w->start, "What the first frame is called");
-    source->add_option("--between", w->between, "Poses between frames: nearest, linear, smooth, carried or \"level set\"");
+    source->add_option("--between", w->between,
+                       "Poses between frames: nearest, linear, smooth, carried or \"level set\"");
     source->add_option("--root", w->root, "Root motion: along or \"left out\"");
     source->add_option("--normals", w->normals, "Of poses between frames: blended or anew");
-    source->add_option("--voxel", w->voxel, "Of the level set, in units of the files; 0: a hundredth of the longest side");
+    source->add_option("--voxel", w->voxel,
+                       "Of the level set, in units of the files; 0: a hundredth of the longest side");
     source->add_option("--leave-out", w->leave_out, "Frames that count as missing");
     source->add_flag("--take-back", w->take_back, "Use all frames again");
     source->add_option("--changes-from", w->changes_from, "Points and faces may change from this frame on");
-    source->add_option("--shape-frames", w->shape_frames, "How many frames each shape is shown")->check(CLI::Range(1, 100000));
+    source->add_option("--shape-frames", w->shape_frames, "How many frames each shape is shown")
+        ->check(CLI::Range(1, 100000));
     source->add_option("--gaps", w->gaps, "Missing frames: hold the one before, or blend across");
     source->add_option("--up", w->up, "The files' up axis: y or z");
     source->add_option("--scale", w->scale, "Scene units in one unit of the files");
     source->callback([w, source, &out, &code] {
-        code = run_edit(*w, [&](Project& p) { return take_source(p, *w, *source); }, out);
+        code = run_edit(
+            *w, [&](Project& p) { return take_source(p, *w, *source); }, out);
     });
 
-    CLI::App* close = edit->add_subcommand("close", "Close a range of a source into a loop without a seam, and let its timings repeat it");
+    CLI::App* close = edit->add_subcommand(
+        "close", "Close a range of a source into a loop without a seam, and let its timings repeat it");
     close->fallthrough();
     close->add_option("--source", w->source, "Which source, by name or id; not needed where there is only one");
     close->add_option("--start", w->closing.start, "The loop's first frame, as the files count");
     close->add_option("--length", w->closing.length, "Frames after which it is there again");
     close->add_option("--way", w->closing_way, "cut, \"end fade\", \"half-shifted layers\" or \"spread gap\"");
-    close->add_option("--overlap", w->closing.overlap, "End fade: frames over which it fades; it needs as many before the start");
-    close->add_option("--mix", w->closing_mix, "Of two layers: mix, add, and for volumes maximum or density (dense parts change over sooner)");
-    close->add_option("--fade", w->closing_fade, "straight, smooth, or keys of the incoming layer's weight over 0 to 1, as in \"0:0 0.3:0.1 smooth 1:1\"");
-    close->add_option("--fade-out", w->closing_fade_out, "The same of the layer that goes, from 1 to 0; none: what the other leaves");
-    close->add_flag("--keep-contrast,!--plain", w->closing.keep_contrast, "Mix about the mean pose, so that the middle of a fade is as lively as its ends");
+    close->add_option("--overlap", w->closing.overlap,
+                      "End fade: frames over which it fades; it needs as many before the start");
+    close->add_option("--mix", w->closing_mix,
+                      "Of two layers: mix, add, and for volumes maximum or density (dense parts change over sooner)");
+    close->add_option(
+        "--fade", w->closing_fade,
+        "straight, smooth, or keys of the incoming layer's weight over 0 to 1, as in \"0:0 0.3:0.1 smooth 1:1\"");
+    close->add_option("--fade-out", w->closing_fade_out,
+                      "The same of the layer that goes, from 1 to 0; none: what the other leaves");
+    close->add_flag("--keep-contrast,!--plain", w->closing.keep_contrast,
+                    "Mix about the mean pose, so that the middle of a fade is as lively as its ends");
     close->add_flag("--off", w->off, "Undo the closing");
-    close->callback([w, close, &out, &code] { code = run_edit(*w, [&](Project& p) { return close_loop_of(p, *w, *close); }, out); });
+    close->callback([w, close, &out, &code] {
+        code = run_edit(
+            *w, [&](Project& p) { return close_loop_of(p, *w, *close); }, out);
+    });
 
-    add("repeat", "Let a source that loops as it is repeat", [&words](Project& p) { return repeat_source(p, words); })
-        ->add_option("--source", w->source, "Which source, by name or id; not needed where there is only one");
+    add("repeat", "Let a source that loops as it is repeat", [&words](Project& p) {
+        return repeat_source(p, words);
+    })->add_option("--source", w->source, "Which source, by name or id; not needed where there is only one");
 
     CLI::App* gathers = edit->add_subcommand("gather", "Add sources from files, each with its copy and timing");
     gathers->fallthrough();
     gathers->add_option("FILE", w->files, "Any file of each source, or all shapes in order")->required();
     gathers->add_option("--name", w->name, "What it is called");
     gathers->add_flag("--shapes", w->shapes, "All files are shapes of one source");
-    gathers->add_option("--shape-frames", w->shape_frames, "How many frames each shape is shown")->check(CLI::Range(1, 100000));
-    gathers->callback([w, &out, &code] { code = run_edit(*w, [&](Project& p) { return gather(p, *w); }, out); });
+    gathers->add_option("--shape-frames", w->shape_frames, "How many frames each shape is shown")
+        ->check(CLI::Range(1, 100000));
+    gathers->callback([w, &out, &code] {
+        code = run_edit(
+            *w, [&](Project& p) { return gather(p, *w); }, out);
+    });
 
     CLI::App* water = edit->add_subcommand("water", "Add computed water, or change it");
     water->fallthrough();
@@ -332,9 +375,14 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     water->add_option("--frames", w->water.frames, "How many frames, without a loop");
     water->add_option("--loop-length", w->water.loop, "Frames after which it is the same again; 0: never");
     water->add_option("--seed", w->water.seed, "Each seed gives a different sea");
-    water->callback([w, water, &out, &code] { code = run_edit(*w, [&](Project& p) { return set_water(p, *w, *water); }, out); });
+    water->callback([w, water, &out, &code] {
+        code = run_edit(
+            *w, [&](Project& p) { return set_water(p, *w, *water); }, out);
+    });
 
-    add_copy_commands(*edit, w, [w, &out, &code](const Change& change) { code = run_edit(*w, change, out); });
+    const RunChange run = [w, &out, &code](const Change& change) { code = run_edit(*w, change, out); };
+    add_copy_commands(*edit, w, run);
+    add_drive_commands(*edit, w, run);
 
     CLI::App* curve = app.add_subcommand("curve", "Write a timing as a curve: .csv, .json, or phrases as .otio");
     common(curve);

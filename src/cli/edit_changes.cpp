@@ -5,14 +5,14 @@
 #include "core/project/timings.h"
 #include "core/time/conversions.h"
 #include "core/time/map_edits.h"
-#include "io/curve_file.h"
-#include "io/open_project.h"
+#include "io/project/open_project.h"
+#include "io/tables/curve_file.h"
 
 #include <algorithm>
 #include <cmath>
 #include <filesystem>
-#include <utility>
 #include <fmt/format.h>
+#include <utility>
 
 namespace garland {
 
@@ -57,10 +57,14 @@ Change operation(const Words& w, OperationKind kind) {
         GARLAND_TRY(done, operate(t, o));
         t = done.timing;
         const SourceSpan after = source_span(t);
-        const double unseen = std::floor(std::max(before.high - after.high, 0.0) + 1e-9) + std::floor(std::max(after.low - before.low, 0.0) + 1e-9);
-        if (unseen >= 1 && kind != OperationKind::trim && kind != OperationKind::freeze && kind != OperationKind::fit && kind != OperationKind::lengthen) {
+        const double unseen = std::floor(std::max(before.high - after.high, 0.0) + 1e-9) +
+                              std::floor(std::max(after.low - before.low, 0.0) + 1e-9);
+        if (unseen >= 1 && kind != OperationKind::trim && kind != OperationKind::freeze && kind != OperationKind::fit &&
+            kind != OperationKind::lengthen) {
             if (!done.note.empty()) done.note += "; ";
-            done.note += fmt::format("{} never shown now: lengthen the timing (edit lengthen), or fit the source onto a longer range", unseen == 1 ? "1 frame of the source is" : fmt::format("{:.0f} frames of the source are", unseen));
+            done.note += fmt::format(
+                "{} never shown now: lengthen the timing (edit lengthen), or fit the source onto a longer range",
+                unseen == 1 ? "1 frame of the source is" : fmt::format("{:.0f} frames of the source are", unseen));
         }
         return Done{done.words, done.note};
     });
@@ -70,9 +74,11 @@ Change lengthen_to_source(const Words& w) {
     return on_timing(w, [&w](Timing& t, const Project& p) -> Result<Done> {
         std::vector<SourceId> followed;
         for (const Arrangement& a : p.arrangements) {
-            if (a.timing == t.id && std::find(followed.begin(), followed.end(), a.source) == followed.end()) followed.push_back(a.source);
+            if (a.timing == t.id && std::find(followed.begin(), followed.end(), a.source) == followed.end())
+                followed.push_back(a.source);
         }
-        if (followed.empty()) return wrong(fmt::format("no source follows the timing \"{}\"", t.name), "use fit, or set keys");
+        if (followed.empty())
+            return wrong(fmt::format("no source follows the timing \"{}\"", t.name), "use fit, or set keys");
         SourceId id = followed.front();
         if (!w.source.empty() || followed.size() > 1) {
             GARLAND_TRY(i, find_named(p.sources, w.source, "source"));
@@ -96,13 +102,15 @@ Result<Done> set_key(Timing& t, const Words& w, bool speed) {
     const OutputFrame at(w.at);
     if (t.form == TimingForm::phrases) return wrong("phrases have no keys", "make it keys first: form --to positions");
     if (speed != (t.form == TimingForm::speeds)) {
-        return wrong(speed ? "this timing has position keys, not speed keys" : "this timing has speed keys, not position keys",
+        return wrong(speed ? "this timing has position keys, not speed keys"
+                           : "this timing has speed keys, not position keys",
                      "give --source for position keys and --speed for speed keys, or change its form");
     }
     if (speed) {
         SpeedKey key{at, w.speed, toward};
         auto& keys = t.speeds.keys;
-        const auto place = std::lower_bound(keys.begin(), keys.end(), at, [](const SpeedKey& k, OutputFrame f) { return k.at < f; });
+        const auto place =
+            std::lower_bound(keys.begin(), keys.end(), at, [](const SpeedKey& k, OutputFrame f) { return k.at < f; });
         if (place != keys.end() && place->at == at) {
             *place = key;
         } else {
@@ -112,7 +120,8 @@ Result<Done> set_key(Timing& t, const Words& w, bool speed) {
     }
     GARLAND_TRY(map, insert_key(t.map, {at, SourceFrame(w.source_frame), toward, w.leave, w.arrive}));
     t.map = map;
-    return Done{fmt::format("Key source frame {} at output frame {}", short_number(w.source_frame), short_number(w.at))};
+    return Done{
+        fmt::format("Key source frame {} at output frame {}", short_number(w.source_frame), short_number(w.at))};
 }
 
 Result<Done> drop_key(Timing& t, const Words& w) {
@@ -121,7 +130,8 @@ Result<Done> drop_key(Timing& t, const Words& w) {
     if (t.form == TimingForm::speeds) {
         auto& keys = t.speeds.keys;
         const auto place = std::find_if(keys.begin(), keys.end(), [&](const SpeedKey& k) { return k.at == at; });
-        if (place == keys.end() || keys.size() == 1) return wrong(fmt::format("there is no key to remove at output frame {}", short_number(w.at)));
+        if (place == keys.end() || keys.size() == 1)
+            return wrong(fmt::format("there is no key to remove at output frame {}", short_number(w.at)));
         keys.erase(place);
         return Done{words};
     }
@@ -138,7 +148,8 @@ Result<Done> set_form(Timing& t, const Words& w) {
     GARLAND_TRY(form, word(w.form, {TimingForm::positions, TimingForm::speeds}, "a form to change into"));
     GARLAND_TRY(done, form == TimingForm::speeds ? to_speeds(t) : to_positions(t));
     t = done.timing;
-    return Done{form == TimingForm::speeds ? "Keep the timing as speed keys" : "Keep the timing as position keys", done.words};
+    return Done{form == TimingForm::speeds ? "Keep the timing as speed keys" : "Keep the timing as position keys",
+                done.words};
 }
 
 namespace {
@@ -147,7 +158,8 @@ std::string missed_beats(const PhraseList& list, bool turn_twice, const Project&
     std::string words;
     if (!p.settings.tempo.on) return words;
     for (const OffBeat& off : off_beats(list, turn_twice, p.settings.tempo, p.settings.rate)) {
-        words += fmt::format("; phrase {} ends at {}, {} {} its beat", off.phrase + 1, short_number(off.at.value, 2), counted_number(std::round(std::abs(off.late()) * 100) / 100, "frame", "frames"),
+        words += fmt::format("; phrase {} ends at {}, {} {} its beat", off.phrase + 1, short_number(off.at.value, 2),
+                             counted_number(std::round(std::abs(off.late()) * 100) / 100, "frame", "frames"),
                              off.late() > 0 ? "after" : "before");
     }
     return words;
@@ -167,14 +179,16 @@ Result<Done> set_phrases(Timing& t, const Project& p, const Words& w) {
     t.phrases = list;
     GARLAND_CHECK(validate(t));
     return Done{fmt::format("Play {}", counted(static_cast<long long>(list.list.size()), "phrase", "phrases")),
-                fmt::format("{} from output frame {}", counted_number(form_length(t), "frame", "frames"), short_number(w.start)) + missed_beats(list, t.turn_twice, p)};
+                fmt::format("{} from output frame {}", counted_number(form_length(t), "frame", "frames"),
+                            short_number(w.start)) +
+                    missed_beats(list, t.turn_twice, p)};
 }
 
 Result<Done> to_the_beat(Timing& t, const Project& p, const Words& w) {
     if (t.form != TimingForm::phrases) return wrong("this timing has no phrases");
     if (w.phrase < 1) return wrong("phrases are counted from 1");
-    GARLAND_TRY(list, stretched_to_beat(t.phrases, static_cast<std::size_t>(w.phrase) - 1, t.turn_twice, p.settings.tempo,
-                                        p.settings.rate));
+    GARLAND_TRY(list, stretched_to_beat(t.phrases, static_cast<std::size_t>(w.phrase) - 1, t.turn_twice,
+                                        p.settings.tempo, p.settings.rate));
     t.phrases = list;
     return Done{fmt::format("Stretch phrase {} to the beat", w.phrase),
                 fmt::format("it now ends at output frame {}",
@@ -216,7 +230,8 @@ Result<Done> set_master(Timing& t, const Words& w) {
     GARLAND_TRY(toward, toward_of(w.toward));
     GARLAND_TRY(keys, parse_master(w.master, toward));
     t.master = keys;
-    return Done{fmt::format("Play it with a master slider of {}", counted(static_cast<long long>(keys.keys.size()), "key", "keys"))};
+    return Done{fmt::format("Play it with a master slider of {}",
+                            counted(static_cast<long long>(keys.keys.size()), "key", "keys"))};
 }
 
 Result<Done> take_curve(Timing& t, const Words& w) {
@@ -237,20 +252,26 @@ Result<Done> set_settings(Project& p, const Words& w, const CLI::App& given) {
     }
     if (given.count("--range")) {
         GARLAND_TRY(ends, two(w.range, "a range of output frames"));
-        if (ends.first != std::floor(ends.first) || ends.second != std::floor(ends.second) || std::abs(ends.first) > frame_limit || std::abs(ends.second) > frame_limit) {
-            return wrong(fmt::format("the range \"{}\" does not begin and end on whole frames", w.range), "write two whole numbers, as in 1:240");
+        if (ends.first != std::floor(ends.first) || ends.second != std::floor(ends.second) ||
+            std::abs(ends.first) > frame_limit || std::abs(ends.second) > frame_limit) {
+            return wrong(fmt::format("the range \"{}\" does not begin and end on whole frames", w.range),
+                         "write two whole numbers, as in 1:240");
         }
         s.range = {static_cast<std::int64_t>(ends.first), static_cast<std::int64_t>(ends.second)};
         say(fmt::format("output frames {} to {}", s.range.first, s.range.last));
     }
-    if (given.count("--alike-below")) s.alike_below = w.alike_below, say(fmt::format("twins alike below {} source frames", short_number(w.alike_below)));
-    if (given.count("--twin-share")) s.twin_share = w.twin_share, say(fmt::format("twins above {} of the range", short_number(w.twin_share)));
+    if (given.count("--alike-below"))
+        s.alike_below = w.alike_below,
+        say(fmt::format("twins alike below {} source frames", short_number(w.alike_below)));
+    if (given.count("--twin-share"))
+        s.twin_share = w.twin_share, say(fmt::format("twins above {} of the range", short_number(w.twin_share)));
     if (given.count("--only-moving")) {
         GARLAND_TRY(on, on_off(w.only_moving));
         s.twins_only_moving = on;
         say(on ? "twins only while they move" : "twins also while they stand");
     }
-    if (words.empty()) return wrong("nothing to change", "give one of the options that garland-cli edit settings --help lists");
+    if (words.empty())
+        return wrong("nothing to change", "give one of the options that garland-cli edit settings --help lists");
     return Done{"Set " + words};
 }
 
@@ -260,8 +281,9 @@ Result<Done> set_tempo(Project& p, const Words& w) {
          w.off ? t.beats_per_bar : w.beats_per_bar};
     GARLAND_CHECK(validate(t));
     if (w.off) return Done{"Tempo off"};
-    return Done{fmt::format("Tempo {} beats per minute, first beat on output frame {}, {} to a bar", short_number(t.beats_per_minute),
-                            short_number(t.offset.value), counted(t.beats_per_bar, "beat", "beats")),
+    return Done{fmt::format("Tempo {} beats per minute, first beat on output frame {}, {} to a bar",
+                            short_number(t.beats_per_minute), short_number(t.offset.value),
+                            counted(t.beats_per_bar, "beat", "beats")),
                 fmt::format("{} output frames a beat", short_number(frames_per_beat(t, p.settings.rate)))};
 }
 
@@ -271,13 +293,15 @@ Result<Done> set_marker(Project& p, const Words& w) {
     if (w.remove) {
         const auto before = markers.size();
         std::erase_if(markers, [&](const Marker& m) { return m.at == at && (w.name.empty() || m.name == w.name); });
-        if (markers.size() == before) return wrong(fmt::format("there is no such marker at output frame {}", short_number(w.at)));
+        if (markers.size() == before)
+            return wrong(fmt::format("there is no such marker at output frame {}", short_number(w.at)));
         return Done{fmt::format("Remove the marker at output frame {}", short_number(w.at))};
     }
     for (Marker& m : markers) { // once more at the same frame: another name for it
         if (m.at != at) continue;
         const std::string old = std::exchange(m.name, w.name);
-        return Done{fmt::format("Marker \"{}\" at output frame {}", w.name, short_number(w.at)), old == w.name ? "it was there already" : fmt::format("it was called \"{}\"", old)};
+        return Done{fmt::format("Marker \"{}\" at output frame {}", w.name, short_number(w.at)),
+                    old == w.name ? "it was there already" : fmt::format("it was called \"{}\"", old)};
     }
     markers.push_back({at, w.name});
     std::stable_sort(markers.begin(), markers.end(), [](const Marker& a, const Marker& b) { return a.at < b.at; });
@@ -345,7 +369,8 @@ Result<Done> camera_move(Project& p, const Words& w) {
 Result<Done> set_wobble(Project& p, const Words& w) {
     Wobble wobble = w.wobble;
     wobble.on = !w.off;
-    GARLAND_TRY(end, word(w.end, {WobbleEnd::never, WobbleEnd::let_go, WobbleEnd::stay, WobbleEnd::settle}, "a way to end a wobble"));
+    GARLAND_TRY(end, word(w.end, {WobbleEnd::never, WobbleEnd::let_go, WobbleEnd::stay, WobbleEnd::settle},
+                          "a way to end a wobble"));
     wobble.end = end;
     wobble.end_at = OutputFrame(w.at);
     if (!w.settle.empty()) {

@@ -19,7 +19,7 @@ using Change = std::function<Result<Done>(Project&)>;
 // What the command line gives, for all changes together; each uses its own part.
 struct Words {
     std::string project, timing, arrangement, source, out, range, source_range, toward = "linear", form, before, after,
-        name, file, master, target;
+                                                                                name, file, master, target;
     double at = 1, frames = 12, speed = 1, to = 1, source_frame = 0, ramps = 0, start = 1, bpm = 120, offset = 1;
     double leave = 0, arrive = 0;
     std::vector<std::string> phrases;
@@ -68,9 +68,9 @@ Result<Done> camera_key(Project& p, const Words& w, const CLI::App& given);
 Result<Done> camera_move(Project& p, const Words& w);
 Result<Done> set_wobble(Project& p, const Words& w);
 Result<Done> take_source(Project& p, const Words& w, const CLI::App& given);
-Result<Done> gather(Project& p, const Words& w);                                  // opens files to learn their frames
-Result<Done> repeat_source(Project& p, const Words& w);                            // of a source that loops as it is
-Result<Done> close_loop_of(Project& p, const Words& w, const CLI::App& given);    // opens the source to look at its frames
-Result<Done> set_water(Project& p, const Words& w, const CLI::App& given);        // of a source, or a new one
+Result<Done> gather(Project& p, const Words& w);                               // opens files to learn their frames
+Result<Done> repeat_source(Project& p, const Words& w);                        // of a source that loops as it is
+Result<Done> close_loop_of(Project& p, const Words& w, const CLI::App& given); // opens the source to look at its frames
+Result<Done> set_water(Project& p, const Words& w, const CLI::App& given);     // of a source, or a new one
 
 } // namespace garland

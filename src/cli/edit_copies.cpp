@@ -2,10 +2,11 @@
 
 #include "cli/copy_options.h"
 #include "cli/edit_words.h"
+#include "cli/option_fields.h"
 #include "core/base/numbers.h"
 #include "core/project/findings.h"
 #include "core/project/varying.h"
-#include "io/open_project.h"
+#include "io/project/open_project.h"
 
 #include <algorithm>
 #include <cmath>
@@ -17,25 +18,6 @@
 namespace garland {
 
 namespace {
-
-using Given = std::map<std::string, std::vector<std::string>>; // options as written
-
-template <class T>
-Result<std::string> set_given(T& to, const Project& p, const std::vector<Option<T>>& options, const Given& given) {
-    std::string words;
-    for (const Option<T>& o : options) {
-        const auto at = given.find(o.name);
-        if (at == given.end()) continue;
-        GARLAND_CHECK(o.set(to, p, at->second.back()));
-        words += fmt::format("{}{} {}", words.empty() ? "" : ", ", o.name, at->second.back());
-    }
-    return words;
-}
-
-Result<ArrangementId> arrangement_called(const Project& p, const Words& w) {
-    GARLAND_TRY(i, find_named(p.arrangements, w.arrangement, "arrangement"));
-    return p.arrangements[i].id;
-}
 
 // The project at work, for changes that go by numbers or by what copies show.
 struct AtWork {
@@ -68,7 +50,8 @@ Result<Done> ignore_finding(Project& p, const Words& w) {
             return Done{fmt::format("Ignore: {}", f.words)};
         }
     }
-    return fail(Error{ErrorCode::not_found, fmt::format("check finds nothing with the key \"{}\"", w.finding)}.advise("garland-cli check lists what it finds, with keys"));
+    return fail(Error{ErrorCode::not_found, fmt::format("check finds nothing with the key \"{}\"", w.finding)}.advise(
+        "garland-cli check lists what it finds, with keys"));
 }
 
 namespace {
@@ -85,11 +68,15 @@ Result<std::vector<CopyId>> copies_called(const Show& show, ArrangementId arrang
             GARLAND_TRY(to, whole(one.substr(colon + 1)));
             last = to;
         }
-        if (last < first || last - first > copy_limit) return wrong(fmt::format("\"{}\" is not a range of copies", one));
+        if (last < first || last - first > copy_limit)
+            return wrong(fmt::format("\"{}\" is not a range of copies", one));
         for (std::int64_t n = first; n <= last; ++n) {
             std::size_t i = 0;
             const ArrangementShow* a = show.find(n - 1, i);
-            if (!a || a->id != arrangement) return fail(Error{ErrorCode::not_found, fmt::format("there is no copy {} in that arrangement", n)}.advise(fmt::format("the project has {}", counted(show.copies(), "copy", "copies"))));
+            if (!a || a->id != arrangement)
+                return fail(
+                    Error{ErrorCode::not_found, fmt::format("there is no copy {} in that arrangement", n)}.advise(
+                        fmt::format("the project has {}", counted(show.copies(), "copy", "copies"))));
             out.push_back(a->places[i].id);
         }
     }
@@ -153,7 +140,8 @@ Result<Done> arrange(Project& p, const Words& w, const Given& given, const std::
         for (const ArrangementShow& a : work->show->arrangements) {
             if (a.id != id) continue;
             if (!a.set->problem.empty()) return wrong(a.set->problem);
-            done.note = fmt::format("{}{}{}", counted(static_cast<long long>(a.set->places.size()), "copy", "copies"), a.set->note.empty() ? "" : "; ", a.set->note);
+            done.note = fmt::format("{}{}{}", counted(static_cast<long long>(a.set->places.size()), "copy", "copies"),
+                                    a.set->note.empty() ? "" : "; ", a.set->note);
         }
     } else {
         done.note = counted(copies_in(changed), "copy", "copies");
@@ -172,7 +160,10 @@ Result<Done> set_spread(Project& p, const Words& w, const Given& given, int numb
         number = static_cast<int>(a.spreads.size());
     }
     if (number < 1 || static_cast<std::size_t>(number) > a.spreads.size()) {
-        return wrong(a.spreads.empty() ? "the arrangement has no spreads" : fmt::format("there is no spread {}: spreads are counted from 1 to {}", number, a.spreads.size()), "give --number, or --add for a new one");
+        return wrong(a.spreads.empty() ? "the arrangement has no spreads"
+                                       : fmt::format("there is no spread {}: spreads are counted from 1 to {}", number,
+                                                     a.spreads.size()),
+                     "give --number, or --add for a new one");
     }
     Spread& s = a.spreads[static_cast<std::size_t>(number) - 1];
     if (remove) {
@@ -181,7 +172,8 @@ Result<Done> set_spread(Project& p, const Words& w, const Given& given, int numb
     }
     GARLAND_TRY(what, set_given(s, p, spread_options(), given));
     GARLAND_CHECK(validate(s));
-    return Done{fmt::format("{} of \"{}\": {}", add ? fmt::format("Add spread {}", number) : fmt::format("Spread {}", number), a.name,
+    return Done{fmt::format("{} of \"{}\": {}",
+                            add ? fmt::format("Add spread {}", number) : fmt::format("Spread {}", number), a.name,
                             what.empty() ? fmt::format("{} by {}", to_text(s.target), to_text(s.driver)) : what)};
 }
 
@@ -201,7 +193,9 @@ Result<Done> nudge(Project& p, const Words& w, const std::string& copies, double
     for (const auto& [copy, frames] : all) {
         if (frames != 0) nudges.push_back({copy, frames});
     }
-    return Done{clear ? "Clear nudges" : fmt::format("Nudge {} {}", counted(static_cast<long long>(ids.size()), "copy", "copies"), delay_words(by))};
+    return Done{clear ? "Clear nudges"
+                      : fmt::format("Nudge {} {}", counted(static_cast<long long>(ids.size()), "copy", "copies"),
+                                    delay_words(by))};
 }
 
 } // namespace
@@ -218,11 +212,15 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
     auto sub_of = [&](const char* name, const char* help) {
         CLI::App* sub = edit.add_subcommand(name, help);
         sub->fallthrough();
-        sub->add_option("--arrangement", w->arrangement, "Which arrangement, by name or id; not needed where there is only one");
+        sub->add_option("--arrangement", w->arrangement,
+                        "Which arrangement, by name or id; not needed where there is only one");
         return sub;
     };
     auto options = [&](CLI::App* sub, const auto& all) {
-        for (const auto& o : all) sub->add_option("--" + std::string(o.name), state->given[o.name], o.help)->expected(1)->allow_extra_args(false);
+        for (const auto& o : all)
+            sub->add_option("--" + std::string(o.name), state->given[o.name], o.help)
+                ->expected(1)
+                ->allow_extra_args(false);
     };
     auto written = [state] { // without those not given
         std::erase_if(state->given, [](const auto& entry) { return entry.second.empty(); });
@@ -232,7 +230,8 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
     a->add_option("--add", state->add, "A new arrangement of this name");
     a->add_flag("--remove", state->remove, "Remove it, and what was singled out of it");
     options(a, arrangement_options());
-    a->add_option("--variant", state->given["variant"], "A further source and its weight, \"name:2\"; may be given again; none: only its own");
+    a->add_option("--variant", state->given["variant"],
+                  "A further source and its weight, \"name:2\"; may be given again; none: only its own");
     a->callback([=] { run([=](Project& p) { return arrange(p, *w, written()->given, state->add, state->remove); }); });
 
     CLI::App* s = sub_of("spread", "Give every copy its own value: add, change or remove a spread");
@@ -240,7 +239,9 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
     s->add_flag("--add", state->adds, "A new one");
     s->add_flag("--remove", state->remove, "Remove it");
     options(s, spread_options());
-    s->callback([=] { run([=](Project& p) { return set_spread(p, *w, written()->given, state->number, state->adds, state->remove); }); });
+    s->callback([=] {
+        run([=](Project& p) { return set_spread(p, *w, written()->given, state->number, state->adds, state->remove); });
+    });
 
     CLI::App* n = sub_of("nudge", "Make copies later or earlier by hand");
     n->add_option("--copies", state->copies, "Their numbers over the project, as in 3,5,9:12");
@@ -252,7 +253,9 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
     m->add_option("--at", w->at, "The output frame");
     m->add_option("--ease", state->ease, "Output frames before and after it")->capture_default_str();
     m->add_option("--stay", state->stay, "Output frames for which they stay together")->capture_default_str();
-    auto* shows = m->add_option("--source-frame", w->source_frame, "What they show there: its timing is moved so far. Without it: what it shows by itself");
+    auto* shows =
+        m->add_option("--source-frame", w->source_frame,
+                      "What they show there: its timing is moved so far. Without it: what it shows by itself");
     m->add_flag("--off", w->off, "Remove the meeting");
     m->callback([=] {
         run([=](Project& p) -> Result<Done> {
@@ -275,16 +278,18 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
                 const auto back = backward_by_amounts(show, p.settings.range);
                 if (!back) continue;
                 if (!done.note.empty()) done.note += "; ";
-                done.note += fmt::format("{} backward between output frames {} and {}: an ease of {} frames would be long enough",
-                                         counted(back->copies, "copy runs", "copies run"), short_number(back->first.value), short_number(back->last.value),
-                                         short_number(back->longer_ease(state->ease)));
+                done.note += fmt::format(
+                    "{} backward between output frames {} and {}: an ease of {} frames would be long enough",
+                    counted(back->copies, "copy runs", "copies run"), short_number(back->first.value),
+                    short_number(back->last.value), short_number(back->longer_ease(state->ease)));
             }
             return done;
         });
     });
 
     CLI::App* t = sub_of("part", "Part twins by the smallest change of their delays");
-    t->add_option("--neighbours", state->neighbours, "Only so many nearest copies of each; 0: every pair")->check(CLI::Range(0, 64));
+    t->add_option("--neighbours", state->neighbours, "Only so many nearest copies of each; 0: every pair")
+        ->check(CLI::Range(0, 64));
     auto* low = t->add_option("--from", state->low, "Delays stay above this, output frames");
     auto* high = t->add_option("--to", state->high, "Delays stay below this");
     t->add_flag("--fractions", state->fractions, "Delays need not be whole frames");
@@ -299,7 +304,8 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
             if (high->count()) order.high = state->high;
             GARLAND_TRY(done, part_twins(*work->show, p, id, order));
             p.arrangement(id)->nudges = done.nudges;
-            return Done{done.words, fmt::format("copies are now at least {} apart", counted_number(done.apart, "output frame", "output frames"))};
+            return Done{done.words, fmt::format("copies are now at least {} apart",
+                                                counted_number(done.apart, "output frame", "output frames"))};
         });
     });
 
@@ -318,12 +324,17 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
             if (!state->part.empty()) {
                 const auto open = work->sources.find(p.arrangement(id)->source);
                 if (open != work->sources.end() && parts_called(*open->second.source, state->part).empty()) {
-                    return fail(Error{ErrorCode::not_found, fmt::format("the source has no part \"{}\"", state->part)}.advise("garland-cli info names its parts"));
+                    return fail(
+                        Error{ErrorCode::not_found, fmt::format("the source has no part \"{}\"", state->part)}.advise(
+                            "garland-cli info names its parts"));
                 }
             }
             GARLAND_TRY(made, single_out(p, id, ids, state->part));
-            return Done{fmt::format("Single out {}", state->part.empty() ? counted(static_cast<long long>(ids.size()), "copy", "copies") : "\"" + state->part + "\""),
-                        fmt::format("the arrangement \"{}\" has the same values and a timing of its own", p.arrangement(made)->name)};
+            return Done{fmt::format("Single out {}", state->part.empty()
+                                                         ? counted(static_cast<long long>(ids.size()), "copy", "copies")
+                                                         : "\"" + state->part + "\""),
+                        fmt::format("the arrangement \"{}\" has the same values and a timing of its own",
+                                    p.arrangement(made)->name)};
         });
     });
 
@@ -347,7 +358,8 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
                 std::set_union(hidden.begin(), hidden.end(), ids.begin(), ids.end(), std::back_inserter(next));
             }
             hidden = next;
-            return Done{fmt::format("{} {}", w->off ? "Show" : "Hide", counted(static_cast<long long>(ids.size()), "copy", "copies"))};
+            return Done{fmt::format("{} {}", w->off ? "Show" : "Hide",
+                                    counted(static_cast<long long>(ids.size()), "copy", "copies"))};
         });
     });
 }

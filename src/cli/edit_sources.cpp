@@ -5,10 +5,10 @@
 #include "core/base/numbers.h"
 #include "core/project/timings.h"
 #include "core/source/motion_box.h"
-#include "io/open_project.h"
-#include "io/open_source.h"
-#include "io/project_file.h"
-#include "io/series.h"
+#include "io/files/series.h"
+#include "io/project/open_project.h"
+#include "io/project/project_file.h"
+#include "io/sources/open_source.h"
 
 #include <algorithm>
 #include <filesystem>
@@ -29,7 +29,8 @@ Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
     }
     if (given.count("--join")) {
         if (w.join != "by clock" && w.join != "frame for frame") {
-            return wrong(fmt::format("\"{}\" is not a way to join", w.join), "write \"by clock\" or \"frame for frame\"");
+            return wrong(fmt::format("\"{}\" is not a way to join", w.join),
+                         "write \"by clock\" or \"frame for frame\"");
         }
         s.join = w.join == "by clock" ? Join::by_clock : Join::frame_for_frame;
         say("joined", w.join);
@@ -39,12 +40,15 @@ Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
         say("first frame", std::to_string(*s.first));
     }
     if (given.count("--between")) {
-        GARLAND_TRY(how, word(w.between, {SubFrame::nearest, SubFrame::linear, SubFrame::smooth, SubFrame::carried, SubFrame::level_set}, "a way between frames"));
+        GARLAND_TRY(
+            how, word(w.between,
+                      {SubFrame::nearest, SubFrame::linear, SubFrame::smooth, SubFrame::carried, SubFrame::level_set},
+                      "a way between frames"));
         s.sub_frame = how;
         say("between frames", w.between);
     }
     if (given.count("--gaps")) {
-        GARLAND_TRY(mend, word(w.gaps, {GapMend::hold, GapMend::blend}, "a way to bridge gaps"));
+        GARLAND_TRY(mend, word(w.gaps, {GapFix::hold, GapFix::blend}, "a way to bridge gaps"));
         s.gaps = mend;
         say("gaps", w.gaps);
     }
@@ -58,12 +62,15 @@ Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
         say("scale", short_number(w.scale, 9));
     }
     if (given.count("--root")) {
-        if (w.root != "along" && w.root != "left out") return wrong(fmt::format("\"{}\" is nothing to do with root motion", w.root), "write \"along\" or \"left out\"");
+        if (w.root != "along" && w.root != "left out")
+            return wrong(fmt::format("\"{}\" is nothing to do with root motion", w.root),
+                         "write \"along\" or \"left out\"");
         s.root = w.root == "along" ? RootMotion::along : RootMotion::left_out;
         say("root motion", w.root);
     }
     if (given.count("--normals")) {
-        if (w.normals != "blended" && w.normals != "anew") return wrong(fmt::format("\"{}\" is no way to make normals", w.normals), "write \"blended\" or \"anew\"");
+        if (w.normals != "blended" && w.normals != "anew")
+            return wrong(fmt::format("\"{}\" is no way to make normals", w.normals), "write \"blended\" or \"anew\"");
         s.fresh_normals = w.normals == "anew";
         say("normals", w.normals);
     }
@@ -88,7 +95,8 @@ Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
         s.shape_frames = w.shape_frames;
         say("frames per shape", std::to_string(w.shape_frames));
     }
-    if (said.empty()) return wrong("nothing to change", "give one of the options that garland-cli edit source --help lists");
+    if (said.empty())
+        return wrong("nothing to change", "give one of the options that garland-cli edit source --help lists");
     std::string words;
     for (const std::string& one : said) words += (words.empty() ? "" : ", ") + one;
     Done done{fmt::format("Take \"{}\" with {}", s.name, words)};
@@ -98,7 +106,8 @@ Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
             done.note = "its files are not there, so timings stay as they are";
         } else {
             const SourceFacts& f = (*opened)->facts();
-            const SourceClock then = clock_of(before, f.first, f.last, p.settings.rate), now = clock_of(s, f.first, f.last, p.settings.rate);
+            const SourceClock then = clock_of(before, f.first, f.last, p.settings.rate),
+                              now = clock_of(s, f.first, f.last, p.settings.rate);
             done.note = follow_source(p, s.id, then, now).words(p, now);
         }
     }
@@ -107,8 +116,11 @@ Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
 
 Result<Done> gather(Project& p, const Words& w) {
     std::vector<std::string> files;
-    for (const std::string& file : w.files) files.push_back(std::filesystem::absolute(file).lexically_normal().string());
-    auto stored = [&](const std::string& file) { return relative_path(file, std::filesystem::absolute(w.project).string()); };
+    for (const std::string& file : w.files)
+        files.push_back(std::filesystem::absolute(file).lexically_normal().string());
+    auto stored = [&](const std::string& file) {
+        return relative_path(file, std::filesystem::absolute(w.project).string());
+    };
     std::string names;
     auto add = [&](const SourcePtr& source, const std::string& file) -> SourceSpec& {
         const std::string name = w.name.empty() || (!w.shapes && files.size() > 1) ? source_name(file) : w.name;
@@ -116,8 +128,10 @@ Result<Done> gather(Project& p, const Words& w) {
         SourceLength length = length_of(source->facts(), p.settings.rate);
         const SourceFacts& f = source->facts();
         PoseCache cache(std::size_t(64) << 20);
-        const Sampler sampler(source, make_clock(f.first, f.last, f.first, Rate{}, Join::frame_for_frame, Rate{}), {}, PoseCache::new_serial(), &cache);
-        if (const auto motion = motion_box(sampler, 12)) length.spacing = usual_spacing(motion->box, length.up == UpAxis::z, length.scale);
+        const Sampler sampler(source, make_clock(f.first, f.last, f.first, Rate{}, Join::frame_for_frame, Rate{}), {},
+                              PoseCache::new_serial(), &cache);
+        if (const auto motion = motion_box(sampler, 12))
+            length.spacing = usual_spacing(motion->box, length.up == UpAxis::z, length.scale);
         return *p.source(add_source(p, name, stored(file), length));
     };
     if (w.shapes) {
@@ -140,16 +154,21 @@ Result<Done> set_water(Project& p, const Words& w, const CLI::App& given) {
     if (!w.source.empty()) {
         GARLAND_TRY(i, find_named(p.sources, w.source, "source"));
         spec = &p.sources[i];
-        if (!spec->water) return wrong(fmt::format("\"{}\" is no water", spec->name), "leave --source out to add water");
+        if (!spec->water)
+            return wrong(fmt::format("\"{}\" is no water", spec->name), "leave --source out to add water");
     }
     WaterSpec water = spec ? *spec->water : WaterSpec{};
     auto take = [&](const char* option, auto WaterSpec::*member) {
         if (given.count(option)) water.*member = w.water.*member;
     };
-    take("--wind-speed", &WaterSpec::wind), take("--wind-direction", &WaterSpec::direction), take("--wave-height", &WaterSpec::height);
-    take("--choppiness", &WaterSpec::choppiness), take("--shown-area", &WaterSpec::size), take("--tile-length", &WaterSpec::patch);
-    take("--shortest-wave", &WaterSpec::smallest), take("--damp-upwind", &WaterSpec::against), take("--grid", &WaterSpec::resolution);
-    take("--layers", &WaterSpec::layers), take("--frames", &WaterSpec::frames), take("--loop-length", &WaterSpec::loop), take("--seed", &WaterSpec::seed);
+    take("--wind-speed", &WaterSpec::wind), take("--wind-direction", &WaterSpec::direction),
+        take("--wave-height", &WaterSpec::height);
+    take("--choppiness", &WaterSpec::choppiness), take("--shown-area", &WaterSpec::size),
+        take("--tile-length", &WaterSpec::patch);
+    take("--shortest-wave", &WaterSpec::smallest), take("--damp-upwind", &WaterSpec::against),
+        take("--grid", &WaterSpec::resolution);
+    take("--layers", &WaterSpec::layers), take("--frames", &WaterSpec::frames), take("--loop-length", &WaterSpec::loop),
+        take("--seed", &WaterSpec::seed);
     GARLAND_CHECK(validate(water));
     const bool fresh = spec == nullptr;
     if (fresh) {
@@ -157,16 +176,19 @@ Result<Done> set_water(Project& p, const Words& w, const CLI::App& given) {
     }
     std::string followed;
     if (!fresh) {
-        const SourceClock then = clock_of(*spec, 0, last_frame(*spec->water), p.settings.rate), now = clock_of(*spec, 0, last_frame(water), p.settings.rate);
+        const SourceClock then = clock_of(*spec, 0, last_frame(*spec->water), p.settings.rate),
+                          now = clock_of(*spec, 0, last_frame(water), p.settings.rate);
         followed = follow_source(p, spec->id, then, now).words(p, now);
     }
     spec->water = water;
     std::string note = fmt::format("0…{} is {} frames", last_frame(water), last_frame(water) + 1);
-    if (water.loop > 0) note += fmt::format("; frame {} shows frame 0 again, so a repeat lasts {}", water.loop, water.loop);
+    if (water.loop > 0)
+        note += fmt::format("; frame {} shows frame 0 again, so a repeat lasts {}", water.loop, water.loop);
     const Folds folds = folds_of(water, spec->rate);
     if (folds.share > 0) {
-        note += fmt::format("; the surface folds over itself on {} % of its cells at frame 0, a choppiness up to {} would not",
-                            short_number(folds.share * 100, 2), short_number(folds.most_choppiness, 3));
+        note += fmt::format(
+            "; the surface folds over itself on {} % of its cells at frame 0, a choppiness up to {} would not",
+            short_number(folds.share * 100, 2), short_number(folds.most_choppiness, 3));
     }
     if (!followed.empty()) note += "; " + followed;
     return Done{fmt::format("{} \"{}\"", fresh ? "Add water" : "Change the water", spec->name), note};

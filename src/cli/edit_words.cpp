@@ -30,7 +30,8 @@ Result<V3d> place(const std::string& text) {
 }
 
 Result<Toward> toward_of(const std::string& text) {
-    return word(text, {Toward::step, Toward::linear, Toward::smooth, Toward::hidden, Toward::free}, "a way towards the next key");
+    return word(text, {Toward::step, Toward::linear, Toward::smooth, Toward::hidden, Toward::free},
+                "a way towards the next key");
 }
 Result<bool> on_off(const std::string& text) {
     if (text == "on") return true;
@@ -93,7 +94,8 @@ Result<Outside> parse_outside(const std::string& text) {
     if (colon == text.npos) return o;
     const auto count = parse_number(text.substr(colon + 1));
     if (!count || *count < 0 || *count > 1e9 || *count != std::floor(*count)) {
-        return wrong(fmt::format("\"{}\" is not a count of further passes", text.substr(colon + 1)), "write 0 for endless");
+        return wrong(fmt::format("\"{}\" is not a count of further passes", text.substr(colon + 1)),
+                     "write 0 for endless");
     }
     o.count = static_cast<int>(*count);
     return o;

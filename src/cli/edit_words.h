@@ -1,5 +1,5 @@
-// What people write on the command line, as values: ranges, places, phrases, keys of a slider. Errors say what was written
-// and what is wanted.
+// What people write on the command line, as values: ranges, places, phrases, keys of a slider. Errors say what was
+// written and what is wanted.
 #pragma once
 
 #include "core/geometry/pose.h"
@@ -43,9 +43,13 @@ Result<std::size_t> find_named(const List& list, const std::string& asked, const
         names += fmt::format("{}\"{}\" ({})", names.empty() ? "" : ", ", list[i].name, list[i].id.value);
     }
     if (found < list.size()) return found;
+    if (list.empty())
+        return fail(Error{ErrorCode::not_found, fmt::format("there is no {}: there are none yet", what)}.advise(
+            "add one first"));
     if (asked.empty() && list.size() == 1) return std::size_t(0);
     if (asked.empty()) return wrong(fmt::format("which {}? There are {}", what, names), fmt::format("give --{}", what));
-    return fail(Error{ErrorCode::not_found, fmt::format("there is no {} \"{}\"", what, asked)}.advise("there are " + names));
+    return fail(
+        Error{ErrorCode::not_found, fmt::format("there is no {} \"{}\"", what, asked)}.advise("there are " + names));
 }
 
 Result<std::pair<double, double>> two(const std::string& text, const char* what); // "P:Q"

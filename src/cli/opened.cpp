@@ -26,7 +26,8 @@ Result<Project> load(const std::string& path, ProjectStamp* stamp) {
     char buffer[1 << 16];
     for (std::size_t got; (got = std::fread(buffer, 1, sizeof buffer, stdin)) > 0;) {
         text.append(buffer, got);
-        if (text.size() > (std::size_t(1) << 30)) return fail(Error{ErrorCode::too_large, "is larger than a project can be"}.at("standard input"));
+        if (text.size() > (std::size_t(1) << 30))
+            return fail(Error{ErrorCode::too_large, "is larger than a project can be"}.at("standard input"));
     }
     return parse_project(text, "standard input");
 }
@@ -44,8 +45,10 @@ Result<Opened> open(const std::string& path, Progress& progress) {
 
 void warn_missing(const Opened& opened) {
     for (const ArrangementShow& a : opened.show->arrangements) {
-        if (!a.set->problem.empty()) fmt::print(stderr, "garland-cli: the arrangement \"{}\" has no copies: {}\n", a.spec.name, a.set->problem);
-        if (!a.set->note.empty()) fmt::print(stderr, "garland-cli: the arrangement \"{}\": {}\n", a.spec.name, a.set->note);
+        if (!a.set->problem.empty())
+            fmt::print(stderr, "garland-cli: the arrangement \"{}\" has no copies: {}\n", a.spec.name, a.set->problem);
+        if (!a.set->note.empty())
+            fmt::print(stderr, "garland-cli: the arrangement \"{}\": {}\n", a.spec.name, a.set->note);
     }
     for (const MissingSource& m : opened.project.missing) {
         const SourceSpec* spec = opened.project.project.source(m.id);
@@ -55,10 +58,13 @@ void warn_missing(const Opened& opened) {
 
 Result<FrameSteps> whole_steps(const std::string& text) {
     GARLAND_TRY(list, parse_frames(text));
-    if (list.step != std::floor(list.step) || list.first != std::floor(list.first) || list.last != std::floor(list.last)) {
-        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is not a list of whole frames", text)}.advise("write first:last or first:last:step in whole frames, as in 1:240:4"));
+    if (list.step != std::floor(list.step) || list.first != std::floor(list.first) ||
+        list.last != std::floor(list.last)) {
+        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is not a list of whole frames", text)}.advise(
+            "write first:last or first:last:step in whole frames, as in 1:240:4"));
     }
-    return FrameSteps{{static_cast<std::int64_t>(list.first), static_cast<std::int64_t>(list.last)}, static_cast<std::int64_t>(list.step)};
+    return FrameSteps{{static_cast<std::int64_t>(list.first), static_cast<std::int64_t>(list.last)},
+                      static_cast<std::int64_t>(list.step)};
 }
 
 int usage(const Error& error, Output out) {

@@ -3,8 +3,8 @@
 
 #include "cli/commands.h"
 #include "core/project/show.h"
-#include "io/open_project.h"
-#include "io/project_file.h"
+#include "io/project/open_project.h"
+#include "io/project/project_file.h"
 
 #include <memory>
 #include <string>
@@ -26,6 +26,6 @@ Result<FrameSteps> whole_steps(const std::string& text); // "1:240", "1:240:4"
 Result<Project> load(const std::string& path, ProjectStamp* stamp = nullptr);
 void set_cache_bytes(std::size_t bytes); // what --cache asks for
 std::size_t cache_bytes();
-int usage(const Error& error, Output out);               // reports it; the exit code of a wrong call
+int usage(const Error& error, Output out); // reports it; the exit code of a wrong call
 
 } // namespace garland

@@ -29,7 +29,8 @@ int run(int argc, char** argv) {
     app.set_version_flag("--version", std::string("garland-cli ") + garland_version);
     app.require_subcommand(1);
     app.fallthrough();
-    app.footer("A project may be - for standard input. Times may carry a unit: 12f, 0.5s, 2beats. Exit codes: 0 fine, 1 error, 2 wrong usage, 3 findings, 130 interrupted.");
+    app.footer("A project may be - for standard input. Times may carry a unit: 12f, 0.5s, 2beats. Exit codes: 0 fine, "
+               "1 error, 2 wrong usage, 3 findings, 130 interrupted.");
     Output out;
     std::string path, frames;
     long long copy = 1;
@@ -71,13 +72,17 @@ int run(int argc, char** argv) {
     check->add_option("PROJECT", path, "A project file")->required();
 
     LoopWords loops;
-    auto* loop = command("loop", "Find where a source nearly repeats: the best starts and lengths of a loop, with the gap that is left", [&] { return loop_command(loops, out); });
+    auto* loop = command(
+        "loop", "Find where a source nearly repeats: the best starts and lengths of a loop, with the gap that is left",
+        [&] { return loop_command(loops, out); });
     loop->add_option("PROJECT", loops.project, "A project file")->required();
     loop->add_option("--source", loops.source, "Which source, by name or id; not needed where there is only one");
     loop->add_option("--shortest", loops.shortest, "Frames, of the files")->capture_default_str();
     loop->add_option("--longest", loops.longest, "Frames; 0: as long as there are frames")->capture_default_str();
     loop->add_option("--settle", loops.settle, "Frames at the start that are not looked at")->capture_default_str();
-    loop->add_option("--around", loops.around, "Frames on both sides that must be alike as well, so that the direction counts")->capture_default_str();
+    loop->add_option("--around", loops.around,
+                     "Frames on both sides that must be alike as well, so that the direction counts")
+        ->capture_default_str();
     loop->add_option("--most", loops.most, "How many are told")->capture_default_str()->check(CLI::Range(1, 1000));
     loop->add_flag("--rigid", loops.rigid, "Poses count as alike wherever they stand and however they are turned");
 
@@ -90,7 +95,9 @@ int run(int argc, char** argv) {
     bake->add_option("--name", words.name, "What files are called before their number")->capture_default_str();
     bake->add_flag("--replace", words.replace, "Replace files that are there already");
     bake->add_option("--source", words.source, "Write this source alone, in its timing, at the origin");
-    bake->add_option("--as", words.as, "ply, or usda: one file of USD text with time samples, with --source")->check(CLI::IsMember({"ply", "usda"}))->capture_default_str();
+    bake->add_option("--as", words.as, "ply, or usda: one file of USD text with time samples, with --source")
+        ->check(CLI::IsMember({"ply", "usda"}))
+        ->capture_default_str();
     bake->add_flag("--dry-run", words.dry_run, "Only say how much would be written");
 
     auto* table = command("table", "Write the timing table: which source frame every copy shows, as CSV",
@@ -101,13 +108,16 @@ int run(int argc, char** argv) {
     table->add_flag("--replace", words.replace, "Replace the file if it is there already");
 
     FastCopyWords fast;
-    auto* copy_of = command("fast-copy", "Write a source again as arrays (volumes: plain OpenVDB) that are read by seeking",
-                            [&] { return fast_copy_command(path, fast, out); });
+    auto* copy_of =
+        command("fast-copy", "Write a source again as arrays (volumes: plain OpenVDB) that are read by seeking",
+                [&] { return fast_copy_command(path, fast, out); });
     copy_of->add_option("FILE", path, "Any file of the source")->required();
     copy_of->add_option("--out", fast.stem, "Where to, without an ending")->required();
     copy_of->add_flag("--half", fast.half, "Half floats: half the size, three digits");
     copy_of->add_flag("--no-velocities", fast.no_velocities, "Leave velocities out");
-    copy_of->add_option("--keep", fast.keep, "Keep only these: normals, \"texture coordinates\", colours, attributes by name; of volumes: grids by name");
+    copy_of->add_option(
+        "--keep", fast.keep,
+        "Keep only these: normals, \"texture coordinates\", colours, attributes by name; of volumes: grids by name");
     copy_of->add_flag("--bare", fast.bare, "Keep nothing but points, faces and velocities");
     copy_of->add_flag("--replace", fast.replace, "Replace files that are there already");
     copy_of->add_flag("--dry-run", fast.dry_run, "Only say how large it would be");
@@ -118,14 +128,17 @@ int run(int argc, char** argv) {
     frames_option(camera, frames)->required();
 
     std::string only;
-    auto* demo = command("demo", "Make the demo data: the lantern festival, the quay at night, and the canal with its copies",
-                         [&] { return demo_command(path, only, out); });
+    auto* demo =
+        command("demo", "Make the demo data: the lantern festival, the quay at night, and the canal with its copies",
+                [&] { return demo_command(path, only, out); });
     demo->add_option("DIR", path, "The folder to make it in")->required();
-    demo->add_option("--only", only, "Only one of the projects")->check(CLI::IsMember({"festival", "quay", "canal"}));
+    demo->add_option("--only", only, "Only one of the projects")->check(CLI::IsMember({"festival", "quay", "canal", "dusk"}));
 
     add_edit_commands(app, out, code);
 
-    app.add_option_function<std::uint64_t>("--cache", [](const std::uint64_t& bytes) { set_cache_bytes(static_cast<std::size_t>(bytes)); }, "Memory for poses, as in 500MB or 4GB; usually 2 GB, or less where the machine has little")
+    app.add_option_function<std::uint64_t>(
+           "--cache", [](const std::uint64_t& bytes) { set_cache_bytes(static_cast<std::size_t>(bytes)); },
+           "Memory for poses, as in 500MB or 4GB; usually 2 GB, or less where the machine has little")
         ->transform(CLI::AsSizeValue(false));
 
     // "edit hold --help" is about hold: CLI11 would take the word for the project.
@@ -138,7 +151,9 @@ int run(int argc, char** argv) {
                 break;
             }
         }
-        fmt::print("{}", about->help(about == &app ? "" : about->get_parent() == &app ? "garland-cli" : "garland-cli edit PROJECT"));
+        fmt::print("{}", about->help(about == &app                 ? ""
+                                     : about->get_parent() == &app ? "garland-cli"
+                                                                   : "garland-cli edit PROJECT"));
         return exit_fine;
     }
     try {
@@ -154,7 +169,11 @@ int run(int argc, char** argv) {
     } catch (const CLI::Success& done) {
         return app.exit(done);
     } catch (const CLI::ParseError& error) {
-        if (has(argc, argv, "--json")) print_json({{"error", {{"code", "usage"}, {"message", error.what()}, {"advice", "garland-cli --help lists what there is"}}}});
+        if (has(argc, argv, "--json"))
+            print_json({{"error",
+                         {{"code", "usage"},
+                          {"message", error.what()},
+                          {"advice", "garland-cli --help lists what there is"}}}});
         app.exit(error);
         return exit_usage;
     }
@@ -171,14 +190,18 @@ int run_command_line(int argc, char** argv) {
     try {
         code = run(argc, argv);
     } catch (const std::bad_alloc&) {
-        code = report_error(Error{ErrorCode::too_large, "there is not enough memory for this"}.keeping("everything that was there before").advise(
-                                "close other programs, give a smaller --cache, or write fewer copies at a time"), out);
+        code =
+            report_error(Error{ErrorCode::too_large, "there is not enough memory for this"}
+                             .keeping("everything that was there before")
+                             .advise("close other programs, give a smaller --cache, or write fewer copies at a time"),
+                         out);
     } catch (const std::exception& error) { // a library's: nobody else throws here
         code = std::ferror(stdout) ? exit_error : report_error(Error{ErrorCode::unreadable, error.what()}, out);
     }
     errno = 0;
     if (std::fflush(stdout) != 0 || std::ferror(stdout)) {
-        std::fprintf(stderr, "garland-cli: standard output: cannot be written (%s). The answer is not complete.\n", errno ? std::strerror(errno) : "no room, or closed");
+        std::fprintf(stderr, "garland-cli: standard output: cannot be written (%s). The answer is not complete.\n",
+                     errno ? std::strerror(errno) : "no room, or closed");
         if (code == exit_fine || code == exit_findings) code = exit_error;
     }
     if (const int signal = signal_received(); signal != 0 && code != exit_fine) return 128 + signal;

@@ -13,10 +13,12 @@ namespace garland {
 
 namespace {
 
-constexpr const char* time_options[] = {"--at", "--frames", "--range", "--ramps", "--start", "--ease", "--stay", "--by-frames", "--offset"};
+constexpr const char* time_options[] = {"--at",   "--frames", "--range",     "--ramps", "--start",
+                                        "--ease", "--stay",   "--by-frames", "--offset"};
 
 // One number with a unit, in frames; nothing where there is no unit.
-Result<std::optional<double>> in_frames(const std::string& text, const std::string& project, std::optional<Settings>& settings) {
+Result<std::optional<double>> in_frames(const std::string& text, const std::string& project,
+                                        std::optional<Settings>& settings) {
     const auto end = text.find_first_not_of("+-0123456789.eE");
     if (end == text.npos || end == 0) return std::optional<double>();
     const auto number = parse_number(std::string_view(text).substr(0, end));
@@ -27,11 +29,14 @@ Result<std::optional<double>> in_frames(const std::string& text, const std::stri
     const bool seconds = unit == "s" || unit == "sec" || unit == "second" || unit == "seconds", ms = unit == "ms";
     const bool beats = unit == "b" || unit == "beat" || unit == "beats";
     if (!seconds && !ms && !beats) {
-        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\": \"{}\" is not a unit of time", text, unit)}.advise("use f, s, ms or beats, or a plain number of frames"));
+        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\": \"{}\" is not a unit of time", text, unit)}.advise(
+            "use f, s, ms or beats, or a plain number of frames"));
     }
     if (!settings) {
         if (project.empty() || project == "-") {
-            return fail(Error{ErrorCode::invalid, fmt::format("\"{}\": seconds and beats need a project file, for its rate", text)}.advise("give frames"));
+            return fail(Error{ErrorCode::invalid,
+                              fmt::format("\"{}\": seconds and beats need a project file, for its rate", text)}
+                            .advise("give frames"));
         }
         GARLAND_TRY(loaded, load_project(project));
         settings = std::move(loaded.settings);

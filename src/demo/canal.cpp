@@ -3,8 +3,8 @@
 #include "core/project/varying.h"
 #include "demo/festival.h"
 #include "demo/quay.h"
-#include "io/open_project.h"
-#include "io/project_file.h"
+#include "io/project/open_project.h"
+#include "io/project/project_file.h"
 
 #include <fmt/format.h>
 
@@ -52,7 +52,8 @@ Project canal_project() {
     const TimingId swaying = sway.id;
 
     // The canal bends; a row of lanterns on each bank.
-    const std::vector<V3d> bend{V3d(-16, 0, -16), V3d(-7, 0, -13.5), V3d(-1, 0, -8.5), V3d(1.5, 0, -2.5), V3d(4.5, 0, 3), V3d(10, 0, 6.5)};
+    const std::vector<V3d> bend{V3d(-16, 0, -16),  V3d(-7, 0, -13.5), V3d(-1, 0, -8.5),
+                                V3d(1.5, 0, -2.5), V3d(4.5, 0, 3),    V3d(10, 0, 6.5)};
     p.arrangements.clear();
     for (bool near : {true, false}) {
         Arrangement& quay = arrange(p, lantern, swaying, near ? "near quay" : "far quay");
@@ -95,7 +96,8 @@ Project canal_project() {
     afloat.size = 0.16;
     afloat.facing = Facing::velocity;
     afloat.start = StartKind::at_birth;
-    add_spread(p, afloat, Target::delay, Driver::even, -190, 0).whole_frames = false; // ahead: each is born at another pose
+    add_spread(p, afloat, Target::delay, Driver::even, -190, 0).whole_frames =
+        false; // ahead: each is born at another pose
 
     Arrangement& ring = arrange(p, lantern, swaying, "ring that meets");
     ring.kind = ArrangementKind::ring;
@@ -116,15 +118,16 @@ Result<std::string> write_canal(const std::string& folder, bool lantern_is_there
     GARLAND_CHECK(write_petals(folder, toys));
     const std::string path = folder + "/canal.garland";
     GARLAND_CHECK(save_project(path, canal_project(), Existing::replace));
-    // Neighbouring pinwheels turn in the same gust, and petals are born together: what that makes twins is parted by the
-    // smallest change.
+    // Neighbouring pinwheels turn in the same gust, and petals are born together: what that makes twins is parted by
+    // the smallest change.
     GARLAND_TRY(opened, open_project(path));
     PoseCache cache(std::size_t(1) << 28);
     GARLAND_CHECK(find_groundwork(opened.project, opened.sources, cache, progress));
     const ShowPtr show = make_show(opened.project, opened.sources, cache);
     for (Arrangement& a : opened.project.arrangements) {
         if (a.kind != ArrangementKind::grid && a.kind != ArrangementKind::points) continue;
-        GARLAND_TRY(parted, part_twins(*show, opened.project, a.id, {0, a.kind == ArrangementKind::grid, {}, {}}, progress));
+        GARLAND_TRY(parted,
+                    part_twins(*show, opened.project, a.id, {0, a.kind == ArrangementKind::grid, {}, {}}, progress));
         a.nudges = parted.nudges;
     }
     GARLAND_CHECK(save_project(path, opened.project, Existing::replace));

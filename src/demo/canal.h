@@ -1,5 +1,5 @@
-// The third demo project: lanterns along both quays of the canal on a curve, pinwheels whose delays follow noise, petals
-// that carry small lanterns, and a ring of lanterns that meet at one frame.
+// The third demo project: lanterns along both quays of the canal on a curve, pinwheels whose delays follow noise,
+// petals that carry small lanterns, and a ring of lanterns that meet at one frame.
 #pragma once
 
 #include "core/base/progress.h"
@@ -15,6 +15,7 @@ Project canal_project();
 
 // Writes the sources and canal.garland into a folder; the project's path. Errors: those of writing; cancelled.
 // lantern_is_there: its files were just written with another project.
-Result<std::string> write_canal(const std::string& folder, bool lantern_is_there = false, Progress& progress = Progress::none());
+Result<std::string> write_canal(const std::string& folder, bool lantern_is_there = false,
+                                Progress& progress = Progress::none());
 
 } // namespace garland

@@ -1,8 +1,8 @@
 #include "demo/festival.h"
 
-#include "io/npy.h"
-#include "io/ply.h"
-#include "io/project_file.h"
+#include "io/npy/npy.h"
+#include "io/ply/ply.h"
+#include "io/project/project_file.h"
 
 #include <filesystem>
 #include <fmt/format.h>

@@ -26,7 +26,8 @@ Result<LanternCache> simulate_lantern(Progress& progress = Progress::none());
 // will stand in the project file.
 Project festival_project(const std::string& source_path);
 
-// Writes lantern.ply, lantern.npy and lantern_velocity.npy into `folder` (made if missing), replacing files of these names.
+// Writes lantern.ply, lantern.npy and lantern_velocity.npy into `folder` (made if missing), replacing files of these
+// names.
 Result<void> write_lantern(const std::string& folder, Progress& progress = Progress::none());
 
 // Writes lantern.ply, lantern.npy, lantern_velocity.npy and festival.garland into `folder` (made if missing), replacing

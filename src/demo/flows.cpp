@@ -37,7 +37,8 @@ std::vector<Blob> blobs_at(double t) {
             b.speed.y = -gravity * age;
         } else {
             const double on = age - fall, reach = 0.035 + 0.075 * chance(31, 1, static_cast<std::uint64_t>(n));
-            const double angle = 2 * pi * chance(31, 2, static_cast<std::uint64_t>(n)), spread = 1 - std::exp(-1.4 * on);
+            const double angle = 2 * pi * chance(31, 2, static_cast<std::uint64_t>(n)),
+                         spread = 1 - std::exp(-1.4 * on);
             const V3d way(std::cos(angle), 0, std::sin(angle));
             b.at = V3d(swing, 0.02 - 0.009 * spread, drift) + way * (reach * spread);
             b.speed = way * (reach * 1.4 * std::exp(-1.4 * on)) - V3d(0, 0.009 * 1.4 * std::exp(-1.4 * on), 0);
@@ -57,8 +58,8 @@ PosePtr pour_syrup(int frame) {
     grid.nx = 56, grid.ny = 66, grid.nz = 56;
     grid.origin = V3d(-0.165, -0.02, -0.165);
     grid.values.assign(static_cast<std::size_t>(grid.nx * grid.ny * grid.nz), 0);
-    // (1 − d²/r²)³ within twice the radius: smooth, and nothing beyond (B. Wyvill, C. McPheeters and G. Wyvill, 1986, use
-    // a field of this kind).
+    // (1 − d²/r²)³ within twice the radius: smooth, and nothing beyond (B. Wyvill, C. McPheeters and G. Wyvill, 1986,
+    // use a field of this kind).
     auto field = [&](const V3d& p, V3d* speed) {
         double sum = 0;
         V3d moving(0);
@@ -76,8 +77,9 @@ PosePtr pour_syrup(int frame) {
             for (int y = 0; y < grid.ny; ++y) {
                 for (int x = 0; x < grid.nx; ++x) {
                     const V3d p = grid.origin + V3d(x, y, static_cast<double>(z)) * grid.voxel;
-                    grid.values[(z * static_cast<std::size_t>(grid.ny) + static_cast<std::size_t>(y)) * static_cast<std::size_t>(grid.nx) + static_cast<std::size_t>(x)] =
-                        static_cast<float>(field(p, nullptr));
+                    grid.values[(z * static_cast<std::size_t>(grid.ny) + static_cast<std::size_t>(y)) *
+                                    static_cast<std::size_t>(grid.nx) +
+                                static_cast<std::size_t>(x)] = static_cast<float>(field(p, nullptr));
                 }
             }
         }
@@ -97,16 +99,20 @@ PosePtr drift_petals(int frame) {
     Attribute age{"age", 1}, life{"life", 1}, size{"size", 1};
     const double now = frame / frame_rate;
     for (std::uint64_t n = 0; n < 260; ++n) {
-        const double born = -2 + 7.5 * (static_cast<double>(n) + chance(51, 1, n)) / 260, span = 2.2 + 2.2 * chance(51, 2, n);
+        const double born = -2 + 7.5 * (static_cast<double>(n) + chance(51, 1, n)) / 260,
+                     span = 2.2 + 2.2 * chance(51, 2, n);
         const double t = now - born;
         if (t < 0 || t >= span) continue;
         // A glide along the canal with a flutter of its own.
-        const double pace = 0.55 + 0.5 * chance(51, 3, n), beat = 3.2 + 2.6 * chance(51, 4, n), phase = 2 * pi * chance(51, 5, n);
+        const double pace = 0.55 + 0.5 * chance(51, 3, n), beat = 3.2 + 2.6 * chance(51, 4, n),
+                     phase = 2 * pi * chance(51, 5, n);
         const double swing = 0.09 + 0.08 * chance(51, 6, n), sink = 0.34 + 0.22 * chance(51, 7, n);
         const V3d from(-1.8 + 0.9 * chance(51, 8, n), 1.9 + 0.7 * chance(51, 9, n), 1.4 * (chance(51, 10, n) - 0.5));
-        const V3d at = from + V3d(pace * t + swing * std::sin(beat * t + phase), -sink * t + 0.4 * swing * std::cos(2 * beat * t + phase),
-                                  swing * std::cos(beat * t + phase));
-        const V3d speed(pace + swing * beat * std::cos(beat * t + phase), -sink - 0.8 * swing * beat * std::sin(2 * beat * t + phase),
+        const V3d at =
+            from + V3d(pace * t + swing * std::sin(beat * t + phase),
+                       -sink * t + 0.4 * swing * std::cos(2 * beat * t + phase), swing * std::cos(beat * t + phase));
+        const V3d speed(pace + swing * beat * std::cos(beat * t + phase),
+                        -sink - 0.8 * swing * beat * std::sin(2 * beat * t + phase),
                         -swing * beat * std::sin(beat * t + phase));
         pose->ids.push_back(static_cast<std::int64_t>(n) + 1);
         pose->points.emplace_back(at);
@@ -132,7 +138,8 @@ class Air {
     std::vector<float> u = std::vector<float>(count), v = u, w = u; // cells a second
 
     static std::size_t at(int x, int y, int z) {
-        return static_cast<std::size_t>((std::clamp(z, 0, nz - 1) * ny + std::clamp(y, 0, ny - 1)) * nx + std::clamp(x, 0, nx - 1));
+        return static_cast<std::size_t>((std::clamp(z, 0, nz - 1) * ny + std::clamp(y, 0, ny - 1)) * nx +
+                                        std::clamp(x, 0, nx - 1));
     }
 
     void step(double seconds, double time) {
@@ -145,7 +152,8 @@ class Air {
             }
         }
         for (std::size_t i = 0; i < count; ++i) v[i] += heat[i] * 42 * dt;
-        const auto breath = static_cast<float>(9 * std::sin(1.9 * time) + 6 * std::sin(4.3 * time + 1)), cross = static_cast<float>(7 * std::cos(2.6 * time));
+        const auto breath = static_cast<float>(9 * std::sin(1.9 * time) + 6 * std::sin(4.3 * time + 1)),
+                   cross = static_cast<float>(7 * std::cos(2.6 * time));
         for (int z = 0; z < nz; ++z) {
             for (int y = 12; y < ny; ++y) {
                 for (int x = 0; x < nx; ++x) u[at(x, y, z)] += breath * dt, w[at(x, y, z)] += cross * dt;
@@ -174,16 +182,20 @@ class Air {
     }
 
     static float sample(const std::vector<float>& f, float x, float y, float z) {
-        const int i = static_cast<int>(std::floor(x)), j = static_cast<int>(std::floor(y)), k = static_cast<int>(std::floor(z));
+        const int i = static_cast<int>(std::floor(x)), j = static_cast<int>(std::floor(y)),
+                  k = static_cast<int>(std::floor(z));
         const float a = x - static_cast<float>(i), b = y - static_cast<float>(j), c = z - static_cast<float>(k);
         auto line = [&](int jj, int kk) { return f[at(i, jj, kk)] * (1 - a) + f[at(i + 1, jj, kk)] * a; };
-        return (line(j, k) * (1 - b) + line(j + 1, k) * b) * (1 - c) + (line(j, k + 1) * (1 - b) + line(j + 1, k + 1) * b) * c;
+        return (line(j, k) * (1 - b) + line(j + 1, k) * b) * (1 - c) +
+               (line(j, k + 1) * (1 - b) + line(j + 1, k + 1) * b) * c;
     }
 
-    static void carry(std::vector<float>& field, const std::vector<float>& u0, const std::vector<float>& v0, const std::vector<float>& w0, float dt) {
+    static void carry(std::vector<float>& field, const std::vector<float>& u0, const std::vector<float>& v0,
+                      const std::vector<float>& w0, float dt) {
         const std::vector<float> old = field;
         each([&](int x, int y, int z, std::size_t i) {
-            field[i] = sample(old, static_cast<float>(x) - u0[i] * dt, static_cast<float>(y) - v0[i] * dt, static_cast<float>(z) - w0[i] * dt);
+            field[i] = sample(old, static_cast<float>(x) - u0[i] * dt, static_cast<float>(y) - v0[i] * dt,
+                              static_cast<float>(z) - w0[i] * dt);
         });
     }
 
@@ -192,12 +204,14 @@ class Air {
         std::vector<V3f> curl(count);
         each([&](int x, int y, int z, std::size_t i) {
             auto d = [&](const std::vector<float>& f, int axis) {
-                return 0.5f * (f[at(x + (axis == 0), y + (axis == 1), z + (axis == 2))] - f[at(x - (axis == 0), y - (axis == 1), z - (axis == 2))]);
+                return 0.5f * (f[at(x + (axis == 0), y + (axis == 1), z + (axis == 2))] -
+                               f[at(x - (axis == 0), y - (axis == 1), z - (axis == 2))]);
             };
             curl[i] = V3f(d(w, 1) - d(v, 2), d(u, 2) - d(w, 0), d(v, 0) - d(u, 1));
         });
         each([&](int x, int y, int z, std::size_t i) {
-            V3f slope(curl[at(x + 1, y, z)].length() - curl[at(x - 1, y, z)].length(), curl[at(x, y + 1, z)].length() - curl[at(x, y - 1, z)].length(),
+            V3f slope(curl[at(x + 1, y, z)].length() - curl[at(x - 1, y, z)].length(),
+                      curl[at(x, y + 1, z)].length() - curl[at(x, y - 1, z)].length(),
                       curl[at(x, y, z + 1)].length() - curl[at(x, y, z - 1)].length());
             const V3f force = slope.normalize().cross(curl[i]) * (0.8f * dt);
             u[i] += force.x, v[i] += force.y, w[i] += force.z;
@@ -207,12 +221,13 @@ class Air {
     void project() {
         std::vector<float> divergence(count), pressure(count), next(count);
         each([&](int x, int y, int z, std::size_t i) {
-            divergence[i] = -0.5f * (u[at(x + 1, y, z)] - u[at(x - 1, y, z)] + v[at(x, y + 1, z)] - v[at(x, y - 1, z)] + w[at(x, y, z + 1)] - w[at(x, y, z - 1)]);
+            divergence[i] = -0.5f * (u[at(x + 1, y, z)] - u[at(x - 1, y, z)] + v[at(x, y + 1, z)] - v[at(x, y - 1, z)] +
+                                     w[at(x, y, z + 1)] - w[at(x, y, z - 1)]);
         });
         for (int k = 0; k < 30; ++k) {
             each([&](int x, int y, int z, std::size_t i) {
-                const float around = pressure[at(x + 1, y, z)] + pressure[at(x - 1, y, z)] + pressure[at(x, y + 1, z)] + pressure[at(x, y - 1, z)] +
-                                     pressure[at(x, y, z + 1)] + pressure[at(x, y, z - 1)];
+                const float around = pressure[at(x + 1, y, z)] + pressure[at(x - 1, y, z)] + pressure[at(x, y + 1, z)] +
+                                     pressure[at(x, y - 1, z)] + pressure[at(x, y, z + 1)] + pressure[at(x, y, z - 1)];
                 next[i] = (divergence[i] + around) / 6;
             });
             std::swap(pressure, next);
@@ -236,9 +251,11 @@ Result<std::vector<VolumePtr>> burn_incense(Progress& progress) {
     for (int f = -settle; f < frames; ++f) {
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         progress.report(static_cast<double>(f + settle) / (frames + settle), "burning incense");
-        for (int s = 0; s < steps; ++s) air.step(1 / (frame_rate * steps), (f + static_cast<double>(s) / steps) / frame_rate);
+        for (int s = 0; s < steps; ++s)
+            air.step(1 / (frame_rate * steps), (f + static_cast<double>(s) / steps) / frame_rate);
         if (f < 0) continue;
-        DenseGrid density{"density", Air::nx, Air::ny, Air::nz, Air::cell, V3d(-0.5 * Air::nx, 0, -0.5 * Air::nz) * Air::cell, true};
+        DenseGrid density{
+            "density", Air::nx, Air::ny, Air::nz, Air::cell, V3d(-0.5 * Air::nx, 0, -0.5 * Air::nz) * Air::cell, true};
         DenseGrid heat = density, velocity = density;
         heat.name = "temperature", velocity.name = "velocity";
         density.values.resize(Air::count), heat.values.resize(Air::count), velocity.vectors.assign(Air::count, V3f(0));

@@ -41,7 +41,8 @@ std::vector<int> cells_of_shards() {
     std::vector<V3d> seeds;
     for (int s = 0; s < shards; ++s) {
         const auto n = static_cast<std::uint64_t>(s);
-        seeds.push_back(place(static_cast<int>(chance(seed, 1, n) * around), 1 + static_cast<int>(chance(seed, 2, n) * (up - 1)), 0));
+        seeds.push_back(place(static_cast<int>(chance(seed, 1, n) * around),
+                              1 + static_cast<int>(chance(seed, 2, n) * (up - 1)), 0));
     }
     std::vector<int> owner(static_cast<std::size_t>(around * up));
     for (int j = 0; j < up; ++j) {
@@ -49,7 +50,9 @@ std::vector<int> cells_of_shards() {
             const V3d middle = (place(i, j, 0) + place(i + 1, j, 0) + place(i + 1, j + 1, 0) + place(i, j + 1, 0)) / 4;
             int best = 0;
             for (int s = 1; s < shards; ++s) {
-                if ((seeds[static_cast<std::size_t>(s)] - middle).length2() < (seeds[static_cast<std::size_t>(best)] - middle).length2()) best = s;
+                if ((seeds[static_cast<std::size_t>(s)] - middle).length2() <
+                    (seeds[static_cast<std::size_t>(best)] - middle).length2())
+                    best = s;
             }
             owner[static_cast<std::size_t>(j * around + i)] = best;
         }
@@ -74,8 +77,12 @@ Shard make_shard(const std::vector<int>& owner, int s) {
         const auto [found, fresh] = corner[side].try_emplace(key, static_cast<std::uint32_t>(pose.points.size()));
         if (fresh) {
             pose.points.emplace_back(place(key.first, j, side ? wall : 0));
-            const float shade = 0.86f + 0.14f * static_cast<float>(chance(seed, 3, static_cast<std::uint64_t>(j * around + key.first)));
-            pose.colours.push_back((side ? V3f(0.55f, 0.30f, 0.20f) : j % 9 < 2 ? V3f(0.85f, 0.72f, 0.55f) : V3f(0.70f, 0.36f, 0.22f)) * shade);
+            const float shade =
+                0.86f + 0.14f * static_cast<float>(chance(seed, 3, static_cast<std::uint64_t>(j * around + key.first)));
+            pose.colours.push_back((side        ? V3f(0.55f, 0.30f, 0.20f)
+                                    : j % 9 < 2 ? V3f(0.85f, 0.72f, 0.55f)
+                                                : V3f(0.70f, 0.36f, 0.22f)) *
+                                   shade);
             pose.uvs.emplace_back(static_cast<float>(key.first) / around, static_cast<float>(j) / up);
         }
         return found->second;
@@ -89,7 +96,9 @@ Shard make_shard(const std::vector<int>& owner, int s) {
         faces->corners.insert(faces->corners.end(), list.begin(), list.end());
         faces->starts.push_back(static_cast<std::uint32_t>(faces->corners.size()));
     };
-    auto mine = [&](int i, int j) { return j >= 0 && j < up && owner[static_cast<std::size_t>(j * around + (i + around) % around)] == s; };
+    auto mine = [&](int i, int j) {
+        return j >= 0 && j < up && owner[static_cast<std::size_t>(j * around + (i + around) % around)] == s;
+    };
     for (int j = 0; j < up; ++j) {
         for (int i = 0; i < around; ++i) {
             if (!mine(i, j)) continue;
@@ -212,7 +221,8 @@ Result<KeyedModel> break_jar(Progress& progress) {
             }
             moves[s].times.push_back(t), turns[s].times.push_back(t);
             for (int k = 0; k < 3; ++k) moves[s].values.push_back(static_cast<float>(at.position[k]));
-            for (double q : {at.rotation.v.x, at.rotation.v.y, at.rotation.v.z, at.rotation.r}) turns[s].values.push_back(static_cast<float>(q));
+            for (double q : {at.rotation.v.x, at.rotation.v.y, at.rotation.v.z, at.rotation.r})
+                turns[s].values.push_back(static_cast<float>(q));
         }
     }
     world.removeRigidBody(&ground);

@@ -1,13 +1,13 @@
 #include "demo/quay.h"
 
 #include "core/base/parallel.h"
-#include "io/gltf.h"
-#include "io/obj.h"
-#include "io/ply.h"
-#include "io/project_file.h"
-#include "io/series.h"
-#include "io/usda_write.h"
-#include "io/volume_file.h"
+#include "io/files/series.h"
+#include "io/gltf/gltf.h"
+#include "io/obj/obj.h"
+#include "io/ply/ply.h"
+#include "io/project/project_file.h"
+#include "io/usd/usda_write.h"
+#include "io/vdb/volume_file.h"
 
 #include <filesystem>
 #include <fmt/format.h>
@@ -61,7 +61,8 @@ Project quay_project() {
     p.settings.camera = {V3d(0, 0.75, 0.2), 6.2, 14, 12, 40};
 
     WaterSpec canal;
-    canal.wind = 3.2, canal.height = 0.07, canal.choppiness = 0.9, canal.size = 12, canal.patch = 6, canal.smallest = 0.12;
+    canal.wind = 3.2, canal.height = 0.07, canal.choppiness = 0.9, canal.size = 12, canal.patch = 6,
+    canal.smallest = 0.12;
     canal.resolution = 64, canal.layers = 2, canal.loop = 144, canal.direction = 20;
     SourceId id = add_water(p, "canal", canal);
     place(p, id, "canal", V3d(0, -0.35, -5.6));
@@ -73,7 +74,8 @@ Project quay_project() {
 
     id = add_source(p, "pinwheel", "pinwheel.glb", {0, 96, rate});
     Arrangement& wheels = place(p, id, "pinwheels", V3d(-0.1, 0, -0.9));
-    wheels.kind = ArrangementKind::grid, wheels.columns = 6, wheels.rows = 2, wheels.spacing = 0.56, wheels.row_spacing = 0.5;
+    wheels.kind = ArrangementKind::grid, wheels.columns = 6, wheels.rows = 2, wheels.spacing = 0.56,
+    wheels.row_spacing = 0.5;
     spread_delay(p, wheels, 96, Driver::chance);
     outside(p, id, OutsideMode::repeat);
     p.timing(wheels.timing)->last_is_first = true;
@@ -114,7 +116,8 @@ Result<void> write_petals(const std::string& folder, Progress& progress) {
     for (int f = 0; f < petal_frames; ++f) {
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         progress.report(static_cast<double>(f) / petal_frames, "letting petals drift");
-        GARLAND_CHECK(write_ply(folder + "/" + numbered("petals.", f, 4, ".ply"), *drift_petals(f), PlyForm::little_endian, Existing::replace));
+        GARLAND_CHECK(write_ply(folder + "/" + numbered("petals.", f, 4, ".ply"), *drift_petals(f),
+                                PlyForm::little_endian, Existing::replace));
     }
     return {};
 }
@@ -123,7 +126,8 @@ Result<std::string> write_quay(const std::string& folder, Progress& progress) {
     std::error_code error;
     std::filesystem::create_directories(folder, error);
     if (error) {
-        return fail(Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", error.message())}.at(folder));
+        return fail(
+            Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", error.message())}.at(folder));
     }
     const std::string base = folder + "/";
     PartOf breaking(progress, 0, 0.2), burning(progress, 0.2, 0.75), pouring(progress, 0.75, 0.95);
@@ -134,17 +138,20 @@ Result<std::string> write_quay(const std::string& folder, Progress& progress) {
 
     GARLAND_TRY(smoke, burn_incense(burning));
     for (std::size_t f = 0; f < smoke.size(); ++f) {
-        GARLAND_CHECK(write_volume(base + numbered("smoke.", static_cast<std::int64_t>(f), 4, ".vdb"), *smoke[f], Existing::replace));
+        GARLAND_CHECK(write_volume(base + numbered("smoke.", static_cast<std::int64_t>(f), 4, ".vdb"), *smoke[f],
+                                   Existing::replace));
     }
     for (int f = 0; f < syrup_frames; ++f) {
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         pouring.report(static_cast<double>(f) / syrup_frames, "pouring syrup");
-        GARLAND_CHECK(write_ply(base + numbered("syrup.", f, 4, ".ply"), *pour_syrup(f), PlyForm::little_endian, Existing::replace));
+        GARLAND_CHECK(write_ply(base + numbered("syrup.", f, 4, ".ply"), *pour_syrup(f), PlyForm::little_endian,
+                                Existing::replace));
     }
     PartOf drifting(progress, 0.95, 0.99);
     GARLAND_CHECK(write_petals(folder, drifting));
     const auto fans = fan_shapes();
-    for (std::size_t i = 0; i < fans.size(); ++i) GARLAND_CHECK(write_obj(base + fan_path(i), *fans[i], Existing::replace));
+    for (std::size_t i = 0; i < fans.size(); ++i)
+        GARLAND_CHECK(write_obj(base + fan_path(i), *fans[i], Existing::replace));
     const std::string path = base + "quay.garland";
     GARLAND_CHECK(save_project(path, quay_project(), Existing::replace));
     progress.report(1, "written");

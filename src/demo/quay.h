@@ -12,21 +12,21 @@
 
 namespace garland {
 
-// A clay jar that drops from a cart onto the quay and breaks: 46 shards as rigid bodies (Bullet), a node each, keys on all
-// 96 frames at 24 a second. Metres; the quay is y = 0. Errors: cancelled.
+// A clay jar that drops from a cart onto the quay and breaks: 46 shards as rigid bodies (Bullet), a node each, keys on
+// all 96 frames at 24 a second. Metres; the quay is y = 0. Errors: cancelled.
 Result<KeyedModel> break_jar(Progress& progress = Progress::none());
 
-// A paper pinwheel on a stick: the wheel turns by straight keys, its head sways by a cubic spline, a ribbon flips in steps;
-// four seconds that loop.
+// A paper pinwheel on a stick: the wheel turns by straight keys, its head sways by a cubic spline, a ribbon flips in
+// steps; four seconds that loop.
 KeyedModel pinwheel();
 
-// Syrup poured onto a plate at a sweet stall: the surface of blobs that fall, gather and spread; faces change every frame.
-// Frame 0 … 71, with velocities.
+// Syrup poured onto a plate at a sweet stall: the surface of blobs that fall, gather and spread; faces change every
+// frame. Frame 0 … 71, with velocities.
 PosePtr pour_syrup(int frame);
 inline constexpr int syrup_frames = 72;
 
-// Cherry petals blown off a tree along the canal: ids, velocities, age and life in seconds, size; born and dying between
-// frames. Frame 0 … 119.
+// Cherry petals blown off a tree along the canal: ids, velocities, age and life in seconds, size; born and dying
+// between frames. Frame 0 … 119.
 PosePtr drift_petals(int frame);
 inline constexpr int petal_frames = 120;
 

@@ -149,7 +149,8 @@ std::vector<PosePtr> fan_shapes() {
         for (int i = 0; i <= folds; ++i) {
             const double a = pi / 2 + (0.5 - static_cast<double>(i) / folds) * open * pi * 0.92;
             const double ridge = (i % 2 ? 0.5 : -0.5) * (0.05 - 0.036 * open);
-            for (double r : {0.09, 0.34}) pose->points.emplace_back(V3d(r * std::cos(a), r * std::sin(a), ridge * (0.4 + r)));
+            for (double r : {0.09, 0.34})
+                pose->points.emplace_back(V3d(r * std::cos(a), r * std::sin(a), ridge * (0.4 + r)));
         }
         pose->faces = faces;
         out.push_back(pose);

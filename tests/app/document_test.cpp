@@ -5,9 +5,9 @@
 
 #include "app/document/autosave.h"
 #include "app/document/viewing.h"
-#include "io/ply.h"
-#include "io/project_file.h"
-#include "io/series.h"
+#include "io/files/series.h"
+#include "io/ply/ply.h"
+#include "io/project/project_file.h"
 
 #include <QSignalSpy>
 #include <thread>
@@ -89,7 +89,8 @@ class DocumentTest : public QObject {
         QCOMPARE(o.document.project().sources[0].path, o.folder / "a.0002.ply"); // whole in memory, short in the file
         QCOMPARE(load_project(o.folder / "p.garland")->sources[0].path, std::string("a.0002.ply"));
         QVERIFY(o.document.save(QString::fromStdString(other / "p.garland")));
-        QCOMPARE(load_project(other / "p.garland")->sources[0].path, relative_path(o.folder / "a.0002.ply", other / "p.garland"));
+        QCOMPARE(load_project(other / "p.garland")->sources[0].path,
+                 relative_path(o.folder / "a.0002.ply", other / "p.garland"));
         const auto opened = open_project(other / "p.garland");
         QVERIFY(opened && opened->missing.empty()); // found again from the new folder
         QVERIFY(!o.document.dirty());

@@ -5,10 +5,10 @@
 #include "support/files.h"
 #include "support/notation.h"
 
-#include "app/shell/main_window.h"
 #include "app/scene_view/scene_view.h"
-#include "io/ply.h"
-#include "io/series.h"
+#include "app/shell/main_window.h"
+#include "io/files/series.h"
+#include "io/ply/ply.h"
 
 #include <QAbstractItemView>
 #include <QApplication>
@@ -24,7 +24,6 @@
 #include <QToolButton>
 
 namespace garland::testing {
-
 
 // A column of paper that leans further each frame, with colours; 48 frames.
 inline void write_column(const Folder& folder, int frames = 48) {
@@ -71,7 +70,7 @@ inline void click_tab(QWidget& in, const QString& text) {
     qFatal("no tab called %s", qPrintable(text));
 }
 
-// Waits for it: what an edit adds to a bench is shown by a later turn of the event loop.
+// Waits for it: what an edit adds to a panel is shown by a later turn of the event loop.
 inline QPushButton* button(QWidget& in, const QString& text) {
     for (int tries = 0; tries < 100; ++tries) {
         for (auto* b : in.findChildren<QPushButton*>()) {

@@ -1,11 +1,11 @@
 // The Gather step as a person drives it: water, shapes, mends, dragging a value.
 #include "driving.h"
 
-#include "app/benches/gather/gather_bench.h"
-#include "app/benches/gather/pose_strip.h"
+#include "app/panels/gather/gather_panel.h"
+#include "app/panels/gather/pose_strip.h"
 #include "demo/quay.h"
-#include "io/gltf.h"
-#include "io/obj.h"
+#include "io/gltf/gltf.h"
+#include "io/obj/obj.h"
 
 using namespace garland;
 using namespace garland::testing;
@@ -13,8 +13,8 @@ using namespace garland::testing;
 namespace {
 
 struct AtGather : Opened {
-    GatherBench& bench;
-    AtGather() : Opened(3), bench(*window.findChild<GatherBench*>()) { window.set_step(0); }
+    GatherPanel& panel;
+    AtGather() : Opened(3), panel(*window.findChild<GatherPanel*>()) { window.set_step(0); }
     const SourceSpec& last() { return project().sources.back(); }
     void wait_for_sources(std::size_t count) { QTRY_COMPARE_WITH_TIMEOUT(project().sources.size(), count, 10000); }
 };
@@ -26,15 +26,16 @@ class GatherTest : public QObject {
   private slots:
     void water_is_added_and_changed() {
         AtGather o;
-        click(o.bench, "Add water");
+        click(o.panel, "Add water");
         o.wait_for_sources(2);
         QVERIFY(o.last().water && o.last().water->loop == o.project().settings.range.count());
         QCOMPARE(o.window.document().undo().count(), 1); // one step, its repeating timing included
-        QVERIFY(o.project().timings.back().last_is_first && o.project().timings.back().after.mode == OutsideMode::repeat);
-        QVERIFY(all_text(o.bench).contains("0…240 is 241 frames"));
+        QVERIFY(o.project().timings.back().last_is_first &&
+                o.project().timings.back().after.mode == OutsideMode::repeat);
+        QVERIFY(all_text(o.panel).contains("0…240 is 241 frames"));
         o.wait_for_scene();
         const ShowPtr calm = o.window.document().show();
-        type(o.bench, "Wind speed", "12");
+        type(o.panel, "Wind speed", "12");
         QCOMPARE(o.last().water->wind, 12.0);
         o.wait_for_scene();
         auto first_point = [&](const ShowPtr& show) {
@@ -44,19 +45,19 @@ class GatherTest : public QObject {
         QVERIFY(first_point(calm) != first_point(o.window.document().show()));
         o.window.document().undo().undo();
         QCOMPARE(first_point(calm), first_point(o.window.document().show())); // undone: the same sea, computed anew
-        type(o.bench, "Choppiness", "9");
-        QTRY_VERIFY(all_text(o.bench).contains("folds over itself"));
-        type(o.bench, "Wind speed", "-5"); // held at the least that is allowed
+        type(o.panel, "Choppiness", "9");
+        QTRY_VERIFY(all_text(o.panel).contains("folds over itself"));
+        type(o.panel, "Wind speed", "-5"); // held at the least that is allowed
         QVERIFY(o.last().water->wind > 0);
-        click(o.bench, "Remove");
+        click(o.panel, "Remove");
     }
     void a_field_lives_while_it_is_dragged() {
         AtGather o;
-        click(o.bench, "Add water");
+        click(o.panel, "Add water");
         o.wait_for_sources(2);
         const double before = o.last().water->height;
         const int steps = o.window.document().undo().count();
-        auto* field = named<QLineEdit>(o.bench, "Wave height");
+        auto* field = named<QLineEdit>(o.panel, "Wave height");
         drag(*field, QPointF(20, 10), QPointF(80, 10));
         QVERIFY(o.last().water->height > before);
         QCOMPARE(o.window.document().undo().count(), steps + 1); // one step for the whole drag
@@ -64,16 +65,20 @@ class GatherTest : public QObject {
     void files_of_other_kinds_are_dropped_in() {
         AtGather o;
         QVERIFY(write_glb(o.folder / "pinwheel.glb", pinwheel(), Existing::refuse));
-        for (int f = 40; f < 44; ++f) QVERIFY(write_ply(o.folder / numbered("petals.", f, 4, ".ply"), *drift_petals(f), PlyForm::little_endian, Existing::refuse));
-        drop(o.window, {QString::fromStdString(o.folder / "pinwheel.glb"), QString::fromStdString(o.folder / "petals.0041.ply")});
+        for (int f = 40; f < 44; ++f)
+            QVERIFY(write_ply(o.folder / numbered("petals.", f, 4, ".ply"), *drift_petals(f), PlyForm::little_endian,
+                              Existing::refuse));
+        drop(o.window,
+             {QString::fromStdString(o.folder / "pinwheel.glb"), QString::fromStdString(o.folder / "petals.0041.ply")});
         o.wait_for_sources(3);
-        QTRY_VERIFY(all_text(o.bench).contains("keyed parts"));
-        QTRY_VERIFY(all_text(o.bench).contains("particles"));
-        QVERIFY(all_text(o.bench).contains("Exact at any time"));
+        QTRY_VERIFY(all_text(o.panel).contains("keyed parts"));
+        QTRY_VERIFY(all_text(o.panel).contains("particles"));
+        QVERIFY(all_text(o.panel).contains("Exact at any time"));
         o.wait_for_scene();
         // Particles are seen: every one is drawn by a small shape.
         QTRY_VERIFY(o.window.scene_view().scene()->copies.size() == 5);
-        for (const SceneCopy& c : o.window.scene_view().scene()->copies) QVERIFY(!o.window.scene_view().scene()->poses[c.pose]->vertices.empty());
+        for (const SceneCopy& c : o.window.scene_view().scene()->copies)
+            QVERIFY(!o.window.scene_view().scene()->poses[c.pose]->vertices.empty());
     }
     void shapes_are_one_source() {
         AtGather o;
@@ -86,11 +91,11 @@ class GatherTest : public QObject {
         o.window.document().add_shapes(files);
         o.wait_for_sources(2);
         QCOMPARE(o.last().shapes.size(), std::size_t(5));
-        QTRY_VERIFY(all_text(o.bench).contains("5 shapes, 12 frames each"));
-        type(o.bench, "Frames per shape", "20");
-        QTRY_VERIFY(all_text(o.bench).contains("5 shapes, 20 frames each"));
+        QTRY_VERIFY(all_text(o.panel).contains("5 shapes, 12 frames each"));
+        type(o.panel, "Frames per shape", "20");
+        QTRY_VERIFY(all_text(o.panel).contains("5 shapes, 20 frames each"));
         o.window.document().undo().undo();
-        QTRY_VERIFY(all_text(o.bench).contains("5 shapes, 12 frames each"));
+        QTRY_VERIFY(all_text(o.panel).contains("5 shapes, 12 frames each"));
         o.window.document().add_shapes({files[0], QString::fromStdString(o.folder / "column.0001.ply")});
         QTRY_VERIFY(all_text(o.window.notices()).contains("leave this one out"));
         QCOMPARE(o.project().sources.size(), std::size_t(2));
@@ -100,30 +105,32 @@ class GatherTest : public QObject {
         // Another column, whose frame 2 is another mesh and whose frame 4 is missing.
         for (int f = 0; f < 6; ++f) {
             if (f == 4) continue;
-            QVERIFY(write_ply(o.folder / numbered("pole.", f, 4, ".ply"), f == 2 ? *fan_shapes()[0] : tetrahedron(static_cast<float>(f)), PlyForm::ascii, Existing::refuse));
+            QVERIFY(write_ply(o.folder / numbered("pole.", f, 4, ".ply"),
+                              f == 2 ? *fan_shapes()[0] : tetrahedron(static_cast<float>(f)), PlyForm::ascii,
+                              Existing::refuse));
         }
         drop(o.window, {QString::fromStdString(o.folder / "pole.0000.ply")});
         o.wait_for_sources(2);
-        QTRY_VERIFY(all_text(o.bench).contains("change at frame 2"));
-        click(o.bench, "Leave frame 2 out");
+        QTRY_VERIFY(all_text(o.panel).contains("change at frame 2"));
+        click(o.panel, "Leave frame 2 out");
         QCOMPARE(o.last().dropped, (std::vector<std::int64_t>{2}));
-        QTRY_VERIFY(!all_text(o.bench).contains("change at frame 2"));
-        QVERIFY(all_text(o.bench).contains("Left out: frame 2"));
-        click(o.bench, "Blend across");
-        QCOMPARE(o.last().gaps, GapMend::blend);
+        QTRY_VERIFY(!all_text(o.panel).contains("change at frame 2"));
+        QVERIFY(all_text(o.panel).contains("Left out: frame 2"));
+        click(o.panel, "Blend across");
+        QCOMPARE(o.last().gaps, GapFix::blend);
         const auto& sampler = o.window.document().show()->samplers.at(o.last().id);
         QVERIFY(std::abs(sampler.at(SourceFrame(2))->pose->points[0].y - 2) < 1e-5f);
-        click(o.bench, "Take back");
+        click(o.panel, "Take back");
         QVERIFY(o.last().dropped.empty());
-        click(o.bench, "Treat as changing faces");
+        click(o.panel, "Treat as changing faces");
         QCOMPARE(o.last().changes_from, std::optional<std::int64_t>(2));
-        QTRY_VERIFY(all_text(o.bench).contains("may change from frame 2"));
+        QTRY_VERIFY(all_text(o.panel).contains("may change from frame 2"));
         while (o.window.document().undo().index() > 1) o.window.document().undo().undo();
         QVERIFY(!o.last().changes_from && o.last().dropped.empty());
     }
     void previews_play_by_themselves() {
         AtGather o;
-        auto* strip = o.bench.findChild<PoseStrip*>();
+        auto* strip = o.panel.findChild<PoseStrip*>();
         QVERIFY(strip);
         const int now = strip->playing_pose();
         QTRY_VERIFY_WITH_TIMEOUT(strip->playing_pose() != now, 3000);

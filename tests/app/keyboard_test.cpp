@@ -1,16 +1,16 @@
-// The keyboard, the wheel and the undo list as a person meets them: who gets a key, what a step of undo is, how a drag is given
-// up, and what happens to what one is typing when the document changes under the hand.
+// The keyboard, the wheel and the undo list as a person meets them: who gets a key, what a step of undo is, how a drag
+// is given up, and what happens to what one is typing when the document changes under the hand.
 #include "app/driving.h"
 
-#include "app/benches/arrange/arrange_bench.h"
-#include "app/benches/arrange/plan_view.h"
-#include "app/benches/gather/gather_bench.h"
-#include "app/benches/loop/loop_bench.h"
-#include "app/benches/retime/retime_bench.h"
 #include "app/lanes/lanes_view.h"
+#include "app/panels/arrange/arrange_panel.h"
+#include "app/panels/arrange/plan_view.h"
+#include "app/panels/gather/gather_panel.h"
+#include "app/panels/loop/loop_panel.h"
+#include "app/panels/retime/retime_panel.h"
 #include "app/shell/rail.h"
 #include "app/shell/transport.h"
-#include "io/project_file.h"
+#include "io/project/project_file.h"
 
 #include <QCheckBox>
 
@@ -57,13 +57,18 @@ class KeyboardTest : public QObject {
             o.window.set_step(step);
             QTest::qWait(20);
             for (QWidget* w : o.window.findChildren<QWidget*>()) {
-                if (!w->isVisible() || !w->isEnabled() || !(w->focusPolicy() & Qt::TabFocus) || qobject_cast<QLineEdit*>(w)) continue;
+                if (!w->isVisible() || !w->isEnabled() || !(w->focusPolicy() & Qt::TabFocus) ||
+                    qobject_cast<QLineEdit*>(w))
+                    continue;
                 w->setFocus();
                 if (!w->hasFocus()) continue;
                 const bool was = o.window.viewing().playing();
                 const std::string before = saved(o.project());
                 QTest::keyClick(w, Qt::Key_Space);
-                QVERIFY2(o.window.viewing().playing() != was, qPrintable(QString("step %1: %2 %3").arg(step).arg(w->metaObject()->className(), w->accessibleName())));
+                QVERIFY2(
+                    o.window.viewing().playing() != was,
+                    qPrintable(
+                        QString("step %1: %2 %3").arg(step).arg(w->metaObject()->className(), w->accessibleName())));
                 QCOMPARE(saved(o.project()), before);
             }
         }
@@ -149,7 +154,8 @@ class KeyboardTest : public QObject {
         Opened o;
         activate(o.window);
         o.window.set_step(3);
-        for (QWidget* view : {static_cast<QWidget*>(&o.window.lanes()), static_cast<QWidget*>(o.window.findChild<PlanView*>())}) {
+        for (QWidget* view :
+             {static_cast<QWidget*>(&o.window.lanes()), static_cast<QWidget*>(o.window.findChild<PlanView*>())}) {
             view->setFocus();
             o.window.viewing().set_current_copy(0);
             QTest::keyClick(view, Qt::Key_Down);
@@ -257,10 +263,13 @@ class KeyboardTest : public QObject {
     void an_edit_after_undo_is_a_step_of_its_own() {
         Opened o;
         const auto space = [&](double v) {
-            o.window.document().edit("spacing", [v](Project& p) -> Result<void> {
-                p.arrangements[0].spacing = v;
-                return {};
-            }, "same");
+            o.window.document().edit(
+                "spacing",
+                [v](Project& p) -> Result<void> {
+                    p.arrangements[0].spacing = v;
+                    return {};
+                },
+                "same");
         };
         space(2);
         o.window.document().end_merge();
@@ -320,7 +329,8 @@ class KeyboardTest : public QObject {
         auto& map = o.window.retime().map();
         const QString path = QString::fromStdString(o.folder / "kept.garland");
         QVERIFY(o.window.document().save(path));
-        for (QPointF at : {key_pixel(map, 1), QPointF(map.width() / 2.0, map.height() - 40.0)}) { // a key, and the ground
+        for (QPointF at :
+             {key_pixel(map, 1), QPointF(map.width() / 2.0, map.height() - 40.0)}) { // a key, and the ground
             press(map, at);
             o.window.document().undo().setClean();
             o.window.document().start_new();

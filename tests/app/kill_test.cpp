@@ -1,9 +1,9 @@
-// The window killed at any moment while it is edited: the project's file stays whole, and all but the last edits are offered again.
-// GARLAND_KILLS: how many trials.
+// The window killed at any moment while it is edited: the project's file stays whole, and all but the last edits are
+// offered again. GARLAND_KILLS: how many trials.
 #include "app/driving.h"
 
 #include "app/document/autosave.h"
-#include "io/project_file.h"
+#include "io/project/project_file.h"
 #include "support/kills.h"
 
 #include <QElapsedTimer>
@@ -21,7 +21,8 @@ constexpr int keeps_after = 1; // seconds, in place of thirty
 
 namespace garland::testing {
 
-// The program that is killed: a window that makes an edit every few milliseconds, notes each in a file, and saves now and then.
+// The program that is killed: a window that makes an edit every few milliseconds, notes each in a file, and saves now
+// and then.
 int edit_until_killed(const QString& folder) {
     MainWindow window;
     window.autosave().set_seconds(keeps_after);
@@ -69,7 +70,8 @@ class KillTest : public QObject {
             environment.insert("XDG_STATE_HOME", QString::fromStdString(folder / "state"));
             window.setProcessEnvironment(environment);
             window.setProcessChannelMode(QProcess::ForwardedChannels);
-            window.start(QCoreApplication::applicationFilePath(), {"--edit-until-killed", QString::fromStdString(folder / "")});
+            window.start(QCoreApplication::applicationFilePath(),
+                         {"--edit-until-killed", QString::fromStdString(folder / "")});
             QVERIFY(window.waitForStarted());
             QTRY_VERIFY_WITH_TIMEOUT(QFile::exists(QString::fromStdString(folder / "told.txt")), 30000);
             QTest::qWait(200 + static_cast<int>(random() % 2300));
@@ -104,14 +106,20 @@ class KillTest : public QObject {
             }
             qunsetenv("XDG_STATE_HOME");
             const qint64 end = edits.back().second;
-            int due = 1; // must not be lost: made well before the end (twice the time, for a machine that has much to do)
+            int due =
+                1; // must not be lost: made well before the end (twice the time, for a machine that has much to do)
             for (const auto& [number, at] : edits) {
                 if (at < end - 2 * 1000 * keeps_after) due = number;
             }
-            QVERIFY2(kept >= due, qPrintable(QString("trial %1: %2 edits, %3 kept, %4 due").arg(trial).arg(edits.back().first).arg(kept).arg(due)));
+            QVERIFY2(kept >= due, qPrintable(QString("trial %1: %2 edits, %3 kept, %4 due")
+                                                 .arg(trial)
+                                                 .arg(edits.back().first)
+                                                 .arg(kept)
+                                                 .arg(due)));
             most_lost = std::max<std::int64_t>(most_lost, edits.back().first - kept);
         }
-        qInfo("killed %d times; at most the last %lld edits were lost, made within two seconds", trials, static_cast<long long>(most_lost));
+        qInfo("killed %d times; at most the last %lld edits were lost, made within two seconds", trials,
+              static_cast<long long>(most_lost));
     }
 };
 

@@ -2,8 +2,8 @@
 #include "support/case.h"
 #include "support/notation.h"
 
-#include "app/benches/retime/map_axes.h"
 #include "app/lanes/lanes_layout.h"
+#include "app/panels/retime/map_axes.h"
 #include "app/scene_view/orbit.h"
 #include "app/scene_view/scene.h"
 #include "app/theme/ramp.h"

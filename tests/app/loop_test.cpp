@@ -1,8 +1,8 @@
 // The Loop step as a person drives it: the picture, candidates, closing, playing across the wrap.
 #include "driving.h"
 
-#include "app/benches/check/check_bench.h"
-#include "app/benches/loop/loop_bench.h"
+#include "app/panels/check/check_panel.h"
+#include "app/panels/loop/loop_panel.h"
 
 using namespace garland;
 using namespace garland::testing;
@@ -10,14 +10,14 @@ using namespace garland::testing;
 namespace {
 
 struct AtLoop : Opened {
-    LoopBench& bench;
-    AtLoop() : Opened(3), bench(*window.findChild<LoopBench*>()) {
+    LoopPanel& panel;
+    AtLoop() : Opened(3), panel(*window.findChild<LoopPanel*>()) {
         window.set_step(2);
-        QTRY_VERIFY_WITH_TIMEOUT(bench.exact() && bench.seam(), 10000);
+        QTRY_VERIFY_WITH_TIMEOUT(panel.exact() && panel.seam(), 10000);
     }
     const SourceSpec& source() { return project().sources.front(); }
     QPointF place(std::int64_t start, std::int64_t end) const {
-        const MatchLayout l = bench.match().layout_now();
+        const MatchLayout l = panel.match().layout_now();
         return {l.x_of(start), l.y_of(end)};
     }
 };
@@ -41,8 +41,11 @@ class LoopStepTest : public QObject {
         for (int f = 0; f < 48; ++f) {
             Pose pose = tetrahedron();
             const double a = 2 * M_PI * f / 48;
-            for (V3f& p : pose.points) p = V3f(static_cast<float>(p.x * std::cos(a) + p.z * std::sin(a)), p.y, static_cast<float>(p.z * std::cos(a) - p.x * std::sin(a)));
-            QVERIFY(write_ply(folder / numbered("wheel.", f, 4, ".ply"), pose, PlyForm::little_endian, Existing::replace));
+            for (V3f& p : pose.points)
+                p = V3f(static_cast<float>(p.x * std::cos(a) + p.z * std::sin(a)), p.y,
+                        static_cast<float>(p.z * std::cos(a) - p.x * std::sin(a)));
+            QVERIFY(
+                write_ply(folder / numbered("wheel.", f, 4, ".ply"), pose, PlyForm::little_endian, Existing::replace));
         }
         MainWindow window;
         window.resize(1280, 800);
@@ -52,10 +55,10 @@ class LoopStepTest : public QObject {
         window.document().add_source(QString::fromStdString(folder / "wheel.0000.ply"));
         QTRY_COMPARE_WITH_TIMEOUT(window.document().project().sources.size(), std::size_t(1), 10000);
         window.set_step(2);
-        auto& bench = *window.findChild<LoopBench*>();
-        QTRY_VERIFY_WITH_TIMEOUT(bench.own().has_value(), 10000);
-        QTRY_VERIFY(all_text(bench).contains("It loops as it is: frames 0 to 47, period 48 frames"));
-        click(bench, "Let it repeat");
+        auto& panel = *window.findChild<LoopPanel*>();
+        QTRY_VERIFY_WITH_TIMEOUT(panel.own().has_value(), 10000);
+        QTRY_VERIFY(all_text(panel).contains("It loops as it is: frames 0 to 47, period 48 frames"));
+        click(panel, "Let it repeat");
         const Timing& t = window.document().project().timings[0];
         QVERIFY(t.after.mode == OutsideMode::repeat && t.before.mode == OutsideMode::repeat && !t.last_is_first);
         QCOMPARE(TimingPlan(t).at(OutputFrame(49)).source, 0.0);
@@ -77,44 +80,46 @@ class LoopStepTest : public QObject {
     }
     void like_frames_are_dark_and_loops_are_listed() {
         AtLoop o;
-        QVERIFY(!o.bench.candidates().empty());
-        QVERIFY(o.bench.draft().length >= 12);
-        const QImage picture = o.bench.match().grab().toImage();
-        auto at = [&](std::int64_t x, std::int64_t y) { return brightness(picture.pixel((o.place(x, y) * picture.devicePixelRatio()).toPoint())); };
+        QVERIFY(!o.panel.candidates().empty());
+        QVERIFY(o.panel.draft().length >= 12);
+        const QImage picture = o.panel.match().grab().toImage();
+        auto at = [&](std::int64_t x, std::int64_t y) {
+            return brightness(picture.pixel((o.place(x, y) * picture.devicePixelRatio()).toPoint()));
+        };
         QVERIFY(at(20, 20) < at(20, 26)); // the column leans further each frame: the farther, the lighter
         QVERIFY(at(20, 26) < at(20, 44));
         QVERIFY(at(2, 46) > at(20, 26));
-        QVERIFY(all_text(o.bench).contains("Of 48 frames, exactly"));
-        QVERIFY(all_text(o.bench).contains("usual steps"));
+        QVERIFY(all_text(o.panel).contains("Of 48 frames, exactly"));
+        QVERIFY(all_text(o.panel).contains("usual steps"));
     }
     void a_click_into_the_picture_chooses_and_the_loop_is_closed() {
         AtLoop o;
-        click_at(o.bench.match(), o.place(14, 40));
-        QCOMPARE(o.bench.draft().start, 14);
-        QCOMPARE(o.bench.draft().length, 26);
-        QTRY_VERIFY(o.bench.seam());
-        const Seam seam = *o.bench.seam();
+        click_at(o.panel.match(), o.place(14, 40));
+        QCOMPARE(o.panel.draft().start, 14);
+        QCOMPARE(o.panel.draft().length, 26);
+        QTRY_VERIFY(o.panel.seam());
+        const Seam seam = *o.panel.seam();
         QVERIFY(seam.step_before > 10 * seam.usual && seam.step_after < 6 * seam.usual);
         const int steps = o.window.document().undo().count();
-        click(o.bench, "Close the loop");
+        click(o.panel, "Close the loop");
         QVERIFY(o.source().closing && o.source().closing->start == 14);
         QCOMPARE(o.window.document().undo().count(), steps + 1);
         QVERIFY(o.project().timings[0].after.mode == OutsideMode::repeat && o.project().timings[0].last_is_first);
-        QVERIFY(all_text(o.bench).contains("Closed: frames 14 to 40, 26 long"));
+        QVERIFY(all_text(o.panel).contains("Closed: frames 14 to 40, 26 long"));
         // The Lanes's picture comes round: the same colours 26 frames later, and no end to tell from a beginning.
         const ShowPtr show = o.window.document().show();
         QCOMPARE(show->samplers.at(o.source().id).clock().file_last, 40);
         QVERIFY(seamless(show->arrangements[0]));
         // What is closed follows its fields at once, a step each; what does not fit is refused with its reason.
-        type(o.bench, "Overlap", "6");
+        type(o.panel, "Overlap", "6");
         QCOMPARE(o.source().closing->overlap, 6);
-        type(o.bench, "Start", "2");
+        type(o.panel, "Start", "2");
         QCOMPARE(o.source().closing->start, 14);
-        pick(o.bench, "Close by", "spread the gap");
+        pick(o.panel, "Close by", "spread the gap");
         QVERIFY(o.source().closing->way == ClosingWay::spread_gap);
         o.window.document().undo().undo();
         QVERIFY(o.source().closing->way == ClosingWay::end_fade);
-        click(o.bench, "Undo closing");
+        click(o.panel, "Undo closing");
         QVERIFY(!o.source().closing);
         QVERIFY(!o.project().timings[0].last_is_first);
         o.window.document().undo().undo();
@@ -122,29 +127,29 @@ class LoopStepTest : public QObject {
     }
     void what_does_not_fit_says_so_before_it_is_closed() {
         AtLoop o;
-        click_at(o.bench.match(), o.place(20, 40));
-        type(o.bench, "Start", "3");
-        QVERIFY(all_text(o.bench).contains("start 9 frames later, or overlap less"));
-        QVERIFY(!named<QPushButton>(o.bench, "Close the loop")->isEnabled());
-        type(o.bench, "Overlap", "2");
-        QVERIFY(named<QPushButton>(o.bench, "Close the loop")->isEnabled());
+        click_at(o.panel.match(), o.place(20, 40));
+        type(o.panel, "Start", "3");
+        QVERIFY(all_text(o.panel).contains("start 9 frames later, or overlap less"));
+        QVERIFY(!named<QPushButton>(o.panel, "Close the loop")->isEnabled());
+        type(o.panel, "Overlap", "2");
+        QVERIFY(named<QPushButton>(o.panel, "Close the loop")->isEnabled());
     }
     void arrows_move_both_ends() {
         AtLoop o;
-        click_at(o.bench.match(), o.place(20, 40));
-        QTest::keyClick(&o.bench.match(), Qt::Key_Right);
-        QCOMPARE(o.bench.draft().start, 21);
-        QCOMPARE(o.bench.draft().length, 19);
-        QTest::keyClick(&o.bench.match(), Qt::Key_Down);
-        QCOMPARE(o.bench.draft().length, 20);
+        click_at(o.panel.match(), o.place(20, 40));
+        QTest::keyClick(&o.panel.match(), Qt::Key_Right);
+        QCOMPARE(o.panel.draft().start, 21);
+        QCOMPARE(o.panel.draft().length, 19);
+        QTest::keyClick(&o.panel.match(), Qt::Key_Down);
+        QCOMPARE(o.panel.draft().length, 20);
     }
     void the_wrap_plays_over_and_over() {
         AtLoop o;
-        click_at(o.bench.match(), o.place(14, 40));
-        click(o.bench, "Close the loop");
+        click_at(o.panel.match(), o.place(14, 40));
+        click(o.panel, "Close the loop");
         Viewing& viewing = o.window.viewing();
         viewing.set_frame(20);
-        click(o.bench, "Play across the seam");
+        click(o.panel, "Play across the seam");
         QVERIFY(viewing.playing() && viewing.playing_part());
         const FrameRange part = *viewing.playing_part();
         QVERIFY(part.contains(27) && part.count() <= 25); // the first wrap at or after frame 20: 1 + 26
@@ -163,20 +168,21 @@ class LoopStepTest : public QObject {
             return {};
         });
         o.window.set_step(5);
-        auto& check = *o.window.findChild<CheckBench*>();
+        auto& check = *o.window.findChild<CheckPanel*>();
         QTRY_VERIFY_WITH_TIMEOUT(all_text(check).contains("jumps where it wraps"), 10000);
         click(check, "Close it…");
-        QVERIFY(o.bench.isVisible());
+        QVERIFY(o.panel.isVisible());
     }
     void twins_count_standing_copies_only_when_asked() {
         AtLoop o;
         o.window.document().edit("Hold", [](Project& p) -> Result<void> {
             p.timings[0].before = p.timings[0].after = {OutsideMode::hold, 0};
-            p.settings.range = {p.settings.range.last + 400, p.settings.range.last + 500}; // long after the timing's end
+            p.settings.range = {p.settings.range.last + 400,
+                                p.settings.range.last + 500}; // long after the timing's end
             return {};
         });
         o.window.set_step(5);
-        auto& check = *o.window.findChild<CheckBench*>();
+        auto& check = *o.window.findChild<CheckPanel*>();
         QTRY_VERIFY_WITH_TIMEOUT(check.report() && !all_text(check).contains("looking"), 10000);
         QCOMPARE(check.report()->count(FindingKind::twins), std::size_t(0));
         QTest::mouseClick(check.findChild<QCheckBox*>("twins_only_moving"), Qt::LeftButton, {}, {8, 8});

@@ -1,13 +1,13 @@
-// A hand without a plan: seeded random clicks, keys, drags, wheels, edits, undo, New and Open while jobs run. Nothing may end the
-// program, and whatever was done the project stays valid and its history complete. GARLAND_MONKEY_SEED, GARLAND_MONKEY_ACTIONS and
-// GARLAND_MONKEY_SECONDS let one seed be run again, or for longer.
+// A hand without a plan: seeded random clicks, keys, drags, wheels, edits, undo, New and Open while jobs run. Nothing
+// may end the program, and whatever was done the project stays valid and its history complete. GARLAND_MONKEY_SEED,
+// GARLAND_MONKEY_ACTIONS and GARLAND_MONKEY_SECONDS let one seed be run again, or for longer.
 #include "app/driving.h"
 
-#include "app/benches/arrange/plan_view.h"
-#include "app/benches/handoff/handoff_bench.h"
-#include "app/benches/retime/retime_bench.h"
 #include "app/lanes/lanes_view.h"
-#include "io/project_file.h"
+#include "app/panels/arrange/plan_view.h"
+#include "app/panels/handoff/handoff_panel.h"
+#include "app/panels/retime/retime_panel.h"
+#include "io/project/project_file.h"
 
 #include <QAbstractButton>
 #include <QElapsedTimer>
@@ -47,9 +47,7 @@ class Monkey {
         case 12: return document();
         case 13: return box();
         case 14: return edit_behind();
-        default:
-            last_ = "wait";
-            QTest::qWait(number(0, 12));
+        default: last_ = "wait"; QTest::qWait(number(0, 12));
         }
     }
 
@@ -57,7 +55,9 @@ class Monkey {
     int number(int low, int high) { return low + static_cast<int>(random_() % static_cast<unsigned>(high - low + 1)); }
     bool one_in(int n) { return number(1, n) == 1; }
     MainWindow& window() { return o_.window; }
-    QPoint inside(const QWidget& w) { return {number(0, std::max(w.width() - 1, 0)), number(0, std::max(w.height() - 1, 0))}; }
+    QPoint inside(const QWidget& w) {
+        return {number(0, std::max(w.width() - 1, 0)), number(0, std::max(w.height() - 1, 0))};
+    }
 
     // A dialog that opened is answered by one of its buttons, or closed.
     void answer() {
@@ -96,19 +96,29 @@ class Monkey {
         return all.isEmpty() ? nullptr : all[number(0, static_cast<int>(all.size()) - 1)];
     }
     void key() {
-        static const Qt::Key keys[] = {Qt::Key_Space, Qt::Key_Left, Qt::Key_Right, Qt::Key_Up, Qt::Key_Down, Qt::Key_Home, Qt::Key_End, Qt::Key_PageUp, Qt::Key_PageDown,
-                                       Qt::Key_Return, Qt::Key_Escape, Qt::Key_Tab, Qt::Key_Backtab, Qt::Key_Delete, Qt::Key_Backspace, Qt::Key_H, Qt::Key_V, Qt::Key_N,
-                                       Qt::Key_C, Qt::Key_J, Qt::Key_K, Qt::Key_L, Qt::Key_B, Qt::Key_R, Qt::Key_P, Qt::Key_M, Qt::Key_O, Qt::Key_A, Qt::Key_5, Qt::Key_Z,
-                                       Qt::Key_Plus, Qt::Key_Minus, Qt::Key_F8, Qt::Key_F9, Qt::Key_F12};
+        static const Qt::Key keys[] = {
+            Qt::Key_Space,   Qt::Key_Left,   Qt::Key_Right,     Qt::Key_Up,     Qt::Key_Down,   Qt::Key_Home,
+            Qt::Key_End,     Qt::Key_PageUp, Qt::Key_PageDown,  Qt::Key_Return, Qt::Key_Escape, Qt::Key_Tab,
+            Qt::Key_Backtab, Qt::Key_Delete, Qt::Key_Backspace, Qt::Key_H,      Qt::Key_V,      Qt::Key_N,
+            Qt::Key_C,       Qt::Key_J,      Qt::Key_K,         Qt::Key_L,      Qt::Key_B,      Qt::Key_R,
+            Qt::Key_P,       Qt::Key_M,      Qt::Key_O,         Qt::Key_A,      Qt::Key_5,      Qt::Key_Z,
+            Qt::Key_Plus,    Qt::Key_Minus,  Qt::Key_F8,        Qt::Key_F9,     Qt::Key_F12};
         const Qt::Key k = keys[number(0, static_cast<int>(std::size(keys)) - 1)];
-        const Qt::KeyboardModifiers with = one_in(4) ? Qt::ShiftModifier : one_in(6) ? Qt::ControlModifier : one_in(8) ? Qt::AltModifier : Qt::NoModifier;
+        const Qt::KeyboardModifiers with = one_in(4)   ? Qt::ShiftModifier
+                                           : one_in(6) ? Qt::ControlModifier
+                                           : one_in(8) ? Qt::AltModifier
+                                                       : Qt::NoModifier;
         if (with == Qt::ControlModifier && k == Qt::Key_O) return; // opens a dialog of the desktop's
         QWidget* w = window().focusWidget() ? window().focusWidget() : &window();
-        last_ = QString("key %1+%2 in %3 %4").arg(static_cast<int>(with)).arg(static_cast<int>(k)).arg(w->metaObject()->className(), w->accessibleName());
+        last_ = QString("key %1+%2 in %3 %4")
+                    .arg(static_cast<int>(with))
+                    .arg(static_cast<int>(k))
+                    .arg(w->metaObject()->className(), w->accessibleName());
         QTest::keyClick(w, k, with);
     }
     QWidget* view() {
-        QWidget* views[] = {&window().retime().map(), &window().lanes(), window().findChild<PlanView*>(), window().findChild<SceneCanvas*>(), somewhere()};
+        QWidget* views[] = {&window().retime().map(), &window().lanes(), window().findChild<PlanView*>(),
+                            window().findChild<SceneCanvas*>(), somewhere()};
         for (int tries = 0; tries < 12; ++tries) {
             QWidget* w = views[number(0, 4)];
             if (w && w->isVisible()) return w;
@@ -138,8 +148,8 @@ class Monkey {
         QWidget* w = view();
         last_ = QString("wheel on %1").arg(w->metaObject()->className());
         const QPointF at = inside(*w);
-        QWheelEvent event(at, w->mapToGlobal(at), {}, {one_in(3) ? number(-240, 240) : 0, number(-240, 240)}, Qt::NoButton, one_in(5) ? Qt::ControlModifier : Qt::NoModifier,
-                          Qt::NoScrollPhase, false);
+        QWheelEvent event(at, w->mapToGlobal(at), {}, {one_in(3) ? number(-240, 240) : 0, number(-240, 240)},
+                          Qt::NoButton, one_in(5) ? Qt::ControlModifier : Qt::NoModifier, Qt::NoScrollPhase, false);
         QApplication::sendEvent(w, &event);
     }
     void history() {
@@ -152,9 +162,11 @@ class Monkey {
         all.removeIf([](QLineEdit* l) { return !l->isVisible() || !l->isEnabled(); });
         if (all.isEmpty()) return;
         QPointer<QLineEdit> field = all[number(0, static_cast<int>(all.size()) - 1)];
-        static const char* const texts[] = {"0", "1", "12", "-3", "0.5", "24f", "2 s", "1e9", "abc", "", "100000", "3.14159", "-0.001", "48"};
+        static const char* const texts[] = {"0",   "1",   "12", "-3",     "0.5",     "24f",    "2 s",
+                                            "1e9", "abc", "",   "100000", "3.14159", "-0.001", "48"};
         const QString text = texts[number(0, static_cast<int>(std::size(texts)) - 1)];
-        const bool folder = field->accessibleName().contains("older") || field->accessibleName().contains("ame"); // of files
+        const bool folder =
+            field->accessibleName().contains("older") || field->accessibleName().contains("ame"); // of files
         last_ = QString("type %1 into %2").arg(text, field->accessibleName());
         if (folder && window().step() == 6) return;
         field->setFocus();
@@ -175,7 +187,10 @@ class Monkey {
     void menu() {
         QList<QAction*> all;
         for (QMenu* m : window().menuBar()->findChildren<QMenu*>()) all << m->actions();
-        all.removeIf([](QAction* a) { return a->isSeparator() || a->menu() || !a->isEnabled() || a->text().contains("uit") || a->text().contains("creen"); });
+        all.removeIf([](QAction* a) {
+            return a->isSeparator() || a->menu() || !a->isEnabled() || a->text().contains("uit") ||
+                   a->text().contains("creen");
+        });
         QAction* a = all[number(0, static_cast<int>(all.size()) - 1)];
         last_ = "menu " + a->text();
         a->trigger();
@@ -197,7 +212,8 @@ class Monkey {
             return d.add_source(QString::fromStdString(o_.folder / (one_in(4) ? "nothing.ply" : "column.0007.ply")));
         default:
             last_ = "replace";
-            if (!d.project().sources.empty()) d.replace_source(d.project().sources.front().id, QString::fromStdString(o_.folder / "column.0001.ply"));
+            if (!d.project().sources.empty())
+                d.replace_source(d.project().sources.front().id, QString::fromStdString(o_.folder / "column.0001.ply"));
         }
     }
     void box() {
@@ -252,7 +268,8 @@ class MonkeyTest : public QObject {
         QTest::addColumn<int>("seed");
         QTest::addColumn<int>("actions");
         const bool drawn = QGuiApplication::platformName() == "xcb";
-        QTest::addRow("any") << setting("GARLAND_MONKEY_SEED", 1) << setting("GARLAND_MONKEY_ACTIONS", drawn ? 2000 : 600);
+        QTest::addRow("any") << setting("GARLAND_MONKEY_SEED", 1)
+                             << setting("GARLAND_MONKEY_ACTIONS", drawn ? 2000 : 600);
         if (qEnvironmentVariableIsSet("GARLAND_MONKEY_SEED")) return;
         QTest::addRow("a note that went while the keyboard came to it") << 3 << 150;
     }
@@ -276,7 +293,10 @@ class MonkeyTest : public QObject {
             QCoreApplication::processEvents();
             if (done % 50) continue;
             const auto valid = validate(o.project());
-            QVERIFY2(valid, qPrintable(QString("action %1 (%2): %3").arg(done).arg(monkey.last(), valid ? QString() : QString::fromStdString(describe(valid.error())))));
+            QVERIFY2(valid, qPrintable(QString("action %1 (%2): %3")
+                                           .arg(done)
+                                           .arg(monkey.last(),
+                                                valid ? QString() : QString::fromStdString(describe(valid.error())))));
             if (done % 200) continue;
             QUndoStack& undo = o.window.document().undo();
             undo.setIndex(undo.count());

@@ -2,12 +2,12 @@
 // curve files, second pose, wobble. Undo brings back the project byte for byte.
 #include "app/driving.h"
 
-#include "app/benches/arrange/arrange_bench.h"
-#include "app/benches/retime/retime_bench.h"
 #include "app/lanes/lanes_view.h"
+#include "app/panels/arrange/arrange_panel.h"
+#include "app/panels/retime/retime_panel.h"
 #include "app/theme/tokens.h"
-#include "io/curve_file.h"
-#include "io/project_file.h"
+#include "io/project/project_file.h"
+#include "io/tables/curve_file.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -19,8 +19,8 @@ using namespace garland::testing;
 namespace {
 
 struct AtRetime : Opened {
-    RetimeBench& bench = window.retime();
-    TimeMapView& view = bench.map();
+    RetimePanel& panel = window.retime();
+    TimeMapView& view = panel.map();
     AtRetime() {
         window.set_step(1);
         QTest::qWait(50);
@@ -37,19 +37,19 @@ struct AtRetime : Opened {
         });
     }
     QPushButton* primary() {
-        for (auto* b : bench.findChildren<QPushButton*>("primary")) {
+        for (auto* b : panel.findChildren<QPushButton*>("primary")) {
             if (b->isVisible()) return b;
         }
         return nullptr;
     }
     QString words() { // what the chosen operation says it will do
-        for (auto* l : bench.operations().findChildren<QLabel*>("note")) {
+        for (auto* l : panel.operations().findChildren<QLabel*>("note")) {
             if (l->isVisible()) return l->text();
         }
         return {};
     }
     QListWidget& list(const QString& name) {
-        for (auto* l : bench.findChildren<QListWidget*>()) {
+        for (auto* l : panel.findChildren<QListWidget*>()) {
             if (l->accessibleName() == name) return *l;
         }
         qFatal("no list called %s", qPrintable(name));
@@ -66,7 +66,9 @@ int count_pixels(QWidget& widget, const QColor& colour, const QRect& where = {})
     for (int y = 0; y < image.height(); ++y) {
         for (int x = 0; x < image.width(); ++x) {
             const QColor c = image.pixelColor(x, y);
-            n += std::abs(c.red() - colour.red()) + std::abs(c.green() - colour.green()) + std::abs(c.blue() - colour.blue()) < 30;
+            n += std::abs(c.red() - colour.red()) + std::abs(c.green() - colour.green()) +
+                     std::abs(c.blue() - colour.blue()) <
+                 30;
         }
     }
     return n;
@@ -98,7 +100,7 @@ class RetimeTest : public QObject {
         for (const Case& c : cases) {
             const std::string before = o.text();
             const int without = count_pixels(o.view, tokens().ok);
-            o.bench.choose(c.kind);
+            o.panel.choose(c.kind);
             QVERIFY2(o.words().startsWith(c.begins), qPrintable(o.words()));
             QVERIFY(o.view.has_ghost());
             // Its effect is seen before it is applied (trimming to all changes nothing to be seen).
@@ -124,12 +126,12 @@ class RetimeTest : public QObject {
         QTest::keyClick(&o.window, Qt::Key_B); // slow between: its ramp would start before the timing
         QVERIFY2(o.words().contains("before the timing does"), qPrintable(o.words()));
         QVERIFY(!o.primary()->isEnabled());
-        type(o.bench, "Frames of each ramp", "2");
+        type(o.panel, "Frames of each ramp", "2");
         QVERIFY(o.timing().map.keys.size() > 2); // Return has applied it
         o.undo_all();
-        o.bench.choose(OperationKind::trim);
+        o.panel.choose(OperationKind::trim);
         const std::string before = o.text();
-        type(o.bench, "To output frame", "-5");
+        type(o.panel, "To output frame", "-5");
         QVERIFY2(o.words().contains("ends before it starts"), qPrintable(o.words()));
         QCOMPARE(o.text(), before);
     }
@@ -164,8 +166,8 @@ class RetimeTest : public QObject {
         QTest::keyClick(&o.view, Qt::Key_V, Qt::ControlModifier);
         QCOMPARE(map_text(o.timing().map), "1:0 15:10 25:21 40:40 60:10 70:21");
         QCOMPARE(o.view.picked(), (PickedKeys{4, 5}));
-        type(o.bench, "Time factor", "2");
-        click(o.bench, "Scale");
+        type(o.panel, "Time factor", "2");
+        click(o.panel, "Scale");
         QCOMPARE(map_text(o.timing().map), "1:0 15:10 25:21 40:40 60:10 80:21");
         o.view.setFocus();
         QTest::keyClick(&o.view, Qt::Key_Delete);
@@ -173,14 +175,14 @@ class RetimeTest : public QObject {
         QTest::keyClick(&o.view, Qt::Key_A, Qt::ControlModifier);
         QCOMPARE(o.view.picked().size(), 4u);
         QVERIFY(o.window.viewing().selection().empty()); // Ctrl+A meant keys, not copies
-        QTest::keyClick(&o.view, Qt::Key_Delete);      // the last key cannot go
+        QTest::keyClick(&o.view, Qt::Key_Delete);        // the last key cannot go
         QCOMPARE(o.timing().map.keys.size(), 4u);
         QVERIFY(o.window.notices().isVisible());
     }
     void speed_keys_are_another_view_of_the_same_timing() {
         AtRetime o;
         const std::string before = o.text();
-        click_tab(o.bench, "speed");
+        click_tab(o.panel, "speed");
         QCOMPARE(o.view.view(), MapView::speed);
         QCOMPARE(o.text(), before); // looking changes nothing
         QVERIFY(!o.view.keys_are_own());
@@ -189,11 +191,12 @@ class RetimeTest : public QObject {
         QVERIFY(o.window.document().undo().undoText().contains("kept as speed keys now: exact"));
         QCOMPARE(o.timing().speeds.keys.size(), 3u);
         QVERIFY(close(o.timing().speeds.keys[1].speed, 0.5, 0.051));
-        type(o.bench, "Source frame of the key", "0.25"); // the field is the speed here
+        type(o.panel, "Source frame of the key", "0.25"); // the field is the speed here
         QCOMPARE(o.timing().speeds.keys[1].speed, 0.25);
         const double shown = source_at(o.timing(), 30);
-        click_tab(o.bench, "position");
-        QVERIFY(all_text(o.bench).contains("Kept as speed keys; the first change here keeps it as position keys: exact"));
+        click_tab(o.panel, "position");
+        QVERIFY(
+            all_text(o.panel).contains("Kept as speed keys; the first change here keeps it as position keys: exact"));
         QTest::mouseDClick(&o.view, Qt::LeftButton, {}, o.at(70, 10).toPoint());
         QCOMPARE(o.timing().form, TimingForm::positions);
         QVERIFY(close(source_at(o.timing(), 30), shown, 1e-9));
@@ -204,7 +207,7 @@ class RetimeTest : public QObject {
         AtRetime o;
         o.set(timing_of("1:0 24:20 48:47"));
         QTest::mouseClick(&o.view, Qt::LeftButton, {}, o.at(24, 20).toPoint());
-        auto* toward = named<QComboBox>(o.bench, "Towards the next key");
+        auto* toward = named<QComboBox>(o.panel, "Towards the next key");
         choose_at(*toward, 3);
         QCOMPARE(o.timing().map.keys[1].toward, Toward::free);
         const double slope = 27.0 / 24; // nothing jumped: it kept the slope it had
@@ -214,12 +217,14 @@ class RetimeTest : public QObject {
         QPointF along(across, -slope * up);
         along *= 46 / std::hypot(along.x(), along.y());
         drag(o.view, o.at(24, 20) + along, o.at(24, 20) + QPointF(60, 0));
-        QVERIFY2(std::abs(o.timing().map.keys[1].leave) < 0.1, qPrintable(QString::number(o.timing().map.keys[1].leave)));
+        QVERIFY2(std::abs(o.timing().map.keys[1].leave) < 0.1,
+                 qPrintable(QString::number(o.timing().map.keys[1].leave)));
         QVERIFY(close(slope_at(o.timing(), 24), o.timing().map.keys[1].leave, 1e-9));
     }
     void keys_snap_to_beats_and_markers() {
         AtRetime o;
-        const int map_before = count_pixels(o.view, tokens().ok), loom_before = count_pixels(o.window.lanes(), tokens().ok);
+        const int map_before = count_pixels(o.view, tokens().ok),
+                  loom_before = count_pixels(o.window.lanes(), tokens().ok);
         o.window.document().edit("beats", [](Project& p) -> Result<void> {
             p.settings.tempo = {true, 100, OutputFrame(1), 4}; // 14.4 frames a beat
             p.settings.markers = {{OutputFrame(60.5), "drum"}};
@@ -236,28 +241,28 @@ class RetimeTest : public QObject {
     }
     void phrases_are_listed_dragged_and_stretched_to_the_beat() {
         AtRetime o;
-        click_tab(o.bench, "beats");
-        type(o.bench, "Beats per minute", "96");
+        click_tab(o.panel, "beats");
+        type(o.panel, "Beats per minute", "96");
         QVERIFY(o.project().settings.tempo.on);
-        click_tab(o.bench, "phrases");
-        click(o.bench, "Make it phrases");
+        click_tab(o.panel, "phrases");
+        click(o.panel, "Make it phrases");
         QCOMPARE(o.timing().form, TimingForm::phrases);
-        type(o.bench, "First source frame of the phrase", "0");
-        type(o.bench, "Last source frame of the phrase", "14");
-        click(o.bench, "Add hold");
+        type(o.panel, "First source frame of the phrase", "0");
+        type(o.panel, "Last source frame of the phrase", "14");
+        click(o.panel, "Add hold");
         auto& list = o.list("Phrases");
         QCOMPARE(list.count(), 2);
         QCOMPARE(list.currentRow(), 1);
         QCOMPARE(list.item(1)->text(), "2  hold 14 · 12 f · 0.5 s · 0.8 beats · ends at 28 · 3 f before the beat");
-        click(o.bench, "Stretch to the beat");
+        click(o.panel, "Stretch to the beat");
         QCOMPARE(boundaries(o.timing().phrases, false)[2].value, 31.0);
-        QVERIFY(all_text(o.bench).contains("every boundary on its beat"));
-        click(o.bench, "Add");
-        type(o.bench, "First source frame of the phrase", "15");
-        type(o.bench, "Last source frame of the phrase", "40");
-        type(o.bench, "Speed of the phrase", "0.5");
-        type(o.bench, "Cross-fade", "1 beats");
-        auto* direction = named<QComboBox>(o.bench, "Direction");
+        QVERIFY(all_text(o.panel).contains("every boundary on its beat"));
+        click(o.panel, "Add");
+        type(o.panel, "First source frame of the phrase", "15");
+        type(o.panel, "Last source frame of the phrase", "40");
+        type(o.panel, "Speed of the phrase", "0.5");
+        type(o.panel, "Cross-fade", "1 beats");
+        auto* direction = named<QComboBox>(o.panel, "Direction");
         choose_at(*direction, 1);
         QCOMPARE(o.timing().phrases.list[2].direction, Direction::backward);
         QCOMPARE(o.timing().phrases.list[2].fade, 15.0);
@@ -267,8 +272,8 @@ class RetimeTest : public QObject {
         QTRY_COMPARE(o.timing().phrases.list[0], before[2]);
         QCOMPARE(o.timing().phrases.list[1], before[0]);
         QVERIFY(list.item(0)->text().startsWith("1  40 to 15 backward"));
-        click_tab(o.bench, "keys");
-        click(o.bench, "Make keys of them");
+        click_tab(o.panel, "keys");
+        click(o.panel, "Make keys of them");
         QCOMPARE(o.timing().form, TimingForm::positions);
         QVERIFY(o.window.document().undo().undoText().contains("the cross-fades are gone"));
         o.undo_all();
@@ -277,22 +282,23 @@ class RetimeTest : public QObject {
     }
     void a_master_slider_has_keys_of_its_own() {
         AtRetime o;
-        click_tab(o.bench, "before and after");
-        click(o.bench, "Add a slider");
+        click_tab(o.panel, "before and after");
+        click(o.panel, "Add a slider");
         QVERIFY(o.timing().master);
         QCOMPARE(o.view.view(), MapView::slider);
         QTest::mouseDClick(&o.view, Qt::LeftButton, {}, o.at(24, 80).toPoint());
         QCOMPARE(o.timing().master->keys.size(), 3u);
         QVERIFY(close(o.timing().master->keys[1].source.value, 80, 1.01));
-        drag(o.view, o.at(o.timing().master->keys[1].at.value, o.timing().master->keys[1].source.value), o.at(24, 160)); // no further than 100 %
+        drag(o.view, o.at(o.timing().master->keys[1].at.value, o.timing().master->keys[1].source.value),
+             o.at(24, 160)); // no further than 100 %
         QVERIFY(o.timing().master->keys[1].source.value <= 100);
         o.window.viewing().set_frame(1);
         const auto traced = trace(*o.window.document().show(), 0, OutputFrame(1));
         QVERIFY(QString::fromStdString(traced->stages[2].words).startsWith("the slider at 0 %"));
-        click_tab(o.bench, "position");
+        click_tab(o.panel, "position");
         QTest::mouseDClick(&o.view, Qt::LeftButton, {}, o.at(20, 30).toPoint()); // the map itself stays editable
         QCOMPARE(o.timing().map.keys.size(), 3u);
-        click(o.bench, "Drop the slider");
+        click(o.panel, "Drop the slider");
         QVERIFY(!o.timing().master);
     }
     void mistakes_are_drawn_on_the_map() {
@@ -318,7 +324,7 @@ class RetimeTest : public QObject {
     void the_readout_says_what_happens() {
         AtRetime o;
         o.set(timing_of("1:0 15:15 25:15 45:35"));
-        auto readout = [&] { return all_text(o.bench); };
+        auto readout = [&] { return all_text(o.panel); };
         o.window.viewing().set_frame(21);
         QVERIFY2(readout().contains("held at 15 for 10 frames, 4 left"), qPrintable(readout()));
         o.set(timing_of("1:40 81:0"));
@@ -328,12 +334,12 @@ class RetimeTest : public QObject {
     void the_camera_goes_round_while_the_pose_holds() {
         AtRetime o;
         o.set(timing_of("1:0 15:14 25:14 58:47"));
-        click_tab(o.bench, "camera");
+        click_tab(o.panel, "camera");
         const Camera start = o.window.viewing().view();
-        type(o.bench, "Move from output frame", "15");
-        type(o.bench, "Move to output frame", "25");
-        type(o.bench, "Turn around the target", "0.5 turn");
-        click(o.bench, "Move");
+        type(o.panel, "Move from output frame", "15");
+        type(o.panel, "Move to output frame", "25");
+        type(o.panel, "Turn around the target", "0.5 turn");
+        click(o.panel, "Move");
         QCOMPARE(o.project().settings.camera_keys.size(), 2u);
         QVERIFY(o.window.viewing().through_camera());
         o.window.viewing().set_frame(20);
@@ -356,7 +362,7 @@ class RetimeTest : public QObject {
         QVERIFY(o.window.viewing().through_camera());
         QCOMPARE(o.list("Camera keys").count(), 3);
         o.list("Camera keys").setCurrentRow(2);
-        for (auto* b : o.bench.findChildren<QPushButton*>()) {
+        for (auto* b : o.panel.findChildren<QPushButton*>()) {
             if (b->isVisible() && b->text() == "Remove all") QTest::mouseClick(b, Qt::LeftButton);
         }
         QVERIFY(o.project().settings.camera_keys.empty());
@@ -371,12 +377,12 @@ class RetimeTest : public QObject {
             p.arrangements.push_back(more);
             return {};
         });
-        click_tab(o.bench, "timings");
+        click_tab(o.panel, "timings");
         auto& list = o.list("Timings");
         QCOMPARE(list.count(), 1);
         QVERIFY2(list.item(0)->text().contains("used by column, far quay"), qPrintable(list.item(0)->text()));
         o.window.viewing().set_arrangement(o.project().arrangements[1].id);
-        click(o.bench, "Separate copy");
+        click(o.panel, "Separate copy");
         QCOMPARE(o.project().timings.size(), 2u);
         QVERIFY(o.project().arrangements[1].timing == o.project().timings[1].id);
         const TimeMap first = o.project().timings[0].map;
@@ -384,13 +390,13 @@ class RetimeTest : public QObject {
         QTest::keyClick(&o.window, Qt::Key_H);
         QVERIFY(o.project().timings[0].map == first); // the other does not follow any more
         QVERIFY(!(o.project().timings[1].map == first));
-        type(o.bench, "Timing name", "slow");
+        type(o.panel, "Timing name", "slow");
         list.setCurrentRow(0);
-        click(o.bench, "Use it here");
+        click(o.panel, "Use it here");
         QVERIFY(o.project().arrangements[1].timing == o.project().timings[0].id);
         list.setCurrentRow(1);
         QVERIFY(list.item(1)->text().contains("used by nobody"));
-        for (auto* b : o.bench.timings().findChildren<QPushButton*>()) {
+        for (auto* b : o.panel.timings().findChildren<QPushButton*>()) {
             if (b->text() == "Remove") QTest::mouseClick(b, Qt::LeftButton);
         }
         QCOMPARE(o.project().timings.size(), 1u);
@@ -398,17 +404,17 @@ class RetimeTest : public QObject {
     void curve_files_come_and_go() {
         AtRetime o;
         o.folder.write("c.csv", "output_frame,source_frame\n1,0\n11,20\n21,4\n");
-        o.bench.timings().import_curve(QString::fromStdString(o.folder / "c.csv"));
+        o.panel.timings().import_curve(QString::fromStdString(o.folder / "c.csv"));
         QTRY_COMPARE(map_text(o.map()), "1:0 11:20 21:4");
         QVERIFY(o.window.document().undo().undoText().contains("3 keys from 3 rows"));
-        o.bench.timings().export_curve(QString::fromStdString(o.folder / "out.json"));
+        o.panel.timings().export_curve(QString::fromStdString(o.folder / "out.json"));
         QTRY_VERIFY(read_curve(o.folder / "out.json").has_value());
         QCOMPARE(map_text(read_curve(o.folder / "out.json")->timing.map), "1:0 11:20 21:4");
         o.folder.write("bad.csv", "output_frame;source_frame\n1;0,5\n");
-        o.bench.timings().import_curve(QString::fromStdString(o.folder / "bad.csv"));
+        o.panel.timings().import_curve(QString::fromStdString(o.folder / "bad.csv"));
         QTRY_VERIFY(all_text(o.window.notices()).contains("line 2"));
         QCOMPARE(map_text(o.map()), "1:0 11:20 21:4"); // nothing lost
-        o.bench.timings().export_curve(QString::fromStdString(o.folder / "c.otio"));
+        o.panel.timings().export_curve(QString::fromStdString(o.folder / "c.otio"));
         QTRY_VERIFY(o.window.notices().texts().join(" ").contains("only phrases can be written as clips"));
     }
     void a_second_pose_is_laid_over() {
@@ -419,7 +425,8 @@ class RetimeTest : public QObject {
         QTest::keyClick(&o.window, Qt::Key_O);
         QVERIFY(o.window.viewing().second_pose().has_value());
         type(o.window.scene_view(), "Frame of the second pose", "48");
-        QTRY_VERIFY_WITH_TIMEOUT(o.window.scene_view().scene()->second && o.window.scene_view().scene()->second->frame.value == 48, 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(
+            o.window.scene_view().scene()->second && o.window.scene_view().scene()->second->frame.value == 48, 5000);
         const auto scene = o.window.scene_view().scene();
         // By hand: the column's top (y = 1) leans 0.012 a frame further; RMS over its six rows of equal size.
         const double most = 0.012 * 47;
@@ -455,7 +462,8 @@ class RetimeTest : public QObject {
         choose_at(*end, 1);
         type(o.window.arrange(), "Wobble at", "20");
         o.wait_for_scene();
-        QVERIFY((o.window.scene_view().scene()->copies[0].position - still).length() < 1e-6); // let go at 20, back by 32
+        QVERIFY((o.window.scene_view().scene()->copies[0].position - still).length() <
+                1e-6); // let go at 20, back by 32
     }
 };
 GARLAND_TEST_CASE(RetimeTest)

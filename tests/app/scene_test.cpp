@@ -19,7 +19,8 @@ Pose cloth(int side, double phase) {
     for (int z = 0; z < side; ++z) {
         for (int x = 0; x < side; ++x) {
             const double u = 4.0 * x / (side - 1) - 2, v = 4.0 * z / (side - 1) - 2;
-            const double y = 1.5 + 0.3 * std::sin(1.7 * u + phase) + 0.12 * std::sin(6 * v + 2 * phase) + 0.03 * std::sin(23 * (u + v));
+            const double y = 1.5 + 0.3 * std::sin(1.7 * u + phase) + 0.12 * std::sin(6 * v + 2 * phase) +
+                             0.03 * std::sin(23 * (u + v));
             pose.points.emplace_back(static_cast<float>(u), static_cast<float>(y), static_cast<float>(v));
             pose.colours.emplace_back(1.0f, 0.1f, 0.1f);
             if (x + 1 == side || z + 1 == side) continue;
@@ -37,7 +38,9 @@ struct InScene {
     MainWindow window;
     explicit InScene(const std::vector<Pose>& frames, int copies, double spacing = 5) {
         for (std::size_t f = 0; f < frames.size(); ++f) {
-            if (!write_ply(folder / numbered("cloth.", static_cast<int>(f), 4, ".ply"), frames[f], PlyForm::little_endian, Existing::replace)) qFatal("not written");
+            if (!write_ply(folder / numbered("cloth.", static_cast<int>(f), 4, ".ply"), frames[f],
+                           PlyForm::little_endian, Existing::replace))
+                qFatal("not written");
         }
         window.resize(1280, 800);
         window.show();
@@ -50,7 +53,10 @@ struct InScene {
             p.arrangements[0].spacing = spacing;
             return {};
         });
-        wait([&] { return window.scene_view().scene() && static_cast<int>(window.scene_view().scene()->copies.size()) == copies; });
+        wait([&] {
+            return window.scene_view().scene() &&
+                   static_cast<int>(window.scene_view().scene()->copies.size()) == copies;
+        });
         window.document().undo().setClean();
     }
     void wait(const std::function<bool()>& ready) {
@@ -74,12 +80,14 @@ struct InScene {
         const double ratio = picture.width() / static_cast<double>(canvas().width());
         for (int j = 0; j < across; ++j) {
             for (int i = 0; i < across; ++i) {
-                const QPoint at(where.x() + where.width() * (2 * i + 1) / (2 * across), where.y() + where.height() * (2 * j + 1) / (2 * across));
+                const QPoint at(where.x() + where.width() * (2 * i + 1) / (2 * across),
+                                where.y() + where.height() * (2 * j + 1) / (2 * across));
                 const QPointF middle = QPointF(at) + QPointF(0.5, 0.5);
                 const bool seen = red(picture.pixel((middle * ratio).toPoint()));
                 if (seen == hit(middle)) continue;
                 bool edge = false;
-                for (const QPointF d : {QPointF(1.5, 0), QPointF(-1.5, 0), QPointF(0, 1.5), QPointF(0, -1.5)}) edge |= hit(middle + d) == seen;
+                for (const QPointF d : {QPointF(1.5, 0), QPointF(-1.5, 0), QPointF(0, 1.5), QPointF(0, -1.5)})
+                    edge |= hit(middle + d) == seen;
                 n += !edge;
             }
         }
@@ -93,7 +101,8 @@ class SceneTest : public QObject {
     Q_OBJECT
   private slots:
     void levels_say_how_far_they_are_off() {
-        // Over one pose, and over another with the same faces: the error told is at least the one measured at every point.
+        // Over one pose, and over another with the same faces: the error told is at least the one measured at every
+        // point.
         const Pose first = cloth(80, 0), other = cloth(80, 2);
         const auto faces = with_levels(first);
         QVERIFY(faces->levels.size() >= 6);
@@ -108,19 +117,22 @@ class SceneTest : public QObject {
                 const auto& level = faces->levels[l];
                 std::vector<char> met(pose->points.size(), 0);
                 for (std::size_t t = level.first; t < level.first + level.count; t += 3) {
-                    const V3f &a = pose->points[faces->indices[t]], &b = pose->points[faces->indices[t + 1]], &c = pose->points[faces->indices[t + 2]];
+                    const V3f &a = pose->points[faces->indices[t]], &b = pose->points[faces->indices[t + 1]],
+                              &c = pose->points[faces->indices[t + 2]];
                     const double area = (b.x - a.x) * (c.z - a.z) - (c.x - a.x) * (b.z - a.z);
                     if (std::abs(area) < 1e-12) continue;
                     for (std::size_t i = 0; i < pose->points.size(); ++i) {
                         const V3f& p = pose->points[i];
-                        const double v = ((p.x - a.x) * (c.z - a.z) - (c.x - a.x) * (p.z - a.z)) / area, w = ((b.x - a.x) * (p.z - a.z) - (p.x - a.x) * (b.z - a.z)) / area;
+                        const double v = ((p.x - a.x) * (c.z - a.z) - (c.x - a.x) * (p.z - a.z)) / area,
+                                     w = ((b.x - a.x) * (p.z - a.z) - (p.x - a.x) * (b.z - a.z)) / area;
                         if (v < -1e-6 || w < -1e-6 || v + w > 1 + 1e-6) continue;
                         met[i] = 1;
                         worst = std::max(worst, std::abs(a.y + v * (b.y - a.y) + w * (c.y - a.y) - p.y));
                     }
                 }
                 QVERIFY(std::count(met.begin(), met.end(), 1) > static_cast<long>(met.size() * 9 / 10));
-                QVERIFY2(errors[l] > worst * 0.6 && errors[l] < worst * 4 + 1e-3, qPrintable(QString("level %1: told %2, measured %3").arg(l).arg(errors[l]).arg(worst)));
+                QVERIFY2(errors[l] > worst * 0.6 && errors[l] < worst * 4 + 1e-3,
+                         qPrintable(QString("level %1: told %2, measured %3").arg(l).arg(errors[l]).arg(worst)));
             }
         }
     }
@@ -131,7 +143,8 @@ class SceneTest : public QObject {
             if (n < 100) continue;
             std::vector<int> tenths(10);
             for (std::size_t i = 0; i < n / 5; ++i) ++tenths[order[i] * 10ull / n];
-            for (int t : tenths) QVERIFY(std::abs(t - static_cast<double>(n) / 50) <= std::max(2.0, static_cast<double>(n) / 500));
+            for (int t : tenths)
+                QVERIFY(std::abs(t - static_cast<double>(n) / 50) <= std::max(2.0, static_cast<double>(n) / 500));
         }
     }
     void a_big_cloth_is_what_its_points_say() {
@@ -200,7 +213,8 @@ class SceneTest : public QObject {
         const double coarse = share(o.canvas().grabFramebuffer()), whole = share(o.refined());
         QVERIFY(o.window.scene_view().drawn().whole());
         QCOMPARE(o.window.scene_view().drawn().dots, 4 * 216'000);
-        QVERIFY2(whole > 0.02 && std::abs(coarse - whole) < 0.25 * whole, qPrintable(QString("%1 %2").arg(coarse).arg(whole)));
+        QVERIFY2(whole > 0.02 && std::abs(coarse - whole) < 0.25 * whole,
+                 qPrintable(QString("%1 %2").arg(coarse).arg(whole)));
     }
     void a_lost_context_is_made_anew() {
         InScene o({cloth(40, 0)}, 3);
@@ -219,7 +233,8 @@ class SceneTest : public QObject {
         const QImage after = o.refined();
         int differ = 0;
         for (int y = 0; y < std::min(before.height(), after.height()); y += 3) {
-            for (int x = 0; x < std::min(before.width(), after.width()); x += 3) differ += InScene::red(before.pixel(x, y)) != InScene::red(after.pixel(x, y));
+            for (int x = 0; x < std::min(before.width(), after.width()); x += 3)
+                differ += InScene::red(before.pixel(x, y)) != InScene::red(after.pixel(x, y));
         }
         QVERIFY(differ < 20);
     }

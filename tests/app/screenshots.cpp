@@ -1,13 +1,13 @@
 // Pictures of each main view from the demo data: screenshots PROJECT FOLDER. Run by packaging/screenshots.
-#include "app/benches/arrange/arrange_bench.h"
-#include "app/benches/check/check_bench.h"
-#include "app/benches/gather/gather_bench.h"
-#include "app/benches/handoff/handoff_bench.h"
-#include "app/benches/loop/loop_bench.h"
-#include "app/benches/retime/retime_bench.h"
 #include "app/lanes/lanes_view.h"
-#include "app/shell/main_window.h"
+#include "app/panels/arrange/arrange_panel.h"
+#include "app/panels/check/check_panel.h"
+#include "app/panels/gather/gather_panel.h"
+#include "app/panels/handoff/handoff_panel.h"
+#include "app/panels/loop/loop_panel.h"
+#include "app/panels/retime/retime_panel.h"
 #include "app/scene_view/scene_view.h"
+#include "app/shell/main_window.h"
 #include "app/theme/tokens.h"
 
 #include <QApplication>
@@ -53,15 +53,17 @@ int main(int argc, char** argv) {
     auto shoot = [&](const QString& name) {
         settle();
         // The screen itself, so that the Scene is what the graphics driver really showed.
-        for (int i = 0; i < 400 && window.scene_view().has_graphics() && !window.scene_view().refined(); ++i) QTest::qWait(25); // the picture as it is, once it stands
-        QTest::qWait(100); // and what is said about it
+        for (int i = 0; i < 400 && window.scene_view().has_graphics() && !window.scene_view().refined(); ++i)
+            QTest::qWait(25); // the picture as it is, once it stands
+        QTest::qWait(100);    // and what is said about it
         const QPixmap picture = window.screen()->grabWindow(0, window.x(), window.y(), window.width(), window.height());
         return picture.save(folder + '/' + name + ".png");
     };
     bool fine = true;
     if (window.document().project().settings.name == "Along the canal") { // copies of every kind
         const auto& arrangements = window.document().project().arrangements;
-        for (int i = 0; i < 200 && window.document().show()->copies() < 500; ++i) QTest::qWait(50); // what carries copies is learned
+        for (int i = 0; i < 200 && window.document().show()->copies() < 500; ++i)
+            QTest::qWait(50); // what carries copies is learned
         window.viewing().set_frame(60);
         window.viewing().set_arrangement(arrangements[0].id);
         window.set_step(3);
@@ -87,7 +89,7 @@ int main(int argc, char** argv) {
         window.set_step(0);
         QTest::qWait(3000); // all strips
         fine &= shoot("gather-quay");
-        auto* scroll = window.findChild<GatherBench*>()->findChild<QScrollArea*>();
+        auto* scroll = window.findChild<GatherPanel*>()->findChild<QScrollArea*>();
         scroll->verticalScrollBar()->setValue(scroll->verticalScrollBar()->maximum() * 2 / 5);
         fine &= shoot("gather-kinds");
         scroll->verticalScrollBar()->setValue(0);
@@ -134,10 +136,11 @@ int main(int argc, char** argv) {
     edit("phrases", [](Project& p) {
         Timing& t = p.timings[0];
         t.form = TimingForm::phrases;
-        t.phrases = {OutputFrame(1), {{SourceFrame(0), SourceFrame(14)},
-                                      {SourceFrame(15), SourceFrame(15), Direction::forward, 10},
-                                      {SourceFrame(16), SourceFrame(60), Direction::forward, 1, 0.5, 6},
-                                      {SourceFrame(0), SourceFrame(60), Direction::backward}}};
+        t.phrases = {OutputFrame(1),
+                     {{SourceFrame(0), SourceFrame(14)},
+                      {SourceFrame(15), SourceFrame(15), Direction::forward, 10},
+                      {SourceFrame(16), SourceFrame(60), Direction::forward, 1, 0.5, 6},
+                      {SourceFrame(0), SourceFrame(60), Direction::backward}}};
         t.map = {};
         t.before = {OutsideMode::repeat, 0};
         t.after = {OutsideMode::repeat, 0};
@@ -146,7 +149,8 @@ int main(int argc, char** argv) {
     window.viewing().set_frame(21);
     fine &= shoot("retime-phrases");
     edit("camera", [](Project& p) {
-        const auto keys = moved({}, p.settings.camera, OutputFrame(16), OutputFrame(26), {60, 8, 0.8, V3d(0), Toward::linear});
+        const auto keys =
+            moved({}, p.settings.camera, OutputFrame(16), OutputFrame(26), {60, 8, 0.8, V3d(0), Toward::linear});
         if (keys) p.settings.camera_keys = *keys;
     });
     window.viewing().look_through_camera(true);
@@ -181,7 +185,7 @@ int main(int argc, char** argv) {
     window.handoff().set_folder("/tmp/festival/written");
     fine &= shoot("hand-off");
     window.set_step(2);
-    auto& loop = *window.findChild<LoopBench*>();
+    auto& loop = *window.findChild<LoopPanel*>();
     for (int i = 0; i < 400 && !(loop.exact() && loop.seam()); ++i) QTest::qWait(25);
     loop.close_it();
     window.viewing().set_colour(ColourMode::source_frame);

@@ -1,13 +1,13 @@
-// Arrange and Vary as a person uses them: kinds and paths, spreads with their patterns, twins, meeting, single-outs; the
-// model and what is seen of it.
+// Arrange and Vary as a person uses them: kinds and paths, spreads with their patterns, twins, meeting, single-outs;
+// the model and what is seen of it.
 #include "driving.h"
 
-#include "app/benches/arrange/arrange_bench.h"
-#include "app/benches/arrange/plan_view.h"
-#include "app/benches/vary/histogram.h"
-#include "app/benches/vary/spread_card.h"
-#include "app/benches/vary/vary_bench.h"
 #include "app/lanes/lanes_view.h"
+#include "app/panels/arrange/arrange_panel.h"
+#include "app/panels/arrange/plan_view.h"
+#include "app/panels/vary/histogram.h"
+#include "app/panels/vary/spread_card.h"
+#include "app/panels/vary/vary_panel.h"
 #include "app/shell/rail.h"
 #include "app/widgets/curve_edit.h"
 
@@ -22,15 +22,16 @@ using namespace garland::testing;
 namespace {
 
 struct AtWork : Opened {
-    ArrangeBench& arranging;
-    VaryBench& varying;
-    explicit AtWork(int step, int copies = 12) : Opened(copies), arranging(*window.findChild<ArrangeBench*>()), varying(*window.findChild<VaryBench*>()) { window.set_step(step); }
+    ArrangePanel& arranging;
+    VaryPanel& varying;
+    explicit AtWork(int step, int copies = 12)
+        : Opened(copies), arranging(*window.findChild<ArrangePanel*>()), varying(*window.findChild<VaryPanel*>()) {
+        window.set_step(step);
+    }
     const Arrangement& first() { return project().arrangements[0]; }
     const ArrangementShow& shown() { return window.document().show()->arrangements[0]; }
     const Spread& spread(std::size_t i = 0) { return first().spreads.at(i); }
-    void wait_for_twins() {
-        QTRY_VERIFY_WITH_TIMEOUT(window.viewing().twins().current(), 10000);
-    }
+    void wait_for_twins() { QTRY_VERIFY_WITH_TIMEOUT(window.viewing().twins().current(), 10000); }
 };
 
 } // namespace
@@ -45,7 +46,8 @@ class VaryTest : public QObject {
             QCOMPARE(QString(to_text(o.first().kind)), QString(kind));
             QVERIFY(o.window.document().show()->copies() >= 6);
             o.wait_for_scene();
-            QCOMPARE(static_cast<std::int64_t>(o.window.scene_view().scene()->copies.size()), o.window.document().show()->copies());
+            QCOMPARE(static_cast<std::int64_t>(o.window.scene_view().scene()->copies.size()),
+                     o.window.document().show()->copies());
         }
         click_tab(o.arranging, "scatter"); // nothing else to stand on: refused, told, nothing lost
         QCOMPARE(o.first().kind, ArrangementKind::curve);
@@ -65,7 +67,8 @@ class VaryTest : public QObject {
         QWidget* canvas = o.window.scene_view().findChild<SceneCanvas*>();
         o.window.scene_view().orbit().camera = {V3d(0, 0, 0), 12, 0, 60, 40};
         const QPoint middle = canvas->rect().center();
-        for (const QPoint& p : {QPoint(-150, 40), QPoint(0, -40), QPoint(150, 40)}) QTest::mouseClick(canvas, Qt::LeftButton, Qt::NoModifier, middle + p);
+        for (const QPoint& p : {QPoint(-150, 40), QPoint(0, -40), QPoint(150, 40)})
+            QTest::mouseClick(canvas, Qt::LeftButton, Qt::NoModifier, middle + p);
         QCOMPARE(o.window.viewing().drawn().size(), std::size_t(3));
         QVERIFY(all_text(o.window.scene_view()).contains("3 points"));
         QTest::keyClick(canvas, Qt::Key_Backspace);
@@ -98,7 +101,8 @@ class VaryTest : public QObject {
         QCOMPARE(o.window.document().undo().count(), steps + 1);
         plan->grab();
         const std::size_t points = o.first().path.size();
-        QTest::mouseDClick(plan, Qt::LeftButton, Qt::NoModifier, plan->pixel(to_scene(o.first(), o.first().path[1])).toPoint());
+        QTest::mouseDClick(plan, Qt::LeftButton, Qt::NoModifier,
+                           plan->pixel(to_scene(o.first(), o.first().path[1])).toPoint());
         QCOMPARE(o.first().path.size(), points - 1);
         // and a copy is picked by a click on it, everywhere at once
         plan->grab();
@@ -139,9 +143,11 @@ class VaryTest : public QObject {
         QVERIFY(o.shown().clocks[6].delay > 20); // half way along the order it is as late as the last
         drag(*curve, curve->pixel(o.spread().curve[1].at, o.spread().curve[1].value), curve->pixel(0.5, 0));
         QVERIFY(o.shown().clocks[6].delay < 4);
-        QTest::mouseClick(curve, Qt::RightButton, Qt::NoModifier, curve->pixel(o.spread().curve[1].at, o.spread().curve[1].value).toPoint());
+        QTest::mouseClick(curve, Qt::RightButton, Qt::NoModifier,
+                          curve->pixel(o.spread().curve[1].at, o.spread().curve[1].value).toPoint());
         QCOMPARE(o.spread().curve[1].toward, Toward::smooth);
-        QTest::mouseDClick(curve, Qt::LeftButton, Qt::NoModifier, curve->pixel(o.spread().curve[1].at, o.spread().curve[1].value).toPoint());
+        QTest::mouseDClick(curve, Qt::LeftButton, Qt::NoModifier,
+                           curve->pixel(o.spread().curve[1].at, o.spread().curve[1].value).toPoint());
         QCOMPARE(o.spread().curve.size(), std::size_t(2));
     }
     void a_pattern_is_seen_before_it_counts() {
@@ -204,7 +210,8 @@ class VaryTest : public QObject {
         o.wait_for_twins();
         QTRY_VERIFY(all_text(o.varying).contains("have a twin"));
         QVERIFY(o.window.viewing().twins().now().twins() > 5);
-        QTest::mouseClick(named<QCheckBox>(o.varying, "Keep delays between limits"), Qt::LeftButton); // between limits that are too near: told, nothing moved
+        QTest::mouseClick(named<QCheckBox>(o.varying, "Keep delays between limits"),
+                          Qt::LeftButton); // between limits that are too near: told, nothing moved
         type(o.varying, "Latest delay", "9");
         click(o.varying, "Pull apart");
         QTRY_VERIFY(all_text(o.window.notices()).contains("there is room for 10 copies"));
@@ -225,12 +232,14 @@ class VaryTest : public QObject {
         AtWork o(4, 6);
         click(o.varying, "Add delay");
         type(o.varying, "To", "40");
+        click_tab(o.varying, "meet");
         type(o.varying, "at frame", "30");
         type(o.varying, "easing over", "10");
         click(o.varying, "Meet");
         QVERIFY(!o.spread().amount.empty());
         for (std::int64_t c = 1; c < 6; ++c) {
-            QCOMPARE(trace(*o.window.document().show(), c, OutputFrame(30))->values.moment.source, trace(*o.window.document().show(), 0, OutputFrame(30))->values.moment.source);
+            QCOMPARE(trace(*o.window.document().show(), c, OutputFrame(30))->values.moment.source,
+                     trace(*o.window.document().show(), 0, OutputFrame(30))->values.moment.source);
         }
         QVERIFY(all_text(o.varying).contains("agree at output frame 30"));
         o.wait_for_twins();
@@ -283,7 +292,8 @@ class VaryTest : public QObject {
         o.wait_for_scene();
         const auto standing = places_at(o.shown(), OutputFrame(20));
         for (const SceneCopy& c : o.window.scene_view().scene()->copies) {
-            if (c.arrangement->id == o.first().id) QVERIFY((V3d(c.position) - standing->places[c.index].position).length() < 1e-5);
+            if (c.arrangement->id == o.first().id)
+                QVERIFY((V3d(c.position) - standing->places[c.index].position).length() < 1e-5);
         }
         click(o.arranging, "Hide it itself");
         QVERIFY(o.project().arrangements[1].hidden);
@@ -307,14 +317,19 @@ class VaryTest : public QObject {
         });
         auto* lanes = o.window.findChild<LanesView*>();
         const ArrangementShow& a = o.shown();
-        const std::map<LaneSort, std::function<double(std::size_t)>> values{{LaneSort::x, [&](std::size_t i) { return a.places[i].position.x; }},
-                                                                            {LaneSort::delay, [&](std::size_t i) { return a.clocks[i].delay; }},
-                                                                            {LaneSort::speed, [&](std::size_t i) { return a.clocks[i].rate; }},
-                                                                            {LaneSort::size, [&](std::size_t i) { return a.places[i].size; }},
-                                                                            {LaneSort::turn, [&](std::size_t i) { return a.places[i].turn; }}};
+        const std::map<LaneSort, std::function<double(std::size_t)>> values{
+            {LaneSort::x, [&](std::size_t i) { return a.places[i].position.x; }},
+            {LaneSort::delay, [&](std::size_t i) { return a.clocks[i].delay; }},
+            {LaneSort::speed, [&](std::size_t i) { return a.clocks[i].rate; }},
+            {LaneSort::size, [&](std::size_t i) { return a.places[i].size; }},
+            {LaneSort::turn, [&](std::size_t i) { return a.places[i].turn; }}};
         for (const auto& [sort, value] : values) {
-            choose(*lanes, "Sort rows by", QStringList{"order", "place, x", "height", "place, z", "delay", "speed", "size", "turn"}[static_cast<int>(sort)]);
-            for (std::int64_t r = 1; r < 8; ++r) QVERIFY(value(static_cast<std::size_t>(lanes->copy_of_row(r))) >= value(static_cast<std::size_t>(lanes->copy_of_row(r - 1))));
+            choose(*lanes, "Sort rows by",
+                   QStringList{"order", "place, x", "height", "place, z", "delay", "speed", "size",
+                               "turn"}[static_cast<int>(sort)]);
+            for (std::int64_t r = 1; r < 8; ++r)
+                QVERIFY(value(static_cast<std::size_t>(lanes->copy_of_row(r))) >=
+                        value(static_cast<std::size_t>(lanes->copy_of_row(r - 1))));
         }
         // By likeness, copies that show nearly the same stand beside each other.
         o.window.document().edit("two groups", [&](Project& p) -> Result<void> {
@@ -347,7 +362,8 @@ class VaryTest : public QObject {
                 dots.points.emplace_back(static_cast<float>(0.05 * f), 0.2f, static_cast<float>(i));
                 dots.ids.push_back(i);
             }
-            QVERIFY(write_ply(o.folder / numbered("dots.", f, 4, ".ply"), dots, PlyForm::little_endian, Existing::replace));
+            QVERIFY(
+                write_ply(o.folder / numbered("dots.", f, 4, ".ply"), dots, PlyForm::little_endian, Existing::replace));
         }
         QSignalSpy added(&o.window.document(), &Document::source_added);
         drop(o.window, {QString::fromStdString(o.folder / "dots.0000.ply")});

@@ -5,21 +5,21 @@
 
 #include "app/driving.h"
 
-#include "app/benches/arrange/arrange_bench.h"
-#include "app/benches/check/check_bench.h"
-#include "app/benches/gather/gather_bench.h"
-#include "app/benches/handoff/handoff_bench.h"
-#include "app/benches/retime/retime_bench.h"
-#include "app/benches/vary/vary_bench.h"
 #include "app/lanes/lanes_view.h"
-#include "app/shell/main_window.h"
+#include "app/panels/arrange/arrange_panel.h"
+#include "app/panels/check/check_panel.h"
+#include "app/panels/gather/gather_panel.h"
+#include "app/panels/handoff/handoff_panel.h"
+#include "app/panels/retime/retime_panel.h"
+#include "app/panels/vary/vary_panel.h"
 #include "app/scene_view/scene_view.h"
+#include "app/shell/main_window.h"
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
-#include "io/bake.h"
-#include "io/ply.h"
-#include "io/project_file.h"
-#include "io/series.h"
+#include "io/files/series.h"
+#include "io/handoff/bake.h"
+#include "io/ply/ply.h"
+#include "io/project/project_file.h"
 
 #include <QApplication>
 #include <QCheckBox>
@@ -60,7 +60,7 @@ class WindowTest : public QObject {
         window.viewing().set_frame(20);
         QTest::keyClick(&window, Qt::Key_H, Qt::ShiftModifier);
         QCOMPARE(window.document().project().timings[0].map.keys.size(), std::size_t(2)); // choosing holds nothing yet
-        type(window.retime(), "Frames to hold", "10"); // and Return does
+        type(window.retime(), "Frames to hold", "10");                                    // and Return does
         QCOMPARE(map_text(window.document().project().timings[0].map), "1:0 20:19 30:19 58:47");
         click_tab(window.retime(), "before and after");
         auto* after = named<QComboBox>(window.retime(), "After the timing");
@@ -98,7 +98,7 @@ class WindowTest : public QObject {
         type(window.handoff(), "Last frame to write", "33");
         QTRY_VERIFY_WITH_TIMEOUT(all_text(window.handoff()).contains("6 files, about"), 5000);
         activate(window);
-        QSignalSpy written(&window.handoff(), &HandoffBench::written);
+        QSignalSpy written(&window.handoff(), &HandoffPanel::written);
         QTest::keyClick(&window, Qt::Key_Return, Qt::ControlModifier);
         QVERIFY(written.wait(20000));
         QTRY_VERIFY(all_text(window.handoff()).contains("Read back: every file"));
@@ -132,7 +132,8 @@ class WindowTest : public QObject {
         type(o.window.check(), "Why it is ignored", "one flock");
         QTRY_COMPARE(o.project().settings.ignored.at(0).reason, std::string("one flock"));
         click(o.window.check(), "Report again");
-        QTRY_VERIFY_WITH_TIMEOUT(o.project().settings.ignored.empty() && o.window.rail().button(5)->badge() == before, 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(o.project().settings.ignored.empty() && o.window.rail().button(5)->badge() == before,
+                                 5000);
         for (int i = 0; i < 3; ++i) o.window.document().undo().undo();
         QVERIFY(o.project().settings.ignored.empty());
     }
@@ -156,10 +157,13 @@ class WindowTest : public QObject {
 
     void a_fast_copy_takes_the_sources_place() {
         Opened o;
-        o.window.document().fast_copy(o.project().sources[0].id, {o.folder / "fast", NpyType::f32, true, Existing::replace});
-        QTRY_COMPARE_WITH_TIMEOUT(QFileInfo(QString::fromStdString(o.project().sources[0].path)).fileName(), "fast.ply", 10000);
+        o.window.document().fast_copy(o.project().sources[0].id,
+                                      {o.folder / "fast", NpyType::f32, true, Existing::replace});
+        QTRY_COMPARE_WITH_TIMEOUT(QFileInfo(QString::fromStdString(o.project().sources[0].path)).fileName(), "fast.ply",
+                                  10000);
         QVERIFY(!o.project().sources[0].first); // the copy keeps the frames' numbers itself
-        QTRY_COMPARE(o.window.document().sources().begin()->second.source->facts().format, "PLY and NumPy array, fast copy");
+        QTRY_COMPARE(o.window.document().sources().begin()->second.source->facts().format,
+                     "PLY and NumPy array, fast copy");
         o.wait_for_scene();
         QVERIFY(close(o.window.scene_view().scene()->poses[0]->box.max.y, 1, 1e-5));
     }

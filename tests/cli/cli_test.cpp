@@ -4,10 +4,10 @@
 #include "support/files.h"
 #include "support/notation.h"
 
-#include "io/ply.h"
-#include "io/project_file.h"
-#include "io/series.h"
-#include "io/timing_table.h"
+#include "io/files/series.h"
+#include "io/ply/ply.h"
+#include "io/project/project_file.h"
+#include "io/tables/timing_table.h"
 
 #include <QCryptographicHash>
 #include <nlohmann/json.hpp>
@@ -132,8 +132,11 @@ class CliTest : public QObject {
     void a_fast_copy_is_written_and_compared() {
         Folder folder;
         const QString stem = q(folder / "small");
-        const Json dry = run({"fast-copy", q(demo_ / "lantern.npy"), "--out", stem, "--half", "--no-velocities", "--dry-run", "--json"}).json();
-        const Answer a = run({"fast-copy", q(demo_ / "lantern.npy"), "--out", stem, "--half", "--no-velocities", "--json"});
+        const Json dry = run({"fast-copy", q(demo_ / "lantern.npy"), "--out", stem, "--half", "--no-velocities",
+                              "--dry-run", "--json"})
+                             .json();
+        const Answer a =
+            run({"fast-copy", q(demo_ / "lantern.npy"), "--out", stem, "--half", "--no-velocities", "--json"});
         QCOMPARE(a.code, 0);
         QCOMPARE(a.json()["frames"].get<int>(), 96);
         QVERIFY(a.json()["largest_difference"].get<double>() < 0.001); // half floats near one metre

@@ -3,7 +3,7 @@
 #include "support/files.h"
 #include "support/notation.h"
 
-#include "io/project_file.h"
+#include "io/project/project_file.h"
 
 #include <set>
 
@@ -23,7 +23,9 @@ class CliCopiesTest : public QObject {
         const Answer a = run({"demo", QString::fromStdString(folder_.path()), "--only", "canal", "--quiet"});
         QVERIFY2(a.code == 0, qPrintable(a.err));
     }
-    void init() { QVERIFY(save_project(folder_ / "p.garland", *load_project(folder_ / "canal.garland"), Existing::replace)); }
+    void init() {
+        QVERIFY(save_project(folder_ / "p.garland", *load_project(folder_ / "canal.garland"), Existing::replace));
+    }
     void the_demo_is_what_it_says() {
         Project p = project();
         QCOMPARE(near(p).count + p.arrangements[1].count, 400);
@@ -33,16 +35,22 @@ class CliCopiesTest : public QObject {
         QCOMPARE(ring.size(), std::size_t(1));
         const auto early = run({"table", path("p.garland"), "--frames", "10:10", "--json"}).json()["rows"];
         std::set<double> apart, afloat;
-        for (std::size_t i = early.size() - 16; i < early.size(); ++i) apart.insert(early[i]["source_frame"].get<double>());
+        for (std::size_t i = early.size() - 16; i < early.size(); ++i)
+            apart.insert(early[i]["source_frame"].get<double>());
         QVERIFY(apart.size() > 8);
         int there = 0; // petals that are not born yet carry nothing
         for (std::size_t i = 400 + 63; i < early.size() - 16; ++i) there += early[i]["visible"].get<bool>();
         QVERIFY(there > 0 && there < static_cast<int>(early.size()) - 400 - 63 - 16);
     }
     void every_kind_is_arranged() {
-        for (const QStringList& words : {QStringList{"--kind", "line", "--count", "7"}, {"--kind", "grid", "--columns", "4", "--rows", "3"}, {"--kind", "box", "--columns", "2", "--rows", "2", "--layers", "2"},
-                                         {"--kind", "rings", "--count", "5", "--rows", "2", "--radius", "1"}, {"--along", "0,0,0 4,0,0 4,0,4", "--count", "9", "--closed", "on"},
-                                         {"--kind", "scatter", "--carrier", "pinwheel", "--count", "20", "--apart", "0.01"}, {"--kind", "points", "--carrier", "petals", "--facing", "velocity"}}) {
+        for (const QStringList& words :
+             {QStringList{"--kind", "line", "--count", "7"},
+              {"--kind", "grid", "--columns", "4", "--rows", "3"},
+              {"--kind", "box", "--columns", "2", "--rows", "2", "--layers", "2"},
+              {"--kind", "rings", "--count", "5", "--rows", "2", "--radius", "1"},
+              {"--along", "0,0,0 4,0,0 4,0,4", "--count", "9", "--closed", "on"},
+              {"--kind", "scatter", "--carrier", "pinwheel", "--count", "20", "--apart", "0.01"},
+              {"--kind", "points", "--carrier", "petals", "--facing", "velocity"}}) {
             const Answer a = at(QStringList{"arrange"} + words);
             QVERIFY2(a.code == 0, qPrintable(a.err));
             QVERIFY2(a.out.contains("cop"), qPrintable(a.out));
@@ -56,8 +64,31 @@ class CliCopiesTest : public QObject {
         QCOMPARE(near(p).path.size(), std::size_t(3));
     }
     void everything_else_of_an_arrangement() {
-        const Answer a = at({"arrange", "--order", "random", "--order-seed", "4", "--jitter", "0.1,0,0.1", "--jitter-size", "0.2", "--width", "0:1 smooth 1:2", "--target", "1:0,0,0 48:4,0,0",
-                             "--variant", "pinwheel:0.5", "--own-weight", "2", "--start", "at a frame", "--start-frame", "20", "--passes", "3", "--hidden-until-start", "on"});
+        const Answer a = at({"arrange",
+                             "--order",
+                             "random",
+                             "--order-seed",
+                             "4",
+                             "--jitter",
+                             "0.1,0,0.1",
+                             "--jitter-size",
+                             "0.2",
+                             "--width",
+                             "0:1 smooth 1:2",
+                             "--target",
+                             "1:0,0,0 48:4,0,0",
+                             "--variant",
+                             "pinwheel:0.5",
+                             "--own-weight",
+                             "2",
+                             "--start",
+                             "at a frame",
+                             "--start-frame",
+                             "20",
+                             "--passes",
+                             "3",
+                             "--hidden-until-start",
+                             "on"});
         QVERIFY2(a.code == 0, qPrintable(a.err));
         Project p = project();
         QCOMPARE(near(p).order.by, OrderBy::random);
@@ -74,7 +105,8 @@ class CliCopiesTest : public QObject {
         QCOMPARE(project().arrangements.size(), p.arrangements.size() - 1);
     }
     void spreads_are_added_changed_and_removed() {
-        Answer a = at({"spread", "--add", "--target", "speed", "--driver", "gradient", "--from", "-5", "--to", "5", "--axis", "0,0,1", "--curve", "0:0 smooth 1:1", "--amount", "1:1 96:0"});
+        Answer a = at({"spread", "--add", "--target", "speed", "--driver", "gradient", "--from", "-5", "--to", "5",
+                       "--axis", "0,0,1", "--curve", "0:0 smooth 1:1", "--amount", "1:1 96:0"});
         QVERIFY2(a.code == 0, qPrintable(a.err));
         Project p = project();
         QCOMPARE(near(p).spreads.size(), std::size_t(3));
@@ -99,13 +131,16 @@ class CliCopiesTest : public QObject {
         QVERIFY2(out.code == 0 && out.out.contains("same values"), qPrintable(out.err));
         const auto parts = run({"info", path("pinwheel.glb"), "--json"}).json()["parts"];
         QVERIFY(parts.size() > 1);
-        const Answer part = edit({"single-out", "--arrangement", "pinwheels on the square", "--part", QString::fromStdString(parts[1].get<std::string>())});
+        const Answer part = edit({"single-out", "--arrangement", "pinwheels on the square", "--part",
+                                  QString::fromStdString(parts[1].get<std::string>())});
         QVERIFY2(part.code == 0, qPrintable(part.err));
         QCOMPARE(run({"check", path("p.garland"), "--json"}).json().contains("findings"), true);
     }
     void copies_meet_and_are_told_to_run_backward() {
         Answer a = at({"meet", "--at", "120", "--ease", "20"});
-        QVERIFY2(a.code == 0 && a.out.contains("run backward between output frames") && a.out.contains("would be long enough"), qPrintable(a.out + a.err));
+        QVERIFY2(a.code == 0 && a.out.contains("run backward between output frames") &&
+                     a.out.contains("would be long enough"),
+                 qPrintable(a.out + a.err));
         QVERIFY(at({"meet", "--off"}).code == 0);
         Project p = project();
         QVERIFY(near(p).spreads[0].amount.empty());
@@ -124,15 +159,29 @@ class CliCopiesTest : public QObject {
         const std::string before = folder_.read("p.garland");
         auto refused = [&](const QStringList& words, const char* says) {
             const Answer a = at(words);
-            return a.code == 1 && (says[0] == 0 || a.err.contains(says)) && folder_.read("p.garland") == before ? QString() : a.err + a.out;
+            return a.code == 1 && (says[0] == 0 || a.err.contains(says)) && folder_.read("p.garland") == before
+                       ? QString()
+                       : a.err + a.out;
         };
         const std::pair<QStringList, const char*> all[] = {
-            {{"arrange", "--count", "10000000"}, "more than one arrangement may have"}, {{"arrange", "--count", "0"}, "at least one copy"}, {{"arrange", "--along", "1,1,1 1,1,1"}, "no length"},
-            {{"arrange", "--kind", "spiral"}, "write one of"},      {{"arrange", "--carrier", "boat"}, "no source \"boat\""}, {{"arrange", "--kind", "scatter", "--carrier", "petals"}, "no faces"},
-            {{"arrange", "--origin", "0,nan,0"}, "not a place"},    {{"arrange", "--path", path("p.garland")}, "no path can be read"}, {{"arrange", "--width", "0:0"}, "outside"},
-            {{"spread", "--number", "9", "--to", "3"}, "no spread 9"}, {{"spread", "--add", "--driver", "attribute"}, "attribute's name"}, {{"spread", "--add", "--target", "speed", "--from", "-100"}, "above"},
-            {{"spread", "--add", "--amount", "5:1 2:0"}, "key 2"},  {{"nudge", "--copies", "900", "--by", "1"}, "no copy 900"}, {{"nudge", "--by", "1"}, "which copies"},
-            {{"single-out"}, "either copies or a part"},            {{"single-out", "--part", "sail"}, "no part \"sail\""}, {{"hide", "--copies", "x"}, "not a number"},
+            {{"arrange", "--count", "10000000"}, "more than one arrangement may have"},
+            {{"arrange", "--count", "0"}, "at least one copy"},
+            {{"arrange", "--along", "1,1,1 1,1,1"}, "no length"},
+            {{"arrange", "--kind", "spiral"}, "write one of"},
+            {{"arrange", "--carrier", "boat"}, "no source \"boat\""},
+            {{"arrange", "--kind", "scatter", "--carrier", "petals"}, "no faces"},
+            {{"arrange", "--origin", "0,nan,0"}, "not a place"},
+            {{"arrange", "--path", path("p.garland")}, "no path can be read"},
+            {{"arrange", "--width", "0:0"}, "outside"},
+            {{"spread", "--number", "9", "--to", "3"}, "no spread 9"},
+            {{"spread", "--add", "--driver", "attribute"}, "attribute's name"},
+            {{"spread", "--add", "--target", "speed", "--from", "-100"}, "above"},
+            {{"spread", "--add", "--amount", "5:1 2:0"}, "key 2"},
+            {{"nudge", "--copies", "900", "--by", "1"}, "no copy 900"},
+            {{"nudge", "--by", "1"}, "which copies"},
+            {{"single-out"}, "either copies or a part"},
+            {{"single-out", "--part", "sail"}, "no part \"sail\""},
+            {{"hide", "--copies", "x"}, "not a number"},
             {{"part", "--from", "0", "--to", "3"}, "room for"}};
         for (const auto& [words, says] : all) {
             const QString trouble = refused(words, says);

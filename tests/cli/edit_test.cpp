@@ -5,8 +5,8 @@
 #include "support/notation.h"
 
 #include "core/project/timings.h"
-#include "io/curve_file.h"
-#include "io/project_file.h"
+#include "io/project/project_file.h"
+#include "io/tables/curve_file.h"
 
 #include <nlohmann/json.hpp>
 
@@ -75,7 +75,8 @@ class EditTest : public QObject {
         QVERIFY(did({"settings", "--range", "0:200"}).startsWith("Set"));
         QVERIFY(did({"outside", "--before", "repeat", "--after", "repeat"}).contains("repeat"));
         const double before = source(100); // in the second pass
-        QVERIFY(did({"hold", "--at", "100", "--frames", "10"}).contains("3 passes of the repeat were written out as keys, output frames 0 to 243"));
+        QVERIFY(did({"hold", "--at", "100", "--frames", "10"})
+                    .contains("3 passes of the repeat were written out as keys, output frames 0 to 243"));
         for (int f : {100, 105, 110}) QCOMPARE(source(f), before);
         QCOMPARE(source(39), 39.0); // the same place of the first pass goes on
         QCOMPARE(source(40), 40.0);
@@ -84,7 +85,8 @@ class EditTest : public QObject {
         const TimingPlan plan(project().timings[0]);
         for (int f = 5; f < 25; ++f) QCOMPARE(plan.at(OutputFrame(f)).absent, f >= 10 && f <= 19);
         QVERIFY(did({"outside", "--before", "hold", "--after", "hold"}).contains("hold"));
-        QVERIFY(did({"hide-between", "--range", "50:90"}).contains("output frames 50 to 90 cannot be hidden: the timing spans 0 to 60"));
+        QVERIFY(did({"hide-between", "--range", "50:90"})
+                    .contains("output frames 50 to 90 cannot be hidden: the timing spans 0 to 60"));
         QVERIFY(did({"form", "--to", "speeds"}).contains("hidden from output frame 10"));
         QVERIFY(did({"key", "--at", "30", "--source", "30", "--toward", "hidden"}).startsWith("Key source frame 30"));
         QCOMPARE(project().timings[0].map.keys[3].toward, Toward::hidden); // and it is read again as it was written
@@ -104,13 +106,14 @@ class EditTest : public QObject {
         QVERIFY(did({"form", "--to", "clay"}).contains("write one of \"positions\", \"speeds\""));
     }
     void phrases_and_beats() {
-        QCOMPARE(did({"phrases", "--start", "1", "--phrase", "1:14", "--phrase", "15:15 passes 10", "--phrase", "16:40 speed 0.5 fade 6",
-                      "--phrase", "40:1", "--phrase", "3:9 there-and-back passes 3"}),
+        QCOMPARE(did({"phrases", "--start", "1", "--phrase", "1:14", "--phrase", "15:15 passes 10", "--phrase",
+                      "16:40 speed 0.5 fade 6", "--phrase", "40:1", "--phrase", "3:9 there-and-back passes 3"}),
                  "Play 5 phrases (timing \"lantern\")\n133 frames from output frame 1");
         QCOMPARE(source(24), 15.0);
         QCOMPARE(project().timings[0].phrases.list[2].fade, 6.0);
         did({"tempo", "--bpm", "96"});
-        QCOMPARE(did({"to-beat", "--phrase", "1"}), "Stretch phrase 1 to the beat (timing \"lantern\")\nit now ends at output frame 16");
+        QCOMPARE(did({"to-beat", "--phrase", "1"}),
+                 "Stretch phrase 1 to the beat (timing \"lantern\")\nit now ends at output frame 16");
         QVERIFY(did({"to-beat", "--phrase", "9"}).contains("there is no phrase 9"));
         QVERIFY(did({"phrases", "--phrase", "9:3 backward passes 0"}).contains("no pass"));
         QVERIFY(did({"phrases", "--phrase", "9:x"}).contains("write two numbers"));
@@ -119,7 +122,8 @@ class EditTest : public QObject {
         QVERIFY(did({"tempo", "--bpm", "0"}).contains("tempo of 0"));
         QVERIFY(did({"outside", "--after", "repeat:1000000000"}).startsWith("After: repeat:1000000000"));
         QVERIFY(did({"outside", "--after", "repeat:10000000000"}).startsWith("error 1"));
-        QVERIFY(did({"outside", "--before", "continue", "--turn-twice", "on", "--last-is-first", "off"}).startsWith("Before: continue"));
+        QVERIFY(did({"outside", "--before", "continue", "--turn-twice", "on", "--last-is-first", "off"})
+                    .startsWith("Before: continue"));
         QVERIFY(did({"outside"}).contains("nothing to change"));
     }
     void slider_markers_names() {
@@ -138,7 +142,8 @@ class EditTest : public QObject {
         Project p = project();
         add_source(p, "reed", "r.ply", {0, 9, {24, 1}});
         QVERIFY(save_project(path_.toStdString(), p, Existing::replace));
-        QVERIFY(did({"hold", "--at", "3", "--frames", "2"}).contains("which timing? There are \"lantern\" (2), \"reed\" (5)"));
+        QVERIFY(did({"hold", "--at", "3", "--frames", "2"})
+                    .contains("which timing? There are \"lantern\" (2), \"reed\" (5)"));
         QVERIFY(did({"share", "--arrangement", "reed", "--timing", "lantern"}).endsWith("2 users now"));
         QVERIFY(did({"remove-timing", "--timing", "reed"}).startsWith("Remove the timing"));
         QVERIFY(did({"separate", "--arrangement", "reed"}).contains("gets a timing of its own, \"reed\""));
@@ -146,7 +151,8 @@ class EditTest : public QObject {
         QVERIFY(did({"separate", "--arrangement", "reed"}).contains("already has its timing to itself"));
         const Project now = project();
         QVERIFY(now.timings[0].map == p.timings[0].map); // retiming one leaves the others
-        QVERIFY(did({"share", "--arrangement", "boat", "--timing", "reed"}).contains("there is no arrangement \"boat\""));
+        QVERIFY(
+            did({"share", "--arrangement", "boat", "--timing", "reed"}).contains("there is no arrangement \"boat\""));
     }
     void camera_and_wobble() {
         QVERIFY(did({"camera-key", "--at", "10", "--target", "1,2,3", "--distance", "5"}).startsWith("Camera key"));
@@ -154,7 +160,8 @@ class EditTest : public QObject {
         QVERIFY(did({"camera-key", "--at", "10", "--target", "1,2"}).contains("write three numbers"));
         QVERIFY(did({"camera-key", "--at", "10", "--lens", "0"}).contains("lens"));
         QVERIFY(did({"camera-move", "--range", "9:3", "--turn", "90"}).contains("ends before it starts"));
-        QVERIFY(did({"camera-move", "--range", "10:30", "--turn", "90", "--dolly", "0.5", "--rise", "10"}).startsWith("Move"));
+        QVERIFY(did({"camera-move", "--range", "10:30", "--turn", "90", "--dolly", "0.5", "--rise", "10"})
+                    .startsWith("Move"));
         QCOMPARE(project().settings.camera_keys.size(), 2u);
         const Json camera = Json::parse(run({"camera", path_, "--frames", "10:30:10", "--json"}).out.toStdString());
         QCOMPARE(camera["camera"].size(), 3u);
@@ -164,7 +171,9 @@ class EditTest : public QObject {
         QVERIFY(did({"camera-key", "--at", "10", "--remove"}).startsWith("Remove the camera key"));
         QVERIFY(did({"camera-clear"}).startsWith("Remove all camera keys"));
         QVERIFY(project().settings.camera_keys.empty());
-        QVERIFY(did({"wobble", "--position", "0.2", "--turn", "5", "--end", "settle", "--at", "80", "--settle", "0,1,0"}).startsWith("Wobble"));
+        QVERIFY(
+            did({"wobble", "--position", "0.2", "--turn", "5", "--end", "settle", "--at", "80", "--settle", "0,1,0"})
+                .startsWith("Wobble"));
         QCOMPARE(project().arrangements[0].wobble.settle_position, V3d(0, 1, 0));
         QVERIFY(did({"wobble", "--source", "lantern", "--together"}).startsWith("Wobble"));
         QVERIFY(project().sources[0].wobble.together);
@@ -174,10 +183,12 @@ class EditTest : public QObject {
         QVERIFY(did({"wobble", "--end", "explode"}).contains("\"let go\""));
     }
     void sources_are_taken_as_asked() {
-        QCOMPARE(did({"source", "--up", "z", "--scale", "0.01", "--between", "smooth", "--gaps", "blend", "--rate", "24000/1001"}),
-                 "Take \"lantern\" with rate 24000/1001, between frames smooth, gaps blend, up z, scale 0.01\nits files are not there, so timings stay as they are");
+        QCOMPARE(did({"source", "--up", "z", "--scale", "0.01", "--between", "smooth", "--gaps", "blend", "--rate",
+                      "24000/1001"}),
+                 "Take \"lantern\" with rate 24000/1001, between frames smooth, gaps blend, up z, scale 0.01\nits "
+                 "files are not there, so timings stay as they are");
         const SourceSpec s = project().sources[0];
-        QVERIFY(s.up == UpAxis::z && s.scale == 0.01 && s.gaps == GapMend::blend && s.sub_frame == SubFrame::smooth);
+        QVERIFY(s.up == UpAxis::z && s.scale == 0.01 && s.gaps == GapFix::blend && s.sub_frame == SubFrame::smooth);
         QVERIFY(did({"source", "--scale", "0"}).contains("scale that is not usable"));
         QVERIFY(did({"source", "--up", "w"}).contains("write one of \"y\", \"z\""));
         QVERIFY(did({"source"}).contains("nothing to change"));
@@ -203,7 +214,8 @@ class EditTest : public QObject {
         QCOMPARE(run({"edit", "/nowhere.garland", "reverse"}).code, 1);
     }
     void curves() {
-        const QString csv = QString::fromStdString(folder_ / "c.csv"), json = QString::fromStdString(folder_ / "c.json"),
+        const QString csv = QString::fromStdString(folder_ / "c.csv"),
+                      json = QString::fromStdString(folder_ / "c.json"),
                       otio = QString::fromStdString(folder_ / "c.otio");
         QCOMPARE(run({"curve", path_, "--out", csv}).code, 0);
         QCOMPARE(run({"curve", path_, "--out", csv}).code, 1); // there already
@@ -216,7 +228,8 @@ class EditTest : public QObject {
         QVERIFY(did({"curve", "--from", json}).contains("2 keys"));
         QCOMPARE(map_text(project().timings[0].map), "0:0 60:60");
         folder_.write("comma.csv", "output_frame;source_frame\n1;0,5\n");
-        QVERIFY(did({"curve", "--from", QString::fromStdString(folder_ / "comma.csv")}).contains("line 2: \"0,5\" has a comma"));
+        QVERIFY(did({"curve", "--from", QString::fromStdString(folder_ / "comma.csv")})
+                    .contains("line 2: \"0,5\" has a comma"));
         did({"phrases", "--phrase", "1:14", "--phrase", "15:15 passes 10"});
         const Answer clips = run({"curve", path_, "--out", otio});
         QVERIFY2(clips.out.contains("2 clips"), qPrintable(clips.err));

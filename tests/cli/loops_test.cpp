@@ -4,7 +4,7 @@
 #include "support/notation.h"
 
 #include "core/project/project.h"
-#include "io/project_file.h"
+#include "io/project/project_file.h"
 
 using namespace garland;
 using namespace garland::testing;
@@ -34,7 +34,8 @@ class CliLoopTest : public QObject {
             QVERIFY(loop["start"].get<int>() >= 0 && loop["start"].get<int>() + loop["length"].get<int>() <= 95);
         }
         const Json late = run({"loop", path("festival.garland"), "--settle", "30", "--longest", "40", "--json"}).json();
-        for (const Json& loop : late["loops"]) QVERIFY(loop["start"].get<int>() >= 30 && loop["length"].get<int>() <= 40);
+        for (const Json& loop : late["loops"])
+            QVERIFY(loop["start"].get<int>() >= 30 && loop["length"].get<int>() <= 40);
         QVERIFY(run({"loop", path("festival.garland"), "--shortest", "500"}).out.contains("no loop of 500 frames"));
         QCOMPARE(run({"loop", path("festival.garland"), "--source", "kite"}).code, 1);
         QCOMPARE(run({"loop", path("none.garland")}).code, 1);
@@ -44,7 +45,8 @@ class CliLoopTest : public QObject {
         QCOMPARE(edit({"speed", "--by", "0.5"}).code, 0);
         QCOMPARE(edit({"trim", "--range", "1:60"}).code, 0);
         const Answer longer = edit({"lengthen"});
-        QVERIFY2(longer.code == 0 && longer.out.contains("Lengthen to source frame 95"), qPrintable(longer.out + longer.err));
+        QVERIFY2(longer.code == 0 && longer.out.contains("Lengthen to source frame 95"),
+                 qPrintable(longer.out + longer.err));
         QCOMPARE(source_span(project().timings[0]).high.value, 95.0);
         QCOMPARE(edit({"lengthen"}).code, 1);
         // Without spreads all lanterns move alike.
@@ -81,9 +83,13 @@ class CliLoopTest : public QObject {
         // The same source frame a loop later, and the pose there is the source's own.
         const Json now = run({"trace", path("festival.garland"), "--copy", "1", "--frames", "20", "--json"}).json();
         QVERIFY(now.dump().find("the source's own pose") != std::string::npos);
-        QCOMPARE(edit({"close", "--way", "half-shifted layers", "--fade", "straight", "--mix", "add", "--keep-contrast"}).code, 0);
+        QCOMPARE(
+            edit({"close", "--way", "half-shifted layers", "--fade", "straight", "--mix", "add", "--keep-contrast"})
+                .code,
+            0);
         const Closing c = *project().sources[0].closing;
-        QVERIFY(c.way == ClosingWay::half_shift && c.mix == LayerMix::add && c.curve == FadeCurve::straight && c.keep_contrast && c.start == 41);
+        QVERIFY(c.way == ClosingWay::half_shift && c.mix == LayerMix::add && c.curve == FadeCurve::straight &&
+                c.keep_contrast && c.start == 41);
         QCOMPARE(edit({"close", "--fade", "0:0 0.4:0.1 smooth 1:1", "--fade-out", "0:1 0.9:1 1:0"}).code, 0);
         QCOMPARE(project().sources[0].closing->drawn_in.size(), std::size_t(3));
         QCOMPARE(project().sources[0].closing->drawn_out.size(), std::size_t(3));
@@ -101,7 +107,13 @@ class CliLoopTest : public QObject {
     }
     void one_retimed_source_is_written() {
         const QString out = path("out");
-        const QStringList words{"bake", path("festival.garland"), "--source", "paper lantern", "--as", "usda", "--out", out, "--name", "lantern", "--frames", "1:6", "--quiet", "--json"};
+        const QStringList words{"bake",     path("festival.garland"),
+                                "--source", "paper lantern",
+                                "--as",     "usda",
+                                "--out",    out,
+                                "--name",   "lantern",
+                                "--frames", "1:6",
+                                "--quiet",  "--json"};
         const Json dry = run(words + QStringList{"--dry-run"}).json();
         QVERIFY(dry["bytes"].get<double>() > 10000);
         QVERIFY(!QFile::exists(out + "/lantern.usda"));
@@ -117,7 +129,8 @@ class CliLoopTest : public QObject {
         QCOMPARE(run({"bake", path("festival.garland"), "--as", "usda", "--out", out, "--frames", "1:2"}).code, 2);
         QCOMPARE(run({"bake", path("festival.garland"), "--source", "kite", "--out", out, "--frames", "1:2"}).code, 1);
         // The same alone as PLY: a single copy, where the source has it.
-        const Answer ply = run({"bake", path("festival.garland"), "--source", "paper lantern", "--out", out, "--name", "alone", "--frames", "3:3", "--json"});
+        const Answer ply = run({"bake", path("festival.garland"), "--source", "paper lantern", "--out", out, "--name",
+                                "alone", "--frames", "3:3", "--json"});
         QCOMPARE(ply.json()["copy_count"].get<int>(), 1);
     }
 };

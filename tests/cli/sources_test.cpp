@@ -3,10 +3,10 @@
 #include "support/files.h"
 #include "support/notation.h"
 
-#include "io/obj.h"
-#include "io/ply.h"
-#include "io/project_file.h"
-#include "io/series.h"
+#include "io/files/series.h"
+#include "io/obj/obj.h"
+#include "io/ply/ply.h"
+#include "io/project/project_file.h"
 
 using namespace garland;
 using namespace garland::testing;
@@ -23,8 +23,10 @@ class CliSourcesTest : public QObject {
         QVERIFY2(a.code == 0, qPrintable(a.err));
     }
     void every_kind_says_what_it_is() {
-        const std::pair<const char*, const char*> kinds[] = {{"jar.usda", "pieces"}, {"jar.glb", "pieces"}, {"pinwheel.glb", "keyed parts"},
-                                                              {"syrup.0004.ply", "changing mesh"}, {"petals.0050.ply", "particles"}, {"smoke.0001.vdb", "volume"}};
+        const std::pair<const char*, const char*> kinds[] = {
+            {"jar.usda", "pieces"},           {"jar.glb", "pieces"},
+            {"pinwheel.glb", "keyed parts"},  {"syrup.0004.ply", "changing mesh"},
+            {"petals.0050.ply", "particles"}, {"smoke.0001.vdb", "volume"}};
         for (const auto& [file, kind] : kinds) {
             const auto j = run({"info", path(file), "--json"}).json();
             QCOMPARE(QString::fromStdString(j["kind"].get<std::string>()), QString(kind));
@@ -33,11 +35,13 @@ class CliSourcesTest : public QObject {
     void the_quay_is_the_same_every_time() {
         Folder again;
         QCOMPARE(run({"demo", QString::fromStdString(again.path()), "--only", "quay", "--quiet"}).code, 0);
-        for (const char* name : {"jar.usda", "jar.glb", "pinwheel.glb", "syrup.0040.ply", "petals.0077.ply", "fan_half.obj", "quay.garland"}) {
+        for (const char* name : {"jar.usda", "jar.glb", "pinwheel.glb", "syrup.0040.ply", "petals.0077.ply",
+                                 "fan_half.obj", "quay.garland"}) {
             QVERIFY2(folder_.read(name) == again.read(name), name);
         }
         // A volume's file has an identity of its own; what is in it is the same.
-        QCOMPARE(run({"info", path("smoke.0040.vdb"), "--json"}).json()["bytes"], run({"info", QString::fromStdString(again / "smoke.0040.vdb"), "--json"}).json()["bytes"]);
+        QCOMPARE(run({"info", path("smoke.0040.vdb"), "--json"}).json()["bytes"],
+                 run({"info", QString::fromStdString(again / "smoke.0040.vdb"), "--json"}).json()["bytes"]);
     }
     void a_project_is_gathered() {
         QVERIFY(save_project(folder_ / "p.garland", Project{}, Existing::replace));
@@ -46,7 +50,8 @@ class CliSourcesTest : public QObject {
         QVERIFY(a.out.contains("\"pinwheel\" (keyed parts)"));
         QCOMPARE(project().sources.size(), std::size_t(2));
         QCOMPARE(project().sources[0].path, std::string("pinwheel.glb"));
-        a = edit({"gather", "--shapes", "--name", "fan", "--shape-frames", "9", path("fan_folded.obj"), path("fan_half.obj"), path("fan_open.obj")});
+        a = edit({"gather", "--shapes", "--name", "fan", "--shape-frames", "9", path("fan_folded.obj"),
+                  path("fan_half.obj"), path("fan_open.obj")});
         QVERIFY2(a.code == 0, qPrintable(a.err));
         QCOMPARE(project().sources[2].shapes.size(), std::size_t(3));
         const auto moments = run({"trace", path("p.garland"), "--copy", "3", "--frames", "5", "--json"});
@@ -73,12 +78,22 @@ class CliSourcesTest : public QObject {
         QCOMPARE(edit({"water", "--source", "pond", "--wind-speed", "1"}).code, 1);
         // Frame 0 and the loop's last frame are the same file but for the frame's number.
         Folder out;
-        QCOMPARE(run({"bake", path("p.garland"), "--out", QString::fromStdString(out.path()), "--frames", "1:181", "--dry-run"}).code, 0);
-        for (const char* f : {"1:1", "181:181"}) QCOMPARE(run({"bake", path("p.garland"), "--out", QString::fromStdString(out.path()), "--frames", f, "--quiet"}).code, 0);
+        QCOMPARE(run({"bake", path("p.garland"), "--out", QString::fromStdString(out.path()), "--frames", "1:181",
+                      "--dry-run"})
+                     .code,
+                 0);
+        for (const char* f : {"1:1", "181:181"})
+            QCOMPARE(
+                run({"bake", path("p.garland"), "--out", QString::fromStdString(out.path()), "--frames", f, "--quiet"})
+                    .code,
+                0);
         QVERIFY((*read_ply(out / "copies.0001.ply"))->points == (*read_ply(out / "copies.0181.ply"))->points);
     }
     void frames_are_left_out() {
-        for (int f = -2; f <= 3; ++f) QVERIFY(write_ply(folder_ / numbered("lamp é.", f, 4, ".ply"), f == 1 ? tetrahedron(99) : tetrahedron(static_cast<float>(f)), PlyForm::ascii, Existing::replace));
+        for (int f = -2; f <= 3; ++f)
+            QVERIFY(write_ply(folder_ / numbered("lamp é.", f, 4, ".ply"),
+                              f == 1 ? tetrahedron(99) : tetrahedron(static_cast<float>(f)), PlyForm::ascii,
+                              Existing::replace));
         QVERIFY(save_project(folder_ / "p.garland", Project{}, Existing::replace));
         QCOMPARE(edit({"gather", path("lamp é.-0002.ply"), "--name", "lamp"}).code, 0);
         const auto info = run({"info", path("lamp é.0001.ply"), "--json"}).json();
@@ -93,22 +108,35 @@ class CliSourcesTest : public QObject {
         QCOMPARE(edit({"source", "--take-back"}).code, 0);
         QVERIFY(project().sources[0].dropped.empty());
         QCOMPARE(edit({"source", "--between", "guess"}).code, 1);
-        QCOMPARE(edit({"source", "--between", "level set", "--voxel", "0.1", "--normals", "anew", "--root", "left out"}).code, 0);
+        QCOMPARE(edit({"source", "--between", "level set", "--voxel", "0.1", "--normals", "anew", "--root", "left out"})
+                     .code,
+                 0);
         const SourceSpec s = project().sources[0];
-        QVERIFY(s.sub_frame == SubFrame::level_set && s.voxel == 0.1 && s.fresh_normals && s.root == RootMotion::left_out);
+        QVERIFY(s.sub_frame == SubFrame::level_set && s.voxel == 0.1 && s.fresh_normals &&
+                s.root == RootMotion::left_out);
         QCOMPARE(edit({"source", "--voxel", "-1"}).code, 1);
     }
     void volumes_are_written_beside_the_meshes() {
         Folder out;
-        const Answer a = run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40", "--json"});
+        const Answer a = run(
+            {"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40", "--json"});
         QVERIFY2(a.code == 0, qPrintable(a.err));
         QCOMPARE(a.json()["files"].size(), std::size_t(3)); // one mesh, a volume for each of two copies
         // Told before, and never written over: a volume that is there already stops all of it.
-        QCOMPARE(run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40", "--dry-run", "--json"}).json()["volume_file_count"].get<int>(), 2);
+        QCOMPARE(run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40",
+                      "--dry-run", "--json"})
+                     .json()["volume_file_count"]
+                     .get<int>(),
+                 2);
         QVERIFY(QFile::remove(QString::fromStdString(out / "copies.0040.ply")));
-        const Answer again = run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40"});
-        QVERIFY(again.code == 1 && again.err.contains("nothing was written") && !QFile::exists(QString::fromStdString(out / "copies.0040.ply")));
-        QCOMPARE(run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40", "--replace", "--quiet"}).code, 0);
+        const Answer again =
+            run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40"});
+        QVERIFY(again.code == 1 && again.err.contains("nothing was written") &&
+                !QFile::exists(QString::fromStdString(out / "copies.0040.ply")));
+        QCOMPARE(run({"bake", path("quay.garland"), "--out", QString::fromStdString(out.path()), "--frames", "40:40",
+                      "--replace", "--quiet"})
+                     .code,
+                 0);
         QStringList volumes = QDir(QString::fromStdString(out.path())).entryList({"*.vdb"});
         QCOMPARE(volumes.size(), 2);
         for (const QString& v : volumes) QCOMPARE(run({"info", QString::fromStdString(out / v.toStdString())}).code, 0);

@@ -17,7 +17,8 @@ std::string words(const Timing& t, double at, double rate = 1) {
 }
 std::string kinds(const Timing& t, double low, double high, double from, double to) {
     std::string text;
-    for (const MapWarning& w : warnings_of(t, SourceFrame(low), SourceFrame(high), OutputFrame(from), OutputFrame(to))) {
+    for (const MapWarning& w :
+         warnings_of(t, SourceFrame(low), SourceFrame(high), OutputFrame(from), OutputFrame(to))) {
         text += QString("%1 %2-%3; ").arg(to_text(w.kind)).arg(w.first.value).arg(w.last.value).toStdString();
     }
     return text;
@@ -61,7 +62,10 @@ class BeatsTest : public QObject {
         QCOMPARE(boundaries(*shortest, false)[2].value, 31.0);
     }
     void bad_tempos_are_refused() {
-        auto message = [](Tempo t) { auto ok = validate(t); return ok ? std::string() : ok.error().message; };
+        auto message = [](Tempo t) {
+            auto ok = validate(t);
+            return ok ? std::string() : ok.error().message;
+        };
         QCOMPARE(message({true, 96, OutputFrame(0), 4}), "");
         QVERIFY(message({true, 0, OutputFrame(0), 4}).find("tempo of 0") != std::string::npos);
         QVERIFY(!message({true, -20, OutputFrame(0), 4}).empty());
@@ -72,7 +76,9 @@ class BeatsTest : public QObject {
     void snapping() {
         const Tempo tempo{true, 90, OutputFrame(1), 4}, off{false, 90, OutputFrame(1), 4}; // a beat is 16 frames
         const std::vector<Marker> markers{{OutputFrame(20.5), "bridge"}};
-        auto to = [&](double t, const Tempo& with) { return snapped(OutputFrame(t), 0.75, markers, with, {24, 1}).value; };
+        auto to = [&](double t, const Tempo& with) {
+            return snapped(OutputFrame(t), 0.75, markers, with, {24, 1}).value;
+        };
         QCOMPARE(to(20.2, off), 20.5);
         QCOMPARE(to(12.3, off), 12.0);
         QCOMPARE(to(16.6, tempo), 17.0);
@@ -98,7 +104,8 @@ class BeatsTest : public QObject {
         const Timing t = timing_of("0:0 5:5 15:5 20:10", repeat, repeat);
         QCOMPARE(words(t, 7), "held at 5 for 10 frames, 8 left");
         QCOMPARE(words(t, 7 + 21 * 3), "held at 5 for 10 frames, 8 left");
-        QCOMPARE(QString::fromStdString(words(t, 20.5)), "held at 10 for 1 frame, 0.5 left"); // the last frame of each pass
+        QCOMPARE(QString::fromStdString(words(t, 20.5)),
+                 "held at 10 for 1 frame, 0.5 left"); // the last frame of each pass
         const Timing back = timing_of("0:0 5:5 15:5 20:10", hold, there_and_back);
         QCOMPARE(words(back, 20 + 7), "held at 5 for 10 frames, 8 left");
         Timing counted = timing_of("0:0 10:10", hold, repeat, 2);
@@ -114,7 +121,8 @@ class BeatsTest : public QObject {
             t.map.keys.clear();
             const int keys = 1 + round % 5;
             for (int i = 0, at = 0; i < keys; ++i, at += step(random)) {
-                t.map.keys.push_back({OutputFrame(at), SourceFrame(value(random)), coin(random) ? Toward::linear : Toward::step});
+                t.map.keys.push_back(
+                    {OutputFrame(at), SourceFrame(value(random)), coin(random) ? Toward::linear : Toward::step});
             }
             if (keys > 3 && coin(random)) t = phrases_of("0-2*2 2-2*3 1<>2*3", 0);
             t.before = {static_cast<OutsideMode>(mode(random)), count(random)};
@@ -126,13 +134,26 @@ class BeatsTest : public QObject {
             for (double x = -20.125; x < 40; x += 0.25) {
                 const auto rest = plan.rest_at(OutputFrame(x));
                 const auto here = at(x);
-                const bool still = !here.absent && at(x + 0.05).source == here.source && at(x - 0.05).source == here.source;
-                const QByteArray where = QString("round %1 at %2: %3, %4 %5 and %6 %7, rest %8 and %9").arg(round).arg(x).arg(QString::fromStdString(map_text(t.map))).arg(to_text(t.before.mode)).arg(t.before.count).arg(to_text(t.after.mode)).arg(t.after.count).arg(rest.passed).arg(rest.left).toUtf8();
+                const bool still =
+                    !here.absent && at(x + 0.05).source == here.source && at(x - 0.05).source == here.source;
+                const QByteArray where = QString("round %1 at %2: %3, %4 %5 and %6 %7, rest %8 and %9")
+                                             .arg(round)
+                                             .arg(x)
+                                             .arg(QString::fromStdString(map_text(t.map)))
+                                             .arg(to_text(t.before.mode))
+                                             .arg(t.before.count)
+                                             .arg(to_text(t.after.mode))
+                                             .arg(t.after.count)
+                                             .arg(rest.passed)
+                                             .arg(rest.left)
+                                             .toUtf8();
                 QVERIFY2(rest.held == still, where);
                 if (!still) continue;
                 double passed = 0, left = 0;
-                while (left < 300 && at(x + left + 0.125).source == here.source && !at(x + left + 0.125).absent) left += 0.125;
-                while (passed < 300 && at(x - passed - 0.125).source == here.source && !at(x - passed - 0.125).absent) passed += 0.125;
+                while (left < 300 && at(x + left + 0.125).source == here.source && !at(x + left + 0.125).absent)
+                    left += 0.125;
+                while (passed < 300 && at(x - passed - 0.125).source == here.source && !at(x - passed - 0.125).absent)
+                    passed += 0.125;
                 // A look from outside is right to its own step; a pose for ever looks like 300 frames.
                 QVERIFY2(left >= 300 ? rest.left >= 299 : std::abs(rest.left - left) <= 0.1251, where);
                 QVERIFY2(passed >= 300 ? rest.passed >= 299 : std::abs(rest.passed - passed) <= 0.1251, where);

@@ -32,7 +32,9 @@ class ClocksTest : public QObject {
     CopyClocks clocks(const Arrangement& a, const CarrierTime& carrier = {}, const CopyGroundwork& ground = {}) const {
         return CopyClocks(make_copies(a, ground), plan_, carrier, rate_, {1, 200});
     }
-    double shown(const CopyClocks& c, std::size_t i, double t) const { return trace_copy(plan_, source_, c, i, OutputFrame(t)).moment.source; }
+    double shown(const CopyClocks& c, std::size_t i, double t) const {
+        return trace_copy(plan_, source_, c, i, OutputFrame(t)).moment.source;
+    }
 
   private slots:
     void a_keyed_amount_takes_delays_away_and_back() {
@@ -42,7 +44,7 @@ class ClocksTest : public QObject {
         a.spreads = {s};
         const CopyClocks c = clocks(a);
         QVERIFY(!c.plain());
-        QCOMPARE(shown(c, 2, 40), 39.0 - 10);   // half of it
+        QCOMPARE(shown(c, 2, 40), 39.0 - 10);                                // half of it
         for (std::size_t i = 0; i < 3; ++i) QCOMPARE(shown(c, i, 30), 29.0); // all at one source frame
         QCOMPARE(shown(c, 2, 80), 59.0);
         // the local speed is the derivative of what is shown
@@ -51,13 +53,16 @@ class ClocksTest : public QObject {
             const CopyMoment m = trace_copy(plan_, source_, c, 2, OutputFrame(t)).moment;
             QVERIFY(close(static_cast<double>(m.speed), (shown(c, 2, t + h) - shown(c, 2, t - h)) / (2 * h), 1e-4));
         }
-        QCOMPARE(trace_copy(plan_, source_, c, 2, OutputFrame(40)).moment.speed, 0.0f); // growing by a frame a frame: it stands
+        QCOMPARE(trace_copy(plan_, source_, c, 2, OutputFrame(40)).moment.speed,
+                 0.0f); // growing by a frame a frame: it stands
         QVERIFY(trace_copy(plan_, source_, c, 2, OutputFrame(40)).moment.has(mark_held));
     }
     // Two keyed speeds and a still one: local time against GSL's quadrature of the rate.
     void keyed_speeds_are_integrated() {
         Arrangement a = line(2);
-        Spread pace = make(1, Target::speed, Driver::order_total, 50, 50), slow = make(2, Target::speed, Driver::order_total, -40, -40), still = make(3, Target::speed, Driver::order_total, 10, 10);
+        Spread pace = make(1, Target::speed, Driver::order_total, 50, 50),
+               slow = make(2, Target::speed, Driver::order_total, -40, -40),
+               still = make(3, Target::speed, Driver::order_total, 10, 10);
         pace.amount = *parse_keys("5:0 smooth 40:1", "an amount");
         slow.amount = *parse_keys("0:1 20:1 60:0", "an amount");
         a.spreads = {pace, slow, still};
@@ -84,7 +89,8 @@ class ClocksTest : public QObject {
     }
     void slowing_spreads_never_stop_a_copy() {
         Arrangement a = line(1);
-        Spread s = make(1, Target::speed, Driver::order_total, -80, -80), t = make(2, Target::speed, Driver::order_total, -80, -80);
+        Spread s = make(1, Target::speed, Driver::order_total, -80, -80),
+               t = make(2, Target::speed, Driver::order_total, -80, -80);
         s.amount = *parse_keys("1:1 50:0", "an amount");
         a.spreads = {s, t};
         const CopyClocks c = clocks(a);
@@ -107,7 +113,8 @@ class ClocksTest : public QObject {
     }
     void batches_and_rows_are_the_trace() {
         Arrangement a = line(700); // more than one block
-        Spread d = make(1, Target::delay, Driver::chance, -20, 60), n = make(2, Target::delay, Driver::noise, 0, 12), v = make(3, Target::visibility, Driver::chance, 20, 100);
+        Spread d = make(1, Target::delay, Driver::chance, -20, 60), n = make(2, Target::delay, Driver::noise, 0, 12),
+               v = make(3, Target::visibility, Driver::chance, 20, 100);
         d.amount = *parse_keys("1:1 smooth 60:0 90:1", "an amount");
         n.drift = V3d(1, 0.5, 0);
         a.spreads = {d, n, v};
@@ -117,20 +124,25 @@ class ClocksTest : public QObject {
         std::vector<CopyMoment> all(700), row(50);
         std::vector<double> frames(50);
         for (std::size_t k = 0; k < 50; ++k) frames[k] = 1 + 3.7 * static_cast<double>(k);
-        auto same = [](const CopyMoment& x, const CopyMoment& y) { return x.source == y.source && x.speed == y.speed && x.pass == y.pass && x.marks == y.marks; };
+        auto same = [](const CopyMoment& x, const CopyMoment& y) {
+            return x.source == y.source && x.speed == y.speed && x.pass == y.pass && x.marks == y.marks;
+        };
         for (std::size_t k : {std::size_t(0), std::size_t(20)}) {
             copy_moments(plan_, source_, c, 0, OutputFrame(frames[k]), all);
-            for (std::size_t i = 0; i < 700; i += 7) QVERIFY(same(all[i], trace_copy(plan_, source_, c, i, OutputFrame(frames[k])).moment));
+            for (std::size_t i = 0; i < 700; i += 7)
+                QVERIFY(same(all[i], trace_copy(plan_, source_, c, i, OutputFrame(frames[k])).moment));
             QVERIFY(all[3].has(mark_absent) && all[600].has(mark_absent));
             std::vector<CopyMoment> some(10);
             copy_moments(plan_, source_, c, 300, OutputFrame(frames[k]), some);
             QVERIFY(same(some[4], all[304]));
         }
         row_moments(plan_, source_, c, 77, frames, row);
-        for (std::size_t k = 0; k < 50; ++k) QVERIFY(same(row[k], trace_copy(plan_, source_, c, 77, OutputFrame(frames[k])).moment));
+        for (std::size_t k = 0; k < 50; ++k)
+            QVERIFY(same(row[k], trace_copy(plan_, source_, c, 77, OutputFrame(frames[k])).moment));
         const std::vector<std::uint32_t> which{5, 77, 690};
         const CopyClocks part = c.part(which);
-        QVERIFY(same(trace_copy(plan_, source_, part, 1, OutputFrame(33)).moment, trace_copy(plan_, source_, c, 77, OutputFrame(33)).moment));
+        QVERIFY(same(trace_copy(plan_, source_, part, 1, OutputFrame(33)).moment,
+                     trace_copy(plan_, source_, c, 77, OutputFrame(33)).moment));
     }
     void starts() {
         Arrangement a = line(2);
@@ -154,7 +166,11 @@ class ClocksTest : public QObject {
         Arrangement a = line(2);
         Spread s = make(1, Target::delay, Driver::order_total, 0, 30);
         a.spreads = {s};
-        auto at = [&](double t) { return trace_copy(loop, source_, CopyClocks(make_copies(a, {}), loop, {}, rate_, {1, 200}), 1, OutputFrame(t)).moment; };
+        auto at = [&](double t) {
+            return trace_copy(loop, source_, CopyClocks(make_copies(a, {}), loop, {}, rate_, {1, 200}), 1,
+                              OutputFrame(t))
+                .moment;
+        };
         QVERIFY(at(5).source > 50); // a loop is always on its way
         a.spreads[0].after_start = true;
         QCOMPARE(at(5).source, 0.0);
@@ -199,7 +215,9 @@ class ClocksTest : public QObject {
         CarrierTime time;
         time.clock = clock_of_frames(0, 100);
         const CopyClocks c = clocks(a, time, {carriers, nullptr});
-        auto absent = [&](std::size_t i, double t) { return trace_copy(plan_, source_, c, i, OutputFrame(t)).moment.has(mark_absent); };
+        auto absent = [&](std::size_t i, double t) {
+            return trace_copy(plan_, source_, c, i, OutputFrame(t)).moment.has(mark_absent);
+        };
         QVERIFY(!absent(0, 39.5) && absent(0, 40) && absent(1, 19.9) && !absent(1, 20) && !absent(1, 500));
         QCOMPARE(shown(c, 1, 20), 0.0); // its own time starts at its birth
         QCOMPARE(shown(c, 1, 32), 12.0);
@@ -210,7 +228,9 @@ class ClocksTest : public QObject {
     }
     void sizes_and_turns_with_amounts() {
         Arrangement a = line(3);
-        Spread size = make(1, Target::size, Driver::order_total, 0, 100), turn = make(2, Target::turn, Driver::order_step, 0, 15), wobble = make(3, Target::wobble, Driver::order_total, 0, 100);
+        Spread size = make(1, Target::size, Driver::order_total, 0, 100),
+               turn = make(2, Target::turn, Driver::order_step, 0, 15),
+               wobble = make(3, Target::wobble, Driver::order_total, 0, 100);
         turn.amount = *parse_keys("1:0 11:1", "an amount");
         a.spreads = {size, turn, wobble};
         const CopyPlaces places(make_copies(a, {}), rate_);

@@ -91,7 +91,7 @@ class CopyTimesTest : public QObject {
         moments[4].source = 9;
         const TimingPlan plan(timing_of("0:0 9:9"));
         const std::vector<CopyClock> clocks(5);
-        const Picks picks = pick_poses(plan, clock_of_frames(0, 9), clocks, OutputFrame(0), moments);
+        const Picks picks = pick_poses(plan, clock_of_frames(0, 9), moments);
         QCOMPARE(picks.poses.size(), std::size_t(3));
         QCOMPARE(picks.copies, (std::vector<std::uint32_t>{1, 0, no_pose, 1, 2}));
         QCOMPARE(picks.poses[1].frame.value, 4.5);

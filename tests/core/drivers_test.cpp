@@ -34,17 +34,20 @@ class DriversTest : public QObject {
         const double expected = std::accumulate(counts.begin(), counts.end(), 0.0) / static_cast<double>(counts.size());
         double sum = 0;
         for (int n : counts) sum += (n - expected) * (n - expected) / expected;
-        return boost::math::cdf(boost::math::complement(boost::math::chi_squared(static_cast<double>(counts.size()) - 1), sum));
+        return boost::math::cdf(
+            boost::math::complement(boost::math::chi_squared(static_cast<double>(counts.size()) - 1), sum));
     }
   private slots:
     void chance_is_uniform() {
         const Spread s = make(Driver::chance, 0, 1);
         std::vector<int> counts(64);
-        for (int i = 0; i < 64000; ++i) ++counts[static_cast<std::size_t>(value_of(s, CopyId(static_cast<std::uint64_t>(i)), i, 64000) * 64)];
+        for (int i = 0; i < 64000; ++i)
+            ++counts[static_cast<std::size_t>(value_of(s, CopyId(static_cast<std::uint64_t>(i)), i, 64000) * 64)];
         const double p = chance_of(counts);
         QVERIFY2(p > 0.001 && p < 0.999, qPrintable(QString::number(p)));
     }
-    void a_bell_is_the_mean_of_four() { // Irwin–Hall: mean 1/2, variance 1/(12·4); within ±1/4 lies 1 − 2·(4·0.25)⁴/4! = 11/12
+    void a_bell_is_the_mean_of_four() { // Irwin–Hall: mean 1/2, variance 1/(12·4); within ±1/4 lies 1 − 2·(4·0.25)⁴/4!
+                                        // = 11/12
         Spread s = make(Driver::chance, 0, 1);
         s.bell = true;
         double sum = 0, squares = 0;
@@ -73,7 +76,9 @@ class DriversTest : public QObject {
             for (int n = 0; n < count; ++n) v.push_back(value_of(s, CopyId(static_cast<std::uint64_t>(n)), n, count));
             std::sort(v.begin(), v.end());
             double worst = 0;
-            for (int i = 0; i < count; ++i) worst = std::max({worst, (i + 1.0) / count - v[static_cast<std::size_t>(i)], v[static_cast<std::size_t>(i)] - static_cast<double>(i) / count});
+            for (int i = 0; i < count; ++i)
+                worst = std::max({worst, (i + 1.0) / count - v[static_cast<std::size_t>(i)],
+                                  v[static_cast<std::size_t>(i)] - static_cast<double>(i) / count});
             QVERIFY(worst * count <= 3 + 3.53 * std::log(count));
         }
         // At any count the gaps have at most three lengths (the three-gap theorem, Sós 1958).
@@ -93,7 +98,8 @@ class DriversTest : public QObject {
     }
     void nearest_copies_are_the_nearest() {
         auto places = grid(9, 7);
-        for (Placement& p : places) p.position += V3d(chance_of_id(p.id, 1), chance_of_id(p.id, 2), chance_of_id(p.id, 3));
+        for (Placement& p : places)
+            p.position += V3d(chance_of_id(p.id, 1), chance_of_id(p.id, 2), chance_of_id(p.id, 3));
         const std::size_t k = 6;
         const auto near = nearest_copies(places, k);
         for (std::size_t i = 0; i < places.size(); ++i) { // against looking at all
@@ -118,7 +124,8 @@ class DriversTest : public QObject {
                 a = std::min(a, circular(best[i] - best[near[i * 4 + j]]));
                 b = std::min(b, circular(chance_of_id(places[i].id, 9) - chance_of_id(places[near[i * 4 + j]].id, 9)));
             }
-            least_best += a / static_cast<double>(places.size()), least_chance += b / static_cast<double>(places.size());
+            least_best += a / static_cast<double>(places.size()),
+                least_chance += b / static_cast<double>(places.size());
         }
         QVERIFY(least_chance < 0.12); // four uniform values: about 1/10
         QVERIFY2(least_best > 1.5 * least_chance, qPrintable(QString("%1 %2").arg(least_best).arg(least_chance)));
@@ -132,9 +139,12 @@ class DriversTest : public QObject {
             const NoiseSample n = noise_at(rule, x, 2 * x + 0.3, -x);
             QVERIFY(n.value >= 0 && n.value <= 1);
             const double h = 1e-6;
-            const double by_x = (noise_at(rule, x + h, 2 * x + 0.3, -x).value - noise_at(rule, x - h, 2 * x + 0.3, -x).value) / (2 * h);
-            const double by_y = (noise_at(rule, x, 2 * x + 0.3 + h, -x).value - noise_at(rule, x, 2 * x + 0.3 - h, -x).value) / (2 * h);
-            const double by_z = (noise_at(rule, x, 2 * x + 0.3, -x + h).value - noise_at(rule, x, 2 * x + 0.3, -x - h).value) / (2 * h);
+            const double by_x =
+                (noise_at(rule, x + h, 2 * x + 0.3, -x).value - noise_at(rule, x - h, 2 * x + 0.3, -x).value) / (2 * h);
+            const double by_y =
+                (noise_at(rule, x, 2 * x + 0.3 + h, -x).value - noise_at(rule, x, 2 * x + 0.3 - h, -x).value) / (2 * h);
+            const double by_z =
+                (noise_at(rule, x, 2 * x + 0.3, -x + h).value - noise_at(rule, x, 2 * x + 0.3, -x - h).value) / (2 * h);
             QVERIFY(close(n.slope[0], by_x, 1e-5) && close(n.slope[1], by_y, 1e-5) && close(n.slope[2], by_z, 1e-5));
         }
         double sum = 0, low = 1, high = 0;
@@ -153,7 +163,8 @@ class DriversTest : public QObject {
         const CurvePlan straight(s.curve, 0);
         const double at = noise_value(s, straight, V3d(1, 2, 3), 4).value;
         QCOMPARE(at, noise_value(s, straight, V3d(-1, 2, 3), 0).value); // two units on, four seconds later
-        const double h = 1e-5, before = noise_value(s, straight, V3d(1, 2, 3), 4 - h).value, after = noise_value(s, straight, V3d(1, 2, 3), 4 + h).value;
+        const double h = 1e-5, before = noise_value(s, straight, V3d(1, 2, 3), 4 - h).value,
+                     after = noise_value(s, straight, V3d(1, 2, 3), 4 + h).value;
         QVERIFY(close(noise_value(s, straight, V3d(1, 2, 3), 4).rate, (after - before) / (2 * h), 1e-5));
     }
     void gradients_run_from_0_to_1_however_many() {
@@ -165,7 +176,8 @@ class DriversTest : public QObject {
             Spread s = make(Driver::gradient, 10, 20);
             s.axis = V3d(0, 0, -3);
             const auto v = spread_values(s, {places}).values;
-            QVERIFY(close(*std::min_element(v.begin(), v.end()), 10, 1e-12) && close(*std::max_element(v.begin(), v.end()), 20, 1e-12));
+            QVERIFY(close(*std::min_element(v.begin(), v.end()), 10, 1e-12) &&
+                    close(*std::max_element(v.begin(), v.end()), 20, 1e-12));
             s.along_path = true;
             const auto along = spread_values(s, {places}).values;
             QCOMPARE(along.front(), 10.0);
@@ -206,7 +218,8 @@ class DriversTest : public QObject {
             const auto v = spread_values(s, {places}).values;
             const SpacePattern pattern(s, places);
             QVERIFY(pattern.there());
-            for (std::size_t i = 0; i < places.size(); ++i) QVERIFY(close(pattern.at(places[i].position, 0), v[i], 1e-9));
+            for (std::size_t i = 0; i < places.size(); ++i)
+                QVERIFY(close(pattern.at(places[i].position, 0), v[i], 1e-9));
         }
         QVERIFY(!SpacePattern(make(Driver::chance, 0, 1), places).there());
     }
@@ -217,7 +230,8 @@ class DriversTest : public QObject {
             const auto out = validate(s);
             return !out && out.error().message.find(words) != std::string::npos;
         };
-        QVERIFY(refused([](Spread& s) { s.target = Target::speed, s.drift = V3d(1, 0, 0); }, "drifts cannot drive the speed"));
+        QVERIFY(refused([](Spread& s) { s.target = Target::speed, s.drift = V3d(1, 0, 0); },
+                        "drifts cannot drive the speed"));
         QVERIFY(refused([](Spread& s) { s.patch = 0; }, "wider than nothing"));
         QVERIFY(refused([](Spread& s) { s.driver = Driver::gradient, s.axis = V3d(0); }, "needs a direction"));
         QVERIFY(refused([](Spread& s) { s.driver = Driver::attribute; }, "attribute's name"));

@@ -32,11 +32,13 @@ class KeyEditsTest : public QObject {
         PickedKeys pasted;
         QCOMPARE(map_text(*paste_keys(map, clip, OutputFrame(28), pasted)), "0:0 10:10~ 20:5| 28:10~ 38:5| 50:45");
         QCOMPARE(pasted, (PickedKeys{3, 4}));
-        QCOMPARE(map_text(*paste_keys(map, clip, OutputFrame(60), pasted)), "0:0 10:10~ 20:5| 30:40 50:45 60:10~ 70:5|");
+        QCOMPARE(map_text(*paste_keys(map, clip, OutputFrame(60), pasted)),
+                 "0:0 10:10~ 20:5| 30:40 50:45 60:10~ 70:5|");
         QVERIFY(!paste_keys(map, {}, OutputFrame(1), pasted));
     }
     void scaled_about_a_frame() {
-        QCOMPARE(map_text(*scale_keys(map, {2, 3, 4}, OutputFrame(20), 2, SourceFrame(0), 1)), "0:0 10:10~ 20:5| 40:40 80:45");
+        QCOMPARE(map_text(*scale_keys(map, {2, 3, 4}, OutputFrame(20), 2, SourceFrame(0), 1)),
+                 "0:0 10:10~ 20:5| 40:40 80:45");
         QCOMPARE(map_text(*scale_keys(map, {0, 1, 2, 3, 4}, OutputFrame(0), 1, SourceFrame(10), 0.5)),
                  "0:5 10:10~ 20:7.5| 30:25 50:27.5");
         QVERIFY(!scale_keys(map, {1, 2}, OutputFrame(10), 3, SourceFrame(0), 1));
@@ -45,7 +47,11 @@ class KeyEditsTest : public QObject {
         slopes.keys[0].toward = Toward::free;
         slopes.keys[0].leave = 2;
         slopes.keys[1].arrive = 0.5;
-        const Timing before = [&] { Timing t; t.map = slopes; return t; }();
+        const Timing before = [&] {
+            Timing t;
+            t.map = slopes;
+            return t;
+        }();
         Timing after = before;
         after.map = *scale_keys(slopes, {0, 1}, OutputFrame(0), 3, SourceFrame(0), 2);
         for (double t = 0; t < 10; t += 0.5) QVERIFY(close(source_at(after, 3 * t), 2 * source_at(before, t), 1e-9));

@@ -35,9 +35,11 @@ class KeyedCurveTest : public QObject {
     // Exact integrals against GSL's adaptive quadrature with the keys as break points.
     void integrals_agree_with_quadrature() {
         const CurvePlan c(keys("0:1 smooth 12:0 20:0 step 31:0.75 smooth 50:1"), 1);
-        gsl_function f{[](double x, void* plan) { return static_cast<const CurvePlan*>(plan)->at(x); }, const_cast<CurvePlan*>(&c)};
+        gsl_function f{[](double x, void* plan) { return static_cast<const CurvePlan*>(plan)->at(x); },
+                       const_cast<CurvePlan*>(&c)};
         gsl_integration_workspace* w = gsl_integration_workspace_alloc(400);
-        for (auto [from, to] : {std::pair{-10.0, 60.0}, std::pair{3.0, 29.5}, std::pair{31.0, 44.0}, std::pair{40.0, 7.0}, std::pair{-8.0, -2.0}}) {
+        for (auto [from, to] : {std::pair{-10.0, 60.0}, std::pair{3.0, 29.5}, std::pair{31.0, 44.0},
+                                std::pair{40.0, 7.0}, std::pair{-8.0, -2.0}}) {
             std::vector<double> points{std::min(from, to)};
             for (double k : {0.0, 12.0, 20.0, 31.0, 50.0}) {
                 if (k > points[0] && k < std::max(from, to)) points.push_back(k);
@@ -54,7 +56,8 @@ class KeyedCurveTest : public QObject {
         for (const char* text : {"", "0:0 1:1", "0:1 smooth 96:0 step 120:0.25"}) {
             QCOMPARE(QString::fromStdString(to_text(keys(text))), QString(text));
         }
-        for (const char* bad : {"1", "a:1", "0:", "smooth 0:1", "0:1 bouncy", "0:nan"}) QVERIFY2(!parse_keys(bad, "a curve"), bad);
+        for (const char* bad : {"1", "a:1", "0:", "smooth 0:1", "0:1 bouncy", "0:nan"})
+            QVERIFY2(!parse_keys(bad, "a curve"), bad);
     }
     void broken_keys_are_refused() {
         const CurveLimits amount{-1e9, 1e9, 0, 1};

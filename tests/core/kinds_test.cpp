@@ -2,9 +2,9 @@
 #include "support/case.h"
 #include "support/notation.h"
 
+#include "core/geometry/halves.h"
 #include "core/geometry/keyed_model.h"
 #include "core/geometry/level_set.h"
-#include "core/geometry/halves.h"
 #include "core/geometry/particles.h"
 #include "core/geometry/stand_in.h"
 #include "core/geometry/volume.h"
@@ -88,7 +88,8 @@ Pose sphere(double radius, int n = 48) {
     for (std::uint32_t j = 0; j < static_cast<std::uint32_t>(n); ++j) {
         for (std::uint32_t i = 0; i < 2 * static_cast<std::uint32_t>(n); ++i) {
             const std::uint32_t w = 2 * static_cast<std::uint32_t>(n), next = (i + 1) % w;
-            for (std::uint32_t c : {j * w + i, j * w + next, (j + 1) * w + next, (j + 1) * w + i}) faces->corners.push_back(c);
+            for (std::uint32_t c : {j * w + i, j * w + next, (j + 1) * w + next, (j + 1) * w + i})
+                faces->corners.push_back(c);
             faces->starts.push_back(static_cast<std::uint32_t>(faces->corners.size()));
         }
     }
@@ -143,7 +144,9 @@ class KindsTest : public QObject {
             QCOMPARE(has(*p, 2), w * 0.5 < 0.2);
             QCOMPARE(has(*p, 4), (1 - w) * 0.5 <= 0.1);
             QVERIFY((place_of(*p, 1) - V3f(static_cast<float>(w), 0, 0)).length() < 1e-6f);
-            if (has(*p, 2)) QVERIFY((place_of(*p, 2) - V3f(5, static_cast<float>(w * 0.5), 0)).length() < 1e-6f); // goes on along its velocity
+            if (has(*p, 2))
+                QVERIFY((place_of(*p, 2) - V3f(5, static_cast<float>(w * 0.5), 0)).length() <
+                        1e-6f); // goes on along its velocity
             if (has(*p, 4)) {
                 QVERIFY((place_of(*p, 4) - V3f(9, 0, static_cast<float>(-10 * (1 - w) * 0.5))).length() < 1e-5f);
                 const Attribute* age = find_scalar(*p, "age");
@@ -199,8 +202,10 @@ class KindsTest : public QObject {
         std::mt19937 random(4);
         std::normal_distribution<float> normal;
         for (int round = 0; round < 200; ++round) {
-            const Eigen::Quaternionf a = Eigen::Quaternionf(normal(random), normal(random), normal(random), normal(random)).normalized();
-            const Eigen::Quaternionf b = Eigen::Quaternionf(normal(random), normal(random), normal(random), normal(random)).normalized();
+            const Eigen::Quaternionf a =
+                Eigen::Quaternionf(normal(random), normal(random), normal(random), normal(random)).normalized();
+            const Eigen::Quaternionf b =
+                Eigen::Quaternionf(normal(random), normal(random), normal(random), normal(random)).normalized();
             KeyTrack t = track({0, 1}, {a.x(), a.y(), a.z(), a.w(), b.x(), b.y(), b.z(), b.w()}, KeyWay::linear, 4);
             t.rotation = true;
             for (double w : {0.1, 0.5, 0.83}) {
@@ -232,8 +237,9 @@ class KindsTest : public QObject {
         const PosePtr pose = pose_at(m, *shared_parts(m), 1);
         using Eigen::AngleAxisd;
         using Eigen::Vector3d;
-        Eigen::Affine3d all = Eigen::Translation3d(1, 2, 3) * AngleAxisd(0.7, Vector3d::UnitY()) * Eigen::Affine3d(Eigen::Translation3d(2, 0, 0)) *
-                              Eigen::Scaling(2.0, 1.0, 0.5) * Eigen::Affine3d(Eigen::Translation3d(0, 1, 0)) *
+        Eigen::Affine3d all = Eigen::Translation3d(1, 2, 3) * AngleAxisd(0.7, Vector3d::UnitY()) *
+                              Eigen::Affine3d(Eigen::Translation3d(2, 0, 0)) * Eigen::Scaling(2.0, 1.0, 0.5) *
+                              Eigen::Affine3d(Eigen::Translation3d(0, 1, 0)) *
                               Eigen::Quaterniond(1, 0, 0, 0).slerp(0.5, Eigen::Quaterniond(0.8, 0.6, 0, 0));
         for (std::size_t i = 0; i < 4; ++i) {
             const V3f& p = mesh.base.points[i];
@@ -244,7 +250,8 @@ class KindsTest : public QObject {
         QCOMPARE(pose->attributes[0].whole[0], 2);
         // Velocities are those of the motion.
         const PosePtr later = pose_at(m, *shared_parts(m), 1.01), sooner = pose_at(m, *shared_parts(m), 0.99);
-        for (std::size_t i = 0; i < 4; ++i) QVERIFY((pose->velocities[i] - (later->points[i] - sooner->points[i]) * 50.0f).length() < 0.01f);
+        for (std::size_t i = 0; i < 4; ++i)
+            QVERIFY((pose->velocities[i] - (later->points[i] - sooner->points[i]) * 50.0f).length() < 0.01f);
     }
     void morphs_and_skins() {
         KeyedModel m;
@@ -265,7 +272,8 @@ class KindsTest : public QObject {
         m.tracks.push_back(track({0, 1}, {0, 1}, KeyWay::linear));
         m.channels.push_back({0, PartPath::weights, 0});
         const PosePtr pose = pose_at(m, *shared_parts(m), 0.5);
-        for (std::size_t i = 0; i < 4; ++i) QVERIFY((pose->points[i] - (mesh.base.points[i] + V3f(0, 3.75f, 4))).length() < 1e-5f);
+        for (std::size_t i = 0; i < 4; ++i)
+            QVERIFY((pose->points[i] - (mesh.base.points[i] + V3f(0, 3.75f, 4))).length() < 1e-5f);
     }
 
     void volumes_mix_voxel_by_voxel() {
@@ -288,7 +296,8 @@ class KindsTest : public QObject {
         QVERIFY(std::abs(value_at(*mixed, "density", V3f(0)) - 0.75f * value_at(*both, "density", V3f(0))) < 1e-6f);
     }
     void carried_smoke_moves_instead_of_fading() {
-        // Over half a second, at 1 m/s along x: 0.5 m. Mixed, it is twice there and half as thick; carried, once and whole.
+        // Over half a second, at 1 m/s along x: 0.5 m. Mixed, it is twice there and half as thick; carried, once and
+        // whole.
         const VolumePtr a = ball(V3d(-0.25, 0, 0), V3f(1, 0, 0)), b = ball(V3d(0.25, 0, 0), V3f(1, 0, 0));
         double mass_a = 0, mass = 0;
         centre(*a, &mass_a);
@@ -305,7 +314,8 @@ class KindsTest : public QObject {
         const VolumePtr v = ball(V3d(0.2, 0.4, 0.6), V3f(1, 2, 3));
         const VolumePtr up = moved(*v, true, 2);
         QVERIFY((centre(*moved(*v, true, 1)) - V3d(0.2, 0.6, -0.4)).length() < 0.02);
-        QVERIFY(std::abs(value_at(*up, "density", V3f(0.4f, 1.2f, -0.8f)) - value_at(*v, "density", V3f(0.2f, 0.4f, 0.6f))) < 1e-3f);
+        QVERIFY(std::abs(value_at(*up, "density", V3f(0.4f, 1.2f, -0.8f)) -
+                         value_at(*v, "density", V3f(0.2f, 0.4f, 0.6f))) < 1e-3f);
         QVERIFY(std::abs(up->facts()[1].most - 2 * v->facts()[1].most) < 1e-4);
     }
     // A sphere's volume is 4/3·π·r³; halfway between the distance fields of radius 1 and 1.2 lies radius 1.1.
@@ -316,7 +326,8 @@ class KindsTest : public QObject {
             const auto between = between_level_sets(small, large, w, 0.04, Progress::none());
             QVERIFY(between);
             const double r = 1 + 0.08 * w, wanted = 4.0 / 3 * std::numbers::pi * r * r * r;
-            QVERIFY2(std::abs(enclosed_volume(**between) / wanted - 1) < 0.01, qPrintable(QString::number(enclosed_volume(**between) / wanted)));
+            QVERIFY2(std::abs(enclosed_volume(**between) / wanted - 1) < 0.01,
+                     qPrintable(QString::number(enclosed_volume(**between) / wanted)));
         }
         QCOMPARE(between_level_sets(small, large, 0.5, 0, Progress::none()).error().code, ErrorCode::invalid);
         QCOMPARE(between_level_sets(small, large, 0.5, 1e-4, Progress::none()).error().code, ErrorCode::too_large);
@@ -325,10 +336,12 @@ class KindsTest : public QObject {
         DenseGrid d{"field", 40, 40, 40, 0.1, V3d(-2)};
         for (int z = 0; z < 40; ++z) {
             for (int y = 0; y < 40; ++y) {
-                for (int x = 0; x < 40; ++x) d.values.push_back(static_cast<float>(3 - (d.origin + V3d(x, y, z) * 0.1).length()));
+                for (int x = 0; x < 40; ++x)
+                    d.values.push_back(static_cast<float>(3 - (d.origin + V3d(x, y, z) * 0.1).length()));
             }
         }
-        QVERIFY(std::abs(enclosed_volume(*surface_of(d, 1.5)) / (4.0 / 3 * std::numbers::pi * 1.5 * 1.5 * 1.5) - 1) < 0.02);
+        QVERIFY(std::abs(enclosed_volume(*surface_of(d, 1.5)) / (4.0 / 3 * std::numbers::pi * 1.5 * 1.5 * 1.5) - 1) <
+                0.02);
     }
 
     // IEEE 754-2008 binary16, as Imath converts it: all 65 536 of them.
@@ -348,7 +361,9 @@ class KindsTest : public QObject {
     }
     void halves_mix_as_floats_do() {
         std::vector<std::uint16_t> a, b;
-        for (int i = 0; i < 37; ++i) a.push_back(Imath::half(0.37f * static_cast<float>(i)).bits()), b.push_back(Imath::half(5 - 0.21f * static_cast<float>(i)).bits());
+        for (int i = 0; i < 37; ++i)
+            a.push_back(Imath::half(0.37f * static_cast<float>(i)).bits()),
+                b.push_back(Imath::half(5 - 0.21f * static_cast<float>(i)).bits());
         std::vector<float> fa(37), fb(37), mixed(37), wanted(37);
         from_halves(a.data(), fa.data(), 37), from_halves(b.data(), fb.data(), 37);
         for (float w : {0.0f, 0.3f, 0.75f, 1.0f}) {

@@ -13,8 +13,8 @@
 #include <Eigen/Geometry>
 #include <cmath>
 #include <functional>
-#include <set>
 #include <numbers>
+#include <set>
 
 using namespace garland;
 using namespace garland::testing;
@@ -35,7 +35,9 @@ class Ruled final : public Source {
         known.velocities = !pose.velocities.empty();
     }
     const SourceFacts& facts() const override { return known; }
-    Result<PosePtr> read(std::int64_t frame, Progress&) const override { return std::make_shared<const Pose>(rule(static_cast<double>(frame))); }
+    Result<PosePtr> read(std::int64_t frame, Progress&) const override {
+        return std::make_shared<const Pose>(rule(static_cast<double>(frame)));
+    }
     std::vector<std::string> files() const override { return {}; }
 };
 
@@ -55,10 +57,11 @@ struct Base {
     SourcePtr source;
     Sampler sampler;
     explicit Base(SourcePtr s, SubFrame how = SubFrame::smooth) : source(std::move(s)) {
-        Taking t;
+        ImportSettings t;
         t.how = how;
         const SourceFacts& f = source->facts();
-        sampler = Sampler(source, make_clock(f.first, f.last, f.first, {24, 1}, Join::frame_for_frame, {24, 1}), t, PoseCache::new_serial(), &cache);
+        sampler = Sampler(source, make_clock(f.first, f.last, f.first, {24, 1}, Join::frame_for_frame, {24, 1}), t,
+                          PoseCache::new_serial(), &cache);
     }
     PosePtr at(double f) const { return sampler.at(SourceFrame(f))->pose; }
 };
@@ -88,7 +91,8 @@ class LoopTest : public QObject {
         const Layers l = layers_at(c, 34);
         QCOMPARE(l.a, 134.0);
         QCOMPARE(l.b, 94.0); // a loop earlier
-        QVERIFY(std::abs(l.weight_b - 0.4) < 1e-12 && std::abs(l.weight_a - 0.6) < 1e-12 && std::abs(l.slope_b - 0.1) < 1e-12);
+        QVERIFY(std::abs(l.weight_b - 0.4) < 1e-12 && std::abs(l.weight_a - 0.6) < 1e-12 &&
+                std::abs(l.slope_b - 0.1) < 1e-12);
         c.curve = FadeCurve::smooth;
         QVERIFY(std::abs(layers_at(c, 35).weight_b - 0.5) < 1e-12);
         QVERIFY(std::abs(layers_at(c, 32.5).weight_b - (3 * 0.0625 - 2 * 0.015625)) < 1e-12);
@@ -99,8 +103,8 @@ class LoopTest : public QObject {
         QCOMPARE(span.first, 90);
         QCOMPARE(span.last, 139);
     }
-    // The worked numbers: a 40-frame loop that skips 50 settle frames reads 51…90 in one layer and enters the other at 71
-    // (common practice, no source).
+    // The worked numbers: a 40-frame loop that skips 50 settle frames reads 51…90 in one layer and enters the other at
+    // 71 (common practice, no source).
     void half_shifted_layers_are_unseen_where_they_jump() {
         for (LayerMix mix : {LayerMix::mix, LayerMix::add}) {
             Closing c = closing(ClosingWay::half_shift, 51, 40);
@@ -113,7 +117,8 @@ class LoopTest : public QObject {
             QCOMPARE(layers_at(c, 19).b, 90.0);
             for (double k = 0; k < 40; k += 0.37) {
                 const Layers l = layers_at(c, k), next = layers_at(c, k + 1e-6);
-                const double sum = mix == LayerMix::mix ? l.weight_a + l.weight_b : l.weight_a * l.weight_a + l.weight_b * l.weight_b;
+                const double sum =
+                    mix == LayerMix::mix ? l.weight_a + l.weight_b : l.weight_a * l.weight_a + l.weight_b * l.weight_b;
                 QVERIFY(std::abs(sum - 1) < 1e-12);
                 QVERIFY(std::abs((next.weight_a - l.weight_a) / 1e-6 - l.slope_a) < 1e-4);
                 QVERIFY(l.a >= 51 && l.a < 91 && l.b >= 51 && l.b < 91);
@@ -128,9 +133,11 @@ class LoopTest : public QObject {
             QCOMPARE(loop->facts().last, 80); // 51 frames, of which the last shows the first again
             const PosePtr first = shown(loop, 30), last = shown(loop, 80), near = shown(loop, 80 - 1e-5);
             QVERIFY(first->points == last->points);
-            for (std::size_t i = 0; i < first->points.size(); ++i) QVERIFY((first->points[i] - near->points[i]).length() < 2e-3f); // and comes to it
+            for (std::size_t i = 0; i < first->points.size(); ++i)
+                QVERIFY((first->points[i] - near->points[i]).length() < 2e-3f); // and comes to it
             if (way != ClosingWay::half_shift) QVERIFY(first->points == base.at(30)->points);
-            if (way != ClosingWay::spread_gap && way != ClosingWay::half_shift) QVERIFY(shown(loop, 50)->points == base.at(50)->points);
+            if (way != ClosingWay::spread_gap && way != ClosingWay::half_shift)
+                QVERIFY(shown(loop, 50)->points == base.at(50)->points);
         }
     }
     void mixed_frames_are_the_formula() {
@@ -141,25 +148,31 @@ class LoopTest : public QObject {
         for (double k : {45.0, 50.25, 59.0}) {
             const double w = (k - 40) / 20;
             const PosePtr pose = shown(loop, 40 + k), a = base.at(40 + k), b = base.at(40 + k - 60);
-            for (std::size_t i = 0; i < 50; ++i) QVERIFY((V3d(pose->points[i]) - (V3d(a->points[i]) * (1 - w) + V3d(b->points[i]) * w)).length() < 1e-5);
+            for (std::size_t i = 0; i < 50; ++i)
+                QVERIFY((V3d(pose->points[i]) - (V3d(a->points[i]) * (1 - w) + V3d(b->points[i]) * w)).length() < 1e-5);
         }
         const SourcePtr spread = close_loop(base.sampler, closing(ClosingWay::spread_gap, 20, 64));
-        // Straight, the gap is taken off at an even rate from the very first frame to the last: the velocities of both say so.
+        // Straight, the gap is taken off at an even rate from the very first frame to the last: the velocities of both
+        // say so.
         Closing even = closing(ClosingWay::spread_gap, 20, 64);
         even.curve = FadeCurve::straight;
         const SourcePtr straight = close_loop(base.sampler, even);
         for (double f : {20.0, 50.0, 84.0}) {
-            const PosePtr here = shown(straight, f), own = base.at(f == 84 ? 20 : f), first = base.at(20), last = base.at(84);
+            const PosePtr here = shown(straight, f), own = base.at(f == 84 ? 20 : f), first = base.at(20),
+                          last = base.at(84);
             for (std::size_t i = 0; i < here->points.size(); ++i) {
                 const V3f wanted = own->velocities[i] - (last->points[i] - first->points[i]) * (24.0f / 64);
-                QVERIFY2((here->velocities[i] - wanted).length() < 1e-3f, qPrintable(QString("frame %1, point %2").arg(f).arg(i)));
+                QVERIFY2((here->velocities[i] - wanted).length() < 1e-3f,
+                         qPrintable(QString("frame %1, point %2").arg(f).arg(i)));
             }
         }
         const PosePtr from = base.at(20), to = base.at(84);
         for (double k : {16.0, 32.0, 63.5}) {
             const double w = k / 64, e = 3 * w * w - 2 * w * w * w;
             const PosePtr pose = shown(spread, 20 + k), x = base.at(20 + k);
-            for (std::size_t i = 0; i < 50; ++i) QVERIFY((V3d(pose->points[i]) - (V3d(x->points[i]) - (V3d(to->points[i]) - V3d(from->points[i])) * e)).length() < 1e-5);
+            for (std::size_t i = 0; i < 50; ++i)
+                QVERIFY((V3d(pose->points[i]) - (V3d(x->points[i]) - (V3d(to->points[i]) - V3d(from->points[i])) * e))
+                            .length() < 1e-5);
         }
     }
     void velocities_are_the_change_of_places() {
@@ -176,18 +189,20 @@ class LoopTest : public QObject {
                     QCOMPARE(now->velocities.size(), std::size_t(50));
                     for (std::size_t i = 0; i < 50; ++i) {
                         const V3d speed = (V3d(after->points[i]) - V3d(before->points[i])) * (24 / (2 * h));
-                        QVERIFY2((speed - V3d(now->velocities[i])).length() < 0.02, qPrintable(QString("%1 %2 %3").arg(static_cast<int>(way)).arg(kind).arg(f)));
+                        QVERIFY2((speed - V3d(now->velocities[i])).length() < 0.02,
+                                 qPrintable(QString("%1 %2 %3").arg(static_cast<int>(way)).arg(kind).arg(f)));
                     }
                 }
             }
         }
     }
-    // E. Heitz and F. Neyret, 2018: the mean of two unlike things has less variance, by wa² + wb²; about the mean, divided by
-    // the root of that, it has as much as each.
+    // E. Heitz and F. Neyret, 2018: the mean of two unlike things has less variance, by wa² + wb²; about the mean,
+    // divided by the root of that, it has as much as each.
     void contrast_is_kept_in_the_middle_of_a_fade() {
         const auto noise = [](double f) {
             Pose pose;
-            for (std::uint64_t i = 0; i < 4000; ++i) pose.points.emplace_back(V3d(0, chance(3, static_cast<std::uint64_t>(f), i) - 0.5, 0));
+            for (std::uint64_t i = 0; i < 4000; ++i)
+                pose.points.emplace_back(V3d(0, chance(3, static_cast<std::uint64_t>(f), i) - 0.5, 0));
             return pose;
         };
         const Base base(std::make_shared<Ruled>(0, 60, noise), SubFrame::linear);
@@ -198,7 +213,8 @@ class LoopTest : public QObject {
             return squares / n - sum / n * sum / n;
         };
         Closing c = closing(ClosingWay::half_shift, 10, 40);
-        const double own = variance(*base.at(20)), plain = variance(*shown(close_loop(base.sampler, c), 20)); // both layers at one half
+        const double own = variance(*base.at(20)),
+                     plain = variance(*shown(close_loop(base.sampler, c), 20)); // both layers at one half
         QVERIFY(std::abs(own - 1.0 / 12) < 0.005);
         QVERIFY2(std::abs(plain / own - 0.5) < 0.06, qPrintable(QString::number(plain / own)));
         c.keep_contrast = true;
@@ -211,15 +227,20 @@ class LoopTest : public QObject {
         for (int round = 0; round < 30; ++round) {
             const auto seed = static_cast<std::uint64_t>(round);
             std::vector<V3f> a, b;
-            const Eigen::Affine3d motion = Eigen::Translation3d(3, -1, 0.5 * round) * Eigen::AngleAxisd(0.2 * round, Eigen::Vector3d(1, chance(1, seed, 1), -0.3).normalized());
+            const Eigen::Affine3d motion =
+                Eigen::Translation3d(3, -1, 0.5 * round) *
+                Eigen::AngleAxisd(0.2 * round, Eigen::Vector3d(1, chance(1, seed, 1), -0.3).normalized());
             const int n = 12;
             Eigen::Matrix3Xd x(3, n), y(3, n);
             for (std::uint64_t i = 0; i < n; ++i) {
                 const Eigen::Vector3d p(chance(2, seed, i) - 0.5, chance(3, seed, i) * 2, chance(4, seed, i));
-                const Eigen::Vector3d q = motion * p + Eigen::Vector3d(chance(5, seed, i), chance(6, seed, i), chance(7, seed, i)) * (round % 3 ? 0.1 : 0);
+                const Eigen::Vector3d q =
+                    motion * p +
+                    Eigen::Vector3d(chance(5, seed, i), chance(6, seed, i), chance(7, seed, i)) * (round % 3 ? 0.1 : 0);
                 a.emplace_back(V3d(p.x(), p.y(), p.z()));
                 b.emplace_back(V3d(q.x(), q.y(), q.z()));
-                for (int k = 0; k < 3; ++k) x(k, static_cast<int>(i)) = a.back()[k], y(k, static_cast<int>(i)) = b.back()[k];
+                for (int k = 0; k < 3; ++k)
+                    x(k, static_cast<int>(i)) = a.back()[k], y(k, static_cast<int>(i)) = b.back()[k];
             }
             const RigidFit fit = rigid_fit(a, b);
             const Eigen::Matrix4d wanted = Eigen::umeyama(x, y, false);
@@ -256,7 +277,8 @@ class LoopTest : public QObject {
             Pose pose;
             for (int i = 0; i < 20; ++i) {
                 const double a = 0.3 * f, x = std::cos(1.7 * i), z = std::sin(2.9 * i) + 0.2 * i;
-                pose.points.emplace_back(V3d(x * std::cos(a) - z * std::sin(a) + f, 0.1 * i, x * std::sin(a) + z * std::cos(a)));
+                pose.points.emplace_back(
+                    V3d(x * std::cos(a) - z * std::sin(a) + f, 0.1 * i, x * std::sin(a) + z * std::cos(a)));
             }
             return pose;
         };
@@ -269,7 +291,8 @@ class LoopTest : public QObject {
     void loops_are_found_where_the_motion_repeats() {
         const auto periodic = [](double f) { // 37 frames, and it never stands where it stood in between
             Pose pose;
-            for (int i = 0; i < 30; ++i) pose.points.emplace_back(V3d(std::cos(2 * pi * f / 37 + i), std::sin(2 * pi * f / 37 + 2 * i), i));
+            for (int i = 0; i < 30; ++i)
+                pose.points.emplace_back(V3d(std::cos(2 * pi * f / 37 + i), std::sin(2 * pi * f / 37 + 2 * i), i));
             return pose;
         };
         const Base base(std::make_shared<Ruled>(10, 130, periodic));
@@ -307,7 +330,8 @@ class LoopTest : public QObject {
         const auto few = signatures_of(base.sampler, 0, 60, 512);
         QVERIFY(few->rows[0].size() <= 512 * 3);
         const FrameMatrix a = *distances(*few, false), b = *distances(*signatures_of(base.sampler, 0, 60, 0), false);
-        for (std::int64_t j = 1; j <= 60; j += 7) QVERIFY(std::abs(a.between(0, j) - b.between(0, j)) < 0.05 * b.between(0, j));
+        for (std::int64_t j = 1; j <= 60; j += 7)
+            QVERIFY(std::abs(a.between(0, j) - b.between(0, j)) < 0.05 * b.between(0, j));
     }
     void volumes_are_laid_over_by_their_density() {
         auto volume = [](float density, float heat, int from) {
@@ -324,20 +348,22 @@ class LoopTest : public QObject {
         auto close = [](double x, double y) { return std::abs(x - y) < 1e-4 * std::max(1.0, std::abs(y)); };
         QVERIFY(close(value_at(*sum, "density", both), 0.5 + 0.75));
         QVERIFY(close(value_at(*sum, "density", of_a), 0.5));
-        QVERIFY(close(value_at(*sum, "temperature", both), (0.5 * 100 + 0.75 * 400) / 1.25)); // each by how much of it is there
+        QVERIFY(close(value_at(*sum, "temperature", both),
+                      (0.5 * 100 + 0.75 * 400) / 1.25));          // each by how much of it is there
         QVERIFY(close(value_at(*sum, "temperature", of_a), 100)); // and not half of it
         QVERIFY(close(value_at(*sum, "temperature", of_b), 400));
         const VolumePtr most = lay_over(*a, *b, 0.25, 0.75, VolumeJoin::maximum);
         QVERIFY(close(value_at(*most, "density", both), 0.75));
-        // By density: a goes and is densest at both places, so its share of the change is s + s·(1 − s) there; a place that only b
-        // has changes straight. At both ends it is the sum.
+        // By density: a goes and is densest at both places, so its share of the change is s + s·(1 − s) there; a place
+        // that only b has changes straight. At both ends it is the sum.
         const double s = 0.25 + 0.25 * 0.75;
         const VolumePtr first = lay_over(*a, *b, 0.75, 0.25, VolumeJoin::density, true);
         QVERIFY(close(value_at(*first, "density", both), 2 * (1 - s) + s));
         QVERIFY(close(value_at(*first, "density", of_a), 2 * (1 - s)));
         QVERIFY(close(value_at(*first, "density", of_b), 0.25));
         for (double w : {0.0, 1.0}) {
-            const VolumePtr x = lay_over(*a, *b, 1 - w, w, VolumeJoin::density), y = lay_over(*a, *b, 1 - w, w, VolumeJoin::sum);
+            const VolumePtr x = lay_over(*a, *b, 1 - w, w, VolumeJoin::density),
+                            y = lay_over(*a, *b, 1 - w, w, VolumeJoin::sum);
             for (const V3f& at : {both, of_a, of_b}) QCOMPARE(value_at(*x, "density", at), value_at(*y, "density", at));
         }
         // Where both are equal it stays as it is, so nothing dims at the quarters as the larger of both does.
@@ -365,7 +391,9 @@ class LoopTest : public QObject {
                 const Layers here = layers_at(c, k), before = layers_at(c, k - 1e-5), after = layers_at(c, k + 1e-5);
                 QVERIFY(std::abs((after.weight_a - before.weight_a) / 2e-5 - here.slope_a) < 1e-3);
                 QVERIFY(std::abs((after.weight_b - before.weight_b) / 2e-5 - here.slope_b) < 1e-3);
-                const double whole = mix == LayerMix::add ? here.weight_a * here.weight_a + here.weight_b * here.weight_b : here.weight_a + here.weight_b;
+                const double whole = mix == LayerMix::add
+                                         ? here.weight_a * here.weight_a + here.weight_b * here.weight_b
+                                         : here.weight_a + here.weight_b;
                 QVERIFY(std::abs(whole - 1) < 1e-12);
             }
         }
@@ -410,7 +438,8 @@ class LoopTest : public QObject {
         const auto turning = [](double f) {
             Pose pose;
             const double a = f * 0.03, c = std::cos(a), s = std::sin(a);
-            for (const V3d& p : {V3d(1, 0, 0), V3d(-1, 0, 0), V3d(0, 1, 0), V3d(0, -1, 0), V3d(0, 0, 2), V3d(0, 0, -2)}) pose.points.emplace_back(V3d(p.x * c - p.y * s, p.x * s + p.y * c, p.z));
+            for (const V3d& p : {V3d(1, 0, 0), V3d(-1, 0, 0), V3d(0, 1, 0), V3d(0, -1, 0), V3d(0, 0, 2), V3d(0, 0, -2)})
+                pose.points.emplace_back(V3d(p.x * c - p.y * s, p.x * s + p.y * c, p.z));
             pose.attributes = {{"piece", 1, {}, {0, 0, 0, 0, 0, 0}}}; // about its middle
             return pose;
         };

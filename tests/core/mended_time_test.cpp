@@ -1,5 +1,5 @@
-// Cases of time that once went wrong: rounding at boundaries and wraps, limits that were too strict, loops that were guessed.
-// See docs/trust.md for what each was.
+// Cases of time that once went wrong: rounding at boundaries and wraps, limits that were too strict, loops that were
+// guessed. See docs/trust.md for what each was.
 #include "support/case.h"
 #include "support/notation.h"
 
@@ -34,7 +34,9 @@ Timing operated(const Timing& timing, const Operation& o) {
 
 // Units in the last place between two numbers.
 double ulps(double a, double b) {
-    return a == b ? 0 : std::abs(a - b) / (std::nextafter(std::max(std::abs(a), std::abs(b)), 1e300) - std::max(std::abs(a), std::abs(b)));
+    return a == b ? 0
+                  : std::abs(a - b) / (std::nextafter(std::max(std::abs(a), std::abs(b)), 1e300) -
+                                       std::max(std::abs(a), std::abs(b)));
 }
 
 double least_apart_of(const std::vector<double>& d, double period) {
@@ -76,20 +78,25 @@ class MendedTimeTest : public QObject {
             for (int round = 0; round < 20000; ++round) {
                 const auto k = static_cast<double>(static_cast<std::int64_t>(random() % 2000001) - 1000000);
                 const auto w = TimingPlan::wrap(k * period, period, period, false);
-                QVERIFY2(w.u == 0 && w.pass == k, qPrintable(QString("%1 periods of %2: pass %3, %4").arg(k).arg(period).arg(w.pass).arg(w.u)));
+                QVERIFY2(w.u == 0 && w.pass == k,
+                         qPrintable(QString("%1 periods of %2: pass %3, %4").arg(k).arg(period).arg(w.pass).arg(w.u)));
             }
         }
     }
     void every_pass_that_follows_one_fades_in() {
         Timing t = phrases_of("1-10 20-29+4", 1, OutsideMode::repeat, OutsideMode::repeat);
         const TimingPlan plan(t);
-        for (int pass = -3; pass <= 3; ++pass) QVERIFY2(plan.fading(OutputFrame(1 + 20 * pass + 1)).weight > 0, qPrintable(QString::number(pass)));
+        for (int pass = -3; pass <= 3; ++pass)
+            QVERIFY2(plan.fading(OutputFrame(1 + 20 * pass + 1)).weight > 0, qPrintable(QString::number(pass)));
         Timing twice = t;
         twice.before.count = 2;
         const TimingPlan counted(twice);
         QVERIFY(counted.fading(OutputFrame(1 - 20 + 1)).weight > 0);
         QCOMPARE(counted.fading(OutputFrame(1 - 40 + 1)).weight, 0.0); // the very first pass
-        QCOMPARE(TimingPlan(phrases_of("1-10 20-29+4", 1, OutsideMode::hold, OutsideMode::repeat)).fading(OutputFrame(2)).weight, 0.0);
+        QCOMPARE(TimingPlan(phrases_of("1-10 20-29+4", 1, OutsideMode::hold, OutsideMode::repeat))
+                     .fading(OutputFrame(2))
+                     .weight,
+                 0.0);
     }
     void a_single_pose_stands_still() {
         Timing t = timing_of("10:5", OutsideMode::repeat, OutsideMode::repeat);
@@ -131,10 +138,12 @@ class MendedTimeTest : public QObject {
             TimeMap map;
             double at = 1;
             for (int k = 0; k < 6; ++k) {
-                map.keys.push_back({OutputFrame(at), SourceFrame(static_cast<double>(random() % 50)), random() % 2 ? Toward::step : Toward::linear});
+                map.keys.push_back({OutputFrame(at), SourceFrame(static_cast<double>(random() % 50)),
+                                    random() % 2 ? Toward::step : Toward::linear});
                 at += 0.25 * static_cast<double>(1 + random() % 30);
             }
-            const auto first = static_cast<int>(std::ceil(map.first().value)), last = static_cast<int>(std::floor(map.last().value));
+            const auto first = static_cast<int>(std::ceil(map.first().value)),
+                       last = static_cast<int>(std::floor(map.last().value));
             if (last - first < 4) continue;
             const int p = first + static_cast<int>(random() % 2), q = last - static_cast<int>(random() % 2);
             const auto reversed = garland::reverse(map, OutputFrame(p), OutputFrame(q));
@@ -143,7 +152,12 @@ class MendedTimeTest : public QObject {
             before.map = map;
             after.map = *reversed;
             for (int t = p; t <= q; ++t) {
-                QVERIFY2(close(source_at(after, t), source_at(before, p + q - t), 1e-9), qPrintable(QString("round %1, frame %2: %3 and %4").arg(round).arg(t).arg(QString::fromStdString(map_text(map)), QString::fromStdString(map_text(*reversed)))));
+                QVERIFY2(close(source_at(after, t), source_at(before, p + q - t), 1e-9),
+                         qPrintable(QString("round %1, frame %2: %3 and %4")
+                                        .arg(round)
+                                        .arg(t)
+                                        .arg(QString::fromStdString(map_text(map)),
+                                             QString::fromStdString(map_text(*reversed)))));
             }
         }
         Operation o;
@@ -178,7 +192,8 @@ class MendedTimeTest : public QObject {
         QVERIFY(close(rate_at(a, 0), 0.4, 0.02));
         QVERIFY(close(rate_at(a, 60), 0.4, 0.02));
         // Both whole at once would run backward: never below a thousandth.
-        a.spreads[0].amount = a.spreads[1].amount = {{0, 0, Toward::smooth}, {50, 1, Toward::smooth}, {100, 0, Toward::linear}};
+        a.spreads[0].amount =
+            a.spreads[1].amount = {{0, 0, Toward::smooth}, {50, 1, Toward::smooth}, {100, 0, Toward::linear}};
         for (double t = 0; t <= 100; t += 0.5) QVERIFY2(rate_at(a, t) >= 0.001 - 1e-9, qPrintable(QString::number(t)));
         QVERIFY(rate_at(a, 50) < 0.01);
     }
@@ -200,14 +215,19 @@ class MendedTimeTest : public QObject {
             if (!out) continue;
             double best = 1e300;
             for (int k = 0; k < 15 * 15 * 15 * 15; ++k) {
-                const std::vector<double> x{static_cast<double>(k % 15), static_cast<double>(k / 15 % 15), static_cast<double>(k / 225 % 15), static_cast<double>(k / 3375)};
+                const std::vector<double> x{static_cast<double>(k % 15), static_cast<double>(k / 15 % 15),
+                                            static_cast<double>(k / 225 % 15), static_cast<double>(k / 3375)};
                 double sum = 0;
-                for (int i = 0; i < 4; ++i) sum += std::abs(x[static_cast<std::size_t>(i)] - d[static_cast<std::size_t>(i)]);
-                if (sum >= best || *std::max_element(x.begin(), x.end()) > rule.high || least_apart_of(x, 10) < rule.apart) continue;
+                for (int i = 0; i < 4; ++i)
+                    sum += std::abs(x[static_cast<std::size_t>(i)] - d[static_cast<std::size_t>(i)]);
+                if (sum >= best || *std::max_element(x.begin(), x.end()) > rule.high ||
+                    least_apart_of(x, 10) < rule.apart)
+                    continue;
                 best = sum;
             }
             QVERIFY(least_apart_of(out->delays, 10) >= rule.apart - 1e-9);
-            QVERIFY2(out->total <= best + 1 + 1e-9, qPrintable(QString("round %1: %2, the least is %3").arg(round).arg(out->total).arg(best)));
+            QVERIFY2(out->total <= best + 1 + 1e-9,
+                     qPrintable(QString("round %1: %2, the least is %3").arg(round).arg(out->total).arg(best)));
         }
     }
     void copies_exactly_at_the_threshold_are_not_alike() {
@@ -220,7 +240,8 @@ class MendedTimeTest : public QObject {
         const auto report = find_twins(plan, clock_of_frames(0, 200), CopyClocks(clocks), {1, 200}, rule);
         QCOMPARE(report->groups.size(), std::size_t(0));
     }
-    // A list of phrases over the same frames at other speeds, and a map that comes back: the end is not beside the start.
+    // A list of phrases over the same frames at other speeds, and a map that comes back: the end is not beside the
+    // start.
     void only_one_way_loops_are_compared_round() {
         auto rule_of = [](const Timing& timing) {
             Show show;
@@ -264,10 +285,12 @@ class MendedTimeTest : public QObject {
         for (double before : {0.0, 1.0, 2.0, 0.5}) {
             for (double after : {0.0, 1.0, 3.0, 0.25}) {
                 if (before == 0 && after == 0) continue;
-                const Beside left{before > 0 ? pose_at(4 - before) : nullptr, before}, right{after > 0 ? pose_at(5 + after) : nullptr, after};
+                const Beside left{before > 0 ? pose_at(4 - before) : nullptr, before},
+                    right{after > 0 ? pose_at(5 + after) : nullptr, after};
                 for (double w : {0.1, 0.25, 0.5, 0.9}) {
                     const V3f p = blend_through(left, pose_at(4), pose_at(5), right, w)->points[0];
-                    QVERIFY2(std::abs(p.x - (4 + w) * (4 + w)) < 2e-5, qPrintable(QString("%1 %2 %3: %4").arg(before).arg(after).arg(w).arg(p.x)));
+                    QVERIFY2(std::abs(p.x - (4 + w) * (4 + w)) < 2e-5,
+                             qPrintable(QString("%1 %2 %3: %4").arg(before).arg(after).arg(w).arg(p.x)));
                 }
             }
         }
@@ -277,12 +300,16 @@ class MendedTimeTest : public QObject {
         std::mt19937_64 random(9);
         auto between = [&](double a, double b) { return a + (b - a) * static_cast<double>(random() >> 11) * 0x1p-53; };
         for (int k = 0; k < 200000; ++k) {
-            const double wide = between(-7e5, 7e5), angle = between(-10, 10), x = between(-700, 700), positive = std::exp(between(-300, 300)), y = between(-50, 50), z = between(-50, 50), c = between(-1, 1);
+            const double wide = between(-7e5, 7e5), angle = between(-10, 10), x = between(-700, 700),
+                         positive = std::exp(between(-300, 300)), y = between(-50, 50), z = between(-50, 50),
+                         c = between(-1, 1);
             for (double a : {wide, angle}) {
-                QVERIFY(std::abs(portable::sin(a) - std::sin(a)) <= 2.5e-16 && std::abs(portable::cos(a) - std::cos(a)) <= 2.5e-16);
+                QVERIFY(std::abs(portable::sin(a) - std::sin(a)) <= 2.5e-16 &&
+                        std::abs(portable::cos(a) - std::cos(a)) <= 2.5e-16);
             }
             QVERIFY(ulps(portable::exp(x), std::exp(x)) <= 2);
-            QVERIFY(std::abs(portable::log(positive) - std::log(positive)) <= 2e-16 * std::max(1.0, std::abs(std::log(positive))));
+            QVERIFY(std::abs(portable::log(positive) - std::log(positive)) <=
+                    2e-16 * std::max(1.0, std::abs(std::log(positive))));
             QVERIFY(ulps(portable::atan2(y, z), std::atan2(y, z)) <= 3);
             QVERIFY(std::abs(portable::acos(c) - std::acos(c)) <= 4e-16 * 3.2);
             QVERIFY(ulps(portable::cbrt(x), std::cbrt(x)) <= 3);
@@ -294,7 +321,8 @@ class MendedTimeTest : public QObject {
         QCOMPARE(portable::cbrt(27.0), 3.0);
         QCOMPARE(portable::atan2(0, -1), std::acos(-1.0));
     }
-    // Making a pose may fail in any way, and may itself work in parallel: those who wait are told, and nobody waits for ever.
+    // Making a pose may fail in any way, and may itself work in parallel: those who wait are told, and nobody waits for
+    // ever.
     void the_pose_cache_survives_what_makes_its_poses() {
         PoseCache cache(std::size_t(1) << 20);
         const PoseKey key{1, 1};
@@ -314,12 +342,14 @@ class MendedTimeTest : public QObject {
                 for (int round = 0; round < 200; ++round) {
                     parallel_for(8, 1, [&](std::size_t from, std::size_t to) {
                         for (std::size_t i = from; i < to; ++i) {
-                            const auto pose = cache.get({2, static_cast<double>(round * 8) + static_cast<double>(i)}, [&]() -> Result<PosePtr> {
-                                std::atomic<int> sum{0};
-                                parallel_for(64, 1, [&](std::size_t a, std::size_t b) { sum += static_cast<int>(b - a); });
-                                ++made;
-                                return PosePtr(std::make_shared<Pose>());
-                            });
+                            const auto pose = cache.get(
+                                {2, static_cast<double>(round * 8) + static_cast<double>(i)}, [&]() -> Result<PosePtr> {
+                                    std::atomic<int> sum{0};
+                                    parallel_for(64, 1,
+                                                 [&](std::size_t a, std::size_t b) { sum += static_cast<int>(b - a); });
+                                    ++made;
+                                    return PosePtr(std::make_shared<Pose>());
+                                });
                             if (!pose) qFatal("no pose");
                         }
                     });
@@ -356,7 +386,8 @@ class MendedTimeTest : public QObject {
         WaterSpec water;
         water.loop = 360;
         const SourceId id = add_water(p, "canal", water);
-        const SourceClock then = clock_of(p.sources[0], 0, 360, p.settings.rate), now = clock_of(p.sources[0], 0, 180, p.settings.rate);
+        const SourceClock then = clock_of(p.sources[0], 0, 360, p.settings.rate),
+                          now = clock_of(p.sources[0], 0, 180, p.settings.rate);
         const Followed moved = follow_source(p, id, then, now);
         QCOMPARE(moved.moved.size(), std::size_t(1));
         QCOMPARE(p.timings[0].map.last().value, 181.0);
@@ -378,7 +409,8 @@ class MendedTimeTest : public QObject {
             for (int i = 0; i < frames; ++i) {
                 for (int j = 0; j < frames; ++j) {
                     const double turn = 2 * std::acos(-1.0) * (i - j) / period;
-                    m.values[static_cast<std::size_t>(i) * m.frames + static_cast<std::size_t>(j)] = static_cast<float>(std::hypot(2 * std::sin(turn / 2), drift * (i - j)));
+                    m.values[static_cast<std::size_t>(i) * m.frames + static_cast<std::size_t>(j)] =
+                        static_cast<float>(std::hypot(2 * std::sin(turn / 2), drift * (i - j)));
                 }
             }
             return m;
@@ -402,7 +434,8 @@ class MendedTimeTest : public QObject {
         m.values.resize(m.frames * m.frames);
         std::mt19937 random(12);
         for (std::size_t i = 0; i < m.frames; ++i) {
-            for (std::size_t j = 0; j < i; ++j) m.values[i * m.frames + j] = m.values[j * m.frames + i] = static_cast<float>(1 + random() % 1000);
+            for (std::size_t j = 0; j < i; ++j)
+                m.values[i * m.frames + j] = m.values[j * m.frames + i] = static_cast<float>(1 + random() % 1000);
         }
         LoopWish wish;
         wish.most = 30;
@@ -426,14 +459,20 @@ class MendedTimeTest : public QObject {
                 all.push_back({std::sqrt(squares / seen), l, a});
             }
         }
-        std::sort(all.begin(), all.end(), [](const Candidate& x, const Candidate& y) { return std::tuple(x.score, -x.length, x.start) < std::tuple(y.score, -y.length, y.start); });
+        std::sort(all.begin(), all.end(), [](const Candidate& x, const Candidate& y) {
+            return std::tuple(x.score, -x.length, x.start) < std::tuple(y.score, -y.length, y.start);
+        });
         std::vector<Candidate> wanted;
         for (const Candidate& c : all) {
             if (wanted.size() == 30) break;
-            if (std::none_of(wanted.begin(), wanted.end(), [&](const Candidate& o) { return std::abs(o.start - c.start) < 4 && std::abs(o.length - c.length) < 4; })) wanted.push_back(c);
+            if (std::none_of(wanted.begin(), wanted.end(), [&](const Candidate& o) {
+                    return std::abs(o.start - c.start) < 4 && std::abs(o.length - c.length) < 4;
+                }))
+                wanted.push_back(c);
         }
         QCOMPARE(found->size(), wanted.size());
-        for (std::size_t i = 0; i < wanted.size(); ++i) QVERIFY((*found)[i].start == wanted[i].start && (*found)[i].length == wanted[i].length);
+        for (std::size_t i = 0; i < wanted.size(); ++i)
+            QVERIFY((*found)[i].start == wanted[i].start && (*found)[i].length == wanted[i].length);
         struct Stop : Progress {
             bool cancelled() const override { return true; }
         } stop;

@@ -168,7 +168,8 @@ class OperationsTest : public QObject {
         QVERIFY(close(source_at(done->timing, 100), 44, 1e-9));
     }
     void ramp_to_a_stop() {
-        const auto done = operate(timing_of("0:0 100:100", OutsideMode::hold, OutsideMode::repeat), op(ramp, 20, 40, 0));
+        const auto done =
+            operate(timing_of("0:0 100:100", OutsideMode::hold, OutsideMode::repeat), op(ramp, 20, 40, 0));
         QVERIFY(done);
         QVERIFY(close(source_at(done->timing, 40), 30, 1e-9)); // half the way it would have gone
         QVERIFY(close(source_at(done->timing, 30), 20 + 10 - 2.5, 1e-9));
@@ -201,7 +202,8 @@ class OperationsTest : public QObject {
         const auto back = operate(t, op(OperationKind::reverse));
         QVERIFY(back);
         QCOMPARE(back->timing.form, TimingForm::phrases);
-        QCOMPARE(shown(operate(phrases_of("0-3 3-3*2 7-5", 0), op(OperationKind::reverse))->timing, 0, 8), "5 6 7 3 3 3 2 1 0");
+        QCOMPARE(shown(operate(phrases_of("0-3 3-3*2 7-5", 0), op(OperationKind::reverse))->timing, 0, 8),
+                 "5 6 7 3 3 3 2 1 0");
         Operation fast = op(speed);
         fast.speed = 2;
         const auto quick = operate(t, fast);
@@ -239,7 +241,8 @@ class OperationsTest : public QObject {
     }
     void bad_operations_are_refused() {
         const Timing t = timing_of("0:0 35:35");
-        QVERIFY(refused(t, op(OperationKind::reverse, 20, 10)).find("the range from 20 to 10 ends before it starts") != std::string::npos);
+        QVERIFY(refused(t, op(OperationKind::reverse, 20, 10)).find("the range from 20 to 10 ends before it starts") !=
+                std::string::npos);
         QVERIFY(refused(t, op(OperationKind::reverse, 200, 300)).find("lie outside the timing") != std::string::npos);
         QVERIFY(refused(t, op(trim, 5, 5)).find("ends before it starts") != std::string::npos);
         QVERIFY(refused(t, op(speed, 5, 9, 0)).find("speed of 0 is out of range") != std::string::npos);
@@ -248,7 +251,8 @@ class OperationsTest : public QObject {
         QVERIFY(refused(t, op(slow, 5, 9, 0.2, 10)).find("before the timing does") != std::string::npos);
         QVERIFY(refused(t, op(slow)).find("two output frames") != std::string::npos);
         QVERIFY(refused(t, op(ramp, 90, 99, 0.2)).find("outside the timing") != std::string::npos);
-        QVERIFY(refused(t, op(speed, 5, 9, std::numeric_limits<double>::infinity())).find("out of range") != std::string::npos);
+        QVERIFY(refused(t, op(speed, 5, 9, std::numeric_limits<double>::infinity())).find("out of range") !=
+                std::string::npos);
         Operation far = op(start);
         far.at = OutputFrame(2e9);
         QVERIFY(refused(t, far).find("not a usable number") != std::string::npos);

@@ -48,7 +48,8 @@ class PhrasesTest : public QObject {
         QCOMPARE(shown(t, 0, 8), "1 2 3 3 2 1 1 2 3");
     }
     void speeds_make_poses_between() {
-        QCOMPARE(shown(phrases_of("0-2@0.5", 0), 0, 6), "0 0.5 1 1.5 2 2 2"); // the last frame lasts as long as the others
+        QCOMPARE(shown(phrases_of("0-2@0.5", 0), 0, 6),
+                 "0 0.5 1 1.5 2 2 2"); // the last frame lasts as long as the others
         QCOMPARE(shown(phrases_of("0-8@2", 0), 0, 5), "0 2 4 6 8 8");
     }
     void joined_ranges_run_through() { // 0 … 4 at full speed, then 5 … at half: no pose stands still at the boundary
@@ -93,7 +94,8 @@ class PhrasesTest : public QObject {
                 QVERIFY(keys);
                 QCOMPARE(keys->words, "exact");
                 const double end = std::ceil(span_first(t).value + span_length(t)) - 1;
-                for (double f = 3; f <= end; f += 0.125) QVERIFY(close(source_at(keys->timing, f), source_at(t, f), 1e-9));
+                for (double f = 3; f <= end; f += 0.125)
+                    QVERIFY(close(source_at(keys->timing, f), source_at(t, f), 1e-9));
                 for (int f = -40; f < 80; ++f) QVERIFY(close(source_at(keys->timing, f), source_at(t, f), 1e-9));
                 const auto speeds = to_speeds(t);
                 QVERIFY(speeds);
@@ -119,7 +121,8 @@ class PhrasesTest : public QObject {
         QCOMPARE(source_at(t, 12), 32.0); // the new phrase is not moved by it
         // weights agree with their slope everywhere
         for (double f = 10.1; f < 13.9; f += 0.1) {
-            const double d = (plan.fading(OutputFrame(f + 1e-5)).weight - plan.fading(OutputFrame(f - 1e-5)).weight) / 2e-5;
+            const double d =
+                (plan.fading(OutputFrame(f + 1e-5)).weight - plan.fading(OutputFrame(f - 1e-5)).weight) / 2e-5;
             QVERIFY(close(d, plan.fading(OutputFrame(f)).weight_slope, 1e-6));
         }
         const auto keys = to_positions(t);
@@ -160,7 +163,7 @@ class PhrasesTest : public QObject {
         QCOMPARE(span_first(t).value, 1.0);
         QCOMPARE(span_length(t), 20.0);
         QCOMPARE(source_at(t, -5), 0.0);
-        QCOMPARE(source_at(t, 6), 50.0);  // 50 % is output frame 50 of the map
+        QCOMPARE(source_at(t, 6), 50.0); // 50 % is output frame 50 of the map
         QCOMPARE(source_at(t, 11), 90.0);
         QCOMPARE(source_at(t, 16), 50.0);
         QCOMPARE(slope_at(t, 3), 10.0); // ten output frames play a hundred

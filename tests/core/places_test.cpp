@@ -3,7 +3,7 @@
 #include "support/notation.h"
 
 #include "core/copies/copy_set.h"
-#include "core/copies/path.h"
+#include "core/geometry/path.h"
 
 #include <boost/math/distributions/chi_squared.hpp>
 #include <gsl/gsl_integration.h>
@@ -23,7 +23,8 @@ class PlacesTest : public QObject {
     }
     static std::shared_ptr<Pose> two_squares() { // one of area 1 at x 0 … 1, one of area 4 at x 10 … 12, on the ground
         auto pose = std::make_shared<Pose>();
-        pose->points = {V3f(0, 0, 0), V3f(1, 0, 0), V3f(1, 0, 1), V3f(0, 0, 1), V3f(10, 0, 0), V3f(12, 0, 0), V3f(12, 0, 2), V3f(10, 0, 2)};
+        pose->points = {V3f(0, 0, 0),  V3f(1, 0, 0),  V3f(1, 0, 1),  V3f(0, 0, 1),
+                        V3f(10, 0, 0), V3f(12, 0, 0), V3f(12, 0, 2), V3f(10, 0, 2)};
         auto faces = std::make_shared<Faces>();
         faces->starts = {0, 4, 8};
         faces->corners = {0, 3, 2, 1, 4, 7, 6, 5};
@@ -60,13 +61,16 @@ class PlacesTest : public QObject {
         a.facing = Facing::along;
         a.path_side = 2;
         const auto p = placements(a);
-        for (int i = 0; i < 5; ++i) QVERIFY((p[static_cast<std::size_t>(i)].position - V3d(i, 1, 2)).length() < 1e-12); // going along +x, +z is to the right
+        for (int i = 0; i < 5; ++i)
+            QVERIFY((p[static_cast<std::size_t>(i)].position - V3d(i, 1, 2)).length() <
+                    1e-12); // going along +x, +z is to the right
         QVERIFY(close(p[0].turn, 90, 1e-12));
         a.path_closed = true;
         a.path = {V3d(0), V3d(1, 0, 0), V3d(1, 0, 1), V3d(0, 0, 1)};
         a.path_smooth = false, a.path_side = 0, a.count = 8;
         const auto round = placements(a);
-        QVERIFY((round[7].position - V3d(0, 0, 0.5)).length() < 1e-12); // the last one is as far from the first as the others
+        QVERIFY((round[7].position - V3d(0, 0, 0.5)).length() <
+                1e-12); // the last one is as far from the first as the others
     }
     // Lengths between copies on a smooth curve, by GSL's quadrature over the same spline written out again.
     void copies_on_a_curve_are_even_by_length() {
@@ -78,7 +82,8 @@ class PlacesTest : public QObject {
         double whole = 0;
         gsl_integration_workspace* w = gsl_integration_workspace_alloc(200);
         for (std::size_t i = 0; i + 1 < points.size(); ++i) {
-            const V3d p0 = points[i == 0 ? 0 : i - 1], p1 = points[i], p2 = points[i + 1], p3 = points[std::min(i + 2, points.size() - 1)];
+            const V3d p0 = points[i == 0 ? 0 : i - 1], p1 = points[i], p2 = points[i + 1],
+                      p3 = points[std::min(i + 2, points.size() - 1)];
             Stretch s{(p2 - p0) / 2, p0 - 2.5 * p1 + 2.0 * p2 - 0.5 * p3, (p3 - p0) / 2 + 1.5 * (p1 - p2)};
             gsl_function f{[](double x, void* stretch) {
                                const auto& k = *static_cast<const Stretch*>(stretch);
@@ -98,7 +103,8 @@ class PlacesTest : public QObject {
             least = std::min(least, d), most = std::max(most, d);
         }
         QVERIFY(most <= whole / n * (1 + 1e-9) && least > whole / n * 0.999);
-        QVERIFY((path.at(1).place - points.back()).length() < 1e-9 && (path.at(0).place - points.front()).length() < 1e-12);
+        QVERIFY((path.at(1).place - points.back()).length() < 1e-9 &&
+                (path.at(0).place - points.front()).length() < 1e-12);
     }
     void darts_fall_by_area() {
         Arrangement a = of(ArrangementKind::scatter, 20000);
@@ -108,9 +114,11 @@ class PlacesTest : public QObject {
         std::vector<int> cells(16);
         for (const Placement& p : out->places) {
             small += p.position.x < 2;
-            if (p.position.x < 2) ++cells[static_cast<std::size_t>(p.position.x * 4) * 4 + static_cast<std::size_t>(p.position.z * 4)];
+            if (p.position.x < 2)
+                ++cells[static_cast<std::size_t>(p.position.x * 4) * 4 + static_cast<std::size_t>(p.position.z * 4)];
         }
-        QVERIFY(close(small / 20000.0, 0.2, 4 * std::sqrt(0.2 * 0.8 / 20000))); // a fifth of the area, within four deviations
+        QVERIFY(close(small / 20000.0, 0.2,
+                      4 * std::sqrt(0.2 * 0.8 / 20000))); // a fifth of the area, within four deviations
         double sum = 0;
         for (int n : cells) sum += (n - small / 16.0) * (n - small / 16.0) / (small / 16.0);
         const double p = boost::math::cdf(boost::math::complement(boost::math::chi_squared(15), sum));
@@ -121,7 +129,8 @@ class PlacesTest : public QObject {
         a.least_apart = 0.2;
         const auto out = on_surface(a, *two_squares());
         for (std::size_t i = 0; i < out->places.size(); ++i) {
-            for (std::size_t j = 0; j < i; ++j) QVERIFY((out->places[i].position - out->places[j].position).length() >= 0.2);
+            for (std::size_t j = 0; j < i; ++j)
+                QVERIFY((out->places[i].position - out->places[j].position).length() >= 0.2);
         }
         a.count = 90; // more copies: the others stay, each with its id
         const auto more = on_surface(a, *two_squares());
@@ -141,7 +150,8 @@ class PlacesTest : public QObject {
         const auto out = on_surface(of(ArrangementKind::scatter, 3), flat);
         QVERIFY(!out && out.error().message.find("no area") != std::string::npos);
         flat.faces = std::make_shared<Faces>();
-        QVERIFY(on_surface(of(ArrangementKind::scatter, 3), flat).error().message.find("no faces") != std::string::npos);
+        QVERIFY(on_surface(of(ArrangementKind::scatter, 3), flat).error().message.find("no faces") !=
+                std::string::npos);
     }
     void order_turns_numbers_not_ids() {
         Arrangement a = of(ArrangementKind::line, 5);
@@ -164,7 +174,9 @@ class PlacesTest : public QObject {
         a.order.by = OrderBy::distance;
         a.order.from = V3d(100, 0, 0);
         const CopySet far = make_copies(a, {});
-        for (std::size_t i = 1; i < far.places.size(); ++i) QVERIFY((far.places[i].position - V3d(100, 0, 0)).length() >= (far.places[i - 1].position - V3d(100, 0, 0)).length());
+        for (std::size_t i = 1; i < far.places.size(); ++i)
+            QVERIFY((far.places[i].position - V3d(100, 0, 0)).length() >=
+                    (far.places[i - 1].position - V3d(100, 0, 0)).length());
     }
     void jitter_and_stretch() {
         Arrangement a = of(ArrangementKind::line, 50);
@@ -185,7 +197,8 @@ class PlacesTest : public QObject {
         QVERIFY(most > 0.15);
         a.count = 20;
         const CopySet fewer = make_copies(a, {});
-        for (std::size_t i = 0; i < 20; ++i) QCOMPARE(jitter_of(a.jitter, fewer.places[i].id), jitter_of(a.jitter, set.places[i].id));
+        for (std::size_t i = 0; i < 20; ++i)
+            QCOMPARE(jitter_of(a.jitter, fewer.places[i].id), jitter_of(a.jitter, set.places[i].id));
         QVERIFY(close(static_cast<double>(fewer.places[19].stretch.x), 3, 1e-6)); // 0 … 1 however many copies
     }
     void variants_by_weight_and_in_turn() {
@@ -215,7 +228,8 @@ class PlacesTest : public QObject {
         Arrangement a = of(ArrangementKind::line, 10'000'000);
         const auto out = validate(a);
         QVERIFY(!out);
-        QVERIFY(out.error().message.find("10000000 copies are more than one arrangement may have (100000)") != std::string::npos);
+        QVERIFY(out.error().message.find("10000000 copies are more than one arrangement may have (100000)") !=
+                std::string::npos);
         QVERIFY(out.error().message.find("4 GB") != std::string::npos);
         a.count = 0;
         QVERIFY(!validate(a));

@@ -90,7 +90,8 @@ class PoseCacheTest : public QObject {
         PoseCache cache(3 * big_pose()->bytes() + 100);
         for (double f : {1., 2., 3.}) cache.get({1, f}, [] { return Result<PosePtr>(big_pose()); });
         cache.get({1, 4}, [&] {
-            if (cache.use().poses != 2) return Result<PosePtr>(fail(ErrorCode::invalid, "the limit does not hold while a pose is made"));
+            if (cache.use().poses != 2)
+                return Result<PosePtr>(fail(ErrorCode::invalid, "the limit does not hold while a pose is made"));
             return Result<PosePtr>(big_pose());
         });
         QVERIFY(cache.find({1, 4}));
@@ -147,8 +148,9 @@ class PoseCacheTest : public QObject {
         const Sampler sampler(source, clock_of_frames(0, 9), {SubFrame::smooth}, 7, &cache);
         auto y = [&](double f) { return static_cast<double>(sampler.at(SourceFrame(f))->pose->points[0].y); };
         for (double f : {1.25, 2.5, 3.75}) QVERIFY(close(y(f), f * f, 1e-5)); // a parabola is met exactly
-        for (double f : {0.5, 8.25}) QVERIFY2(close(y(f), f * f, 1e-5), qPrintable(QString::number(f))); // at both ends too
-        QVERIFY(close(y(4.5), 4.5 * 4.5, 1e-5)); // beside the gap
+        for (double f : {0.5, 8.25})
+            QVERIFY2(close(y(f), f * f, 1e-5), qPrintable(QString::number(f))); // at both ends too
+        QVERIFY(close(y(4.5), 4.5 * 4.5, 1e-5));                                // beside the gap
         const auto r = sampler.recipe(SourceFrame(4.5));
         QCOMPARE(r.before, 3);
         QCOMPARE(r.after, 7); // 6 is not there
@@ -156,7 +158,7 @@ class PoseCacheTest : public QObject {
     void gaps_are_blended_across_where_asked() {
         auto source = std::make_shared<CountingSource>(1, 9, std::vector<std::int64_t>{4, 5});
         PoseCache cache(1 << 20);
-        const Sampler sampler(source, clock_of_frames(1, 9), {SubFrame::linear, GapMend::blend}, 7, &cache);
+        const Sampler sampler(source, clock_of_frames(1, 9), {SubFrame::linear, GapFix::blend}, 7, &cache);
         auto y = [&](double f) { return static_cast<double>(sampler.at(SourceFrame(f))->pose->points[0].y); };
         for (double f : {3.0, 3.5, 4.0, 4.75, 5.0, 5.9, 6.0, 6.5}) QVERIFY(close(y(f), f, 1e-5));
         QVERIFY(sampler.recipe(SourceFrame(4)).missing);
@@ -166,9 +168,10 @@ class PoseCacheTest : public QObject {
         auto source = std::make_shared<CountingSource>(1, 9);
         PoseCache cache(1 << 20);
         const Sampler plain(source, clock_of_frames(1, 9), {}, 7, &cache);
-        const Sampler stood(source, clock_of_frames(1, 9), {SubFrame::linear, GapMend::hold, UpAxis::z, 0.5}, 7, &cache);
+        const Sampler stood(source, clock_of_frames(1, 9), {SubFrame::linear, GapFix::hold, UpAxis::z, 0.5}, 7, &cache);
         for (double f : {2.0, 2.5}) {
-            const PosePtr p = plain.at(SourceFrame(f))->pose, q = stood.at(SourceFrame(f))->pose; // from one cache, apart
+            const PosePtr p = plain.at(SourceFrame(f))->pose,
+                          q = stood.at(SourceFrame(f))->pose; // from one cache, apart
             for (std::size_t i = 0; i < 4; ++i) {
                 QCOMPARE(q->points[i], V3f(p->points[i].x, p->points[i].z, -p->points[i].y) * 0.5f);
                 QCOMPARE(q->normals[i], V3f(0, 1, 0));

@@ -80,7 +80,8 @@ class SpeedMapTest : public QObject {
                 }
                 points.push_back(end);
                 double sum = 0, error = 0;
-                QCOMPARE(gsl_integration_qagp(&f, points.data(), points.size(), 1e-11, 1e-11, 2000, room, &sum, &error), 0);
+                QCOMPARE(gsl_integration_qagp(&f, points.data(), points.size(), 1e-11, 1e-11, 2000, room, &sum, &error),
+                         0);
                 QVERIFY(close(plan.at(OutputFrame(end)).source, t.speeds.from.value + sum, 1e-9));
                 QVERIFY(close(plan.at(OutputFrame(end)).slope, speed_by_definition(end, &t.speeds), 1e-9));
             }
@@ -124,7 +125,8 @@ class SpeedMapTest : public QObject {
                 Timing t = timing_of("0:0");
                 t.map.keys.clear();
                 for (int i = 0, at = 0; i < 8; ++i, at += step(random)) {
-                    t.map.keys.push_back({OutputFrame(at), SourceFrame(value(random)), static_cast<Toward>(kind(random))});
+                    t.map.keys.push_back(
+                        {OutputFrame(at), SourceFrame(value(random)), static_cast<Toward>(kind(random))});
                 }
                 const auto speeds = to_speeds(t, tolerance);
                 QVERIFY(speeds);
@@ -153,7 +155,8 @@ class SpeedMapTest : public QObject {
             return ok ? std::string("fine") : ok.error().message;
         };
         QCOMPARE(words(speeds_of("0:1 5:2")), "fine");
-        QVERIFY2(words(speeds_of("0:1 5:2 5:3")).find("keys 2 and 3 are both on output frame 5") != std::string::npos, words(speeds_of("0:1 5:2 5:3")).c_str());
+        QVERIFY2(words(speeds_of("0:1 5:2 5:3")).find("keys 2 and 3 are both on output frame 5") != std::string::npos,
+                 words(speeds_of("0:1 5:2 5:3")).c_str());
         QVERIFY(words(speeds_of("4:1 2:2")) != "fine");
         QVERIFY(words(speeds_of("")) != "fine");
         QVERIFY(words(speeds_of("0:2000000")).find("speed") != std::string::npos);

@@ -120,11 +120,14 @@ class TwinsTest : public QObject {
         std::mt19937 random(12);
         for (int round = 0; round < 12; ++round) {
             const bool loop = round % 2;
-            const TimingPlan plan(loop ? timing_of("1:0 61:60", OutsideMode::repeat, OutsideMode::repeat) : timing_of("1:0 40:39 60:39~ 120:96", OutsideMode::hold, OutsideMode::there_and_back));
+            const TimingPlan plan(
+                loop ? timing_of("1:0 61:60", OutsideMode::repeat, OutsideMode::repeat)
+                     : timing_of("1:0 40:39 60:39~ 120:96", OutsideMode::hold, OutsideMode::there_and_back));
             const SourceClock source = clock_of_frames(0, 96);
             std::uniform_real_distribution<double> delay(0, round < 6 ? 40 : 400), rate(0.8, 1.25);
             std::vector<CopyClock> copies(120);
-            for (CopyClock& c : copies) c = {round % 3 ? delay(random) : std::round(delay(random)), round % 4 < 2 ? 1.0 : rate(random)};
+            for (CopyClock& c : copies)
+                c = {round % 3 ? delay(random) : std::round(delay(random)), round % 4 < 2 ? 1.0 : rate(random)};
             TwinRule rule{0.5, round < 9 ? 0.5 : 0.8, loop ? 61.0 : 0.0, 48};
             const auto fast = have_twins(plan, source, copies, {1, 200}, rule);
             const auto all = find_twins(plan, source, copies, {1, 200}, rule);

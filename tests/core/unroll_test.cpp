@@ -17,7 +17,9 @@ namespace {
 
 // A map of a few keys of every kind but hidden, on whole frames.
 Timing any_timing(std::mt19937& random) {
-    auto number = [&](int low, int high) { return low + static_cast<int>(random() % static_cast<unsigned>(high - low + 1)); };
+    auto number = [&](int low, int high) {
+        return low + static_cast<int>(random() % static_cast<unsigned>(high - low + 1));
+    };
     Timing t;
     int at = number(-20, 40);
     const int keys = number(2, 5);
@@ -27,7 +29,8 @@ Timing any_timing(std::mt19937& random) {
         t.map.keys.push_back(key);
         at += number(1, 25);
     }
-    const OutsideMode modes[] = {OutsideMode::hold, OutsideMode::repeat, OutsideMode::there_and_back, OutsideMode::absent};
+    const OutsideMode modes[] = {OutsideMode::hold, OutsideMode::repeat, OutsideMode::there_and_back,
+                                 OutsideMode::absent};
     t.before = {modes[number(0, 3)], number(0, 2)};
     t.after = {modes[number(0, 3)], number(0, 2)};
     if (t.before.mode == OutsideMode::hold || t.before.mode == OutsideMode::absent) t.before.count = 0;
@@ -55,7 +58,8 @@ class UnrollTest : public QObject {
         int written = 0;
         for (int trial = 0; trial < 4000; ++trial) {
             const Timing t = any_timing(random);
-            const OutputFrame first(static_cast<double>(random() % 300) - 250), last(first.value + 50 + static_cast<double>(random() % 400));
+            const OutputFrame first(static_cast<double>(random() % 300) - 250),
+                last(first.value + 50 + static_cast<double>(random() % 400));
             const auto out = unrolled(t, first, last);
             QVERIFY(out);
             QVERIFY(validate(out->timing));
@@ -63,20 +67,30 @@ class UnrollTest : public QObject {
             const TimingPlan was(t), is(out->timing);
             // Of what was written out, every frame; further on, where both sides go on alike.
             const bool alike = t.before == t.after || out->timing.before == t.before;
-            const double low = alike && t.after.count == 0 ? first.value - 90 : std::max(first.value, std::min(is.first().value, t.map.first().value));
-            const double high = out->timing.after.mode == OutsideMode::hold && t.after.mode != OutsideMode::hold && t.after.count == 0 ? last.value : last.value + 90;
+            const double low = alike && t.after.count == 0
+                                   ? first.value - 90
+                                   : std::max(first.value, std::min(is.first().value, t.map.first().value));
+            const double high =
+                out->timing.after.mode == OutsideMode::hold && t.after.mode != OutsideMode::hold && t.after.count == 0
+                    ? last.value
+                    : last.value + 90;
             for (double f = std::ceil(low); f <= high; f += 0.25) {
-                if (f < first.value && out->timing.before.mode == OutsideMode::hold && t.before.mode != OutsideMode::hold && t.before.count == 0) continue;
+                if (f < first.value && out->timing.before.mode == OutsideMode::hold &&
+                    t.before.mode != OutsideMode::hold && t.before.count == 0)
+                    continue;
                 // Steps of a pass that runs back are exact on whole frames only.
                 if (f != std::floor(f)) {
-                    const bool mirror = t.before.mode == OutsideMode::there_and_back || t.after.mode == OutsideMode::there_and_back;
-                    const bool steps = std::any_of(t.map.keys.begin(), t.map.keys.end(), [](const Key& k) { return k.toward == Toward::step; });
+                    const bool mirror =
+                        t.before.mode == OutsideMode::there_and_back || t.after.mode == OutsideMode::there_and_back;
+                    const bool steps = std::any_of(t.map.keys.begin(), t.map.keys.end(),
+                                                   [](const Key& k) { return k.toward == Toward::step; });
                     if (mirror && steps) continue;
                 }
                 const TimingSample a = was.at(OutputFrame(f)), b = is.at(OutputFrame(f));
                 if (a.absent == b.absent && (a.absent || std::abs(a.source - b.source) < 1e-7)) continue;
-                qFatal("trial %d: at %g %g became %g (modes %s %d, %s %d; written %d + %d)", trial, f, a.source, b.source, to_text(t.before.mode), t.before.count,
-                       to_text(t.after.mode), t.after.count, static_cast<int>(out->before), static_cast<int>(out->after));
+                qFatal("trial %d: at %g %g became %g (modes %s %d, %s %d; written %d + %d)", trial, f, a.source,
+                       b.source, to_text(t.before.mode), t.before.count, to_text(t.after.mode), t.after.count,
+                       static_cast<int>(out->before), static_cast<int>(out->after));
             }
         }
         QVERIFY(written > 1500);

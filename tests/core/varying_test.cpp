@@ -87,7 +87,9 @@ class VaryingTest : public QObject {
         s.target = target, s.driver = driver, s.from = from, s.to = to;
         return s;
     }
-    static double shown(const Show& show, std::int64_t copy, double t) { return trace(show, copy, OutputFrame(t))->values.moment.source; }
+    static double shown(const Show& show, std::int64_t copy, double t) {
+        return trace(show, copy, OutputFrame(t))->values.moment.source;
+    }
   private slots:
     void init() {
         p_ = Project{};
@@ -112,12 +114,14 @@ class VaryingTest : public QObject {
         for (std::int64_t c = 0; c < 12; ++c) QCOMPARE(shown(*s, c, 90), 40.0);
         QCOMPARE(p_.timings.size(), timings + 1);
         QVERIFY(*p_.timing(shared.id) == shared);
-        QVERIFY(met->note.find("a timing of its own") != std::string::npos && met->note.find("frames") != std::string::npos);
+        QVERIFY(met->note.find("a timing of its own") != std::string::npos &&
+                met->note.find("frames") != std::string::npos);
         // By the least there is: at 90 the timing shows 89 by itself, so 49 frames later is nearer than 51 earlier.
         QVERIFY2(met->note.find("plays 49 frames later") != std::string::npos, met->note.c_str());
         const Project before = p_;
         const auto never = meet_in(p_, first().id, {OutputFrame(90), 48, 4, SourceFrame(500)});
-        QVERIFY(!never && never.error().message.find("never shows source frame 500: it shows 0 to 99") != std::string::npos);
+        QVERIFY(!never &&
+                never.error().message.find("never shows source frame 500: it shows 0 to 99") != std::string::npos);
         QVERIFY(p_ == before);
         // Between two frames of a timing that runs at half speed.
         p_.timing(first().timing)->map = timing_of("1:0 199:99").map;
@@ -127,10 +131,11 @@ class VaryingTest : public QObject {
     void chance_in_whole_frames_knows_its_direction() {
         Spread up = spread(Target::delay, Driver::chance, 0, 24), down = up;
         std::swap(down.from, down.to);
-        for (std::uint64_t c = 0; c < 200; ++c) QCOMPARE(value_of(up, CopyId(c), 0, 1) + value_of(down, CopyId(c), 0, 1), 24.0);
+        for (std::uint64_t c = 0; c < 200; ++c)
+            QCOMPARE(value_of(up, CopyId(c), 0, 1) + value_of(down, CopyId(c), 0, 1), 24.0);
     }
     void findings_are_ignored_one_by_one() {
-        first().count = 4; // all move alike: twins
+        first().count = 4;                                // all move alike: twins
         p_.timings[0].map = timing_of("1:0 150:149").map; // and the source ends at 99
         Report report = *check(*show());
         QCOMPARE(report.findings.size(), std::size_t(2));
@@ -160,17 +165,23 @@ class VaryingTest : public QObject {
         PoseCache cache(std::size_t(1) << 20);
         const auto source = std::make_shared<Dots>();
         const SourceClock clock = make_clock(0, 40, 0, Rate{24, 1}, Join::frame_for_frame, Rate{24, 1});
-        auto identity = [&](const Taking& taking, std::uint64_t serial = 7) { return Sampler(source, clock, taking, serial, &cache).identity(); };
-        Taking up, scaled, dropped, between, gaps;
-        up.up = UpAxis::z, scaled.scale = 2, dropped.dropped = {3}, between.how = SubFrame::nearest, gaps.gaps = GapMend::blend;
-        const std::set<std::uint64_t> all{identity({}), identity(up), identity(scaled), identity(dropped), identity(between), identity(gaps), identity({}, 8)};
+        auto identity = [&](const ImportSettings& settings, std::uint64_t serial = 7) {
+            return Sampler(source, clock, settings, serial, &cache).identity();
+        };
+        ImportSettings up, scaled, dropped, between, gaps;
+        up.up = UpAxis::z, scaled.scale = 2, dropped.dropped = {3}, between.how = SubFrame::nearest,
+        gaps.gaps = GapFix::blend;
+        const std::set<std::uint64_t> all{identity({}),      identity(up),   identity(scaled), identity(dropped),
+                                          identity(between), identity(gaps), identity({}, 8)};
         QCOMPARE(all.size(), std::size_t(7));
         QCOMPARE(identity({}), identity({}));
     }
     void the_box_of_a_whole_motion() {
         // Three dots one unit to the right every frame, 0 … 40, of which the last is there until 29.
         PoseCache cache(std::size_t(1) << 20);
-        const Sampler sampler(std::make_shared<Dots>(), make_clock(0, 40, 0, Rate{24, 1}, Join::frame_for_frame, Rate{24, 1}), {}, PoseCache::new_serial(), &cache);
+        const Sampler sampler(std::make_shared<Dots>(),
+                              make_clock(0, 40, 0, Rate{24, 1}, Join::frame_for_frame, Rate{24, 1}), {},
+                              PoseCache::new_serial(), &cache);
         const auto all = motion_box(sampler, 100);
         QVERIFY(all && all->all && all->frames == 41);
         QCOMPARE(all->box.min.x, 0.0f);
@@ -180,11 +191,13 @@ class VaryingTest : public QObject {
         QVERIFY(some && !some->all && some->frames == 5 && some->box.max.x <= 29);
         QCOMPARE(usual_spacing(all->box), 40.0); // 1.1 × 29 is 31.9
         QCOMPARE(usual_spacing(Imath::Box3f(V3f(0), V3f(0.1f, 9, 0.2f))), 0.25);
-        QCOMPARE(usual_spacing(Imath::Box3f(V3f(0), V3f(100, 10, 900)), true, 0.01), 1.5); // z is up: 1 m wide and 0.1 m deep
+        QCOMPARE(usual_spacing(Imath::Box3f(V3f(0), V3f(100, 10, 900)), true, 0.01),
+                 1.5); // z is up: 1 m wide and 0.1 m deep
         QCOMPARE(usual_spacing(Imath::Box3f()), 1.0);
     }
     void all_copies_meet() {
-        first().spreads = {spread(Target::delay, Driver::chance, 0, 30), spread(Target::speed, Driver::chance, -10, 10)};
+        first().spreads = {spread(Target::delay, Driver::chance, 0, 30),
+                           spread(Target::speed, Driver::chance, -10, 10)};
         first().nudges = {{CopyId(3), 9}};
         const auto met = meet_at(first(), {OutputFrame(90), 48, 4});
         first() = met->arrangement;
@@ -307,7 +320,8 @@ class VaryingTest : public QObject {
         QCOMPARE(wheel.points[0].x, 3.0f);
         QCOMPARE(wheel.faces->count(), std::size_t(1));
         QVERIFY((*posed)[1].poses[0].pose->faces == (*posed)[1].poses[1].pose->faces); // shared between poses
-        for (std::size_t i = 0; i < 12; ++i) QCOMPARE(s->arrangements[0].clocks[i].delay, s->arrangements[1].clocks[i].delay);
+        for (std::size_t i = 0; i < 12; ++i)
+            QCOMPARE(s->arrangements[0].clocks[i].delay, s->arrangements[1].clocks[i].delay);
         QCOMPARE(parts_called(TwoParts(), "stick"), (std::vector<std::int32_t>{0, 1})); // with what hangs on it
         QVERIFY(parts_called(TwoParts(), "mast").empty());
     }
@@ -325,7 +339,8 @@ class VaryingTest : public QObject {
             QCOMPARE(a->places[i].id, CopyId(static_cast<std::uint64_t>(n)));
         }
         QVERIFY(!s->find(12, i));
-        open_.erase(dots_); // a further source that is not there: its copies are kept, and nothing is shown in their place
+        open_.erase(
+            dots_); // a further source that is not there: its copies are kept, and nothing is shown in their place
         const ShowPtr without = show();
         QCOMPARE(without->copies(), std::int64_t(12));
         QVERIFY(without->arrangements[0].usable && !without->arrangements[1].usable);
@@ -350,7 +365,8 @@ class VaryingTest : public QObject {
             for (int i = 0; i < 3; ++i) {
                 const bool there = t >= i * 5 && t < i * 5 + 20;
                 QCOMPARE((*posed)[0].picks.copies[static_cast<std::size_t>(i)] != no_pose, there);
-                QCOMPARE(!moments_at(s->arrangements[0], OutputFrame(t))[static_cast<std::size_t>(i)].has(mark_absent), there);
+                QCOMPARE(!moments_at(s->arrangements[0], OutputFrame(t))[static_cast<std::size_t>(i)].has(mark_absent),
+                         there);
             }
         }
         QCOMPARE(shown(*s, 1, 5), 0.0); // its own time starts when it is born

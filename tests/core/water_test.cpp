@@ -72,8 +72,8 @@ class WaterTest : public QObject {
         QVERIFY(pose_of(source, -89.75)->points == middle->points);
         QVERIFY(!(middle->points == first->points));
     }
-    // Significant height is four standard deviations of the surface (M. K. Ochi, "Ocean waves", 1998, from memory), which
-    // the spectrum's constant is set by; the mean over many seas comes to it.
+    // Significant height is four standard deviations of the surface (M. K. Ochi, "Ocean waves", 1998, from memory),
+    // which the spectrum's constant is set by; the mean over many seas comes to it.
     void the_height_is_the_significant_height() {
         WaterSpec w = calm();
         w.height = 0.4;
@@ -91,7 +91,8 @@ class WaterTest : public QObject {
         WaterSpec high = w;
         high.height = 0.8;
         const PosePtr a = pose_of(make_water(w, {24, 1}), 3), b = pose_of(make_water(high, {24, 1}), 3);
-        for (std::size_t i = 0; i < a->points.size(); i += 7) QVERIFY(std::abs(b->points[i].y - 2 * a->points[i].y) < 1e-5f);
+        for (std::size_t i = 0; i < a->points.size(); i += 7)
+            QVERIFY(std::abs(b->points[i].y - 2 * a->points[i].y) < 1e-5f);
     }
     // W. J. Pierson and L. Moskowitz, 1964: H = 0.21·V²/g (from memory); 10 m/s raise about 2.1 m.
     void a_risen_sea() { QVERIFY(std::abs(risen_height(10) - 2.14) < 0.01); }
@@ -109,7 +110,8 @@ class WaterTest : public QObject {
             QVERIFY(fastest > 0.05);
             for (std::size_t i = 0; i < now->points.size(); i += 3) {
                 const V3d speed = (V3d(after->points[i]) - V3d(before->points[i])) / (2 * h / 25);
-                QVERIFY2((speed - V3d(now->velocities[i])).length() < 0.01 * fastest + 4e-3, qPrintable(QString::number(static_cast<double>(i))));
+                QVERIFY2((speed - V3d(now->velocities[i])).length() < 0.01 * fastest + 4e-3,
+                         qPrintable(QString::number(static_cast<double>(i))));
             }
         }
     }
@@ -125,7 +127,9 @@ class WaterTest : public QObject {
             const double a = direction * std::numbers::pi / 180, x_way = std::cos(a), z_way = -std::sin(a);
             for (int z = 0; z < 64; ++z) {
                 for (int x = 0; x < 64; ++x) {
-                    auto at = [&](int i, int j) { return f.height[static_cast<std::size_t>((j + 64) % 64 * 64 + (i + 64) % 64)]; };
+                    auto at = [&](int i, int j) {
+                        return f.height[static_cast<std::size_t>((j + 64) % 64 * 64 + (i + 64) % 64)];
+                    };
                     const double slope = x_way * (at(x + 1, z) - at(x - 1, z)) + z_way * (at(x, z + 1) - at(x, z - 1));
                     with += slope * f.height_rate[static_cast<std::size_t>(z * 64 + x)]; // h(s − ct): rate is −c·slope
                 }
@@ -168,7 +172,9 @@ class WaterTest : public QObject {
             const PosePtr p = pose_of(make_water(w, {24, 1}), 5);
             const int side = 129;
             double most = 0;
-            for (int z = 0; z < 64; ++z) most = std::max<double>(most, std::abs(p->points[static_cast<std::size_t>(z * side)].y - p->points[static_cast<std::size_t>(z * side + 64)].y));
+            for (int z = 0; z < 64; ++z)
+                most = std::max<double>(most, std::abs(p->points[static_cast<std::size_t>(z * side)].y -
+                                                       p->points[static_cast<std::size_t>(z * side + 64)].y));
             return most;
         };
         QVERIFY(gap(1) < 1e-6);
@@ -183,7 +189,9 @@ class WaterTest : public QObject {
             std::vector<float> wanted[2];
             for (std::uint64_t which = 0; which < 2; ++which) {
                 std::vector<float> re(n * half), im(n * half);
-                for (std::size_t i = 0; i < n * half; ++i) re[i] = static_cast<float>(chance(7, which, i) - 0.5), im[i] = static_cast<float>(chance(8, which, i) - 0.5);
+                for (std::size_t i = 0; i < n * half; ++i)
+                    re[i] = static_cast<float>(chance(7, which, i) - 0.5),
+                    im[i] = static_cast<float>(chance(8, which, i) - 0.5);
                 for (std::size_t i = 0; i < n; ++i) { // column 0 holds each wave and its mirror
                     const std::size_t at = i * half, mirror = (n - i) % n * half;
                     if (i == 0 || i == n / 2) im[at] = 0;
@@ -205,7 +213,9 @@ class WaterTest : public QObject {
                 for (std::size_t first = 0; first < half; first += lanes) {
                     std::vector<float> block_re(n * lanes), block_im(n * lanes);
                     for (std::size_t i = 0; i < n; ++i) {
-                        for (std::size_t b = 0; b < lanes; ++b) block_re[i * lanes + b] = re[i * half + first + b], block_im[i * lanes + b] = im[i * half + first + b];
+                        for (std::size_t b = 0; b < lanes; ++b)
+                            block_re[i * lanes + b] = re[i * half + first + b],
+                                                 block_im[i * lanes + b] = im[i * half + first + b];
                     }
                     transform.columns(first, block_re, block_im, halves[which]);
                 }
@@ -215,7 +225,8 @@ class WaterTest : public QObject {
             transform.rows(halves[1], nullptr, alone, alone);
             double worst = 0, largest = 0;
             for (std::size_t i = 0; i < n * n; ++i) {
-                for (int which = 0; which < 2; ++which) worst = std::max<double>(worst, std::abs(made[which][i] - wanted[which][i]));
+                for (int which = 0; which < 2; ++which)
+                    worst = std::max<double>(worst, std::abs(made[which][i] - wanted[which][i]));
                 worst = std::max<double>(worst, std::abs(alone[i] - wanted[1][i]));
                 largest = std::max<double>(largest, std::abs(wanted[0][i]));
             }

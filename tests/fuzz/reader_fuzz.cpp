@@ -1,9 +1,10 @@
-// One program a reader: what libFuzzer gives is written to a file with the reader's ending and opened as a source, with a few
-// of its frames read. A reader may refuse; it must not crash, hang, or take memory beyond the limit it runs under.
+// One program a reader: what libFuzzer gives is written to a file with the reader's ending and opened as a source, with
+// a few of its frames read. A reader may refuse; it must not crash, hang, or take memory beyond the limit it runs
+// under.
 //   GARLAND_FUZZ_NAME: the file's name, ending included
-#include "io/open_project.h"
-#include "io/open_source.h"
-#include "io/project_file.h"
+#include "io/project/open_project.h"
+#include "io/project/project_file.h"
+#include "io/sources/open_source.h"
 
 #include <cstdint>
 #include <cstdio>
@@ -49,7 +50,9 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     const auto source = open_source(path);
     if (!source) return 0;
     const SourceFacts& f = (*source)->facts();
-    for (std::int64_t frame = f.first; frame <= f.last && frame < f.first + 3; ++frame) (void)(*source)->read(frame, Progress::none());
-    if ((*source)->any_time()) (void)(*source)->exact_at(static_cast<double>(f.first) + 0.5, SubFrame::linear, Progress::none());
+    for (std::int64_t frame = f.first; frame <= f.last && frame < f.first + 3; ++frame)
+        (void)(*source)->read(frame, Progress::none());
+    if ((*source)->any_time())
+        (void)(*source)->exact_at(static_cast<double>(f.first) + 0.5, SubFrame::linear, Progress::none());
     return 0;
 }

@@ -3,12 +3,12 @@
 #include "support/files.h"
 #include "support/notation.h"
 
-#include "io/bake.h"
-#include "io/open_project.h"
-#include "io/ply.h"
-#include "io/project_file.h"
-#include "io/series.h"
-#include "io/timing_table.h"
+#include "io/files/series.h"
+#include "io/handoff/bake.h"
+#include "io/ply/ply.h"
+#include "io/project/open_project.h"
+#include "io/project/project_file.h"
+#include "io/tables/timing_table.h"
 
 using namespace garland;
 using namespace garland::testing;

@@ -1,16 +1,17 @@
-// Paths from files, everything an arrangement can say there and back, and what is written of carried and stretched copies.
+// Paths from files, everything an arrangement can say there and back, and what is written of carried and stretched
+// copies.
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
 
 #include "core/project/varying.h"
 #include "demo/canal.h"
-#include "io/bake.h"
-#include "io/open_project.h"
-#include "io/path_file.h"
-#include "io/ply.h"
-#include "io/project_file.h"
-#include "io/series.h"
+#include "io/files/series.h"
+#include "io/handoff/bake.h"
+#include "io/ply/ply.h"
+#include "io/project/open_project.h"
+#include "io/project/project_file.h"
+#include "io/tables/path_file.h"
 
 #include <random>
 
@@ -34,10 +35,14 @@ class CopiesFileTest : public QObject {
         QCOMPARE(read("c.obj", "v 0 0 0\nv 1 0 0\nv 1 0 1\nl 1 2 3 1\n")->closed, true);
         QCOMPARE(read("n.obj", "v 0 0 0\nv 1 0.5 2\nv 3 0 2\nl -3 -2 -1\n")->points, wanted);
         QCOMPARE(read("p.csv", "x,y,z\n0,0,0\n1,0.5,2\n3,0,2\n")->points, wanted);
-        const auto usda = read("p.usda", "#usda 1.0\n(\n    metersPerUnit = 0.5\n    upAxis = \"Y\"\n)\ndef Xform \"quay\"\n{\n    double3 xformOp:translate = (0, 0, 2)\n"
-                                         "    uniform token[] xformOpOrder = [\"xformOp:translate\"]\n    def BasisCurves \"edge\"\n    {\n        uniform token type = \"linear\"\n"
-                                         "        uniform token wrap = \"periodic\"\n        int[] curveVertexCounts = [3, 2]\n"
-                                         "        point3f[] points = [(0, 0, -2), (2, 1, 2), (6, 0, 2), (0, 0, 0), (1, 1, 1)]\n    }\n}\n");
+        const auto usda =
+            read("p.usda",
+                 "#usda 1.0\n(\n    metersPerUnit = 0.5\n    upAxis = \"Y\"\n)\ndef Xform \"quay\"\n{\n    double3 "
+                 "xformOp:translate = (0, 0, 2)\n"
+                 "    uniform token[] xformOpOrder = [\"xformOp:translate\"]\n    def BasisCurves \"edge\"\n    {\n    "
+                 "    uniform token type = \"linear\"\n"
+                 "        uniform token wrap = \"periodic\"\n        int[] curveVertexCounts = [3, 2]\n"
+                 "        point3f[] points = [(0, 0, -2), (2, 1, 2), (6, 0, 2), (0, 0, 0), (1, 1, 1)]\n    }\n}\n");
         QVERIFY2(usda, usda ? "" : qPrintable(said(usda.error())));
         QCOMPARE(usda->points, wanted);
         QVERIFY(usda->closed && !usda->smooth && usda->paths == 2);
@@ -46,9 +51,12 @@ class CopiesFileTest : public QObject {
             const float v[] = {0, 0, 0, 1, 0.5f, 2, 3, 0, 2};
             return QByteArray(reinterpret_cast<const char*>(v), sizeof v).toBase64();
         }();
-        const auto gltf = read("p.gltf", R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0,"translation":[0,0,1]}],
+        const auto gltf = read(
+            "p.gltf",
+            R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0,"translation":[0,0,1]}],
             "meshes":[{"primitives":[{"attributes":{"POSITION":0},"mode":3}]}],"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[3,0.5,2]}],
-            "bufferViews":[{"buffer":0,"byteLength":36}],"buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,)" + floats.toStdString() + R"("}]})");
+            "bufferViews":[{"buffer":0,"byteLength":36}],"buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,)" +
+                floats.toStdString() + R"("}]})");
         QVERIFY2(gltf, gltf ? "" : qPrintable(said(gltf.error())));
         QCOMPARE(gltf->points.size(), std::size_t(3));
         QCOMPARE(gltf->points[1], V3d(1, 0.5, 3));
@@ -67,7 +75,9 @@ class CopiesFileTest : public QObject {
         QVERIFY(!read_path(folder_ / "nowhere.obj"));
     }
     void damaged_paths_never_crash() {
-        const std::string texts[] = {"v 0 0 0\nv 1 0.5 2\nv 3 0 2\nl 1 2 3\n", "x,y,z\n0,0,0\n1,0.5,2\n", "#usda 1.0\ndef BasisCurves \"e\"\n{\n    int[] curveVertexCounts = [3]\n    point3f[] points = [(0, 0, 0), (1, 1, 1), (2, 2, 2)]\n}\n"};
+        const std::string texts[] = {"v 0 0 0\nv 1 0.5 2\nv 3 0 2\nl 1 2 3\n", "x,y,z\n0,0,0\n1,0.5,2\n",
+                                     "#usda 1.0\ndef BasisCurves \"e\"\n{\n    int[] curveVertexCounts = [3]\n    "
+                                     "point3f[] points = [(0, 0, 0), (1, 1, 1), (2, 2, 2)]\n}\n"};
         const char* names[] = {"x.obj", "x.csv", "x.usda"};
         std::mt19937 random(11);
         int fine = 0;
@@ -101,9 +111,11 @@ class CopiesFileTest : public QObject {
         a.nudges = {{CopyId(2), -3.5}};
         a.nudge_amount = *parse_keys("1:1 9:0", "");
         Spread& s = a.spreads[0];
-        s.share = 0.5, s.amount = *parse_keys("1:1 smooth 96:0", ""), s.curve = *parse_keys("0:0 1:1", ""), s.after_start = true;
+        s.share = 0.5, s.amount = *parse_keys("1:1 smooth 96:0", ""), s.curve = *parse_keys("0:0 1:1", ""),
+        s.after_start = true;
         s.driver = Driver::noise, s.patch = 2.25, s.detail = 4, s.drift = V3d(0, 1, 0.5), s.bell = true;
-        s.axis = V3d(0, 1, 0), s.along_path = true, s.centre = V3d(1, 1, 1), s.reach = 7, s.attribute = "mass", s.as_it_is = true, s.changes = 3;
+        s.axis = V3d(0, 1, 0), s.along_path = true, s.centre = V3d(1, 1, 1), s.reach = 7, s.attribute = "mass",
+        s.as_it_is = true, s.changes = 3;
         QVERIFY(single_out(p, p.arrangements[1].id, {CopyId(4), CopyId(9)}, {}));
         QVERIFY(single_out(p, p.arrangements[2].id, {}, "wheel"));
         a.kind = ArrangementKind::box, a.layers = 2, a.layer_spacing = 0.5, a.least_apart = 0.25, a.seed = 4;
@@ -133,7 +145,9 @@ class CopiesFileTest : public QObject {
         QVERIFY(broken("\"driver\": \"noise\"", "\"driver\": \"luck\"").contains("even, over space"));
         QVERIFY(broken("\"kind\": \"curve\"", "\"kind\": \"spiral\"").contains("scatter"));
         QVERIFY(broken("\"carrier\": ", "\"carrier\": 9").contains("source that is not there"));
-        QVERIFY2(broken("\"count\": 200", "\"count\": 900000").contains("memory") || broken("\"count\": 200", "\"count\": 900000").contains("MB"), qPrintable(broken("\"count\": 200", "\"count\": 900000")));
+        QVERIFY2(broken("\"count\": 200", "\"count\": 900000").contains("memory") ||
+                     broken("\"count\": 200", "\"count\": 900000").contains("MB"),
+                 qPrintable(broken("\"count\": 200", "\"count\": 900000")));
     }
     void stretched_and_carried_copies_are_written_where_they_are() {
         // One point that moves up a unit a frame carries a tetrahedron twice as wide.
@@ -141,14 +155,17 @@ class CopiesFileTest : public QObject {
             Pose dot;
             dot.points = {V3f(2, static_cast<float>(f), 0)};
             dot.ids = {5};
-            QVERIFY(write_ply(folder_ / numbered("dot.", f, 4, ".ply"), dot, PlyForm::little_endian, Existing::replace));
+            QVERIFY(
+                write_ply(folder_ / numbered("dot.", f, 4, ".ply"), dot, PlyForm::little_endian, Existing::replace));
             Pose mesh = tetrahedron(0);
             mesh.velocities.assign(mesh.points.size(), V3f(0));
-            QVERIFY(write_ply(folder_ / numbered("mesh.", f, 4, ".ply"), mesh, PlyForm::little_endian, Existing::replace));
+            QVERIFY(
+                write_ply(folder_ / numbered("mesh.", f, 4, ".ply"), mesh, PlyForm::little_endian, Existing::replace));
         }
         Project p;
         p.settings.range = {0, 2};
-        const SourceId mesh = add_source(p, "mesh", "mesh.0000.ply", {0, 2, {24, 1}}), dot = add_source(p, "dot", "dot.0000.ply", {0, 2, {24, 1}});
+        const SourceId mesh = add_source(p, "mesh", "mesh.0000.ply", {0, 2, {24, 1}}),
+                       dot = add_source(p, "dot", "dot.0000.ply", {0, 2, {24, 1}});
         static_cast<void>(mesh);
         p.arrangements[1].hidden = true;
         Arrangement& a = p.arrangements[0];
@@ -168,7 +185,9 @@ class CopiesFileTest : public QObject {
         const Pose base = tetrahedron(0);
         QCOMPARE(written.points.size(), base.points.size());
         for (std::size_t i = 0; i < base.points.size(); ++i) {
-            QVERIFY((written.points[i] - V3f(base.points[i].x * 2 + 2, base.points[i].y + 1, base.points[i].z)).length() < 1e-5f);
+            QVERIFY(
+                (written.points[i] - V3f(base.points[i].x * 2 + 2, base.points[i].y + 1, base.points[i].z)).length() <
+                1e-5f);
             QVERIFY((written.velocities[i] - V3f(0, 24, 0)).length() < 1e-2f); // a unit a frame, 24 frames a second
         }
     }

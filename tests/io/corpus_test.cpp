@@ -1,9 +1,10 @@
-// What the fuzzers found worth keeping (tests/corpus, a folder a reader), as plain inputs: each opens or is refused in words.
+// What the fuzzers found worth keeping (tests/corpus, a folder a reader), as plain inputs: each opens or is refused in
+// words.
 #include "support/case.h"
 #include "support/files.h"
 
-#include "io/open_source.h"
-#include "io/project_file.h"
+#include "io/sources/open_source.h"
+#include "io/project/project_file.h"
 
 #include <QDirIterator>
 #include <sys/resource.h>
@@ -43,7 +44,8 @@ class CorpusTest : public QObject {
         }
         struct rusage use {};
         getrusage(RUSAGE_SELF, &use);
-        qInfo("corpus: %d inputs read, %d refused with a reason; peak memory of all tests so far %ld MB", read, refused, use.ru_maxrss / 1024);
+        qInfo("corpus: %d inputs read, %d refused with a reason; peak memory of all tests so far %ld MB", read, refused,
+              use.ru_maxrss / 1024);
         QVERIFY(read > 0 && refused > 0);
     }
 };

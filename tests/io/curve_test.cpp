@@ -3,12 +3,12 @@
 #include "support/files.h"
 #include "support/notation.h"
 
-#include "io/curve_file.h"
-#include "io/otio.h"
-#include "io/project_file.h"
+#include "io/project/project_file.h"
+#include "io/tables/curve_file.h"
+#include "io/tables/otio.h"
 
-#include <nlohmann/json.hpp>
 #include <map>
+#include <nlohmann/json.hpp>
 #include <random>
 #include <set>
 
@@ -80,7 +80,8 @@ class CurveTest : public QObject {
         QCOMPARE(map_text(parse_curve("1,0\n2,1\n3,2\n", "c")->timing.map), "1:0 3:2"); // no header
         QCOMPARE(map_text(parse_curve("source_frame,output_frame\r\n5,1\r\n9,2\r\n", "c")->timing.map), "1:5 2:9");
         QCOMPARE(map_text(parse_curve("output_frame;source_frame\n1;0.5\n4;2\n", "c")->timing.map), "1:0.5 4:2");
-        QCOMPARE(map_text(parse_curve("\xEF\xBB\xBFoutput_frame\tsource_frame\n1\t0.5\n\n4\t2", "c")->timing.map), "1:0.5 4:2");
+        QCOMPARE(map_text(parse_curve("\xEF\xBB\xBFoutput_frame\tsource_frame\n1\t0.5\n\n4\t2", "c")->timing.map),
+                 "1:0.5 4:2");
     }
     void bad_csv_says_where() {
         QVERIFY(refused("output_frame,source_frame\n1,5,2,5\n").find("2: 4 numbers in a row") == 0);
@@ -97,7 +98,8 @@ class CurveTest : public QObject {
         std::string text = "output_frame,source_frame\n";
         std::mt19937 random(8);
         int rows = 0;
-        for (; text.size() < 10'000'000; ++rows) text += std::to_string(rows) + "," + std::to_string(random() % 1000) + ".25\n";
+        for (; text.size() < 10'000'000; ++rows)
+            text += std::to_string(rows) + "," + std::to_string(random() % 1000) + ".25\n";
         const auto big = parse_curve(text, "c.csv");
         QVERIFY(big);
         QVERIFY(big->timing.map.keys.size() > 700'000);
@@ -127,11 +129,14 @@ class CurveTest : public QObject {
         QVERIFY(refused("{\"garland\": 1}").find("this is not a timing") != std::string::npos);
         QVERIFY(refused("{\n\n\"garland_timing\": 1,, }").find("3: ") == 0);
         QVERIFY(refused("{\"garland_timing\": 9, \"timing\": {}}").find("newer") != std::string::npos);
-        QVERIFY(refused("{\"garland_timing\": 1, \"timing\": {\"keys\": [{\"at\": \"x\"}]}}").find("\"at\" of") != std::string::npos);
+        QVERIFY(refused("{\"garland_timing\": 1, \"timing\": {\"keys\": [{\"at\": \"x\"}]}}").find("\"at\" of") !=
+                std::string::npos);
         QVERIFY(refused("{\"garland_timing\": 1, \"timing\": {\"form\": \"phrases\", \"phrases\": {\"list\": "
-                        "[{\"first\": 9, \"last\": 3}]}}}").find("phrase 1 ends (at 3) before it starts (at 9)") != std::string::npos);
+                        "[{\"first\": 9, \"last\": 3}]}}}")
+                    .find("phrase 1 ends (at 3) before it starts (at 9)") != std::string::npos);
         QVERIFY(refused("{\"garland_timing\": 1, \"timing\": {\"form\": \"phrases\", \"phrases\": {\"list\": "
-                        "[{\"passes\": 0}]}}}").find("no pass") != std::string::npos);
+                        "[{\"passes\": 0}]}}}")
+                    .find("no pass") != std::string::npos);
     }
     void files() {
         Folder folder;
@@ -146,7 +151,8 @@ class CurveTest : public QObject {
     }
     void clips_follow_the_open_standard() {
         Timing t = phrases_of("1-14 15-15*10 16-40@0.5+6 40-1 3<>9*3", 1, OutsideMode::hold, OutsideMode::repeat);
-        OtioInfo info{{24, 1}, "lantern", "lantern.0001.ply", SourceFrame(1), SourceFrame(40), {{OutputFrame(15), "bridge"}}};
+        OtioInfo info{{24, 1},        "lantern",       "lantern.0001.ply",
+                      SourceFrame(1), SourceFrame(40), {{OutputFrame(15), "bridge"}}};
         const auto out = otio_text(t, info);
         QVERIFY(out);
         QCOMPARE(out->clips, 7u);
@@ -178,7 +184,8 @@ class CurveTest : public QObject {
         for (const auto& c : clips) {
             if (c["OTIO_SCHEMA"] != "Clip.1") continue;
             const double scalar = c["effects"].empty() ? 1 : c["effects"][0]["time_scalar"].get<double>();
-            const double start = c["source_range"]["start_time"]["value"], frames = c["source_range"]["duration"]["value"];
+            const double start = c["source_range"]["start_time"]["value"],
+                         frames = c["source_range"]["duration"]["value"];
             for (double f = 0; f < frames - (scalar == 0.5 ? 1 : 0); ++f) {
                 QVERIFY(close(plan.at(OutputFrame(at + f)).source, start + scalar * f, 1e-9));
             }
@@ -192,7 +199,8 @@ class CurveTest : public QObject {
     }
     void damaged_curves_never_crash() {
         std::mt19937 random(77);
-        const std::string good[] = {*curve_csv(timing_of("1:0 5:4 9:2")), curve_json(phrases_of("0-9+4 9-3@0.5 1<>5*3"), {24, 1}),
+        const std::string good[] = {*curve_csv(timing_of("1:0 5:4 9:2")),
+                                    curve_json(phrases_of("0-9+4 9-3@0.5 1<>5*3"), {24, 1}),
                                     curve_json(speeds_of("0:1| 20:0.2 30:-1", 5), {24, 1})};
         int read = 0;
         for (int round = 0; round < 9000; ++round) {
@@ -226,11 +234,12 @@ class CurveTest : public QObject {
         p.timings.push_back(speeds);
         p.settings.tempo = {true, 96, OutputFrame(3.5), 3};
         p.settings.markers = {{OutputFrame(4), "bridge"}, {OutputFrame(4), "drum"}};
-        p.settings.camera_keys = {{OutputFrame(1), {V3d(1, 2, 3), 4, 5, 6, 50}, Toward::linear}, {OutputFrame(9), {}, Toward::smooth}};
+        p.settings.camera_keys = {{OutputFrame(1), {V3d(1, 2, 3), 4, 5, 6, 50}, Toward::linear},
+                                  {OutputFrame(9), {}, Toward::smooth}};
         p.arrangements[0].wobble.on = true;
         p.arrangements[0].wobble.end = WobbleEnd::settle;
         p.arrangements[0].wobble.settle_position = V3d(1, 2, 3);
-        p.sources[0].gaps = GapMend::blend;
+        p.sources[0].gaps = GapFix::blend;
         p.sources[0].up = UpAxis::z;
         p.sources[0].scale = 0.01;
         p.sources[0].wobble.on = p.sources[0].wobble.together = true;
@@ -245,10 +254,15 @@ class CurveTest : public QObject {
             const auto r = parse_project(project_text(bad), "p.garland");
             return r ? std::string("read") : r.error().message;
         };
-        QVERIFY(refused_project([](Project& b) { b.settings.tempo.beats_per_minute = 0; }).find("tempo of 0") != std::string::npos);
-        QVERIFY(refused_project([](Project& b) { b.settings.camera_keys[1].at = OutputFrame(1); }).find("keys") != std::string::npos);
-        QVERIFY(refused_project([](Project& b) { b.arrangements[0].wobble.size = 3; }).find("wobble") != std::string::npos);
-        QVERIFY(refused_project([](Project& b) { b.timings[0].phrases.list[0].passes = 1'000'000'000; }).find("passes") != std::string::npos);
+        QVERIFY(refused_project([](Project& b) { b.settings.tempo.beats_per_minute = 0; }).find("tempo of 0") !=
+                std::string::npos);
+        QVERIFY(refused_project([](Project& b) { b.settings.camera_keys[1].at = OutputFrame(1); }).find("keys") !=
+                std::string::npos);
+        QVERIFY(refused_project([](Project& b) { b.arrangements[0].wobble.size = 3; }).find("wobble") !=
+                std::string::npos);
+        QVERIFY(refused_project([](Project& b) {
+                    b.timings[0].phrases.list[0].passes = 1'000'000'000;
+                }).find("passes") != std::string::npos);
         // Unknown fields inside the new parts' owner stay.
         auto j = nlohmann::ordered_json::parse(project_text(p));
         j["tempo"]["swing"] = 0.5;

@@ -4,13 +4,13 @@
 #include "support/notation.h"
 
 #include "demo/quay.h"
-#include "io/fast_copy.h"
-#include "io/moving_values.h"
-#include "io/npy.h"
-#include "io/open_source.h"
-#include "io/ply.h"
-#include "io/series.h"
-#include "io/volume_file.h"
+#include "io/files/series.h"
+#include "io/handoff/fast_copy.h"
+#include "io/npy/npy.h"
+#include "io/ply/ply.h"
+#include "io/sources/moving_values.h"
+#include "io/sources/open_source.h"
+#include "io/vdb/volume_file.h"
 
 #include <cmath>
 
@@ -33,10 +33,13 @@ const Attribute* named(const Pose& pose, const std::string& name) {
 void write_smoke(const Folder& folder, std::initializer_list<int> frames) {
     for (int f : frames) {
         DenseGrid d{"density", 12, 12, 12, 0.5, V3d(0)}, heat{"temperature", 12, 12, 12, 0.5, V3d(0)};
-        for (int i = 0; i < 1728; ++i) d.values.push_back(i % 5 ? 0.001f * static_cast<float>(i + f) : 0.0f), heat.values.push_back(300.123f + static_cast<float>(f));
+        for (int i = 0; i < 1728; ++i)
+            d.values.push_back(i % 5 ? 0.001f * static_cast<float>(i + f) : 0.0f),
+                heat.values.push_back(300.123f + static_cast<float>(f));
         DenseGrid v{"velocity", 12, 12, 12, 0.5, V3d(0)};
         v.vectors.assign(1728, V3f(1, 0.3333f, 0));
-        if (!write_volume(folder / numbered("smoke.", f, 4, ".vdb"), *volume_from({d, heat, v}), Existing::refuse)) qFatal("no room");
+        if (!write_volume(folder / numbered("smoke.", f, 4, ".vdb"), *volume_from({d, heat, v}), Existing::refuse))
+            qFatal("no room");
     }
 }
 
@@ -47,7 +50,9 @@ class FastCopyTest : public QObject {
   private slots:
     void particles_keep_ids_births_and_attributes() {
         Folder folder;
-        for (int f = 30; f < 42; ++f) QVERIFY(write_ply(folder / numbered("petals.", f, 4, ".ply"), *drift_petals(f), PlyForm::little_endian, Existing::refuse));
+        for (int f = 30; f < 42; ++f)
+            QVERIFY(write_ply(folder / numbered("petals.", f, 4, ".ply"), *drift_petals(f), PlyForm::little_endian,
+                              Existing::refuse));
         const SourcePtr source = *open_source(folder / "petals.0030.ply");
         QVERIFY(!source->facts().attributes.empty());
         for (NpyType type : {NpyType::f32, NpyType::f16}) {
@@ -68,7 +73,9 @@ class FastCopyTest : public QObject {
                     QVERIFY(found);
                     QCOMPARE(found->values.size(), wanted.values.size());
                     if (type == NpyType::f32) QVERIFY(found->values == wanted.values && found->whole == wanted.whole);
-                    for (std::size_t i = 0; i < wanted.values.size(); ++i) QVERIFY(std::abs(found->values[i] - wanted.values[i]) <= 1e-3f * std::max(1.0f, std::abs(wanted.values[i])));
+                    for (std::size_t i = 0; i < wanted.values.size(); ++i)
+                        QVERIFY(std::abs(found->values[i] - wanted.values[i]) <=
+                                1e-3f * std::max(1.0f, std::abs(wanted.values[i])));
                 }
                 if (type == NpyType::f32) QVERIFY(b->points == a->points && b->velocities == a->velocities);
             }
@@ -97,7 +104,8 @@ class FastCopyTest : public QObject {
         QCOMPARE(copy->facts().missing, (std::vector<std::int64_t>{5}));
         QCOMPARE(read_of(copy, 4)->volume->facts().size(), std::size_t(1));
         for (const V3f& at : {V3f(1.1f, 2, 3), V3f(5, 0.2f, 4)}) {
-            QCOMPARE(value_at(*read_of(copy, 4)->volume, "density", at), value_at(*read_of(source, 4)->volume, "density", at));
+            QCOMPARE(value_at(*read_of(copy, 4)->volume, "density", at),
+                     value_at(*read_of(source, 4)->volume, "density", at));
         }
         // Halves: eleven bits of a number (IEEE 754, binary16), so that the error is told.
         const auto half = make_fast_copy(*source, {folder / "half", NpyType::f16});
@@ -109,7 +117,8 @@ class FastCopyTest : public QObject {
         order.keep = {"velocity"};
         order.velocities = false;
         QVERIFY(said(make_fast_copy(*source, order).error()).contains("no grid would be left"));
-        QCOMPARE(make_fast_copy(*source, {folder / "smoke", NpyType::f32, true, Existing::replace}).error().code, ErrorCode::invalid); // itself
+        QCOMPARE(make_fast_copy(*source, {folder / "smoke", NpyType::f32, true, Existing::replace}).error().code,
+                 ErrorCode::invalid); // itself
         struct StopAfter : Progress {
             int reports = 0;
             void report(double, std::string_view) override { ++reports; }
@@ -125,14 +134,16 @@ class FastCopyTest : public QObject {
             Pose pose = tetrahedron(static_cast<float>(f));
             pose.colours.assign(4, V3f(1, 0.2f, f < 3 ? 0.0f : 1.0f));
             pose.normals.assign(4, V3f(0, f % 2 ? 1.0f : -1.0f, 0));
-            pose.attributes = {{"heat", 1, {1, 2, 3, static_cast<float>(f)}}, {"still", 1, {9, 9, 9, 9}}, {"knot", 1, {}, {1, 2, 3, f}}};
+            pose.attributes = {{"heat", 1, {1, 2, 3, static_cast<float>(f)}},
+                               {"still", 1, {9, 9, 9, 9}},
+                               {"knot", 1, {}, {1, 2, 3, f}}};
             QVERIFY(write_ply(folder / numbered("l.", f, 4, ".ply"), pose, PlyForm::little_endian, Existing::refuse));
         }
         const SourcePtr source = *open_source(folder / "l.0001.ply");
         const auto done = make_fast_copy(*source, {folder / "fast"});
         QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
-        QVERIFY(folder.names().contains("fast_heat.npy") && folder.names().contains("fast_colour.npy") && folder.names().contains("fast_normal.npy") &&
-                folder.names().contains("fast_knot.npy"));
+        QVERIFY(folder.names().contains("fast_heat.npy") && folder.names().contains("fast_colour.npy") &&
+                folder.names().contains("fast_normal.npy") && folder.names().contains("fast_knot.npy"));
         QVERIFY(!folder.names().contains("fast_still.npy"));
         const SourcePtr copy = *open_source(folder / "fast.ply");
         for (int f = 1; f <= 4; ++f) {
@@ -140,7 +151,8 @@ class FastCopyTest : public QObject {
             QCOMPARE(b->points, a->points);
             QCOMPARE(b->colours, a->colours);
             QCOMPARE(b->normals, a->normals);
-            for (const Attribute& wanted : a->attributes) QVERIFY2(named(*b, wanted.name) && *named(*b, wanted.name) == wanted, wanted.name.c_str());
+            for (const Attribute& wanted : a->attributes)
+                QVERIFY2(named(*b, wanted.name) && *named(*b, wanted.name) == wanted, wanted.name.c_str());
         }
         // Another source's arrays beside it are not taken for its own.
         QVERIFY(write_ply(folder / "fast_post.ply", tetrahedron(), PlyForm::ascii, Existing::refuse));
@@ -166,7 +178,8 @@ class FastCopyTest : public QObject {
     }
     void texture_coordinates_of_corners_and_materials_survive() {
         Folder folder;
-        folder.write("lid.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nvt 0.25 0.75\nusemtl red clay\nf 1/1 2/2 3/3\nusemtl glaze\nf 2/4 4/2 3/3\n");
+        folder.write("lid.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nvt 0.25 0.75\nusemtl red "
+                                "clay\nf 1/1 2/2 3/3\nusemtl glaze\nf 2/4 4/2 3/3\n");
         const SourcePtr source = *open_source(folder / "lid.obj");
         QVERIFY(make_fast_copy(*source, {folder / "fast"}));
         const PosePtr a = read_of(source, source->facts().first), b = read_of(*open_source(folder / "fast.ply"), 0);

@@ -1,20 +1,20 @@
-// Files under stress: what they are stays what they are, sets of them appear together, and a source that changes while it is
-// open is an error in words.
+// Files under stress: what they are stays what they are, sets of them appear together, and a source that changes while
+// it is open is an error in words.
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
 
-#include "io/fast_copy.h"
-#include "io/fast_copy_note.h"
-#include "io/json_part.h"
-#include "io/mapped_file.h"
-#include "io/npy.h"
-#include "io/open_source.h"
-#include "io/ply.h"
-#include "io/project_file.h"
-#include "io/series.h"
-#include "io/staged_files.h"
-#include "io/temporary.h"
+#include "io/files/json_part.h"
+#include "io/files/mapped_file.h"
+#include "io/files/series.h"
+#include "io/files/staged_files.h"
+#include "io/files/temporary.h"
+#include "io/handoff/fast_copy.h"
+#include "io/handoff/fast_copy_note.h"
+#include "io/npy/npy.h"
+#include "io/ply/ply.h"
+#include "io/project/project_file.h"
+#include "io/sources/open_source.h"
 
 #include <csignal>
 #include <filesystem>
@@ -82,7 +82,8 @@ class FilesTest : public QObject {
     }
     void pipes_and_folders_as_sources_do_not_wait() {
         Folder folder;
-        for (const char* name : {"a.ply", "a.obj", "b.npy", "c.usda", "d.vdb", "e.gltf", "f.glb", "g.csv", "h_pieces.csv", "i.garland"}) {
+        for (const char* name :
+             {"a.ply", "a.obj", "b.npy", "c.usda", "d.vdb", "e.gltf", "f.glb", "g.csv", "h_pieces.csv", "i.garland"}) {
             QVERIFY(::mkfifo((folder / name).c_str(), 0600) == 0);
             const auto source = open_source(folder / name);
             QVERIFY2(!source, name);
@@ -117,13 +118,16 @@ class FilesTest : public QObject {
         folder.write("n", std::string(5000, 'y'));
         QVERIFY(other->changed());
     }
-    // In a process of its own: files are cut, rewritten and replaced all the while they are read. It must end by itself.
+    // In a process of its own: files are cut, rewritten and replaced all the while they are read. It must end by
+    // itself.
     void sources_that_change_while_they_are_read() {
         Folder folder;
         QVERIFY(write_ply(folder / "a.ply", tetrahedron(), PlyForm::little_endian, Existing::refuse));
         write_array(folder / "a.npy", 400, 0);
-        std::string usda = "#usda 1.0\ndef Mesh \"m\"\n{\n    int[] faceVertexCounts = [3]\n    int[] faceVertexIndices = [0, 1, 2]\n    point3f[] points.timeSamples = {\n";
-        for (int f = 1; f <= 2000; ++f) usda += "        " + std::to_string(f) + ": [(0, 0, 0), (1, 0, " + std::to_string(f) + "), (0, 1, 0)],\n";
+        std::string usda = "#usda 1.0\ndef Mesh \"m\"\n{\n    int[] faceVertexCounts = [3]\n    int[] "
+                           "faceVertexIndices = [0, 1, 2]\n    point3f[] points.timeSamples = {\n";
+        for (int f = 1; f <= 2000; ++f)
+            usda += "        " + std::to_string(f) + ": [(0, 0, 0), (1, 0, " + std::to_string(f) + "), (0, 1, 0)],\n";
         usda += "    }\n}\n";
         folder.write("b.usda", usda);
         const std::string whole = folder.read("a.npy");
@@ -138,7 +142,8 @@ class FilesTest : public QObject {
                         ++errors;
                         continue;
                     }
-                    for (std::int64_t f = (*source)->facts().first; f <= (*source)->facts().last; f += 7) errors += !(*source)->read(f, Progress::none());
+                    for (std::int64_t f = (*source)->facts().first; f <= (*source)->facts().last; f += 7)
+                        errors += !(*source)->read(f, Progress::none());
                 }
             }
             ::_exit(errors > 0 ? 7 : 8);
@@ -146,7 +151,9 @@ class FilesTest : public QObject {
         int status = 0;
         for (int k = 0; ::waitpid(child, &status, WNOHANG) == 0; ++k) {
             if (k % 3 == 0) {
-                if (::truncate((folder / "a.npy").c_str(), 3000) != 0 || ::truncate((folder / "b.usda").c_str(), 5000) != 0) break;
+                if (::truncate((folder / "a.npy").c_str(), 3000) != 0 ||
+                    ::truncate((folder / "b.usda").c_str(), 5000) != 0)
+                    break;
             } else if (k % 3 == 1) {
                 folder.write("a.npy", whole);
                 folder.write("b.usda", usda);
@@ -189,7 +196,9 @@ class FilesTest : public QObject {
             QVERIFY(staged->publish(places, Existing::replace));
         }
         for (const char* name : {"a", "b", "c"}) QCOMPARE(folder.read(name), std::string("new"));
-        QCOMPARE(QDir(QString::fromStdString(folder.path())).entryList(QDir::AllEntries | QDir::Hidden | QDir::NoDotAndDotDot), (QStringList{"a", "b", "c"}));
+        QCOMPARE(QDir(QString::fromStdString(folder.path()))
+                     .entryList(QDir::AllEntries | QDir::Hidden | QDir::NoDotAndDotDot),
+                 (QStringList{"a", "b", "c"}));
     }
     // Stopped while names were being changed: the next program on this machine brings it to its end, and clears up.
     void what_a_stopped_program_left_is_finished() {
@@ -201,7 +210,8 @@ class FilesTest : public QObject {
             auto staged = StagedFiles::create(folder.path());
             if (!staged) ::_exit(1);
             for (const char* name : {"a", "b"}) {
-                if (!write_file(staged->folder() + "/" + name, std::string("new ") + name, Existing::refuse)) ::_exit(2);
+                if (!write_file(staged->folder() + "/" + name, std::string("new ") + name, Existing::refuse))
+                    ::_exit(2);
             }
             // What publish() does first, and then only half of the rest.
             std::string journal;
@@ -212,7 +222,8 @@ class FilesTest : public QObject {
             }
             std::ofstream(staged->folder() + "/places") << journal;
             fs::rename(staged->folder() + "/a", folder / "a");
-            std::ofstream(fs::path(folder.path()) / fs::path(staged->folder()).filename().concat(".x")); // not one of ours by its ending
+            std::ofstream(fs::path(folder.path()) /
+                          fs::path(staged->folder()).filename().concat(".x")); // not one of ours by its ending
             ::kill(::getpid(), SIGKILL);
         }
         int status = 0;
@@ -222,7 +233,8 @@ class FilesTest : public QObject {
         QCOMPARE(folder.read("a"), std::string("new a"));
         QCOMPARE(folder.read("b"), std::string("new b"));
         int left = 0;
-        for (const auto& entry : fs::directory_iterator(folder.path())) left += is_temporary(entry.path().filename().string());
+        for (const auto& entry : fs::directory_iterator(folder.path()))
+            left += is_temporary(entry.path().filename().string());
         QCOMPARE(left, 0);
     }
     void fast_copies_know_what_belongs_together() {
@@ -238,7 +250,8 @@ class FilesTest : public QObject {
         QVERIFY(QString::fromStdString(done->kept).contains("first frame 5"));
         QCOMPARE((*open_source(folder / "fast.ply"))->facts().first, std::int64_t(5));
         // New positions beside old velocities.
-        const std::string points = folder.read("fast.npy"), velocities = folder.read("fast_velocity.npy"), note = folder.read("fast.fast-copy.json");
+        const std::string points = folder.read("fast.npy"), velocities = folder.read("fast_velocity.npy"),
+                          note = folder.read("fast.fast-copy.json");
         write_array(folder / "fast.npy", 5, 100);
         const auto mixed = open_source(folder / "fast.ply");
         QVERIFY(!mixed && said(mixed.error()).contains("do not belong together"));
@@ -251,7 +264,8 @@ class FilesTest : public QObject {
         folder.write("fast.fast-copy.json", unfinished_note_text());
         const auto half = open_source(folder / "fast.ply");
         QVERIFY(!half && said(half.error()).contains("interrupted"));
-        for (const char* bad : {"{", "[]", "{\"garland_fast_copy\": 1, \"complete\": true, \"files\": 3}", "{\"garland_fast_copy\": 1, \"complete\": true, \"scale\": -1}"}) {
+        for (const char* bad : {"{", "[]", "{\"garland_fast_copy\": 1, \"complete\": true, \"files\": 3}",
+                                "{\"garland_fast_copy\": 1, \"complete\": true, \"scale\": -1}"}) {
             folder.write("fast.fast-copy.json", bad);
             QVERIFY2(!open_source(folder / "fast.ply"), bad);
         }
@@ -261,18 +275,24 @@ class FilesTest : public QObject {
         fs::remove(folder / "fast.fast-copy.json");
         QCOMPARE((*open_source(folder / "fast.ply"))->facts().first, std::int64_t(0));
     }
-    // Axis, unit, rate and first frame of files that say them: a scene in centimetres with z up at 30 frames per second.
+    // Axis, unit, rate and first frame of files that say them: a scene in centimetres with z up at 30 frames per
+    // second.
     void fast_copies_keep_what_arrays_cannot_say() {
         Folder folder;
-        folder.write("z.usda", "#usda 1.0\n(\n    metersPerUnit = 0.01\n    timeCodesPerSecond = 30\n    upAxis = \"Z\"\n)\ndef Mesh \"m\"\n{\n"
-                               "    int[] faceVertexCounts = [3]\n    int[] faceVertexIndices = [0, 1, 2]\n    vector3f[] primvars:wind = [(0, 0, 1), (0, 0, 2), (0, 0, 3)] "
-                               "( interpolation = \"vertex\" )\n    float3[] primvars:paint = [(0, 0, 1), (0, 0, 2), (0, 0, 3)] ( interpolation = \"vertex\" )\n"
-                               "    point3f[] points.timeSamples = {\n        1: [(0, 0, 0), (1, 0, 0), (0, 0, 1)],\n        2: [(0, 0, 5), (1, 0, 5), (0, 0, 6)],\n    }\n}\n");
+        folder.write("z.usda", "#usda 1.0\n(\n    metersPerUnit = 0.01\n    timeCodesPerSecond = 30\n    upAxis = "
+                               "\"Z\"\n)\ndef Mesh \"m\"\n{\n"
+                               "    int[] faceVertexCounts = [3]\n    int[] faceVertexIndices = [0, 1, 2]\n    "
+                               "vector3f[] primvars:wind = [(0, 0, 1), (0, 0, 2), (0, 0, 3)] "
+                               "( interpolation = \"vertex\" )\n    float3[] primvars:paint = [(0, 0, 1), (0, 0, 2), "
+                               "(0, 0, 3)] ( interpolation = \"vertex\" )\n"
+                               "    point3f[] points.timeSamples = {\n        1: [(0, 0, 0), (1, 0, 0), (0, 0, 1)],\n  "
+                               "      2: [(0, 0, 5), (1, 0, 5), (0, 0, 6)],\n    }\n}\n");
         const SourcePtr source = *open_source(folder / "z.usda");
         QCOMPARE(source->facts().up, UpAxis::z);
         const auto done = make_fast_copy(*source, {folder / "fast"});
         QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
-        for (const char* words : {"first frame 1", "30 frames per second", "z up", "0.01 m per unit"}) QVERIFY2(QString::fromStdString(done->kept).contains(words), words);
+        for (const char* words : {"first frame 1", "30 frames per second", "z up", "0.01 m per unit"})
+            QVERIFY2(QString::fromStdString(done->kept).contains(words), words);
         const SourcePtr again = *open_source(folder / "fast.ply");
         const SourceFacts& facts = again->facts();
         QCOMPARE(facts.first, std::int64_t(1));
@@ -281,18 +301,21 @@ class FilesTest : public QObject {
         QCOMPARE(facts.scale, 0.01);
         // What is a direction turns with the points, and what is not does not.
         PoseCache cache(std::size_t(1) << 24);
-        Taking taking;
-        taking.up = UpAxis::z;
+        ImportSettings settings;
+        settings.up = UpAxis::z;
         for (const SourcePtr& which : {source, *open_source(folder / "fast.ply")}) {
-            const Sampler sampler(which, clock_of_frames(1, 4), taking, PoseCache::new_serial(), &cache);
+            const Sampler sampler(which, clock_of_frames(1, 4), settings, PoseCache::new_serial(), &cache);
             const PosePtr pose = (*sampler.warm(1, Progress::none()));
-            for (const Attribute& a : pose->attributes) QCOMPARE(V3f(a.values[0], a.values[1], a.values[2]), a.name == "wind" ? V3f(0, 1, 0) : V3f(0, 0, 1));
+            for (const Attribute& a : pose->attributes)
+                QCOMPARE(V3f(a.values[0], a.values[1], a.values[2]), a.name == "wind" ? V3f(0, 1, 0) : V3f(0, 0, 1));
         }
     }
     // A late failure leaves the good old copy alone.
     void a_failed_fast_copy_leaves_the_old_one() {
         Folder folder;
-        for (int f = 1; f <= 4; ++f) QVERIFY(write_ply(folder / numbered("s.", f, 4, ".ply"), tetrahedron(static_cast<float>(f)), PlyForm::little_endian, Existing::refuse));
+        for (int f = 1; f <= 4; ++f)
+            QVERIFY(write_ply(folder / numbered("s.", f, 4, ".ply"), tetrahedron(static_cast<float>(f)),
+                              PlyForm::little_endian, Existing::refuse));
         QVERIFY(make_fast_copy(**open_source(folder / "s.0001.ply"), {folder / "fast"}));
         const QStringList before = folder.names();
         const std::string points = folder.read("fast.npy");
@@ -302,10 +325,15 @@ class FilesTest : public QObject {
             void report(double, std::string_view) override { ++reports; }
             bool cancelled() const override { return reports > 6; }
         } stop;
-        const auto broken = make_fast_copy(**open_source(folder / "s.0001.ply"), {folder / "fast", NpyType::f32, true, Existing::replace});
+        const auto broken = make_fast_copy(**open_source(folder / "s.0001.ply"),
+                                           {folder / "fast", NpyType::f32, true, Existing::replace});
         QVERIFY(!broken && said(broken.error()).contains("all files as they were"));
         QVERIFY(write_ply(folder / "s.0004.ply", tetrahedron(4), PlyForm::little_endian, Existing::replace));
-        QCOMPARE(make_fast_copy(**open_source(folder / "s.0001.ply"), {folder / "fast", NpyType::f32, true, Existing::replace}, stop).error().code, ErrorCode::cancelled);
+        QCOMPARE(make_fast_copy(**open_source(folder / "s.0001.ply"),
+                                {folder / "fast", NpyType::f32, true, Existing::replace}, stop)
+                     .error()
+                     .code,
+                 ErrorCode::cancelled);
         QCOMPARE(folder.names(), before);
         QCOMPARE(folder.read("fast.npy"), points);
         QVERIFY(open_source(folder / "fast.ply"));
@@ -316,7 +344,8 @@ class FilesTest : public QObject {
         const Pose nothing;
         for (int f = 1; f <= 3; ++f) {
             const Pose pose = f == 1 ? nothing : tetrahedron(static_cast<float>(f));
-            QVERIFY(write_ply(folder / numbered("fire.", f, 4, ".ply"), pose, f == 1 ? PlyForm::ascii : PlyForm::little_endian, Existing::refuse));
+            QVERIFY(write_ply(folder / numbered("fire.", f, 4, ".ply"), pose,
+                              f == 1 ? PlyForm::ascii : PlyForm::little_endian, Existing::refuse));
         }
         folder.write("text.1.obj", "# nothing yet\n");
         folder.write("text.2.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
@@ -329,11 +358,12 @@ class FilesTest : public QObject {
             QVERIFY((*(*source)->read(2, Progress::none()))->points.size() > 0);
             QVERIFY(!(*source)->facts().box.isEmpty());
             // Between nothing and something, in every way a pose can be made: the nearer of both.
-            for (SubFrame how : {SubFrame::nearest, SubFrame::linear, SubFrame::smooth, SubFrame::carried, SubFrame::level_set}) {
+            for (SubFrame how :
+                 {SubFrame::nearest, SubFrame::linear, SubFrame::smooth, SubFrame::carried, SubFrame::level_set}) {
                 PoseCache cache(std::size_t(1) << 24);
-                Taking taking;
-                taking.how = how;
-                const Sampler sampler(*source, clock_of_frames(1, 4), taking, PoseCache::new_serial(), &cache);
+                ImportSettings settings;
+                settings.how = how;
+                const Sampler sampler(*source, clock_of_frames(1, 4), settings, PoseCache::new_serial(), &cache);
                 const auto before = sampler.at(SourceFrame(1.25)), after = sampler.at(SourceFrame(1.75));
                 QVERIFY(before && before->pose->points.empty());
                 QVERIFY(after && after->pose->points.size() > 0);
@@ -346,7 +376,8 @@ class FilesTest : public QObject {
             Pose pose = tetrahedron();
             auto faces = std::make_shared<Faces>(*pose.faces);
             faces->attributes = {{"heat", 1, {1.0f * static_cast<float>(f), 2, 3, 4}}};
-            for (std::size_t c = 0; c < faces->corners.size(); ++c) faces->corner_uvs.emplace_back(static_cast<float>(f), static_cast<float>(c));
+            for (std::size_t c = 0; c < faces->corners.size(); ++c)
+                faces->corner_uvs.emplace_back(static_cast<float>(f), static_cast<float>(c));
             pose.faces = faces;
             QVERIFY(write_ply(folder / numbered("s.", f, 4, ".ply"), pose, PlyForm::little_endian, Existing::refuse));
         }
@@ -357,7 +388,7 @@ class FilesTest : public QObject {
             QCOMPARE((*pose)->faces->corner_uvs[1], V2f(static_cast<float>(f), 1));
         }
         PoseCache cache(std::size_t(1) << 24);
-        const Sampler sampler(source, clock_of_frames(1, 3), Taking{}, PoseCache::new_serial(), &cache);
+        const Sampler sampler(source, clock_of_frames(1, 3), ImportSettings{}, PoseCache::new_serial(), &cache);
         const auto between = sampler.at(SourceFrame(1.25));
         QCOMPARE(between->pose->faces->attributes[0].values[0], 1.25f);
         QCOMPARE(between->pose->faces->corner_uvs[1], V2f(1.25f, 1));
@@ -379,10 +410,11 @@ class FilesTest : public QObject {
         PoseCache cache(std::size_t(1) << 24);
         for (SubFrame how : {SubFrame::linear, SubFrame::smooth, SubFrame::carried}) {
             for (bool fresh : {false, true}) {
-                Taking taking;
-                taking.how = how;
-                taking.fresh_normals = fresh;
-                const Sampler a(source, clock_of_frames(1, 4), taking, PoseCache::new_serial(), &cache), b(half, clock_of_frames(1, 4), taking, PoseCache::new_serial(), &cache);
+                ImportSettings settings;
+                settings.how = how;
+                settings.fresh_normals = fresh;
+                const Sampler a(source, clock_of_frames(1, 4), settings, PoseCache::new_serial(), &cache),
+                    b(half, clock_of_frames(1, 4), settings, PoseCache::new_serial(), &cache);
                 const auto x = a.at(SourceFrame(2.25)), y = b.at(SourceFrame(2.25));
                 QVERIFY(x && y);
                 for (std::size_t i = 0; i < 4; ++i) {
@@ -400,14 +432,18 @@ class FilesTest : public QObject {
         }
         QVERIFY(read_json("{\"text\": \"[[[[[[[[ \\\" {{{{\"}", "fine"));
         Folder folder;
-        folder.write("deep.garland", "{\"garland\": 1, \"x\": " + std::string(50000, '[') + std::string(50000, ']') + "}");
+        folder.write("deep.garland",
+                     "{\"garland\": 1, \"x\": " + std::string(50000, '[') + std::string(50000, ']') + "}");
         QVERIFY(said(load_project(folder / "deep.garland").error()).contains("nested"));
-        folder.write("deep.gltf", "{\"asset\": {\"version\": \"2.0\"}, \"extras\": " + std::string(50000, '[') + std::string(50000, ']') + "}");
+        folder.write("deep.gltf", "{\"asset\": {\"version\": \"2.0\"}, \"extras\": " + std::string(50000, '[') +
+                                      std::string(50000, ']') + "}");
         QVERIFY(said(open_source(folder / "deep.gltf").error()).contains("nested"));
     }
     void claims_are_held_against_the_file() {
         Folder folder;
-        folder.write("bomb.gltf", R"({"asset":{"version":"2.0"},"buffers":[{"byteLength":16,"uri":"data:application/octet-stream;base64,AAAAAAAAAAAAAAAAAAAAAA=="}],
+        folder.write(
+            "bomb.gltf",
+            R"({"asset":{"version":"2.0"},"buffers":[{"byteLength":16,"uri":"data:application/octet-stream;base64,AAAAAAAAAAAAAAAAAAAAAA=="}],
             "bufferViews":[{"buffer":0,"byteLength":16}],"accessors":[{"componentType":5126,"count":900000000,"type":"VEC3",
             "sparse":{"count":1,"indices":{"bufferView":0,"componentType":5125},"values":{"bufferView":0}}}],
             "meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"nodes":[{"mesh":0}],"scenes":[{"nodes":[0]}],"scene":0})");
@@ -440,7 +476,8 @@ class FilesTest : public QObject {
         QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
     }
     void unknown_fields_of_entries_stay() {
-        const std::string text = R"({"garland": 1, "later": {"x": [1, 2]}, "markers": [{"at": 9, "name": "b", "colour": "red"}, {"at": 3, "name": "a", "flag": {"deep": 1}}],
+        const std::string text =
+            R"({"garland": 1, "later": {"x": [1, 2]}, "markers": [{"at": 9, "name": "b", "colour": "red"}, {"at": 3, "name": "a", "flag": {"deep": 1}}],
             "camera_keys": [{"at": 1, "note": "n"}],
             "sources": [{"id": 1, "name": "s", "path": "s.ply"}],
             "timings": [{"id": 2, "form": "phrases", "phrases": {"start": 1, "list": [{"first": 1, "last": 5, "mood": "calm"}, {"first": 1, "last": 9, "mood": "wild"}]},
@@ -451,7 +488,8 @@ class FilesTest : public QObject {
         auto project = parse_project(text, "p");
         QVERIFY2(project, project ? "" : qPrintable(said(project.error())));
         std::string out = project_text(*project);
-        for (const char* kept : {"\"later\"", "\"red\"", "\"deep\"", "\"note\"", "\"calm\"", "\"wild\"", "\"ease\"", "\"boat\"", "\"old\"", "\"left\""}) {
+        for (const char* kept : {"\"later\"", "\"red\"", "\"deep\"", "\"note\"", "\"calm\"", "\"wild\"", "\"ease\"",
+                                 "\"boat\"", "\"old\"", "\"left\""}) {
             QVERIFY2(QString::fromStdString(out).contains(kept), kept);
         }
         QCOMPARE(project_text(*parse_project(out, "p")), out);

@@ -4,8 +4,8 @@
 #include "support/notation.h"
 
 #include "demo/quay.h"
-#include "io/gltf.h"
-#include "io/open_source.h"
+#include "io/gltf/gltf.h"
+#include "io/sources/open_source.h"
 
 #include <QJsonArray>
 #include <QJsonObject>
@@ -24,7 +24,8 @@ namespace {
 const std::string models = "/usr/share/assimp/models/glTF2/";
 
 PosePtr pose_at_seconds(const SourcePtr& source, double seconds) {
-    const auto pose = source->exact_at(source->facts().rate->frames_in(Seconds(seconds)), SubFrame::linear, Progress::none());
+    const auto pose =
+        source->exact_at(source->facts().rate->frames_in(Seconds(seconds)), SubFrame::linear, Progress::none());
     return pose ? *pose : nullptr;
 }
 
@@ -34,12 +35,14 @@ V3d at(const aiMatrix4x4& m, const aiVector3D& v) {
 }
 
 // One triangle as glTF text, with parts of it in the test's hands.
-std::string triangle(const std::string& nodes, const std::string& more = "", const std::string& accessor = R"("count":3)") {
+std::string triangle(const std::string& nodes, const std::string& more = "",
+                     const std::string& accessor = R"("count":3)") {
     const float points[9] = {0, 0, 0, 1, 0, 0, 0, 1, 0};
     const QByteArray raw(reinterpret_cast<const char*>(points), sizeof points);
     return R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[)" + nodes +
            R"(],"meshes":[{"name":"t","primitives":[{"attributes":{"POSITION":0}}]}],"buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,)" +
-           raw.toBase64().toStdString() + R"("}],"bufferViews":[{"buffer":0,"byteOffset":0,"byteLength":36}],"accessors":[{"bufferView":0,"componentType":5126,"type":"VEC3",)" +
+           raw.toBase64().toStdString() +
+           R"("}],"bufferViews":[{"buffer":0,"byteOffset":0,"byteLength":36}],"accessors":[{"bufferView":0,"componentType":5126,"type":"VEC3",)" +
            accessor + "}]" + more + "}";
 }
 
@@ -79,7 +82,8 @@ class GltfTest : public QObject {
             for (unsigned v = 0; v < mesh.mNumVertices; ++v) {
                 aiVector3D p = mesh.mVertices[v];
                 for (unsigned w = 0; w < key.mNumValuesAndWeights; ++w) {
-                    p += (mesh.mAnimMeshes[key.mValues[w]]->mVertices[v] - mesh.mVertices[v]) * static_cast<ai_real>(key.mWeights[w]);
+                    p += (mesh.mAnimMeshes[key.mValues[w]]->mVertices[v] - mesh.mVertices[v]) *
+                         static_cast<ai_real>(key.mWeights[w]);
                 }
                 largest = std::max(largest, (V3d(mine->points[v]) - at(world, p)).length());
             }
@@ -102,7 +106,8 @@ class GltfTest : public QObject {
             std::map<std::string, aiMatrix4x4> worlds;
             std::function<void(const aiNode*, aiMatrix4x4)> walk = [&](const aiNode* n, aiMatrix4x4 above) {
                 aiMatrix4x4 local = n->mTransformation;
-                if (n->mName == channel.mNodeName) local = aiMatrix4x4({1, 1, 1}, channel.mRotationKeys[k].mValue, channel.mPositionKeys[0].mValue);
+                if (n->mName == channel.mNodeName)
+                    local = aiMatrix4x4({1, 1, 1}, channel.mRotationKeys[k].mValue, channel.mPositionKeys[0].mValue);
                 worlds[n->mName.C_Str()] = above * local;
                 for (unsigned i = 0; i < n->mNumChildren; ++i) walk(n->mChildren[i], above * local);
             };
@@ -112,13 +117,16 @@ class GltfTest : public QObject {
             for (unsigned b = 0; b < mesh.mNumBones; ++b) {
                 const aiBone& bone = *mesh.mBones[b];
                 for (unsigned i = 0; i < bone.mNumWeights; ++i) {
-                    wanted[bone.mWeights[i].mVertexId] += at(worlds.at(bone.mName.C_Str()) * bone.mOffsetMatrix, mesh.mVertices[bone.mWeights[i].mVertexId]) *
+                    wanted[bone.mWeights[i].mVertexId] += at(worlds.at(bone.mName.C_Str()) * bone.mOffsetMatrix,
+                                                             mesh.mVertices[bone.mWeights[i].mVertexId]) *
                                                           static_cast<double>(bone.mWeights[i].mWeight);
                 }
             }
             for (unsigned v = 0; v < mesh.mNumVertices; ++v) {
                 largest = std::max(largest, (V3d(mine->points[v]) - wanted[v]).length());
-                moved = std::max(moved, (V3d(mine->points[v]) - V3d(mesh.mVertices[v].x, mesh.mVertices[v].y, mesh.mVertices[v].z)).length());
+                moved = std::max(
+                    moved, (V3d(mine->points[v]) - V3d(mesh.mVertices[v].x, mesh.mVertices[v].y, mesh.mVertices[v].z))
+                               .length());
             }
         }
         QVERIFY(moved > 0.5);
@@ -132,7 +140,8 @@ class GltfTest : public QObject {
         const auto content = read_gltf(folder / "wheel.glb");
         QVERIFY2(content, content ? "" : qPrintable(said(content.error())));
         for (double t : {0.0, 0.4, 1.73, 2.5, 4.0}) {
-            const PosePtr a = pose_at(wheel, *shared_parts(wheel), t), b = pose_at(content->model, *shared_parts(content->model), t);
+            const PosePtr a = pose_at(wheel, *shared_parts(wheel), t),
+                          b = pose_at(content->model, *shared_parts(content->model), t);
             QCOMPARE(a->points.size(), b->points.size());
             for (std::size_t i = 0; i < a->points.size(); ++i) QVERIFY((a->points[i] - b->points[i]).length() < 1e-6f);
         }
@@ -154,7 +163,11 @@ class GltfTest : public QObject {
         broken.replace(broken.find("VEC3"), 4, "VEC2");
         folder.write("broken.glb", broken);
         QString error;
-        const auto said_of = run_node("check_glb.mjs", {QString::fromStdString(folder / "jar.glb"), QString::fromStdString(folder / "wheel.glb"), QString::fromStdString(folder / "broken.glb")}, &error);
+        const auto said_of =
+            run_node("check_glb.mjs",
+                     {QString::fromStdString(folder / "jar.glb"), QString::fromStdString(folder / "wheel.glb"),
+                      QString::fromStdString(folder / "broken.glb")},
+                     &error);
         QCOMPARE(said_of.array().size(), 3);
         for (int i = 0; i < 2; ++i) {
             const QJsonObject one = said_of[i].toObject();
@@ -174,12 +187,16 @@ class GltfTest : public QObject {
         QCOMPARE((*source)->facts().pieces, jar->nodes.size());
         QCOMPARE((*source)->facts().frames(), 96);
         // Smooth goes through the keys, and differs from linear between them.
-        const auto linear = *(*source)->exact_at(40.5, SubFrame::linear, Progress::none()), smooth = *(*source)->exact_at(40.5, SubFrame::smooth, Progress::none());
+        const auto linear = *(*source)->exact_at(40.5, SubFrame::linear, Progress::none()),
+                   smooth = *(*source)->exact_at(40.5, SubFrame::smooth, Progress::none());
         QVERIFY(!(linear->points == smooth->points));
-        QVERIFY((*(*source)->exact_at(40, SubFrame::linear, Progress::none()))->points == (*(*source)->exact_at(40, SubFrame::smooth, Progress::none()))->points);
-        QVERIFY((*(*source)->exact_at(40.4, SubFrame::nearest, Progress::none()))->points == (*(*source)->exact_at(40, SubFrame::linear, Progress::none()))->points);
+        QVERIFY((*(*source)->exact_at(40, SubFrame::linear, Progress::none()))->points ==
+                (*(*source)->exact_at(40, SubFrame::smooth, Progress::none()))->points);
+        QVERIFY((*(*source)->exact_at(40.4, SubFrame::nearest, Progress::none()))->points ==
+                (*(*source)->exact_at(40, SubFrame::linear, Progress::none()))->points);
         // Nothing falls through the quay, and in the end it lies still.
-        const auto end = *(*source)->exact_at(95, SubFrame::linear, Progress::none()), before = *(*source)->exact_at(90, SubFrame::linear, Progress::none());
+        const auto end = *(*source)->exact_at(95, SubFrame::linear, Progress::none()),
+                   before = *(*source)->exact_at(90, SubFrame::linear, Progress::none());
         for (std::size_t i = 0; i < end->points.size(); ++i) {
             QVERIFY(end->points[i].y > -0.03f);
             QVERIFY((end->points[i] - before->points[i]).length() < 0.2f);
@@ -197,13 +214,18 @@ class GltfTest : public QObject {
         folder.write("good.gltf", triangle(R"({"mesh":0})"));
         QVERIFY(read_gltf(folder / "good.gltf"));
         QVERIFY(complaint(triangle(R"({"mesh":0,"children":[1]},{"children":[0]})"), "circle"));
-        QVERIFY(complaint(triangle(R"({"mesh":0,"children":[1,2]},{"children":[3]},{"children":[3]},{})"), "two parents"));
+        QVERIFY(
+            complaint(triangle(R"({"mesh":0,"children":[1,2]},{"children":[3]},{"children":[3]},{})"), "two parents"));
         QVERIFY(complaint(triangle(R"({"mesh":7})"), "mesh 7"));
         QVERIFY(complaint(triangle(R"({"mesh":0})", "", R"("count":4)"), "past the end"));
         QVERIFY(complaint(triangle(R"({"mesh":0})", "", R"("count":4000000000)"), "4000000000"));
-        QVERIFY(complaint(triangle(R"({"mesh":0})", R"(,"extensionsRequired":["X_other"],"extensionsUsed":["X_other"])"), "X_other"));
-        QVERIFY(complaint(triangle(R"({"mesh":0})", R"(,"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"translation"}}],"samplers":[{"input":0,"output":0}]}])"),
-                          "numbers an element"));
+        QVERIFY(complaint(
+            triangle(R"({"mesh":0})", R"(,"extensionsRequired":["X_other"],"extensionsUsed":["X_other"])"), "X_other"));
+        QVERIFY(complaint(
+            triangle(
+                R"({"mesh":0})",
+                R"(,"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"translation"}}],"samplers":[{"input":0,"output":0}]}])"),
+            "numbers an element"));
         QVERIFY(complaint("{\"asset\":", "cannot be read"));
         QVERIFY(complaint("glTF\x02", "cannot be read"));
         QCOMPARE(read_gltf(folder / "none.gltf").error().code, ErrorCode::not_found);

@@ -7,13 +7,13 @@
 #include "core/project/project.h"
 #include "core/source/sampler.h"
 #include "demo/quay.h"
-#include "io/npy.h"
-#include "io/obj.h"
-#include "io/open_project.h"
-#include "io/open_source.h"
-#include "io/ply.h"
-#include "io/series.h"
-#include "io/volume_file.h"
+#include "io/files/series.h"
+#include "io/npy/npy.h"
+#include "io/obj/obj.h"
+#include "io/ply/ply.h"
+#include "io/project/open_project.h"
+#include "io/sources/open_source.h"
+#include "io/vdb/volume_file.h"
 
 #include <fmt/format.h>
 #include <random>
@@ -23,12 +23,14 @@ using namespace garland;
 using namespace garland::testing;
 
 namespace {
-Sampler sampler_of(const SourcePtr& source, Taking taking, PoseCache& cache, std::uint64_t serial = PoseCache::new_serial()) {
+Sampler sampler_of(const SourcePtr& source, ImportSettings settings, PoseCache& cache,
+                   std::uint64_t serial = PoseCache::new_serial()) {
     const SourceFacts& f = source->facts();
-    return Sampler(source, make_clock(f.first, f.last, f.first, {24, 1}, Join::frame_for_frame, {24, 1}), taking, serial, &cache);
+    return Sampler(source, make_clock(f.first, f.last, f.first, {24, 1}, Join::frame_for_frame, {24, 1}), settings,
+                   serial, &cache);
 }
-Taking taking(SubFrame how) {
-    Taking t;
+ImportSettings settings(SubFrame how) {
+    ImportSettings t;
     t.how = how;
     return t;
 }
@@ -39,7 +41,9 @@ class KindsSourceTest : public QObject {
   private slots:
     void particles_from_ply() {
         Folder folder;
-        for (int f = 30; f < 40; ++f) QVERIFY(write_ply(folder / numbered("petals.", f, 4, ".ply"), *drift_petals(f), PlyForm::little_endian, Existing::refuse));
+        for (int f = 30; f < 40; ++f)
+            QVERIFY(write_ply(folder / numbered("petals.", f, 4, ".ply"), *drift_petals(f), PlyForm::little_endian,
+                              Existing::refuse));
         const auto source = open_source(folder / "petals.0033.ply");
         QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
         QCOMPARE((*source)->facts().kind, SourceKind::particles);
@@ -48,7 +52,7 @@ class KindsSourceTest : public QObject {
         QCOMPARE(pose->ids, made->ids);
         QVERIFY(pose->points == made->points);
         PoseCache cache(1 << 28);
-        const SampledPose between = *sampler_of(*source, taking(SubFrame::smooth), cache).at(SourceFrame(33.5));
+        const SampledPose between = *sampler_of(*source, settings(SubFrame::smooth), cache).at(SourceFrame(33.5));
         QVERIFY(between.pose->ids.size() > 50 && !between.nearest_instead);
     }
     void particles_from_tables() {
@@ -63,7 +67,8 @@ class KindsSourceTest : public QObject {
         auto refused = [&](const char* text, const char* words, std::int64_t line) {
             folder.write("q.0001.csv", text);
             const auto bad = open_source(folder / "q.0001.csv");
-            return !bad && describe(bad.error()).find(words) != std::string::npos && bad.error().line.value_or(0) == line && bad.error().frame == 1;
+            return !bad && describe(bad.error()).find(words) != std::string::npos &&
+                   bad.error().line.value_or(0) == line && bad.error().frame == 1;
         };
         QVERIFY(refused("id,x,y,z\n1,0,0,0\n1,1,1,1\n", "comes twice", 0));
         QVERIFY(refused("id,x,y,z\n1,0,0,0\n2,1,zero,1\n", "\"zero\"", 3));
@@ -110,7 +115,7 @@ class KindsSourceTest : public QObject {
         QVERIFY(f.format.find("half") != std::string::npos);
         PoseCache cache(1 << 28);
         for (SubFrame how : {SubFrame::linear, SubFrame::carried}) {
-            const SampledPose pose = *sampler_of(*source, taking(how), cache).at(SourceFrame(2.25));
+            const SampledPose pose = *sampler_of(*source, settings(how), cache).at(SourceFrame(2.25));
             QVERIFY(std::abs(value_at(*pose.pose->volume, "density", V3f(2)) - 2.25f) < 1e-3f);
             QVERIFY(pose.pose->volume->facts()[0].half);
         }
@@ -141,24 +146,30 @@ class KindsSourceTest : public QObject {
         QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
         QCOMPARE((*source)->facts().kind, SourceKind::shapes);
         QCOMPARE((*source)->facts().frames(), 50);
-        auto at = [&](double frame, SubFrame how) { return (*(*source)->exact_at(frame, how, Progress::none()))->points; };
+        auto at = [&](double frame, SubFrame how) {
+            return (*(*source)->exact_at(frame, how, Progress::none()))->points;
+        };
         QVERIFY(at(0, SubFrame::nearest) == at(9.9, SubFrame::nearest)); // each shape is shown ten frames
         QVERIFY(at(10, SubFrame::nearest) == at(10, SubFrame::smooth));
         QVERIFY(at(10, SubFrame::linear) == fans[1]->points);
         QVERIFY(at(49, SubFrame::smooth) == fans[4]->points);
         const auto half = at(15, SubFrame::linear);
-        for (std::size_t i = 0; i < half.size(); ++i) QVERIFY((half[i] - (fans[1]->points[i] + fans[2]->points[i]) * 0.5f).length() < 1e-6f);
+        for (std::size_t i = 0; i < half.size(); ++i)
+            QVERIFY((half[i] - (fans[1]->points[i] + fans[2]->points[i]) * 0.5f).length() < 1e-6f);
         QVERIFY(!(at(15, SubFrame::smooth) == half));
         QVERIFY(write_obj(folder / "other.obj", tetrahedron(), Existing::refuse));
         files.push_back(folder / "other.obj");
         const auto bad = open_shapes(files, 10);
-        QVERIFY(!bad && bad.error().path == files.back() && describe(bad.error()).find("4 points") != std::string::npos);
+        QVERIFY(!bad && bad.error().path == files.back() &&
+                describe(bad.error()).find("4 points") != std::string::npos);
         QCOMPARE(open_shapes({}, 10).error().code, ErrorCode::invalid);
     }
     void pieces_from_the_groups_of_an_obj() {
         Folder folder;
-        folder.write("jar.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 5 0 0\nv 6 0 0\nv 5 1 0\no lid\nusemtl clay\nf 1 2 3\no foot\nusemtl glaze\nf 4 5 6\n");
-        folder.write("jar_pieces.csv", "frame,piece,tx,ty,tz,qx,qy,qz,qw\n0,0,0,0,0,0,0,0,1\n0,1,0,0,0,0,0,0,1\n1,0,0,2,0,0,0,0,1\n1,1,0,0,4,0,0,0,1\n");
+        folder.write("jar.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 5 0 0\nv 6 0 0\nv 5 1 0\no lid\nusemtl clay\nf 1 2 3\no "
+                                "foot\nusemtl glaze\nf 4 5 6\n");
+        folder.write("jar_pieces.csv", "frame,piece,tx,ty,tz,qx,qy,qz,qw\n0,0,0,0,0,0,0,0,1\n0,1,0,0,0,0,0,0,1\n1,0,0,"
+                                       "2,0,0,0,0,1\n1,1,0,0,4,0,0,0,1\n");
         const auto source = open_source(folder / "jar.obj");
         QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
         QCOMPARE((*source)->facts().kind, SourceKind::pieces);
@@ -173,12 +184,14 @@ class KindsSourceTest : public QObject {
     // Velocities of a table's pieces are the change of their places, at whatever rate the table joins the project.
     void pieces_of_a_table_have_velocities() {
         Folder folder;
-        folder.write("jar.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 5 0 0\nv 6 0 0\nv 5 1 0\no lid\nf 1 2 3\no foot\nf 4 5 6\n");
+        folder.write("jar.obj",
+                     "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 5 0 0\nv 6 0 0\nv 5 1 0\no lid\nf 1 2 3\no foot\nf 4 5 6\n");
         std::string table = "frame,piece,tx,ty,tz,qx,qy,qz,qw\n";
         for (int f = 0; f <= 6; ++f) {
             const double a = 0.1 * f * f, h = a / 2;
             table += fmt::format("{},0,{},{},0,0,{},0,{}\n", f, 0.5 * f, 0.1 * f * f, std::sin(h), std::cos(h));
-            table += fmt::format("{},1,0,{},0,{},0,0,{}\n", f, -0.2 * f, std::sin(h), -std::cos(h) * (f % 2 ? 1 : -1) * (f % 2 ? 1 : -1));
+            table += fmt::format("{},1,0,{},0,{},0,0,{}\n", f, -0.2 * f, std::sin(h),
+                                 -std::cos(h) * (f % 2 ? 1 : -1) * (f % 2 ? 1 : -1));
         }
         folder.write("jar_pieces.csv", table);
         const SourcePtr source = *open_source(folder / "jar.obj");
@@ -186,14 +199,17 @@ class KindsSourceTest : public QObject {
         PoseCache cache(1 << 26);
         for (const Rate rate : {Rate{24, 1}, Rate{30000, 1001}}) {
             for (SubFrame how : {SubFrame::linear, SubFrame::smooth}) {
-                const Sampler s(source, make_clock(0, 6, 0, rate, Join::by_clock, rate), taking(how), 7, &cache);
+                const Sampler s(source, make_clock(0, 6, 0, rate, Join::by_clock, rate), settings(how), 7, &cache);
                 for (double frame : {1.5, 2.25, 4.7}) {
                     const double h = 1e-3;
-                    const PosePtr before = s.at(SourceFrame(frame - h))->pose, now = s.at(SourceFrame(frame))->pose, after = s.at(SourceFrame(frame + h))->pose;
+                    const PosePtr before = s.at(SourceFrame(frame - h))->pose, now = s.at(SourceFrame(frame))->pose,
+                                  after = s.at(SourceFrame(frame + h))->pose;
                     QCOMPARE(now->velocities.size(), std::size_t(6));
                     for (std::size_t i = 0; i < 6; ++i) {
-                        const V3d speed = (V3d(after->points[i]) - V3d(before->points[i])) * (rate.per_second() / (2 * h));
-                        QVERIFY2((speed - V3d(now->velocities[i])).length() < 0.02 * speed.length() + 0.02, qPrintable(QString("%1 at %2").arg(i).arg(frame)));
+                        const V3d speed =
+                            (V3d(after->points[i]) - V3d(before->points[i])) * (rate.per_second() / (2 * h));
+                        QVERIFY2((speed - V3d(now->velocities[i])).length() < 0.02 * speed.length() + 0.02,
+                                 qPrintable(QString("%1 at %2").arg(i).arg(frame)));
                     }
                 }
                 // At a frame both sides count alike: x moves half a unit a frame.
@@ -201,7 +217,8 @@ class KindsSourceTest : public QObject {
             }
         }
         // Smooth still goes through the frames on both sides, though there are velocities now.
-        const Sampler smooth(source, make_clock(0, 6, 0, {24, 1}, Join::by_clock, {24, 1}), taking(SubFrame::smooth), 8, &cache);
+        const Sampler smooth(source, make_clock(0, 6, 0, {24, 1}, Join::by_clock, {24, 1}), settings(SubFrame::smooth),
+                             8, &cache);
         QVERIFY(smooth.recipe(SourceFrame(2.5)).before == 1 && smooth.recipe(SourceFrame(2.5)).after == 4);
     }
     void attributes_of_points_and_faces_stay() {
@@ -221,17 +238,20 @@ class KindsSourceTest : public QObject {
     }
     void a_frame_left_out_is_missing() {
         Folder folder;
-        for (int f = 1; f <= 5; ++f) QVERIFY(write_ply(folder / numbered("a.", f, 4, ".ply"), f == 3 ? *fan_shapes()[0] : tetrahedron(static_cast<float>(f)), PlyForm::ascii, Existing::refuse));
+        for (int f = 1; f <= 5; ++f)
+            QVERIFY(write_ply(folder / numbered("a.", f, 4, ".ply"),
+                              f == 3 ? *fan_shapes()[0] : tetrahedron(static_cast<float>(f)), PlyForm::ascii,
+                              Existing::refuse));
         const SourcePtr source = *open_source(folder / "a.0001.ply");
         QCOMPARE(source->facts().kind, SourceKind::mesh_sequence);
         QCOMPARE(source->facts().odd_frames, (std::vector<std::int64_t>{3}));
         PoseCache cache(1 << 26);
-        Taking t = taking(SubFrame::linear);
+        ImportSettings t = settings(SubFrame::linear);
         const Sampler plain = sampler_of(source, t, cache);
         QVERIFY(plain.recipe(SourceFrame(2.5)).may_be_nearest);
         QVERIFY(plain.at(SourceFrame(2.5))->nearest_instead);
         t.dropped = {3};
-        t.gaps = GapMend::blend;
+        t.gaps = GapFix::blend;
         const Sampler mended = sampler_of(source, t, cache);
         QCOMPARE(mended.source()->facts().kind, SourceKind::mesh_cache); // what is left has equal faces
         QVERIFY(!mended.source()->facts().faces_change_at);
@@ -242,11 +262,15 @@ class KindsSourceTest : public QObject {
     // The same frame asked for in another way is another pose, whatever the cache holds.
     void ways_between_frames_do_not_mix_in_the_cache() {
         Folder folder;
-        for (int f = 0; f < 4; ++f) QVERIFY(write_ply(folder / numbered("a.", f, 4, ".ply"), tetrahedron(static_cast<float>(f * f)), PlyForm::ascii, Existing::refuse));
+        for (int f = 0; f < 4; ++f)
+            QVERIFY(write_ply(folder / numbered("a.", f, 4, ".ply"), tetrahedron(static_cast<float>(f * f)),
+                              PlyForm::ascii, Existing::refuse));
         const SourcePtr source = *open_source(folder / "a.0000.ply");
         PoseCache cache(1 << 26);
-        const float linear = sampler_of(source, taking(SubFrame::linear), cache, 5).at(SourceFrame(1.5))->pose->points[0].y;
-        const float smooth = sampler_of(source, taking(SubFrame::smooth), cache, 5).at(SourceFrame(1.5))->pose->points[0].y;
+        const float linear =
+            sampler_of(source, settings(SubFrame::linear), cache, 5).at(SourceFrame(1.5))->pose->points[0].y;
+        const float smooth =
+            sampler_of(source, settings(SubFrame::smooth), cache, 5).at(SourceFrame(1.5))->pose->points[0].y;
         QCOMPARE(linear, 2.5f);
         QCOMPARE(smooth, 2.25f);
     }
@@ -259,15 +283,19 @@ class KindsSourceTest : public QObject {
         const SourcePtr source = *open_source(folder / "a.ply");
         QVERIFY(source->makes_between(SubFrame::linear));
         PoseCache cache(1 << 26);
-        QCOMPARE(sampler_of(source, taking(SubFrame::linear), cache, 6).at(SourceFrame(1.5))->pose->points[0].y, 2.5f);
-        QCOMPARE(sampler_of(source, taking(SubFrame::smooth), cache, 6).at(SourceFrame(1.5))->pose->points[0].y, 2.25f);
+        QCOMPARE(sampler_of(source, settings(SubFrame::linear), cache, 6).at(SourceFrame(1.5))->pose->points[0].y,
+                 2.5f);
+        QCOMPARE(sampler_of(source, settings(SubFrame::smooth), cache, 6).at(SourceFrame(1.5))->pose->points[0].y,
+                 2.25f);
         std::string bytes = folder.read("a.npy");
         folder.write("a.npy", bytes.substr(0, bytes.size() - 8)); // cut while it is open
         QVERIFY(describe(source->read(3, Progress::none()).error()).find("cut short") != std::string::npos);
     }
     void frames_are_read_ahead_in_the_direction_of_use() {
         Folder folder;
-        for (int f = 0; f <= 20; ++f) QVERIFY(write_ply(folder / numbered("a.", f, 4, ".ply"), tetrahedron(static_cast<float>(f)), PlyForm::ascii, Existing::refuse));
+        for (int f = 0; f <= 20; ++f)
+            QVERIFY(write_ply(folder / numbered("a.", f, 4, ".ply"), tetrahedron(static_cast<float>(f)), PlyForm::ascii,
+                              Existing::refuse));
         Project p;
         p.settings.range = {1, 60};
         add_source(p, "a", folder / "a.0000.ply", {0, 20, {24, 1}});
@@ -277,20 +305,22 @@ class KindsSourceTest : public QObject {
         auto wanted = [&](const char* map, double t, double step) {
             p.timings[0].map = parse_map(map);
             std::vector<std::int64_t> frames;
-            for (const WantedFrame& w : wanted_next(*make_show(p, sources, cache), OutputFrame(t), step, 4, 64)) frames.push_back(w.file_frame);
+            for (const WantedFrame& w : wanted_next(*make_show(p, sources, cache), OutputFrame(t), step, 4, 64))
+                frames.push_back(w.file_frame);
             return frames;
         };
         using Frames = std::vector<std::int64_t>;
         QCOMPARE(wanted("1:0 21:20", 5, 1), (Frames{5, 6, 7, 8}));
         QCOMPARE(wanted("1:0 21:20", 5, -1), (Frames{3, 2, 1, 0}));
         QCOMPARE(wanted("1:20 21:0", 5, 1), (Frames{15, 14, 13, 12})); // reversed: falling, though the playhead goes on
-        QCOMPARE(wanted("1:7 21:7", 5, 1), (Frames{7}));                // held: one frame, once
-        QCOMPARE(wanted("1:0 41:20", 5, 1), (Frames{2, 3, 4}));         // half speed: two for each four
+        QCOMPARE(wanted("1:7 21:7", 5, 1), (Frames{7}));               // held: one frame, once
+        QCOMPARE(wanted("1:0 41:20", 5, 1), (Frames{2, 3, 4}));        // half speed: two for each four
         const ShowPtr show = make_show(p, sources, cache);
         const auto list = wanted_next(*show, OutputFrame(5), 1, 4, 64);
         QCOMPARE(read_ahead(*show, list, 1 << 20, Progress::none()), list.size());
         QVERIFY(wanted_next(*show, OutputFrame(5), 1, 4, 64).empty()); // all there now
-        QVERIFY(read_ahead(*show, {{p.sources[0].id, 1}, {p.sources[0].id, 9}}, 1, Progress::none()) <= 1); // never more than half the limit
+        QVERIFY(read_ahead(*show, {{p.sources[0].id, 1}, {p.sources[0].id, 9}}, 1, Progress::none()) <=
+                1); // never more than half the limit
     }
     void the_quay_opens_whole() {
         Folder folder;
@@ -298,7 +328,8 @@ class KindsSourceTest : public QObject {
         QVERIFY2(path, path ? "" : qPrintable(said(path.error())));
         const auto opened = open_project(*path);
         QVERIFY2(opened, opened ? "" : qPrintable(said(opened.error())));
-        QVERIFY2(opened->missing.empty(), opened->missing.empty() ? "" : describe(opened->missing.front().error).c_str());
+        QVERIFY2(opened->missing.empty(),
+                 opened->missing.empty() ? "" : describe(opened->missing.front().error).c_str());
         std::set<SourceKind> kinds;
         for (const auto& [id, open] : opened->sources) kinds.insert(open.source->facts().kind);
         QCOMPARE(kinds.size(), std::size_t(7)); // all but a plain mesh cache, which the festival has

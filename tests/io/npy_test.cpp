@@ -2,7 +2,7 @@
 #include "support/files.h"
 #include "support/notation.h"
 
-#include "io/npy.h"
+#include "io/npy/npy.h"
 
 using namespace garland;
 using namespace garland::testing;

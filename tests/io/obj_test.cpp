@@ -3,7 +3,7 @@
 #include "support/files.h"
 #include "support/notation.h"
 
-#include "io/obj.h"
+#include "io/obj/obj.h"
 
 using namespace garland;
 using namespace garland::testing;

@@ -3,7 +3,7 @@
 #include "support/files.h"
 #include "support/notation.h"
 
-#include "io/ply.h"
+#include "io/ply/ply.h"
 
 #include <sys/resource.h>
 

@@ -2,8 +2,8 @@
 #include "support/files.h"
 #include "support/notation.h"
 
-#include "io/open_project.h"
-#include "io/project_file.h"
+#include "io/project/open_project.h"
+#include "io/project/project_file.h"
 
 #include <csignal>
 #include <sys/resource.h>

@@ -1,4 +1,5 @@
-// Any sequence of edits, undone, gives the same bytes of the project file; redone, the same again; saved and loaded, too.
+// Any sequence of edits, undone, gives the same bytes of the project file; redone, the same again; saved and loaded,
+// too.
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
@@ -9,7 +10,7 @@
 #include "core/project/varying.h"
 #include "core/time/conversions.h"
 #include "core/time/operations.h"
-#include "io/project_file.h"
+#include "io/project/project_file.h"
 
 #include <algorithm>
 #include <random>
@@ -26,7 +27,10 @@ class Editor {
     // Something that may or may not work; the project is left as it is where it does not.
     void change(Project& p) {
         switch (number(0, 19)) {
-        case 0: add_source(p, "drop " + std::to_string(number(1, 99)), "drop.ply", {number(0, 20), number(30, 200), {24, 1}}); return;
+        case 0:
+            add_source(p, "drop " + std::to_string(number(1, 99)), "drop.ply",
+                       {number(0, 20), number(30, 200), {24, 1}});
+            return;
         case 1: add_water(p, "canal", WaterSpec{}); return;
         case 2:
             if (p.sources.size() > 2) remove_source(p, one(p.sources).id);
@@ -45,19 +49,30 @@ class Editor {
                 t->map = {};
                 t->speeds = {};
                 t->phrases.list.clear();
-                for (int k = number(1, 4); k > 0; --k) t->phrases.list.push_back({SourceFrame(number(0, 20)), SourceFrame(number(20, 60)), static_cast<Direction>(number(0, 2)), number(1, 3), 0.25 * number(1, 9), number(0, 6) * 1.0});
+                for (int k = number(1, 4); k > 0; --k)
+                    t->phrases.list.push_back({SourceFrame(number(0, 20)), SourceFrame(number(20, 60)),
+                                               static_cast<Direction>(number(0, 2)), number(1, 3), 0.25 * number(1, 9),
+                                               number(0, 6) * 1.0});
             }
             return;
         case 8:
-            if (Timing* t = timing(p)) t->before = {static_cast<OutsideMode>(number(0, 4)), number(0, 3)}, t->after = {static_cast<OutsideMode>(number(0, 4)), number(0, 3)};
+            if (Timing* t = timing(p))
+                t->before = {static_cast<OutsideMode>(number(0, 4)), number(0, 3)},
+                t->after = {static_cast<OutsideMode>(number(0, 4)), number(0, 3)};
             return;
         case 9:
             p.settings.markers.push_back({OutputFrame(number(1, 200)), "bell"});
-            std::stable_sort(p.settings.markers.begin(), p.settings.markers.end(), [](const Marker& a, const Marker& b) { return a.at < b.at; });
+            std::stable_sort(p.settings.markers.begin(), p.settings.markers.end(),
+                             [](const Marker& a, const Marker& b) { return a.at < b.at; });
             return;
-        case 10: p.settings.camera_keys = with_key(p.settings.camera_keys, {OutputFrame(number(1, 200)), Camera{}, Toward::smooth}); return;
+        case 10:
+            p.settings.camera_keys =
+                with_key(p.settings.camera_keys, {OutputFrame(number(1, 200)), Camera{}, Toward::smooth});
+            return;
         case 11:
-            if (Arrangement* a = arrangement(p)) a->kind = static_cast<ArrangementKind>(number(0, 4)), a->count = number(1, 60), a->columns = number(1, 5), a->rows = number(1, 5);
+            if (Arrangement* a = arrangement(p))
+                a->kind = static_cast<ArrangementKind>(number(0, 4)), a->count = number(1, 60),
+                a->columns = number(1, 5), a->rows = number(1, 5);
             return;
         case 12:
             if (Arrangement* a = arrangement(p)) {
@@ -72,16 +87,19 @@ class Editor {
             return;
         case 13:
             if (Arrangement* a = arrangement(p)) {
-                if (!a->spreads.empty()) a->spreads.erase(a->spreads.begin() + number(0, static_cast<int>(a->spreads.size()) - 1));
+                if (!a->spreads.empty())
+                    a->spreads.erase(a->spreads.begin() + number(0, static_cast<int>(a->spreads.size()) - 1));
             }
             return;
         case 14:
             if (Arrangement* a = arrangement(p)) {
-                if (auto done = chance() ? meet_at(*a, {OutputFrame(number(20, 90))}) : without_meeting(*a)) *a = done->arrangement;
+                if (auto done = chance() ? meet_at(*a, {OutputFrame(number(20, 90))}) : without_meeting(*a))
+                    *a = done->arrangement;
             }
             return;
         case 15:
-            if (Arrangement* a = arrangement(p)) a->nudges = {{CopyId(static_cast<std::uint64_t>(number(0, 5))), number(-9, 9) * 0.5}};
+            if (Arrangement* a = arrangement(p))
+                a->nudges = {{CopyId(static_cast<std::uint64_t>(number(0, 5))), number(-9, 9) * 0.5}};
             return;
         case 16:
             if (Arrangement* a = arrangement(p)) single_out(p, a->id, {CopyId(0), CopyId(2)}, "");
@@ -164,13 +182,20 @@ class RandomEditsTest : public QObject {
                 texts.push_back(project_text(p));
                 ++made;
                 const auto loaded = parse_project(texts.back(), "loaded");
-                QVERIFY2(loaded, qPrintable(QString("seed %1, step %2: %3").arg(seed).arg(step).arg(loaded ? QString() : said(loaded.error()))));
+                QVERIFY2(loaded, qPrintable(QString("seed %1, step %2: %3")
+                                                .arg(seed)
+                                                .arg(step)
+                                                .arg(loaded ? QString() : said(loaded.error()))));
                 const std::string again = project_text(*loaded);
                 if (again != texts.back()) { // where
                     std::size_t at = 0;
                     while (at < again.size() && again[at] == texts.back()[at]) ++at;
                     const std::size_t from = at > 200 ? at - 200 : 0;
-                    QFAIL(qPrintable(QString("seed %1, step %2: after loading\n%3\ninstead of\n%4").arg(seed).arg(step).arg(QString::fromStdString(again.substr(from, 400)), QString::fromStdString(texts.back().substr(from, 400)))));
+                    QFAIL(qPrintable(QString("seed %1, step %2: after loading\n%3\ninstead of\n%4")
+                                         .arg(seed)
+                                         .arg(step)
+                                         .arg(QString::fromStdString(again.substr(from, 400)),
+                                              QString::fromStdString(texts.back().substr(from, 400)))));
                 }
             }
             for (int round = 0; round < 2; ++round) {

@@ -5,16 +5,16 @@
 #include "support/notation.h"
 
 #include "demo/quay.h"
-#include "io/gltf.h"
-#include "io/npy.h"
-#include "io/obj.h"
-#include "io/ply.h"
-#include "io/project_file.h"
-#include "io/open_source.h"
-#include "io/timing_table.h"
+#include "io/gltf/gltf.h"
+#include "io/npy/npy.h"
+#include "io/obj/obj.h"
+#include "io/ply/ply.h"
+#include "io/project/project_file.h"
+#include "io/sources/open_source.h"
+#include "io/tables/timing_table.h"
+#include "io/usd/usda_write.h"
 #include "io/usda_texts.h"
-#include "io/usda_write.h"
-#include "io/volume_file.h"
+#include "io/vdb/volume_file.h"
 
 #include <random>
 
@@ -150,13 +150,16 @@ class ReaderFuzzTest : public QObject {
         folder.write("b.usda", moving_mesh_text);
         folder.write("p.csv", "id,x,y,z,vx,vy,vz,age\n1,0,0,0,1,0,0,0.5\n2,1,1,1,0,0,0,0.25\n");
         QVERIFY(write_ply(folder / "q.ply", *drift_petals(60), PlyForm::little_endian, Existing::refuse));
-        folder.write("j.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 5 0 0\nv 6 0 0\nv 5 1 0\no lid\nusemtl clay\nf 1 2 3\ng foot\nf 4 5 6\n");
+        folder.write(
+            "j.obj",
+            "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 5 0 0\nv 6 0 0\nv 5 1 0\no lid\nusemtl clay\nf 1 2 3\ng foot\nf 4 5 6\n");
         std::mt19937 random(6);
         struct Kind {
             const char* file;
             int rounds;
         };
-        for (const Kind& kind : {Kind{"a.glb", 700}, Kind{"a.usda", 500}, Kind{"b.usda", 2500}, Kind{"p.csv", 1500}, Kind{"q.ply", 600}, Kind{"j.obj", 1500}}) {
+        for (const Kind& kind : {Kind{"a.glb", 700}, Kind{"a.usda", 500}, Kind{"b.usda", 2500}, Kind{"p.csv", 1500},
+                                 Kind{"q.ply", 600}, Kind{"j.obj", 1500}}) {
             const std::string good = folder.read(kind.file), name = std::string("broken") + extension(kind.file);
             int read = 0;
             for (int round = 0; round < kind.rounds; ++round) {
@@ -168,7 +171,9 @@ class ReaderFuzzTest : public QObject {
                 }
                 const SourceFacts& f = (*source)->facts();
                 for (std::int64_t frame : {f.first, (f.first + f.last) / 2, f.last}) {
-                    const auto pose = (*source)->any_time() ? (*source)->exact_at(static_cast<double>(frame) + 0.25, SubFrame::smooth, Progress::none()) : (*source)->read(frame, Progress::none());
+                    const auto pose = (*source)->any_time() ? (*source)->exact_at(static_cast<double>(frame) + 0.25,
+                                                                                  SubFrame::smooth, Progress::none())
+                                                            : (*source)->read(frame, Progress::none());
                     if (!pose) continue;
                     ++read;
                     for (auto c : (*pose)->faces->corners) QVERIFY(c < (*pose)->points.size());
@@ -177,8 +182,8 @@ class ReaderFuzzTest : public QObject {
             QVERIFY2(read > 20, kind.file); // some damage is harmless, so the reader was really reached
         }
     }
-    // The library that reads volumes believes what a file says: here every claim is held against the file first, so memory
-    // stays within what a file of some kilobytes can fill.
+    // The library that reads volumes believes what a file says: here every claim is held against the file first, so
+    // memory stays within what a file of some kilobytes can fill.
     void volumes() {
         Folder folder;
         DenseGrid d{"density", 8, 8, 8, 0.5, V3d(0), true}, v{"velocity", 8, 8, 8, 0.5, V3d(0)};
@@ -193,9 +198,12 @@ class ReaderFuzzTest : public QObject {
             std::string bad = good;
             const bool in_head = round % 2; // most of what is claimed is claimed there
             for (int w = 0; w <= round % 3; ++w) {
-                const auto at = std::uniform_int_distribution<std::size_t>(0, (in_head ? std::min<std::size_t>(bad.size(), 1500) : bad.size()) - 1)(random);
+                const auto at = std::uniform_int_distribution<std::size_t>(
+                    0, (in_head ? std::min<std::size_t>(bad.size(), 1500) : bad.size()) - 1)(random);
                 if (random() % 3 == 0) {
-                    bad.replace(at, std::min<std::size_t>(4, bad.size() - at), std::string(std::min<std::size_t>(4, bad.size() - at), static_cast<char>(random() % 2 ? 0xff : 0x7f)));
+                    bad.replace(at, std::min<std::size_t>(4, bad.size() - at),
+                                std::string(std::min<std::size_t>(4, bad.size() - at),
+                                            static_cast<char>(random() % 2 ? 0xff : 0x7f)));
                 } else {
                     bad[at] = static_cast<char>(random());
                 }

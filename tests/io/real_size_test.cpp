@@ -1,5 +1,5 @@
-// Files of working size that others wrote: NumPy, meshio and OpenVDB's own Python module (tests/python/write_files.py), and
-// OpenVDB's C++ library with every compression it has. Values are compared with what the writers say they wrote.
+// Files of working size that others wrote: NumPy, meshio and OpenVDB's own Python module (tests/python/write_files.py),
+// and OpenVDB's C++ library with every compression it has. Values are compared with what the writers say they wrote.
 #include "support/assimp_reading.h"
 #include "support/case.h"
 #include "support/files.h"
@@ -7,10 +7,10 @@
 #include "support/volume_writer.h"
 
 #include "core/geometry/volume.h"
-#include "io/bake.h"
-#include "io/fast_copy.h"
-#include "io/open_source.h"
-#include "io/volume_file.h"
+#include "io/handoff/bake.h"
+#include "io/handoff/fast_copy.h"
+#include "io/sources/open_source.h"
+#include "io/vdb/volume_file.h"
 
 #include <QDirIterator>
 #include <QJsonArray>
@@ -28,7 +28,8 @@ void compare_points(const Pose& pose, const QJsonArray& samples, float allowed =
         QVERIFY(i < pose.points.size());
         for (int k = 0; k < 3; ++k) {
             const auto wanted = static_cast<float>(s[k + 1].toDouble());
-            QVERIFY2(std::abs(pose.points[i][k] - wanted) <= allowed, qPrintable(QString("point %1: %2 instead of %3").arg(i).arg(pose.points[i][k]).arg(wanted)));
+            QVERIFY2(std::abs(pose.points[i][k] - wanted) <= allowed,
+                     qPrintable(QString("point %1: %2 instead of %3").arg(i).arg(pose.points[i][k]).arg(wanted)));
         }
     }
 }
@@ -48,7 +49,8 @@ class RealSizeTest : public QObject {
         GARLAND_NEEDS_PYTHON("pyopenvdb, numpy");
         Folder folder;
         QString error;
-        const QJsonObject files = run_python("write_files.py", {"volumes", QString::fromStdString(folder.path())}, &error);
+        const QJsonObject files =
+            run_python("write_files.py", {"volumes", QString::fromStdString(folder.path())}, &error);
         QVERIFY2(!files.isEmpty(), qPrintable(error));
         for (const QString& name : files.keys()) {
             const QJsonObject wanted = files[name].toObject();
@@ -56,14 +58,18 @@ class RealSizeTest : public QObject {
             QVERIFY2(volume, qPrintable(name + ": " + (volume ? QString() : said(volume.error()))));
             QCOMPARE((*volume)->facts().size(), static_cast<std::size_t>(wanted["grids"].toArray().size()));
             for (std::size_t g = 0; g < (*volume)->facts().size(); ++g) {
-                QCOMPARE(QString::fromStdString((*volume)->facts()[g].name), wanted["grids"].toArray()[static_cast<int>(g)].toString());
-                QCOMPARE(static_cast<double>((*volume)->facts()[g].active), wanted["active"].toArray()[static_cast<int>(g)].toDouble());
+                QCOMPARE(QString::fromStdString((*volume)->facts()[g].name),
+                         wanted["grids"].toArray()[static_cast<int>(g)].toString());
+                QCOMPARE(static_cast<double>((*volume)->facts()[g].active),
+                         wanted["active"].toArray()[static_cast<int>(g)].toDouble());
             }
             for (const auto& one : wanted["samples"].toArray()) {
                 const QJsonArray s = one.toArray();
-                const V3f at(static_cast<float>(s[1].toDouble()), static_cast<float>(s[2].toDouble()), static_cast<float>(s[3].toDouble()));
+                const V3f at(static_cast<float>(s[1].toDouble()), static_cast<float>(s[2].toDouble()),
+                             static_cast<float>(s[3].toDouble()));
                 const double value = value_at(**volume, s[0].toString().toStdString(), at);
-                const double allowed = name == "half.vdb" ? 2e-3 : 2e-4; // the place goes through a float, and between voxels
+                const double allowed =
+                    name == "half.vdb" ? 2e-3 : 2e-4; // the place goes through a float, and between voxels
                 QVERIFY2(std::abs(value - s[4].toDouble()) < allowed * std::max(1.0, std::abs(s[4].toDouble())),
                          qPrintable(QString("%1: %2 instead of %3").arg(name).arg(value).arg(s[4].toDouble())));
             }
@@ -95,14 +101,17 @@ class RealSizeTest : public QObject {
             const int x = i * 7 % 40, y = i * 11 % 40, z = i * 13 % 40;
             const V3f at(0.5f * static_cast<float>(x), 0.5f * static_cast<float>(y), 0.5f * static_cast<float>(z));
             QCOMPARE(value_at(**volume, "density", at), static_cast<float>(1 + x + 2 * y + 3 * z));
-            QCOMPARE(value_at(**volume, "heat", at), static_cast<float>(1 + x + 2 * y + 3 * z)); // eight bytes read as four
+            QCOMPARE(value_at(**volume, "heat", at),
+                     static_cast<float>(1 + x + 2 * y + 3 * z)); // eight bytes read as four
         }
         QCOMPARE(value_at(**volume, "tiles", V3f(4000, 100, 7)), 3.0f);
         QCOMPARE((*volume)->facts()[4].active, std::uint64_t(0));
         const auto source = open_source(folder / "all.vdb");
         QVERIFY(source);
         int said_so = 0;
-        for (const SourceProblem& p : (*source)->facts().problems) said_so += QString::fromStdString(p.what).contains("switches") + QString::fromStdString(p.what).contains("eight bytes");
+        for (const SourceProblem& p : (*source)->facts().problems)
+            said_so += QString::fromStdString(p.what).contains("switches") +
+                       QString::fromStdString(p.what).contains("eight bytes");
         QCOMPARE(said_so, 3);
         const auto copied = make_fast_copy(**source, {folder / "fast"});
         QVERIFY2(copied, copied ? "" : qPrintable(said(copied.error())));
@@ -137,30 +146,34 @@ class RealSizeTest : public QObject {
         GARLAND_NEEDS_PYTHON("meshio, numpy");
         Folder folder;
         QString error;
-        const QJsonObject files = run_python("write_files.py", {"arrays", QString::fromStdString(folder.path())}, &error);
+        const QJsonObject files =
+            run_python("write_files.py", {"arrays", QString::fromStdString(folder.path())}, &error);
         QVERIFY2(!files.isEmpty(), qPrintable(error));
         for (const QString& name : files.keys()) {
             const auto source = open_source(folder / name.toStdString());
             QVERIFY2(source, qPrintable(name + ": " + (source ? QString() : said(source.error()))));
             QCOMPARE((*source)->facts().frames(), std::int64_t(10000));
             const QJsonObject samples = files[name].toObject()["samples"].toObject();
-            for (const QString& frame : samples.keys()) compare_points(*frame_of(*source, frame.toLongLong()), samples[frame].toArray());
+            for (const QString& frame : samples.keys())
+                compare_points(*frame_of(*source, frame.toLongLong()), samples[frame].toArray());
         }
     }
     void series_of_two_thousand_files() {
         GARLAND_NEEDS_PYTHON("meshio, numpy");
         Folder folder;
         QString error;
-        const QJsonObject wanted = run_python("write_files.py", {"series", QString::fromStdString(folder.path())}, &error);
+        const QJsonObject wanted =
+            run_python("write_files.py", {"series", QString::fromStdString(folder.path())}, &error);
         QVERIFY2(!wanted.isEmpty(), qPrintable(error));
         const auto source = open_source(folder / "leaf.0001.ply");
         QVERIFY(source);
         QCOMPARE((*source)->facts().frames(), std::int64_t(2000));
         const QJsonObject samples = wanted["samples"].toObject();
-        for (const QString& frame : samples.keys()) compare_points(*frame_of(*source, frame.toLongLong()), samples[frame].toArray());
+        for (const QString& frame : samples.keys())
+            compare_points(*frame_of(*source, frame.toLongLong()), samples[frame].toArray());
     }
-    // Every model in an open format that Assimp's test models bring: read right (the same box as Assimp's), or refused in
-    // words. What is read in part says so among its problems.
+    // Every model in an open format that Assimp's test models bring: read right (the same box as Assimp's), or refused
+    // in words. What is read in part says so among its problems.
     void models_of_others() {
         const QString root = "/usr/share/assimp/models";
         if (!QDir(root).exists()) QSKIP("the test models are not here (./check installs them)");
@@ -174,23 +187,28 @@ class RealSizeTest : public QObject {
                 ++refused;
                 continue;
             }
-            const auto pose = (*source)->any_time() ? (*source)->exact_at(static_cast<double>((*source)->facts().first), SubFrame::linear, Progress::none())
+            const auto pose = (*source)->any_time() ? (*source)->exact_at(static_cast<double>((*source)->facts().first),
+                                                                          SubFrame::linear, Progress::none())
                                                     : (*source)->read((*source)->facts().first, Progress::none());
             QVERIFY2(pose, path.c_str());
             if (!(*source)->facts().problems.empty()) ++part;
             const AssimpReading theirs = read_with_assimp(path);
-            const bool plain = path.ends_with(".ply") || path.ends_with(".obj"); // nodes of others are not applied there; gltf_test compares those
+            const bool plain =
+                path.ends_with(".ply") ||
+                path.ends_with(".obj"); // nodes of others are not applied there; gltf_test compares those
             if (!theirs.ok || !plain || theirs.triangles == 0) {
                 ++other;
                 continue;
             }
             const Imath::Box3f box = bounds(**pose);
             const float size = std::max(box.size().length(), 1e-6f);
-            QVERIFY2((box.min - theirs.box.min).length() < 1e-4f * size || (*source)->facts().points > theirs.points, path.c_str());
+            QVERIFY2((box.min - theirs.box.min).length() < 1e-4f * size || (*source)->facts().points > theirs.points,
+                     path.c_str());
             ++right;
         }
-        qInfo("models in open formats: %d read right, %d refused with a reason, %d of those read said that something was left out, %d had nothing to compare with", right,
-              refused, part, other);
+        qInfo("models in open formats: %d read right, %d refused with a reason, %d of those read said that something "
+              "was left out, %d had nothing to compare with",
+              right, refused, part, other);
         QVERIFY(right >= 20);
     }
 };

@@ -2,14 +2,14 @@
 #include "support/files.h"
 #include "support/notation.h"
 
-#include "io/fast_copy.h"
-#include "io/npy.h"
-#include "io/piece_table.h"
-#include "io/obj.h"
-#include "io/open_source.h"
-#include "io/ply.h"
 #include "core/source/sampler.h"
-#include "io/series.h"
+#include "io/files/series.h"
+#include "io/handoff/fast_copy.h"
+#include "io/npy/npy.h"
+#include "io/obj/obj.h"
+#include "io/ply/ply.h"
+#include "io/sources/open_source.h"
+#include "io/tables/piece_table.h"
 
 #include <Eigen/Geometry>
 #include <random>
@@ -190,7 +190,8 @@ class SourceTest : public QObject {
             QVERIFY(copy);
             QCOMPARE((*copy)->facts().frames(), 5);
             for (std::int64_t f = 3; f <= 7; ++f) {
-                const auto a = *(*source)->read((*source)->present(f), Progress::none()), b = *(*copy)->read(f, Progress::none());
+                const auto a = *(*source)->read((*source)->present(f), Progress::none()),
+                           b = *(*copy)->read(f, Progress::none());
                 QCOMPARE(b->points, a->points);
                 QVERIFY(b->faces->same_shape(*a->faces));
             }
@@ -199,20 +200,24 @@ class SourceTest : public QObject {
         QCOMPARE(fast_copy_bytes((*source)->facts(), {{}, NpyType::f16}), 5.0 * 4 * 3 * 2);
         // Not over itself, not what does not fit, nothing left behind when stopped.
         const auto own = open_source(folder / "full.ply");
-        QCOMPARE(make_fast_copy(**own, {folder / "full", NpyType::f16, true, Existing::replace}).error().code, ErrorCode::invalid);
+        QCOMPARE(make_fast_copy(**own, {folder / "full", NpyType::f16, true, Existing::replace}).error().code,
+                 ErrorCode::invalid);
         QVERIFY(write_ply(folder / "far.0001.ply", tetrahedron(1e6), PlyForm::little_endian, Existing::refuse));
         const auto far = open_source(folder / "far.0001.ply");
-        QVERIFY(said(make_fast_copy(**far, {folder / "far_copy", NpyType::f16}).error()).contains("too large for half floats"));
+        QVERIFY(said(make_fast_copy(**far, {folder / "far_copy", NpyType::f16}).error())
+                    .contains("too large for half floats"));
         Pose more = tetrahedron(2);
         more.points.push_back(V3f(0));
         QVERIFY(write_ply(folder / "far.0002.ply", more, PlyForm::little_endian, Existing::refuse));
-        QVERIFY(said(make_fast_copy(**open_source(folder / "far.0001.ply"), {folder / "far_copy"}).error()).contains("frame 2"));
+        QVERIFY(said(make_fast_copy(**open_source(folder / "far.0001.ply"), {folder / "far_copy"}).error())
+                    .contains("frame 2"));
         struct Stop : Progress {
             void report(double, std::string_view) override {}
             bool cancelled() const override { return true; }
         } stop;
         QVERIFY(!make_fast_copy(**source, {folder / "stopped"}, stop));
-        QVERIFY(!file_exists(folder / "stopped.npy") && !file_exists(folder / "stopped.ply") && !file_exists(folder / "far_copy.npy"));
+        QVERIFY(!file_exists(folder / "stopped.npy") && !file_exists(folder / "stopped.ply") &&
+                !file_exists(folder / "far_copy.npy"));
     }
     void pieces_turn_along_the_shortest_arc() { // against Eigen
         Folder folder;
@@ -227,12 +232,22 @@ class SourceTest : public QObject {
         for (int f = 0; f < 6; ++f) {
             auto& list = frames.emplace_back();
             for (int piece = 0; piece < 2; ++piece) {
-                const Eigen::Quaterniond q = Eigen::Quaterniond(normal(random), normal(random), normal(random), normal(random)).normalized();
+                const Eigen::Quaterniond q =
+                    Eigen::Quaterniond(normal(random), normal(random), normal(random), normal(random)).normalized();
                 const Eigen::Vector3d t(normal(random), normal(random), f * f);
                 list.emplace_back(t, q);
                 const double k = 1 + f; // any length: it is made unit
-                csv += QString("%1,%2,%3,%4,%5,%6,%7,%8,%9\n").arg(10 + f).arg(piece).arg(t.x(), 0, 'g', 17).arg(t.y(), 0, 'g', 17).arg(t.z(), 0, 'g', 17)
-                           .arg(q.x() * k, 0, 'g', 17).arg(q.y() * k, 0, 'g', 17).arg(q.z() * k, 0, 'g', 17).arg(q.w() * k, 0, 'g', 17).toStdString();
+                csv += QString("%1,%2,%3,%4,%5,%6,%7,%8,%9\n")
+                           .arg(10 + f)
+                           .arg(piece)
+                           .arg(t.x(), 0, 'g', 17)
+                           .arg(t.y(), 0, 'g', 17)
+                           .arg(t.z(), 0, 'g', 17)
+                           .arg(q.x() * k, 0, 'g', 17)
+                           .arg(q.y() * k, 0, 'g', 17)
+                           .arg(q.z() * k, 0, 'g', 17)
+                           .arg(q.w() * k, 0, 'g', 17)
+                           .toStdString();
             }
         }
         folder.write("jar_pieces.csv", csv);
@@ -266,7 +281,8 @@ class SourceTest : public QObject {
                 QVERIFY(close(at_smooth->pose->points[i].z, z, 2e-5));
             }
         }
-        QCOMPARE((*open_source(folder / "jar_pieces.csv"))->facts().points, std::size_t(4)); // either file is the source
+        QCOMPARE((*open_source(folder / "jar_pieces.csv"))->facts().points,
+                 std::size_t(4)); // either file is the source
     }
     void bad_piece_tables_say_where() {
         auto refused = [](const std::string& text) {
@@ -298,12 +314,15 @@ class SourceTest : public QObject {
             std::string bad = head + "1,0" + unit + "1,1" + unit + "2,0" + unit + "2,1" + unit;
             for (int wound = 0; wound < 1 + round % 3; ++wound) {
                 const std::size_t at = random() % bad.size();
-                if (random() % 2) bad[at] = static_cast<char>(random());
-                else bad.insert(at, bad.substr(random() % bad.size(), 9));
+                if (random() % 2)
+                    bad[at] = static_cast<char>(random());
+                else
+                    bad.insert(at, bad.substr(random() % bad.size(), 9));
             }
             read += parse_piece_table(bad, "p.csv").has_value();
         }
-        QVERIFY2(read > 5, qPrintable(QString::number(read))); // some damage is harmless, so the reader was really reached
+        QVERIFY2(read > 5,
+                 qPrintable(QString::number(read))); // some damage is harmless, so the reader was really reached
     }
 };
 GARLAND_TEST_CASE(SourceTest)

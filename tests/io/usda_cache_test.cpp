@@ -1,4 +1,5 @@
-// One retimed source as USD text: against the show it was written from, and against two parsers that know nothing of it.
+// One retimed source as USD text: against the show it was written from, and against two parsers that know nothing of
+// it.
 #include "support/case.h"
 #include "support/files.h"
 #include "support/node.h"
@@ -6,13 +7,13 @@
 
 #include "core/project/alone.h"
 #include "demo/quay.h"
-#include "io/open_project.h"
-#include "io/open_source.h"
-#include "io/ply.h"
-#include "io/project_file.h"
-#include "io/series.h"
-#include "io/usda_cache.h"
-#include "io/volume_file.h"
+#include "io/files/series.h"
+#include "io/ply/ply.h"
+#include "io/project/open_project.h"
+#include "io/project/project_file.h"
+#include "io/sources/open_source.h"
+#include "io/usd/usda_cache.h"
+#include "io/vdb/volume_file.h"
 
 #include <cmath>
 
@@ -32,7 +33,8 @@ struct Rising {
             Pose pose = tetrahedron(static_cast<float>(f));
             pose.velocities.assign(4, V3f(0, 24, 0));
             if (with) with(pose, f);
-            if (!write_ply(folder / numbered("s", f, 4, ".ply"), pose, PlyForm::little_endian, Existing::refuse)) qFatal("no room");
+            if (!write_ply(folder / numbered("s", f, 4, ".ply"), pose, PlyForm::little_endian, Existing::refuse))
+                qFatal("no room");
         }
         Project p;
         p.settings.range = {1, 40};
@@ -53,7 +55,8 @@ struct Rising {
         return make_show(*project, opened.sources, cache);
     }
     Result<UsdaCacheDone> write(std::int64_t first, std::int64_t last, const char* name = "s") {
-        return write_usda_cache(*show(), {folder / (std::string(name) + ".usda"), name, {first, last}, Existing::replace});
+        return write_usda_cache(*show(),
+                                {folder / (std::string(name) + ".usda"), name, {first, last}, Existing::replace});
     }
 };
 
@@ -109,7 +112,8 @@ class UsdaCacheTest : public QObject {
         QVERIFY(r.write(1, 20));
         const std::string text = r.folder.read("s.usda");
         auto has = [&](const char* words) { return text.find(words) != std::string::npos; };
-        QVERIFY(has("int[] faceVertexCounts = [") && has("texCoord2f[] primvars:st = [") && has("color3f[] primvars:displayColor = [") && has("int[] primvars:knot = ["));
+        QVERIFY(has("int[] faceVertexCounts = [") && has("texCoord2f[] primvars:st = [") &&
+                has("color3f[] primvars:displayColor = [") && has("int[] primvars:knot = ["));
         QVERIFY(has("point3f[] points.timeSamples") && has("float[] primvars:heat.timeSamples"));
         QVERIFY(!has("visibility.timeSamples"));
         const PosePtr pose = *(*open_source(r.folder / "s.usda"))->read(7, Progress::none());
@@ -129,7 +133,8 @@ class UsdaCacheTest : public QObject {
         const auto at = text.find("token visibility.timeSamples = {");
         QVERIFY(at != std::string::npos);
         const std::string list = text.substr(at, text.find('}', at) - at);
-        QVERIFY(list.find("1: \"invisible\"") != std::string::npos && list.find("5: \"inherited\"") != std::string::npos);
+        QVERIFY(list.find("1: \"invisible\"") != std::string::npos &&
+                list.find("5: \"inherited\"") != std::string::npos);
     }
     void changing_faces_and_particles() {
         Rising r("1:0 20:19", [](Pose& pose, int f) {
@@ -143,7 +148,9 @@ class UsdaCacheTest : public QObject {
         QCOMPARE((*back->read(11, Progress::none()))->points.size(), std::size_t(5));
 
         Folder folder;
-        for (int f = 40; f < 46; ++f) QVERIFY(write_ply(folder / numbered("p.", f, 4, ".ply"), *drift_petals(f), PlyForm::little_endian, Existing::refuse));
+        for (int f = 40; f < 46; ++f)
+            QVERIFY(write_ply(folder / numbered("p.", f, 4, ".ply"), *drift_petals(f), PlyForm::little_endian,
+                              Existing::refuse));
         Project p;
         p.settings.range = {1, 6};
         add_source(p, "p", folder / "p.0040.ply", {40, 45, {24, 1}});
@@ -158,14 +165,16 @@ class UsdaCacheTest : public QObject {
         for (int f = 1; f <= 6; ++f) {
             QCOMPARE((*petals->read(f, Progress::none()))->ids, drift_petals(39 + f)->ids);
         }
-        QVERIFY(said(write_usda_cache(*show, {folder / "p.usda", "petals", {1, 6}, Existing::refuse}).error()).contains("there already"));
+        QVERIFY(said(write_usda_cache(*show, {folder / "p.usda", "petals", {1, 6}, Existing::refuse}).error())
+                    .contains("there already"));
     }
     // Nothing at first, then some, then none again: the usual life of fire and spray.
     void particles_that_begin_empty() {
         Folder folder;
         for (int f = 1; f <= 4; ++f) {
             std::string text = "id,x,y,z\n";
-            for (int i = 0; f > 1 && f < 4 && i < f; ++i) text += std::to_string(i) + "," + std::to_string(f) + ",0.5," + std::to_string(i) + "\n";
+            for (int i = 0; f > 1 && f < 4 && i < f; ++i)
+                text += std::to_string(i) + "," + std::to_string(f) + ",0.5," + std::to_string(i) + "\n";
             folder.write(numbered("spray.", f, 4, ".csv"), text);
         }
         Project p;
@@ -182,12 +191,14 @@ class UsdaCacheTest : public QObject {
         QVERIFY2(back, back ? "" : qPrintable(said(back.error())));
         QCOMPARE((*back)->facts().kind, SourceKind::particles);
         const int counts[] = {0, 2, 3, 0};
-        for (int f = 1; f <= 4; ++f) QCOMPARE((*(*back)->read(f, Progress::none()))->points.size(), static_cast<std::size_t>(counts[f - 1]));
+        for (int f = 1; f <= 4; ++f)
+            QCOMPARE((*(*back)->read(f, Progress::none()))->points.size(), static_cast<std::size_t>(counts[f - 1]));
     }
     void what_cannot_be_written_is_said() {
         Rising r("1:0 20:19");
         const ShowPtr crowd = make_show(r.opened.project, r.opened.sources, r.cache);
-        QVERIFY(said(write_usda_cache(*crowd, {r.folder / "x.usda", "x", {1, 2}}).error()).contains("one retimed source"));
+        QVERIFY(
+            said(write_usda_cache(*crowd, {r.folder / "x.usda", "x", {1, 2}}).error()).contains("one retimed source"));
         QCOMPARE(alone(r.opened.project, SourceId(999)).error().code, ErrorCode::not_found);
         Project unshown = r.opened.project;
         unshown.arrangements.clear();
@@ -197,7 +208,8 @@ class UsdaCacheTest : public QObject {
             void report(double, std::string_view) override { ++frames; }
             bool cancelled() const override { return frames > 3; }
         } stop;
-        QCOMPARE(write_usda_cache(*r.show(), {r.folder / "x.usda", "x", {1, 20}}, stop).error().code, ErrorCode::cancelled);
+        QCOMPARE(write_usda_cache(*r.show(), {r.folder / "x.usda", "x", {1, 20}}, stop).error().code,
+                 ErrorCode::cancelled);
         QVERIFY(!file_exists(r.folder / "x.usda"));
         const auto nowhere = write_usda_cache(*r.show(), {r.folder / "none/x.usda", "x", {1, 2}});
         QVERIFY(!nowhere && nowhere.error().path == r.folder / "none/x.usda");
@@ -206,12 +218,15 @@ class UsdaCacheTest : public QObject {
     // tinyusdz and @kroxilon/usda-parser, pinned in tests/node.
     void two_other_parsers_read_it() {
         GARLAND_NEEDS_NODE();
-        Rising r("1:0 11:5 21:5 31:15", [](Pose& pose, int f) { pose.colours.assign(4, V3f(1, 0.5f, static_cast<float>(f) / 20)); });
+        Rising r("1:0 11:5 21:5 31:15",
+                 [](Pose& pose, int f) { pose.colours.assign(4, V3f(1, 0.5f, static_cast<float>(f) / 20)); });
         QVERIFY(r.write(1, 31));
         QString error;
-        const QJsonObject out = run_node("check_usda.mjs", {QString::fromStdString(r.folder / "s.usda")}, &error).object();
+        const QJsonObject out =
+            run_node("check_usda.mjs", {QString::fromStdString(r.folder / "s.usda")}, &error).object();
         QVERIFY2(out["read"].toBool(), qPrintable(error + out["layer"].toString()));
-        const QJsonArray top = named(out["tree"].toObject()["statements"].toArray(), "name", "s")["statements"].toArray();
+        const QJsonArray top =
+            named(out["tree"].toObject()["statements"].toArray(), "name", "s")["statements"].toArray();
         const QJsonArray mesh = named(top, "name", "mesh")["statements"].toArray();
         QVERIFY(!mesh.isEmpty());
         const QJsonObject points = named(mesh, "reference", "points.timeSamples");
@@ -228,18 +243,22 @@ class UsdaCacheTest : public QObject {
             QCOMPARE(list.size(), 4); // as many points as the faces need
             const PosePtr pose = *own->read(static_cast<std::int64_t>(code), Progress::none());
             for (int i = 0; i < 4; ++i) {
-                for (int k = 0; k < 3; ++k) QVERIFY(std::abs(list[i].toArray()[k].toDouble() - pose->points[static_cast<std::size_t>(i)][k]) < 1e-6);
+                for (int k = 0; k < 3; ++k)
+                    QVERIFY(std::abs(list[i].toArray()[k].toDouble() - pose->points[static_cast<std::size_t>(i)][k]) <
+                            1e-6);
             }
         }
         int corners = 0;
         for (const auto& n : named(mesh, "reference", "faceVertexCounts")["value"].toArray()) corners += n.toInt();
         const QJsonArray indices = named(mesh, "reference", "faceVertexIndices")["value"].toArray();
         QCOMPARE(indices.size(), corners);
-        for (const auto& i : indices) QVERIFY(i.toInt() >= 0 && i.toInt() < 4 && i.toDouble() == std::round(i.toDouble()));
+        for (const auto& i : indices)
+            QVERIFY(i.toInt() >= 0 && i.toInt() < 4 && i.toDouble() == std::round(i.toDouble()));
         r.folder.write("again.usda", out["layer"].toString().toStdString());
         const auto again = open_source(r.folder / "again.usda");
         QVERIFY2(again, again ? "" : qPrintable(said(again.error())));
-        for (std::int64_t f : {1, 9, 16, 31}) QCOMPARE((*(*again)->read(f, Progress::none()))->points, (*own->read(f, Progress::none()))->points);
+        for (std::int64_t f : {1, 9, 16, 31})
+            QCOMPARE((*(*again)->read(f, Progress::none()))->points, (*own->read(f, Progress::none()))->points);
     }
 };
 GARLAND_TEST_CASE(UsdaCacheTest)

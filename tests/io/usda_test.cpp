@@ -1,20 +1,20 @@
+#include "io/usda_texts.h"
 #include "support/case.h"
 #include "support/files.h"
 #include "support/node.h"
 #include "support/notation.h"
-#include "io/usda_texts.h"
 
 #include "core/geometry/keyed_model.h"
 #include "demo/quay.h"
-#include "io/gltf.h"
-#include "io/open_source.h"
-#include "io/usda.h"
-#include "io/usda_write.h"
+#include "io/gltf/gltf.h"
+#include "io/sources/open_source.h"
+#include "io/usd/usda.h"
+#include "io/usd/usda_write.h"
 
 #include <Eigen/Geometry>
-#include <fmt/format.h>
 #include <QJsonArray>
 #include <QJsonObject>
+#include <fmt/format.h>
 
 using namespace garland;
 using namespace garland::testing;
@@ -46,7 +46,8 @@ class UsdaTest : public QObject {
         QCOMPARE(f.attributes, (std::vector<std::string>{"pane"}));
         const PosePtr first = *(*source)->read(1, Progress::none()), second = *(*source)->read(2, Progress::none());
         QCOMPARE(first->points[1], V3f(11, 0, 0)); // with its parent's move
-        QCOMPARE(second->points[0], V3f(10, 0, 1)); // a block is no sample: linear between its neighbours, as the format says
+        QCOMPARE(second->points[0],
+                 V3f(10, 0, 1)); // a block is no sample: linear between its neighbours, as the format says
         QCOMPARE(first->colours[3], V3f(0.5f, 0.25f, 1));
         QCOMPARE(first->attributes[0].whole, (std::vector<std::int32_t>{7, 8, 9, 10}));
         QCOMPARE(first->faces->corner_uvs.size(), std::size_t(6));
@@ -78,11 +79,15 @@ class UsdaTest : public QObject {
         for (double frame : {0.0, 2.5, 10.0}) {
             const PosePtr pose = *(*source)->exact_at(frame, SubFrame::linear, Progress::none());
             const double r = M_PI / 180;
-            const Affine3d outer = Translation3d(1, 2, 3) * AngleAxisd(40 * r, Vector3d::UnitZ()) * AngleAxisd(30 * r, Vector3d::UnitY()) * AngleAxisd(20 * r, Vector3d::UnitX()) * Scaling(2.0);
-            const Affine3d inner = Affine3d(Translation3d(0, 5, 0)) * AngleAxisd(M_PI * frame / 10, Vector3d::UnitY()) * Translation3d(0, -5, 0);
+            const Affine3d outer = Translation3d(1, 2, 3) * AngleAxisd(40 * r, Vector3d::UnitZ()) *
+                                   AngleAxisd(30 * r, Vector3d::UnitY()) * AngleAxisd(20 * r, Vector3d::UnitX()) *
+                                   Scaling(2.0);
+            const Affine3d inner = Affine3d(Translation3d(0, 5, 0)) * AngleAxisd(M_PI * frame / 10, Vector3d::UnitY()) *
+                                   Translation3d(0, -5, 0);
             for (int i = 0; i < 3; ++i) {
                 const Vector3d wanted = outer * inner * Vector3d(Vector3d::Unit(i));
-                QVERIFY((V3d(pose->points[static_cast<std::size_t>(i)]) - V3d(wanted.x(), wanted.y(), wanted.z())).length() < 1e-5);
+                QVERIFY((V3d(pose->points[static_cast<std::size_t>(i)]) - V3d(wanted.x(), wanted.y(), wanted.z()))
+                            .length() < 1e-5);
             }
         }
     }
@@ -97,7 +102,8 @@ class UsdaTest : public QObject {
         QCOMPARE((*b)->facts().frames(), (*a)->facts().frames());
         QCOMPARE(*(*b)->facts().rate, (Rate{24, 1}));
         for (double frame : {0.0, 12.0, 33.4, 95.0}) {
-            const PosePtr x = *(*a)->exact_at(frame, SubFrame::linear, Progress::none()), y = *(*b)->exact_at(frame, SubFrame::linear, Progress::none());
+            const PosePtr x = *(*a)->exact_at(frame, SubFrame::linear, Progress::none()),
+                          y = *(*b)->exact_at(frame, SubFrame::linear, Progress::none());
             QCOMPARE(x->points.size(), y->points.size());
             for (std::size_t i = 0; i < x->points.size(); ++i) QVERIFY((x->points[i] - y->points[i]).length() < 1e-5f);
         }
@@ -109,7 +115,8 @@ class UsdaTest : public QObject {
         const KeyedModel wheel = pinwheel();
         QVERIFY(write_usda(folder / "wheel.usda", wheel, {24, 1}, Existing::refuse));
         QString error;
-        const QJsonObject out = run_node("check_usda.mjs", {QString::fromStdString(folder / "wheel.usda")}, &error).object();
+        const QJsonObject out =
+            run_node("check_usda.mjs", {QString::fromStdString(folder / "wheel.usda")}, &error).object();
         QVERIFY2(out["read"].toBool(), qPrintable(error + out["layer"].toString()));
         // The first one's values and times, as numbers.
         auto named = [](const QJsonArray& list, const QString& key, const QString& name) {
@@ -118,9 +125,15 @@ class UsdaTest : public QObject {
             }
             return QJsonObject();
         };
-        const QJsonArray top = named(out["tree"].toObject()["statements"].toArray(), "name", "garland")["statements"].toArray();
-        const QJsonArray stick = named(top, "name", "stick")["statements"].toArray(), head = named(stick, "name", "head")["statements"].toArray();
-        const QJsonArray turns = named(named(head, "name", "wheel")["statements"].toArray(), "reference", "xformOp:orient.timeSamples")["value"].toObject()["declarations"].toObject()["values"].toArray();
+        const QJsonArray top =
+            named(out["tree"].toObject()["statements"].toArray(), "name", "garland")["statements"].toArray();
+        const QJsonArray stick = named(top, "name", "stick")["statements"].toArray(),
+                         head = named(stick, "name", "head")["statements"].toArray();
+        const QJsonArray turns = named(named(head, "name", "wheel")["statements"].toArray(), "reference",
+                                       "xformOp:orient.timeSamples")["value"]
+                                     .toObject()["declarations"]
+                                     .toObject()["values"]
+                                     .toArray();
         const KeyTrack& track = wheel.tracks[0];
         QCOMPARE(turns.size(), static_cast<int>(track.keys()));
         double before = -1;
@@ -137,7 +150,8 @@ class UsdaTest : public QObject {
         }
         QCOMPARE(named(stick, "reference", "xformOp:translate")["defineType"].toString(), QString("double3"));
         const QJsonArray mesh = named(stick, "name", "mesh")["statements"].toArray();
-        QCOMPARE(named(mesh, "reference", "points")["value"].toArray().size(), static_cast<int>(wheel.meshes[0].base.points.size()));
+        QCOMPARE(named(mesh, "reference", "points")["value"].toArray().size(),
+                 static_cast<int>(wheel.meshes[0].base.points.size()));
         QCOMPARE(named(mesh, "reference", "points")["defineType"].toString(), QString("point3f[]"));
         int corners = 0;
         for (const auto& n : named(mesh, "reference", "faceVertexCounts")["value"].toArray()) corners += n.toInt();
@@ -147,7 +161,8 @@ class UsdaTest : public QObject {
         const auto a = open_source(folder / "wheel.usda"), b = open_source(folder / "again.usda");
         QVERIFY2(b, b ? "" : qPrintable(said(b.error())));
         for (double frame : {0.0, 17.0, 40.5, 96.0}) {
-            const PosePtr x = *(*a)->exact_at(frame, SubFrame::linear, Progress::none()), y = *(*b)->exact_at(frame, SubFrame::linear, Progress::none());
+            const PosePtr x = *(*a)->exact_at(frame, SubFrame::linear, Progress::none()),
+                          y = *(*b)->exact_at(frame, SubFrame::linear, Progress::none());
             QCOMPARE(x->points.size(), y->points.size());
             for (std::size_t i = 0; i < x->points.size(); ++i) QVERIFY((x->points[i] - y->points[i]).length() < 1e-5f);
         }
@@ -155,22 +170,31 @@ class UsdaTest : public QObject {
     void what_the_file_hides_is_hidden_and_what_is_left_out_is_said() {
         // Visibility, purpose and active: as the schemas UsdGeomImageable and the core say (from memory).
         Folder folder;
-        const std::string sheet = "point3f[] points = [(0, 0, 0), (1, 0, 0), (0, 1, 0)]\nint[] faceVertexCounts = [3]\nint[] faceVertexIndices = [0, 1, 2]\n";
-        auto mesh = [&](const char* name, const char* more, const char* data = "") { return fmt::format("def Mesh \"{}\" {} {{\n{}{}\n}}\n", name, data, sheet, more); };
-        const auto source = opened(folder, "#usda 1.0\n" + mesh("seen", "texCoord2f[] primvars:st = [(0, 0)]\nint[] primvars:st:indices = [0, 0, 0]") +
-                                               mesh("unseen", "token visibility = \"invisible\"") + mesh("helper", "uniform token purpose = \"guide\"") +
-                                               mesh("off", "", "(active = false)") + mesh("blinks", "token visibility.timeSamples = { 1: \"inherited\", 3: \"invisible\", }") +
-                                               "def Xform \"store\" {\n token visibility = \"invisible\"\n" + mesh("inside", "") + "}\n");
+        const std::string sheet = "point3f[] points = [(0, 0, 0), (1, 0, 0), (0, 1, 0)]\nint[] faceVertexCounts = "
+                                  "[3]\nint[] faceVertexIndices = [0, 1, 2]\n";
+        auto mesh = [&](const char* name, const char* more, const char* data = "") {
+            return fmt::format("def Mesh \"{}\" {} {{\n{}{}\n}}\n", name, data, sheet, more);
+        };
+        const auto source = opened(
+            folder, "#usda 1.0\n" +
+                        mesh("seen", "texCoord2f[] primvars:st = [(0, 0)]\nint[] primvars:st:indices = [0, 0, 0]") +
+                        mesh("unseen", "token visibility = \"invisible\"") +
+                        mesh("helper", "uniform token purpose = \"guide\"") + mesh("off", "", "(active = false)") +
+                        mesh("blinks", "token visibility.timeSamples = { 1: \"inherited\", 3: \"invisible\", }") +
+                        "def Xform \"store\" {\n token visibility = \"invisible\"\n" + mesh("inside", "") + "}\n");
         QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
-        QCOMPARE((*(*source)->read((*source)->facts().first, Progress::none()))->points.size(), std::size_t(6)); // seen, blinks
+        QCOMPARE((*(*source)->read((*source)->facts().first, Progress::none()))->points.size(),
+                 std::size_t(6)); // seen, blinks
         std::string all;
         for (const SourceProblem& p : (*source)->facts().problems) all += p.what + "; ";
-        for (const char* words : {"3 prims are invisible", "not active", "\"blinks\" is visible for part", "\"seen\" has indexed texture"}) {
+        for (const char* words : {"3 prims are invisible", "not active", "\"blinks\" is visible for part",
+                                  "\"seen\" has indexed texture"}) {
             QVERIFY2(all.find(words) != all.npos, all.c_str());
         }
         const auto nothing = opened(folder, "#usda 1.0\n" + mesh("unseen", "token visibility = \"invisible\""));
         QVERIFY(!nothing && describe(nothing.error()).find("invisible") != std::string::npos);
-        const auto clouds = opened(folder, "#usda 1.0\ndef Points \"sparks\" {\npoint3f[] points = [(0, 0, 0)]\n}\ndef Points \"ash\" {\npoint3f[] points = [(0, 0, 0), (1, 0, 0)]\n}\n");
+        const auto clouds = opened(folder, "#usda 1.0\ndef Points \"sparks\" {\npoint3f[] points = [(0, 0, 0)]\n}\ndef "
+                                           "Points \"ash\" {\npoint3f[] points = [(0, 0, 0), (1, 0, 0)]\n}\n");
         QVERIFY(clouds && (*clouds)->facts().problems.size() == 1);
         QCOMPARE((*clouds)->facts().problems[0].what, std::string("1 set of points beside the first was passed over"));
     }
@@ -178,7 +202,8 @@ class UsdaTest : public QObject {
         Folder folder;
         auto complaint = [&](std::string text, const char* words, std::int64_t line) {
             const auto source = opened(folder, text);
-            const bool fine = !source && describe(source.error()).find(words) != std::string::npos && source.error().line.value_or(0) == line;
+            const bool fine = !source && describe(source.error()).find(words) != std::string::npos &&
+                              source.error().line.value_or(0) == line;
             if (!fine) qWarning("said: %s", source ? "nothing" : describe(source.error()).c_str());
             return fine;
         };
@@ -192,7 +217,8 @@ class UsdaTest : public QObject {
         QVERIFY(late);
         const auto frame = (*late)->read(4, Progress::none());
         QVERIFY(!frame);
-        QVERIFY2(frame.error().line == 26 && frame.error().frame == 4 && said(frame.error()).contains("\"one"), qPrintable(said(frame.error())));
+        QVERIFY2(frame.error().line == 26 && frame.error().frame == 4 && said(frame.error()).contains("\"one"),
+                 qPrintable(said(frame.error())));
         QVERIFY(complaint(with("[0, 1, 2, 0, 2, 3]", "[0, 1, 2, 0, 2, 4]"), "point 4", 21));
         QVERIFY(complaint(with("[3, 3]", "[3, 4]"), "need 7", 20));
         QVERIFY(complaint(with("3: [", "4: ["), "comes twice", 22));

@@ -26,6 +26,8 @@ inline QJsonDocument run_node(const QString& script, const QStringList& argument
 }
 
 #define GARLAND_NEEDS_NODE()                                                                                           \
-    if (!garland::testing::node_is_there()) QSKIP("node or its packages are not here: the independent JavaScript readers did not look (./check installs them)")
+    if (!garland::testing::node_is_there())                                                                            \
+    QSKIP("node or its packages are not here: the independent JavaScript readers did not look (./check installs "      \
+          "them)")
 
 } // namespace garland::testing

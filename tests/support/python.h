@@ -1,4 +1,5 @@
-// Independent writers in Python (tests/python), where Debian's python3 and its packages are there; ./check installs them.
+// Independent writers in Python (tests/python), where Debian's python3 and its packages are there; ./check installs
+// them.
 #pragma once
 
 #include <QFile>
@@ -24,6 +25,7 @@ inline QJsonObject run_python(const QString& script, const QStringList& argument
 }
 
 #define GARLAND_NEEDS_PYTHON(modules)                                                                                  \
-    if (!garland::testing::python_has(modules)) QSKIP("python3 or its packages are not here: the independent writers did not write (./check installs them)")
+    if (!garland::testing::python_has(modules))                                                                        \
+    QSKIP("python3 or its packages are not here: the independent writers did not write (./check installs them)")
 
 } // namespace garland::testing

@@ -12,7 +12,8 @@ typename Grid::Ptr block(int size, const char* name) {
     auto to = grid->getAccessor();
     for (int x = 0; x < size; ++x) {
         for (int y = 0; y < size; ++y) {
-            for (int z = 0; z < size; ++z) to.setValue({x, y, z}, typename Grid::ValueType(static_cast<float>(1 + x + 2 * y + 3 * z)));
+            for (int z = 0; z < size; ++z)
+                to.setValue({x, y, z}, typename Grid::ValueType(static_cast<float>(1 + x + 2 * y + 3 * z)));
         }
     }
     grid->setName(name);
@@ -34,8 +35,9 @@ void write_every_grid(const std::string& path, std::uint32_t compression) {
     switches->getAccessor().setValue({1, 2, 3}, true);
     openvdb::io::File file(path);
     file.setCompression(compression);
-    file.write({block<openvdb::FloatGrid>(70, "density"), block<openvdb::DoubleGrid>(40, "heat"), block<openvdb::Vec3SGrid>(40, "velocity"),
-                block<openvdb::Vec3DGrid>(40, "force"), nothing, tiles, switches});
+    file.write({block<openvdb::FloatGrid>(70, "density"), block<openvdb::DoubleGrid>(40, "heat"),
+                block<openvdb::Vec3SGrid>(40, "velocity"), block<openvdb::Vec3DGrid>(40, "force"), nothing, tiles,
+                switches});
     file.close();
 }
 

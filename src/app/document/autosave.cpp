@@ -1,6 +1,6 @@
 #include "app/document/autosave.h"
 
-#include "io/json_part.h"
+#include "io/files/json_part.h"
 
 #include <QCoreApplication>
 #include <QDir>
@@ -47,7 +47,8 @@ void Autosave::keep_now() {
     QDir().mkpath(folder());
     QFile::setPermissions(folder(), QFileDevice::ReadOwner | QFileDevice::WriteOwner | QFileDevice::ExeOwner);
     const Json copy{{"garland_unsaved", 1},
-                    {"path", document_.path().isEmpty() ? std::string() : QFileInfo(document_.path()).absoluteFilePath().toStdString()},
+                    {"path", document_.path().isEmpty() ? std::string()
+                                                        : QFileInfo(document_.path()).absoluteFilePath().toStdString()},
                     {"title", document_.title().toStdString()},
                     {"when", QDateTime::currentDateTimeUtc().toString(Qt::ISODate).toStdString()},
                     {"edits", static_cast<std::int64_t>(document_.edits() - saved_)},
@@ -60,7 +61,8 @@ std::vector<Recovery> Autosave::left_behind() {
     std::vector<Recovery> out;
     for (const QFileInfo& info : QDir(folder()).entryInfoList({"*.json"}, QDir::Files, QDir::Time)) {
         const auto process = info.baseName().section('-', 0, 0).toLongLong();
-        if (process == ::getpid() || process <= 0 || ::kill(static_cast<pid_t>(process), 0) == 0) continue; // it still runs
+        if (process == ::getpid() || process <= 0 || ::kill(static_cast<pid_t>(process), 0) == 0)
+            continue; // it still runs
         std::vector<char> bytes;
         const std::string path = info.filePath().toStdString();
         if (!read_file(path, bytes, std::uint64_t(1) << 30)) continue;
@@ -68,8 +70,13 @@ std::vector<Recovery> Autosave::left_behind() {
         if (!json || !json->is_object() || !json->contains("project") || !(*json)["project"].is_string()) continue;
         auto project = parse_project((*json)["project"].get<std::string>(), path);
         if (!project) continue;
-        auto text = [&](const char* key) { return json->contains(key) && (*json)[key].is_string() ? QString::fromStdString((*json)[key].get<std::string>()) : QString(); };
-        Recovery r{info.filePath(), text("path"), text("title"), QDateTime::fromString(text("when"), Qt::ISODate), 0, std::move(*project)};
+        auto text = [&](const char* key) {
+            return json->contains(key) && (*json)[key].is_string()
+                       ? QString::fromStdString((*json)[key].get<std::string>())
+                       : QString();
+        };
+        Recovery r{info.filePath(),    text("path"), text("title"), QDateTime::fromString(text("when"), Qt::ISODate), 0,
+                   std::move(*project)};
         if (json->contains("edits") && (*json)["edits"].is_number_integer()) r.edits = (*json)["edits"].get<int>();
         out.push_back(std::move(r));
     }

@@ -1,5 +1,5 @@
-// A copy of unsaved work in the user's state folder, never over the project: made some seconds after an edit and at once before
-// risky work, and offered at the next start when the program ended without saving.
+// A copy of unsaved work in the user's state folder, never over the project: made some seconds after an edit and at
+// once before risky work, and offered at the next start when the program ended without saving.
 #pragma once
 
 #include "app/document/document.h"
@@ -12,8 +12,8 @@ namespace garland {
 
 // One that was left behind.
 struct Recovery {
-    QString file;  // of the copy
-    QString path;  // of the project, or ""
+    QString file; // of the copy
+    QString path; // of the project, or ""
     QString title;
     QDateTime when;
     int edits = 0; // made since it was saved

@@ -8,16 +8,21 @@
 namespace garland {
 
 QString value_words(Target target, double v) {
-    const QString number = QString::fromStdString(short_number(std::abs(v), 2)), own = QString::fromStdString(short_number(v, 2));
+    const QString number = QString::fromStdString(short_number(std::abs(v), 2)),
+                  own = QString::fromStdString(short_number(v, 2));
     switch (target) {
     case Target::delay: { // as fine as matters
         const double step = std::abs(v) < 10 ? 100 : 10;
         return QString::fromStdString(delay_words(std::round(v * step) / step));
     }
     case Target::speed:
-        return v == 0 ? QObject::tr("as it is") : v > 0 ? QObject::tr("%1 % faster").arg(number) : QObject::tr("%1 % slower").arg(number);
+        return v == 0  ? QObject::tr("as it is")
+               : v > 0 ? QObject::tr("%1 % faster").arg(number)
+                       : QObject::tr("%1 % slower").arg(number);
     case Target::size:
-        return v == 0 ? QObject::tr("as it is") : v > 0 ? QObject::tr("%1 % larger").arg(number) : QObject::tr("%1 % smaller").arg(number);
+        return v == 0  ? QObject::tr("as it is")
+               : v > 0 ? QObject::tr("%1 % larger").arg(number)
+                       : QObject::tr("%1 % smaller").arg(number);
     case Target::visibility: return QObject::tr("shown %1 % of the time").arg(own);
     case Target::turn: return QObject::tr("%1°").arg(own);
     case Target::variant: return QObject::tr("%1 % of the way").arg(own);
@@ -26,7 +31,8 @@ QString value_words(Target target, double v) {
     return own;
 }
 
-Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& project) : mode_(viewing.colour()), frame_(viewing.frame().value) {
+Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& project)
+    : mode_(viewing.colour()), frame_(viewing.frame().value) {
     if (mode_ == ColourMode::look || show.arrangements.empty()) return;
     legend_.shown = true;
     double low = 1e300, high = -1e300;
@@ -39,8 +45,9 @@ Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& pr
         legend_.low = QString::fromStdString(short_number(low, 1));
         legend_.high = QString::fromStdString(short_number(high, 1));
         // A ramp without ends, where all there is are loops of the same range.
-        legend_.cyclic = std::all_of(show.arrangements.begin(), show.arrangements.end(),
-                                     [&](const ArrangementShow& a) { return seamless(a) && a.clock.first.value == low && a.clock.last().value == high; });
+        legend_.cyclic = std::all_of(show.arrangements.begin(), show.arrangements.end(), [&](const ArrangementShow& a) {
+            return seamless(a) && a.clock.first.value == low && a.clock.last().value == high;
+        });
         break;
     case ColourMode::delay:
         legend_.title = QObject::tr("delay");
@@ -58,9 +65,16 @@ Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& pr
         break;
     case ColourMode::twins:
         twins_ = &viewing.twins().now();
-        legend_.title = viewing.twins().current() ? QObject::tr("twins, %1 in all").arg(twins_->twins()) : QObject::tr("twins, looking …");
+        legend_.title = viewing.twins().current() ? QObject::tr("twins, %1 in all").arg(twins_->twins())
+                                                  : QObject::tr("twins, looking …");
         legend_.low = QObject::tr("has none");
         legend_.high = QObject::tr("has a twin");
+        low = 0, high = 1;
+        break;
+    case ColourMode::level:
+        legend_.title = QObject::tr("level of what plays the copies");
+        legend_.low = QObject::tr("0 %");
+        legend_.high = QObject::tr("100 %");
         low = 0, high = 1;
         break;
     case ColourMode::spread:
@@ -69,7 +83,9 @@ Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& pr
                 if (s.id != viewing.shown_spread()) continue;
                 given_to_ = a.id;
                 given_ = given_by(show, a.id, s.id);
-                legend_.title = QObject::tr("%1 by %2%3").arg(QString::fromUtf8(to_text(s.target)), QString::fromUtf8(to_text(s.driver)), s.on ? QString() : QObject::tr(", switched off"));
+                legend_.title = QObject::tr("%1 by %2%3")
+                                    .arg(QString::fromUtf8(to_text(s.target)), QString::fromUtf8(to_text(s.driver)),
+                                         s.on ? QString() : QObject::tr(", switched off"));
             }
         }
         if (!given_) {
@@ -105,9 +121,12 @@ std::optional<double> Colouring::still_share(const ArrangementShow& a, std::size
 
 std::optional<double> Colouring::share(const ArrangementShow& a, std::size_t i, const CopyMoment& m) const {
     if (mode_ == ColourMode::delay && a.clocks.changing() > 0) { // as late as it is at this moment
-        if (asked_ != &a) asked_ = &a, now_ = a.clocks.now(frame_);
-        const double delay = a.clocks.at(a.plan, i, now_).delay;
-        return high_ > low_ ? std::clamp((delay - low_) / (high_ - low_), 0.0, 1.0) : 0.0;
+        return high_ > low_ ? std::clamp((m.delay - low_) / (high_ - low_), 0.0, 1.0) : 0.0;
+    }
+    if (mode_ == ColourMode::level) {
+        const CopyPlaying* playing = a.clocks.playing();
+        if (!playing) return {};
+        return playing->level(a.clocks.played(i), frame_ - m.delay).value;
     }
     if (mode_ != ColourMode::source_frame) return still_share(a, i);
     const double first = a.clock.first.value, last = a.clock.last().value;

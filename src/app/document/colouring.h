@@ -1,4 +1,5 @@
-// How copies are coloured: what each of them stands at on the ramp, and what the legend says. Prepared once for all copies.
+// How copies are coloured: what each of them stands at on the ramp, and what the legend says. Prepared once for all
+// copies.
 #pragma once
 
 #include "app/document/viewing.h"
@@ -27,14 +28,12 @@ class Colouring {
 
   private:
     ColourMode mode_;
+    double frame_ = 0;
     LegendText legend_;
     double low_ = 0, high_ = 0;
     const GivenValues* given_ = nullptr;
     ArrangementId given_to_;
     const TwinsNow* twins_ = nullptr;
-    double frame_ = 0;
-    mutable const ArrangementShow* asked_ = nullptr; // whose amounts `now_` holds: the same for all its copies
-    mutable CopyClocks::Now now_;
 };
 
 // "12 frames later", "5 % faster", "90°": a spread's value in words.

@@ -3,7 +3,7 @@
 #include "core/base/memory.h"
 #include "core/project/timings.h"
 #include "core/source/motion_box.h"
-#include "io/open_source.h"
+#include "io/sources/open_source.h"
 
 #include <QFileInfo>
 #include <QUndoCommand>
@@ -15,12 +15,15 @@ namespace {
 // Every path of a project that lies at `path`, absolute.
 void make_absolute(Project& p, const std::string& path) {
     const auto whole = [&](const std::string& file) {
-        return file.empty() ? file : QFileInfo(QString::fromStdString(absolute_path(file, path))).absoluteFilePath().toStdString();
+        return file.empty()
+                   ? file
+                   : QFileInfo(QString::fromStdString(absolute_path(file, path))).absoluteFilePath().toStdString();
     };
     for (SourceSpec& s : p.sources) {
         s.path = whole(s.path);
         for (std::string& shape : s.shapes) shape = whole(shape);
     }
+    for (SoundSpec& s : p.sounds) s.path = whole(s.path);
 }
 
 // Holds values only: ids, old and new parts.
@@ -122,7 +125,8 @@ void Document::learn_ground() {
             learning_ = nullptr;
             if (!result) {
                 if (result.error().code == ErrorCode::cancelled && needs_groundwork(project_, sources_)) {
-                    emit hint(tr("Stopped reading what carries copies: they are not shown until it is read. The next change of the project reads it"));
+                    emit hint(tr("Stopped reading what carries copies: they are not shown until it is read. The next "
+                                 "change of the project reads it"));
                 }
                 return;
             }
@@ -130,16 +134,87 @@ void Document::learn_ground() {
                 const auto now = sources_.find(id);
                 if (now == sources_.end() || now->second.serial != open.serial) continue;
                 now->second.ground = open.ground;
-                now->second.ground_taking = open.ground_taking;
+                now->second.ground_settings = open.ground_settings;
                 now->second.ground_problem = open.ground_problem;
                 if (open.ground_problem && !(told_.count(open.serial))) {
                     told_.insert(open.serial);
                     emit problem(*open.ground_problem);
                 }
             }
+            take_drive_ground(*result);
             rebuild();
             emit changed();
         });
+}
+
+// What was learned for zones and sounds, where it is still asked for.
+void Document::take_drive_ground(const OpenSources& learned) {
+    for (const auto& [id, sound] : learned.sounds) {
+        const auto now = sources_.sounds.find(id);
+        if (now == sources_.sounds.end() || now->second.samples != sound.samples) continue;
+        now->second = sound;
+    }
+    sources_.zones = learned.zones;
+    sources_.moving = learned.moving;
+    auto tell = [this](const std::optional<Error>& problem) {
+        if (problem && told_words_.insert(describe(*problem)).second) emit this->problem(*problem);
+    };
+    for (const auto& [id, zone] : sources_.zones) {
+        if (project_.zone(id)) tell(zone.problem);
+    }
+    for (const auto& entry : sources_.moving) tell(entry.second.problem);
+    for (const auto& entry : sources_.sounds) tell(entry.second.problem);
+}
+
+void Document::add_sound(const QString& path) {
+    SoundSpec spec;
+    spec.name = QFileInfo(path).completeBaseName().toStdString();
+    spec.path = QFileInfo(path).absoluteFilePath().toStdString();
+    spec.start = OutputFrame(static_cast<double>(project_.settings.range.first));
+    jobs_.start<OpenSound>(
+        this, tr("Reading %1").arg(QFileInfo(path).fileName()),
+        [spec](Progress& p) -> Result<OpenSound> {
+            OpenSound sound = open_sound(spec, {}, p);
+            if (sound.problem) return fail(*sound.problem);
+            return sound;
+        },
+        [this, spec, generation = generation_](Result<OpenSound> sound) {
+            if (generation != generation_) return;
+            if (!sound) {
+                if (sound.error().code != ErrorCode::cancelled) emit problem(sound.error());
+                return;
+            }
+            sources_.sounds[SoundId(project_.next_id)] = std::move(*sound);
+            edit(tr("Add the sound %1").arg(QString::fromStdString(spec.name)), [&](Project& p) -> Result<void> {
+                SoundSpec added = spec;
+                added.id = SoundId(p.next_id++);
+                p.sounds.push_back(added);
+                return {};
+            });
+        });
+}
+
+// Sounds that an edit, or its undoing, takes from another file or channel, or brings back.
+void Document::open_changed_sounds() {
+    for (const SoundSpec& spec : project_.sounds) {
+        OpenSound& now = sources_.sounds[spec.id];
+        if (now.path == spec.path && now.channel == spec.channel) continue;
+        now = {};
+        now.path = spec.path, now.channel = spec.channel;
+        jobs_.start<OpenSound>(
+            this, tr("Reading %1").arg(QString::fromStdString(spec.name)),
+            [spec](Progress& p) -> Result<OpenSound> { return open_sound(spec, {}, p); },
+            [this, spec, generation = generation_](Result<OpenSound> sound) {
+                const SoundSpec* still = project_.sound(spec.id);
+                if (generation != generation_ || !sound || !still || still->path != spec.path ||
+                    still->channel != spec.channel)
+                    return;
+                if (sound->problem) emit problem(*sound->problem);
+                sources_.sounds[spec.id] = std::move(*sound);
+                rebuild();
+                emit changed();
+            });
+    }
 }
 
 void Document::apply_edit(const Edit& edit, bool forward) {
@@ -149,6 +224,7 @@ void Document::apply_edit(const Edit& edit, bool forward) {
         revert(project_, edit);
     }
     if (!edit.sources.empty()) open_changed();
+    if (!edit.sounds.empty()) open_changed_sounds();
     rebuild();
     if (!edit.sources.empty()) emit sources_changed();
     emit changed();
@@ -217,7 +293,8 @@ QString title_of(const QString& path) {
 } // namespace
 
 void Document::add_water(const WaterSpec& water) {
-    add_opened(tr("water"), make_water(water, project_.settings.rate), [&](Project& p) { ::garland::add_water(p, tr("water").toStdString(), water); });
+    add_opened(tr("water"), make_water(water, project_.settings.rate),
+               [&](Project& p) { ::garland::add_water(p, tr("water").toStdString(), water); });
 }
 
 void Document::add_shapes(const QStringList& paths) {
@@ -233,7 +310,8 @@ void Document::add_shapes(const QStringList& paths) {
             }
             const QString title = title_of(QString::fromStdString(files.front()));
             add_opened(title, *result, [&](Project& p) {
-                const SourceId id = ::garland::add_source(p, title.toStdString(), files.front(), length_of((*result)->facts(), p.settings.rate));
+                const SourceId id = ::garland::add_source(p, title.toStdString(), files.front(),
+                                                          length_of((*result)->facts(), p.settings.rate));
                 SourceSpec& s = *p.source(id);
                 s.shapes = files;
                 s.sub_frame = SubFrame::smooth;
@@ -264,7 +342,8 @@ void Document::end_merge() {
     last_merge_.clear();
 }
 
-void Document::reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing, const ProjectStamp& stamp) {
+void Document::reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing,
+                     const ProjectStamp& stamp) {
     ++generation_;
     jobs_.drop_all(); // what they bring belongs to the project that goes
     learning_ = nullptr;
@@ -317,7 +396,8 @@ void Document::open(const QString& path) {
                 return;
             }
             if (edits != edits_ && may_discard_ && !may_discard_()) return; // something was made while it was read
-            reset(std::move(result->opened.project), path, std::move(result->opened.sources), std::move(result->opened.missing), result->stamp);
+            reset(std::move(result->opened.project), path, std::move(result->opened.sources),
+                  std::move(result->opened.missing), result->stamp);
             for (const MissingSource& m : missing_) {
                 Error error = m.error;
                 error.message = "the source \"" + project_.source(m.id)->name + "\" is not there: " + error.message;
@@ -349,6 +429,9 @@ Project Document::as_saved(const QString& path) const {
     for (SourceSpec& s : copy.sources) {
         if (!s.path.empty()) s.path = relative_path(s.path, file);
         for (std::string& shape : s.shapes) shape = relative_path(shape, file);
+    }
+    for (SoundSpec& s : copy.sounds) {
+        if (!s.path.empty()) s.path = relative_path(s.path, file);
     }
     return copy;
 }
@@ -396,7 +479,8 @@ void Document::add_source(const QString& path) {
             GARLAND_TRY(source, open_source(name, opening));
             const SourceFacts& f = source->facts();
             PoseCache cache(std::size_t(64) << 20); // nothing of it is needed again
-            const Sampler sampler(source, make_clock(f.first, f.last, f.first, Rate{}, Join::frame_for_frame, Rate{}), {}, PoseCache::new_serial(), &cache);
+            const Sampler sampler(source, make_clock(f.first, f.last, f.first, Rate{}, Join::frame_for_frame, Rate{}),
+                                  {}, PoseCache::new_serial(), &cache);
             GARLAND_TRY(motion, motion_box(sampler, 12, measuring));
             return Gathered{source, motion.box};
         },
@@ -431,7 +515,8 @@ void Document::replace_source(SourceId id, const QString& path) {
             taken.water.reset();
             taken.shapes.clear();
             std::optional<std::pair<std::int64_t, std::int64_t>> before;
-            if (const auto was = sources_.find(id); was != sources_.end()) before.emplace(was->second.source->facts().first, was->second.source->facts().last);
+            if (const auto was = sources_.find(id); was != sources_.end())
+                before.emplace(was->second.source->facts().first, was->second.source->facts().last);
             opened_source(id, opened_as(taken), std::move(result));
             const auto now = sources_.find(id);
             edit(tr("Use %1").arg(QFileInfo(path).fileName()), [&](Project& p) -> Result<void> {
@@ -439,7 +524,8 @@ void Document::replace_source(SourceId id, const QString& path) {
                 *p.source(id) = taken;
                 if (before && now != sources_.end()) { // timings that nobody changed go along
                     const SourceFacts& f = now->second.source->facts();
-                    const SourceClock then = clock_of(was, before->first, before->second, p.settings.rate), here = clock_of(taken, f.first, f.last, p.settings.rate);
+                    const SourceClock then = clock_of(was, before->first, before->second, p.settings.rate),
+                                      here = clock_of(taken, f.first, f.last, p.settings.rate);
                     const std::string words = follow_source(p, id, then, here).words(p, here);
                     if (!words.empty()) emit hint(QString::fromStdString(words));
                 }
@@ -455,7 +541,8 @@ void Document::fast_copy(SourceId id, const FastCopyOrder& order) {
     const auto open = sources_.find(id);
     if (open == sources_.end()) return;
     const auto job = jobs_.start<FastCopyDone>(
-        this, tr("Copying"), [source = open->second.source, order](Progress& p) { return make_fast_copy(*source, order, p); },
+        this, tr("Copying"),
+        [source = open->second.source, order](Progress& p) { return make_fast_copy(*source, order, p); },
         [this, id, generation = generation_](Result<FastCopyDone> done) {
             if (!done) {
                 if (done.error().code != ErrorCode::cancelled) emit problem(done.error());

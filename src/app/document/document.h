@@ -4,9 +4,9 @@
 #include "app/jobs/jobs.h"
 #include "core/project/edits.h"
 #include "core/project/show.h"
-#include "io/fast_copy.h"
-#include "io/open_project.h"
-#include "io/project_file.h"
+#include "io/handoff/fast_copy.h"
+#include "io/project/open_project.h"
+#include "io/project/project_file.h"
 
 #include <QObject>
 #include <QString>
@@ -42,22 +42,25 @@ class Document : public QObject {
     void end_merge(); // the next edit starts a step of its own
 
     void start_new();
-    void open(const QString& path);                        // in the background; opened() or problem() follows
-    // A project that was kept when a program ended without saving it: as it was then, unsaved. path: where it belongs, or "".
+    void open(const QString& path); // in the background; opened() or problem() follows
+    // A project that was kept when a program ended without saving it: as it was then, unsaved. path: where it belongs,
+    // or "".
     void open_recovered(const Project& project, const QString& path);
-    bool save(const QString& path);                        // false: problem() was sent, the file on disk is as it was
-    // The same with the error in hand; changed, where another program has written the file since it was opened or saved here.
+    bool save(const QString& path); // false: problem() was sent, the file on disk is as it was
+    // The same with the error in hand; changed, where another program has written the file since it was opened or saved
+    // here.
     Result<void> try_save(const QString& path, bool over_changes = false);
     bool changed_on_disk() const; // somebody else wrote the project's file, or removed it
     // Asked before an opened project takes the place of one that was edited meanwhile; not set: it does.
     void set_may_discard(std::function<bool()> ask) { may_discard_ = std::move(ask); }
-    // Paths of sources are absolute in memory, so that an undone edit means the same file wherever the project was saved
-    // meanwhile; this one has them as they are written into `path`.
+    // Paths of sources are absolute in memory, so that an undone edit means the same file wherever the project was
+    // saved meanwhile; this one has them as they are written into `path`.
     Project as_saved(const QString& path) const;
-    quint64 edits() const { return edits_; } // made since the program began; for those who keep copies
-    void add_source(const QString& path);                  // in the background
-    void add_shapes(const QStringList& paths);             // in the background: one source of hand-made meshes
+    quint64 edits() const { return edits_; }   // made since the program began; for those who keep copies
+    void add_source(const QString& path);      // in the background
+    void add_shapes(const QStringList& paths); // in the background: one source of hand-made meshes
     void add_water(const WaterSpec& water);
+    void add_sound(const QString& path);                   // in the background
     void replace_source(SourceId id, const QString& path); // keeps all rules
     // Writes a fast copy of a source and takes it in its place, in the background; its frames keep their numbers.
     void fast_copy(SourceId id, const FastCopyOrder& order);
@@ -80,6 +83,8 @@ class Document : public QObject {
     void rebuild();
     void learn_ground();
     void learn_motion();
+    void take_drive_ground(const OpenSources& learned);
+    void open_changed_sounds();
     // What a source was opened from: when an edit changes it, it is opened again.
     struct OpenedAs {
         std::string path;
@@ -94,7 +99,8 @@ class Document : public QObject {
     void opened_source(SourceId id, const OpenedAs& as, Result<SourcePtr> source);
     // add: puts the source into the project; it gets the next id.
     void add_opened(const QString& title, const SourcePtr& source, const std::function<void(Project&)>& add);
-    void reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing, const ProjectStamp& stamp = {});
+    void reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing,
+               const ProjectStamp& stamp = {});
     void reopen_all();
 
     Jobs& jobs_;
@@ -109,7 +115,8 @@ class Document : public QObject {
         std::optional<Imath::Box3f> box;
     };
     std::map<SourceId, Motion> motions_;
-    std::set<std::uint64_t> told_; // serials of sources whose trouble as carriers was told
+    std::set<std::string> told_words_; // trouble of zones and sounds that was told
+    std::set<std::uint64_t> told_;     // serials of sources whose trouble as carriers was told
     std::vector<MissingSource> missing_;
     ShowPtr show_;
     QUndoStack undo_;

@@ -22,7 +22,7 @@ class TwinWatch : public QObject {
     static constexpr int frames = 48; // sampled
 
     explicit TwinWatch(Document& document, QObject* parent = nullptr);
-    const TwinsNow& now() const { return now_; } // as last found
+    const TwinsNow& now() const { return now_; }                // as last found
     bool current() const { return about_ == document_.show(); } // found for what the project is now
     const TwinState* of(ArrangementId id) const;
 

@@ -65,7 +65,8 @@ void Viewing::play_across_wrap() {
 
 void Viewing::shuttle(int direction) {
     const double pace = playing() && pace_ * direction > 0 ? std::clamp(pace_ * 2, -8.0, 8.0) : direction;
-    if (direction < 0 && frame_ <= static_cast<double>(document_.project().settings.range.first)) set_frame(static_cast<double>(document_.project().settings.range.last));
+    if (direction < 0 && frame_ <= static_cast<double>(document_.project().settings.range.first))
+        set_frame(static_cast<double>(document_.project().settings.range.last));
     play(true);
     pace_ = pace;
     play_from_ = frame_;
@@ -91,7 +92,9 @@ void Viewing::play(bool on) {
 void Viewing::tick() {
     const FrameRange range = part_.value_or(document_.project().settings.range);
     const double passed =
-        std::floor(document_.project().settings.rate.frames_in(Seconds(static_cast<double>(clock_.elapsed()) / 1000)) * std::abs(pace_)) * (pace_ < 0 ? -1 : 1);
+        std::floor(document_.project().settings.rate.frames_in(Seconds(static_cast<double>(clock_.elapsed()) / 1000)) *
+                   std::abs(pace_)) *
+        (pace_ < 0 ? -1 : 1);
     const double count = static_cast<double>(range.count());
     double at = play_from_ + passed - static_cast<double>(range.first);
     at -= std::floor(at / count) * count;
@@ -141,6 +144,12 @@ void Viewing::look_through_camera(bool on) {
     emit view_changed();
 }
 
+void Viewing::hold_zones(bool on) {
+    if (on == zones_held_) return;
+    zones_held_ = on;
+    emit drawing_changed();
+}
+
 void Viewing::set_second_pose(std::optional<OutputFrame> frame) {
     if (frame == second_) return;
     second_ = frame;
@@ -184,7 +193,8 @@ void Viewing::finish_drawing(bool keep) {
         Arrangement* a = p.arrangement(id);
         if (!a) return {};
         if (is_carried(a->kind)) a->count = std::max(a->count, 1);
-        if (a->kind != ArrangementKind::curve) a->count = static_cast<int>(std::clamp<std::int64_t>(copies_in(*a), 1, copy_limit));
+        if (a->kind != ArrangementKind::curve)
+            a->count = static_cast<int>(std::clamp<std::int64_t>(copies_in(*a), 1, copy_limit));
         a->kind = ArrangementKind::curve;
         a->path = path;
         a->path_closed = false;

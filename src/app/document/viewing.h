@@ -11,7 +11,8 @@
 
 namespace garland {
 
-enum class ColourMode { look, source_frame, delay, speed, twins, spread };
+// level: what zones, pulses or sounds give at this moment.
+enum class ColourMode { look, source_frame, delay, speed, twins, spread, level };
 
 class Viewing : public QObject {
     Q_OBJECT
@@ -24,8 +25,8 @@ class Viewing : public QObject {
     void play(bool on);
     void shuttle(int direction); // 1 forward, −1 backward, at the rate; again: twice as fast, up to eight times
     double pace() const { return playing() ? pace_ : 0; }
-    // Plays the frames around the current copy's wrap over and over: the one at or after the playhead, or the one before
-    // it; the whole range where nothing wraps.
+    // Plays the frames around the current copy's wrap over and over: the one at or after the playhead, or the one
+    // before it; the whole range where nothing wraps.
     void play_across_wrap();
     std::optional<FrameRange> playing_part() const { return part_; } // of the range
 
@@ -48,7 +49,11 @@ class Viewing : public QObject {
     void draw_path(ArrangementId id);
     void add_drawn(const V3d& place); // in the scene
     void undo_drawn();
-    void finish_drawing(bool keep);   // keep: the arrangement becomes a curve along what was drawn
+    void finish_drawing(bool keep); // keep: the arrangement becomes a curve along what was drawn
+
+    // Whether zones can be taken by their handles in the Scene: while their tab is open.
+    bool zones_held() const { return zones_held_; }
+    void hold_zones(bool on);
 
     TwinWatch& twins() { return twins_; }
     const TwinWatch& twins() const { return twins_; }
@@ -63,7 +68,7 @@ class Viewing : public QObject {
     std::optional<OutputFrame> second_pose() const { return second_; }
     void set_second_pose(std::optional<OutputFrame> frame);
 
-    // The arrangement, timing and source that benches work on: those of the current copy.
+    // The arrangement, timing and source that panels work on: those of the current copy.
     ArrangementId arrangement() const;
     TimingId timing() const;
     SourceId source() const;
@@ -93,6 +98,7 @@ class Viewing : public QObject {
     SpreadId shown_spread_;
     ColourMode colour_before_ = ColourMode::look;
     std::vector<V3d> drawn_;
+    bool zones_held_ = false;
     TwinWatch twins_;
     QTimer timer_;
     QElapsedTimer clock_;

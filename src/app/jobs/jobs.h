@@ -79,9 +79,11 @@ class Jobs : public QObject {
         });
         return job.get();
     }
-    void stop(); // cancels all and waits until their work has ended; nothing is delivered to receivers that are gone by then
+    void
+    stop(); // cancels all and waits until their work has ended; nothing is delivered to receivers that are gone by then
     int running() const { return static_cast<int>(jobs_.size()); }
-    // Everything that works for the project that is going away: its answers would land in another one. What writes goes on.
+    // Everything that works for the project that is going away: its answers would land in another one. What writes goes
+    // on.
     void drop_all();
     std::vector<QPointer<Job>> writing() const;
 

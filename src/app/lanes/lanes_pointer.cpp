@@ -89,7 +89,8 @@ void LanesView::end_drag(bool put_back) {
 void LanesView::step_row(std::int64_t by, bool add) {
     if (order_.empty()) return;
     const std::int64_t now = row_of_copy(viewing_.current_copy());
-    const std::int64_t row = std::clamp<std::int64_t>(now + by, 0, static_cast<std::int64_t>(order_.size()) - 1), copy = copy_of_row(row);
+    const std::int64_t row = std::clamp<std::int64_t>(now + by, 0, static_cast<std::int64_t>(order_.size()) - 1),
+                       copy = copy_of_row(row);
     if (add) {
         std::set<std::int64_t> all = viewing_.selection();
         if (now >= 0) all.insert(copy_of_row(now));
@@ -119,7 +120,9 @@ void LanesView::keyPressEvent(QKeyEvent* event) {
     switch (event->key()) {
     case Qt::Key_Up: return step_row(-1, add);
     case Qt::Key_Down: return step_row(1, add);
-    case Qt::Key_Delete: return set_nudges(viewing_.selection(), [](double) { return 0.0; }, tr("Clear the nudges of the selected copies"), {});
+    case Qt::Key_Delete:
+        return set_nudges(viewing_.selection(), [](double) { return 0.0; },
+                          tr("Clear the nudges of the selected copies"), {});
     default: QWidget::keyPressEvent(event);
     }
 }
@@ -159,7 +162,7 @@ double LanesView::nudge_of(std::int64_t copy) const {
 }
 
 void LanesView::set_nudges(const std::set<std::int64_t>& copies, const std::function<double(double)>& change,
-                          const QString& words, const QString& merge) {
+                           const QString& words, const QString& merge) {
     const ShowPtr show = document_.show();
     document_.edit(
         words,

@@ -26,9 +26,10 @@ LanesView::LanesView(Document& document, Viewing& viewing, QWidget* parent)
     row->setSpacing(8);
     row->addWidget(make_label(tr("Lanes"), "heading"));
     row->addWidget(make_label(tr("sorted by"), "muted"));
-    sort_box_ =
-        make_choice({tr("order"), tr("place, x"), tr("height"), tr("place, z"), tr("delay"), tr("speed"), tr("size"), tr("turn"), tr("likeness"), tr("pose now")}, tr("Sort rows by"),
-                    tr("In which order the copies' rows stand"), [this](int i) { set_sort(static_cast<LaneSort>(i)); });
+    sort_box_ = make_choice({tr("order"), tr("place, x"), tr("height"), tr("place, z"), tr("delay"), tr("speed"),
+                             tr("size"), tr("turn"), tr("likeness"), tr("pose now")},
+                            tr("Sort rows by"), tr("In which order the copies' rows stand"),
+                            [this](int i) { set_sort(static_cast<LaneSort>(i)); });
     row->addWidget(sort_box_);
     fit_button_ = new QToolButton;
     fit_button_->setObjectName("segment");
@@ -62,7 +63,8 @@ LanesView::LanesView(Document& document, Viewing& viewing, QWidget* parent)
     });
     connect(&viewing_, &Viewing::selection_changed, this, [this] {
         const ArrangementId now = viewing_.arrangement();
-        if (now != shown_arrangement_ && viewing_.selection().empty()) show_copy(viewing_.current_copy()); // chosen by name elsewhere
+        if (now != shown_arrangement_ && viewing_.selection().empty())
+            show_copy(viewing_.current_copy()); // chosen by name elsewhere
         shown_arrangement_ = now;
         update();
     });
@@ -226,6 +228,24 @@ void LanesView::render() {
                 p.drawEllipse(QPointF(static_cast<double>(x) / ratio, y - 0.5), bead, bead);
             }
         }
+        paint_visits(p, *a, index, frames, ratio, y);
+    }
+}
+
+// Where a copy is entered by what plays it, and left again: a wedge that points into the visit, and a bar at its end.
+void LanesView::paint_visits(QPainter& p, const ArrangementShow& a, std::size_t index,
+                             const std::vector<double>& frames, double ratio, double y) const {
+    const CopyPlaying* playing = a.clocks.playing();
+    if (!playing || frames.size() < 2) return;
+    const double high = std::min(3.4, layout_.row_pixels() * 0.36),
+                 step = (frames.back() - frames.front()) / static_cast<double>(frames.size() - 1);
+    const double delay = a.clocks[index].delay;
+    auto x_of = [&](double t) { return (t + delay - frames.front()) / step / ratio; };
+    for (const CopyPlaying::Visit& visit : playing->visits(a.clocks.played(index))) {
+        const double from = x_of(visit.from), to = x_of(visit.to);
+        if (std::isfinite(from))
+            p.drawPolygon(QPolygonF({QPointF(from, y - high), QPointF(from + 1.6 * high, y), QPointF(from, y + high)}));
+        if (std::isfinite(to)) p.drawRect(QRectF(to - 1, y - high, 2, 2 * high));
     }
 }
 

@@ -2,12 +2,13 @@
 #pragma once
 
 #include "app/document/colouring.h"
-#include "app/widgets/draggable.h"
 #include "app/lanes/lanes_layout.h"
 #include "app/lanes/row_order.h"
+#include "app/widgets/draggable.h"
 
 #include <QComboBox>
 #include <QImage>
+#include <QLabel>
 #include <QScrollBar>
 #include <QToolButton>
 #include <QWidget>
@@ -21,7 +22,7 @@ class LanesView : public QWidget, public Draggable {
     const LanesLayout& layout_now() const { return layout_; }
     std::int64_t copy_of_row(std::int64_t row) const { return order_.at(static_cast<std::size_t>(row)); }
     std::int64_t row_of_copy(std::int64_t copy) const;
-    void restyle() { refresh(); } // after a change of look
+    void restyle() { refresh(); }         // after a change of look
     bool stale() const { return stale_; } // an edit has not been drawn yet
     void set_fit(bool fit);
     void set_sort(LaneSort sort);
@@ -49,7 +50,10 @@ class LanesView : public QWidget, public Draggable {
     void paint_beats(QPainter& p) const;
     void refresh(); // after the document changed
     void sort_rows();
-    void render(); // the rows' picture
+    void render();
+    void paint_visits(QPainter& p, const ArrangementShow& a, std::size_t index, const std::vector<double>& frames,
+                      double ratio,
+                      double y) const; // the rows' picture
     void update_scroll();
     void update_words();
     void go_to(double x); // sets the output frame

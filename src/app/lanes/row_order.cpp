@@ -17,7 +17,8 @@ void by_likeness(const Show& show, std::vector<double>& value) {
     const FrameRange range = show.settings.range;
     std::vector<double> frames(samples);
     for (std::size_t k = 0; k < samples; ++k) {
-        frames[k] = static_cast<double>(range.first) + (static_cast<double>(k) + 0.5) / samples * static_cast<double>(range.count() - 1);
+        frames[k] = static_cast<double>(range.first) +
+                    (static_cast<double>(k) + 0.5) / samples * static_cast<double>(range.count() - 1);
     }
     std::vector<double> shown(value.size() * samples);
     for (const ArrangementShow& a : show.arrangements) {
@@ -26,16 +27,19 @@ void by_likeness(const Show& show, std::vector<double>& value) {
             for (std::size_t i = from; i < to; ++i) {
                 row_of(a, i, frames, row);
                 double* out = &shown[static_cast<std::size_t>(a.number(i)) * samples];
-                for (std::size_t k = 0; k < samples; ++k) out[k] = row[k].has(mark_absent) ? a.clock.first.value - 1 : row[k].source;
+                for (std::size_t k = 0; k < samples; ++k)
+                    out[k] = row[k].has(mark_absent) ? a.clock.first.value - 1 : row[k].source;
             }
         });
     }
     double mean[samples] = {};
-    for (std::size_t i = 0; i < shown.size(); ++i) mean[i % samples] += shown[i] / static_cast<double>(std::max<std::size_t>(value.size(), 1));
+    for (std::size_t i = 0; i < shown.size(); ++i)
+        mean[i % samples] += shown[i] / static_cast<double>(std::max<std::size_t>(value.size(), 1));
     double spread[samples][samples] = {};
     for (std::size_t i = 0; i < value.size(); ++i) {
         for (std::size_t k = 0; k < samples; ++k) {
-            for (std::size_t l = 0; l <= k; ++l) spread[k][l] += (shown[i * samples + k] - mean[k]) * (shown[i * samples + l] - mean[l]);
+            for (std::size_t l = 0; l <= k; ++l)
+                spread[k][l] += (shown[i * samples + k] - mean[k]) * (shown[i * samples + l] - mean[l]);
         }
     }
     double axis[samples];
@@ -66,7 +70,8 @@ std::vector<std::int64_t> row_order(const Show& show, LaneSort sort, OutputFrame
         by_likeness(show, value);
     } else {
         for (const ArrangementShow& a : show.arrangements) {
-            const std::vector<CopyMoment> moments = sort == LaneSort::now ? moments_at(a, at) : std::vector<CopyMoment>{};
+            const std::vector<CopyMoment> moments =
+                sort == LaneSort::now ? moments_at(a, at) : std::vector<CopyMoment>{};
             for (std::size_t i = 0; i < a.clocks.size(); ++i) {
                 double& v = value[static_cast<std::size_t>(a.number(i))];
                 switch (sort) {
@@ -83,7 +88,9 @@ std::vector<std::int64_t> row_order(const Show& show, LaneSort sort, OutputFrame
             }
         }
     }
-    std::stable_sort(order.begin(), order.end(), [&](std::int64_t x, std::int64_t y) { return value[static_cast<std::size_t>(x)] < value[static_cast<std::size_t>(y)]; });
+    std::stable_sort(order.begin(), order.end(), [&](std::int64_t x, std::int64_t y) {
+        return value[static_cast<std::size_t>(x)] < value[static_cast<std::size_t>(y)];
+    });
     return order;
 }
 

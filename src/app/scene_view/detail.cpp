@@ -10,8 +10,8 @@ namespace garland {
 
 namespace {
 
-constexpr std::size_t worth_it = 600;   // indices; below that the full mesh is light enough
-constexpr std::size_t lightest = 36;    // indices of the lightest level
+constexpr std::size_t worth_it = 600; // indices; below that the full mesh is light enough
+constexpr std::size_t lightest = 36;  // indices of the lightest level
 constexpr std::size_t most_probes = 256;
 constexpr std::size_t around = 12; // triangles looked at for each probe
 
@@ -26,7 +26,8 @@ struct Middles { // of triangles, as nanoflann asks for them
 };
 using MiddleTree = nanoflann::KDTreeSingleIndexAdaptor<nanoflann::L2_Simple_Adaptor<float, Middles>, Middles, 3>;
 
-// The place of a triangle nearest to p, as weights of its corners. C. Ericson, "Real-Time Collision Detection", 2005, 5.1.5.
+// The place of a triangle nearest to p, as weights of its corners. C. Ericson, "Real-Time Collision Detection",
+// 2005, 5.1.5.
 std::array<float, 3> nearest_on(const V3f& p, const V3f& a, const V3f& b, const V3f& c) {
     const V3f ab = b - a, ac = c - a, ap = p - a, bp = p - b, cp = p - c;
     const float d1 = ab.dot(ap), d2 = ac.dot(ap), d3 = ab.dot(bp), d4 = ac.dot(bp), d5 = ab.dot(cp), d6 = ac.dot(cp);
@@ -47,10 +48,12 @@ std::array<float, 3> nearest_on(const V3f& p, const V3f& a, const V3f& b, const 
     return {va / all, vb / all, vc / all};
 }
 
-std::vector<Probe> probes_of(const std::vector<V3f>& points, const std::vector<std::uint32_t>& full, const std::uint32_t* level, std::size_t count) {
+std::vector<Probe> probes_of(const std::vector<V3f>& points, const std::vector<std::uint32_t>& full,
+                             const std::uint32_t* level, std::size_t count) {
     Middles middles;
     middles.list.reserve(count / 3);
-    for (std::size_t t = 0; t + 2 < count; t += 3) middles.list.push_back((points[level[t]] + points[level[t + 1]] + points[level[t + 2]]) / 3.0f);
+    for (std::size_t t = 0; t + 2 < count; t += 3)
+        middles.list.push_back((points[level[t]] + points[level[t + 1]] + points[level[t + 2]]) / 3.0f);
     std::vector<Probe> out;
     if (middles.list.empty()) return out;
     const MiddleTree tree(3, middles, nanoflann::KDTreeSingleIndexAdaptorParams(16));
@@ -87,8 +90,11 @@ std::shared_ptr<DrawFaces> with_levels(const Pose& pose) {
     std::vector<std::uint32_t> last = full, next(full.size());
     while (last.size() > lightest) {
         const std::size_t wanted = std::max(last.size() / 6 * 3, lightest); // half of it, in whole triangles
-        std::size_t count = meshopt_simplify(next.data(), last.data(), last.size(), &pose.points[0].x, pose.points.size(), sizeof(V3f), wanted, 1.0f, 0, nullptr);
-        if (count > wanted * 3 / 2) count = meshopt_simplifySloppy(next.data(), last.data(), last.size(), &pose.points[0].x, pose.points.size(), sizeof(V3f), wanted, 1e9f, nullptr);
+        std::size_t count = meshopt_simplify(next.data(), last.data(), last.size(), &pose.points[0].x,
+                                             pose.points.size(), sizeof(V3f), wanted, 1.0f, 0, nullptr);
+        if (count > wanted * 3 / 2)
+            count = meshopt_simplifySloppy(next.data(), last.data(), last.size(), &pose.points[0].x, pose.points.size(),
+                                           sizeof(V3f), wanted, 1e9f, nullptr);
         if (count == 0 || count > last.size() * 9 / 10) break;
         last.assign(next.begin(), next.begin() + static_cast<std::ptrdiff_t>(count));
         out->levels.push_back({out->indices.size(), count, probes_of(pose.points, full, last.data(), count)});
@@ -103,7 +109,8 @@ std::vector<float> level_errors(const DrawFaces& faces, const std::vector<V3f>& 
     for (const DrawFaces::Level& level : faces.levels) {
         float most = 0;
         for (const Probe& p : level.probes) {
-            const V3f there = points[p.corners[0]] * p.weights[0] + points[p.corners[1]] * p.weights[1] + points[p.corners[2]] * p.weights[2];
+            const V3f there = points[p.corners[0]] * p.weights[0] + points[p.corners[1]] * p.weights[1] +
+                              points[p.corners[2]] * p.weights[2];
             most = std::max(most, (there - points[p.point]).length());
         }
         out.push_back(out.empty() ? 0 : std::max(out.back(), most * 1.5f)); // a lighter level is never nearer

@@ -17,8 +17,8 @@ struct Probe {
     std::array<float, 3> weights{};
 };
 
-// Triangles of one set of faces, and lighter levels of them over the same points (meshoptimizer's simplification: quadric error
-// metrics, M. Garland and P. Heckbert, 1997).
+// Triangles of one set of faces, and lighter levels of them over the same points (meshoptimizer's simplification:
+// quadric error metrics, M. Garland and P. Heckbert, 1997).
 struct DrawFaces {
     std::shared_ptr<const Faces> faces; // kept, so that its address stays its own
     std::vector<std::uint32_t> indices; // all levels one after another
@@ -32,8 +32,8 @@ struct DrawFaces {
 // Built over one pose's points; good for every pose with the same faces.
 std::shared_ptr<DrawFaces> with_levels(const Pose& pose);
 
-// For every level, how far it is from the full mesh in a pose of these points: the largest distance of its probes, and half as
-// much again, since they are a sample; in the pose's own units. 0 for the full mesh.
+// For every level, how far it is from the full mesh in a pose of these points: the largest distance of its probes, and
+// half as much again, since they are a sample; in the pose's own units. 0 for the full mesh.
 std::vector<float> level_errors(const DrawFaces& faces, const std::vector<V3f>& points);
 
 // The lightest level whose error is at most `allowed`.

@@ -35,7 +35,8 @@ float puff_opacity(float strength) {
     return 1 - std::exp(-strength / 4);
 }
 
-std::vector<Puff> sorted_puffs(const std::vector<PuffCopy>& copies, const V3d& eye, const V3d& forward, const V3f& rose, std::size_t most) {
+std::vector<Puff> sorted_puffs(const std::vector<PuffCopy>& copies, const V3d& eye, const V3d& forward, const V3f& rose,
+                               std::size_t most) {
     std::size_t all = 0;
     for (const PuffCopy& c : copies) all += c.dots->places.size();
     const std::size_t step = std::max<std::size_t>(1, (all + most - 1) / std::max<std::size_t>(most, 1));
@@ -47,9 +48,12 @@ std::vector<Puff> sorted_puffs(const std::vector<PuffCopy>& copies, const V3d& e
         const float size = std::max({copy.size.x, copy.size.y, copy.size.z});
         for (std::size_t i = 0; i < c.dots->places.size(); i += step) {
             const V3f p = c.dots->places[i] * copy.size;
-            const V3f at = V3f(p.x * copy.cosine + p.z * copy.sine, p.y, p.z * copy.cosine - p.x * copy.sine) + copy.position;
+            const V3f at =
+                V3f(p.x * copy.cosine + p.z * copy.sine, p.y, p.z * copy.cosine - p.x * copy.sine) + copy.position;
             const V3f colour = c.colour * (1 - 0.6f * c.selected) + rose * (0.6f * c.selected);
-            out.push_back({{at.x, at.y, at.z}, c.dots->cell * size * wider * 1.3f, {colour.x, colour.y, colour.z, puff_opacity(c.dots->strength[i])},
+            out.push_back({{at.x, at.y, at.z},
+                           c.dots->cell * size * wider * 1.3f,
+                           {colour.x, colour.y, colour.z, puff_opacity(c.dots->strength[i])},
                            static_cast<float>((V3d(at) - eye) ^ forward)});
         }
     }
@@ -59,7 +63,8 @@ std::vector<Puff> sorted_puffs(const std::vector<PuffCopy>& copies, const V3d& e
 
 bool PuffPainter::create() {
     initializeOpenGLFunctions();
-    if (!program_.addShaderFromSourceCode(QOpenGLShader::Vertex, puff_vertex) || !program_.addShaderFromSourceCode(QOpenGLShader::Fragment, puff_fragment) || !program_.link()) {
+    if (!program_.addShaderFromSourceCode(QOpenGLShader::Vertex, puff_vertex) ||
+        !program_.addShaderFromSourceCode(QOpenGLShader::Fragment, puff_fragment) || !program_.link()) {
         return false;
     }
     glGenBuffers(1, &buffer_);

@@ -1,4 +1,5 @@
-// Volumes on the Scene: each cell a soft, see-through disc that faces the eye, drawn from far to near over what is solid.
+// Volumes on the Scene: each cell a soft, see-through disc that faces the eye, drawn from far to near over what is
+// solid.
 #pragma once
 
 #include "app/scene_view/orbit.h"
@@ -27,12 +28,13 @@ struct Puff {
     float depth;     // along the view: larger is farther
 };
 
-// The cells of all copies, the farthest first; every so many of a copy's cells are left out where there would be more than
-// `most`, and the others grow.
-std::vector<Puff> sorted_puffs(const std::vector<PuffCopy>& copies, const V3d& eye, const V3d& forward, const V3f& rose, std::size_t most);
+// The cells of all copies, the farthest first; every so many of a copy's cells are left out where there would be more
+// than `most`, and the others grow.
+std::vector<Puff> sorted_puffs(const std::vector<PuffCopy>& copies, const V3d& eye, const V3d& forward, const V3f& rose,
+                               std::size_t most);
 
-// How much of what is behind a cell's middle it hides, for its strength (0 … 1 of the densest): light goes down by e for
-// every four cells of the densest passed (J. Beer and P. Bouguer's law).
+// How much of what is behind a cell's middle it hides, for its strength (0 … 1 of the densest): light goes down by e
+// for every four cells of the densest passed (J. Beer and P. Bouguer's law).
 float puff_opacity(float strength);
 
 class PuffPainter : protected QOpenGLExtraFunctions {

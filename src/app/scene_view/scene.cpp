@@ -8,8 +8,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 #include <limits>
+#include <map>
 #include <numbers>
 
 namespace garland {
@@ -47,19 +47,22 @@ std::shared_ptr<const DrawFaces> SceneMaker::draw_faces(const Pose& pose) {
 }
 
 namespace {
-// Particles as round dots of their own size (the attribute `size` is how wide they are), or of a size by how many share the box.
+// Particles as round dots of their own size (the attribute `size` is how wide they are), or of a size by how many share
+// the box.
 void add_dots(const Pose& pose, DrawPose& out) {
     const std::size_t n = pose.points.size();
     const Attribute* size = find_scalar(pose, "size");
     const V3f box = n == 0 ? V3f(0) : bounds(pose).size();
-    const float usual = std::max({box.x, box.y, box.z, 1e-3f}) / 240 / std::clamp(std::cbrt(static_cast<float>(n) / 20'000), 1.0f, 8.0f);
+    const float usual = std::max({box.x, box.y, box.z, 1e-3f}) / 240 /
+                        std::clamp(std::cbrt(static_cast<float>(n) / 20'000), 1.0f, 8.0f);
     const bool coloured = pose.colours.size() == n;
     out.dot_order = even_order(n);
     out.dots.reserve(n);
     for (const std::uint32_t i : out.dot_order) {
         const V3f& p = pose.points[i];
         DrawDot dot{{p.x, p.y, p.z}, size ? 0.5f * size->values[i] : usual, {255, 255, 255, 255}};
-        for (int k = 0; k < 3 && coloured; ++k) dot.colour[k] = static_cast<std::uint8_t>(std::lround(std::clamp(pose.colours[i][k], 0.0f, 1.0f) * 255));
+        for (int k = 0; k < 3 && coloured; ++k)
+            dot.colour[k] = static_cast<std::uint8_t>(std::lround(std::clamp(pose.colours[i][k], 0.0f, 1.0f) * 255));
         out.dots.push_back(dot);
     }
 }
@@ -91,10 +94,13 @@ std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& shown) {
         out->puffs.strength.resize(kept);
     }
     out->coloured = pose->colours.size() == pose->points.size();
-    if (dots) out->box = {out->box.min - V3f(out->dots.empty() ? 0 : out->dots[0].radius), out->box.max + V3f(out->dots.empty() ? 0 : out->dots[0].radius)};
+    if (dots)
+        out->box = {out->box.min - V3f(out->dots.empty() ? 0 : out->dots[0].radius),
+                    out->box.max + V3f(out->dots.empty() ? 0 : out->dots[0].radius)};
     const std::vector<V3f> normals = dots ? std::vector<V3f>(pose->points.size(), V3f(0))
-                                     : pose->normals.size() == pose->points.size() ? pose->normals
-                                                                                   : point_normals(pose->points, *pose->faces);
+                                     : pose->normals.size() == pose->points.size()
+                                         ? pose->normals
+                                         : point_normals(pose->points, *pose->faces);
     if (out->coloured && !pose->colours.empty()) {
         V3f sum(0);
         for (const V3f& c : pose->colours) sum += c;
@@ -260,7 +266,8 @@ Result<std::shared_ptr<Scene>> SceneMaker::one(const ShowPtr& show, OutputFrame 
             scene->copies.push_back(copy);
         }
     }
-    std::sort(scene->copies.begin(), scene->copies.end(), [](const SceneCopy& x, const SceneCopy& y) { return x.number < y.number; });
+    std::sort(scene->copies.begin(), scene->copies.end(),
+              [](const SceneCopy& x, const SceneCopy& y) { return x.number < y.number; });
     return scene;
 }
 
@@ -285,7 +292,8 @@ float hit_mesh(const DrawPose& pose, const V3f& from, const V3f& along) {
     float best = std::numeric_limits<float>::infinity();
     for (const DrawDot& dot : pose.dots) { // a ball
         const V3f to = V3f(dot.place[0], dot.place[1], dot.place[2]) - from;
-        const float squared = along.length2(), half = to.dot(along), inside = half * half - squared * (to.length2() - dot.radius * dot.radius);
+        const float squared = along.length2(), half = to.dot(along),
+                    inside = half * half - squared * (to.length2() - dot.radius * dot.radius);
         if (inside < 0) continue;
         const float d = (half - std::sqrt(inside)) / squared;
         if (d > 0) best = std::min(best, d);

@@ -30,12 +30,13 @@ struct DrawDot {
 struct DrawPose {
     std::vector<DrawVertex> vertices;
     std::shared_ptr<const DrawFaces> faces;
-    std::vector<float> errors;  // of each level of the faces, own units; see detail.h
-    std::vector<DrawDot> dots;  // of particles, in an order of which any beginning is spread evenly; in place of triangles
+    std::vector<float> errors; // of each level of the faces, own units; see detail.h
+    std::vector<DrawDot>
+        dots; // of particles, in an order of which any beginning is spread evenly; in place of triangles
     std::vector<std::uint32_t> dot_order; // which particle each dot is
     Imath::Box3f box;
-    VolumeDots puffs;    // of a volume: its cells, drawn see-through in place of the triangles (which are picked)
-    V3f colour{1, 1, 1}; // of all its points, on average
+    VolumeDots puffs;         // of a volume: its cells, drawn see-through in place of the triangles (which are picked)
+    V3f colour{1, 1, 1};      // of all its points, on average
     std::uint64_t serial = 0; // names it on the graphics side; never reused
     std::weak_ptr<const Pose> pose;
     bool coloured = false;
@@ -62,8 +63,8 @@ struct Scene {
     std::shared_ptr<const Scene> second;
     double gap_most = 0, gap_rms = 0; // of `second`: between points of copies seen in both, scene units
     bool gap_known = false;           // false: no copy has the same points in both
-    // The box of all copies, in scene units; empty without any. motion: the box of a copy's source over its whole motion, where that
-    // is known (otherwise null: of the pose shown).
+    // The box of all copies, in scene units; empty without any. motion: the box of a copy's source over its whole
+    // motion, where that is known (otherwise null: of the pose shown).
     Imath::Box3d box(const std::function<const Imath::Box3f*(const SceneCopy&)>& motion = {}) const;
 };
 using ScenePtr = std::shared_ptr<const Scene>;
@@ -72,7 +73,8 @@ using ScenePtr = std::shared_ptr<const Scene>;
 class SceneMaker {
   public:
     // second: lay that frame's poses over them.
-    Result<ScenePtr> make(const ShowPtr& show, OutputFrame frame, std::optional<OutputFrame> second, Progress& progress);
+    Result<ScenePtr> make(const ShowPtr& show, OutputFrame frame, std::optional<OutputFrame> second,
+                          Progress& progress);
 
   private:
     Result<std::shared_ptr<Scene>> one(const ShowPtr& show, OutputFrame frame, Progress& progress);

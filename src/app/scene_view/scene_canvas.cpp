@@ -7,12 +7,13 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <cmath>
+#include <utility>
 
 namespace garland {
 
 // ---- the canvas ----------------------------------------------------------------------------------------------------
 
-SceneCanvas::SceneCanvas(SceneView& view) : QOpenGLWidget(&view), view_(view) {
+SceneCanvas::SceneCanvas(SceneView& view) : QOpenGLWidget(&view), view_(view), zones_(view.document(), view.viewing()) {
     QSurfaceFormat format;
     format.setVersion(3, 3);
     format.setProfile(QSurfaceFormat::CoreProfile);
@@ -78,11 +79,14 @@ SceneCanvas::PaintRules SceneCanvas::rules(const ScenePtr& scene) const {
     Document& document = view_.document();
     const Colouring now(*document.show(), view_.viewing(), document.project());
     const bool fits = !scene || scene->show == document.show(); // an edit whose poses are still being made
-    return {now, fits ? std::nullopt : std::optional<Colouring>(std::in_place, *scene->show, view_.viewing(), document.project()),
+    return {now,
+            fits ? std::nullopt
+                 : std::optional<Colouring>(std::in_place, *scene->show, view_.viewing(), document.project()),
             Ramp::get(now.legend().cyclic ? RampKind::cyclic : RampKind::sequential), scene};
 }
 
-SceneGpu::View SceneCanvas::picture(const ScenePtr& scene, const SceneMarks& marks, std::function<CopyPaint(const SceneCopy&)> paint) const {
+SceneGpu::View SceneCanvas::picture(const ScenePtr& scene, const SceneMarks& marks,
+                                    std::function<CopyPaint(const SceneCopy&)> paint) const {
     return {scene.get(), &view_.orbit(), QSizeF(size()), devicePixelRatioF(), &tokens(), &marks, std::move(paint)};
 }
 
@@ -97,7 +101,8 @@ void SceneCanvas::paintGL() {
     const SceneMarks marks = view_.marks();
     QElapsedTimer clock;
     clock.start();
-    const auto drawn = gpu_->draw(picture(scene, marks, [&](const SceneCopy& c) { return paint_of(c, how); }), view_.moving());
+    const auto drawn =
+        gpu_->draw(picture(scene, marks, [&](const SceneCopy& c) { return paint_of(c, how); }), view_.moving());
     view_.set_drawn(drawn, clock.nsecsElapsed() / 1000);
 }
 
@@ -145,11 +150,19 @@ void SceneCanvas::resizeEvent(QResizeEvent* event) {
 
 void SceneCanvas::mousePressEvent(QMouseEvent* event) {
     press_ = last_ = event->position();
-    moved_ = false;
+    moved_ = ended_ = false;
     pressed_view_ = view_.orbit().camera;
+    const Viewing& viewing = view_.viewing();
+    if (event->button() == Qt::LeftButton && viewing.zones_held() && !viewing.drawing())
+        zones_.press(event->position(), view_.orbit(), size());
 }
 
 void SceneCanvas::end_drag(bool put_back) {
+    if (zones_.held()) {
+        zones_.end(put_back);
+        ended_ = true; // until the button is let go
+        return view_.redraw();
+    }
     if (!moved_ || !put_back) return;
     view_.orbit().camera = pressed_view_;
     view_.camera_moved();
@@ -157,10 +170,15 @@ void SceneCanvas::end_drag(bool put_back) {
 }
 
 void SceneCanvas::mouseMoveEvent(QMouseEvent* event) {
+    if (ended_) return;
     const QPointF d = event->position() - last_;
     if (!moved_ && (event->position() - press_).manhattanLength() < 4) return;
     moved_ = true;
     last_ = event->position();
+    if (zones_.held()) {
+        zones_.move(event->position(), event->modifiers() & Qt::ShiftModifier, view_.orbit(), size());
+        return view_.redraw();
+    }
     const bool slides = event->buttons() & Qt::RightButton ||
                         (event->buttons() & Qt::LeftButton && event->modifiers() & Qt::ShiftModifier);
     if (slides) {
@@ -173,6 +191,11 @@ void SceneCanvas::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void SceneCanvas::mouseReleaseEvent(QMouseEvent* event) {
+    if (std::exchange(ended_, false)) return;
+    if (zones_.held()) {
+        zones_.end(false);
+        return;
+    }
     if (moved_ || event->button() != Qt::LeftButton) return;
     if (view_.place_on_ground(event->position())) return;
     const ScenePtr scene = view_.scene();
@@ -261,7 +284,8 @@ void SceneLegend::show_text(const LegendText& text) {
 // Both ends beside each other.
 int SceneLegend::wanted_width() const {
     const QFontMetrics words(text_font(8));
-    return std::max({220, words.horizontalAdvance(text_.low) + words.horizontalAdvance(text_.high) + 44, words.horizontalAdvance(text_.title) + 24});
+    return std::max({220, words.horizontalAdvance(text_.low) + words.horizontalAdvance(text_.high) + 44,
+                     words.horizontalAdvance(text_.title) + 24});
 }
 
 void SceneLegend::paintEvent(QPaintEvent*) {

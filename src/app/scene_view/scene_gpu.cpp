@@ -39,7 +39,8 @@ bool SceneGpu::create() {
     };
     for (auto [program, vertex, fragment] :
          {std::tuple{&copies_, copies_vertex, copies_fragment}, std::tuple{&floor_, floor_vertex, floor_fragment},
-          std::tuple{&dots_program_, dots_vertex, dots_fragment}, std::tuple{&lines_, lines_vertex, lines_fragment}, std::tuple{&pattern_, pattern_vertex, pattern_fragment}}) {
+          std::tuple{&dots_program_, dots_vertex, dots_fragment}, std::tuple{&lines_, lines_vertex, lines_fragment},
+          std::tuple{&pattern_, pattern_vertex, pattern_fragment}}) {
         if (build(*program, vertex, fragment)) continue;
         why_ = QObject::tr("the graphics driver refused a shader: %1").arg(program->log());
         return false;
@@ -57,7 +58,8 @@ bool SceneGpu::create() {
     glBufferData(GL_ARRAY_BUFFER, sizeof solid, &solid, GL_STATIC_DRAW);
     const auto* name = reinterpret_cast<const char*>(glGetString(GL_RENDERER));
     const QString renderer = QString::fromLatin1(name ? name : "").toLower();
-    by_processor_ = renderer.contains("llvmpipe") || renderer.contains("softpipe") || renderer.contains("swrast") || renderer.contains("software");
+    by_processor_ = renderer.contains("llvmpipe") || renderer.contains("softpipe") || renderer.contains("swrast") ||
+                    renderer.contains("software");
     return true;
 }
 
@@ -99,7 +101,8 @@ unsigned SceneGpu::pose_buffer(const DrawPose& pose) {
     buffer.bytes = bytes;
     glGenBuffers(1, &buffer.id);
     glBindBuffer(GL_ARRAY_BUFFER, buffer.id);
-    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(bytes), dots ? static_cast<const void*>(pose.dots.data()) : pose.vertices.data(), GL_STATIC_DRAW);
+    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(bytes),
+                 dots ? static_cast<const void*>(pose.dots.data()) : pose.vertices.data(), GL_STATIC_DRAW);
     recent_.push_front(pose.serial);
     buffer.place = recent_.begin();
     pose_buffers_[pose.serial] = buffer;
@@ -157,9 +160,11 @@ void SceneGpu::draw_pattern(const GroundPattern& g, const QMatrix4x4& matrix) {
         pattern_shown_ = g.serial;
         glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA, g.side, g.side, 0, GL_RGBA, GL_UNSIGNED_BYTE, g.pixels.data());
         for (GLenum way : {GL_TEXTURE_WRAP_S, GL_TEXTURE_WRAP_T}) glTexParameteri(GL_TEXTURE_2D, way, GL_CLAMP_TO_EDGE);
-        for (GLenum filter : {GL_TEXTURE_MIN_FILTER, GL_TEXTURE_MAG_FILTER}) glTexParameteri(GL_TEXTURE_2D, filter, GL_LINEAR);
+        for (GLenum filter : {GL_TEXTURE_MIN_FILTER, GL_TEXTURE_MAG_FILTER})
+            glTexParameteri(GL_TEXTURE_2D, filter, GL_LINEAR);
     }
-    const float corners[] = {g.low_x, 0, g.low_z, 0, 0, g.high_x, 0, g.low_z, 1, 0, g.low_x, 0, g.high_z, 0, 1, g.high_x, 0, g.high_z, 1, 1};
+    const float corners[] = {g.low_x, 0, g.low_z,  0, 0, g.high_x, 0, g.low_z,  1, 0,
+                             g.low_x, 0, g.high_z, 0, 1, g.high_x, 0, g.high_z, 1, 1};
     glEnable(GL_BLEND);
     glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
     draw_textured(corners, matrix);
@@ -201,6 +206,20 @@ void SceneGpu::draw_lines(const SceneMarks& marks, const QMatrix4x4& matrix, con
         glDrawArrays(how, 0, static_cast<GLsizei>(line.size()));
     };
     for (const auto& cord : *marks.cords) strip(cord, GL_LINE_STRIP);
+    lines_.setUniformValue("paint", rgb(t.rose));
+    for (const auto& line : marks.zones.inner) strip(line, GL_LINE_STRIP);
+    lines_.setUniformValue("paint", rgb(t.dark ? t.rose.darker(190) : t.rose.lighter(150)));
+    for (const auto& line : marks.zones.outer) strip(line, GL_LINE_STRIP);
+    lines_.setUniformValue("paint", rgb(t.muted));
+    for (const auto& line : marks.zones.ways) strip(line, GL_LINE_STRIP);
+    if (!marks.zones.handles.empty()) {
+        lines_.setUniformValue("paint", rgb(t.text));
+        glDisable(GL_PROGRAM_POINT_SIZE);
+        glDisable(GL_DEPTH_TEST);
+        glPointSize(static_cast<float>(8 * ratio));
+        strip(marks.zones.handles, GL_POINTS);
+        glEnable(GL_DEPTH_TEST);
+    }
     if (marks.path.empty()) return;
     lines_.setUniformValue("paint", rgb(t.accent));
     glDisable(GL_PROGRAM_POINT_SIZE);
@@ -214,7 +233,9 @@ void SceneGpu::draw_lines(const SceneMarks& marks, const QMatrix4x4& matrix, con
 void SceneGpu::instance_attributes(std::size_t first) {
     glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
     const std::size_t base = first * sizeof(Instance);
-    auto attribute = [&](unsigned place, int width, std::size_t at) { glVertexAttribPointer(place, width, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + at)); };
+    auto attribute = [&](unsigned place, int width, std::size_t at) {
+        glVertexAttribPointer(place, width, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + at));
+    };
     attribute(3, 3, offsetof(Instance, position));
     attribute(4, 2, offsetof(Instance, turn));
     attribute(5, 4, offsetof(Instance, colour));
@@ -228,7 +249,8 @@ void SceneGpu::draw_solids(const Loaded& loaded) {
     glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
     glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
     instance_attributes(loaded.solids_first);
-    glVertexAttribPointer(2, 3, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(loaded.solids_first * sizeof(Instance) + offsetof(Instance, own)));
+    glVertexAttribPointer(2, 3, GL_FLOAT, GL_FALSE, sizeof(Instance),
+                          offset(loaded.solids_first * sizeof(Instance) + offsetof(Instance, own)));
     if (dots_ > 0 && loaded.solids > very_many) { // in a hurry: a dot each, straight from the instances
         for (unsigned i : {0u, 1u}) {
             glDisableVertexAttribArray(i);
@@ -245,7 +267,8 @@ void SceneGpu::draw_solids(const Loaded& loaded) {
     glVertexAttribDivisor(2, 1);
     glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, solid_buffer_);
     const bool few = loaded.solids > very_many;
-    glDrawElementsInstanced(GL_TRIANGLES, static_cast<GLsizei>((few ? few_faces : solid_faces) * 3), GL_UNSIGNED_BYTE, offset(few ? offsetof(Solid, few) : offsetof(Solid, faces)),
+    glDrawElementsInstanced(GL_TRIANGLES, static_cast<GLsizei>((few ? few_faces : solid_faces) * 3), GL_UNSIGNED_BYTE,
+                            offset(few ? offsetof(Solid, few) : offsetof(Solid, faces)),
                             static_cast<GLsizei>(loaded.solids));
     glVertexAttribDivisor(2, 0);
 }
@@ -288,8 +311,8 @@ void SceneGpu::draw_loaded(const Loaded& loaded, bool lightest) {
         const auto& level = lightest ? levels[std::min<std::size_t>(g.level + 1, levels.size() - 1)] : levels[g.level];
         if (level.count == 0) continue;
         glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, face_buffer(g.pose->faces));
-        glDrawElementsInstanced(GL_TRIANGLES, static_cast<GLsizei>(level.count), GL_UNSIGNED_INT, offset(level.first * sizeof(std::uint32_t)),
-                                static_cast<GLsizei>(g.count));
+        glDrawElementsInstanced(GL_TRIANGLES, static_cast<GLsizei>(level.count), GL_UNSIGNED_INT,
+                                offset(level.first * sizeof(std::uint32_t)), static_cast<GLsizei>(g.count));
     }
 }
 
@@ -304,7 +327,8 @@ std::vector<SceneGpu::Item> SceneGpu::items_in_view(const View& v, const Scene& 
     for (QVector4D& p : planes) p /= std::max(p.toVector3D().length(), 1e-20f);
     auto seen = [&](const V3d& middle, double radius) {
         const QVector4D at(static_cast<float>(middle.x), static_cast<float>(middle.y), static_cast<float>(middle.z), 1);
-        return std::all_of(std::begin(planes), std::end(planes), [&](const QVector4D& p) { return QVector4D::dotProduct(p, at) >= -radius; });
+        return std::all_of(std::begin(planes), std::end(planes),
+                           [&](const QVector4D& p) { return QVector4D::dotProduct(p, at) >= -radius; });
     };
     const V3d eye = v.orbit->eye();
     std::vector<Item> items;
@@ -314,7 +338,8 @@ std::vector<SceneGpu::Item> SceneGpu::items_in_view(const View& v, const Scene& 
         const double largest = std::max({std::abs(c.size.x), std::abs(c.size.y), std::abs(c.size.z)});
         const double radius = (pose.box.max - pose.box.min).length() / 2 * largest;
         const V3f own = pose.box.isEmpty() ? V3f(0) : pose.box.center() * c.size;
-        const V3d middle = V3d(c.position) + V3d(own.x * c.cosine + own.z * c.sine, own.y, own.z * c.cosine - own.x * c.sine);
+        const V3d middle =
+            V3d(c.position) + V3d(own.x * c.cosine + own.z * c.sine, own.y, own.z * c.cosine - own.x * c.sine);
         if (!seen(middle, radius) && !seen({middle.x, -middle.y, middle.z}, radius)) continue;
         const double away = (middle - eye).length();
         const double here = v.orbit->pixels_per_unit(away, v.size) * v.ratio;
@@ -324,7 +349,8 @@ std::vector<SceneGpu::Item> SceneGpu::items_in_view(const View& v, const Scene& 
     return items;
 }
 
-// Copies in groups of one pose and one level of detail, then those that are round solids; their instances in the buffer.
+// Copies in groups of one pose and one level of detail, then those that are round solids; their instances in the
+// buffer.
 SceneGpu::Loaded SceneGpu::load(const View& v, const Scene& scene, Quality quality, Drawn& drawn) {
     constexpr std::uint32_t as_solid = 1000;
     std::vector<Item> items = items_in_view(v, scene);
@@ -334,15 +360,20 @@ SceneGpu::Loaded SceneGpu::load(const View& v, const Scene& scene, Quality quali
         for (Item& item : items) {
             const DrawPose& pose = *scene.poses[item.pose];
             const auto& levels = pose.faces->levels;
-            item.level = pose.errors.size() == levels.size() ? level_within(pose.errors, quality.error / std::max(item.scale, 1e-12)) : 0;
-            const auto own = static_cast<std::int64_t>(levels[item.level].count / 3), points = static_cast<std::int64_t>(pose.dots.size());
-            if (item.pixels < quality.solid_below && (own > solid_faces || points > 1) && pose.puffs.places.empty()) item.level = as_solid;
+            item.level = pose.errors.size() == levels.size()
+                             ? level_within(pose.errors, quality.error / std::max(item.scale, 1e-12))
+                             : 0;
+            const auto own = static_cast<std::int64_t>(levels[item.level].count / 3),
+                       points = static_cast<std::int64_t>(pose.dots.size());
+            if (item.pixels < quality.solid_below && (own > solid_faces || points > 1) && pose.puffs.places.empty())
+                item.level = as_solid;
             triangles += item.level == as_solid ? solid_faces : own;
             dots += item.level == as_solid ? 0 : points;
         }
         if (quality.triangles == 0 || triangles <= quality.triangles || quality.error > 64) break;
     }
-    dots_share_ = quality.dots > 0 && dots > quality.dots ? static_cast<double>(quality.dots) / static_cast<double>(dots) : 1;
+    dots_share_ =
+        quality.dots > 0 && dots > quality.dots ? static_cast<double>(quality.dots) / static_cast<double>(dots) : 1;
     drawn.copies += static_cast<std::int64_t>(items.size());
     drawn.triangles += triangles;
     drawn.dots += static_cast<std::int64_t>(static_cast<double>(dots) * dots_share_);
@@ -358,12 +389,9 @@ SceneGpu::Loaded SceneGpu::load(const View& v, const Scene& scene, Quality quali
     for (std::size_t i = 0; i < items.size(); ++i) {
         const SceneCopy& c = *items[i].copy;
         const CopyPaint p = v.paint(c);
-        Instance one{{c.position.x, c.position.y, c.position.z},
-                     {c.cosine, c.sine},
-                     {c.size.x, c.size.y, c.size.z},
-                     {p.colour[0], p.colour[1], p.colour[2], p.weight},
-                     p.selected,
-                     {1, 1, 1}};
+        Instance one{
+            {c.position.x, c.position.y, c.position.z},        {c.cosine, c.sine}, {c.size.x, c.size.y, c.size.z},
+            {p.colour[0], p.colour[1], p.colour[2], p.weight}, p.selected,         {1, 1, 1}};
         drawn.light += items[i].level > 0;
         const DrawPose& pose = *scene.poses[items[i].pose];
         if (items[i].level == as_solid) {
@@ -379,16 +407,19 @@ SceneGpu::Loaded SceneGpu::load(const View& v, const Scene& scene, Quality quali
         } else if (!pose.puffs.places.empty()) {
             const float w = p.weight;
             const V3f smoke(0.78f, 0.81f, 0.84f);
-            loaded.puffs.push_back({&c, &pose.puffs, smoke * (1 - w) + V3f(p.colour[0], p.colour[1], p.colour[2]) * w, p.selected});
+            loaded.puffs.push_back(
+                {&c, &pose.puffs, smoke * (1 - w) + V3f(p.colour[0], p.colour[1], p.colour[2]) * w, p.selected});
         } else {
-            if (loaded.groups.empty() || items[i].pose != items[i - 1].pose || items[i].level != items[i - 1].level) loaded.groups.push_back({&pose, items[i].level, i, 0});
+            if (loaded.groups.empty() || items[i].pose != items[i - 1].pose || items[i].level != items[i - 1].level)
+                loaded.groups.push_back({&pose, items[i].level, i, 0});
             ++loaded.groups.back().count;
         }
         instances.push_back(one);
     }
     drawn.solids += static_cast<std::int64_t>(loaded.solids);
     glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
-    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(instances.size() * sizeof(Instance)), instances.data(), GL_STREAM_DRAW);
+    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(instances.size() * sizeof(Instance)), instances.data(),
+                 GL_STREAM_DRAW);
     return loaded;
 }
 
@@ -485,9 +516,10 @@ void SceneGpu::end_picture(const View& v, const std::vector<PuffCopy>& smoke, st
     }
     const Tokens& t = *v.tokens;
     const QMatrix4x4 view = v.orbit->view(), matrix = v.orbit->projection(v.size) * view;
-    const V3f rose(static_cast<float>(t.rose.redF()), static_cast<float>(t.rose.greenF()), static_cast<float>(t.rose.blueF()));
-    puffs_.draw(sorted_puffs(smoke, v.orbit->eye(), V3d(-view(2, 0), -view(2, 1), -view(2, 2)), rose, most), matrix, V3f(view(0, 0), view(0, 1), view(0, 2)),
-                V3f(view(1, 0), view(1, 1), view(1, 2)));
+    const V3f rose(static_cast<float>(t.rose.redF()), static_cast<float>(t.rose.greenF()),
+                   static_cast<float>(t.rose.blueF()));
+    puffs_.draw(sorted_puffs(smoke, v.orbit->eye(), V3d(-view(2, 0), -view(2, 1), -view(2, 2)), rose, most), matrix,
+                V3f(view(0, 0), view(0, 1), view(0, 2)), V3f(view(1, 0), view(1, 1), view(1, 2)));
     glEnable(GL_MULTISAMPLE);
     draw_lines(*v.marks, matrix, t, v.ratio);
     vao_.release();
@@ -501,7 +533,8 @@ void SceneGpu::end_picture(const View& v, const std::vector<PuffCopy>& smoke, st
 SceneGpu::Drawn SceneGpu::draw(const View& v, bool moving) {
     Drawn drawn;
     const bool coarse = by_processor_ && moving;
-    if (coarse) glDisable(GL_MULTISAMPLE); // edges are not smoothed, and much is not mirrored: each costs as much as the rest
+    if (coarse)
+        glDisable(GL_MULTISAMPLE); // edges are not smoothed, and much is not mirrored: each costs as much as the rest
     begin_picture(v);
     if (!v.scene || v.scene->copies.empty()) {
         end_picture(v, {}, 0);

@@ -37,6 +37,10 @@ struct SceneMarks {
     const std::vector<std::vector<V3f>>* cords = nullptr;
     const GroundPattern* pattern = nullptr; // none: null
     std::vector<V3f> path;                  // being drawn
+    struct Zones {
+        std::vector<std::vector<V3f>> inner, outer, ways;
+        std::vector<V3f> handles; // of places and edges; empty: not to be moved now
+    } zones;
 };
 
 class SceneGpu : protected QOpenGLExtraFunctions {
@@ -51,7 +55,7 @@ class SceneGpu : protected QOpenGLExtraFunctions {
         std::int64_t light = 0;  // copies drawn as lighter meshes or solids than the full one, however close
         std::int64_t solids = 0; // of these, as round solids of the copy's size and colour
         std::int64_t dots = 0, dots_left_out = 0; // particles
-        double error = 0;   // pixels by which a lighter mesh may be off
+        double error = 0;                         // pixels by which a lighter mesh may be off
         bool whole() const { return light == 0 && dots_left_out == 0; }
     };
     // What a picture is made of.
@@ -64,13 +68,13 @@ class SceneGpu : protected QOpenGLExtraFunctions {
         const SceneMarks* marks = nullptr;
         std::function<CopyPaint(const SceneCopy&)> paint; // how a copy is coloured
     };
-    // moving: something changes right now, so the next picture is near, and this one may be coarse: lighter meshes are up to 3
-    // pixels off then, and 1 in a picture that stands. Where a processor draws and that would be more than some 400 000 triangles,
-    // more (drawn.error says how much).
+    // moving: something changes right now, so the next picture is near, and this one may be coarse: lighter meshes are
+    // up to 3 pixels off then, and 1 in a picture that stands. Where a processor draws and that would be more than some
+    // 400 000 triangles, more (drawn.error says how much).
     Drawn draw(const View& view, bool moving);
 
-    // A picture that stands, drawn anew beside the shown one, slice by slice: every mesh whole where a lighter one could be told
-    // from it (by a twentieth of a pixel), every particle. In scene_refine.cpp.
+    // A picture that stands, drawn anew beside the shown one, slice by slice: every mesh whole where a lighter one
+    // could be told from it (by a twentieth of a pixel), every particle. In scene_refine.cpp.
     void refine_begin(ScenePtr scene, const View& view);
     bool refine_step(double milliseconds); // true: it is ready
     void refine_drop();
@@ -109,11 +113,11 @@ class SceneGpu : protected QOpenGLExtraFunctions {
     };
     // How closely things are drawn.
     struct Quality {
-        double error = 1;              // pixels
-        std::int64_t triangles = 0;    // past so many the error grows; 0: never
-        std::int64_t dots = 0;         // at most so many particles; 0: all
-        double solid_below = 0;        // pixels of a copy's width
-        std::size_t puffs = 12'000;    // cells of volumes
+        double error = 1;           // pixels
+        std::int64_t triangles = 0; // past so many the error grows; 0: never
+        std::int64_t dots = 0;      // at most so many particles; 0: all
+        double solid_below = 0;     // pixels of a copy's width
+        std::size_t puffs = 12'000; // cells of volumes
     };
     struct Item {
         std::uint32_t pose;
@@ -147,7 +151,7 @@ class SceneGpu : protected QOpenGLExtraFunctions {
     PuffPainter puffs_;
     QOpenGLVertexArrayObject vao_;
     unsigned instance_buffer_ = 0, line_buffer_ = 0, pattern_texture_ = 0, solid_buffer_ = 0;
-    double dots_share_ = 1; // of the particles that this picture has
+    double dots_share_ = 1;     // of the particles that this picture has
     float dots_ = 0;            // pixels of one unit one unit away, in coarse pictures
     bool by_processor_ = false; // drawn without a graphics card
     std::uint64_t pattern_shown_ = 0;

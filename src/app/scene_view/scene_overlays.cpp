@@ -18,6 +18,14 @@ SceneMarks SceneView::marks() {
     SceneMarks m;
     m.cords = &cords_;
     if (pattern_.side > 0) m.pattern = &pattern_;
+    for (ZoneShell& shell : shells_of(document_.show()->levels, viewing_.frame().value)) {
+        for (Polyline& line : shell.inner) m.zones.inner.push_back(std::move(line));
+        for (Polyline& line : shell.outer) m.zones.outer.push_back(std::move(line));
+        if (!viewing_.zones_held()) continue;
+        if (!shell.way.empty()) m.zones.ways.push_back(std::move(shell.way));
+        m.zones.handles.push_back(V3f(shell.place));
+        m.zones.handles.push_back(V3f(shell.edge));
+    }
     if (const Arrangement* a = document_.project().arrangement(viewing_.drawing())) {
         for (const V3d& p : viewing_.drawn()) m.path.emplace_back(V3f(to_scene(*a, p)));
     }
@@ -27,6 +35,7 @@ SceneMarks SceneView::marks() {
 // What the shown spread would give at any place, laid over the ground under its copies.
 void SceneView::make_pattern() {
     pattern_.side = 0;
+    if (viewing_.colour() == ColourMode::level) return make_level_pattern();
     if (viewing_.colour() != ColourMode::spread) return;
     for (const ArrangementShow& a : document_.show()->arrangements) {
         const GivenValues* given = given_by(*document_.show(), a.id, viewing_.shown_spread());
@@ -43,8 +52,10 @@ void SceneView::make_pattern() {
         }
         const double margin = std::max({box.size().x, box.size().z, 2.0}) * 0.2;
         pattern_.side = 128;
-        pattern_.low_x = static_cast<float>(box.min.x - margin), pattern_.high_x = static_cast<float>(box.max.x + margin);
-        pattern_.low_z = static_cast<float>(box.min.z - margin), pattern_.high_z = static_cast<float>(box.max.z + margin);
+        pattern_.low_x = static_cast<float>(box.min.x - margin),
+        pattern_.high_x = static_cast<float>(box.max.x + margin);
+        pattern_.low_z = static_cast<float>(box.min.z - margin),
+        pattern_.high_z = static_cast<float>(box.max.z + margin);
         pattern_.pixels.resize(static_cast<std::size_t>(pattern_.side) * static_cast<std::size_t>(pattern_.side));
         ++pattern_.serial;
         const double seconds = document_.project().settings.rate.start_of(viewing_.frame().value).value;
@@ -52,12 +63,58 @@ void SceneView::make_pattern() {
         for (int z = 0; z < pattern_.side; ++z) {
             for (int x = 0; x < pattern_.side; ++x) {
                 const double across = (x + 0.5) / pattern_.side, down = (z + 0.5) / pattern_.side;
-                const V3d place(pattern_.low_x + across * (pattern_.high_x - pattern_.low_x), height, pattern_.low_z + down * (pattern_.high_z - pattern_.low_z));
+                const V3d place(pattern_.low_x + across * (pattern_.high_x - pattern_.low_x), height,
+                                pattern_.low_z + down * (pattern_.high_z - pattern_.low_z));
                 const double v = pattern.at(place, seconds);
                 const QRgb c = ramp.at(high > low ? std::clamp((v - low) / (high - low), 0.0, 1.0) : 0.0);
                 const double edge = std::min({across, 1 - across, down, 1 - down}) / 0.08; // fades at its rim
                 const auto alpha = static_cast<std::uint32_t>(150 * std::clamp(edge, 0.0, 1.0));
-                pattern_.pixels[static_cast<std::size_t>(z * pattern_.side + x)] = static_cast<std::uint32_t>(qRed(c)) | static_cast<std::uint32_t>(qGreen(c)) << 8 | static_cast<std::uint32_t>(qBlue(c)) << 16 | alpha << 24;
+                pattern_.pixels[static_cast<std::size_t>(z * pattern_.side + x)] =
+                    static_cast<std::uint32_t>(qRed(c)) | static_cast<std::uint32_t>(qGreen(c)) << 8 |
+                    static_cast<std::uint32_t>(qBlue(c)) << 16 | alpha << 24;
+            }
+        }
+        return;
+    }
+}
+
+// The level that zones give at the current copies' height, laid over the ground about them, at this moment.
+void SceneView::make_level_pattern() {
+    const ArrangementId own = viewing_.arrangement();
+    for (const ArrangementShow& a : document_.show()->arrangements) {
+        const CopyPlaying* playing = a.clocks.playing();
+        if (a.id != own || !playing || !playing->levels().by_place() || a.places.empty()) continue;
+        Imath::Box3d box;
+        double height = 0;
+        for (const Placement& p : a.places) {
+            box.extendBy(p.position);
+            height += p.position.y / static_cast<double>(a.places.size());
+        }
+        const double margin = std::max({box.size().x, box.size().z, 2.0}) * 0.2;
+        pattern_.side = 96;
+        pattern_.low_x = static_cast<float>(box.min.x - margin),
+        pattern_.high_x = static_cast<float>(box.max.x + margin);
+        pattern_.low_z = static_cast<float>(box.min.z - margin),
+        pattern_.high_z = static_cast<float>(box.max.z + margin);
+        pattern_.pixels.resize(static_cast<std::size_t>(pattern_.side) * static_cast<std::size_t>(pattern_.side));
+        ++pattern_.serial;
+        const Ramp& ramp = Ramp::get(RampKind::sequential);
+        const double t = viewing_.frame().value;
+        for (int z = 0; z < pattern_.side; ++z) {
+            for (int x = 0; x < pattern_.side; ++x) {
+                const double across = (x + 0.5) / pattern_.side, down = (z + 0.5) / pattern_.side;
+                const V3d place(pattern_.low_x + across * (pattern_.high_x - pattern_.low_x), height,
+                                pattern_.low_z + down * (pattern_.high_z - pattern_.low_z));
+                double level = 0;
+                for (const auto& zone : playing->levels().zones())
+                    level = std::max(level, zone->level(t, {place, V3d(0)}).value);
+                const QRgb c = ramp.at(level);
+                const double edge = std::min({across, 1 - across, down, 1 - down}) / 0.08; // fades at its rim
+                const auto alpha =
+                    static_cast<std::uint32_t>(150 * std::clamp(edge, 0.0, 1.0) * std::min(level * 4, 1.0));
+                pattern_.pixels[static_cast<std::size_t>(z * pattern_.side + x)] =
+                    static_cast<std::uint32_t>(qRed(c)) | static_cast<std::uint32_t>(qGreen(c)) << 8 |
+                    static_cast<std::uint32_t>(qBlue(c)) << 16 | alpha << 24;
             }
         }
         return;
@@ -68,8 +125,10 @@ void SceneView::show_drawing() {
     const bool on = viewing_.drawing() != ArrangementId();
     drawing_->setVisible(on);
     const auto points = static_cast<long long>(viewing_.drawn().size());
-    drawing_words_->setText(points == 0 ? tr("Click on the ground to draw the path")
-                                        : tr("%1; Backspace removes the last one").arg(QString::fromStdString(counted(points, "point", "points"))));
+    drawing_words_->setText(
+        points == 0
+            ? tr("Click on the ground to draw the path")
+            : tr("%1; Backspace removes the last one").arg(QString::fromStdString(counted(points, "point", "points"))));
     drawing_done_->setEnabled(points >= 2);
     if (canvas_) canvas_->setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
     if (on && canvas_) canvas_->setFocus();
@@ -82,7 +141,8 @@ void SceneView::update_texts() {
     if (scene_ && scene_->second && scene_->gap_known) {
         legend.shown = true;
         legend.cyclic = false;
-        legend.title = tr("gap to the pose at frame %1").arg(QString::fromStdString(short_number(scene_->second->frame.value)));
+        legend.title =
+            tr("gap to the pose at frame %1").arg(QString::fromStdString(short_number(scene_->second->frame.value)));
         legend.low = QStringLiteral("0");
         legend.high = tr("%1 m").arg(QString::fromStdString(short_number(scene_->gap_most)));
     }
@@ -100,14 +160,18 @@ void SceneView::update_texts() {
         text = QString::fromStdString(counted(copies, "copy", "copies")) + QStringLiteral(" · ") +
                QString::fromStdString(counted(poses, "pose made once", "poses made once"));
         if (!drawn_.whole()) { // only for as long as that is so
-            text += QStringLiteral(" · ") + (drawn_.light > 0 ? tr("%1 drawn simpler for the moment, by up to %2 pixels").arg(drawn_.light).arg(QString::fromStdString(short_number(drawn_.error, 1)))
-                                                              : tr("%1 particles left out for the moment").arg(drawn_.dots_left_out));
+            text += QStringLiteral(" · ") +
+                    (drawn_.light > 0 ? tr("%1 drawn simpler for the moment, by up to %2 pixels")
+                                            .arg(drawn_.light)
+                                            .arg(QString::fromStdString(short_number(drawn_.error, 1)))
+                                      : tr("%1 particles left out for the moment").arg(drawn_.dots_left_out));
         }
         if (scene_->second) {
-            text += QStringLiteral(" · ") +
-                    (scene_->gap_known ? tr("second pose: up to %1 m away, %2 m RMS")
-                                             .arg(QString::fromStdString(short_number(scene_->gap_most)), QString::fromStdString(short_number(scene_->gap_rms)))
-                                       : tr("second pose: no copy with the same points"));
+            text += QStringLiteral(" · ") + (scene_->gap_known
+                                                 ? tr("second pose: up to %1 m away, %2 m RMS")
+                                                       .arg(QString::fromStdString(short_number(scene_->gap_most)),
+                                                            QString::fromStdString(short_number(scene_->gap_rms)))
+                                                 : tr("second pose: no copy with the same points"));
         }
         if (scene_->nearest_instead > 0) {
             text += QStringLiteral(" · ") +
@@ -117,12 +181,13 @@ void SceneView::update_texts() {
     info_->setObjectName(wrong ? "alert" : "note");
     QColor back = tokens().sky; // readable over whatever is drawn
     back.setAlphaF(0.72f);
-    info_->setStyleSheet(QStringLiteral("color: %1; background: rgba(%2, %3, %4, %5); border-radius: 4px; padding: 1px 4px;")
-                             .arg((wrong ? tokens().alert : tokens().text).name())
-                             .arg(back.red())
-                             .arg(back.green())
-                             .arg(back.blue())
-                             .arg(back.alpha()));
+    info_->setStyleSheet(
+        QStringLiteral("color: %1; background: rgba(%2, %3, %4, %5); border-radius: 4px; padding: 1px 4px;")
+            .arg((wrong ? tokens().alert : tokens().text).name())
+            .arg(back.red())
+            .arg(back.green())
+            .arg(back.blue())
+            .arg(back.alpha()));
     info_->setWordWrap(true);
     info_->setText(text);
     place_overlays();
@@ -144,8 +209,14 @@ void SceneView::place_overlays() {
     tools_->move(beside ? width() - tools_->width() - 12 : 12, beside ? 12 : 16 + modes_->height());
     tools_->raise();
     modes_->button(static_cast<int>(ColourMode::spread))->setVisible(viewing_.shown_spread() != SpreadId());
+    const auto& all = document_.show()->arrangements;
+    modes_->button(static_cast<int>(ColourMode::level))
+        ->setVisible(viewing_.colour() == ColourMode::level ||
+                     std::any_of(all.begin(), all.end(),
+                                 [](const ArrangementShow& a) { return a.clocks.playing() != nullptr; }));
     drawing_->adjustSize();
-    drawing_->move(12, std::max(tools_->geometry().bottom(), modes_->geometry().bottom()) + 8); // above the ground that is drawn on
+    drawing_->move(12, std::max(tools_->geometry().bottom(), modes_->geometry().bottom()) +
+                           8); // above the ground that is drawn on
     drawing_->raise();
     legend_->resize(legend_->wanted_width(), 56);
     legend_->move(width() - legend_->width() - 12, height() - legend_->height() - 10);

@@ -1,4 +1,5 @@
-// The Scene's picture once it stands: drawn anew beside the shown one, in slices that a hand can interrupt, until it is the truth.
+// The Scene's picture once it stands: drawn anew beside the shown one, in slices that a hand can interrupt, until it is
+// the truth.
 #include "app/scene_view/scene_gpu.h"
 
 #include <QElapsedTimer>
@@ -23,7 +24,8 @@ void SceneGpu::refine_drop() {
 
 void SceneGpu::refine_begin(ScenePtr scene, const View& view) {
     refine_drop();
-    const QSize pixels(static_cast<int>(view.size.width() * view.ratio), static_cast<int>(view.size.height() * view.ratio));
+    const QSize pixels(static_cast<int>(view.size.width() * view.ratio),
+                       static_cast<int>(view.size.height() * view.ratio));
     if (!scene || pixels.isEmpty()) return;
     QOpenGLFramebufferObjectFormat format;
     format.setAttachment(QOpenGLFramebufferObject::Depth);
@@ -80,7 +82,8 @@ bool SceneGpu::refine_step(double milliseconds) {
         const Group& g = refine_loaded_.groups[refine_group_];
         const bool dots = !g.pose->dots.empty();
         const auto& level = g.pose->faces->levels[g.level];
-        const auto each = std::max(1.0, dots ? static_cast<double>(g.pose->dots.size()) : static_cast<double>(level.count / 3));
+        const auto each =
+            std::max(1.0, dots ? static_cast<double>(g.pose->dots.size()) : static_cast<double>(level.count / 3));
         const std::size_t more = g.count - refine_instance_;
         const auto fit = static_cast<std::size_t>(std::max(1.0, std::floor(left / each)));
         if (dots) {
@@ -97,9 +100,13 @@ bool SceneGpu::refine_step(double milliseconds) {
             // Many light copies at once, or a part of one heavy one.
             const bool fits = each <= left && refine_index_ == 0;
             const std::size_t copies = fits ? std::min(more, fit) : 1;
-            const std::size_t indices = fits ? level.count : std::min(level.count - refine_index_, static_cast<std::size_t>(std::max(left, 1000.0)) * 3);
-            glDrawElementsInstanced(GL_TRIANGLES, static_cast<GLsizei>(indices), GL_UNSIGNED_INT, reinterpret_cast<const void*>((level.first + refine_index_) * sizeof(std::uint32_t)),
-                                    static_cast<GLsizei>(copies));
+            const std::size_t indices =
+                fits ? level.count
+                     : std::min(level.count - refine_index_, static_cast<std::size_t>(std::max(left, 1000.0)) * 3);
+            glDrawElementsInstanced(
+                GL_TRIANGLES, static_cast<GLsizei>(indices), GL_UNSIGNED_INT,
+                reinterpret_cast<const void*>((level.first + refine_index_) * sizeof(std::uint32_t)),
+                static_cast<GLsizei>(copies));
             const double drawn = static_cast<double>(indices / 3) * static_cast<double>(copies);
             used += drawn, left -= drawn;
             refine_index_ += indices;
@@ -138,7 +145,8 @@ void SceneGpu::refine_present() {
     vao_.bind();
     glActiveTexture(GL_TEXTURE0);
     glBindTexture(GL_TEXTURE_2D, refined_picture_->texture());
-    for (GLenum filter : {GL_TEXTURE_MIN_FILTER, GL_TEXTURE_MAG_FILTER}) glTexParameteri(GL_TEXTURE_2D, filter, GL_NEAREST);
+    for (GLenum filter : {GL_TEXTURE_MIN_FILTER, GL_TEXTURE_MAG_FILTER})
+        glTexParameteri(GL_TEXTURE_2D, filter, GL_NEAREST);
     const float corners[] = {-1, -1, 0, 0, 0, 1, -1, 0, 1, 0, -1, 1, 0, 0, 1, 1, 1, 0, 1, 1};
     glDisable(GL_BLEND);
     draw_textured(corners, QMatrix4x4());

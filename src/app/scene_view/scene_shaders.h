@@ -6,16 +6,19 @@
 
 namespace garland {
 
-// Solids about the origin, one unit in every direction, for copies of a few pixels: a round one of 20 faces, and where there
-// are very many, one of 8.
+// Solids about the origin, one unit in every direction, for copies of a few pixels: a round one of 20 faces, and where
+// there are very many, one of 8.
 struct Solid {
     float places[18][3];
-    std::uint8_t faces[20][3] = {{0, 11, 5}, {0, 5, 1}, {0, 1, 7}, {0, 7, 10}, {0, 10, 11}, {1, 5, 9}, {5, 11, 4}, {11, 10, 2}, {10, 7, 6}, {7, 1, 8},
-                                 {3, 9, 4}, {3, 4, 2}, {3, 2, 6}, {3, 6, 8}, {3, 8, 9}, {4, 9, 5}, {2, 4, 11}, {6, 2, 10}, {8, 6, 7}, {9, 8, 1}};
-    std::uint8_t few[8][3] = {{12, 14, 16}, {14, 13, 16}, {13, 15, 16}, {15, 12, 16}, {14, 12, 17}, {13, 14, 17}, {15, 13, 17}, {12, 15, 17}};
+    std::uint8_t faces[20][3] = {{0, 11, 5},  {0, 5, 1},  {0, 1, 7},  {0, 7, 10}, {0, 10, 11}, {1, 5, 9}, {5, 11, 4},
+                                 {11, 10, 2}, {10, 7, 6}, {7, 1, 8},  {3, 9, 4},  {3, 4, 2},   {3, 2, 6}, {3, 6, 8},
+                                 {3, 8, 9},   {4, 9, 5},  {2, 4, 11}, {6, 2, 10}, {8, 6, 7},   {9, 8, 1}};
+    std::uint8_t few[8][3] = {{12, 14, 16}, {14, 13, 16}, {13, 15, 16}, {15, 12, 16},
+                              {14, 12, 17}, {13, 14, 17}, {15, 13, 17}, {12, 15, 17}};
     Solid() {
         const float t = 1.618034f, s = 1 / std::sqrt(1 + t * t);
-        const float corners[12][3] = {{-1, t, 0}, {1, t, 0}, {-1, -t, 0}, {1, -t, 0}, {0, -1, t}, {0, 1, t}, {0, -1, -t}, {0, 1, -t}, {t, 0, -1}, {t, 0, 1}, {-t, 0, -1}, {-t, 0, 1}};
+        const float corners[12][3] = {{-1, t, 0},  {1, t, 0},  {-1, -t, 0}, {1, -t, 0}, {0, -1, t},  {0, 1, t},
+                                      {0, -1, -t}, {0, 1, -t}, {t, 0, -1},  {t, 0, 1},  {-t, 0, -1}, {-t, 0, 1}};
         for (int i = 0; i < 12; ++i) {
             for (int k = 0; k < 3; ++k) places[i][k] = corners[i][k] * s;
         }

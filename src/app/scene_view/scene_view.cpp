@@ -49,14 +49,16 @@ SceneView::SceneView(Document& document, Viewing& viewing, QWidget* parent)
         notice_->setAlignment(Qt::AlignCenter);
         notice_->setWordWrap(true);
     }
-    modes_ = new Segments({tr("materials"), tr("source frame"), tr("delay"), tr("speed"), tr("twins"), tr("pattern")},
-                          {tr("Copies as they are lit (C: next colouring)"),
-                           tr("Copies coloured by the source frame they show (C: next colouring)"),
-                           tr("Copies coloured by how much later they are (C: next colouring)"),
-                           tr("Copies coloured by how fast they run (C: next colouring)"),
-                           tr("Copies that have a twin stand out (C: next colouring)"),
-                           tr("Copies and ground coloured by what one spread gives")},
-                          this);
+    modes_ = new Segments(
+        {tr("materials"), tr("source frame"), tr("delay"), tr("speed"), tr("twins"), tr("pattern"), tr("level")},
+        {tr("Copies as they are lit (C: next colouring)"),
+         tr("Copies coloured by the source frame they show (C: next colouring)"),
+         tr("Copies coloured by how much later they are (C: next colouring)"),
+         tr("Copies coloured by how fast they run (C: next colouring)"),
+         tr("Copies that have a twin stand out (C: next colouring)"),
+         tr("Copies and ground coloured by what one spread gives"),
+         tr("Copies coloured by the level that zones, pulses or sounds give them now; of zones the ground too")},
+        this);
     modes_->setAccessibleName(tr("Colour by"));
     modes_->set_current(0);
     tools_ = new QFrame(this);
@@ -69,7 +71,8 @@ SceneView::SceneView(Document& document, Viewing& viewing, QWidget* parent)
     through_->setAccessibleName(tr("Look through the camera"));
     second_ = new QCheckBox(tr("second pose"));
     second_->setToolTip(tr("Lay the poses of another frame over these, translucent, shaded by the gap between them"));
-    second_frame_ = make_number(Quantity::output_frames, -frame_limit, frame_limit, 2, tr("Frame of the second pose"), tr("The output frame whose poses are laid over"));
+    second_frame_ = make_number(Quantity::output_frames, -frame_limit, frame_limit, 2, tr("Frame of the second pose"),
+                                tr("The output frame whose poses are laid over"));
     second_frame_->setMinimumWidth(46);
     second_frame_->setMaximumWidth(56);
     tools->addWidget(through_);
@@ -178,7 +181,8 @@ void SceneView::look_ahead() {
     if (!scene_ || last_took_ > 2000) return;
     ahead_ = document_.jobs().start<std::size_t>(
         this, tr("Reading ahead"),
-        [show = document_.show(), at = viewing_.frame(), step = ahead_step_, limit = document_.cache().use().limit](Progress& p) -> Result<std::size_t> {
+        [show = document_.show(), at = viewing_.frame(), step = ahead_step_,
+         limit = document_.cache().use().limit](Progress& p) -> Result<std::size_t> {
             return read_ahead(*show, wanted_next(*show, at, step, 8, 64), limit, p);
         },
         [](Result<std::size_t>) {}, true);
@@ -288,10 +292,11 @@ void SceneView::follow_camera() {
 void SceneView::key_view() {
     const OutputFrame at = viewing_.frame();
     const Camera camera = orbit_.camera;
-    document_.edit(tr("Camera key at output frame %1").arg(QString::fromStdString(short_number(at.value))), [&](Project& p) -> Result<void> {
-        p.settings.camera_keys = with_view(p.settings.camera_keys, at, camera);
-        return {};
-    });
+    document_.edit(tr("Camera key at output frame %1").arg(QString::fromStdString(short_number(at.value))),
+                   [&](Project& p) -> Result<void> {
+                       p.settings.camera_keys = with_view(p.settings.camera_keys, at, camera);
+                       return {};
+                   });
     viewing_.look_through_camera(true);
 }
 

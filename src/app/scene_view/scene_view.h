@@ -1,14 +1,15 @@
 // The 3D view of all copies at the current output frame.
 #pragma once
 
-#include "app/widgets/draggable.h"
 #include "app/document/colouring.h"
 #include "app/scene_view/scene_gpu.h"
+#include "app/scene_view/zone_tool.h"
 #include "app/theme/ramp.h"
+#include "app/widgets/draggable.h"
 #include "app/widgets/parts.h"
 
-#include <QElapsedTimer>
 #include <QCheckBox>
+#include <QElapsedTimer>
 #include <QOpenGLWidget>
 
 namespace garland {
@@ -29,11 +30,11 @@ class SceneView : public QWidget {
     void redraw();
     bool moving() const { return rest_.isActive() || viewing_.playing(); }
     const SceneGpu::Drawn& drawn() const { return drawn_; } // of the last picture
-    void camera_moved(); // by hand: leaves the camera keys
-    void key_view();     // sets a camera key at the playhead from what is seen
+    void camera_moved();                                    // by hand: leaves the camera keys
+    void key_view();                                        // sets a camera key at the playhead from what is seen
     void picked(std::int64_t copy, bool add);
     SceneMarks marks();
-    bool refined() const; // the shown picture is the truth
+    bool refined() const;                // the shown picture is the truth
     bool place_on_ground(QPointF pixel); // a point of the path that is being drawn
     Document& document() { return document_; }
     Viewing& viewing() { return viewing_; }
@@ -55,11 +56,13 @@ class SceneView : public QWidget {
     void update_texts();
     void follow_camera();
     void make_pattern();
+    void make_level_pattern();
     void show_drawing();
 
     Document& document_;
     Viewing& viewing_;
-    std::shared_ptr<SceneMaker> maker_ = std::make_shared<SceneMaker>(); // also of the job that poses, which may outlive the view
+    std::shared_ptr<SceneMaker> maker_ =
+        std::make_shared<SceneMaker>(); // also of the job that poses, which may outlive the view
     Orbit orbit_;
     ScenePtr scene_;
     std::vector<std::vector<V3f>> cords_;
@@ -83,7 +86,7 @@ class SceneView : public QWidget {
     QElapsedTimer posing_since_;
     qint64 last_took_ = 0; // milliseconds
     QTimer rest_;
-    QTimer settle_;        // edits follow each other: heavy scenes wait until they pause
+    QTimer settle_; // edits follow each other: heavy scenes wait until they pause
     ShowPtr requested_show_;
     double requested_frame_ = 0;
     std::optional<OutputFrame> requested_second_;
@@ -118,7 +121,8 @@ class SceneCanvas : public QOpenGLWidget, public Draggable {
 
   private:
     bool move_by_key(const QKeyEvent& event);
-    // How copies are coloured: by what the document says now, and while poses for it are being made by what it said before.
+    // How copies are coloured: by what the document says now, and while poses for it are being made by what it said
+    // before.
     struct PaintRules {
         Colouring now;
         std::optional<Colouring> before;
@@ -127,7 +131,8 @@ class SceneCanvas : public QOpenGLWidget, public Draggable {
     };
     PaintRules rules(const ScenePtr& scene) const;
     CopyPaint paint_of(const SceneCopy& copy, const PaintRules& rules) const;
-    SceneGpu::View picture(const ScenePtr& scene, const SceneMarks& marks, std::function<CopyPaint(const SceneCopy&)> paint) const;
+    SceneGpu::View picture(const ScenePtr& scene, const SceneMarks& marks,
+                           std::function<CopyPaint(const SceneCopy&)> paint) const;
     void lose();
     void refine_more();
     SceneView& view_;
@@ -136,6 +141,8 @@ class SceneCanvas : public QOpenGLWidget, public Draggable {
     SceneMarks marks_;
     QPointF press_, last_;
     bool moved_ = false;
+    ZoneTool zones_;
+    bool ended_ = false;  // a drag that Escape has ended
     Camera pressed_view_; // as it was when the button went down
 };
 

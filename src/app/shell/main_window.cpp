@@ -1,15 +1,15 @@
 #include "app/shell/main_window.h"
 
-#include "app/benches/arrange/arrange_bench.h"
-#include "app/benches/check/check_bench.h"
-#include "app/benches/gather/gather_bench.h"
-#include "app/benches/handoff/handoff_bench.h"
-#include "app/benches/loop/loop_bench.h"
-#include "app/benches/retime/retime_bench.h"
-#include "app/benches/vary/vary_bench.h"
 #include "app/lanes/lanes_view.h"
-#include "app/shell/transport.h"
+#include "app/panels/arrange/arrange_panel.h"
+#include "app/panels/check/check_panel.h"
+#include "app/panels/gather/gather_panel.h"
+#include "app/panels/handoff/handoff_panel.h"
+#include "app/panels/loop/loop_panel.h"
+#include "app/panels/retime/retime_panel.h"
+#include "app/panels/vary/vary_panel.h"
 #include "app/scene_view/scene_view.h"
+#include "app/shell/transport.h"
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
 
@@ -45,23 +45,23 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
     notices_ = new Notices;
     column->addWidget(notices_);
 
-    benches_ = new QStackedWidget;
-    gather_ = new GatherBench(document_, viewing_);
-    retime_ = new RetimeBench(document_, viewing_);
-    auto* loop = new LoopBench(document_, viewing_);
-    arrange_ = new ArrangeBench(document_, viewing_);
-    vary_ = new VaryBench(document_, viewing_);
-    check_ = new CheckBench(document_, viewing_);
-    handoff_ = new HandoffBench(document_, viewing_);
+    panels_ = new QStackedWidget;
+    gather_ = new GatherPanel(document_, viewing_);
+    retime_ = new RetimePanel(document_, viewing_);
+    auto* loop = new LoopPanel(document_, viewing_);
+    arrange_ = new ArrangePanel(document_, viewing_);
+    vary_ = new VaryPanel(document_, viewing_);
+    check_ = new CheckPanel(document_, viewing_);
+    handoff_ = new HandoffPanel(document_, viewing_);
     steps_ = {gather_, retime_, loop, arrange_, vary_, check_, handoff_};
     for (std::size_t i = 0; i < steps_.size(); ++i) {
-        benches_->addWidget(steps_[i]);
-        connect(steps_[i], &Bench::badge, rail_->button(static_cast<int>(i)), &RailButton::set_badge);
-        connect(steps_[i], &Bench::go_to_step, this, &MainWindow::set_step);
+        panels_->addWidget(steps_[i]);
+        connect(steps_[i], &Panel::badge, rail_->button(static_cast<int>(i)), &RailButton::set_badge);
+        connect(steps_[i], &Panel::go_to_step, this, &MainWindow::set_step);
     }
     scene_view_ = new SceneView(document_, viewing_);
     across_ = new QSplitter(Qt::Horizontal);
-    across_->addWidget(benches_);
+    across_->addWidget(panels_);
     across_->addWidget(scene_view_);
     across_->setStretchFactor(0, 0);
     across_->setStretchFactor(1, 1);
@@ -96,12 +96,13 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
         notices_->show_error(hint);
     });
     document_.set_may_discard([this] { return may_discard(); });
-    connect(handoff_, &HandoffBench::about_to_write, &autosave_, &Autosave::keep_now);
+    connect(handoff_, &HandoffPanel::about_to_write, &autosave_, &Autosave::keep_now);
     connect(&document_, &Document::path_changed, this, &MainWindow::update_title);
     connect(&document_, &Document::changed, this, &MainWindow::update_title);
     connect(&FieldHub::instance(), &FieldHub::settled, &document_, &Document::end_merge);
     connect(&document_, &Document::opened, this, [this] {
-        if (auto* dragged = dynamic_cast<Draggable*>(pressed_.data())) dragged->end_drag(false); // what it worked on has gone
+        if (auto* dragged = dynamic_cast<Draggable*>(pressed_.data()))
+            dragged->end_drag(false); // what it worked on has gone
         if (!document_.path().isEmpty()) remember_recent(document_.path());
         set_step(document_.project().sources.empty() ? 0 : 1);
     });
@@ -113,7 +114,7 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
         connect(
             scene_view_, &SceneView::scene_shown, this, [this] { scene_view_->fit_all(); }, Qt::SingleShotConnection);
     });
-    connect(check_, &CheckBench::show_copy, lanes_, &LanesView::show_copy);
+    connect(check_, &CheckPanel::show_copy, lanes_, &LanesView::show_copy);
     connect(lanes_, &LanesView::hovered, this, [this](const QString& line) {
         lanes_->setToolTip(line);
         lanes_->setStatusTip(line);
@@ -146,7 +147,8 @@ void MainWindow::add_action(QMenu* menu, const QString& text, const QKeySequence
 namespace {
 bool takes_text(const QObject* widget) {
     const auto* box = qobject_cast<const QComboBox*>(widget);
-    return qobject_cast<const QLineEdit*>(widget) || qobject_cast<const QTextEdit*>(widget) || qobject_cast<const QPlainTextEdit*>(widget) || (box && box->isEditable());
+    return qobject_cast<const QLineEdit*>(widget) || qobject_cast<const QTextEdit*>(widget) ||
+           qobject_cast<const QPlainTextEdit*>(widget) || (box && box->isEditable());
 }
 bool is_list(const QObject* widget) {
     return qobject_cast<const QComboBox*>(widget) || qobject_cast<const QAbstractItemView*>(widget);
@@ -175,7 +177,8 @@ bool MainWindow::filter_key(QWidget* watched, QKeyEvent* key) {
     const bool plain = !(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier | Qt::MetaModifier));
     const bool function = key->key() >= Qt::Key_F1 && key->key() <= Qt::Key_F12;
     const bool enter = key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter;
-    if (key->key() == Qt::Key_Escape && pressed_ && QGuiApplication::mouseButtons() != Qt::NoButton) { // a drag is given up
+    if (key->key() == Qt::Key_Escape && pressed_ &&
+        QGuiApplication::mouseButtons() != Qt::NoButton) { // a drag is given up
         if (auto* dragged = dynamic_cast<Draggable*>(pressed_.data())) {
             if (!asks) dragged->end_drag(true);
             key->accept();
@@ -187,23 +190,29 @@ bool MainWindow::filter_key(QWidget* watched, QKeyEvent* key) {
         return true;
     }
     if (asks && is_list(watched) && plain) { // a list goes by its own arrows; letters and Space stay the window's
-        for (int own : {Qt::Key_Up, Qt::Key_Down, Qt::Key_Home, Qt::Key_End, Qt::Key_PageUp, Qt::Key_PageDown, Qt::Key_Return, Qt::Key_Enter}) {
+        for (int own : {Qt::Key_Up, Qt::Key_Down, Qt::Key_Home, Qt::Key_End, Qt::Key_PageUp, Qt::Key_PageDown,
+                        Qt::Key_Return, Qt::Key_Enter}) {
             if (key->key() != own) continue;
             key->accept();
             return true;
         }
     }
     if (asks) return false;
-    if (is_list(watched) && !takes_text(watched) && plain && !key->text().isEmpty() && key->text()[0].isPrint()) return true; // no list is searched by letters
+    if (is_list(watched) && !takes_text(watched) && plain && !key->text().isEmpty() && key->text()[0].isPrint())
+        return true; // no list is searched by letters
     if (auto* button = qobject_cast<QAbstractButton*>(watched); button && enter && plain) {
         if (button->isEnabled()) button->click();
         return true;
     }
     const auto* line = qobject_cast<QLineEdit*>(watched);
-    if (line && plain && (enter || (key->key() == Qt::Key_Escape && !line->isModified()))) { // the keyboard goes back to the view
-        QMetaObject::invokeMethod(this, [this, field = QPointer<QWidget>(watched)] {
-            if (field && field->hasFocus() && home()) home()->setFocus();
-        }, Qt::QueuedConnection);
+    if (line && plain &&
+        (enter || (key->key() == Qt::Key_Escape && !line->isModified()))) { // the keyboard goes back to the view
+        QMetaObject::invokeMethod(
+            this,
+            [this, field = QPointer<QWidget>(watched)] {
+                if (field && field->hasFocus() && home()) home()->setFocus();
+            },
+            Qt::QueuedConnection);
     }
     return false;
 }
@@ -219,7 +228,7 @@ void MainWindow::commit_typed() {
 
 void MainWindow::set_step(int step) {
     step_ = step;
-    benches_->setCurrentIndex(step);
+    panels_->setCurrentIndex(step);
     rail_->set_current(step);
     steps_[static_cast<std::size_t>(step)]->entered();
     const QWidget* now = focusWidget();
@@ -255,7 +264,9 @@ bool MainWindow::save() {
 
 bool MainWindow::save_over_theirs() {
     QMessageBox box(QMessageBox::Warning, tr("Changed by another program"),
-                    tr("Another program has changed “%1” since it was opened here. Saving would replace its changes.").arg(QFileInfo(document_.path()).fileName()), QMessageBox::NoButton, this);
+                    tr("Another program has changed “%1” since it was opened here. Saving would replace its changes.")
+                        .arg(QFileInfo(document_.path()).fileName()),
+                    QMessageBox::NoButton, this);
     auto* theirs = box.addButton(tr("Open theirs"), QMessageBox::DestructiveRole);
     auto* mine = box.addButton(tr("Replace with mine"), QMessageBox::DestructiveRole);
     auto* both = box.addButton(tr("Save as…"), QMessageBox::AcceptRole);
@@ -300,14 +311,17 @@ void MainWindow::look_at_disk() {
 void MainWindow::offer_recovery() {
     for (const Recovery& r : Autosave::left_behind()) {
         Error error{ErrorCode::changed, tr("“%1” was not saved when Garland ended: %2 of %3 can be recovered")
-                                            .arg(r.title, QString::fromStdString(counted(r.edits, "edit", "edits")), QLocale().toString(r.when.toLocalTime(), QLocale::ShortFormat))
+                                            .arg(r.title, QString::fromStdString(counted(r.edits, "edit", "edits")),
+                                                 QLocale().toString(r.when.toLocalTime(), QLocale::ShortFormat))
                                             .toStdString()};
         error.path = r.path.toStdString();
         error.kept = "the project's file as it was saved last";
         error.advice = "recover them and save, throw them away, or close this note to keep them for later";
         notices_->show_error(error, tr("Recover…"), [this, r] {
             QMessageBox box(QMessageBox::Question, tr("Unsaved changes"),
-                            tr("“%1” was not saved when Garland ended. %2 can be recovered.").arg(r.title, QString::fromStdString(counted(r.edits, "edit", "edits"))), QMessageBox::NoButton, this);
+                            tr("“%1” was not saved when Garland ended. %2 can be recovered.")
+                                .arg(r.title, QString::fromStdString(counted(r.edits, "edit", "edits"))),
+                            QMessageBox::NoButton, this);
             auto* recover = box.addButton(tr("Recover"), QMessageBox::AcceptRole);
             auto* away = box.addButton(tr("Throw away"), QMessageBox::DestructiveRole);
             auto* later = box.addButton(tr("Later"), QMessageBox::RejectRole);
@@ -355,7 +369,10 @@ bool MainWindow::may_discard() {
 
 void MainWindow::closeEvent(QCloseEvent* event) {
     if (const auto writing = jobs_.writing(); !writing.empty()) {
-        QMessageBox box(QMessageBox::Question, tr("Still writing"), tr("“%1” is not finished. What is complete stays; the rest is not written.").arg(writing.front()->title()), QMessageBox::NoButton, this);
+        QMessageBox box(
+            QMessageBox::Question, tr("Still writing"),
+            tr("“%1” is not finished. What is complete stays; the rest is not written.").arg(writing.front()->title()),
+            QMessageBox::NoButton, this);
         auto* quit = box.addButton(tr("Stop writing and quit"), QMessageBox::DestructiveRole);
         auto* stay = box.addButton(tr("Go back"), QMessageBox::RejectRole);
         box.setDefaultButton(stay);
@@ -403,15 +420,16 @@ void MainWindow::remember_recent(const QString& path) {
 }
 
 void MainWindow::show_only(QWidget* pane) {
-    benches_->setVisible(!pane || pane == benches_);
+    panels_->setVisible(!pane || pane == panels_);
     scene_view_->setVisible(!pane || pane == scene_view_);
-    across_->setVisible(!pane || pane == benches_ || pane == scene_view_);
+    across_->setVisible(!pane || pane == panels_ || pane == scene_view_);
     lanes_->setVisible(!pane || pane == lanes_);
     lanes_->parentWidget()->setMaximumHeight(!pane || pane == lanes_ ? QWIDGETSIZE_MAX : transport_->height());
 }
 
 void MainWindow::toggle_pane(QWidget* pane) {
-    const bool alone = pane->isVisible() && (benches_->isVisible() + scene_view_->isVisible() + lanes_->isVisible() == 1);
+    const bool alone =
+        pane->isVisible() && (panels_->isVisible() + scene_view_->isVisible() + lanes_->isVisible() == 1);
     show_only(alone ? nullptr : pane);
 }
 

@@ -1,4 +1,4 @@
-// The window: rail, bench, Scene, transport, Lanes, menus.
+// The window: rail, panel, Scene, transport, Lanes, menus.
 #pragma once
 
 #include "app/document/autosave.h"
@@ -6,24 +6,24 @@
 #include "app/shell/notices.h"
 #include "app/shell/rail.h"
 
-#include <QPointer>
 #include <QDateTime>
 #include <QMainWindow>
+#include <QPointer>
 #include <QSplitter>
 #include <QStackedWidget>
 
 namespace garland {
 
-class ArrangeBench;
-class Bench;
-class CheckBench;
-class GatherBench;
-class HandoffBench;
+class ArrangePanel;
+class Panel;
+class CheckPanel;
+class GatherPanel;
+class HandoffPanel;
 class LanesView;
-class RetimeBench;
+class RetimePanel;
 class SceneView;
 class Transport;
-class VaryBench;
+class VaryPanel;
 
 class MainWindow : public QMainWindow {
     Q_OBJECT
@@ -42,12 +42,12 @@ class MainWindow : public QMainWindow {
     Viewing& viewing() { return viewing_; }
     SceneView& scene_view() { return *scene_view_; }
     LanesView& lanes() { return *lanes_; }
-    GatherBench& gather() { return *gather_; }
-    RetimeBench& retime() { return *retime_; }
-    ArrangeBench& arrange() { return *arrange_; }
-    VaryBench& vary() { return *vary_; }
-    CheckBench& check() { return *check_; }
-    HandoffBench& handoff() { return *handoff_; }
+    GatherPanel& gather() { return *gather_; }
+    RetimePanel& retime() { return *retime_; }
+    ArrangePanel& arrange() { return *arrange_; }
+    VaryPanel& vary() { return *vary_; }
+    CheckPanel& check() { return *check_; }
+    HandoffPanel& handoff() { return *handoff_; }
     Rail& rail() { return *rail_; }
     Notices& notices() { return *notices_; }
 
@@ -62,7 +62,7 @@ class MainWindow : public QMainWindow {
     void make_menus();
     void add_action(QMenu* menu, const QString& text, const QKeySequence& key, const QString& tip,
                     std::function<void()> run);
-    void commit_typed(); // takes what is typed in a field and not yet entered
+    void commit_typed();   // takes what is typed in a field and not yet entered
     QWidget* home() const; // the view of the step, which has the keyboard when no field has it
     bool filter_key(QWidget* watched, QKeyEvent* key);
     bool may_discard(); // asks about unsaved changes
@@ -85,14 +85,14 @@ class MainWindow : public QMainWindow {
     Viewing viewing_;
     int step_ = 0;
     Rail* rail_;
-    QStackedWidget* benches_;
-    std::vector<Bench*> steps_;
-    GatherBench* gather_;
-    RetimeBench* retime_;
-    ArrangeBench* arrange_;
-    VaryBench* vary_;
-    CheckBench* check_;
-    HandoffBench* handoff_;
+    QStackedWidget* panels_;
+    std::vector<Panel*> steps_;
+    GatherPanel* gather_;
+    RetimePanel* retime_;
+    ArrangePanel* arrange_;
+    VaryPanel* vary_;
+    CheckPanel* check_;
+    HandoffPanel* handoff_;
     SceneView* scene_view_;
     LanesView* lanes_;
     Transport* transport_;
@@ -100,8 +100,8 @@ class MainWindow : public QMainWindow {
     QSplitter *across_, *down_;
     QMenu* recent_menu_ = nullptr;
     QLabel* hint_;
-    QPointer<QWidget> pressed_; // where the button of the pointer went down
-    QDateTime looked_at_; // when the project's file was last looked at, by its own time
+    QPointer<QWidget> pressed_;                     // where the button of the pointer went down
+    QDateTime looked_at_;                           // when the project's file was last looked at, by its own time
     std::vector<std::pair<QString, QString>> keys_; // for Help ▸ Keys: key, what it does
 };
 

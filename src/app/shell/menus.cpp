@@ -1,16 +1,16 @@
 // The window's menus, and the keys of their actions.
 #include "app/shell/main_window.h"
 
-#include "app/benches/arrange/arrange_bench.h"
-#include "app/benches/check/check_bench.h"
-#include "app/benches/gather/gather_bench.h"
-#include "app/benches/handoff/handoff_bench.h"
-#include "app/benches/loop/loop_bench.h"
-#include "app/benches/retime/retime_bench.h"
-#include "app/benches/vary/vary_bench.h"
 #include "app/lanes/lanes_view.h"
-#include "app/shell/transport.h"
+#include "app/panels/arrange/arrange_panel.h"
+#include "app/panels/check/check_panel.h"
+#include "app/panels/gather/gather_panel.h"
+#include "app/panels/handoff/handoff_panel.h"
+#include "app/panels/loop/loop_panel.h"
+#include "app/panels/retime/retime_panel.h"
+#include "app/panels/vary/vary_panel.h"
 #include "app/scene_view/scene_view.h"
+#include "app/shell/transport.h"
 #include "app/theme/tokens.h"
 
 #include <QApplication>
@@ -77,7 +77,11 @@ void MainWindow::make_menus() {
     });
     undo->setShortcut(QKeySequence::Undo);
     redo->setShortcuts({QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")});
-    auto name = [](QAction* action, const QString& verb) { return [action, verb](const QString& words) { action->setText(words.isEmpty() ? verb : verb + ' ' + QString(words).replace('&', "&&")); }; };
+    auto name = [](QAction* action, const QString& verb) {
+        return [action, verb](const QString& words) {
+            action->setText(words.isEmpty() ? verb : verb + ' ' + QString(words).replace('&', "&&"));
+        };
+    };
     connect(&history, &QUndoStack::undoTextChanged, undo, name(undo, tr("&Undo")));
     connect(&history, &QUndoStack::redoTextChanged, redo, name(redo, tr("&Redo")));
     connect(&history, &QUndoStack::canUndoChanged, undo, &QAction::setEnabled);
@@ -92,10 +96,13 @@ void MainWindow::make_menus() {
         emit document_.hint(tr("%1 works in the Retime step (Alt+2)").arg(what));
         return false;
     };
-    add_action(edit, tr("&Hold here"), QKeySequence("H"), tr("Hold the pose at the playhead"),
-               [this, in_retime] { if (in_retime(tr("Hold here"))) retime_->hold_here(); });
+    add_action(edit, tr("&Hold here"), QKeySequence("H"), tr("Hold the pose at the playhead"), [this, in_retime] {
+        if (in_retime(tr("Hold here"))) retime_->hold_here();
+    });
     add_action(edit, tr("Re&verse"), QKeySequence("V"), tr("Play the selected stretch, or the timing, backward"),
-               [this, in_retime] { if (in_retime(tr("Reverse"))) retime_->reverse_all(); });
+               [this, in_retime] {
+                   if (in_retime(tr("Reverse"))) retime_->reverse_all();
+               });
     // The others open with their numbers, and the map shows what they would do.
     QMenu* retime = edit->addMenu(tr("&Retime"));
     auto operation = [&](const QString& text, const char* key, const QString& tip, OperationKind kind) {
@@ -104,22 +111,28 @@ void MainWindow::make_menus() {
             retime_->choose(kind);
         });
     };
-    operation(tr("&Hold for…"), "Shift+H", tr("Hold the pose at the playhead, pushing the rest or keeping the end"), OperationKind::hold);
-    operation(tr("&Freeze from here on…"), "Shift+F", tr("Hold the pose at the playhead from there on"), OperationKind::freeze);
+    operation(tr("&Hold for…"), "Shift+H", tr("Hold the pose at the playhead, pushing the rest or keeping the end"),
+              OperationKind::hold);
+    operation(tr("&Freeze from here on…"), "Shift+F", tr("Hold the pose at the playhead from there on"),
+              OperationKind::freeze);
     operation(tr("&Reverse a range…"), "Shift+V", tr("Play a stretch backward"), OperationKind::reverse);
     operation(tr("F&it to frames…"), "F", tr("Play source frames onto output frames at one speed"), OperationKind::fit);
     operation(tr("S&peed…"), "Shift+S", tr("Play so many times as fast"), OperationKind::speed);
-    operation(tr("Slow &between…"), "B", tr("Another speed between two output frames, with ramps"), OperationKind::slow);
+    operation(tr("Slow &between…"), "B", tr("Another speed between two output frames, with ramps"),
+              OperationKind::slow);
     operation(tr("R&amp…"), "R", tr("From full speed evenly to another one"), OperationKind::ramp);
-    operation(tr("&Start here…"), "Shift+B", tr("Hold the first pose until the playhead, then play"), OperationKind::start);
-    operation(tr("&Lengthen to the source's end…"), "", tr("Go on at the end until the source's last frame is shown"), OperationKind::lengthen);
+    operation(tr("&Start here…"), "Shift+B", tr("Hold the first pose until the playhead, then play"),
+              OperationKind::start);
+    operation(tr("&Lengthen to the source's end…"), "", tr("Go on at the end until the source's last frame is shown"),
+              OperationKind::lengthen);
     operation(tr("Hi&de a range…"), "", tr("Show nothing at some output frames"), OperationKind::hide);
     operation(tr("&Trim…"), "Shift+T", tr("Keep only some output frames"), OperationKind::trim);
     retime->addSeparator();
-    add_action(retime, tr("Position or sp&eed"), QKeySequence("P"), tr("Show the time map's positions or its speeds"), [this] {
-        set_step(1);
-        retime_->map().set_view(retime_->map().view() == MapView::position ? MapView::speed : MapView::position);
-    });
+    add_action(
+        retime, tr("Position or sp&eed"), QKeySequence("P"), tr("Show the time map's positions or its speeds"), [this] {
+            set_step(1);
+            retime_->map().set_view(retime_->map().view() == MapView::position ? MapView::speed : MapView::position);
+        });
     add_action(retime, tr("&Mark here"), QKeySequence("M"), tr("Set a marker at the playhead"), [this] {
         const OutputFrame at = viewing_.frame();
         document_.edit(tr("Marker at output frame %1").arg(at.value), [&](Project& p) -> Result<void> {
@@ -130,9 +143,10 @@ void MainWindow::make_menus() {
         });
     });
     QMenu* camera = edit->addMenu(tr("&Camera"));
-    add_action(camera, tr("&Key this view"), QKeySequence("Shift+C"), tr("Set a camera key at the playhead from the Scene's view"),
-               [this] { scene_view_->key_view(); });
-    add_action(camera, tr("&Look through the camera"), QKeySequence("Ctrl+Shift+C"), tr("Let the Scene follow the camera's keys, or not"),
+    add_action(camera, tr("&Key this view"), QKeySequence("Shift+C"),
+               tr("Set a camera key at the playhead from the Scene's view"), [this] { scene_view_->key_view(); });
+    add_action(camera, tr("&Look through the camera"), QKeySequence("Ctrl+Shift+C"),
+               tr("Let the Scene follow the camera's keys, or not"),
                [this] { viewing_.look_through_camera(!viewing_.through_camera()); });
     add_action(camera, tr("&Turn, dolly, arc…"), {}, tr("Set the camera's moves in numbers"), [this] {
         set_step(1);
@@ -153,13 +167,16 @@ void MainWindow::make_menus() {
 
     QMenu* play = menuBar()->addMenu(tr("&Play"));
     auto go = [this](double by) { viewing_.set_frame(std::round(viewing_.frame().value + by)); };
-    add_action(play, tr("Play across the &seam"), QKeySequence("Shift+Space"), tr("Play the frames around the current copy's seam over and over"),
+    add_action(play, tr("Play across the &seam"), QKeySequence("Shift+Space"),
+               tr("Play the frames around the current copy's seam over and over"),
                [this] { viewing_.playing_part() ? viewing_.play(false) : viewing_.play_across_wrap(); });
     add_action(play, tr("&Play or stop"), QKeySequence("Space"), tr("Play the output range"),
                [this] { viewing_.play(!viewing_.playing()); });
-    add_action(play, tr("Play &backward"), QKeySequence("J"), tr("Play backward; again: faster"), [this] { viewing_.shuttle(-1); });
+    add_action(play, tr("Play &backward"), QKeySequence("J"), tr("Play backward; again: faster"),
+               [this] { viewing_.shuttle(-1); });
     add_action(play, tr("&Stop"), QKeySequence("K"), tr("Stop playing"), [this] { viewing_.play(false); });
-    add_action(play, tr("Play f&orward"), QKeySequence("L"), tr("Play forward; again: faster"), [this] { viewing_.shuttle(1); });
+    add_action(play, tr("Play f&orward"), QKeySequence("L"), tr("Play forward; again: faster"),
+               [this] { viewing_.shuttle(1); });
     add_action(play, tr("&Next frame"), QKeySequence("Right"), tr("One frame on"), [go] { go(1); });
     add_action(play, tr("P&revious frame"), QKeySequence("Left"), tr("One frame back"), [go] { go(-1); });
     add_action(play, tr("Ten frames on"), QKeySequence("Shift+Right"), tr("Ten frames on"), [go] { go(10); });
@@ -205,9 +222,10 @@ void MainWindow::make_menus() {
         });
     add_action(view, tr("&Fit all in the Scene"), QKeySequence("Ctrl+0"), tr("Show all copies"),
                [this] { scene_view_->fit_all(); });
-    add_action(view, tr("&Second pose"), QKeySequence("O"), tr("Lay this frame's poses over others: go to another frame and compare"), [this] {
-        viewing_.set_second_pose(viewing_.second_pose() ? std::nullopt : std::optional(viewing_.frame()));
-    });
+    add_action(view, tr("&Second pose"), QKeySequence("O"),
+               tr("Lay this frame's poses over others: go to another frame and compare"), [this] {
+                   viewing_.set_second_pose(viewing_.second_pose() ? std::nullopt : std::optional(viewing_.frame()));
+               });
     add_action(view, tr("&Keep this camera in the project"), {}, tr("Opening the project will start with this view"),
                [this] {
                    const Camera camera = scene_view_->orbit().camera;
@@ -220,7 +238,7 @@ void MainWindow::make_menus() {
                [this] { retime_->map().show_all(); });
     view->addSeparator();
     add_action(view, tr("&Panel alone"), QKeySequence("F9"), tr("The panel takes the window, and back"),
-               [this] { toggle_pane(benches_); });
+               [this] { toggle_pane(panels_); });
     add_action(view, tr("&Scene alone"), QKeySequence("F8"), tr("The Scene takes the window, and back"),
                [this] { toggle_pane(scene_view_); });
     add_action(view, tr("F&ull screen"), QKeySequence("F11"), tr("The window takes the screen, and back"),
@@ -241,7 +259,8 @@ void MainWindow::make_menus() {
     });
 
     QMenu* help = menuBar()->addMenu(tr("&Help"));
-    add_action(help, tr("&Keyboard shortcuts"), QKeySequence::HelpContents, tr("All keyboard shortcuts"), [this] { show_keys(); });
+    add_action(help, tr("&Keyboard shortcuts"), QKeySequence::HelpContents, tr("All keyboard shortcuts"),
+               [this] { show_keys(); });
     add_action(help, tr("&About Garland"), {}, tr("What this is"), [this] { show_about(); });
 }
 

@@ -1,4 +1,4 @@
-// Errors and hints above the benches, each until it is closed.
+// Errors and hints above the panels, each until it is closed.
 #pragma once
 
 #include "core/base/result.h"

@@ -18,7 +18,8 @@ CurveEdit::CurveEdit(double low, double high, double still, bool identity, QWidg
     : QWidget(parent), low_(low), high_(high), still_(still), identity_(identity) {
     setFixedSize(132, 56);
     setFocusPolicy(Qt::StrongFocus);
-    setToolTip(tr("Click to add a key, drag to move it, double-click or Delete to remove it,\nright-click to change how it goes on: straight, eased, stepped"));
+    setToolTip(tr("Click to add a key, drag to move it, double-click or Delete to remove it,\nright-click to change "
+                  "how it goes on: straight, eased, stepped"));
 }
 
 void CurveEdit::set_curve(const KeyedCurve& curve) {
@@ -29,7 +30,8 @@ void CurveEdit::set_curve(const KeyedCurve& curve) {
 }
 
 auto CurveEdit::pixel(double at, double value) const -> QPointF {
-    return {margin + at * (width() - 2 * margin), height() - margin - (value - low_) / (high_ - low_) * (height() - 2 * margin)};
+    return {margin + at * (width() - 2 * margin),
+            height() - margin - (value - low_) / (high_ - low_) * (height() - 2 * margin)};
 }
 
 void CurveEdit::begin() {
@@ -39,7 +41,8 @@ void CurveEdit::begin() {
 
 int CurveEdit::key_at(QPointF at) const {
     KeyedCurve shown = curve_;
-    if (shown.empty()) shown = {{0, identity_ ? 0 : still_, Toward::linear}, {1, identity_ ? 1 : still_, Toward::linear}};
+    if (shown.empty())
+        shown = {{0, identity_ ? 0 : still_, Toward::linear}, {1, identity_ ? 1 : still_, Toward::linear}};
     for (std::size_t i = 0; i < shown.size(); ++i) {
         const QPointF d = pixel(shown[i].at, std::clamp(shown[i].value, low_, high_)) - at;
         if (std::hypot(d.x(), d.y()) < 8) return static_cast<int>(i);
@@ -94,9 +97,13 @@ void CurveEdit::mousePressEvent(QMouseEvent* event) {
         return update();
     }
     if (key < 0) {
-        const double at = std::round(std::clamp((event->position().x() - margin) / (width() - 2 * margin), 0.0, 1.0) * steps_) / steps_;
-        const double value = std::clamp(low_ + (height() - margin - event->position().y()) / (height() - 2 * margin) * (high_ - low_), low_, high_);
-        const auto place = std::lower_bound(curve_.begin(), curve_.end(), at, [](const CurveKey& k, double a) { return k.at < a; });
+        const double at =
+            std::round(std::clamp((event->position().x() - margin) / (width() - 2 * margin), 0.0, 1.0) * steps_) /
+            steps_;
+        const double value = std::clamp(
+            low_ + (height() - margin - event->position().y()) / (height() - 2 * margin) * (high_ - low_), low_, high_);
+        const auto place =
+            std::lower_bound(curve_.begin(), curve_.end(), at, [](const CurveKey& k, double a) { return k.at < a; });
         if (place != curve_.end() && place->at == at) return;
         key = static_cast<int>(place - curve_.begin());
         const Toward way = key > 0 ? curve_[static_cast<std::size_t>(key) - 1].toward : Toward::linear;
@@ -112,7 +119,8 @@ void CurveEdit::mouseMoveEvent(QMouseEvent* event) {
     if (static_cast<std::size_t>(dragged_) >= curve_.size()) return end_drag(false); // another curve is shown meanwhile
     const auto i = static_cast<std::size_t>(dragged_);
     const double step = 1.0 / steps_;
-    const double least = i > 0 ? curve_[i - 1].at + step : 0, most = i + 1 < curve_.size() ? curve_[i + 1].at - step : 1;
+    const double least = i > 0 ? curve_[i - 1].at + step : 0,
+                 most = i + 1 < curve_.size() ? curve_[i + 1].at - step : 1;
     const double at = (event->position().x() - margin) / (width() - 2 * margin);
     const double value = low_ + (height() - margin - event->position().y()) / (height() - 2 * margin) * (high_ - low_);
     curve_[i].at = std::clamp(std::round(at * steps_) / steps_, least, std::max(least, most));
@@ -146,7 +154,8 @@ void CurveEdit::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Delete || event->key() == Qt::Key_Backspace) return remove(picked_);
     if (event->key() == Qt::Key_Left || event->key() == Qt::Key_Right) { // from key to key
         begin();
-        picked_ = std::clamp(picked_ + (event->key() == Qt::Key_Right ? 1 : -1), 0, static_cast<int>(curve_.size()) - 1);
+        picked_ =
+            std::clamp(picked_ + (event->key() == Qt::Key_Right ? 1 : -1), 0, static_cast<int>(curve_.size()) - 1);
         return update();
     }
     if ((event->key() == Qt::Key_Up || event->key() == Qt::Key_Down) && picked_ >= 0) {

@@ -242,13 +242,13 @@ void NumberField::mouseReleaseEvent(QMouseEvent* event) {
 }
 
 void NumberField::wheelEvent(QWheelEvent* event) {
-    if (!hasFocus()) { // scrolling a bench must not change numbers in passing
+    if (!hasFocus()) { // scrolling a panel must not change numbers in passing
         event->ignore();
         return;
     }
     event->accept();
     wheeled_ += event->angleDelta().y(); // a sideways turn has none
-    const int steps = wheeled_ / 120; // touchpads tell many small turns
+    const int steps = wheeled_ / 120;    // touchpads tell many small turns
     if (steps == 0) return;
     wheeled_ -= steps * 120;
     change(value_ + step_ * steps);

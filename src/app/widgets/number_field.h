@@ -15,7 +15,7 @@ enum class Quantity {
     plain,
     output_frames, // "12", "12f", "0.5s", "2 beats"
     source_frames,
-    metres,  // scene units: "1.5", "150 cm"
+    metres, // scene units: "1.5", "150 cm"
     metres_per_second,
     degrees, // "90", "0.25 turn"
     per_cent,

@@ -92,7 +92,7 @@ void Segments::set_current(int index) {
     if (auto* b = group_.button(index)) b->setChecked(true);
 }
 
-BenchFrame::BenchFrame(const QString& title, bool scrolls, QWidget* parent) : QWidget(parent) {
+PanelFrame::PanelFrame(const QString& title, bool scrolls, QWidget* parent) : QWidget(parent) {
     setObjectName("pane");
     setAttribute(Qt::WA_StyledBackground);
     auto* outer = new QVBoxLayout(this);
@@ -123,7 +123,7 @@ BenchFrame::BenchFrame(const QString& title, bool scrolls, QWidget* parent) : QW
     body_->setSpacing(8);
 }
 
-void BenchFrame::set_note(const QString& text) {
+void PanelFrame::set_note(const QString& text) {
     note_->setText(text);
     note_->setToolTip(text);
 }

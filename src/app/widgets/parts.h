@@ -1,4 +1,4 @@
-// Small shared pieces of benches: labels, cards, switches, rows of a form.
+// Small shared pieces of panels: labels, cards, switches, rows of a form.
 #pragma once
 
 #include "app/widgets/number_field.h"
@@ -40,11 +40,11 @@ class Segments : public QFrame {
     QButtonGroup group_;
 };
 
-// A bench: a title, a note beside it, and a body that scrolls when it does not fit.
-class BenchFrame : public QWidget {
+// A panel: a title, a note beside it, and a body that scrolls when it does not fit.
+class PanelFrame : public QWidget {
     Q_OBJECT
   public:
-    BenchFrame(const QString& title, bool scrolls, QWidget* parent = nullptr);
+    PanelFrame(const QString& title, bool scrolls, QWidget* parent = nullptr);
     QVBoxLayout* body() { return body_; }
     QHBoxLayout* head() { return head_; }
     void set_note(const QString& text);

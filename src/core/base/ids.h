@@ -21,6 +21,8 @@ using SourceId = Id<struct SourceTag>;
 using TimingId = Id<struct TimingTag>;
 using ArrangementId = Id<struct ArrangementTag>;
 using SpreadId = Id<struct SpreadTag>;
+using ZoneId = Id<struct ZoneTag>;
+using SoundId = Id<struct SoundTag>;
 
 // A copy's own name within its arrangement. It depends only on the copy's place in the rule that made it (see
 // arrangement.h), never on how many copies there are, so values drawn from it stay when the count changes. Counts from

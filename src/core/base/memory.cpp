@@ -36,7 +36,8 @@ std::size_t usual_cache_bytes() {
     double all = static_cast<double>(::sysconf(_SC_PHYS_PAGES)) * static_cast<double>(::sysconf(_SC_PAGESIZE));
     if (const double limit = group_limit(); limit > 0) all = std::min(all, limit);
     struct rlimit space {};
-    if (::getrlimit(RLIMIT_AS, &space) == 0 && space.rlim_cur != RLIM_INFINITY) all = std::min(all, static_cast<double>(space.rlim_cur));
+    if (::getrlimit(RLIMIT_AS, &space) == 0 && space.rlim_cur != RLIM_INFINITY)
+        all = std::min(all, static_cast<double>(space.rlim_cur));
     return static_cast<std::size_t>(std::clamp(all / 4, 32e6, 2e9));
 }
 

@@ -9,8 +9,8 @@ namespace garland {
 // blending into it. Without effect where the C library is not glibc.
 void keep_freed_memory();
 
-// A usual size of the pose cache: 2 GB, or a quarter of what the machine and the program's control group allow, if that is
-// less; at least 32 MB.
+// A usual size of the pose cache: 2 GB, or a quarter of what the machine and the program's control group allow, if that
+// is less; at least 32 MB.
 std::size_t usual_cache_bytes();
 
 // Gives memory that is not in use back to the system: after much was dropped.

@@ -42,12 +42,14 @@ NoiseSample octave(std::uint64_t seed, std::uint64_t rule, const double* at) {
             step_z[i][j] = (corner[i][j][1] - corner[i][j][0]) * f[2].slope;
         }
     }
-    const double low_x = mix(along_z[0][0], along_z[0][1], f[1].value), high_x = mix(along_z[1][0], along_z[1][1], f[1].value);
+    const double low_x = mix(along_z[0][0], along_z[0][1], f[1].value),
+                 high_x = mix(along_z[1][0], along_z[1][1], f[1].value);
     NoiseSample out;
     out.value = mix(low_x, high_x, f[0].value);
     out.slope[0] = (high_x - low_x) * f[0].slope;
     out.slope[1] = mix(along_z[0][1] - along_z[0][0], along_z[1][1] - along_z[1][0], f[0].value) * f[1].slope;
-    out.slope[2] = mix(mix(step_z[0][0], step_z[0][1], f[1].value), mix(step_z[1][0], step_z[1][1], f[1].value), f[0].value);
+    out.slope[2] =
+        mix(mix(step_z[0][0], step_z[0][1], f[1].value), mix(step_z[1][0], step_z[1][1], f[1].value), f[0].value);
     return out;
 }
 
@@ -61,7 +63,8 @@ NoiseSample noise_at(const NoiseRule& rule, double x, double y, double z) {
     double weight = 1, sum = 0, finer = 1;
     for (int o = 0; o < octaves; ++o) {
         const double place[3] = {at[0] * finer, at[1] * finer, at[2] * finer};
-        const NoiseSample one = octave(rule.seed + static_cast<std::uint64_t>(o) * 0x9e3779b97f4a7c15u, rule.rule, place);
+        const NoiseSample one =
+            octave(rule.seed + static_cast<std::uint64_t>(o) * 0x9e3779b97f4a7c15u, rule.rule, place);
         out.value += one.value * weight;
         for (std::size_t k = 0; k < 3; ++k) out.slope[k] += one.slope[k] * weight * finer;
         sum += weight;

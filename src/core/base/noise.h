@@ -13,7 +13,7 @@ struct NoiseRule {
 };
 
 struct NoiseSample {
-    double value = 0.5;                    // 0 … 1
+    double value = 0.5;                   // 0 … 1
     std::array<double, 3> slope{0, 0, 0}; // its change along x, y and z, for a patch of size 1
 };
 

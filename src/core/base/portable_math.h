@@ -1,7 +1,7 @@
-// Sine, cosine and their like with the same last bit on every processor: the system's library chooses other code for other
-// processors. For everything that is written out or shown as a number. The argument reductions and polynomials are those of
-// FDLIBM (K. C. Ng, Sun Microsystems, 1993), with errors below one unit in the last place of a double; nothing here is
-// contracted or vectorised into other roundings (see docs/decisions/0002-exact-time.md).
+// Sine, cosine and their like with the same last bit on every processor: the system's library chooses other code for
+// other processors. For everything that is written out or shown as a number. The argument reductions and polynomials
+// are those of FDLIBM (K. C. Ng, Sun Microsystems, 1993), with errors below one unit in the last place of a double;
+// nothing here is contracted or vectorised into other roundings (see docs/decisions/0002-exact-time.md).
 #pragma once
 
 namespace garland::portable {

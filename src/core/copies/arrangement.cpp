@@ -1,8 +1,8 @@
 #include "core/copies/arrangement.h"
 
-#include "core/base/portable_math.h"
 #include "core/base/numbers.h"
-#include "core/copies/path.h"
+#include "core/base/portable_math.h"
+#include "core/geometry/path.h"
 
 #include <algorithm>
 #include <cmath>
@@ -103,11 +103,15 @@ Result<void> validate_counts(const Arrangement& a) {
     if (a.kind != ArrangementKind::points && least < 1) {
         return fail(ErrorCode::invalid, "an arrangement needs at least one copy");
     }
-    if (a.kind == ArrangementKind::rings && a.rows > copy_limit) return fail(ErrorCode::too_large, "there are more rings than copies allowed");
+    if (a.kind == ArrangementKind::rings && a.rows > copy_limit)
+        return fail(ErrorCode::too_large, "there are more rings than copies allowed");
     if (copies_in(a) > copy_limit) {
-        return fail(Error{ErrorCode::too_large, fmt::format("{} copies are more than one arrangement may have ({}); so many would take about {} beside their geometry",
-                                                            copies_in(a), copy_limit, byte_count(static_cast<double>(copies_in(a)) * bytes_a_copy))}
-                        .advise("use fewer copies, or several arrangements"));
+        return fail(
+            Error{ErrorCode::too_large,
+                  fmt::format("{} copies are more than one arrangement may have ({}); so many would take about {} "
+                              "beside their geometry",
+                              copies_in(a), copy_limit, byte_count(static_cast<double>(copies_in(a)) * bytes_a_copy))}
+                .advise("use fewer copies, or several arrangements"));
     }
     return {};
 }
@@ -138,7 +142,9 @@ std::int64_t copies_in(const Arrangement& a) {
     case ArrangementKind::grid: return static_cast<std::int64_t>(a.columns) * a.rows;
     case ArrangementKind::box: {
         const std::int64_t layer = static_cast<std::int64_t>(a.columns) * a.rows;
-        return layer > 1'000'000'000 ? layer : layer * a.layers; // what is too many anyway need not be counted, and cannot overflow
+        return layer > 1'000'000'000
+                   ? layer
+                   : layer * a.layers; // what is too many anyway need not be counted, and cannot overflow
     }
     case ArrangementKind::rings: {
         std::int64_t n = 0;
@@ -152,9 +158,29 @@ std::int64_t copies_in(const Arrangement& a) {
 
 Result<void> validate(const Arrangement& a) {
     GARLAND_CHECK(validate_counts(a));
-    for (double value : {a.spacing, a.row_spacing, a.layer_spacing, a.radius, a.origin.x, a.origin.y, a.origin.z, a.heading, a.sag, a.turn,
-                         a.size, a.path_side, a.least_apart, a.own_weight, a.start_frame.value, a.jitter.position.x, a.jitter.position.y,
-                         a.jitter.position.z, a.jitter.turn, a.jitter.size, a.order.from.x, a.order.from.y, a.order.from.z}) {
+    for (double value : {a.spacing,
+                         a.row_spacing,
+                         a.layer_spacing,
+                         a.radius,
+                         a.origin.x,
+                         a.origin.y,
+                         a.origin.z,
+                         a.heading,
+                         a.sag,
+                         a.turn,
+                         a.size,
+                         a.path_side,
+                         a.least_apart,
+                         a.own_weight,
+                         a.start_frame.value,
+                         a.jitter.position.x,
+                         a.jitter.position.y,
+                         a.jitter.position.z,
+                         a.jitter.turn,
+                         a.jitter.size,
+                         a.order.from.x,
+                         a.order.from.y,
+                         a.order.from.z}) {
         if (!std::isfinite(value) || std::abs(value) > 1e9) {
             return fail(ErrorCode::invalid, "a measure of the arrangement is not a usable number");
         }
@@ -162,49 +188,64 @@ Result<void> validate(const Arrangement& a) {
     if (a.size <= 0) return fail(ErrorCode::invalid, "the size of copies must be above 0");
     if (a.swag < 0) return fail(ErrorCode::invalid, "a swag cannot have fewer than 0 copies");
     if (a.least_apart < 0) return fail(ErrorCode::invalid, "copies cannot be less than 0 apart");
-    if (a.jitter.size < 0 || a.jitter.size > 0.99) return fail(ErrorCode::invalid, "jitter may change the size by 0 to 99 %");
+    if (a.jitter.size < 0 || a.jitter.size > 0.99)
+        return fail(ErrorCode::invalid, "jitter may change the size by 0 to 99 %");
     if (a.kind == ArrangementKind::rings && (a.radius <= 0 || a.row_spacing < 0)) {
         return fail(ErrorCode::invalid, "rings need a radius above 0, and a distance between them of 0 or more");
     }
     if (a.kind == ArrangementKind::curve) {
-        if (a.path.size() > path_limit) return fail(ErrorCode::too_large, fmt::format("a curve has at most {} points", path_limit));
+        if (a.path.size() > path_limit)
+            return fail(ErrorCode::too_large, fmt::format("a curve has at most {} points", path_limit));
         for (const V3d& p : a.path) {
             for (int k = 0; k < 3; ++k) {
-                if (!std::isfinite(p[k]) || std::abs(p[k]) > 1e9) return fail(ErrorCode::invalid, fmt::format("point {} of the curve is not a usable place", &p - a.path.data() + 1));
+                if (!std::isfinite(p[k]) || std::abs(p[k]) > 1e9)
+                    return fail(ErrorCode::invalid,
+                                fmt::format("point {} of the curve is not a usable place", &p - a.path.data() + 1));
             }
         }
         if (Path(a.path, a.path_closed, a.path_smooth).length() <= 0) {
-            return fail(Error{ErrorCode::invalid, "the curve has no length"}.advise("draw at least two different points, or take it from a file"));
+            return fail(Error{ErrorCode::invalid, "the curve has no length"}.advise(
+                "draw at least two different points, or take it from a file"));
         }
     }
     if (is_carried(a.kind) && !a.carrier) {
-        return fail(Error{ErrorCode::invalid, "copies on a source need that source"}.advise("gather one, and choose it as what carries them"));
+        return fail(Error{ErrorCode::invalid, "copies on a source need that source"}.advise(
+            "gather one, and choose it as what carries them"));
     }
     for (std::size_t i = 0; i < a.targets.size(); ++i) {
         const TargetKey& k = a.targets[i];
         for (double v : {k.at.value, k.place.x, k.place.y, k.place.z}) {
-            if (!std::isfinite(v) || std::abs(v) > frame_limit) return fail(ErrorCode::invalid, fmt::format("key {} of what copies face is not usable", i + 1));
+            if (!std::isfinite(v) || std::abs(v) > frame_limit)
+                return fail(ErrorCode::invalid, fmt::format("key {} of what copies face is not usable", i + 1));
         }
         if (k.toward == Toward::free || k.toward == Toward::hidden) {
-            return fail(Error{ErrorCode::invalid, fmt::format("a key of what copies face is {}", to_text(k.toward))}.advise("use step, linear or smooth"));
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("a key of what copies face is {}", to_text(k.toward))}.advise(
+                    "use step, linear or smooth"));
         }
-        if (i > 0 && k.at <= a.targets[i - 1].at) return fail(ErrorCode::invalid, fmt::format("key {} of what copies face does not come after the one before it", i + 1));
+        if (i > 0 && k.at <= a.targets[i - 1].at)
+            return fail(ErrorCode::invalid,
+                        fmt::format("key {} of what copies face does not come after the one before it", i + 1));
     }
     if (a.facing == Facing::target && a.targets.empty()) {
         return fail(Error{ErrorCode::invalid, "copies that face a target need one"}.advise("give the place they face"));
     }
+    GARLAND_CHECK(validate(a.play));
+    for (const Pulse& pulse : a.pulses) GARLAND_CHECK(validate(pulse));
     GARLAND_CHECK(validate(a.width, "the width along the order", {0, 1, 0.001, 1000}));
     GARLAND_CHECK(validate(a.height, "the height along the order", {0, 1, 0.001, 1000}));
     GARLAND_CHECK(validate(a.nudge_amount, "the nudges' amount", {-frame_limit, frame_limit, 0, 1}));
     if (a.own_weight < 0) return fail(ErrorCode::invalid, "a weight is 0 or more");
     double weights = a.own_weight;
     for (const Variant& v : a.variants) {
-        if (!std::isfinite(v.weight) || v.weight < 0 || v.weight > 1e9) return fail(ErrorCode::invalid, "a weight is 0 or more");
+        if (!std::isfinite(v.weight) || v.weight < 0 || v.weight > 1e9)
+            return fail(ErrorCode::invalid, "a weight is 0 or more");
         weights += v.weight;
     }
     if (!a.variants.empty() && weights <= 0) return fail(ErrorCode::invalid, "the sources' weights are all 0");
     if (a.passes < 0) return fail(ErrorCode::invalid, "a repeat has 0 or more passes");
-    if (a.order.by == OrderBy::attribute && a.order.attribute.empty()) return fail(ErrorCode::invalid, "an order by attribute needs the attribute's name");
+    if (a.order.by == OrderBy::attribute && a.order.attribute.empty())
+        return fail(ErrorCode::invalid, "an order by attribute needs the attribute's name");
     for (const Spread& spread : a.spreads) GARLAND_CHECK(validate(spread));
     for (const Nudge& nudge : a.nudges) {
         if (!std::isfinite(nudge.frames) || std::abs(nudge.frames) > frame_limit) {
@@ -225,19 +266,24 @@ std::vector<Placement> placements(const Arrangement& a) {
         for (std::int64_t i = 0; i < n; ++i) result.push_back(on_curve(a, path, i));
         return result;
     }
-    const bool box = a.kind == ArrangementKind::box, round = a.kind == ArrangementKind::ring || a.kind == ArrangementKind::rings;
+    const bool box = a.kind == ArrangementKind::box,
+               round = a.kind == ArrangementKind::ring || a.kind == ArrangementKind::rings;
     for (std::int64_t r = 0; r < rows_of(a); ++r) {
         const std::int64_t in_row = in_row_of(a, r), row = box ? r % a.rows : r, layer = box ? r / a.rows : 0;
         for (std::int64_t i = 0; i < in_row; ++i) {
             const Spot s = spot(a, row, static_cast<double>(i));
-            const auto id = static_cast<std::uint64_t>(layer) << 40 | static_cast<std::uint64_t>(row) << 20 | static_cast<std::uint64_t>(i);
-            const double height = drop(a, static_cast<double>(i), in_row) + static_cast<double>(layer) * a.layer_spacing;
+            const auto id = static_cast<std::uint64_t>(layer) << 40 | static_cast<std::uint64_t>(row) << 20 |
+                            static_cast<std::uint64_t>(i);
+            const double height =
+                drop(a, static_cast<double>(i), in_row) + static_cast<double>(layer) * a.layer_spacing;
             Placement p;
             p.id = CopyId(id);
             p.position = to_scene(a, {s.x, height, s.z});
             p.turn = a.turn + a.heading + facing_of(a, s.along, s.outward);
             p.size = a.size;
-            p.along = static_cast<float>(round ? static_cast<double>(i) / static_cast<double>(in_row) : in_row > 1 ? static_cast<double>(i) / static_cast<double>(in_row - 1) : 0.5);
+            p.along = static_cast<float>(round        ? static_cast<double>(i) / static_cast<double>(in_row)
+                                         : in_row > 1 ? static_cast<double>(i) / static_cast<double>(in_row - 1)
+                                                      : 0.5);
             result.push_back(p);
         }
     }
@@ -250,7 +296,8 @@ std::vector<std::vector<V3d>> cords(const Arrangement& a) {
         // From its first copy to its last, as fine as its bends and its swags ask for.
         const Path path(a.path, a.path_closed, a.path_smooth);
         const double last = a.path_closed ? a.count : a.count - 1;
-        const auto pieces = static_cast<std::int64_t>(std::clamp<double>(a.sag != 0 ? 4 * last : 12.0 * static_cast<double>(a.path.size()), 24, 4000));
+        const auto pieces = static_cast<std::int64_t>(
+            std::clamp<double>(a.sag != 0 ? 4 * last : 12.0 * static_cast<double>(a.path.size()), 24, 4000));
         auto& line = result.emplace_back();
         for (std::int64_t k = 0; k <= pieces; ++k) {
             const double share = static_cast<double>(k) / static_cast<double>(pieces), i = share * last;

@@ -4,6 +4,8 @@
 #include "core/base/ids.h"
 #include "core/base/result.h"
 #include "core/copies/spread.h"
+#include "core/drivers/playing.h"
+#include "core/drivers/pulse.h"
 #include "core/geometry/pose.h"
 #include "core/time/frames.h"
 
@@ -15,8 +17,8 @@ namespace garland {
 
 enum class ArrangementKind {
     line,
-    grid,    // rows and columns
-    box,     // rows, columns and layers
+    grid, // rows and columns
+    box,  // rows, columns and layers
     ring,
     rings,   // one around the other, with as many copies a metre on each
     curve,   // even by length
@@ -96,10 +98,10 @@ struct Wobble {
     bool together = false; // all copies move alike
     WobbleEnd end = WobbleEnd::never;
     OutputFrame end_at{1};
-    double ease = 12;                // output frames; let_go and settle
-    V3d settle_position{0, 0, 0};    // offsets from the underlying place: scene units,
-    double settle_turn = 0;          // degrees,
-    double settle_size = 0;          // a share
+    double ease = 12;             // output frames; let_go and settle
+    V3d settle_position{0, 0, 0}; // offsets from the underlying place: scene units,
+    double settle_turn = 0;       // degrees,
+    double settle_size = 0;       // a share
     bool operator==(const Wobble&) const = default;
 };
 
@@ -137,8 +139,8 @@ struct Arrangement {
     int swag = 0;              // copies from one post of a garland to the next; 0: one swag over all
     std::vector<V3d> path{};   // curve: its points, from the origin
     bool path_closed = false;
-    bool path_smooth = true; // a smooth curve through the points, else straight from one to the next
-    double path_side = 0;    // curve: how far to the right of it, scene units
+    bool path_smooth = true;   // a smooth curve through the points, else straight from one to the next
+    double path_side = 0;      // curve: how far to the right of it, scene units
     SourceId carrier{};        // scatter, points
     TimingId carrier_timing{}; // points: when which of its frames carries; none: source frame = output frame
     double least_apart = 0;    // scatter: no two copies nearer than this, scene units
@@ -165,21 +167,23 @@ struct Arrangement {
     int passes = 0; // of the timing's repeat in all, for every copy; 0: as the timing says
     bool hidden_until_start = false;
     std::vector<Spread> spreads{};
-    std::vector<Nudge> nudges{};  // by copy, rising
-    KeyedCurve nudge_amount{};    // over output frames, 0 … 1; empty: 1
+    std::vector<Nudge> nudges{}; // by copy, rising
+    KeyedCurve nudge_amount{};   // over output frames, 0 … 1; empty: 1
     Wobble wobble{};
-    std::string extra{}; // unknown fields of the project file
+    Play play{};                 // what plays the copies besides their own clock
+    std::vector<Pulse> pulses{}; // ids are those of spreads
+    std::string extra{};         // unknown fields of the project file
 
     bool operator==(const Arrangement&) const = default;
 };
 
-inline constexpr int copy_limit = 100'000;     // in one arrangement
-inline constexpr int bytes_a_copy = 400;       // what one takes in memory, at most, without its geometry
+inline constexpr int copy_limit = 100'000;         // in one arrangement
+inline constexpr int bytes_a_copy = 400;           // what one takes in memory, at most, without its geometry
 inline constexpr std::size_t path_limit = 100'000; // points
 
-// Where one copy stands. `id` stays the same when counts change: line, ring and curve, the place along it from 0; grid and
-// box, layer · 2⁴⁰ + row · 2²⁰ + column; rings, ring · 2²⁰ + place; scatter, the number of the dart that hit; points, the
-// point's own id or its number.
+// Where one copy stands. `id` stays the same when counts change: line, ring and curve, the place along it from 0; grid
+// and box, layer · 2⁴⁰ + row · 2²⁰ + column; rings, ring · 2²⁰ + place; scatter, the number of the dart that hit;
+// points, the point's own id or its number.
 struct Placement {
     CopyId id;
     V3d position{0, 0, 0};
@@ -208,13 +212,14 @@ V3d from_scene(const Arrangement& arrangement, V3d p); // and the other way
 // Degrees about y of a direction: 0 looks along +z, 90 along +x. 0 for a vertical one.
 double heading_of(const V3d& direction);
 
-// The cords that carry a garland, one a row, as polylines from post to post; none without sag. Of a curve: where its copies stand.
+// The cords that carry a garland, one a row, as polylines from post to post; none without sag. Of a curve: where its
+// copies stand.
 std::vector<std::vector<V3d>> cords(const Arrangement& arrangement);
 
 const char* to_text(ArrangementKind kind);
 const char* to_text(Facing facing);
 const char* to_text(OrderBy by);
 const char* to_text(StartKind start); // "with the shot", "at birth", "at a frame", "together"
-const char* to_text(WobbleEnd end); // "never", "let go", "stay", "settle"
+const char* to_text(WobbleEnd end);   // "never", "let go", "stay", "settle"
 
 } // namespace garland

@@ -19,7 +19,9 @@ bool finite(const V3f& p) {
 
 float value_at(const Attribute& a, std::size_t i) {
     const auto w = static_cast<std::size_t>(a.width);
-    auto one = [&](std::size_t k) { return a.whole.empty() ? a.values[i * w + k] : static_cast<float>(a.whole[i * w + k]); };
+    auto one = [&](std::size_t k) {
+        return a.whole.empty() ? a.values[i * w + k] : static_cast<float>(a.whole[i * w + k]);
+    };
     if (w == 1) return one(0);
     double squares = 0;
     for (std::size_t k = 0; k < w; ++k) squares += static_cast<double>(one(k)) * one(k);
@@ -48,7 +50,8 @@ Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
     const SourceFacts& facts = sampler.source()->facts();
     const SourceClock& clock = sampler.clock();
     if (facts.kind == SourceKind::volume) {
-        return fail(Error{ErrorCode::unsupported, "a volume has no points that could carry copies"}.advise("take particles or a mesh"));
+        return fail(Error{ErrorCode::unsupported, "a volume has no points that could carry copies"}.advise(
+            "take particles or a mesh"));
     }
     auto out = std::make_shared<Carriers>();
     std::map<std::int64_t, std::size_t> known; // id → place in `points`
@@ -60,10 +63,12 @@ Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
     std::size_t strange = 0;
     for (std::int64_t f = facts.first; f <= last; ++f) {
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-        progress.report(static_cast<double>(f - facts.first) / static_cast<double>(last - facts.first + 1), "learning what carries copies");
+        progress.report(static_cast<double>(f - facts.first) / static_cast<double>(last - facts.first + 1),
+                        "learning what carries copies");
         const SourceFrame at = clock.first + static_cast<double>(f - facts.first) / clock.files_per_frame;
         // It is gone with the first frame that lacks it; what is there at the last frame stays.
-        const double gone = f == facts.last || fixed ? std::numeric_limits<double>::infinity() : at.value + 1 / clock.files_per_frame;
+        const double gone =
+            f == facts.last || fixed ? std::numeric_limits<double>::infinity() : at.value + 1 / clock.files_per_frame;
         GARLAND_TRY(sampled, sampler.at(at, progress));
         const Pose& pose = *sampled.pose;
         const bool ids = is_particles(pose);
@@ -83,9 +88,12 @@ Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
                 continue;
             }
             if (known.size() > static_cast<std::size_t>(copy_limit)) {
-                return fail(Error{ErrorCode::too_large, fmt::format("the source has more than {} points, and one arrangement may have no more copies", copy_limit)}
-                                .at_frame(f)
-                                .advise("scatter copies on it, or gather fewer points"));
+                return fail(
+                    Error{ErrorCode::too_large,
+                          fmt::format("the source has more than {} points, and one arrangement may have no more copies",
+                                      copy_limit)}
+                        .at_frame(f)
+                        .advise("scatter copies on it, or gather fewer points"));
             }
             Carriers::Point p;
             p.id = id;
@@ -111,12 +119,15 @@ Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
     }
     out->not_finite = strange;
     if (out->points.empty()) {
-        return fail(Error{ErrorCode::invalid, strange ? fmt::format("none of the source's {} points has a usable place", strange) : "the source has no points that could carry copies"}
+        return fail(Error{ErrorCode::invalid,
+                          strange ? fmt::format("none of the source's {} points has a usable place", strange)
+                                  : "the source has no points that could carry copies"}
                         .advise("choose another source to carry the copies"));
     }
     std::vector<std::size_t> order(out->points.size());
     for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
-    std::sort(order.begin(), order.end(), [&](std::size_t x, std::size_t y) { return out->points[x].id < out->points[y].id; });
+    std::sort(order.begin(), order.end(),
+              [&](std::size_t x, std::size_t y) { return out->points[x].id < out->points[y].id; });
     std::vector<Carriers::Point> sorted;
     sorted.reserve(order.size());
     for (std::size_t i : order) sorted.push_back(out->points[i]);
@@ -197,12 +208,15 @@ class Neighbourhood {
     using Cell = std::array<std::int64_t, 3>;
     struct Hash {
         std::size_t operator()(const Cell& c) const {
-            return static_cast<std::size_t>(chance_bits(static_cast<std::uint64_t>(c[0]), static_cast<std::uint64_t>(c[1]), static_cast<std::uint64_t>(c[2])));
+            return static_cast<std::size_t>(chance_bits(
+                static_cast<std::uint64_t>(c[0]), static_cast<std::uint64_t>(c[1]), static_cast<std::uint64_t>(c[2])));
         }
     };
     Cell cell(const V3d& p) const {
         Cell c{};
-        for (int k = 0; k < 3; ++k) c[static_cast<std::size_t>(k)] = static_cast<std::int64_t>(std::floor(std::clamp(p[k] / wide_, -1e15, 1e15)));
+        for (int k = 0; k < 3; ++k)
+            c[static_cast<std::size_t>(k)] =
+                static_cast<std::int64_t>(std::floor(std::clamp(p[k] / wide_, -1e15, 1e15)));
         return c;
     }
     double wide_;
@@ -217,7 +231,8 @@ Result<Scattered> on_surface(const Arrangement& a, const Pose& pose, Progress& p
     std::vector<std::uint32_t> corners;
     double area = 0;
     for (std::size_t t = 0; t + 2 < triangles.size(); t += 3) {
-        const V3f &p = pose.points[triangles[t]], &q = pose.points[triangles[t + 1]], &r = pose.points[triangles[t + 2]];
+        const V3f &p = pose.points[triangles[t]], &q = pose.points[triangles[t + 1]],
+                  &r = pose.points[triangles[t + 2]];
         if (!finite(p) || !finite(q) || !finite(r)) continue;
         const double one = (V3d(q) - V3d(p)).cross(V3d(r) - V3d(p)).length() / 2;
         if (!(one > 0)) continue;
@@ -226,7 +241,8 @@ Result<Scattered> on_surface(const Arrangement& a, const Pose& pose, Progress& p
         corners.insert(corners.end(), {triangles[t], triangles[t + 1], triangles[t + 2]});
     }
     if (area <= 0) {
-        return fail(Error{ErrorCode::invalid, triangles.empty() ? "the source to scatter on has no faces" : "the faces of the source to scatter on have no area"}
+        return fail(Error{ErrorCode::invalid, triangles.empty() ? "the source to scatter on has no faces"
+                                                                : "the faces of the source to scatter on have no area"}
                         .advise("choose a mesh with faces, or place copies on its points"));
     }
     Scattered out;
@@ -235,14 +251,18 @@ Result<Scattered> on_surface(const Arrangement& a, const Pose& pose, Progress& p
     const bool own_normals = pose.normals.size() == pose.points.size();
     constexpr int misses_in_a_row = 5000; // then it is full
     int misses = 0;
-    for (std::uint64_t dart = 0; misses < misses_in_a_row && static_cast<std::int64_t>(out.places.size()) < a.count; ++dart) {
+    for (std::uint64_t dart = 0; misses < misses_in_a_row && static_cast<std::int64_t>(out.places.size()) < a.count;
+         ++dart) {
         if (dart % 4096 == 0 && progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         const double where = chance(a.seed, 0, dart) * area;
-        const auto t = std::min<std::size_t>(static_cast<std::size_t>(std::upper_bound(sums.begin(), sums.end(), where) - sums.begin()), sums.size() - 1);
+        const auto t = std::min<std::size_t>(
+            static_cast<std::size_t>(std::upper_bound(sums.begin(), sums.end(), where) - sums.begin()),
+            sums.size() - 1);
         // G. Turk, "Generating random points in triangles", Graphics Gems, 1990.
         double u = chance(a.seed, 1, dart), v = chance(a.seed, 2, dart);
         if (u + v > 1) u = 1 - u, v = 1 - v;
-        SurfaceSpot spot{corners[t * 3], corners[t * 3 + 1], corners[t * 3 + 2], static_cast<float>(u), static_cast<float>(v)};
+        SurfaceSpot spot{corners[t * 3], corners[t * 3 + 1], corners[t * 3 + 2], static_cast<float>(u),
+                         static_cast<float>(v)};
         const V3d p(pose.points[spot.a]), q(pose.points[spot.b]), r(pose.points[spot.c]);
         const V3d place = p + (q - p) * u + (r - p) * v;
         if (near.any_within(place)) {
@@ -258,7 +278,9 @@ Result<Scattered> on_surface(const Arrangement& a, const Pose& pose, Progress& p
         if (a.facing == Facing::outward) one.turn += heading_of(place);
         if (a.facing == Facing::carrier) {
             V3d normal = (q - p).cross(r - p);
-            if (own_normals) normal = V3d(pose.normals[spot.a]) * (1 - u - v) + V3d(pose.normals[spot.b]) * u + V3d(pose.normals[spot.c]) * v;
+            if (own_normals)
+                normal = V3d(pose.normals[spot.a]) * (1 - u - v) + V3d(pose.normals[spot.b]) * u +
+                         V3d(pose.normals[spot.c]) * v;
             one.turn += heading_of(normal);
         }
         one.size = a.size;
@@ -266,7 +288,8 @@ Result<Scattered> on_surface(const Arrangement& a, const Pose& pose, Progress& p
         out.spots.push_back(spot);
     }
     const auto n = static_cast<double>(out.places.size());
-    for (std::size_t i = 0; i < out.places.size(); ++i) out.places[i].along = static_cast<float>(n > 1 ? static_cast<double>(i) / (n - 1) : 0.5);
+    for (std::size_t i = 0; i < out.places.size(); ++i)
+        out.places[i].along = static_cast<float>(n > 1 ? static_cast<double>(i) / (n - 1) : 0.5);
     return out;
 }
 

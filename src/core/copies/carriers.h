@@ -21,17 +21,17 @@ struct CarrierValues {
 // Everything that is known of a source's points over all its frames, without their places at every frame.
 struct Carriers {
     struct Point {
-        std::int64_t id = 0;          // the file's own, or the point's number from 0
-        double birth = 0, death = 0;  // it is there for birth ≤ source frame < death; ∓∞ at the source's ends
-        V3f place{0, 0, 0};           // at its birth; scene units
-        float heading = NAN;          // degrees, by its direction or normal; NaN without
-        float size = 1;               // its attribute "size", where there is one
+        std::int64_t id = 0;         // the file's own, or the point's number from 0
+        double birth = 0, death = 0; // it is there for birth ≤ source frame < death; ∓∞ at the source's ends
+        V3f place{0, 0, 0};          // at its birth; scene units
+        float heading = NAN;         // degrees, by its direction or normal; NaN without
+        float size = 1;              // its attribute "size", where there is one
     };
     std::vector<Point> points;             // by id, rising
     std::vector<CarrierValues> attributes; // at birth; in the order of `points`; a vector's length is its value
     std::size_t not_finite = 0;            // points left out, as their place was not a number
     bool own_ids = false, sizes = false;
-    bool moves = false;                    // there is more than one frame
+    bool moves = false; // there is more than one frame
 
     const CarrierValues* find(std::string_view name) const;
 };
@@ -64,11 +64,12 @@ struct SurfaceSpot {
 struct Scattered {
     std::vector<Placement> places; // by id
     std::vector<SurfaceSpot> spots;
-    std::int64_t wanted = 0;       // more than there are places when no more fit so far apart
+    std::int64_t wanted = 0; // more than there are places when no more fit so far apart
 };
-// Darts thrown at the faces, each as likely as any other of the same area (barycentric by Turk 1990), kept when no earlier
-// one is nearer than least_apart; full when 5000 in a row were not. Dart k depends on the seed and k alone, so a higher count adds copies and moves none.
-// Errors: invalid for a pose without faces, or with faces without area; cancelled.
+// Darts thrown at the faces, each as likely as any other of the same area (barycentric by Turk 1990), kept when no
+// earlier one is nearer than least_apart; full when 5000 in a row were not. Dart k depends on the seed and k alone, so
+// a higher count adds copies and moves none. Errors: invalid for a pose without faces, or with faces without area;
+// cancelled.
 Result<Scattered> on_surface(const Arrangement& arrangement, const Pose& pose, Progress& progress = Progress::none());
 
 } // namespace garland

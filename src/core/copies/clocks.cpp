@@ -12,17 +12,20 @@ namespace {
 constexpr double slowest = 0.001; // slowing spreads that add up never stop a copy
 
 double nudge_of(const Arrangement& a, CopyId id) {
-    const auto at = std::lower_bound(a.nudges.begin(), a.nudges.end(), id, [](const Nudge& n, CopyId c) { return n.copy < c; });
+    const auto at =
+        std::lower_bound(a.nudges.begin(), a.nudges.end(), id, [](const Nudge& n, CopyId c) { return n.copy < c; });
     return at != a.nudges.end() && at->copy == id ? at->frames : 0;
 }
 
 // When the carrier first comes as far as a source frame: how far it has come by each whole frame is looked up once.
 class Births {
   public:
-    Births(const CarrierTime& carrier, FrameRange horizon) : carrier_(carrier), first_(static_cast<double>(horizon.first)), last_(static_cast<double>(horizon.last)) {
+    Births(const CarrierTime& carrier, FrameRange horizon)
+        : carrier_(carrier), first_(static_cast<double>(horizon.first)), last_(static_cast<double>(horizon.last)) {
         if (!carrier_.plan) return;
         reached_.reserve(static_cast<std::size_t>(horizon.count()));
-        for (double t = first_; t <= last_; t += 1) reached_.push_back(std::max(carrier_.at(t), reached_.empty() ? -1e300 : reached_.back()));
+        for (double t = first_; t <= last_; t += 1)
+            reached_.push_back(std::max(carrier_.at(t), reached_.empty() ? -1e300 : reached_.back()));
     }
     // The first output frame at which it has come as far as `birth`.
     double operator()(double birth) const {
@@ -53,7 +56,8 @@ double CarrierTime::at(double t) const {
 
 CopyClocks::CopyClocks(std::vector<CopyClock> still) : whole_(still), still_(std::move(still)) {}
 
-CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const CarrierTime& carrier, Rate rate, FrameRange horizon)
+CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const CarrierTime& carrier, Rate rate,
+                       FrameRange horizon)
     : places_(set.places), carrier_(carrier) {
     const Arrangement& a = set.spec;
     const std::size_t n = set.places.size();
@@ -149,15 +153,18 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
         }
         hidden_ = std::move(hidden);
     }
-    plain_ = shares_.empty() && flickers_.empty() && lives_.empty() && hidden_.empty() && shift_ == 0 && shifts_.empty() && !together_ &&
-             !after_start_ && !hidden_until_start_;
+    for (const Pulse& pulse : a.pulses) {
+        if (pulse.on && pulse.hides) hiding_.push_back(pulse);
+    }
+    plain_ = shares_.empty() && hiding_.empty() && flickers_.empty() && lives_.empty() && hidden_.empty() &&
+             shift_ == 0 && shifts_.empty() && !together_ && !after_start_ && !hidden_until_start_;
     whole_ = std::move(whole);
     still_ = std::move(still);
 }
 
-// Slowing strengths are made smaller by as much as they are too strong where, all together, they would bring a copy below
-// the slowest speed at some moment. Between two keys each strength runs one way only, so a sum of their lower ends over a
-// short piece of time is never above what the sum comes to in it.
+// Slowing strengths are made smaller by as much as they are too strong where, all together, they would bring a copy
+// below the slowest speed at some moment. Between two keys each strength runs one way only, so a sum of their lower
+// ends over a short piece of time is never above what the sum comes to in it.
 void CopyClocks::limit_slowing(const std::vector<std::size_t>& changing, const std::vector<CopyClock>& still) {
     std::vector<double> times;
     for (std::size_t k : changing) {
@@ -174,13 +181,15 @@ void CopyClocks::limit_slowing(const std::vector<std::size_t>& changing, const s
     if (!times.empty()) at.push_back(times.back());
     std::vector<double> strengths(at.size() * changing.size());
     for (std::size_t j = 0; j < at.size(); ++j) {
-        for (std::size_t k = 0; k < changing.size(); ++k) strengths[j * changing.size() + k] = shares_[changing[k]].amount.at(at[j]) * shares_[changing[k]].share;
+        for (std::size_t k = 0; k < changing.size(); ++k)
+            strengths[j * changing.size() + k] = shares_[changing[k]].amount.at(at[j]) * shares_[changing[k]].share;
     }
     const std::size_t n = still.size();
     std::vector<double> factor(n, 1);
     for (std::size_t i = 0; i < n; ++i) {
         for (std::size_t j = 0; j < at.size(); ++j) {
-            const double *here = &strengths[j * changing.size()], *next = &strengths[std::min(j + 1, at.size() - 1) * changing.size()];
+            const double *here = &strengths[j * changing.size()],
+                         *next = &strengths[std::min(j + 1, at.size() - 1) * changing.size()];
             double rate = still[i].rate, slowing = 0;
             for (std::size_t k = 0; k < changing.size(); ++k) {
                 const double w = shares_[changing[k]].values[i], least = std::min(w * here[k], w * next[k]);
@@ -198,6 +207,30 @@ void CopyClocks::limit_slowing(const std::vector<std::size_t>& changing, const s
     }
 }
 
+OwnRate CopyClocks::own_rate() const {
+    OwnRate out;
+    out.at = [this](std::size_t i, double t) {
+        double rate = still_[i].rate;
+        for (const Share& s : shares_) {
+            if (s.target == Target::speed) rate += s.values[i] * s.share * s.amount.at(t);
+        }
+        return rate;
+    };
+    for (const Share& s : shares_) {
+        if (s.target != Target::speed) continue;
+        for (const CurveKey& key : s.keys) out.bends.push_back(key.at);
+    }
+    std::sort(out.bends.begin(), out.bends.end());
+    out.bends.erase(std::unique(out.bends.begin(), out.bends.end()), out.bends.end());
+    return out;
+}
+
+std::vector<double> CopyClocks::starts(const TimingPlan& plan) const {
+    std::vector<double> out(size());
+    for (std::size_t i = 0; i < out.size(); ++i) out[i] = plan.first().value + shift_of(i);
+    return out;
+}
+
 CopyClocks CopyClocks::part(std::span<const std::uint32_t> which) const {
     CopyClocks out = *this;
     out.whole_ = part_of(whole_, which);
@@ -206,6 +239,11 @@ CopyClocks CopyClocks::part(std::span<const std::uint32_t> which) const {
     out.lives_ = part_of(lives_, which);
     out.shifts_ = part_of(shifts_, which);
     out.hidden_ = part_of(hidden_, which);
+    if (playing_) {
+        std::vector<std::uint32_t> numbers;
+        for (std::uint32_t i : which) numbers.push_back(static_cast<std::uint32_t>(played(i)));
+        out.played_ = std::move(numbers);
+    }
     for (Share& s : out.shares_) s.values = part_of(s.values, which);
     for (Flicker& f : out.flickers_) f.values = part_of(f.values, which);
     return out;
@@ -221,7 +259,8 @@ CopyClocks::Now CopyClocks::now(double t) const {
 }
 
 double CopyClocks::drifted(const Share& s, std::size_t copy, double t, double* slope) const {
-    const DriftingValue v = noise_value(*s.drifting, CurvePlan(s.drifting->curve, 0), places_[copy].position, t * seconds_a_frame_);
+    const DriftingValue v =
+        noise_value(*s.drifting, CurvePlan(s.drifting->curve, 0), places_[copy].position, t * seconds_a_frame_);
     if (slope) *slope = v.rate * seconds_a_frame_;
     return v.value;
 }
@@ -257,8 +296,15 @@ CopyClocks::Local CopyClocks::at(const TimingPlan& plan, std::size_t i, const No
     out.delay = delay;
     out.local = start + still.rate * (x - start);
     out.rate = still.rate;
+    bool not_reached = false;
+    if (playing_) {
+        const CopyPlaying::At run = playing_->at(played(i), x + shift);
+        out.local = start + run.run;
+        out.rate = run.rate;
+        not_reached = run.before;
+    }
     for (const Share& s : shares_) {
-        if (s.target != Target::speed) continue;
+        if (s.target != Target::speed || playing_) continue;
         const double w = s.values[i] * s.share, from = s.meets ? *s.meets : start + shift;
         out.local += w * s.amount.integral(from, x + shift);
         out.rate += w * s.amount.at(x + shift);
@@ -269,14 +315,22 @@ CopyClocks::Local CopyClocks::at(const TimingPlan& plan, std::size_t i, const No
     out.absent = (hidden_until_start_ && early) || (!hidden_.empty() && hidden_[i]);
     if (!lives_.empty()) out.absent |= now.carrier < lives_[i].birth || now.carrier >= lives_[i].death;
     if (!flickers_.empty() && !out.absent) out.absent = flickers_off(i, now.t);
+    out.absent |= not_reached;
+    for (const Pulse& pulse : hiding_) out.absent |= WavePlan(pulse.wave).at(now.t - delay).value <= 0;
     return out;
 }
 
 CopyClocks::Absence CopyClocks::why_absent(const TimingPlan& plan, std::size_t i, const Now& now) const {
     if (!at(plan, i, now).absent) return Absence::none;
     if (!hidden_.empty() && hidden_[i]) return Absence::hidden;
-    if (!lives_.empty() && (now.carrier < lives_[i].birth || now.carrier >= lives_[i].death)) return Absence::not_carried;
+    if (!lives_.empty() && (now.carrier < lives_[i].birth || now.carrier >= lives_[i].death))
+        return Absence::not_carried;
     if (!flickers_.empty() && flickers_off(i, now.t)) return Absence::flicker;
+    const Local local = at(plan, i, now);
+    for (const Pulse& pulse : hiding_) {
+        if (WavePlan(pulse.wave).at(now.t - local.delay).value <= 0) return Absence::pulse;
+    }
+    if (playing_ && playing_->at(played(i), now.t - local.delay).before) return Absence::not_reached;
     return Absence::not_started;
 }
 

@@ -1,13 +1,15 @@
 // The clocks of an arrangement's copies: what turns an output frame into each copy's local time τ. See docs/time.md,
 // stages 1 and 2.
 //
-// With a_k the amount of spread k at an output frame, D_k(c) what it gives copy c, and `start` the timing's first frame:
+// With a_k the amount of spread k at an output frame, D_k(c) what it gives copy c, and `start` the timing's first
+// frame:
 //   d(t) = Σ a_k(t)·D_k(c) + nudge             delays
 //   x    = t − shift − d(t)                    shift: where an arrangement starts elsewhere than its timing
 //   τ    = start + (x − start) + Σ w_k(c)·∫ a_k from m_k to x      speeds; m_k: where the copies agree, usually `start`
 #pragma once
 
 #include "core/base/shared_list.h"
+#include "core/copies/copy_playing.h"
 #include "core/copies/copy_set.h"
 #include "core/source/source_clock.h"
 #include "core/time/rate.h"
@@ -36,9 +38,22 @@ class CopyClocks {
   public:
     CopyClocks() = default;
     CopyClocks(std::vector<CopyClock> still); // nothing that changes in time
-    // plan: the timing the copies follow; rate: output frames a second, for drifts and flicker; horizon: output frames in
-    // which births are looked for.
+    // plan: the timing the copies follow; rate: output frames a second, for drifts and flicker; horizon: output frames
+    // in which births are looked for.
     CopyClocks(const CopySet& set, const TimingPlan& plan, const CarrierTime& carrier, Rate rate, FrameRange horizon);
+    // What plays the copies instead of, or on top of, their own clocks; made for all copies of this set, in order.
+    void set_playing(CopyPlayingPtr playing) {
+        playing_ = std::move(playing);
+        plain_ = false;
+    }
+    const CopyPlaying* playing() const { return playing_.get(); }
+    const CopyPlayingPtr& playing_whole() const { return playing_; } // of all copies of the set
+    std::size_t played(std::size_t copy) const { return played_.empty() ? copy : played_[copy]; } // its number in there
+    // A copy's rate by its own speed spreads, and where each copy's clock starts (output frames): what playing needs.
+    // The clocks must live as long as what is returned.
+    OwnRate own_rate() const;
+    std::vector<double> starts(const TimingPlan& plan) const;
+
     // The clocks of some of the copies, in the order of `which`.
     CopyClocks part(std::span<const std::uint32_t> which) const;
 
@@ -69,7 +84,7 @@ class CopyClocks {
     Local at(const TimingPlan& plan, std::size_t copy, const Now& now) const;
 
     // Why a copy's own rules do not show it at this moment; what the timing hides is not among them.
-    enum class Absence { none, not_started, hidden, not_carried, flicker };
+    enum class Absence { none, not_started, hidden, not_carried, flicker, not_reached, pulse };
     Absence why_absent(const TimingPlan& plan, std::size_t copy, const Now& now) const;
 
     std::size_t changing() const { return shares_.size(); } // spreads (and nudges) whose amount changes in time
@@ -100,6 +115,9 @@ class CopyClocks {
     bool flickers_off(std::size_t copy, double t) const;
 
     bool plain_ = true;
+    CopyPlayingPtr playing_;
+    SharedList<std::uint32_t> played_; // of some of the copies: their numbers in playing_
+    std::vector<Pulse> hiding_;        // those pulses that hide copies
     SharedList<CopyClock> whole_, still_;
     std::vector<Share> shares_;
     std::vector<Flicker> flickers_;

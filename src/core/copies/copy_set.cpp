@@ -82,7 +82,9 @@ void place_all(const Arrangement& a, CopySet& set) {
         }
         places = on_points(a, *set.ground.carriers);
         if (set.ground.carriers->not_finite > 0) {
-            set.note = fmt::format("{} left out, as their place is not a number", counted(static_cast<long long>(set.ground.carriers->not_finite), "point is", "points are"));
+            set.note =
+                fmt::format("{} left out, as their place is not a number",
+                            counted(static_cast<long long>(set.ground.carriers->not_finite), "point is", "points are"));
         }
     } else if (a.kind == ArrangementKind::scatter) {
         if (!set.ground.surface) {
@@ -108,8 +110,10 @@ void place_all(const Arrangement& a, CopySet& set) {
     std::iota(order.begin(), order.end(), 0u);
     if (a.order.by != OrderBy::along) {
         std::vector<double> keys(places.size());
-        for (std::uint32_t i = 0; i < keys.size(); ++i) keys[i] = order_key(a.order, places[i], set.ground.carriers.get(), i);
-        std::stable_sort(order.begin(), order.end(), [&](std::uint32_t x, std::uint32_t y) { return keys[x] < keys[y]; });
+        for (std::uint32_t i = 0; i < keys.size(); ++i)
+            keys[i] = order_key(a.order, places[i], set.ground.carriers.get(), i);
+        std::stable_sort(order.begin(), order.end(),
+                         [&](std::uint32_t x, std::uint32_t y) { return keys[x] < keys[y]; });
     }
     if (a.order.reversed) std::reverse(order.begin(), order.end());
     const CurvePlan width(a.width, 1), height(a.height, 1);
@@ -118,7 +122,8 @@ void place_all(const Arrangement& a, CopySet& set) {
     for (std::uint32_t i : order) {
         Placement p = places[i];
         if (width.keyed() || height.keyed()) {
-            const double share = places.size() > 1 ? static_cast<double>(ordered.size()) / static_cast<double>(places.size() - 1) : 0;
+            const double share =
+                places.size() > 1 ? static_cast<double>(ordered.size()) / static_cast<double>(places.size() - 1) : 0;
             p.stretch = V3f(static_cast<float>(width.at(share)), static_cast<float>(height.at(share)), 1);
         }
         ordered.push_back(p);
@@ -161,7 +166,9 @@ CopySet make_copies(const Arrangement& spec, const CopyGroundwork& ground, const
         const GivenValues* same = nullptr;
         for (std::size_t i = 0; same_places && i < before->given.size() && !same; ++i) {
             Spread now = s, then = before->given[i].spread; // what does not touch the values may differ
-            for (Spread* one : {&now, &then}) one->on = true, one->share = 1, one->amount.clear(), one->meets.reset(), one->after_start = false, one->changes = 0, one->extra.clear();
+            for (Spread* one : {&now, &then})
+                one->on = true, one->share = 1, one->amount.clear(), one->meets.reset(), one->after_start = false,
+                one->changes = 0, one->extra.clear();
             if (now == then) same = &before->given[i];
         }
         GivenValues& g = set.given.emplace_back();
@@ -198,7 +205,8 @@ std::vector<std::uint32_t> variants_of(const CopySet& set) {
         for (const GivenValues* g : given) u += g->values[i] * g->spread.share / 100;
         u = u == 1 ? u : u - std::floor(u); // 100 % is the last source, past it the first comes again
         const auto at = std::upper_bound(sums.begin(), sums.end(), u * sums.back());
-        out[i] = static_cast<std::uint32_t>(std::min<std::size_t>(static_cast<std::size_t>(at - sums.begin()), sums.size() - 1));
+        out[i] = static_cast<std::uint32_t>(
+            std::min<std::size_t>(static_cast<std::size_t>(at - sums.begin()), sums.size() - 1));
         while (out[i] > 0 && sums[out[i]] == sums[out[i] - 1]) --out[i]; // one without weight is never shown
     }
     return out;

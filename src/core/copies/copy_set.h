@@ -1,5 +1,5 @@
-// The copies of an arrangement as its rules make them, before any frame is asked about: where each stands, in order, and
-// what every spread gives it.
+// The copies of an arrangement as its rules make them, before any frame is asked about: where each stands, in order,
+// and what every spread gives it.
 #pragma once
 
 #include "core/base/shared_list.h"
@@ -21,14 +21,14 @@ struct GivenValues {
 };
 
 struct CopySet {
-    Arrangement spec;     // what it was made from
+    Arrangement spec; // what it was made from
     CopyGroundwork ground;
-    SharedList<Placement> places;           // in order, jitter and stretch included, spreads not
-    SharedList<std::uint32_t> carrier_of;   // points: each copy's place among the carriers
-    SharedList<SurfaceSpot> spots;          // scatter
-    std::vector<GivenValues> given;         // one a spread, as they stand in the spec
-    std::string problem;                    // why there are no copies
-    std::string note;                       // "73 of 100 copies fit so far apart"
+    SharedList<Placement> places;         // in order, jitter and stretch included, spreads not
+    SharedList<std::uint32_t> carrier_of; // points: each copy's place among the carriers
+    SharedList<SurfaceSpot> spots;        // scatter
+    std::vector<GivenValues> given;       // one a spread, as they stand in the spec
+    std::string problem;                  // why there are no copies
+    std::string note;                     // "73 of 100 copies fit so far apart"
 };
 
 // before: an earlier set of the same arrangement; whatever its rules give alike is taken over instead of made again.

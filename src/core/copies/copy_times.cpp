@@ -20,7 +20,7 @@ GARLAND_INLINE CopyMoment moment(double source, double speed, double first, doub
     CopyMoment m;
     m.source = std::min(std::max(source, first), last);
     // A thousandth of a rounding error outside the range is not a clamp.
-    const bool low = source < first - 1e-9, high = source > last + 1e-9;
+    const bool low = source<first - 1e-9, high = source> last + 1e-9;
     speed *= static_cast<double>(!(low | high));
     m.speed = static_cast<float>(speed);
     m.pass = pass;
@@ -42,14 +42,26 @@ OutputFrame local_time(const TimingPlan& plan, const CopyClock& copy, OutputFram
     return OutputFrame(local_of(plan, copy, t.value));
 }
 
-CopyTrace trace_copy(const TimingPlan& plan, const SourceClock& source, const CopyClock& copy, OutputFrame t) {
+namespace {
+
+CopyTrace trace_own(const TimingPlan& plan, const SourceClock& source, const CopyClocks::Local& own) {
     CopyTrace trace;
-    trace.delay = copy.delay;
-    trace.rate = copy.rate;
-    trace.local = local_of(plan, copy, t.value);
-    trace.timing = plan.at(OutputFrame(trace.local));
-    trace.moment = show(trace.timing, copy.rate, source.first.value, source.last().value);
+    trace.delay = own.delay;
+    trace.rate = own.rate;
+    trace.local = own.local;
+    trace.timing = plan.at(OutputFrame(own.local));
+    trace.moment = show(trace.timing, own.rate, source.first.value, source.last().value);
+    trace.moment.local = own.local;
+    trace.moment.delay = own.delay;
+    trace.moment.rate = own.rate;
+    if (own.absent) trace.moment.marks |= mark_absent;
     return trace;
+}
+
+} // namespace
+
+CopyTrace trace_copy(const TimingPlan& plan, const SourceClock& source, const CopyClock& copy, OutputFrame t) {
+    return trace_own(plan, source, {copy.delay, local_of(plan, copy, t.value), copy.rate, false});
 }
 
 namespace {
@@ -103,13 +115,13 @@ void wrap_all(const TimingPlan& plan, const double* local, std::size_t count, Bl
     d = __builtin_shufflevector(ab1, cd1, 2, 3, 6, 7);
 }
 
-static_assert(sizeof(CopyMoment) == 24 && offsetof(CopyMoment, speed) == 8 && offsetof(CopyMoment, pass) == 12 &&
-              offsetof(CopyMoment, marks) == 16 && sizeof(StretchTable::Row) == 64);
+static_assert(sizeof(CopyMoment) == 48 && offsetof(CopyMoment, speed) == 8 && offsetof(CopyMoment, pass) == 12 &&
+              offsetof(CopyMoment, marks) == 16 && sizeof(SegmentTable::Row) == 64);
 
-// StretchTable::at and moment for four copies from i on. count: how many of them there are.
+// SegmentTable::at and moment for four copies from i on. count: how many of them there are.
 template <bool fine>
-[[gnu::always_inline]] inline void moments_of_four(const StretchTable& table, Four first, Four last, const double* rate, const Block& b,
-                                    std::size_t i, std::size_t count, CopyMoment* out) {
+[[gnu::always_inline]] inline void moments_of_four(const SegmentTable& table, Four first, Four last, const double* rate,
+                                                   const Block& b, std::size_t i, std::size_t count, CopyMoment* out) {
     Four low_half[4], high_half[4]; // of the rows: start, c0, c1, c2 · c3, low, high, before
     for (std::size_t k = 0; k < 4; ++k) {
         const double u = b.u[i + k];
@@ -125,7 +137,7 @@ template <bool fine>
     s = smaller(larger(s, high_half[1]), high_half[2]);
     Four way = c1 + v * (all(2) * c2 + all(3) * v * c3);
     way = ((sign < all(0)) & (v == all(0))) ? high_half[3] : way;
-    const FourBits low = s < first - all(1e-9), high = s > last + all(1e-9);
+    const FourBits low = s<first - all(1e-9), high = s> last + all(1e-9);
     const Four pace = (low | high) ? all(0) : sign * way * four(rate + i);
     s = smaller(larger(s, first), last);
     constexpr auto flag = [](long long mark) { return FourBits{mark, mark, mark, mark}; };
@@ -141,8 +153,8 @@ template <bool fine>
 }
 
 template <bool fine>
-[[gnu::always_inline]] inline void moments_of_all(const StretchTable& table, double first, double last, const double* rate, Block& b,
-                                   std::size_t count, CopyMoment* out) {
+[[gnu::always_inline]] inline void moments_of_all(const SegmentTable& table, double first, double last,
+                                                  const double* rate, Block& b, std::size_t count, CopyMoment* out) {
     const std::size_t whole = count / 4 * 4;
     for (std::size_t i = 0; i < whole; i += 4) moments_of_four<fine>(table, all(first), all(last), rate, b, i, 4, out);
     if (whole == count) return;
@@ -151,7 +163,7 @@ template <bool fine>
 }
 
 GARLAND_LEVELS
-void finish_all(const StretchTable& table, double first, double last, const double* rate, Block& b, std::size_t count,
+void finish_all(const SegmentTable& table, double first, double last, const double* rate, Block& b, std::size_t count,
                 CopyMoment* out) {
     if (table.fine()) {
         moments_of_all<true>(table, first, last, rate, b, count, out);
@@ -173,66 +185,55 @@ void block_moments(const TimingPlan& plan, double first, double last, const doub
     for (std::size_t i = 0; i < count; ++i) out[i] = show(plan.at(OutputFrame(local[i])), rate[i], first, last);
 }
 
+// A block of copies, or of frames of one copy: own(i) says where copy or frame i is in its own time.
+template <class Own>
+void moments_by_block(const TimingPlan& plan, const SourceClock& source, std::span<CopyMoment> out, const Own& own) {
+    const double first = source.first.value, last = source.last().value;
+    double local[block], rate[block], delay[block];
+    bool absent[block];
+    for (std::size_t done = 0; done < out.size(); done += block) {
+        const std::size_t count = std::min(block, out.size() - done);
+        for (std::size_t i = 0; i < count; ++i) {
+            const CopyClocks::Local at = own(done + i);
+            local[i] = at.local, rate[i] = at.rate, delay[i] = at.delay, absent[i] = at.absent;
+        }
+        (plan.alike() ? wrapped_block : block_moments)(plan, first, last, local, rate, count, &out[done]);
+        for (std::size_t i = 0; i < count; ++i) {
+            CopyMoment& m = out[done + i];
+            m.local = local[i], m.delay = delay[i], m.rate = rate[i];
+            m.marks = static_cast<std::uint8_t>(m.marks | static_cast<unsigned>(absent[i]) * mark_absent);
+        }
+    }
+}
+
+CopyClocks::Local plain_own(const TimingPlan& plan, const CopyClock& copy, double t) {
+    return {copy.delay, local_of(plan, copy, t), copy.rate, false};
+}
+
 } // namespace
 
 void copy_moments(const TimingPlan& plan, const SourceClock& source, std::span<const CopyClock> copies, OutputFrame t,
                   std::span<CopyMoment> out) {
-    const double first = source.first.value, last = source.last().value;
-    double local[block], rate[block];
-    for (std::size_t from = 0; from < copies.size(); from += block) {
-        const std::size_t count = std::min(block, copies.size() - from);
-        for (std::size_t i = 0; i < count; ++i) {
-            local[i] = local_of(plan, copies[from + i], t.value);
-            rate[i] = copies[from + i].rate;
-        }
-        (plan.alike() ? wrapped_block : block_moments)(plan, first, last, local, rate, count, &out[from]);
-    }
+    moments_by_block(plan, source, out.first(copies.size()),
+                     [&](std::size_t i) { return plain_own(plan, copies[i], t.value); });
 }
 
 void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyClock& copy,
                  std::span<const double> frames, std::span<CopyMoment> out) {
-    const double first = source.first.value, last = source.last().value;
-    double local[block], rate[block];
-    std::fill(rate, rate + block, copy.rate);
-    for (std::size_t from = 0; from < frames.size(); from += block) {
-        const std::size_t count = std::min(block, frames.size() - from);
-        for (std::size_t i = 0; i < count; ++i) local[i] = local_of(plan, copy, frames[from + i]);
-        (plan.alike() ? wrapped_block : block_moments)(plan, first, last, local, rate, count, &out[from]);
-    }
+    moments_by_block(plan, source, out.first(frames.size()),
+                     [&](std::size_t i) { return plain_own(plan, copy, frames[i]); });
 }
 
 CopyTrace trace_copy(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t copy,
                      OutputFrame t) {
-    if (clocks.plain()) return trace_copy(plan, source, clocks.still()[copy], t);
-    const CopyClocks::Local own = clocks.at(plan, copy, clocks.now(t.value));
-    CopyTrace trace;
-    trace.delay = own.delay;
-    trace.rate = own.rate;
-    trace.local = own.local;
-    trace.timing = plan.at(OutputFrame(own.local));
-    trace.moment = show(trace.timing, own.rate, source.first.value, source.last().value);
-    if (own.absent) trace.moment.marks |= mark_absent;
-    return trace;
+    return trace_own(plan, source, clocks.at(plan, copy, clocks.now(t.value)));
 }
 
 void copy_moments(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t from,
                   OutputFrame t, std::span<CopyMoment> out) {
     if (clocks.plain()) return copy_moments(plan, source, clocks.still().subspan(from, out.size()), t, out);
-    const double first = source.first.value, last = source.last().value;
     const CopyClocks::Now now = clocks.now(t.value);
-    double local[block], rate[block];
-    bool absent[block];
-    for (std::size_t done = 0; done < out.size(); done += block) {
-        const std::size_t count = std::min(block, out.size() - done);
-        for (std::size_t i = 0; i < count; ++i) {
-            const CopyClocks::Local own = clocks.at(plan, from + done + i, now);
-            local[i] = own.local, rate[i] = own.rate, absent[i] = own.absent;
-        }
-        (plan.alike() ? wrapped_block : block_moments)(plan, first, last, local, rate, count, &out[done]);
-        for (std::size_t i = 0; i < count; ++i) {
-            if (absent[i]) out[done + i].marks |= mark_absent;
-        }
-    }
+    moments_by_block(plan, source, out, [&](std::size_t i) { return clocks.at(plan, from + i, now); });
 }
 
 std::vector<CopyClocks::Now> nows_of(const CopyClocks& clocks, std::span<const double> frames) {
@@ -251,20 +252,7 @@ void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyCl
 void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t copy,
                  std::span<const double> frames, std::span<const CopyClocks::Now> nows, std::span<CopyMoment> out) {
     if (clocks.plain()) return row_moments(plan, source, clocks.still()[copy], frames, out);
-    const double first = source.first.value, last = source.last().value;
-    double local[block], rate[block];
-    bool absent[block];
-    for (std::size_t done = 0; done < out.size(); done += block) {
-        const std::size_t count = std::min(block, out.size() - done);
-        for (std::size_t i = 0; i < count; ++i) {
-            const CopyClocks::Local own = clocks.at(plan, copy, nows[done + i]);
-            local[i] = own.local, rate[i] = own.rate, absent[i] = own.absent;
-        }
-        (plan.alike() ? wrapped_block : block_moments)(plan, first, last, local, rate, count, &out[done]);
-        for (std::size_t i = 0; i < count; ++i) {
-            if (absent[i]) out[done + i].marks |= mark_absent;
-        }
-    }
+    moments_by_block(plan, source, out, [&](std::size_t i) { return clocks.at(plan, copy, nows[i]); });
 }
 
 } // namespace garland

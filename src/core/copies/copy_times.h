@@ -19,11 +19,15 @@ enum Mark : std::uint8_t {
     mark_clamped_last = 16, // the timing asks for more than the source's last frame
 };
 
+// Everything about a copy's time at one output frame. Whoever needs any of it reads it here.
 struct CopyMoment {
     double source = 0; // the source frame shown, inside the source's range
     float speed = 0;   // ds/dt, source frames per output frame
     std::int32_t pass = 0;
     std::uint8_t marks = 0;
+    double local = 0; // τ, output frames
+    double delay = 0; // output frames later
+    double rate = 1;  // dτ/dt
     bool has(Mark mark) const { return (marks & mark) != 0; }
 };
 
@@ -53,7 +57,8 @@ void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyCl
 // The same where what is alike for all copies at those frames is known: nows[k] = clocks.now(frames[k]).
 void row_moments(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t copy,
                  std::span<const double> frames, std::span<const CopyClocks::Now> nows, std::span<CopyMoment> out);
-std::vector<CopyClocks::Now> nows_of(const CopyClocks& clocks, std::span<const double> frames); // none where nothing changes
+std::vector<CopyClocks::Now> nows_of(const CopyClocks& clocks,
+                                     std::span<const double> frames); // none where nothing changes
 
 // The same for clocks in which nothing changes in time. All copies at one output frame; out.size() = copies.size().
 void copy_moments(const TimingPlan& plan, const SourceClock& source, std::span<const CopyClock> copies, OutputFrame t,

@@ -37,7 +37,8 @@ double cost(const std::vector<double>& y, const std::vector<double>& a, double l
 }
 
 // Delays in order, at least `step` apart, inside low … high, the last no more than `span` after the first. The changes.
-std::vector<double> part_line(const std::vector<double>& d, double step, double low, double high, double span, bool whole) {
+std::vector<double> part_line(const std::vector<double>& d, double step, double low, double high, double span,
+                              bool whole) {
     const auto n = static_cast<double>(d.size());
     std::vector<double> a(d.size());
     for (std::size_t i = 0; i < d.size(); ++i) a[i] = d[i] - static_cast<double>(i) * step;
@@ -48,7 +49,8 @@ std::vector<double> part_line(const std::vector<double>& d, double step, double 
         double left = std::max(from, y.front() - room), right = std::min(to - room, y.back());
         for (int k = 0; k < 200 && right - left > 1e-9; ++k) {
             const double p = left + (right - left) / 3, q = right - (right - left) / 3;
-            (cost(y, a, p, p + room) <= cost(y, a, q, q + room) ? right : left) = cost(y, a, p, p + room) <= cost(y, a, q, q + room) ? q : p;
+            (cost(y, a, p, p + room) <= cost(y, a, q, q + room) ? right : left) =
+                cost(y, a, p, p + room) <= cost(y, a, q, q + room) ? q : p;
         }
         double best = (left + right) / 2;
         if (whole) {
@@ -62,11 +64,14 @@ std::vector<double> part_line(const std::vector<double>& d, double step, double 
 }
 
 tl::unexpected<Error> no_room(std::size_t wanted, std::int64_t room, const PartRule& r) {
-    return fail(Error{ErrorCode::too_large, r.period > 0 && !(r.high - r.low < r.period)
-                                                ? fmt::format("this loop can hold {} copies so far apart, and there are {}", room, wanted)
-                                                : fmt::format("between the allowed delays there is room for {} copies so far apart, and there are {}", room, wanted)}
-                    .keeping("all delays as they are")
-                    .advise("part near neighbours only, let the speed vary, or allow more"));
+    return fail(
+        Error{ErrorCode::too_large,
+              r.period > 0 && !(r.high - r.low < r.period)
+                  ? fmt::format("this loop can hold {} copies so far apart, and there are {}", room, wanted)
+                  : fmt::format("between the allowed delays there is room for {} copies so far apart, and there are {}",
+                                room, wanted)}
+            .keeping("all delays as they are")
+            .advise("part near neighbours only, let the speed vary, or allow more"));
 }
 
 Parted changes(std::span<const double> before, std::vector<double> after) {
@@ -87,7 +92,8 @@ std::int64_t room_for(const PartRule& r) {
     const double step = step_of(r);
     double room = std::numeric_limits<double>::infinity();
     if (r.period > 0) room = std::floor(r.period / step + 1e-9);
-    if (std::isfinite(r.low) && std::isfinite(r.high)) room = std::min(room, std::floor((r.high - r.low) / step + 1e-9) + 1);
+    if (std::isfinite(r.low) && std::isfinite(r.high))
+        room = std::min(room, std::floor((r.high - r.low) / step + 1e-9) + 1);
     return std::isfinite(room) ? static_cast<std::int64_t>(std::max(room, 0.0)) : -1;
 }
 
@@ -149,12 +155,13 @@ void come_closer(std::span<const double> wanted, std::vector<double>& delays, do
 
 } // namespace
 
-
 Result<Parted> part_all(std::span<const double> delays, const PartRule& r) {
     const std::size_t n = delays.size();
-    if (!(r.apart > 0) || !(r.high >= r.low)) return fail(ErrorCode::invalid, "copies can only be parted by more than nothing, between rising limits");
+    if (!(r.apart > 0) || !(r.high >= r.low))
+        return fail(ErrorCode::invalid, "copies can only be parted by more than nothing, between rising limits");
     if (n < 2) return changes(delays, {delays.begin(), delays.end()});
-    if (const std::int64_t room = room_for(r); room >= 0 && room < static_cast<std::int64_t>(n)) return no_room(n, room, r);
+    if (const std::int64_t room = room_for(r); room >= 0 && room < static_cast<std::int64_t>(n))
+        return no_room(n, room, r);
     const double step = step_of(r);
     const bool round = r.period > 0 && !(r.high - r.low < r.period);
     std::vector<double> at(n); // on the loop, or as they are
@@ -173,8 +180,11 @@ Result<Parted> part_all(std::span<const double> delays, const PartRule& r) {
         cuts.resize(n);
         std::iota(cuts.begin(), cuts.end(), std::size_t(0));
         if (n > 64) { // the widest gaps before them
-            auto gap = [&](std::size_t k) { return k == 0 ? at[order[0]] + r.period - at[order[n - 1]] : at[order[k]] - at[order[k - 1]]; };
-            std::partial_sort(cuts.begin(), cuts.begin() + 3, cuts.end(), [&](std::size_t a, std::size_t b) { return gap(a) > gap(b); });
+            auto gap = [&](std::size_t k) {
+                return k == 0 ? at[order[0]] + r.period - at[order[n - 1]] : at[order[k]] - at[order[k - 1]];
+            };
+            std::partial_sort(cuts.begin(), cuts.begin() + 3, cuts.end(),
+                              [&](std::size_t a, std::size_t b) { return gap(a) > gap(b); });
             cuts.resize(3);
         }
     }
@@ -186,7 +196,8 @@ Result<Parted> part_all(std::span<const double> delays, const PartRule& r) {
             const std::size_t k = (cut + i) % n;
             line[i] = at[order[k]] + (cut + i >= n ? r.period : 0);
         }
-        const std::vector<double> y = part_line(line, step, round ? -none : r.low, round ? none : r.high, span, r.whole_frames);
+        const std::vector<double> y =
+            part_line(line, step, round ? -none : r.low, round ? none : r.high, span, r.whole_frames);
         double sum = 0;
         std::vector<double> after(n);
         for (std::size_t i = 0; i < n; ++i) {
@@ -205,9 +216,11 @@ Result<Parted> part_all(std::span<const double> delays, const PartRule& r) {
         // Without going round at all, inside the limits: where these are near, a whole loop back into them costs more.
         std::vector<std::size_t> by_delay(n);
         std::iota(by_delay.begin(), by_delay.end(), std::size_t(0));
-        std::stable_sort(by_delay.begin(), by_delay.end(), [&](std::size_t a, std::size_t b) { return delays[a] < delays[b]; });
+        std::stable_sort(by_delay.begin(), by_delay.end(),
+                         [&](std::size_t a, std::size_t b) { return delays[a] < delays[b]; });
         std::vector<double> line(n), after(n);
-        for (std::size_t i = 0; i < n; ++i) line[i] = r.whole_frames ? std::round(delays[by_delay[i]]) : delays[by_delay[i]];
+        for (std::size_t i = 0; i < n; ++i)
+            line[i] = r.whole_frames ? std::round(delays[by_delay[i]]) : delays[by_delay[i]];
         const std::vector<double> y = part_line(line, step, r.low, r.high, span, r.whole_frames);
         double sum = 0;
         for (std::size_t i = 0; i < n; ++i) after[by_delay[i]] = y[i], sum += std::abs(y[i] - delays[by_delay[i]]);
@@ -217,9 +230,11 @@ Result<Parted> part_all(std::span<const double> delays, const PartRule& r) {
     return changes(delays, std::move(best));
 }
 
-Result<Parted> part_near(std::span<const double> delays, std::span<const std::uint32_t> near, std::size_t k, const PartRule& r) {
+Result<Parted> part_near(std::span<const double> delays, std::span<const std::uint32_t> near, std::size_t k,
+                         const PartRule& r) {
     const std::size_t n = delays.size();
-    if (!(r.apart > 0) || !(r.high >= r.low)) return fail(ErrorCode::invalid, "copies can only be parted by more than nothing, between rising limits");
+    if (!(r.apart > 0) || !(r.high >= r.low))
+        return fail(ErrorCode::invalid, "copies can only be parted by more than nothing, between rising limits");
     const double step = step_of(r);
     std::vector<std::vector<std::uint32_t>> around(n); // both ways
     for (std::uint32_t i = 0; i < n; ++i) {
@@ -250,7 +265,9 @@ Result<Parted> part_near(std::span<const double> delays, std::span<const std::ui
             }
             const double to = nearest_free(wanted[i], taken, step, r);
             if (std::isnan(to)) {
-                return fail(Error{ErrorCode::too_large, fmt::format("copy {} has {} near neighbours, and not all of them fit so far apart", i + 1, around[i].size())}
+                return fail(Error{ErrorCode::too_large,
+                                  fmt::format("copy {} has {} near neighbours, and not all of them fit so far apart",
+                                              i + 1, around[i].size())}
                                 .keeping("all delays as they are")
                                 .advise("ask for fewer neighbours, let the speed vary, or allow more"));
             }

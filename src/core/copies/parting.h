@@ -11,9 +11,9 @@
 namespace garland {
 
 struct PartRule {
-    double apart = 1;          // output frames by which delays must differ; above 0
-    double period = 0;         // of a loop in output frames: differences go round it; 0: no loop
-    bool whole_frames = true;  // delays become whole output frames, `apart` is rounded up
+    double apart = 1;         // output frames by which delays must differ; above 0
+    double period = 0;        // of a loop in output frames: differences go round it; 0: no loop
+    bool whole_frames = true; // delays become whole output frames, `apart` is rounded up
     double low = -std::numeric_limits<double>::infinity(); // what delays may become
     double high = std::numeric_limits<double>::infinity();
 };
@@ -33,9 +33,9 @@ std::int64_t room_for(const PartRule& rule);
 // Errors: too_large when they do not fit, with how many would.
 Result<Parted> part_all(std::span<const double> delays, const PartRule& rule);
 
-// Only pairs of neighbours: near[i·k … i·k + k − 1] are those of i (its own number: none). Copy by copy each moves to the
-// nearest free delay, then all that moved try to come closer to where they were; a good answer, not always the least.
-// Errors: too_large, naming how many neighbours would not fit.
+// Only pairs of neighbours: near[i·k … i·k + k − 1] are those of i (its own number: none). Copy by copy each moves to
+// the nearest free delay, then all that moved try to come closer to where they were; a good answer, not always the
+// least. Errors: too_large, naming how many neighbours would not fit.
 Result<Parted> part_near(std::span<const double> delays, std::span<const std::uint32_t> near, std::size_t k,
                          const PartRule& rule);
 

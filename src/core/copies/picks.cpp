@@ -6,7 +6,8 @@ namespace garland {
 
 namespace {
 
-PosePick pick_of(const TimingPlan& plan, const SourceClock& source, OutputFrame local, const CopyMoment& moment) {
+PosePick pick_of(const TimingPlan& plan, const SourceClock& source, const CopyMoment& moment) {
+    const OutputFrame local(moment.local);
     PosePick pick{SourceFrame(moment.source)};
     const TimingPlan::Fading fading = plan.fading(local);
     if (fading.weight <= 0) return pick;
@@ -21,16 +22,14 @@ PosePick pick_of(const TimingPlan& plan, const SourceClock& source, OutputFrame 
 
 } // namespace
 
-Picks pick_poses(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, OutputFrame t,
-                 std::span<const CopyMoment> moments) {
+Picks pick_poses(const TimingPlan& plan, const SourceClock& source, std::span<const CopyMoment> moments) {
     Picks picks;
     std::vector<PosePick> own(moments.size());
     picks.poses.reserve(moments.size());
-    const CopyClocks::Now now = copies.now(t.value);
     for (std::size_t i = 0; i < moments.size(); ++i) {
         if (moments[i].has(mark_absent)) continue;
         own[i] = PosePick{SourceFrame(moments[i].source)};
-        if (plan.fades()) own[i] = pick_of(plan, source, OutputFrame(copies.at(plan, i, now).local), moments[i]);
+        if (plan.fades()) own[i] = pick_of(plan, source, moments[i]);
         picks.poses.push_back(own[i]);
     }
     std::sort(picks.poses.begin(), picks.poses.end());
@@ -38,7 +37,8 @@ Picks pick_poses(const TimingPlan& plan, const SourceClock& source, const CopyCl
     picks.copies.reserve(moments.size());
     for (std::size_t i = 0; i < moments.size(); ++i) {
         const auto at = std::lower_bound(picks.poses.begin(), picks.poses.end(), own[i]);
-        picks.copies.push_back(moments[i].has(mark_absent) ? no_pose : static_cast<std::uint32_t>(at - picks.poses.begin()));
+        picks.copies.push_back(moments[i].has(mark_absent) ? no_pose
+                                                           : static_cast<std::uint32_t>(at - picks.poses.begin()));
     }
     return picks;
 }

@@ -26,8 +26,7 @@ struct Picks {
     std::vector<std::uint32_t> copies; // for every copy an index into poses, or no_pose where it is absent
 };
 
-// moments as copy_moments() gives them for the same arguments.
-Picks pick_poses(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, OutputFrame t,
-                 std::span<const CopyMoment> moments);
+// moments as copy_moments() gives them for the same plan and source.
+Picks pick_poses(const TimingPlan& plan, const SourceClock& source, std::span<const CopyMoment> moments);
 
 } // namespace garland

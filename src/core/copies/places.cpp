@@ -14,7 +14,8 @@ void take(Target target, double value, Placement& p) {
 
 } // namespace
 
-CopyPlaces::CopyPlaces(const CopySet& set, Rate rate) : spots_(set.spots), spec_(std::make_shared<Arrangement>(set.spec)) {
+CopyPlaces::CopyPlaces(const CopySet& set, Rate rate)
+    : spots_(set.spots), spec_(std::make_shared<Arrangement>(set.spec)) {
     const Arrangement& a = *spec_;
     seconds_a_frame_ = rate.start_of(1).value;
     spec_facing_ = a.facing;
@@ -48,7 +49,8 @@ CopyPlaces::CopyPlaces(const CopySet& set, Rate rate) : spots_(set.spots), spec_
     }
     std::vector<Placement> places = set.places.list();
     for (const GivenValues* g : still) {
-        for (std::size_t i = 0; i < places.size(); ++i) take(g->spread.target, g->values[i] * g->spread.share, places[i]);
+        for (std::size_t i = 0; i < places.size(); ++i)
+            take(g->spread.target, g->values[i] * g->spread.share, places[i]);
     }
     still_ = std::move(places);
 }
@@ -69,7 +71,8 @@ double CopyPlaces::value_at(const Share& s, std::size_t i, double t) const {
     return s.values[i];
 }
 
-std::vector<Placement> CopyPlaces::at(double t, const PosePtr& carrier, const PosePtr& later, std::vector<std::uint8_t>* gone) const {
+std::vector<Placement> CopyPlaces::at(double t, const PosePtr& carrier, const PosePtr& later,
+                                      std::vector<std::uint8_t>* gone) const {
     std::vector<Placement> places = still_.list();
     if (gone) gone->assign(places.size(), 0);
     if (carried_ && carrier) {
@@ -126,7 +129,8 @@ std::vector<float> CopyPlaces::wobble_amounts(double t) const {
     out.assign(still_.size(), 1);
     for (const Share& s : wobbles_) {
         const double amount = s.amount.at(t) * s.spread.share;
-        for (std::size_t i = 0; i < out.size(); ++i) out[i] += static_cast<float>(amount * (value_at(s, i, t) / 100 - 1));
+        for (std::size_t i = 0; i < out.size(); ++i)
+            out[i] += static_cast<float>(amount * (value_at(s, i, t) / 100 - 1));
     }
     for (float& v : out) v = std::max(v, 0.0f);
     return out;

@@ -1,5 +1,5 @@
-// Where an arrangement's copies are at an output frame: carried, turned toward a target, sized and turned by spreads whose
-// amount changes. Wobble comes on top (wobble.h).
+// Where an arrangement's copies are at an output frame: carried, turned toward a target, sized and turned by spreads
+// whose amount changes. Wobble comes on top (wobble.h).
 #pragma once
 
 #include "core/copies/copy_set.h"
@@ -20,8 +20,10 @@ class CopyPlaces {
     // As the rules say, with all amounts whole; carried ones where they are born.
     const SharedList<Placement>& still() const { return still_; }
     // What stands still is all there is to know.
-    bool moves() const { return carried_ || !changing_.empty() || target_.has_value() || spec_facing_ == Facing::velocity; }
-    bool carried() const { return carried_; }           // the poses of what carries them are needed
+    bool moves() const {
+        return carried_ || !changing_.empty() || target_.has_value() || spec_facing_ == Facing::velocity;
+    }
+    bool carried() const { return carried_; } // the poses of what carries them are needed
     bool faces_velocity() const { return carried_ && spec_facing_ == Facing::velocity; }
 
     // carrier: the carrying source's pose at that moment, `later` a moment after it (only where velocities are faced).

@@ -44,30 +44,39 @@ Result<void> validate(const Spread& s) {
     const bool step = s.driver == Driver::order_step; // `to` is a step there
     if (s.from < l.low || s.from > l.high || (!step && (s.to < l.low || s.to > l.high))) {
         Error error{ErrorCode::invalid, l.words};
-        if (s.target == Target::speed) error.advice = "a copy cannot stand still or run backward by a spread; use a hold or reverse in the timing";
+        if (s.target == Target::speed)
+            error.advice = "a copy cannot stand still or run backward by a spread; use a hold or reverse in the timing";
         return fail(std::move(error));
     }
-    for (double v : {s.share, s.patch, s.drift.x, s.drift.y, s.drift.z, s.axis.x, s.axis.y, s.axis.z, s.centre.x, s.centre.y, s.centre.z, s.reach, s.changes, s.meets ? s.meets->value : 0}) {
-        if (!std::isfinite(v) || std::abs(v) > 1e9) return fail(ErrorCode::invalid, "a measure of a spread is not a usable number");
+    for (double v : {s.share, s.patch, s.drift.x, s.drift.y, s.drift.z, s.axis.x, s.axis.y, s.axis.z, s.centre.x,
+                     s.centre.y, s.centre.z, s.reach, s.changes, s.meets ? s.meets->value : 0}) {
+        if (!std::isfinite(v) || std::abs(v) > 1e9)
+            return fail(ErrorCode::invalid, "a measure of a spread is not a usable number");
     }
     if (s.share < 0 || s.share > 1) return fail(ErrorCode::invalid, "a spread's amount is 0 to 100 %");
     if (s.patch <= 0) return fail(ErrorCode::invalid, "a patch of noise must be wider than nothing");
     if (s.detail < 1 || s.detail > 8) return fail(ErrorCode::invalid, "the detail of noise is 1 to 8");
     if (s.reach < 0) return fail(ErrorCode::invalid, "a distance reaches 0 or more");
-    if (s.changes < 0 || s.changes > 1000) return fail(ErrorCode::invalid, "a flicker changes 0 to 1000 times a second");
+    if (s.changes < 0 || s.changes > 1000)
+        return fail(ErrorCode::invalid, "a flicker changes 0 to 1000 times a second");
     if (s.driver == Driver::gradient && !s.along_path && s.axis.length() < 1e-9) {
-        return fail(Error{ErrorCode::invalid, "a gradient needs a direction"}.advise("give its axis, or let it follow the path"));
+        return fail(Error{ErrorCode::invalid, "a gradient needs a direction"}.advise(
+            "give its axis, or let it follow the path"));
     }
     if (s.driver == Driver::attribute && s.attribute.empty()) {
-        return fail(Error{ErrorCode::invalid, "a spread by attribute needs the attribute's name"}.advise("name one that the carrying points have"));
+        return fail(Error{ErrorCode::invalid, "a spread by attribute needs the attribute's name"}.advise(
+            "name one that the carrying points have"));
     }
     if (s.driver == Driver::noise && s.drift != V3d(0) && (s.target == Target::speed || s.target == Target::variant)) {
-        return fail(Error{ErrorCode::invalid, fmt::format("noise that drifts cannot drive the {}", to_text(s.target))}.advise(
-            "set its drift to 0, or let it drive the delay"));
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("noise that drifts cannot drive the {}", to_text(s.target))}.advise(
+                "set its drift to 0, or let it drive the delay"));
     }
     GARLAND_CHECK(validate(s.amount, "an amount", {-frame_limit, frame_limit, 0, 1}));
     GARLAND_CHECK(validate(s.curve, "a spread's curve", {0, 1, -10, 10}));
-    if (s.target == Target::variant && !s.amount.empty()) return fail(ErrorCode::invalid, "which source a copy shows cannot change during the shot: a variant's amount has no keys");
+    if (s.target == Target::variant && !s.amount.empty())
+        return fail(ErrorCode::invalid,
+                    "which source a copy shows cannot change during the shot: a variant's amount has no keys");
     return {};
 }
 

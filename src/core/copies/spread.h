@@ -1,5 +1,5 @@
-// A spread: a rule that gives every copy its own value. A driver says who gets how much (0 … 1), a curve bends that, from
-// and to make it a value, an amount (which may be keyed over the output range) says how much of it counts.
+// A spread: a rule that gives every copy its own value. A driver says who gets how much (0 … 1), a curve bends that,
+// from and to make it a value, an amount (which may be keyed over the output range) says how much of it counts.
 #pragma once
 
 #include "core/base/ids.h"
@@ -79,9 +79,9 @@ bool changes_in_time(const Spread& spread);
 double scaled(const Spread& spread, const CurvePlan& curve, double u);
 
 // What a spread that needs nothing but a copy's id and place in order gives it: frames later, per cent faster. index:
-// 0 … count − 1. Chance takes the hash of (seed, spread id, copy id) and depends on nothing else; rounded to whole frames
-// every whole value between from and to is as likely as any other. A bell is the mean of four such values (Irwin–Hall).
-// order_total with one copy gives `from`. even: u = the fractional part of 0.5 + index/φ.
+// 0 … count − 1. Chance takes the hash of (seed, spread id, copy id) and depends on nothing else; rounded to whole
+// frames every whole value between from and to is as likely as any other. A bell is the mean of four such values
+// (Irwin–Hall). order_total with one copy gives `from`. even: u = the fractional part of 0.5 + index/φ.
 double value_of(const Spread& spread, CopyId copy, std::int64_t index, std::int64_t count);
 
 const char* to_text(Target target);

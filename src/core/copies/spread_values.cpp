@@ -78,7 +78,8 @@ std::vector<double> best_candidates(std::uint64_t seed, SpreadId rule, std::span
     const std::vector<std::uint32_t> near = nearest_copies(places, around);
     std::vector<std::uint32_t> order(places.size());
     std::iota(order.begin(), order.end(), 0u);
-    std::sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) { return places[a].id < places[b].id; });
+    std::sort(order.begin(), order.end(),
+              [&](std::uint32_t a, std::uint32_t b) { return places[a].id < places[b].id; });
     std::vector<double> out(places.size(), -1);
     for (std::uint32_t i : order) {
         double best = -1;
@@ -106,8 +107,10 @@ DriftingValue noise_value(const Spread& s, const CurvePlan& curve, const V3d& pl
     return out;
 }
 
-SpacePattern::SpacePattern(const Spread& spread, std::span<const Placement> places) : spread_(spread), curve_(spread.curve, 0) {
-    const bool gradient = spread.driver == Driver::gradient && !spread.along_path, distance = spread.driver == Driver::distance;
+SpacePattern::SpacePattern(const Spread& spread, std::span<const Placement> places)
+    : spread_(spread), curve_(spread.curve, 0) {
+    const bool gradient = spread.driver == Driver::gradient && !spread.along_path,
+               distance = spread.driver == Driver::distance;
     there_ = !places.empty() && (gradient || distance || spread.driver == Driver::noise);
     if (gradient) spread_.axis.normalize();
     spread_.whole_frames = false;
@@ -138,7 +141,9 @@ SpreadValues spread_values(const Spread& s, const CopyGround& ground) {
     case Driver::order_total:
     case Driver::order_loop:
     case Driver::even:
-        each(v, [&](std::size_t i) { return value_of(s, places[i].id, static_cast<std::int64_t>(i), static_cast<std::int64_t>(places.size())); });
+        each(v, [&](std::size_t i) {
+            return value_of(s, places[i].id, static_cast<std::int64_t>(i), static_cast<std::int64_t>(places.size()));
+        });
         return out;
     case Driver::even_space: v = best_candidates(s.seed, s.id, places); break;
     case Driver::noise: {
@@ -151,13 +156,15 @@ SpreadValues spread_values(const Spread& s, const CopyGround& ground) {
     }
     case Driver::gradient: {
         const V3d axis = s.along_path ? V3d(0) : s.axis.normalized();
-        for (std::size_t i = 0; i < v.size(); ++i) v[i] = s.along_path ? static_cast<double>(places[i].along) : places[i].position.dot(axis);
+        for (std::size_t i = 0; i < v.size(); ++i)
+            v[i] = s.along_path ? static_cast<double>(places[i].along) : places[i].position.dot(axis);
         stretched(v);
         break;
     }
     case Driver::distance: {
         double farthest = 0;
-        for (std::size_t i = 0; i < v.size(); ++i) farthest = std::max(farthest, v[i] = (places[i].position - s.centre).length());
+        for (std::size_t i = 0; i < v.size(); ++i)
+            farthest = std::max(farthest, v[i] = (places[i].position - s.centre).length());
         const double reach = s.reach > 0 ? s.reach : farthest;
         for (double& d : v) d = reach > 0 ? std::min(d / reach, 1.0) : 0;
         break;
@@ -166,13 +173,16 @@ SpreadValues spread_values(const Spread& s, const CopyGround& ground) {
         const CarrierValues* values = ground.carriers ? ground.carriers->find(s.attribute) : nullptr;
         std::size_t missing = 0;
         for (std::size_t i = 0; i < v.size(); ++i) {
-            v[i] = values && i < ground.carrier_of.size() ? static_cast<double>(values->values[ground.carrier_of[i]]) : std::numeric_limits<double>::quiet_NaN();
+            v[i] = values && i < ground.carrier_of.size() ? static_cast<double>(values->values[ground.carrier_of[i]])
+                                                          : std::numeric_limits<double>::quiet_NaN();
             missing += !std::isfinite(v[i]);
         }
         if (!values) {
-            out.note = fmt::format("what carries the copies has no attribute \"{}\": all take the first value", s.attribute);
+            out.note =
+                fmt::format("what carries the copies has no attribute \"{}\": all take the first value", s.attribute);
         } else if (missing > 0) {
-            out.note = fmt::format("{} of {} {} no \"{}\" and {} the first value", missing, counted(static_cast<long long>(v.size()), "copy", "copies"),
+            out.note = fmt::format("{} of {} {} no \"{}\" and {} the first value", missing,
+                                   counted(static_cast<long long>(v.size()), "copy", "copies"),
                                    missing == 1 ? "has" : "have", s.attribute, missing == 1 ? "takes" : "take");
         }
         if (!s.as_it_is) {
@@ -180,7 +190,8 @@ SpreadValues spread_values(const Spread& s, const CopyGround& ground) {
             break;
         }
         const bool whole = s.whole_frames && s.target == Target::delay;
-        for (double& x : v) x = std::isfinite(x) ? std::clamp(whole ? std::round(x) : x, -frame_limit, frame_limit) : s.from;
+        for (double& x : v)
+            x = std::isfinite(x) ? std::clamp(whole ? std::round(x) : x, -frame_limit, frame_limit) : s.from;
         return out;
     }
     }

@@ -44,9 +44,9 @@ class SpacePattern {
     bool there_ = false;
 };
 
-// Values 0 … 1, in which near neighbours differ most: best-candidate choice (D. P. Mitchell, "Spectrally optimal sampling
-// for distribution ray tracing", 1991), in the order of the ids: of 24 candidates by chance the one whose smallest
-// difference, round the circle, from the eight nearest copies that have one already is largest.
+// Values 0 … 1, in which near neighbours differ most: best-candidate choice (D. P. Mitchell, "Spectrally optimal
+// sampling for distribution ray tracing", 1991), in the order of the ids: of 24 candidates by chance the one whose
+// smallest difference, round the circle, from the eight nearest copies that have one already is largest.
 std::vector<double> best_candidates(std::uint64_t seed, SpreadId rule, std::span<const Placement> places);
 
 // The k nearest other copies of each, nearest first; k · places.size() entries, missing ones are its own number. Exact.

@@ -13,7 +13,7 @@ namespace garland {
 
 namespace {
 
-constexpr std::uint64_t crowded_pairs = 2'000'000; // alike at one sample
+constexpr std::uint64_t crowded_pairs = 2'000'000;                // alike at one sample
 constexpr double gone = std::numeric_limits<double>::quiet_NaN(); // an absent copy is alike to nobody
 
 double distance(double a, double b, double period) {
@@ -30,9 +30,10 @@ std::vector<double> sampled(FrameRange range, std::size_t m) {
     return times;
 }
 
-// One row a copy of the source frames it shows at `times`; those that do not count are not a number. Times at which nobody
-// moves are taken out where only moving counts.
-std::vector<double> signatures(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, const TwinRule& rule, std::vector<double>& times) {
+// One row a copy of the source frames it shows at `times`; those that do not count are not a number. Times at which
+// nobody moves are taken out where only moving counts.
+std::vector<double> signatures(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies,
+                               const TwinRule& rule, std::vector<double>& times) {
     const std::size_t m = times.size(), n = copies.size();
     std::vector<double> shown(n * m);
     std::vector<std::uint8_t> moves(m, rule.only_moving ? 0 : 1);
@@ -104,7 +105,8 @@ namespace {
 // Copies in cells as wide as the difference that counts, over what they show at two samples.
 class PairGrid {
   public:
-    PairGrid(const std::vector<double>& shown, std::size_t m, std::size_t first, std::size_t second, const TwinRule& rule, std::span<const std::uint32_t> copies)
+    PairGrid(const std::vector<double>& shown, std::size_t m, std::size_t first, std::size_t second,
+             const TwinRule& rule, std::span<const std::uint32_t> copies)
         : wide_(rule.alike_below), period_(rule.period) {
         entries_.reserve(copies.size());
         for (const std::uint32_t i : copies) {
@@ -121,7 +123,8 @@ class PairGrid {
             const std::int64_t row = wrapped(x + dx);
             for (std::int64_t dy : {y - 1, y, y + 1}) {
                 const std::uint64_t wanted = key(row, wrapped(dy));
-                for (auto at = std::lower_bound(entries_.begin(), entries_.end(), Entry{wanted, 0}); at != entries_.end() && at->cell == wanted; ++at) {
+                for (auto at = std::lower_bound(entries_.begin(), entries_.end(), Entry{wanted, 0});
+                     at != entries_.end() && at->cell == wanted; ++at) {
                     if (use(at->copy)) return true;
                 }
             }
@@ -139,18 +142,22 @@ class PairGrid {
     std::int64_t around() const { return std::max<std::int64_t>(static_cast<std::int64_t>(period_ / wide_), 1); }
     std::int64_t cell(double s) const {
         if (period_ <= 0) return static_cast<std::int64_t>(std::floor(s / wide_));
-        return std::min(static_cast<std::int64_t>(std::floor((s - std::floor(s / period_) * period_) / wide_)), around() - 1);
+        return std::min(static_cast<std::int64_t>(std::floor((s - std::floor(s / period_) * period_) / wide_)),
+                        around() - 1);
     }
     std::int64_t wrapped(std::int64_t c) const { return period_ <= 0 ? c : (c % around() + around()) % around(); }
-    static std::uint64_t key(std::int64_t x, std::int64_t y) { return static_cast<std::uint64_t>(x) << 32 ^ (static_cast<std::uint64_t>(y) & 0xffffffffu); }
+    static std::uint64_t key(std::int64_t x, std::int64_t y) {
+        return static_cast<std::uint64_t>(x) << 32 ^ (static_cast<std::uint64_t>(y) & 0xffffffffu);
+    }
     double wide_, period_;
     std::vector<Entry> entries_;
 };
 
 } // namespace
 
-Result<std::vector<std::uint8_t>> have_twins(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, FrameRange range,
-                                             const TwinRule& rule, Progress& progress) {
+Result<std::vector<std::uint8_t>> have_twins(const TimingPlan& plan, const SourceClock& source,
+                                             const CopyClocks& copies, FrameRange range, const TwinRule& rule,
+                                             Progress& progress) {
     const std::size_t n = copies.size();
     std::vector<std::uint8_t> twin(n);
     if (n < 2) return twin;
@@ -202,9 +209,11 @@ Result<std::vector<std::uint8_t>> have_twins(const TimingPlan& plan, const Sourc
     return twin;
 }
 
-Result<std::int64_t> near_twins(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies, FrameRange range,
-                                const TwinRule& rule, std::span<const std::uint32_t> near, std::size_t k, Progress& progress) {
-    std::vector<double> times = sampled(range, static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1))));
+Result<std::int64_t> near_twins(const TimingPlan& plan, const SourceClock& source, const CopyClocks& copies,
+                                FrameRange range, const TwinRule& rule, std::span<const std::uint32_t> near,
+                                std::size_t k, Progress& progress) {
+    std::vector<double> times = sampled(
+        range, static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1))));
     const std::vector<double> shown = signatures(plan, source, copies, rule, times);
     const std::size_t m = times.size();
     std::vector<std::uint8_t> twin(copies.size());
@@ -215,7 +224,8 @@ Result<std::int64_t> near_twins(const TimingPlan& plan, const SourceClock& sourc
             const std::uint32_t other = near[i * k + j];
             if (other == i) continue;
             std::size_t alike = 0;
-            for (std::size_t f = 0; f < m; ++f) alike += distance(shown[i * m + f], shown[other * m + f], rule.period) < below(rule);
+            for (std::size_t f = 0; f < m; ++f)
+                alike += distance(shown[i * m + f], shown[other * m + f], rule.period) < below(rule);
             if (static_cast<double>(alike) > rule.share * static_cast<double>(m)) twin[i] = twin[other] = 1;
         }
     }
@@ -232,7 +242,9 @@ struct Search {
     double enough;
     const std::vector<std::uint32_t>& distinct; // the copies looked at
 
-    bool alike_at(std::uint32_t a, std::uint32_t b, std::size_t k) const { return distance(shown[a * m + k], shown[b * m + k], rule.period) < below(rule); }
+    bool alike_at(std::uint32_t a, std::uint32_t b, std::size_t k) const {
+        return distance(shown[a * m + k], shown[b * m + k], rule.period) < below(rule);
+    }
     int alike_count(std::uint32_t a, std::uint32_t b) const {
         int count = 0;
         for (std::size_t k = 0; k < m; ++k) count += alike_at(a, b, k);
@@ -251,8 +263,9 @@ struct Search {
     std::vector<Pair> by_samples(Progress& progress) const;
 };
 
-// For shares of a half and above: two copies alike at more than half of the samples are alike at both of some two that are half the
-// range apart, however the samples are put into twos; so only neighbours in a grid over those two are counted.
+// For shares of a half and above: two copies alike at more than half of the samples are alike at both of some two that
+// are half the range apart, however the samples are put into twos; so only neighbours in a grid over those two are
+// counted.
 std::vector<Pair> Search::by_two_samples(Progress& progress) const {
     const std::size_t half = m / 2, twos = half + m % 2; // an odd sample is two by itself
     auto first_of = [&](std::size_t p) { return p < half ? p : m - 1; };
@@ -273,7 +286,8 @@ std::vector<Pair> Search::by_two_samples(Progress& progress) const {
                 if (std::isnan(here) || std::isnan(there)) continue;
                 grid.any_near(here, there, [&](std::uint32_t b) {
                     if (b <= a || !alike_at(a, b, first_of(p)) || !alike_at(a, b, second_of(p))) return false;
-                    // Copies in lockstep make pairs quadratic: where there are very many, those already joined are not paired again.
+                    // Copies in lockstep make pairs quadratic: where there are very many, those already joined are not
+                    // paired again.
                     if (++looked > crowded_pairs && joined.root(a) == joined.root(b)) return false;
                     for (std::size_t q = 0; q < p; ++q) { // found by two samples before these
                         if (alike_at(a, b, first_of(q)) && alike_at(a, b, second_of(q))) return false;
@@ -293,7 +307,8 @@ std::vector<Pair> Search::by_two_samples(Progress& progress) const {
     return pairs;
 }
 
-// For any share: a pair that is alike for more than `enough` samples is alike in at least one of any m − enough of them.
+// For any share: a pair that is alike for more than `enough` samples is alike in at least one of any m − enough of
+// them.
 std::vector<Pair> Search::by_samples(Progress& progress) const {
     // At each sample, the copies by what they show; on a loop its start is laid once more behind its end.
     using Order = std::vector<std::pair<double, std::uint32_t>>;
@@ -332,7 +347,8 @@ std::vector<Pair> Search::by_samples(Progress& progress) const {
         for (std::size_t at = from; at < to && !progress.cancelled(); ++at) {
             const Order order = order_at(crowd[at].second);
             std::vector<Pair> mine;
-            // Copies in lockstep make pairs quadratic: where there are very many, those already joined are not paired again.
+            // Copies in lockstep make pairs quadratic: where there are very many, those already joined are not paired
+            // again.
             const bool crowded = crowd[at].first > crowded_pairs;
             Groups joined(crowded ? n : 0);
             for (std::size_t x = 0; x < order.size(); ++x) {
@@ -369,7 +385,8 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
     TwinReport report;
     report.copies = static_cast<std::int64_t>(copies.size());
     const auto n = copies.size();
-    std::vector<double> times = sampled(range, static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1))));
+    std::vector<double> times = sampled(
+        range, static_cast<std::size_t>(std::clamp<std::int64_t>(range.count(), 1, std::max(rule.most_samples, 1))));
     report.samples = static_cast<std::int64_t>(times.size());
     if (n < 2) return report;
 
@@ -394,7 +411,8 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
     known.clear();
 
     const Search search{shown, m, n, rule, enough, distinct};
-    std::vector<Pair> pairs = rule.share >= 0.5 && m >= 2 ? search.by_two_samples(progress) : search.by_samples(progress);
+    std::vector<Pair> pairs =
+        rule.share >= 0.5 && m >= 2 ? search.by_two_samples(progress) : search.by_samples(progress);
     if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
 
     for (std::uint32_t i = 0; i < n; ++i) {

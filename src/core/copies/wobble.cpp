@@ -64,7 +64,8 @@ WobbleSample free_run(const Wobble& w, CopyId copy, OutputFrame t, Rate rate) {
 WobbleSample led(const WobbleSample& a, const WobbleSample& b, Value e) {
     WobbleSample out;
     out.position = a.position + (b.position - a.position) * e.value;
-    out.position_rate = a.position_rate * (1 - e.value) + b.position_rate * e.value + (b.position - a.position) * e.rate;
+    out.position_rate =
+        a.position_rate * (1 - e.value) + b.position_rate * e.value + (b.position - a.position) * e.rate;
     out.turn = a.turn + (b.turn - a.turn) * e.value;
     out.turn_rate = a.turn_rate * (1 - e.value) + b.turn_rate * e.value + (b.turn - a.turn) * e.rate;
     out.size = a.size + (b.size - a.size) * e.value;

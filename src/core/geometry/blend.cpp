@@ -57,7 +57,8 @@ PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double
     if (how == SubFrame::nearest) return w < 0.5 ? a : b;
     if (a->volume) {
         auto out = std::make_shared<Pose>();
-        out->volume = how == SubFrame::carried ? mix_carried(*a->volume, *b->volume, w, seconds) : mix(*a->volume, *b->volume, w);
+        out->volume =
+            how == SubFrame::carried ? mix_carried(*a->volume, *b->volume, w, seconds) : mix(*a->volume, *b->volume, w);
         return out;
     }
     if (is_particles(*a)) return blend_particles({}, a, b, {}, w, how, seconds);
@@ -95,8 +96,8 @@ PosePtr blend_through(const Beside& before, const PosePtr& a, const PosePtr& b, 
         for (std::size_t i = from; i < to; ++i) {
             const V3f &p = a->points[i], &q = b->points[i];
             V3f leave, arrive;
-            parabolic_slopes(before.pose ? &before.pose->points[i] : nullptr, before.away, p, q, after.pose ? &after.pose->points[i] : nullptr, after.away,
-                             leave, arrive);
+            parabolic_slopes(before.pose ? &before.pose->points[i] : nullptr, before.away, p, q,
+                             after.pose ? &after.pose->points[i] : nullptr, after.away, leave, arrive);
             out->points[i] = p * ha + q * hb + leave * sa + arrive * sb;
         }
     });

@@ -14,7 +14,7 @@ void mix(const float* a, const float* b, float w, float* out, std::size_t count)
 enum class SubFrame {
     nearest, // the frame that is closer; halfway counts as the later one
     linear,
-    smooth, // cubic Hermite through the points' velocities; here linear where there are none (see blend_through)
+    smooth,    // cubic Hermite through the points' velocities; here linear where there are none (see blend_through)
     carried,   // the nearer frame moved along its velocities; volumes: both, moved along theirs and mixed
     level_set, // meshes whose faces change: distance fields of both, mixed, and meshed again (see level_set.h)
 };
@@ -29,11 +29,11 @@ bool mixable(const Pose& a, const Pose& b);
 // volumes: see volume.h. The poses must be mixable; at w = 0 and w = 1 the pose itself is returned.
 PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double seconds);
 
-// The same through the poses on both sides: cubic Hermite whose slope at each pose is that of the parabola through it and its
-// two neighbours (A. W. Overhauser, "Analytic definition of curves and surfaces by parabolic blending", 1968; at even
-// distances the spline of E. Catmull and R. Rom, 1974). Where a side has no pose, that end has the slope of the parabola
-// through the other three. So motion along a parabola is met exactly, beside gaps and at both ends too. `away`: how far the
-// pose is from a (from b), in distances of a and b.
+// The same through the poses on both sides: cubic Hermite whose slope at each pose is that of the parabola through it
+// and its two neighbours (A. W. Overhauser, "Analytic definition of curves and surfaces by parabolic blending", 1968;
+// at even distances the spline of E. Catmull and R. Rom, 1974). Where a side has no pose, that end has the slope of the
+// parabola through the other three. So motion along a parabola is met exactly, beside gaps and at both ends too.
+// `away`: how far the pose is from a (from b), in distances of a and b.
 struct Beside {
     PosePtr pose; // mixable with a and b, or nothing
     double away = 1;
@@ -51,8 +51,8 @@ PosePtr with_normals_of_faces(const PosePtr& pose);
 
 // The slopes at a and b of such a curve, where a and b are one apart.
 template <class Vector>
-void parabolic_slopes(const Vector* before, double before_away, const Vector& a, const Vector& b, const Vector* after, double after_away,
-                      Vector& leave, Vector& arrive) {
+void parabolic_slopes(const Vector* before, double before_away, const Vector& a, const Vector& b, const Vector* after,
+                      double after_away, Vector& leave, Vector& arrive) {
     const Vector straight = b - a;
     leave = arrive = straight;
     using Number = typename Vector::BaseType;

@@ -30,7 +30,8 @@ __attribute__((target("avx,f16c"))) std::size_t convert_fast(const char* from, f
     return i;
 }
 
-__attribute__((target("avx,f16c"))) std::size_t mix_fast(const char* a, const char* b, float w, float* out, std::size_t count) {
+__attribute__((target("avx,f16c"))) std::size_t mix_fast(const char* a, const char* b, float w, float* out,
+                                                         std::size_t count) {
     const __m256 weight = _mm256_set1_ps(w);
     std::size_t i = 0;
     for (; i + 8 <= count; i += 8) {
@@ -46,10 +47,11 @@ __attribute__((target("avx,f16c"))) std::size_t mix_fast(const char* a, const ch
 
 bool halves_are_fast() {
 #ifdef GARLAND_F16C
-    static const bool can = [] { // clang's builtin does not know f16c: bit 29 of leaf 1 (Intel, Software Developer's Manual, CPUID)
-        unsigned a = 0, b = 0, c = 0, d = 0;
-        return __builtin_cpu_supports("avx") && __get_cpuid(1, &a, &b, &c, &d) != 0 && (c & (1u << 29)) != 0;
-    }();
+    static const bool can =
+        [] { // clang's builtin does not know f16c: bit 29 of leaf 1 (Intel, Software Developer's Manual, CPUID)
+            unsigned a = 0, b = 0, c = 0, d = 0;
+            return __builtin_cpu_supports("avx") && __get_cpuid(1, &a, &b, &c, &d) != 0 && (c & (1u << 29)) != 0;
+        }();
     return can;
 #else
     return false;

@@ -1,5 +1,5 @@
-// Half floats (IEEE 754-2008 binary16) to floats, eight at a time where the processor can, one by one elsewhere: the same
-// bytes either way.
+// Half floats (IEEE 754-2008 binary16) to floats, eight at a time where the processor can, one by one elsewhere: the
+// same bytes either way.
 #pragma once
 
 #include <cstddef>

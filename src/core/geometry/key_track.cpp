@@ -7,11 +7,14 @@ namespace garland {
 
 Result<void> validate(const KeyTrack& t) {
     if (t.times.empty()) return fail(ErrorCode::invalid, "a track has no keys");
-    if (t.width < 1 || (t.rotation && t.width != 4)) return fail(ErrorCode::invalid, "a track's values have a wrong width");
+    if (t.width < 1 || (t.rotation && t.width != 4))
+        return fail(ErrorCode::invalid, "a track's values have a wrong width");
     const std::size_t each = static_cast<std::size_t>(t.width) * (t.way == KeyWay::cubic ? 3 : 1);
-    if (t.values.size() != t.times.size() * each) return fail(ErrorCode::invalid, "a track has not as many values as its keys need");
+    if (t.values.size() != t.times.size() * each)
+        return fail(ErrorCode::invalid, "a track has not as many values as its keys need");
     for (std::size_t i = 0; i < t.times.size(); ++i) {
-        if (!std::isfinite(t.times[i]) || std::abs(t.times[i]) > 1e9) return fail(ErrorCode::invalid, "a key's time is not usable");
+        if (!std::isfinite(t.times[i]) || std::abs(t.times[i]) > 1e9)
+            return fail(ErrorCode::invalid, "a key's time is not usable");
         if (i > 0 && t.times[i] <= t.times[i - 1]) return fail(ErrorCode::invalid, "key times do not rise");
     }
     for (float v : t.values) {
@@ -36,8 +39,8 @@ void sample(const KeyTrack& t, double time, std::span<double> out, bool smooth) 
     if (t.way == KeyWay::cubic) {
         for (std::size_t i = 0; i < width; ++i) {
             const double leave = t.values[key * each + 2 * width + i], arrive = t.values[(key + 1) * each + i];
-            out[i] = (2 * w3 - 3 * w2 + 1) * value(key, i) + span * (w3 - 2 * w2 + w) * leave + (3 * w2 - 2 * w3) * value(key + 1, i) +
-                     span * (w3 - w2) * arrive;
+            out[i] = (2 * w3 - 3 * w2 + 1) * value(key, i) + span * (w3 - 2 * w2 + w) * leave +
+                     (3 * w2 - 2 * w3) * value(key + 1, i) + span * (w3 - w2) * arrive;
         }
         if (t.rotation) {
             const double length = std::sqrt(out[0] * out[0] + out[1] * out[1] + out[2] * out[2] + out[3] * out[3]);

@@ -53,15 +53,16 @@ State state_at(const KeyedModel& model, double seconds, bool smooth) {
     state.transforms.resize(n);
     for (std::size_t i = 0; i < n; ++i) {
         const PartNode& node = model.nodes[i];
-        const M44d local = node.matrix && !moved[i] ? *node.matrix : local_matrix(translations[i], rotations[i], scales[i]);
+        const M44d local =
+            node.matrix && !moved[i] ? *node.matrix : local_matrix(translations[i], rotations[i], scales[i]);
         state.transforms[i] = node.parent < 0 ? local : local * state.transforms[static_cast<std::size_t>(node.parent)];
     }
     return state;
 }
 
 // One mesh of one node, into its place among all points.
-void place_mesh(const KeyedModel& model, const PartNode& node, std::size_t index, const PartMesh& mesh, const State& state,
-                std::span<V3f> points, V3f* normals) {
+void place_mesh(const KeyedModel& model, const PartNode& node, std::size_t index, const PartMesh& mesh,
+                const State& state, std::span<V3f> points, V3f* normals) {
     std::vector<V3f> shaped = mesh.base.points, turned = mesh.base.normals;
     const std::vector<double>& weights = state.weights[index];
     for (std::size_t k = 0; k < mesh.targets.size() && k < weights.size(); ++k) {
@@ -110,7 +111,8 @@ void place_mesh(const KeyedModel& model, const PartNode& node, std::size_t index
             if (total == 0) blended = M44d();
             V3d p, n;
             const V3d at(shaped[i]);
-            for (int k = 0; k < 3; ++k) p[k] = at.x * blended[0][k] + at.y * blended[1][k] + at.z * blended[2][k] + blended[3][k];
+            for (int k = 0; k < 3; ++k)
+                p[k] = at.x * blended[0][k] + at.y * blended[1][k] + at.z * blended[2][k] + blended[3][k];
             points[i] = V3f(total > 0 ? p / total : p);
             if (normals) {
                 blended.multDirMatrix(V3d(turned[i]), n);
@@ -158,7 +160,8 @@ std::size_t KeyedModel::points() const {
 
 int KeyedModel::root() const {
     std::vector<char> moves(nodes.size(), 0), above(nodes.size(), 0);
-    for (const PartChannel& c : channels) moves[static_cast<std::size_t>(c.node)] |= c.path == PartPath::translation ? 2 : 1;
+    for (const PartChannel& c : channels)
+        moves[static_cast<std::size_t>(c.node)] |= c.path == PartPath::translation ? 2 : 1;
     for (std::size_t i = 0; i < nodes.size(); ++i) {
         const auto parent = static_cast<std::size_t>(std::max(nodes[i].parent, 0));
         above[i] = nodes[i].parent >= 0 && (above[parent] || moves[parent]);
@@ -224,7 +227,8 @@ PosePtr pose_at(const KeyedModel& model, const Pose& shared, double seconds, boo
     const std::size_t count = model.points();
     pose->points.resize(count);
     place_all(model, state_at(model, seconds, smooth), pose->points, pose->normals.empty() ? nullptr : &pose->normals);
-    const double from = std::max(model.start(), seconds - velocity_step), to = std::min(model.end(), seconds + velocity_step);
+    const double from = std::max(model.start(), seconds - velocity_step),
+                 to = std::min(model.end(), seconds + velocity_step);
     if (to > from) {
         pose->velocities.assign(count, V3f(0));
         std::vector<V3f> before(count), after(count);

@@ -60,14 +60,15 @@ struct KeyedModel {
     int root() const;           // the first node with animated translation whose parents are still; −1: none
 };
 
-// What is the same at all times: faces of all parts, and their points' texture coordinates, colours and attribute `part`
-// (whole numbers: which node each point belongs to).
+// What is the same at all times: faces of all parts, and their points' texture coordinates, colours and attribute
+// `part` (whole numbers: which node each point belongs to).
 PosePtr shared_parts(const KeyedModel& model);
 
 // Every node's transform into the scene, for row vectors.
 std::vector<M44d> node_transforms(const KeyedModel& model, double seconds, bool smooth = false);
 
-// All meshes where they are at a time, in one pose; velocities by central differences over 1/1000 s. smooth: see sample.
+// All meshes where they are at a time, in one pose; velocities by central differences over 1/1000 s. smooth: see
+// sample.
 PosePtr pose_at(const KeyedModel& model, const Pose& shared, double seconds, bool smooth = false);
 
 } // namespace garland

@@ -42,7 +42,8 @@ struct Stopper {
 FloatGrid::Ptr distances(const Pose& pose, double voxel, Progress& progress) {
     Stopper stop{&progress};
     const auto transform = openvdb::math::Transform::createLinearTransform(voxel);
-    return openvdb::tools::meshToVolume<FloatGrid>(stop, InVoxels{pose, pose.faces->triangles(), voxel}, *transform, band, band);
+    return openvdb::tools::meshToVolume<FloatGrid>(stop, InVoxels{pose, pose.faces->triangles(), voxel}, *transform,
+                                                   band, band);
 }
 
 PosePtr meshed(const FloatGrid& grid, double level) {
@@ -71,9 +72,10 @@ Result<PosePtr> between_level_sets(const Pose& a, const Pose& b, double w, doubl
     box.extendBy(bounds(b));
     const V3d size = (V3d(box.max) - V3d(box.min)) / voxel + V3d(2 * band);
     if (box.isEmpty() || size.x * size.y * size.z > voxels_limit) {
-        return fail(Error{ErrorCode::too_large, fmt::format("the meshes span {:.3g} voxels of {}, above the limit of {:.3g}",
-                                                            size.x * size.y * size.z, voxel, voxels_limit)}
-                        .advise("choose larger voxels"));
+        return fail(
+            Error{ErrorCode::too_large, fmt::format("the meshes span {:.3g} voxels of {}, above the limit of {:.3g}",
+                                                    size.x * size.y * size.z, voxel, voxels_limit)}
+                .advise("choose larger voxels"));
     }
     start_volumes();
     const auto in_a = distances(a, voxel, progress), in_b = distances(b, voxel, progress);

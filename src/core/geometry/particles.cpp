@@ -83,8 +83,8 @@ const Attribute* find_scalar(const Pose& pose, std::string_view name) {
     return nullptr;
 }
 
-PosePtr blend_particles(const Beside& before, const PosePtr& a, const PosePtr& b, const Beside& after, double w, SubFrame how,
-                        double seconds) {
+PosePtr blend_particles(const Beside& before, const PosePtr& a, const PosePtr& b, const Beside& after, double w,
+                        SubFrame how, double seconds) {
     const auto wf = static_cast<float>(w), span = static_cast<float>(seconds);
     const Attribute *age_a = find_scalar(*a, "age"), *life = find_scalar(*a, "life"), *age_b = find_scalar(*b, "age");
     const bool fast_a = a->velocities.size() == a->points.size(), fast_b = b->velocities.size() == b->points.size();
@@ -110,7 +110,8 @@ PosePtr blend_particles(const Beside& before, const PosePtr& a, const PosePtr& b
     const float w2 = wf * wf, w3 = w2 * wf;
     const float ha = 2 * w3 - 3 * w2 + 1, hb = 3 * w2 - 2 * w3, sa = w3 - 2 * w2 + wf, sb = w3 - w2;
     const bool through = how == SubFrame::smooth && !(fast_a && fast_b);
-    const ById left(before.pose && through ? *before.pose : Pose{}), right(after.pose && through ? *after.pose : Pose{});
+    const ById left(before.pose && through ? *before.pose : Pose{}),
+        right(after.pose && through ? *after.pose : Pose{});
     for (std::size_t n = 0; n < pairs.size(); ++n) {
         const auto [i, j] = pairs[n];
         const std::int64_t id = i == none ? b->ids[j] : a->ids[i];
@@ -132,8 +133,8 @@ PosePtr blend_particles(const Beside& before, const PosePtr& a, const PosePtr& b
         } else if (through) {
             const std::size_t l = left.find(id), r = right.find(id);
             V3f leave, arrive;
-            parabolic_slopes(l == none ? nullptr : &before.pose->points[l], before.away, p, q, r == none ? nullptr : &after.pose->points[r], after.away,
-                             leave, arrive);
+            parabolic_slopes(l == none ? nullptr : &before.pose->points[l], before.away, p, q,
+                             r == none ? nullptr : &after.pose->points[r], after.away, leave, arrive);
             place = p * ha + q * hb + leave * sa + arrive * sb;
         } else {
             place = p + (q - p) * wf;
@@ -143,7 +144,8 @@ PosePtr blend_particles(const Beside& before, const PosePtr& a, const PosePtr& b
     out->colours = gather(a->colours, b->colours, pairs, wf);
     for (const Attribute& one : a->attributes) {
         for (const Attribute& other : b->attributes) {
-            if (other.name != one.name || other.width != one.width || one.whole.empty() != other.whole.empty()) continue;
+            if (other.name != one.name || other.width != one.width || one.whole.empty() != other.whole.empty())
+                continue;
             out->attributes.push_back(gather(one, other, pairs, wf));
         }
     }

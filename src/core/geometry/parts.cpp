@@ -17,7 +17,8 @@ std::vector<std::int32_t> part_numbers(const Pose& pose) {
         if (a.name != "group" || a.whole.size() != pose.faces->count()) continue;
         std::vector<std::int32_t> out(pose.points.size(), 0);
         for (std::size_t f = 0; f < pose.faces->count(); ++f) {
-            for (std::uint32_t c = pose.faces->starts[f]; c < pose.faces->starts[f + 1]; ++c) out[pose.faces->corners[c]] = a.whole[f];
+            for (std::uint32_t c = pose.faces->starts[f]; c < pose.faces->starts[f + 1]; ++c)
+                out[pose.faces->corners[c]] = a.whole[f];
         }
         return out;
     }
@@ -31,7 +32,9 @@ template <class T>
 void pick(const std::vector<T>& from, const std::vector<std::uint32_t>& which, std::size_t width, std::vector<T>& out) {
     if (from.empty()) return;
     out.reserve(which.size() * width);
-    for (std::uint32_t i : which) out.insert(out.end(), from.begin() + static_cast<std::ptrdiff_t>(i * width), from.begin() + static_cast<std::ptrdiff_t>((i + 1) * width));
+    for (std::uint32_t i : which)
+        out.insert(out.end(), from.begin() + static_cast<std::ptrdiff_t>(i * width),
+                   from.begin() + static_cast<std::ptrdiff_t>((i + 1) * width));
 }
 
 void pick(const std::vector<Attribute>& from, const std::vector<std::uint32_t>& which, std::vector<Attribute>& out) {
@@ -68,7 +71,9 @@ std::shared_ptr<const PartTaker::Choice> PartTaker::choice(const Pose& pose) con
     if (from.count() > 0) faces->starts.push_back(0);
     for (std::uint32_t f = 0; f < from.count(); ++f) {
         const std::uint32_t first = from.starts[f], last = from.starts[f + 1];
-        if (std::any_of(from.corners.begin() + first, from.corners.begin() + last, [&](std::uint32_t c) { return place[c] == UINT32_MAX; })) continue;
+        if (std::any_of(from.corners.begin() + first, from.corners.begin() + last,
+                        [&](std::uint32_t c) { return place[c] == UINT32_MAX; }))
+            continue;
         kept_faces.push_back(f);
         for (std::uint32_t c = first; c < last; ++c) {
             kept_corners.push_back(c);

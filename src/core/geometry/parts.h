@@ -9,8 +9,8 @@
 
 namespace garland {
 
-// The number of the part that each point belongs to: its attribute "part" or "piece", or the "group" of its faces; empty
-// where there are no parts.
+// The number of the part that each point belongs to: its attribute "part" or "piece", or the "group" of its faces;
+// empty where there are no parts.
 std::vector<std::int32_t> part_numbers(const Pose& pose);
 
 // Takes the same parts out of pose after pose: faces that do not change stay shared. Safe on several threads.

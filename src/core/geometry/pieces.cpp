@@ -32,8 +32,8 @@ PieceTransform between_smoothly(PieceBeside before, const PieceTransform& a, con
     if (w <= 0 || w >= 1) return out;
     const V3d &p = a.position, &q = b.position;
     V3d leave, arrive;
-    parabolic_slopes(before.transform ? &before.transform->position : nullptr, before.away, p, q, after.transform ? &after.transform->position : nullptr, after.away,
-                     leave, arrive);
+    parabolic_slopes(before.transform ? &before.transform->position : nullptr, before.away, p, q,
+                     after.transform ? &after.transform->position : nullptr, after.away, leave, arrive);
     const double w2 = w * w, w3 = w2 * w;
     out.position = p * (2 * w3 - 3 * w2 + 1) + q * (3 * w2 - 2 * w3) + leave * (w3 - 2 * w2 + w) + arrive * (w3 - w2);
     return out;
@@ -46,18 +46,22 @@ PieceMotion motion_between(const PieceTransform& a, const PieceTransform& b, dou
     return {(b.position - a.position) / apart, sine > 0 ? turn.v * (angle / sine / apart) : V3d(0)};
 }
 
-PieceMotion motion_smoothly(PieceBeside before, const PieceTransform& a, const PieceTransform& b, PieceBeside after, double w, double apart) {
+PieceMotion motion_smoothly(PieceBeside before, const PieceTransform& a, const PieceTransform& b, PieceBeside after,
+                            double w, double apart) {
     PieceMotion out = motion_between(a, b, apart);
     const V3d &p = a.position, &q = b.position;
     V3d leave, arrive;
-    parabolic_slopes(before.transform ? &before.transform->position : nullptr, before.away, p, q, after.transform ? &after.transform->position : nullptr, after.away,
-                     leave, arrive);
+    parabolic_slopes(before.transform ? &before.transform->position : nullptr, before.away, p, q,
+                     after.transform ? &after.transform->position : nullptr, after.away, leave, arrive);
     const double w2 = w * w;
-    out.move = (p * (6 * w2 - 6 * w) + q * (6 * w - 6 * w2) + leave * (3 * w2 - 4 * w + 1) + arrive * (3 * w2 - 2 * w)) / apart;
+    out.move =
+        (p * (6 * w2 - 6 * w) + q * (6 * w - 6 * w2) + leave * (3 * w2 - 4 * w + 1) + arrive * (3 * w2 - 2 * w)) /
+        apart;
     return out;
 }
 
-PosePtr placed(const Pose& rest, std::span<const std::uint32_t> piece_of, std::span<const PieceTransform> transforms, std::span<const PieceMotion> motions) {
+PosePtr placed(const Pose& rest, std::span<const std::uint32_t> piece_of, std::span<const PieceTransform> transforms,
+               std::span<const PieceMotion> motions) {
     auto pose = std::make_shared<Pose>(rest);
     if (!motions.empty()) pose->velocities.resize(rest.points.size());
     struct Rigid {
@@ -72,7 +76,8 @@ PosePtr placed(const Pose& rest, std::span<const std::uint32_t> piece_of, std::s
             const Rigid& r = rigid[piece_of[i]];
             const V3d arm = V3d(rest.points[i]) * r.turn;
             pose->points[i] = V3f(arm + r.move);
-            if (!motions.empty()) pose->velocities[i] = V3f(motions[piece_of[i]].move + motions[piece_of[i]].turn.cross(arm));
+            if (!motions.empty())
+                pose->velocities[i] = V3f(motions[piece_of[i]].move + motions[piece_of[i]].turn.cross(arm));
             if (normals) pose->normals[i] = V3f(V3d(rest.normals[i]) * r.turn);
         }
     });

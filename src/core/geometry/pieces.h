@@ -17,7 +17,8 @@ struct PieceTransform {
 
 // At w of the way from a to b: positions straight, rotations along the shortest arc at even speed (K. Shoemake,
 // "Animating rotation with quaternion curves", 1985).
-// A rotation w of the way along the shortest arc, at even speed (K. Shoemake, "Animating rotation with quaternion curves", 1985).
+// A rotation w of the way along the shortest arc, at even speed (K. Shoemake, "Animating rotation with quaternion
+// curves", 1985).
 Quatd turn_between(const Quatd& a, Quatd b, double w);
 
 PieceTransform between(const PieceTransform& a, const PieceTransform& b, double w);
@@ -38,7 +39,8 @@ struct PieceMotion {
 // The steady motion that leads from a to b in `apart`, by the shortest arc.
 PieceMotion motion_between(const PieceTransform& a, const PieceTransform& b, double apart);
 // That of between_smoothly() at w, a and b lying `apart`.
-PieceMotion motion_smoothly(PieceBeside before, const PieceTransform& a, const PieceTransform& b, PieceBeside after, double w, double apart);
+PieceMotion motion_smoothly(PieceBeside before, const PieceTransform& a, const PieceTransform& b, PieceBeside after,
+                            double w, double apart);
 
 // The rest mesh with every point moved by its piece's transform, and normals turned. piece_of: one a point.
 // motions: one a piece, from which points get velocities (v + ω × r), or none.

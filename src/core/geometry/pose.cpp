@@ -16,8 +16,10 @@ std::vector<std::uint32_t> Faces::triangles() const {
 }
 
 std::size_t Faces::bytes() const {
-    std::size_t size = (starts.capacity() + corners.capacity() + material_of.capacity()) * sizeof(std::uint32_t) + corner_uvs.capacity() * sizeof(V2f);
-    for (const Attribute& a : attributes) size += a.values.capacity() * sizeof(float) + a.whole.capacity() * sizeof(std::int32_t);
+    std::size_t size = (starts.capacity() + corners.capacity() + material_of.capacity()) * sizeof(std::uint32_t) +
+                       corner_uvs.capacity() * sizeof(V2f);
+    for (const Attribute& a : attributes)
+        size += a.values.capacity() * sizeof(float) + a.whole.capacity() * sizeof(std::int32_t);
     return size;
 }
 

@@ -33,28 +33,27 @@ class Volume;
 struct Faces {
     std::vector<std::uint32_t> starts;
     std::vector<std::uint32_t> corners;
-    std::vector<V2f> corner_uvs; // one per corner, or empty
-    std::vector<std::string> materials;      // names
-    std::vector<std::uint32_t> material_of;  // one per face, below materials.size(), or empty
-    std::vector<Attribute> attributes;       // per face
+    std::vector<V2f> corner_uvs;            // one per corner, or empty
+    std::vector<std::string> materials;     // names
+    std::vector<std::uint32_t> material_of; // one per face, below materials.size(), or empty
+    std::vector<Attribute> attributes;      // per face
 
     std::size_t count() const { return starts.empty() ? 0 : starts.size() - 1; }
     bool same_shape(const Faces& other) const { return starts == other.starts && corners == other.corners; }
     bool operator==(const Faces&) const = default; // shape and everything that is kept for faces and corners
-    std::size_t bytes() const; // what they take in memory
+    std::size_t bytes() const;                     // what they take in memory
     // Fans around each face's first corner: three point indices a triangle.
     std::vector<std::uint32_t> triangles() const;
 };
 
-
 struct Pose {
-    std::vector<V3f> points;     // in the source's own units
-    std::vector<V3f> normals;    // unit length, one per point, or empty
-    std::vector<V3f> velocities; // units per second, one per point, or empty
-    std::vector<V2f> uvs;        // one per point, or empty
-    std::vector<V3f> colours;    // 0…1 as stored, one per point, or empty
-    std::vector<Attribute> attributes; // per point
-    std::vector<std::int64_t> ids;     // particles: one per point, each once; otherwise empty
+    std::vector<V3f> points;              // in the source's own units
+    std::vector<V3f> normals;             // unit length, one per point, or empty
+    std::vector<V3f> velocities;          // units per second, one per point, or empty
+    std::vector<V2f> uvs;                 // one per point, or empty
+    std::vector<V3f> colours;             // 0…1 as stored, one per point, or empty
+    std::vector<Attribute> attributes;    // per point
+    std::vector<std::int64_t> ids;        // particles: one per point, each once; otherwise empty
     std::shared_ptr<const Volume> volume; // volumes: the grids, and no points
     std::shared_ptr<const Faces> faces = std::make_shared<Faces>();
 

@@ -25,7 +25,8 @@ class Octahedra {
             for (std::uint32_t y = 2; y < 4; ++y) {
                 for (std::uint32_t z = 4; z < 6; ++z) {
                     const bool even = (static_cast<std::uint32_t>(x) + y + z) % 2 == 0;
-                    for (std::uint32_t i : {static_cast<std::uint32_t>(x), even ? y : z, even ? z : y}) faces_->corners.push_back(first + i);
+                    for (std::uint32_t i : {static_cast<std::uint32_t>(x), even ? y : z, even ? z : y})
+                        faces_->corners.push_back(first + i);
                     faces_->starts.push_back(static_cast<std::uint32_t>(faces_->corners.size()));
                 }
             }
@@ -63,7 +64,8 @@ PosePtr stand_in(const PosePtr& pose, std::size_t most) {
     const V3f box = pose->points.empty() ? V3f(0) : bounds(*pose).size();
     const float usual = std::max({box.x, box.y, box.z, 1e-3f}) / 120;
     const bool coloured = pose->colours.size() == pose->points.size();
-    const std::size_t step = std::max<std::size_t>(1, (pose->points.size() + most - 1) / std::max<std::size_t>(most, 1));
+    const std::size_t step =
+        std::max<std::size_t>(1, (pose->points.size() + most - 1) / std::max<std::size_t>(most, 1));
     for (std::size_t i = 0; i < pose->points.size(); i += step) {
         out.add(pose->points[i], 0.5f * (size ? size->values[i] : usual), coloured ? pose->colours[i] : V3f(1));
     }

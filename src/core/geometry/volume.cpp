@@ -1,7 +1,7 @@
 #include "core/geometry/volume_grids.h"
 
-#include "core/base/portable_math.h"
 #include "core/base/parallel.h"
+#include "core/base/portable_math.h"
 #include "core/geometry/blend.h"
 
 #include <openvdb/tools/GridTransformer.h>
@@ -22,8 +22,8 @@ namespace {
 using openvdb::Coord;
 using openvdb::FloatGrid;
 using openvdb::GridBase;
-using openvdb::Vec3SGrid;
 using openvdb::Vec3f;
+using openvdb::Vec3SGrid;
 
 double length_of(float v) {
     return v;
@@ -94,8 +94,10 @@ const Imath::Box3f& Volume::box() const {
             const openvdb::CoordBBox active = grid->evalActiveVoxelBoundingBox();
             if (active.empty()) continue;
             const openvdb::Vec3d half(0.5);
-            const auto world = grid->transform().indexToWorld(openvdb::BBoxd(active.min().asVec3d() - half, active.max().asVec3d() + half));
-            for (const auto& corner : {world.min(), world.max()}) box_.extendBy(V3f(V3d(corner.x(), corner.y(), corner.z())));
+            const auto world = grid->transform().indexToWorld(
+                openvdb::BBoxd(active.min().asVec3d() - half, active.max().asVec3d() + half));
+            for (const auto& corner : {world.min(), world.max()})
+                box_.extendBy(V3f(V3d(corner.x(), corner.y(), corner.z())));
         }
     });
     return box_;
@@ -143,7 +145,9 @@ VolumePtr moved(const Volume& volume, bool z_up, double scale) {
         const bool vectors = grid->isType<Vec3SGrid>();
         GridBase::Ptr copy = vectors ? grid->deepCopyGrid() : grid->copyGrid(); // trees of numbers are shared
         auto transform = grid->transform().copy();
-        if (z_up) transform->postMult(openvdb::math::Mat4d(1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0)); // exact, for row vectors
+        if (z_up)
+            transform->postMult(openvdb::math::Mat4d(1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0,
+                                                     0.0, 0.0, 1.0)); // exact, for row vectors
         transform->postScale(scale);
         copy->setTransform(transform);
         if (vectors) {
@@ -167,7 +171,8 @@ VolumePtr placed(const Volume& volume, double turn, const V3d& size, const V3d& 
         GridBase::Ptr copy = vectors ? grid->deepCopyGrid() : grid->copyGrid();
         auto transform = grid->transform().copy();
         transform->postScale({size.x, size.y, size.z});
-        transform->postMult(openvdb::math::Mat4d(cosine, 0.0, -sine, 0.0, 0.0, 1.0, 0.0, 0.0, sine, 0.0, cosine, 0.0, 0.0, 0.0, 0.0, 1.0));
+        transform->postMult(openvdb::math::Mat4d(cosine, 0.0, -sine, 0.0, 0.0, 1.0, 0.0, 0.0, sine, 0.0, cosine, 0.0,
+                                                 0.0, 0.0, 0.0, 1.0));
         transform->postTranslate({position.x, position.y, position.z});
         copy->setTransform(transform);
         if (vectors) {
@@ -222,7 +227,8 @@ double furthest_of(const Grid& a, const Grid& b) {
     double most = 0;
     auto look = [&](const Grid& from, const Grid& other) {
         const auto there = other.getConstAccessor();
-        for (auto it = from.cbeginValueOn(); it; ++it) most = std::max(most, length_of(typename Grid::ValueType(*it - there.getValue(it.getCoord()))));
+        for (auto it = from.cbeginValueOn(); it; ++it)
+            most = std::max(most, length_of(typename Grid::ValueType(*it - there.getValue(it.getCoord()))));
     };
     look(a, b);
     look(b, a);
@@ -235,8 +241,12 @@ double furthest(const Volume& a, const Volume& b) {
     for (const auto& grid : a.grids().list) {
         const GridBase* other = find_grid(b.grids(), grid->getName());
         if (!other || other->type() != grid->type()) continue;
-        if (grid->isType<FloatGrid>()) most = std::max(most, furthest_of(static_cast<const FloatGrid&>(*grid), static_cast<const FloatGrid&>(*other)));
-        if (grid->isType<Vec3SGrid>()) most = std::max(most, furthest_of(static_cast<const Vec3SGrid&>(*grid), static_cast<const Vec3SGrid&>(*other)));
+        if (grid->isType<FloatGrid>())
+            most = std::max(most,
+                            furthest_of(static_cast<const FloatGrid&>(*grid), static_cast<const FloatGrid&>(*other)));
+        if (grid->isType<Vec3SGrid>())
+            most = std::max(most,
+                            furthest_of(static_cast<const Vec3SGrid&>(*grid), static_cast<const Vec3SGrid&>(*other)));
     }
     return most;
 }

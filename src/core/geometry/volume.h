@@ -8,12 +8,12 @@
 namespace garland {
 
 struct GridFacts {
-    std::string name;          // "density"
-    std::string type;          // "float", "vector", or what the library calls another one (which is carried, not mixed)
-    bool half = false;         // written as half floats
-    bool read = true;          // false: of a kind that readers leave out
-    std::uint64_t active = 0;  // voxels
-    double voxel = 0;          // size of a voxel in x, in the source's units
+    std::string name;         // "density"
+    std::string type;         // "float", "vector", or what the library calls another one (which is carried, not mixed)
+    bool half = false;        // written as half floats
+    bool read = true;         // false: of a kind that readers leave out
+    std::uint64_t active = 0; // voxels
+    double voxel = 0;         // size of a voxel in x, in the source's units
     double least = 0, most = 0; // of the active values; vectors: of their lengths
 };
 
@@ -38,8 +38,8 @@ class Volume {
 };
 using VolumePtr = std::shared_ptr<const Volume>;
 
-// a + w·(b − a) of every float and vector grid that both have with the same transform, leaf by leaf; a grid with another
-// transform is resampled to a's first, and one that only a volume has fades in or out against its background.
+// a + w·(b − a) of every float and vector grid that both have with the same transform, leaf by leaf; a grid with
+// another transform is resampled to a's first, and one that only a volume has fades in or out against its background.
 VolumePtr mix(const Volume& a, const Volume& b, double w);
 
 // Both volumes carried along their own velocity grids to the moment between them (a forward by w·seconds, b back by
@@ -47,13 +47,15 @@ VolumePtr mix(const Volume& a, const Volume& b, double w);
 // then mixed by w. The velocity grid is the first vector grid called v, vel or velocity; without one: mix.
 VolumePtr mix_carried(const Volume& a, const Volume& b, double w, double seconds);
 
-// Two volumes laid over each other by their weights. The first float grid of a (the density): a·weight_a + b·weight_b, or
-// the larger of both terms. Every other grid: the mean of both, each counted by how much density its layer brings there;
-// where neither brings any, by the weights. A grid that only one of them has counts as its background in the other.
-// density: as sum, of weights that come to 1; where the layer that goes has the share r of its largest density, the share s of
-// the one that comes is s + r·s·(1 − s) there: what is dense changes over sooner, and at both ends nothing differs from sum.
+// Two volumes laid over each other by their weights. The first float grid of a (the density): a·weight_a + b·weight_b,
+// or the larger of both terms. Every other grid: the mean of both, each counted by how much density its layer brings
+// there; where neither brings any, by the weights. A grid that only one of them has counts as its background in the
+// other. density: as sum, of weights that come to 1; where the layer that goes has the share r of its largest density,
+// the share s of the one that comes is s + r·s·(1 − s) there: what is dense changes over sooner, and at both ends
+// nothing differs from sum.
 enum class VolumeJoin { sum, maximum, density };
-VolumePtr lay_over(const Volume& a, const Volume& b, double weight_a, double weight_b, VolumeJoin join, bool b_comes = true);
+VolumePtr lay_over(const Volume& a, const Volume& b, double weight_a, double weight_b, VolumeJoin join,
+                   bool b_comes = true);
 
 // At most `most` places in the volume: cell centres with what the first float grid has there; relative: 0 … 1 of the
 // largest cell, without the thinnest; otherwise all that the cell's voxels hold.
@@ -67,8 +69,8 @@ VolumeDots dots_of(const Volume& volume, std::size_t most, bool relative = true)
 // Every grid moved into another frame: turned from z up to y up, then scaled.
 VolumePtr moved(const Volume& volume, bool z_up, double scale);
 
-// The volume of a copy: sized (along its own axes), turned about the upright (degrees) and put in its place; vectors are turned and sized too,
-// and times `speed`. Floats are shared.
+// The volume of a copy: sized (along its own axes), turned about the upright (degrees) and put in its place; vectors
+// are turned and sized too, and times `speed`. Floats are shared.
 VolumePtr placed(const Volume& volume, double turn, const V3d& size, const V3d& position, double speed);
 
 // A volume of dense grids, as solvers have them. `values` has nx·ny·nz entries, x fastest;
@@ -84,7 +86,8 @@ struct DenseGrid {
 };
 VolumePtr volume_from(const std::vector<DenseGrid>& grids);
 
-// Only the grids of these names, in their order, and how they are to be stored; numbers are shared. Others are left out.
+// Only the grids of these names, in their order, and how they are to be stored; numbers are shared. Others are left
+// out.
 VolumePtr only_grids(const Volume& volume, const std::vector<std::string>& names, bool half);
 
 // The largest difference of a number between the grids that both have, over what is active in either.

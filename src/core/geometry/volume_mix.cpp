@@ -20,8 +20,8 @@ namespace {
 using openvdb::Coord;
 using openvdb::FloatGrid;
 using openvdb::GridBase;
-using openvdb::Vec3SGrid;
 using openvdb::Vec3f;
+using openvdb::Vec3SGrid;
 
 const Vec3SGrid* velocity_of(const VolumeGrids& grids) {
     for (const char* name : {"velocity", "vel", "v"}) {
@@ -49,10 +49,12 @@ const float* floats(const Vec3f* p) {
 }
 
 template <class Leaf>
-void mix_leaf(const Leaf* a, const Leaf* b, const typename Leaf::ValueType& all_a, const typename Leaf::ValueType& all_b, float w, typename Leaf::ValueType* to) {
+void mix_leaf(const Leaf* a, const Leaf* b, const typename Leaf::ValueType& all_a,
+              const typename Leaf::ValueType& all_b, float w, typename Leaf::ValueType* to) {
     using Value = typename Leaf::ValueType;
     if (a && b) {
-        mix(floats(a->buffer().data()), floats(b->buffer().data()), w, const_cast<float*>(floats(to)), Leaf::SIZE * sizeof(Value) / sizeof(float));
+        mix(floats(a->buffer().data()), floats(b->buffer().data()), w, const_cast<float*>(floats(to)),
+            Leaf::SIZE * sizeof(Value) / sizeof(float));
         return;
     }
     for (std::size_t i = 0; i < Leaf::SIZE; ++i) {
@@ -61,8 +63,8 @@ void mix_leaf(const Leaf* a, const Leaf* b, const typename Leaf::ValueType& all_
     }
 }
 
-// A grid over all that is active in either. Every leaf is made once, by `write(a, b, all_a, all_b, origin, to)`: the leaves of
-// both there (null: none, and then the one number all of it has), and where to; tiles by `one(a, b, place)`.
+// A grid over all that is active in either. Every leaf is made once, by `write(a, b, all_a, all_b, origin, to)`: the
+// leaves of both there (null: none, and then the one number all of it has), and where to; tiles by `one(a, b, place)`.
 template <class Grid, class Write, class One>
 typename Grid::Ptr over_both(const Grid& a, const Grid& b, Write&& write, One&& one) {
     using Tree = typename Grid::TreeType;
@@ -77,7 +79,8 @@ typename Grid::Ptr over_both(const Grid& a, const Grid& b, Write&& write, One&& 
         out->tree().topologyUnion(b.tree());
         auto tile = out->beginValueOn(); // a tile of the union is one of both: neither has anything finer there
         tile.setMaxDepth(Tree::ValueOnIter::LEAF_DEPTH - 1);
-        for (; tile; ++tile) tile.setValue(one(a.tree().getValue(tile.getCoord()), b.tree().getValue(tile.getCoord()), tile.getCoord()));
+        for (; tile; ++tile)
+            tile.setValue(one(a.tree().getValue(tile.getCoord()), b.tree().getValue(tile.getCoord()), tile.getCoord()));
     }
     struct Place {
         const Leaf *a, *b;
@@ -86,11 +89,13 @@ typename Grid::Ptr over_both(const Grid& a, const Grid& b, Write&& write, One&& 
     std::vector<Place> places;
     if (tiles) {
         for (auto leaf = out->tree().beginLeaf(); leaf; ++leaf) {
-            places.push_back({a.tree().probeConstLeaf(leaf->origin()), b.tree().probeConstLeaf(leaf->origin()), leaf.getLeaf()});
+            places.push_back(
+                {a.tree().probeConstLeaf(leaf->origin()), b.tree().probeConstLeaf(leaf->origin()), leaf.getLeaf()});
         }
     } else {
         const openvdb::tree::ValueAccessor<const Tree> in_a(a.tree()), in_b(b.tree());
-        for (auto leaf = a.tree().cbeginLeaf(); leaf; ++leaf) places.push_back({leaf.getLeaf(), in_b.probeConstLeaf(leaf->origin()), nullptr});
+        for (auto leaf = a.tree().cbeginLeaf(); leaf; ++leaf)
+            places.push_back({leaf.getLeaf(), in_b.probeConstLeaf(leaf->origin()), nullptr});
         for (auto leaf = b.tree().cbeginLeaf(); leaf; ++leaf) {
             if (!in_a.probeConstLeaf(leaf->origin())) places.push_back({nullptr, leaf.getLeaf(), nullptr});
         }
@@ -102,9 +107,12 @@ typename Grid::Ptr over_both(const Grid& a, const Grid& b, Write&& write, One&& 
             if (!p.to) {
                 p.to = new Leaf(openvdb::PartialCreate(), origin, a.background(), false);
                 p.to->allocate();
-                p.to->setValueMask(!p.a ? p.b->valueMask() : !p.b ? p.a->valueMask() : p.a->valueMask() | p.b->valueMask());
+                p.to->setValueMask(!p.a   ? p.b->valueMask()
+                                   : !p.b ? p.a->valueMask()
+                                          : p.a->valueMask() | p.b->valueMask());
             }
-            write(p.a, p.b, p.a ? Value() : a.tree().getValue(origin), p.b ? Value() : b.tree().getValue(origin), *p.to);
+            write(p.a, p.b, p.a ? Value() : a.tree().getValue(origin), p.b ? Value() : b.tree().getValue(origin),
+                  *p.to);
         }
     });
     if (tiles) return out;
@@ -118,7 +126,10 @@ typename Grid::Ptr mixed(const Grid& a, const Grid& b, float w) {
     using Leaf = typename Grid::TreeType::LeafNodeType;
     using Value = typename Grid::ValueType;
     return over_both(
-        a, b, [w](const Leaf* x, const Leaf* y, const Value& all_x, const Value& all_y, Leaf& to) { mix_leaf(x, y, all_x, all_y, w, to.buffer().data()); },
+        a, b,
+        [w](const Leaf* x, const Leaf* y, const Value& all_x, const Value& all_y, Leaf& to) {
+            mix_leaf(x, y, all_x, all_y, w, to.buffer().data());
+        },
         [w](const Value& x, const Value& y, const Coord&) { return Value(x + (y - x) * w); });
 }
 
@@ -141,14 +152,16 @@ typename Grid::Ptr advected(const Grid& from, const Vec3SGrid& velocity, double 
     out->tree().topologyUnion(from.tree());
     const double voxel = from.voxelSize()[0];
     const int reach = static_cast<int>(std::min(std::ceil(fastest * std::abs(seconds) / voxel), 32.0)) + 1;
-    openvdb::tools::dilateActiveValues(out->tree(), reach, openvdb::tools::NN_FACE_EDGE_VERTEX, openvdb::tools::EXPAND_TILES);
+    openvdb::tools::dilateActiveValues(out->tree(), reach, openvdb::tools::NN_FACE_EDGE_VERTEX,
+                                       openvdb::tools::EXPAND_TILES);
     openvdb::tree::LeafManager<Tree> leaves(out->tree());
     const auto& transform = from.transform();
     leaves.foreach ([&](typename Tree::LeafNodeType& leaf, std::size_t) {
         const auto values = from.getConstAccessor(); // samplers keep a reference
         const auto speeds = velocity.getConstAccessor();
         openvdb::tools::GridSampler<typename Grid::ConstAccessor, openvdb::tools::BoxSampler> value(values, transform);
-        openvdb::tools::GridSampler<Vec3SGrid::ConstAccessor, openvdb::tools::BoxSampler> speed(speeds, velocity.transform());
+        openvdb::tools::GridSampler<Vec3SGrid::ConstAccessor, openvdb::tools::BoxSampler> speed(speeds,
+                                                                                                velocity.transform());
         for (auto it = leaf.beginValueOn(); it; ++it) {
             const openvdb::Vec3d here = transform.indexToWorld(it.getCoord());
             const openvdb::Vec3d middle = here - openvdb::Vec3d(speed.wsSample(here)) * (0.5 * seconds);
@@ -180,7 +193,8 @@ VolumePtr combine(const Volume& a, const Volume& b, Both&& both, One&& one) {
         if (!other || other->type() != grid->type()) {
             out->list.push_back(one(grid, true));
         } else {
-            const auto at = std::find_if(b.grids().list.begin(), b.grids().list.end(), [&](const auto& g) { return g.get() == other; });
+            const auto at = std::find_if(b.grids().list.begin(), b.grids().list.end(),
+                                         [&](const auto& g) { return g.get() == other; });
             out->list.push_back(both(grid, *at));
         }
     }
@@ -210,8 +224,10 @@ GridBase::Ptr mix_grids(const GridBase::Ptr& a, const GridBase::Ptr& b, float w)
 }
 
 GridBase::Ptr carry(const GridBase::Ptr& grid, const Vec3SGrid& velocity, double seconds, float fastest) {
-    if (grid->isType<FloatGrid>()) return named(advected(static_cast<const FloatGrid&>(*grid), velocity, seconds, fastest), *grid);
-    if (grid->isType<Vec3SGrid>()) return named(advected(static_cast<const Vec3SGrid&>(*grid), velocity, seconds, fastest), *grid);
+    if (grid->isType<FloatGrid>())
+        return named(advected(static_cast<const FloatGrid&>(*grid), velocity, seconds, fastest), *grid);
+    if (grid->isType<Vec3SGrid>())
+        return named(advected(static_cast<const Vec3SGrid&>(*grid), velocity, seconds, fastest), *grid);
     return grid;
 }
 
@@ -244,7 +260,8 @@ float largest(const FloatGrid& grid) {
 class ByDensity {
   public:
     ByDensity(const FloatGrid* a, const FloatGrid* b, const Join& join)
-        : a_(a), b_(b), join_(join), flat_(join.weight_a + join.weight_b > 0 ? join.weight_b / (join.weight_a + join.weight_b) : 0.5f) {}
+        : a_(a), b_(b), join_(join),
+          flat_(join.weight_a + join.weight_b > 0 ? join.weight_b / (join.weight_a + join.weight_b) : 0.5f) {}
     float share_of_b(const openvdb::Vec3d& place) const {
         const auto [a, b] = join_.parts(at(a_, place), at(b_, place));
         return a + b > 1e-12f ? b / (a + b) : flat_;
@@ -265,7 +282,9 @@ typename Grid::Ptr laid_over(const Grid& a, const Grid& b, const ByDensity& by) 
     using Leaf = typename Grid::TreeType::LeafNodeType;
     using Value = typename Grid::ValueType;
     const auto& frame = a.transform();
-    auto one = [&](const Value& x, const Value& y, const Coord& at) { return Value(x + (y - x) * by.share_of_b(frame.indexToWorld(at))); };
+    auto one = [&](const Value& x, const Value& y, const Coord& at) {
+        return Value(x + (y - x) * by.share_of_b(frame.indexToWorld(at)));
+    };
     return over_both(
         a, b,
         [&](const Leaf* x, const Leaf* y, const Value& all_x, const Value& all_y, Leaf& to) {
@@ -282,7 +301,8 @@ FloatGrid::Ptr joined(const FloatGrid& a, const FloatGrid& b, const Join& one) {
     return over_both(
         a, b,
         [&](const Leaf* x, const Leaf* y, float all_x, float all_y, Leaf& to) {
-            for (openvdb::Index i = 0; i < Leaf::SIZE; ++i) to.buffer().data()[i] = one(x ? x->buffer().data()[i] : all_x, y ? y->buffer().data()[i] : all_y);
+            for (openvdb::Index i = 0; i < Leaf::SIZE; ++i)
+                to.buffer().data()[i] = one(x ? x->buffer().data()[i] : all_x, y ? y->buffer().data()[i] : all_y);
         },
         [&](float x, float y, const Coord&) { return one(x, y); });
 }

@@ -45,7 +45,8 @@ PosePtr both_layers(const Pose& a, const Pose& b, double weight_a, double weight
             append(both.values, one.values, one.whole.empty() ? na : 0, other.values, other.whole.empty() ? nb : 0);
             append(both.whole, one.whole, one.whole.empty() ? 0 : na, other.whole, other.whole.empty() ? 0 : nb);
             if (one.name == "size") {
-                for (std::size_t i = 0; i < both.values.size(); ++i) both.values[i] *= static_cast<float>(i < na ? weight_a : weight_b);
+                for (std::size_t i = 0; i < both.values.size(); ++i)
+                    both.values[i] *= static_cast<float>(i < na ? weight_a : weight_b);
             }
             if (!both.values.empty() || !both.whole.empty()) out->attributes.push_back(std::move(both));
         }
@@ -68,14 +69,16 @@ void for_each_part(const std::vector<std::int32_t>& part_of, Use&& use) {
     std::vector<std::uint32_t> which;
     for (std::size_t i = 0; i < order.size();) {
         which.clear();
-        for (const std::int32_t part = order[i].first; i < order.size() && order[i].first == part; ++i) which.push_back(order[i].second);
+        for (const std::int32_t part = order[i].first; i < order.size() && order[i].first == part; ++i)
+            which.push_back(order[i].second);
         use(which);
     }
 }
 
 class ClosedSource final : public ExactSource {
   public:
-    ClosedSource(Sampler base, const Closing& closing) : base_(std::move(base)), c_(closing), facts_(base_.source()->facts()) {
+    ClosedSource(Sampler base, const Closing& closing)
+        : base_(std::move(base)), c_(closing), facts_(base_.source()->facts()) {
         facts_.first = c_.start;
         facts_.last = c_.start + c_.length;
         facts_.missing.clear();
@@ -104,7 +107,9 @@ class ClosedSource final : public ExactSource {
         if (l.weight_a <= 0) return particles ? both_layers(Pose{}, *b, 0, l.weight_b) : b;
         if (a->volume && b->volume) {
             auto out = std::make_shared<Pose>();
-            const VolumeJoin join = c_.mix == LayerMix::maximum ? VolumeJoin::maximum : c_.mix == LayerMix::density ? VolumeJoin::density : VolumeJoin::sum;
+            const VolumeJoin join = c_.mix == LayerMix::maximum   ? VolumeJoin::maximum
+                                    : c_.mix == LayerMix::density ? VolumeJoin::density
+                                                                  : VolumeJoin::sum;
             out->volume = lay_over(*a->volume, *b->volume, l.weight_a, l.weight_b, join, l.slope_b >= 0);
             return PosePtr(out);
         }
@@ -112,7 +117,8 @@ class ClosedSource final : public ExactSource {
         const double share = l.weight_b / (l.weight_a + l.weight_b);
         if (!mixable(*a, *b)) return between_level_sets(*a, *b, share, voxel(*a), progress);
         const std::vector<std::int32_t> part_of = part_numbers(*a);
-        if (!part_of.empty() && (facts_.kind == SourceKind::pieces || facts_.kind == SourceKind::keyed_parts)) return rigid_parts(*a, *b, part_of, l, share);
+        if (!part_of.empty() && (facts_.kind == SourceKind::pieces || facts_.kind == SourceKind::keyed_parts))
+            return rigid_parts(*a, *b, part_of, l, share);
         if (c_.keep_contrast || c_.mix == LayerMix::add) return about_mean(a, b, l, share, progress);
         auto out = std::make_shared<Pose>(*blend(a, b, share, SubFrame::linear, 0));
         set_velocities(*out, *a, *b, l.weight_a, l.weight_b, l.slope_b);
@@ -125,7 +131,7 @@ class ClosedSource final : public ExactSource {
         return sampled.pose;
     }
     double voxel(const Pose& pose) const {
-        if (base_.taking().voxel > 0) return base_.taking().voxel * base_.taking().scale;
+        if (base_.import_settings().voxel > 0) return base_.import_settings().voxel * base_.import_settings().scale;
         const V3f size = bounds(pose).size();
         return std::max({size.x, size.y, size.z}) / 100.0;
     }
@@ -140,11 +146,13 @@ class ClosedSource final : public ExactSource {
         }
         out.velocities.resize(n);
         const auto x = static_cast<float>(wa), y = static_cast<float>(wb), k = static_cast<float>(slope_b * a_second());
-        for (std::size_t i = 0; i < n; ++i) out.velocities[i] = a.velocities[i] * x + b.velocities[i] * y + (b.points[i] - a.points[i]) * k;
+        for (std::size_t i = 0; i < n; ++i)
+            out.velocities[i] = a.velocities[i] * x + b.velocities[i] * y + (b.points[i] - a.points[i]) * k;
     }
 
     // Every part moves and turns by its share from where one layer has it to where the other has it.
-    Result<PosePtr> rigid_parts(const Pose& a, const Pose& b, const std::vector<std::int32_t>& part_of, const Layers& l, double share) const {
+    Result<PosePtr> rigid_parts(const Pose& a, const Pose& b, const std::vector<std::int32_t>& part_of, const Layers& l,
+                                double share) const {
         auto out = std::make_shared<Pose>(a);
         for_each_part(part_of, [&](const std::vector<std::uint32_t>& which) {
             const RigidFit fit = rigid_fit(a.points, b.points, which);
@@ -170,7 +178,10 @@ class ClosedSource final : public ExactSource {
         for (std::int64_t f = 0; f < c_.length; ++f) {
             if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
             GARLAND_TRY(pose, pose_at(static_cast<double>(c_.start + f), progress));
-            if (pose->points.size() != points) return fail(Error{ErrorCode::unsupported, "the number of points changes, so there is no mean pose"}.at_frame(c_.start + f));
+            if (pose->points.size() != points)
+                return fail(
+                    Error{ErrorCode::unsupported, "the number of points changes, so there is no mean pose"}.at_frame(
+                        c_.start + f));
             for (std::size_t i = 0; i < points; ++i) sum[i] += V3d(pose->points[i]);
         }
         auto out = std::make_shared<std::vector<V3f>>();
@@ -183,14 +194,17 @@ class ClosedSource final : public ExactSource {
 
     // E. Heitz and F. Neyret, "High-performance by-example noise using a histogram-preserving blending operator", 2018,
     // equation 5: about the mean, divided by the root of the weights' squares, which is 1 where they are added.
-    Result<PosePtr> about_mean(const PosePtr& a, const PosePtr& b, const Layers& l, double share, Progress& progress) const {
+    Result<PosePtr> about_mean(const PosePtr& a, const PosePtr& b, const Layers& l, double share,
+                               Progress& progress) const {
         GARLAND_TRY(m, mean(a->points.size(), progress));
         auto out = std::make_shared<Pose>(*blend(a, b, share, SubFrame::linear, 0));
         const double wa = l.weight_a, wb = l.weight_b, squares = wa * wa + wb * wb;
         const double scale = c_.keep_contrast ? 1 / std::sqrt(squares) : 1;
-        const double scale_slope = c_.keep_contrast ? -(wa * l.slope_a + wb * l.slope_b) / (squares * std::sqrt(squares)) : 0;
+        const double scale_slope =
+            c_.keep_contrast ? -(wa * l.slope_a + wb * l.slope_b) / (squares * std::sqrt(squares)) : 0;
         const auto x = static_cast<float>(wa * scale), y = static_cast<float>(wb * scale);
-        const auto dx = static_cast<float>((l.slope_a * scale + wa * scale_slope) * a_second()), dy = static_cast<float>((l.slope_b * scale + wb * scale_slope) * a_second());
+        const auto dx = static_cast<float>((l.slope_a * scale + wa * scale_slope) * a_second()),
+                   dy = static_cast<float>((l.slope_b * scale + wb * scale_slope) * a_second());
         const std::size_t n = a->points.size();
         const bool moving = a->velocities.size() == n && b->velocities.size() == n;
         out->velocities.resize(moving ? n : 0);
@@ -208,7 +222,9 @@ class ClosedSource final : public ExactSource {
         GARLAND_TRY(last, pose_at(static_cast<double>(c_.start + c_.length), progress));
         const std::size_t n = pose->points.size();
         if (pose->volume || is_particles(*pose) || first->points.size() != n || last->points.size() != n) {
-            return fail(Error{ErrorCode::unsupported, "the gap can be spread only where every frame has the same points"}.advise("fade the end instead"));
+            return fail(
+                Error{ErrorCode::unsupported, "the gap can be spread only where every frame has the same points"}
+                    .advise("fade the end instead"));
         }
         auto out = std::make_shared<Pose>(*pose);
         const std::vector<std::int32_t> part_of = part_numbers(*pose);
@@ -225,7 +241,8 @@ class ClosedSource final : public ExactSource {
     }
 
     // A part's gap is the motion that brings its last place to its first; its share is done to where it is now.
-    static void take_off_turns(Pose& out, const Pose& first, const Pose& last, const std::vector<std::int32_t>& part_of, double gap) {
+    static void take_off_turns(Pose& out, const Pose& first, const Pose& last, const std::vector<std::int32_t>& part_of,
+                               double gap) {
         for_each_part(part_of, [&](const std::vector<std::uint32_t>& which) {
             const RigidFit fit = rigid_fit(last.points, first.points, which);
             V3d middle(0);

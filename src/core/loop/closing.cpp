@@ -43,7 +43,9 @@ Weights weights_at(const Closing& c, double w, double step) {
     const bool squares = c.mix == LayerMix::add;
     const double all = squares ? std::sqrt(in.value * in.value + out.value * out.value) : in.value + out.value;
     const double all_slope = squares ? (in.value * in.slope + out.value * out.slope) / all : in.slope + out.slope;
-    const auto part = [&](const Fade& f) { return std::pair(f.value / all, (f.slope - f.value / all * all_slope) / all); };
+    const auto part = [&](const Fade& f) {
+        return std::pair(f.value / all, (f.slope - f.value / all * all_slope) / all);
+    };
     const auto [a, a_slope] = part(in);
     const auto [b, b_slope] = part(out);
     return {a, a_slope, b, b_slope};
@@ -52,22 +54,29 @@ Weights weights_at(const Closing& c, double w, double step) {
 Result<void> check_drawn(const KeyedCurve& keys, const char* what, double first, double last) {
     if (keys.empty()) return {};
     GARLAND_CHECK(validate(keys, what, {0, 1, 0, 1}));
-    if (keys.front().at == 0 && keys.back().at == 1 && keys.front().value == first && keys.back().value == last) return {};
-    return fail(Error{ErrorCode::invalid, fmt::format("{} leads from {} at {} to {} at {}", what, keys.front().value, keys.front().at, keys.back().value, keys.back().at)}.advise(
-        fmt::format("let it lead from {} at 0 to {} at 1, or the loop would jump", first, last)));
+    if (keys.front().at == 0 && keys.back().at == 1 && keys.front().value == first && keys.back().value == last)
+        return {};
+    return fail(Error{ErrorCode::invalid, fmt::format("{} leads from {} at {} to {} at {}", what, keys.front().value,
+                                                      keys.front().at, keys.back().value, keys.back().at)}
+                    .advise(fmt::format("let it lead from {} at 0 to {} at 1, or the loop would jump", first, last)));
 }
 
 } // namespace
 
 FileSpan needed(const Closing& c) {
-    return {c.way == ClosingWay::end_fade ? c.start - c.overlap : c.start, c.way == ClosingWay::spread_gap ? c.start + c.length : c.start + c.length - 1};
+    return {c.way == ClosingWay::end_fade ? c.start - c.overlap : c.start,
+            c.way == ClosingWay::spread_gap ? c.start + c.length : c.start + c.length - 1};
 }
 
 Result<void> validate(const Closing& c, std::int64_t first, std::int64_t last) {
-    auto refuse = [](std::string what, std::string advice) { return fail(Error{ErrorCode::invalid, std::move(what)}.advise(std::move(advice))); };
-    if (c.length < 1 || c.length > 10'000'000) return refuse(fmt::format("a loop of {} frames cannot be", c.length), "make it 1 frame or longer");
+    auto refuse = [](std::string what, std::string advice) {
+        return fail(Error{ErrorCode::invalid, std::move(what)}.advise(std::move(advice)));
+    };
+    if (c.length < 1 || c.length > 10'000'000)
+        return refuse(fmt::format("a loop of {} frames cannot be", c.length), "make it 1 frame or longer");
     if (c.way == ClosingWay::end_fade && (c.overlap < 1 || c.overlap > c.length)) {
-        return refuse(fmt::format("an overlap of {} frames does not fit a loop of {}", c.overlap, c.length), fmt::format("make it 1 to {} frames", c.length));
+        return refuse(fmt::format("an overlap of {} frames does not fit a loop of {}", c.overlap, c.length),
+                      fmt::format("make it 1 to {} frames", c.length));
     }
     GARLAND_CHECK(check_drawn(c.drawn_in, "the drawn fade of the layer that comes in", 0, 1));
     GARLAND_CHECK(check_drawn(c.drawn_out, "the drawn fade of the layer that goes", 1, 0));
@@ -75,14 +84,19 @@ Result<void> validate(const Closing& c, std::int64_t first, std::int64_t last) {
         const CurvePlan in(c.drawn_in, 0), out(c.drawn_out, 1);
         for (int k = 0; k <= 1000; ++k) {
             const double w = k / 1000.0, sum = (c.drawn_in.empty() ? fade(w, c.curve).value : in.at(w)) + out.at(w);
-            if (sum < 1e-3) return refuse(fmt::format("both drawn fades are 0 at {} of the way, so nothing would be there", short_number(w)), "let one of them stay until the other has come");
+            if (sum < 1e-3)
+                return refuse(
+                    fmt::format("both drawn fades are 0 at {} of the way, so nothing would be there", short_number(w)),
+                    "let one of them stay until the other has come");
         }
     }
     const FileSpan span = needed(c);
     if (span.first >= first && span.last <= last) return {};
     const std::string why = c.way == ClosingWay::end_fade ? " (the fade reaches back over its overlap)" : "";
-    return refuse(fmt::format("the loop needs the source's frames {} to {}{}, but it has {} to {}", span.first, span.last, why, first, last),
-                  span.first < first ? fmt::format("start {} frames later, or overlap less", first - span.first) : fmt::format("make it {} frames shorter, or start earlier", span.last - last));
+    return refuse(fmt::format("the loop needs the source's frames {} to {}{}, but it has {} to {}", span.first,
+                              span.last, why, first, last),
+                  span.first < first ? fmt::format("start {} frames later, or overlap less", first - span.first)
+                                     : fmt::format("make it {} frames shorter, or start earlier", span.last - last));
 }
 
 Layers layers_at(const Closing& c, double k) {

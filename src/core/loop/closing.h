@@ -1,5 +1,5 @@
-// Closing: a range of a source made into a loop without a seam. The rule, what is laid over what at each of its frames, and
-// the source that it makes. Formulas: docs/time.md, "Closing a loop".
+// Closing: a range of a source made into a loop without a seam. The rule, what is laid over what at each of its frames,
+// and the source that it makes. Formulas: docs/time.md, "Closing a loop".
 #pragma once
 
 #include "core/base/result.h"
@@ -33,11 +33,12 @@ struct Closing {
     std::int64_t overlap = 12; // end_fade: frames over which it fades, 1 … length
     LayerMix mix = LayerMix::mix;
     FadeCurve curve = FadeCurve::smooth;
-    // Fades drawn by hand, over 0 … 1 of the fade: the weight of the layer that comes in, from 0 to 1 (in place of `curve`), and of
-    // the one that goes, from 1 to 0 (without it: what the other leaves). Two drawn weights are divided by their sum (mix) or by the
-    // root of their squares (add), so that nothing grows or dims.
+    // Fades drawn by hand, over 0 … 1 of the fade: the weight of the layer that comes in, from 0 to 1 (in place of
+    // `curve`), and of the one that goes, from 1 to 0 (without it: what the other leaves). Two drawn weights are
+    // divided by their sum (mix) or by the root of their squares (add), so that nothing grows or dims.
     KeyedCurve drawn_in{}, drawn_out{};
-    bool keep_contrast = false; // points are mixed about their mean over the loop, so that the middle of a fade is as lively as its ends
+    bool keep_contrast =
+        false; // points are mixed about their mean over the loop, so that the middle of a fade is as lively as its ends
     bool operator==(const Closing&) const = default;
 };
 
@@ -47,28 +48,29 @@ struct FileSpan {
 };
 FileSpan needed(const Closing& closing);
 
-// Errors: invalid, saying which number: a drawn fade that does not lead from 0 to 1 (from 1 to 0), a length below 1, an overlap outside 1 … length, frames that the source, which has
-// first … last, does not have.
+// Errors: invalid, saying which number: a drawn fade that does not lead from 0 to 1 (from 1 to 0), a length below 1, an
+// overlap outside 1 … length, frames that the source, which has first … last, does not have.
 Result<void> validate(const Closing& closing, std::int64_t first, std::int64_t last);
 
 // What is shown k frames after the loop's start, 0 ≤ k ≤ length (any other k is taken round the loop): the pose at file
-// frame `a` times `weight_a`, and the one at `b`. Slopes: of the weights, a frame. weight_b is 0 where there is one layer
-// only. For `mix`, weights come to 1; for `add`, their squares do.
+// frame `a` times `weight_a`, and the one at `b`. Slopes: of the weights, a frame. weight_b is 0 where there is one
+// layer only. For `mix`, weights come to 1; for `add`, their squares do.
 struct Layers {
     double a = 0, weight_a = 1, b = 0, weight_b = 0, slope_a = 0, slope_b = 0;
     double gap = 0, gap_slope = 0; // spread_gap: how much of the gap is taken off, 0 … 1
 };
 Layers layers_at(const Closing& closing, double k);
 
-// The source with file frames start … start + length, whose last pose is its first to the last bit; exact at any of them.
-// base: the source as it is, sampled by file frame (clock: file frames are source frames). Kinds: meshes with equal faces,
-// pieces and keyed parts (each part's rotation by its fraction), volumes (temperature, colour and velocity go by how
-// much density each layer brings), particles (those of a fading layer shrink, and carry the attribute `fade`); faces that
-// change between two layers are laid over each other through a level set. Velocities are those of the mix. The
-// closing must be valid for it.
+// The source with file frames start … start + length, whose last pose is its first to the last bit; exact at any of
+// them. base: the source as it is, sampled by file frame (clock: file frames are source frames). Kinds: meshes with
+// equal faces, pieces and keyed parts (each part's rotation by its fraction), volumes (temperature, colour and velocity
+// go by how much density each layer brings), particles (those of a fading layer shrink, and carry the attribute
+// `fade`); faces that change between two layers are laid over each other through a level set. Velocities are those of
+// the mix. The closing must be valid for it.
 SourcePtr close_loop(Sampler base, const Closing& closing);
 
-// Whether keep_contrast changes anything: in fades of two layers of points that are not rigid parts, particles or volumes.
+// Whether keep_contrast changes anything: in fades of two layers of points that are not rigid parts, particles or
+// volumes.
 bool contrast_counts(const Closing& closing, SourceKind kind);
 
 const char* to_text(ClosingWay way); // "cut", "end fade", "half-shifted layers", "spread gap"

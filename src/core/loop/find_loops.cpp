@@ -8,7 +8,8 @@ namespace garland {
 
 namespace {
 bool better(const LoopCandidate& x, const LoopCandidate& y) {
-    return std::tuple(x.score, -x.length, x.start) < std::tuple(y.score, -y.length, y.start); // of equal ones the longer
+    return std::tuple(x.score, -x.length, x.start) <
+           std::tuple(y.score, -y.length, y.start); // of equal ones the longer
 }
 } // namespace
 
@@ -26,7 +27,8 @@ Result<std::vector<LoopCandidate>> find_loops(const FrameMatrix& m, const LoopWi
     for (std::int64_t a = std::max(wish.settle, wish.before); a < frames; ++a) {
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         if (a % 64 == 0) progress.report(static_cast<double>(a) / rows, "looking for loops");
-        for (std::int64_t length = std::max<std::int64_t>(wish.shortest, 1); length <= longest && a + length < frames; ++length) {
+        for (std::int64_t length = std::max<std::int64_t>(wish.shortest, 1); length <= longest && a + length < frames;
+             ++length) {
             double squares = 0;
             int seen = 0;
             for (std::int64_t i = -wish.around; i <= wish.around; ++i) {
@@ -50,7 +52,9 @@ Result<std::vector<LoopCandidate>> find_loops(const FrameMatrix& m, const LoopWi
     std::vector<LoopCandidate> out;
     for (const LoopCandidate& c : all) {
         if (static_cast<int>(out.size()) >= wish.most) break;
-        const bool told = std::any_of(out.begin(), out.end(), [&](const LoopCandidate& o) { return std::abs(o.start - c.start) < near && std::abs(o.length - c.length) < near; });
+        const bool told = std::any_of(out.begin(), out.end(), [&](const LoopCandidate& o) {
+            return std::abs(o.start - c.start) < near && std::abs(o.length - c.length) < near;
+        });
         if (told) continue;
         out.push_back(c);
         const double step = m.usual_step(c.start, c.start + c.length);
@@ -73,8 +77,11 @@ std::optional<OwnLoop> own_loop(const FrameMatrix& m) {
         out.period = static_cast<std::int64_t>(last);
         return out;
     }
-    const bool a_step = out.step >= 0.5 * out.usual && out.step <= 1.5 * std::max({out.usual, static_cast<double>(m.at(0, 1)), static_cast<double>(m.at(last - 1, last))});
-    const bool on_its_way = across > 1.2 * out.step && beyond > 1.2 * out.step && across <= 2 * inside + out.usual && beyond <= 2 * inside + out.usual;
+    const bool a_step =
+        out.step >= 0.5 * out.usual && out.step <= 1.5 * std::max({out.usual, static_cast<double>(m.at(0, 1)),
+                                                                   static_cast<double>(m.at(last - 1, last))});
+    const bool on_its_way = across > 1.2 * out.step && beyond > 1.2 * out.step && across <= 2 * inside + out.usual &&
+                            beyond <= 2 * inside + out.usual;
     if (!a_step || !on_its_way) return {};
     out.period = static_cast<std::int64_t>(m.frames);
     return out;

@@ -35,11 +35,13 @@ GARLAND_LEVELS static double block(const float* a, const float* b, std::size_t c
 
 double squared_difference(const float* a, const float* b, std::size_t count) {
     double sum = 0;
-    for (std::size_t i = 0; i < count; i += difference_piece) sum += block(a + i, b + i, count - i < difference_piece ? count - i : difference_piece);
+    for (std::size_t i = 0; i < count; i += difference_piece)
+        sum += block(a + i, b + i, count - i < difference_piece ? count - i : difference_piece);
     return sum;
 }
 
-void squared_differences(const float* const* a, std::size_t rows, const float* const* b, std::size_t columns, std::size_t count, double* sums) {
+void squared_differences(const float* const* a, std::size_t rows, const float* const* b, std::size_t columns,
+                         std::size_t count, double* sums) {
     for (std::size_t i = 0; i < count; i += difference_piece) {
         const std::size_t n = count - i < difference_piece ? count - i : difference_piece;
         for (std::size_t r = 0; r < rows; ++r) {

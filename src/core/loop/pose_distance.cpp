@@ -15,7 +15,8 @@ namespace garland {
 namespace {
 
 // How often the cells of a box are hit, as a share of all.
-std::vector<float> cells_of(const std::vector<V3f>& places, const std::vector<float>* weights, const Imath::Box3f& box, std::size_t side) {
+std::vector<float> cells_of(const std::vector<V3f>& places, const std::vector<float>* weights, const Imath::Box3f& box,
+                            std::size_t side) {
     std::vector<float> out(side * side * side, 0.0f);
     const V3f size = box.size();
     double sum = 0;
@@ -23,7 +24,8 @@ std::vector<float> cells_of(const std::vector<V3f>& places, const std::vector<fl
         std::size_t cell = 0;
         for (int k = 2; k >= 0; --k) {
             const float share = size[k] > 0 ? (places[i][k] - box.min[k]) / size[k] : 0.0f;
-            cell = cell * side + std::min(side - 1, static_cast<std::size_t>(std::max(share, 0.0f) * static_cast<float>(side)));
+            cell = cell * side +
+                   std::min(side - 1, static_cast<std::size_t>(std::max(share, 0.0f) * static_cast<float>(side)));
         }
         const float w = weights ? (*weights)[i] : 1.0f;
         out[cell] += w;
@@ -47,16 +49,21 @@ double FrameMatrix::usual_step(std::int64_t from, std::int64_t to) const {
     return steps[steps.size() / 2];
 }
 
-Result<Signatures> signatures_of(const Sampler& sampler, std::int64_t first, std::int64_t last, std::size_t most_points, Progress& progress) {
+Result<Signatures> signatures_of(const Sampler& sampler, std::int64_t first, std::int64_t last, std::size_t most_points,
+                                 Progress& progress) {
     Signatures out;
     out.first = first;
     const SourceFacts& facts = sampler.source()->facts();
     const bool volume = facts.kind == SourceKind::volume;
     const auto count = static_cast<std::size_t>(last - first + 1);
     auto read = [&](std::size_t i) -> Result<PosePtr> {
-        progress.report(static_cast<double>(i) / static_cast<double>(count), fmt::format("looking at frame {}", first + static_cast<std::int64_t>(i)));
+        progress.report(static_cast<double>(i) / static_cast<double>(count),
+                        fmt::format("looking at frame {}", first + static_cast<std::int64_t>(i)));
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-        GARLAND_TRY(sampled, sampler.at(sampler.clock().first + static_cast<double>(first - sampler.clock().file_first + static_cast<std::int64_t>(i)) / sampler.clock().files_per_frame, progress));
+        GARLAND_TRY(sampled, sampler.at(sampler.clock().first + static_cast<double>(first - sampler.clock().file_first +
+                                                                                    static_cast<std::int64_t>(i)) /
+                                                                    sampler.clock().files_per_frame,
+                                        progress));
         return sampled.pose;
     };
     GARLAND_TRY(begin, read(0));
@@ -122,7 +129,8 @@ Result<FrameMatrix> distances(const Signatures& s, bool rigid, Progress& progres
         for (std::size_t a = from; a < until; ++a) {
             for (std::size_t b = a; b < tiles; ++b) {
                 if (progress.cancelled()) return;
-                const std::size_t a0 = a * tile, b0 = b * tile, na = std::min(tile, out.frames - a0), nb = std::min(tile, out.frames - b0);
+                const std::size_t a0 = a * tile, b0 = b * tile, na = std::min(tile, out.frames - a0),
+                                  nb = std::min(tile, out.frames - b0);
                 double sums[tile * tile] = {};
                 if (!fit) {
                     const float *rows[tile], *columns[tile];
@@ -136,12 +144,15 @@ Result<FrameMatrix> distances(const Signatures& s, bool rigid, Progress& progres
                         const std::vector<float>&x = s.rows[a0 + i], &y = s.rows[b0 + j];
                         double d = 0;
                         if (fit) {
-                            const auto *p = reinterpret_cast<const V3f*>(x.data()), *q = reinterpret_cast<const V3f*>(y.data());
+                            const auto *p = reinterpret_cast<const V3f*>(x.data()),
+                                       *q = reinterpret_cast<const V3f*>(y.data());
                             d = rigid_fit({p, x.size() / 3}, {q, y.size() / 3}).rms;
                         } else {
-                            d = std::sqrt(sums[i * nb + j] / static_cast<double>(std::max<std::size_t>(x.size() / s.width, 1)));
+                            d = std::sqrt(sums[i * nb + j] /
+                                          static_cast<double>(std::max<std::size_t>(x.size() / s.width, 1)));
                         }
-                        out.values[(a0 + i) * out.frames + b0 + j] = out.values[(b0 + j) * out.frames + a0 + i] = static_cast<float>(d);
+                        out.values[(a0 + i) * out.frames + b0 + j] = out.values[(b0 + j) * out.frames + a0 + i] =
+                            static_cast<float>(d);
                     }
                 }
             }

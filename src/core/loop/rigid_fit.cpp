@@ -28,7 +28,7 @@ RigidFit rigid_fit(std::span<const V3f> a, std::span<const V3f> b, std::span<con
     }
     Imath::M33d u, v;
     V3d s;
-    Imath::jacobiSVD(h, u, s, v, 1e-15, true); // both are turns; the last singular value may be below 0
+    Imath::jacobiSVD(h, u, s, v, 1e-15, true);   // both are turns; the last singular value may be below 0
     const Imath::M33d rows = u * v.transposed(); // for row vectors: b = a·R
     Imath::M44d wide;
     for (int r = 0; r < 3; ++r) {

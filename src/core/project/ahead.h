@@ -17,6 +17,7 @@ std::vector<WantedFrame> wanted_next(const Show& show, OutputFrame t, double ste
 
 // Reads them into the cache one by one, while they take less than half of its limit together, so that nothing in use is
 // pushed out. How many were read; stops when cancelled, and passes over frames that cannot be read.
-std::size_t read_ahead(const Show& show, const std::vector<WantedFrame>& wanted, std::size_t cache_limit, Progress& progress);
+std::size_t read_ahead(const Show& show, const std::vector<WantedFrame>& wanted, std::size_t cache_limit,
+                       Progress& progress);
 
 } // namespace garland

@@ -8,11 +8,14 @@ namespace garland {
 Result<Project> alone(const Project& project, SourceId source) {
     const SourceSpec* spec = project.source(source);
     if (!spec) return fail(ErrorCode::not_found, "there is no such source");
-    const auto shows = std::find_if(project.arrangements.begin(), project.arrangements.end(), [&](const Arrangement& a) {
-        return a.source == source || std::any_of(a.variants.begin(), a.variants.end(), [&](const Variant& v) { return v.source == source; });
-    });
+    const auto shows =
+        std::find_if(project.arrangements.begin(), project.arrangements.end(), [&](const Arrangement& a) {
+            return a.source == source || std::any_of(a.variants.begin(), a.variants.end(),
+                                                     [&](const Variant& v) { return v.source == source; });
+        });
     if (shows == project.arrangements.end()) {
-        return fail(Error{ErrorCode::not_found, fmt::format("no arrangement shows \"{}\", so it has no timing", spec->name)});
+        return fail(
+            Error{ErrorCode::not_found, fmt::format("no arrangement shows \"{}\", so it has no timing", spec->name)});
     }
     Project out = project;
     Arrangement one;

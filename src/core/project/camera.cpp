@@ -16,9 +16,11 @@ std::array<double, 7> numbers_of(const Camera& c) {
 
 Result<void> usable(const Camera& c, const std::string& what) {
     for (double v : numbers_of(c)) {
-        if (!std::isfinite(v) || std::abs(v) > 1e8) return fail(ErrorCode::invalid, what + " has a number that is not usable");
+        if (!std::isfinite(v) || std::abs(v) > 1e8)
+            return fail(ErrorCode::invalid, what + " has a number that is not usable");
     }
-    if (c.distance < 1e-6) return fail(ErrorCode::invalid, what + " stands in its target: its distance must be above 0");
+    if (c.distance < 1e-6)
+        return fail(ErrorCode::invalid, what + " stands in its target: its distance must be above 0");
     if (c.lens < 1 || c.lens > 150) {
         return fail(ErrorCode::invalid, fmt::format("{} has a lens of {}°; use 1 to 150", what, short_number(c.lens)));
     }
@@ -34,7 +36,8 @@ Result<void> validate(std::span<const CameraKey> keys) {
     for (std::size_t i = 0; i < keys.size(); ++i) {
         const std::string what = fmt::format("camera key {}", i + 1);
         GARLAND_CHECK(usable(keys[i].camera, what));
-        if (keys[i].toward == Toward::free || keys[i].toward == Toward::hidden) return fail(ErrorCode::invalid, what + " must be step, linear or smooth");
+        if (keys[i].toward == Toward::free || keys[i].toward == Toward::hidden)
+            return fail(ErrorCode::invalid, what + " must be step, linear or smooth");
     }
     return {};
 }
@@ -58,7 +61,8 @@ Camera CameraPlan::at(OutputFrame t) const {
 
 std::vector<CameraKey> with_key(std::span<const CameraKey> keys, const CameraKey& key) {
     std::vector<CameraKey> out(keys.begin(), keys.end());
-    const auto at = std::lower_bound(out.begin(), out.end(), key.at, [](const CameraKey& k, OutputFrame t) { return k.at < t; });
+    const auto at =
+        std::lower_bound(out.begin(), out.end(), key.at, [](const CameraKey& k, OutputFrame t) { return k.at < t; });
     if (at != out.end() && at->at == key.at) {
         *at = key;
     } else {

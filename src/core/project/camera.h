@@ -49,10 +49,10 @@ class CameraPlan {
 // Moves between two output frames, p < q, from where the camera is at p. Keys strictly between are replaced. Errors:
 // invalid, for p ≥ q or a result out of range.
 struct CameraMove {
-    double turn = 0;     // degrees about the target, counter-clockwise seen from above
-    double rise = 0;     // degrees of elevation
-    double dolly = 1;    // the distance at q over that at p
-    V3d shift{0, 0, 0};  // of the target
+    double turn = 0;    // degrees about the target, counter-clockwise seen from above
+    double rise = 0;    // degrees of elevation
+    double dolly = 1;   // the distance at q over that at p
+    V3d shift{0, 0, 0}; // of the target
     Toward toward = Toward::smooth;
     bool operator==(const CameraMove&) const = default;
 };

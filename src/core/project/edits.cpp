@@ -49,7 +49,7 @@ void run(std::vector<T>& list, const std::vector<Change<T>>& changes, bool forwa
 } // namespace
 
 bool Edit::empty() const {
-    return !settings && sources.empty() && timings.empty() && arrangements.empty();
+    return !settings && sources.empty() && timings.empty() && arrangements.empty() && zones.empty() && sounds.empty();
 }
 
 Edit difference(const Project& before, const Project& after, std::string words) {
@@ -61,6 +61,8 @@ Edit difference(const Project& before, const Project& after, std::string words) 
     edit.sources = list_difference(before.sources, after.sources);
     edit.timings = list_difference(before.timings, after.timings);
     edit.arrangements = list_difference(before.arrangements, after.arrangements);
+    edit.zones = list_difference(before.zones, after.zones);
+    edit.sounds = list_difference(before.sounds, after.sounds);
     return edit;
 }
 
@@ -70,6 +72,8 @@ void apply(Project& project, const Edit& edit) {
     run(project.sources, edit.sources, true);
     run(project.timings, edit.timings, true);
     run(project.arrangements, edit.arrangements, true);
+    run(project.zones, edit.zones, true);
+    run(project.sounds, edit.sounds, true);
 }
 
 void revert(Project& project, const Edit& edit) {
@@ -78,6 +82,8 @@ void revert(Project& project, const Edit& edit) {
     run(project.sources, edit.sources, false);
     run(project.timings, edit.timings, false);
     run(project.arrangements, edit.arrangements, false);
+    run(project.zones, edit.zones, false);
+    run(project.sounds, edit.sounds, false);
 }
 
 Edit joined(const Edit& first, const Edit& second, const Project& before_first) {

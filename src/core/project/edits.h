@@ -25,6 +25,8 @@ struct Edit {
     std::vector<Change<SourceSpec>> sources;
     std::vector<Change<Timing>> timings;
     std::vector<Change<Arrangement>> arrangements;
+    std::vector<Change<Zone>> zones;
+    std::vector<Change<SoundSpec>> sounds;
 
     bool empty() const;
 };

@@ -1,13 +1,14 @@
 #include "core/project/findings.h"
 
 #include "core/base/numbers.h"
+#include "core/project/drive_findings.h"
 #include "core/project/looping.h"
 #include "core/project/varying.h"
 
 #include <algorithm>
-#include <xxhash.h>
 #include <fmt/format.h>
 #include <set>
+#include <xxhash.h>
 
 namespace garland {
 
@@ -34,7 +35,9 @@ std::string key_of(const ArrangementShow& a, const TwinGroup& group) {
     std::vector<std::uint64_t> ids;
     for (std::uint32_t i : group.copies) ids.push_back(a.places[i].id.value);
     std::sort(ids.begin(), ids.end());
-    if (ids.size() > 8) return key_of(FindingKind::twins, a, fmt::format("{} copies {:016x}", ids.size(), XXH64(ids.data(), ids.size() * sizeof ids[0], 0)));
+    if (ids.size() > 8)
+        return key_of(FindingKind::twins, a,
+                      fmt::format("{} copies {:016x}", ids.size(), XXH64(ids.data(), ids.size() * sizeof ids[0], 0)));
     std::string text;
     for (std::uint64_t id : ids) text += fmt::format("{}{}", text.empty() ? "" : "+", id);
     return key_of(FindingKind::twins, a, text);
@@ -43,7 +46,8 @@ std::string key_of(const ArrangementShow& a, const TwinGroup& group) {
 // Twins that stand beside each other are seen first, so they come first.
 void add_twins(const Show& show, const ArrangementShow& a, const TwinReport& twins, Report& report) {
     constexpr std::size_t around = 6;
-    const std::vector<std::uint32_t> nearest = twins.groups.empty() ? std::vector<std::uint32_t>{} : nearest_copies(a.places.list(), around);
+    const std::vector<std::uint32_t> nearest =
+        twins.groups.empty() ? std::vector<std::uint32_t>{} : nearest_copies(a.places.list(), around);
     std::vector<Finding> beside, apart;
     for (const TwinGroup& group : twins.groups) {
         Finding f{FindingKind::twins, {}, {}, group.first_alike, group.share, key_of(a, group)};
@@ -55,8 +59,9 @@ void add_twins(const Show& show, const ArrangementShow& a, const TwinReport& twi
                 near = other != i && std::binary_search(group.copies.begin(), group.copies.end(), other);
             }
         }
-        f.words = fmt::format("{}{} show the same pose for {}{:.0f} % of the {}", names(f.copies, show.copies()), near ? ", near each other," : "",
-                              f.copies.size() > 2 ? "up to " : "", group.share * 100, show.settings.twins_only_moving ? "time they move" : "range");
+        f.words = fmt::format("{}{} show the same pose for {}{:.0f} % of the {}", names(f.copies, show.copies()),
+                              near ? ", near each other," : "", f.copies.size() > 2 ? "up to " : "", group.share * 100,
+                              show.settings.twins_only_moving ? "time they move" : "range");
         (near ? beside : apart).push_back(std::move(f));
     }
     for (auto* list : {&beside, &apart}) {
@@ -105,10 +110,12 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
                                    clamped, static_cast<std::int64_t>(clamped_at), 0, key_of(FindingKind::clamped, a)});
     }
     if (!nearest.empty()) {
-        report.findings.push_back({FindingKind::nearest,
-                                   fmt::format("{} asked for frames between whole ones, where the source's faces change: the nearest frame is shown",
-                                               names(nearest, show.copies()) + (nearest.size() == 1 ? " is" : " are")),
-                                   nearest, static_cast<std::int64_t>(nearest_at), 0, key_of(FindingKind::nearest, a)});
+        report.findings.push_back(
+            {FindingKind::nearest,
+             fmt::format(
+                 "{} asked for frames between whole ones, where the source's faces change: the nearest frame is shown",
+                 names(nearest, show.copies()) + (nearest.size() == 1 ? " is" : " are")),
+             nearest, static_cast<std::int64_t>(nearest_at), 0, key_of(FindingKind::nearest, a)});
     }
     if (!missing.empty()) {
         report.findings.push_back(
@@ -122,7 +129,8 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
 
 // A repeat whose step across the wrap is more than three times the steps beside it.
 Result<void> add_seam(const Show& show, const ArrangementShow& a, Report& report, Progress& progress) {
-    if (!a.usable || a.plan.loop() <= 0 || a.plan.there_and_back() || a.plan.period() < 3 || a.places.empty()) return {};
+    if (!a.usable || a.plan.loop() <= 0 || a.plan.there_and_back() || a.plan.period() < 3 || a.places.empty())
+        return {};
     const double first = a.plan.first().value, period = a.plan.period();
     auto pose_at = [&](double t) -> Result<PosePtr> {
         const TimingSample s = a.plan.at(OutputFrame(t));
@@ -141,7 +149,8 @@ Result<void> add_seam(const Show& show, const ArrangementShow& a, Report& report
     Finding f{FindingKind::seam, {}, {}, show.settings.range.first, 0, key_of(FindingKind::seam, a)};
     for (std::size_t i = 0; i < a.clocks.size(); ++i) f.copies.push_back(a.number(i));
     std::vector<double> frames;
-    for (std::int64_t t = show.settings.range.first; t <= show.settings.range.last; ++t) frames.push_back(static_cast<double>(t));
+    for (std::int64_t t = show.settings.range.first; t <= show.settings.range.last; ++t)
+        frames.push_back(static_cast<double>(t));
     std::vector<CopyMoment> row(frames.size());
     bool seen = false; // by which copy first
     for (std::size_t i = 0; i < std::min<std::size_t>(a.clocks.size(), 64) && !seen; ++i) {
@@ -153,7 +162,8 @@ Result<void> add_seam(const Show& show, const ArrangementShow& a, Report& report
         }
     }
     if (!seen) return {}; // no copy comes to its wrap in the range
-    f.words = fmt::format("the repeat of \"{}\" jumps where it wraps: {} m, {} times as far as the frames beside it", a.spec.name, short_number(*jump, 3), short_number(*jump / usual, 2));
+    f.words = fmt::format("the repeat of \"{}\" jumps where it wraps: {} m, {} times as far as the frames beside it",
+                          a.spec.name, short_number(*jump, 3), short_number(*jump / usual, 2));
     report.findings.push_back(std::move(f));
     return {};
 }
@@ -162,9 +172,16 @@ Result<void> add_seam(const Show& show, const ArrangementShow& a, Report& report
 void add_off_beats(const ArrangementShow& a, std::set<std::string>& said, Report& report) {
     if (a.clocks.size() == 0) return;
     for (const OffBeat& off : a.off_beats) {
-        Finding f{FindingKind::off_beat, {}, {}, static_cast<std::int64_t>(std::llround(off.at.value)), 0, key_of(FindingKind::off_beat, a, std::to_string(off.phrase + 1))};
-        f.words = fmt::format("phrase {} of \"{}\" ends at output frame {}, {} {} its beat", off.phrase + 1, a.timing_name, short_number(off.at.value, 2),
-                              counted_number(std::round(std::abs(off.late()) * 100) / 100, "frame", "frames"), off.late() > 0 ? "after" : "before");
+        Finding f{FindingKind::off_beat,
+                  {},
+                  {},
+                  static_cast<std::int64_t>(std::llround(off.at.value)),
+                  0,
+                  key_of(FindingKind::off_beat, a, std::to_string(off.phrase + 1))};
+        f.words = fmt::format("phrase {} of \"{}\" ends at output frame {}, {} {} its beat", off.phrase + 1,
+                              a.timing_name, short_number(off.at.value, 2),
+                              counted_number(std::round(std::abs(off.late()) * 100) / 100, "frame", "frames"),
+                              off.late() > 0 ? "after" : "before");
         if (!said.insert(f.words).second) continue;
         for (std::size_t i = 0; i < a.clocks.size(); ++i) f.copies.push_back(a.number(i));
         report.findings.push_back(std::move(f));
@@ -197,6 +214,7 @@ Result<Report> check(const Show& show, Progress& progress) {
         add_range_findings(show, a, frames, report);
         GARLAND_CHECK(add_seam(show, a, report, part));
         add_off_beats(a, off_beats_said, report);
+        add_drive_findings(show, a, frames, report);
         report.examined.push_back(fmt::format("twins: every pair of {}, at {} of output frames {} to {}; alike below "
                                               "{} source frames, twins above {:.0f} %",
                                               counted(twins.copies, "copy", "copies"),
@@ -206,9 +224,11 @@ Result<Report> check(const Show& show, Progress& progress) {
             fmt::format("source ends, missing frames and seams of repeats: every copy, {}",
                         step == 1 ? "every output frame" : fmt::format("every {}th frame", step)));
     }
-    if (show.settings.tempo.on) report.examined.emplace_back("the beat: ends of phrases against the tempo grid, to 0.05 frame");
+    if (show.settings.tempo.on)
+        report.examined.emplace_back("the beat: ends of phrases against the tempo grid, to 0.05 frame");
     const auto set_aside = std::stable_partition(report.findings.begin(), report.findings.end(), [&](Finding& f) {
-        const auto at = std::find_if(show.settings.ignored.begin(), show.settings.ignored.end(), [&](const IgnoredFinding& i) { return i.finding == f.key; });
+        const auto at = std::find_if(show.settings.ignored.begin(), show.settings.ignored.end(),
+                                     [&](const IgnoredFinding& i) { return i.finding == f.key; });
         if (at != show.settings.ignored.end()) f.reason = at->reason;
         return at == show.settings.ignored.end();
     });
@@ -218,8 +238,10 @@ Result<Report> check(const Show& show, Progress& progress) {
 }
 
 Result<void> ignore(Settings& settings, const Finding& finding, const std::string& reason) {
-    if (finding.key.empty()) return fail(ErrorCode::invalid, "this finding cannot be told from others, so it cannot be ignored");
-    const auto at = std::find_if(settings.ignored.begin(), settings.ignored.end(), [&](const IgnoredFinding& i) { return i.finding == finding.key; });
+    if (finding.key.empty())
+        return fail(ErrorCode::invalid, "this finding cannot be told from others, so it cannot be ignored");
+    const auto at = std::find_if(settings.ignored.begin(), settings.ignored.end(),
+                                 [&](const IgnoredFinding& i) { return i.finding == finding.key; });
     if (at == settings.ignored.end()) {
         settings.ignored.push_back({finding.key, finding.words, reason, {}});
     } else {
@@ -229,9 +251,11 @@ Result<void> ignore(Settings& settings, const Finding& finding, const std::strin
 }
 
 Result<void> report_again(Settings& settings, const std::string& key) {
-    const auto at = std::find_if(settings.ignored.begin(), settings.ignored.end(), [&](const IgnoredFinding& i) { return i.finding == key; });
+    const auto at = std::find_if(settings.ignored.begin(), settings.ignored.end(),
+                                 [&](const IgnoredFinding& i) { return i.finding == key; });
     if (at == settings.ignored.end()) {
-        return fail(Error{ErrorCode::not_found, fmt::format("no finding \"{}\" is ignored", key)}.advise("garland-cli check lists the ignored ones with their keys"));
+        return fail(Error{ErrorCode::not_found, fmt::format("no finding \"{}\" is ignored", key)}.advise(
+            "garland-cli check lists the ignored ones with their keys"));
     }
     settings.ignored.erase(at);
     return {};
@@ -245,6 +269,9 @@ const char* to_text(FindingKind kind) {
     case FindingKind::seam: return "seam";
     case FindingKind::off_beat: return "off the beat";
     case FindingKind::nearest: return "nearest";
+    case FindingKind::pop: return "pop";
+    case FindingKind::never_reached: return "never reached";
+    case FindingKind::too_fast: return "too fast";
     }
     return "twins";
 }

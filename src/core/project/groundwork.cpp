@@ -1,5 +1,6 @@
 // What is learned from sources before copies can stand on them, or their parts be named.
 #include "core/base/numbers.h"
+#include "core/project/drive_ground.h"
 #include "core/project/show.h"
 
 #include <algorithm>
@@ -14,10 +15,14 @@ bool needs_groundwork(const Project& project, const OpenSources& sources) {
         const auto open = sources.find(a.carrier);
         const SourceSpec* spec = project.source(a.carrier);
         if (open == sources.end() || !open->second.source || !spec) continue;
-        const bool known = a.kind == ArrangementKind::points ? open->second.ground.carriers != nullptr : open->second.ground.surface != nullptr;
-        if (!(open->second.ground_taking == taking_of(*spec) && open->second.ground_closing == spec->closing) || (!known && !open->second.ground_problem)) return true;
+        const bool known = a.kind == ArrangementKind::points ? open->second.ground.carriers != nullptr
+                                                             : open->second.ground.surface != nullptr;
+        if (!(open->second.ground_settings == import_settings_of(*spec) &&
+              open->second.ground_closing == spec->closing) ||
+            (!known && !open->second.ground_problem))
+            return true;
     }
-    return false;
+    return needs_drive_ground(project, sources);
 }
 
 Result<bool> find_groundwork(const Project& project, OpenSources& sources, PoseCache& cache, Progress& progress) {
@@ -28,10 +33,10 @@ Result<bool> find_groundwork(const Project& project, OpenSources& sources, PoseC
         const SourceSpec* spec = project.source(a.carrier);
         if (open == sources.end() || !open->second.source || !spec) continue;
         OpenSource& o = open->second;
-        if (!(o.ground_taking == taking_of(*spec) && o.ground_closing == spec->closing)) {
+        if (!(o.ground_settings == import_settings_of(*spec) && o.ground_closing == spec->closing)) {
             o.ground = {};
             o.ground_problem.reset();
-            o.ground_taking = taking_of(*spec);
+            o.ground_settings = import_settings_of(*spec);
             o.ground_closing = spec->closing;
         }
         const bool points = a.kind == ArrangementKind::points;
@@ -57,7 +62,8 @@ Result<bool> find_groundwork(const Project& project, OpenSources& sources, PoseC
         o.ground_problem = error;
         learned = true;
     }
-    return learned;
+    GARLAND_TRY(driven, find_drive_ground(project, sources, cache, progress));
+    return learned || driven;
 }
 
 std::vector<std::string> part_names(const Source& source) {
@@ -81,7 +87,8 @@ std::vector<std::int32_t> parts_called(const Source& source, const std::string& 
     for (std::size_t i = 0; i < known.size(); ++i) {
         way.clear();
         int p = static_cast<int>(i);
-        while (p >= 0 && state[static_cast<std::size_t>(p)] == unknown && known[static_cast<std::size_t>(p)].name != name && way.size() <= known.size()) {
+        while (p >= 0 && state[static_cast<std::size_t>(p)] == unknown &&
+               known[static_cast<std::size_t>(p)].name != name && way.size() <= known.size()) {
             way.push_back(static_cast<std::size_t>(p));
             p = known[static_cast<std::size_t>(p)].parent;
         }
@@ -94,7 +101,8 @@ std::vector<std::int32_t> parts_called(const Source& source, const std::string& 
         for (std::size_t w : way) state[w] = found;
         if (state[i] == inside) out.push_back(static_cast<std::int32_t>(i));
     }
-    if (const auto number = parse_number(name); out.empty() && number) out.push_back(static_cast<std::int32_t>(*number));
+    if (const auto number = parse_number(name); out.empty() && number)
+        out.push_back(static_cast<std::int32_t>(*number));
     return out;
 }
 

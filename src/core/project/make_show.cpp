@@ -1,4 +1,5 @@
 // The project at work: which copies show which source, where they stand and on which clock.
+#include "core/project/drive_ground.h"
 #include "core/project/show.h"
 
 #include <algorithm>
@@ -27,7 +28,8 @@ Arrangement resolved(const Project& project, const Arrangement& a) {
     r.hidden_until_start = a.hidden_until_start;
     r.spreads.insert(r.spreads.end(), a.spreads.begin(), a.spreads.end());
     for (const Nudge& n : a.nudges) { // on top of the other's
-        const auto at = std::lower_bound(r.nudges.begin(), r.nudges.end(), n.copy, [](const Nudge& x, CopyId c) { return x.copy < c; });
+        const auto at = std::lower_bound(r.nudges.begin(), r.nudges.end(), n.copy,
+                                         [](const Nudge& x, CopyId c) { return x.copy < c; });
         if (at != r.nudges.end() && at->copy == n.copy) {
             at->frames += n.frames;
         } else {
@@ -35,6 +37,8 @@ Arrangement resolved(const Project& project, const Arrangement& a) {
         }
     }
     r.wobble = a.wobble;
+    if (a.play.by != PlayBy::clock) r.play = a.play;
+    r.pulses.insert(r.pulses.end(), a.pulses.begin(), a.pulses.end());
     return r;
 }
 
@@ -61,7 +65,9 @@ struct Maker {
             problem = "what carries the copies is not open";
             return {};
         }
-        if (!(open->second.ground_taking == taking_of(*spec) && open->second.ground_closing == spec->closing)) return {};
+        if (!(open->second.ground_settings == import_settings_of(*spec) &&
+              open->second.ground_closing == spec->closing))
+            return {};
         if (open->second.ground_problem) problem = describe(*open->second.ground_problem);
         CopyGroundwork g = open->second.ground;
         if (a.kind == ArrangementKind::points) g.surface = nullptr;
@@ -86,7 +92,8 @@ struct Maker {
         out.source = source;
         out.spec = a;
         Timing timing = *project.timing(a.timing);
-        if (a.passes > 0 && (timing.after.mode == OutsideMode::repeat || timing.after.mode == OutsideMode::there_and_back)) {
+        if (a.passes > 0 &&
+            (timing.after.mode == OutsideMode::repeat || timing.after.mode == OutsideMode::there_and_back)) {
             if (a.passes == 1) {
                 timing.after = {OutsideMode::hold, 0};
             } else {
@@ -99,11 +106,15 @@ struct Maker {
         if (timing.form == TimingForm::phrases) {
             out.phrase_starts = boundaries(timing.phrases, timing.turn_twice);
             const Settings& s = project.settings;
-            if (s.tempo.on && !timing.master) out.off_beats = off_beats(timing.phrases, timing.turn_twice, s.tempo, s.rate);
+            if (s.tempo.on && !timing.master)
+                out.off_beats = off_beats(timing.phrases, timing.turn_twice, s.tempo, s.rate);
         }
         out.rate = project.settings.rate;
         for (const Wobble* w : {&project.source(source)->wobble, &a.wobble}) {
             if (w->on) out.wobbles.push_back(*w);
+        }
+        for (const Pulse& p : a.pulses) {
+            if (p.on) out.pulses.push_back(p);
         }
         out.usable = false;
         out.clock = {};
@@ -123,40 +134,76 @@ struct Maker {
 
     // A single-out of a part shows that part only, and the one it was taken from everything but it.
     Sampler sampler_of(const Arrangement& a, SourceId source, const Sampler& whole) const {
-        Taking taking = whole.taking();
+        ImportSettings settings = whole.import_settings();
         if (a.single_out && !a.single_out->part.empty()) {
-            taking.part_of_it = true;
-            taking.parts = parts_called(*whole.source(), a.single_out->part);
+            settings.part_of_it = true;
+            settings.parts = parts_called(*whole.source(), a.single_out->part);
         } else if (!a.single_out) {
             for (const Arrangement& other : project.arrangements) {
-                if (!other.single_out || other.single_out->from != a.id || other.single_out->part.empty() || !other.single_out->copies.empty()) continue;
-                taking.part_of_it = taking.parts_left_out = true;
-                for (std::int32_t p : parts_called(*whole.source(), other.single_out->part)) taking.parts.push_back(p);
+                if (!other.single_out || other.single_out->from != a.id || other.single_out->part.empty() ||
+                    !other.single_out->copies.empty())
+                    continue;
+                settings.part_of_it = settings.parts_left_out = true;
+                for (std::int32_t p : parts_called(*whole.source(), other.single_out->part))
+                    settings.parts.push_back(p);
             }
-            std::sort(taking.parts.begin(), taking.parts.end());
+            std::sort(settings.parts.begin(), settings.parts.end());
         }
-        if (!taking.part_of_it) return whole;
+        if (!settings.part_of_it) return whole;
         const ArrangementShow* same = earlier(a.id, source);
-        if (same && same->usable && same->sampler.serial() == whole.serial() && same->sampler.taking() == taking) return same->sampler;
-        return Sampler(whole.source(), whole.clock(), taking, whole.serial(), &cache);
+        if (same && same->usable && same->sampler.serial() == whole.serial() &&
+            same->sampler.import_settings() == settings)
+            return same->sampler;
+        return Sampler(whole.source(), whole.clock(), settings, whole.serial(), &cache);
     }
 
     // The copies that this arrangement shows itself: a single-out's own, and not those that were taken out of it.
     std::vector<std::uint32_t> shown_of(const Arrangement& a, const CopySet& set) const {
         std::vector<CopyId> out_of_it;
         for (const Arrangement& other : project.arrangements) {
-            if (!other.single_out || other.single_out->from != a.id || other.single_out->copies.empty() || !other.single_out->part.empty()) continue;
+            if (!other.single_out || other.single_out->from != a.id || other.single_out->copies.empty() ||
+                !other.single_out->part.empty())
+                continue;
             out_of_it.insert(out_of_it.end(), other.single_out->copies.begin(), other.single_out->copies.end());
         }
         std::sort(out_of_it.begin(), out_of_it.end());
         std::vector<std::uint32_t> shown;
         for (std::uint32_t i = 0; i < set.places.size(); ++i) {
             const CopyId id = set.places[i].id;
-            if (a.single_out && !a.single_out->copies.empty() && !std::binary_search(a.single_out->copies.begin(), a.single_out->copies.end(), id)) continue;
+            if (a.single_out && !a.single_out->copies.empty() &&
+                !std::binary_search(a.single_out->copies.begin(), a.single_out->copies.end(), id))
+                continue;
             if (!a.single_out && std::binary_search(out_of_it.begin(), out_of_it.end(), id)) continue;
             shown.push_back(i);
         }
         return shown;
+    }
+
+    // Solved at once; taken over from an earlier show where nothing it goes by has changed.
+    CopyPlayingPtr playing_of(const Arrangement& a, const CopySet& set, const CopyClocks& clocks,
+                              const TimingPlan& plan, const CopyPlaces& standing) const {
+        if (a.play.by == PlayBy::clock || set.places.empty()) return nullptr;
+        CopyTracks tracks{standing.still(), nullptr};
+        if (const auto known = sources.moving.find(a.id); standing.moves() && known != sources.moving.end() &&
+                                                          known->second.tracks &&
+                                                          known->second.tracks->size() == set.places.size()) {
+            tracks.moving = known->second.tracks;
+        }
+        CopyLevels levels(a.play.level, show.levels, std::move(tracks), set);
+        if (!levels.there()) return nullptr;
+        const double pass = plan.loop() > 0 ? plan.period() : plan.length();
+        const PlayedSpan span{plan.first().value, plan.length(), pass};
+        std::vector<double> starts = clocks.starts(plan);
+        if (const ArrangementShow* old = earlier(a.id); old && old->set.get() == &set && old->clocks.playing_whole()) {
+            const CopyPlayingPtr& same = old->clocks.playing_whole();
+            const CopyLevels& was = same->levels();
+            if (same->span() == span && std::ranges::equal(same->starts(), starts) &&
+                std::ranges::equal(was.zones(), levels.zones()) && was.sound() == levels.sound() &&
+                was.tracks().moving == levels.tracks().moving && before->levels.range == show.levels.range)
+                return same;
+        }
+        auto playing = CopyPlaying::make(a.play, std::move(levels), span, clocks.own_rate(), std::move(starts));
+        return playing ? *playing : nullptr;
     }
 
     void add(const Arrangement& written, std::int64_t& number) const {
@@ -170,10 +217,13 @@ struct Maker {
                 common.carrier_sampler = carrier->second;
                 common.carrier.clock = carrier->second.clock();
             }
-            if (const Timing* t = a.carrier_timing ? project.timing(a.carrier_timing) : nullptr) common.carrier.plan = TimingPlan(*t);
+            if (const Timing* t = a.carrier_timing ? project.timing(a.carrier_timing) : nullptr)
+                common.carrier.plan = TimingPlan(*t);
         }
         CopyClocks clocks(*set, common.plan, common.carrier, project.settings.rate, project.settings.range);
         CopyPlaces standing(*set, project.settings.rate);
+        if (CopyPlayingPtr playing = playing_of(a, *set, clocks, common.plan, standing))
+            clocks.set_playing(std::move(playing));
         const std::vector<std::uint32_t> shown = shown_of(a, *set);
         const std::vector<std::uint32_t> variants = variants_of(*set);
         const std::size_t kinds = a.variants.size() + 1;
@@ -219,12 +269,31 @@ ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache&
         // A closed loop that is still the same keeps what it has learned about its poses.
         if (before) {
             const auto same = before->samplers.find(spec.id);
-            if (same != before->samplers.end() && same->second.serial() == sampler.serial() && same->second.taking() == sampler.taking() &&
+            if (same != before->samplers.end() && same->second.serial() == sampler.serial() &&
+                same->second.import_settings() == sampler.import_settings() &&
                 same->second.clock() == sampler.clock()) {
                 sampler = same->second;
             }
         }
         show->samplers[spec.id] = std::move(sampler);
+    }
+    show->levels.range = project.settings.range;
+    for (const Zone& z : project.zones) {
+        if (!z.on) continue;
+        const auto known = sources.zones.find(z.id);
+        ZoneGround ground = known == sources.zones.end() ? ZoneGround{} : known->second;
+        if (z.ride == ZoneRide::path) ground.carriage = carriage_along_path(z);
+        auto& plan = show->levels.zones[z.id];
+        if (before) {
+            const auto same = before->levels.zones.find(z.id);
+            if (same != before->levels.zones.end() && same->second->made_of(z, ground.grid, ground.carriage))
+                plan = same->second;
+        }
+        if (!plan) plan = std::make_shared<ZonePlan>(z, ground.grid, ground.carriage);
+    }
+    for (const SoundSpec& s : project.sounds) {
+        if (const auto known = sources.sounds.find(s.id); known != sources.sounds.end() && known->second.levels)
+            show->levels.sounds[s.id] = known->second.levels;
     }
     const Maker maker{project, sources, cache, before, *show};
     for (const Arrangement& a : project.arrangements) {

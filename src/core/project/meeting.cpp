@@ -10,16 +10,22 @@
 namespace garland {
 
 Result<ArrangementDone> meet_at(const Arrangement& arrangement, const MeetOrder& o) {
-    if (!std::isfinite(o.at.value) || std::abs(o.at.value) > frame_limit) return fail(ErrorCode::invalid, "copies can only meet at a usable frame");
+    if (!std::isfinite(o.at.value) || std::abs(o.at.value) > frame_limit)
+        return fail(ErrorCode::invalid, "copies can only meet at a usable frame");
     if (!(o.ease >= 1) || !(o.stay >= 0) || o.ease > 1e6 || o.stay > 1e6) {
-        return fail(Error{ErrorCode::invalid, "an ease takes at least 1 output frame, and copies stay together for 0 or more"}.advise("give an ease of some frames"));
+        return fail(
+            Error{ErrorCode::invalid, "an ease takes at least 1 output frame, and copies stay together for 0 or more"}
+                .advise("give an ease of some frames"));
     }
     if (arrangement.start == StartKind::at_birth) {
-        return fail(Error{ErrorCode::invalid, "copies whose time starts at their birth are each at another source frame"}.advise("let them start with the shot"));
+        return fail(
+            Error{ErrorCode::invalid, "copies whose time starts at their birth are each at another source frame"}
+                .advise("let them start with the shot"));
     }
     if (arrangement.single_out) {
-        return fail(Error{ErrorCode::invalid, "its copies have the delays of the arrangement it was singled out of"}.keeping("all amounts as they are").advise(
-            "let that one meet, and these copies meet with it"));
+        return fail(Error{ErrorCode::invalid, "its copies have the delays of the arrangement it was singled out of"}
+                        .keeping("all amounts as they are")
+                        .advise("let that one meet, and these copies meet with it"));
     }
     ArrangementDone done{arrangement, fmt::format("Meet at frame {}", short_number(o.at.value)), {}};
     KeyedCurve keys{{o.at.value - o.ease, 1, Toward::smooth}, {o.at.value, 0, Toward::smooth}};
@@ -31,10 +37,13 @@ Result<ArrangementDone> meet_at(const Arrangement& arrangement, const MeetOrder&
         if (s.target == Target::speed) s.meets = o.at, ++speeds;
     }
     if (!done.arrangement.nudges.empty()) done.arrangement.nudge_amount = keys;
-    if (delays + speeds == 0 && done.arrangement.nudges.empty()) done.note = "the copies already move together: nothing delays them";
+    if (delays + speeds == 0 && done.arrangement.nudges.empty())
+        done.note = "the copies already move together: nothing delays them";
     if (speeds > 0) {
-        done.note = o.stay > 0 ? "copies of different speeds agree at that frame, and drift apart while the others stay together"
-                               : "copies of different speeds agree at that frame, and drift apart before and after it";
+        done.note =
+            o.stay > 0
+                ? "copies of different speeds agree at that frame, and drift apart while the others stay together"
+                : "copies of different speeds agree at that frame, and drift apart before and after it";
     }
     return done;
 }
@@ -42,7 +51,8 @@ Result<ArrangementDone> meet_at(const Arrangement& arrangement, const MeetOrder&
 namespace {
 // The output frame nearest to `at` at which a timing shows a source frame; within a thousand output frames and a pass.
 std::optional<double> nearest_showing(const TimingPlan& plan, SourceFrame source, double at) {
-    const double reach = std::min(2 * std::max(plan.length(), plan.loop()) + 1000 + std::abs(at - plan.first().value), 1e6);
+    const double reach =
+        std::min(2 * std::max(plan.length(), plan.loop()) + 1000 + std::abs(at - plan.first().value), 1e6);
     auto off = [&](double t) { return plan.at(OutputFrame(t)).source - source.value; };
     auto shown = [&](double t) { return !plan.at(OutputFrame(t)).absent; };
     for (double d = 0; d <= reach; d += 1) { // a whole number of frames away, where there is one
@@ -84,8 +94,10 @@ Result<MeetDone> meet_in(Project& project, ArrangementId id, const MeetOrder& o)
         const auto at = nearest_showing(plan, *o.source, o.at.value);
         if (!at) {
             const SourceSpan span = source_span(*project.timing(a->timing));
-            return fail(Error{ErrorCode::invalid, fmt::format("the timing \"{}\" never shows source frame {}: it shows {} to {}", project.timing(a->timing)->name,
-                                                              short_number(o.source->value), short_number(span.low.value), short_number(span.high.value))}
+            return fail(Error{ErrorCode::invalid,
+                              fmt::format("the timing \"{}\" never shows source frame {}: it shows {} to {}",
+                                          project.timing(a->timing)->name, short_number(o.source->value),
+                                          short_number(span.low.value), short_number(span.high.value))}
                             .keeping("all delays as they are")
                             .advise("ask for a frame that it shows"));
         }
@@ -97,7 +109,9 @@ Result<MeetDone> meet_in(Project& project, ArrangementId id, const MeetOrder& o)
                 note(fmt::format("it has a timing of its own now, \"{}\"", project.timing(own)->name));
             }
             move_timing(*project.timing(project.arrangement(id)->timing), by);
-            note(fmt::format("its timing plays {} {}", counted_number(std::abs(std::round(by * 1e6) / 1e6), "frame", "frames"), by > 0 ? "later" : "earlier"));
+            note(fmt::format("its timing plays {} {}",
+                             counted_number(std::abs(std::round(by * 1e6) / 1e6), "frame", "frames"),
+                             by > 0 ? "later" : "earlier"));
         }
         out.words += fmt::format(", at source frame {}", short_number(o.source->value));
     }

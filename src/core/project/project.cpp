@@ -19,18 +19,31 @@ Error named(Error error, std::string_view what, const std::string& name) {
 }
 // What an arrangement names besides its source and timing is there.
 Result<void> validate_links(const Project& p, const Arrangement& a) {
-    auto wrong = [&](std::string words) { return fail(ErrorCode::invalid, fmt::format("the arrangement \"{}\" {}", a.name, words)); };
-    if (is_carried(a.kind) && a.carrier && !p.source(a.carrier)) return wrong(fmt::format("stands on a source that is not there ({})", a.carrier.value));
-    if (a.carrier_timing && !p.timing(a.carrier_timing)) return wrong(fmt::format("is carried by a timing that is not there ({})", a.carrier_timing.value));
+    auto wrong = [&](std::string words) {
+        return fail(ErrorCode::invalid, fmt::format("the arrangement \"{}\" {}", a.name, words));
+    };
+    if (is_carried(a.kind) && a.carrier && !p.source(a.carrier))
+        return wrong(fmt::format("stands on a source that is not there ({})", a.carrier.value));
+    if (a.carrier_timing && !p.timing(a.carrier_timing))
+        return wrong(fmt::format("is carried by a timing that is not there ({})", a.carrier_timing.value));
     for (const Variant& v : a.variants) {
         if (!p.source(v.source)) return wrong(fmt::format("shows a source that is not there ({})", v.source.value));
     }
-    auto rising = [](const std::vector<CopyId>& ids) { return std::adjacent_find(ids.begin(), ids.end(), [](CopyId x, CopyId y) { return x >= y; }) == ids.end(); };
+    for (ZoneId id : a.play.level.zones) {
+        if (!p.zone(id)) return wrong(fmt::format("is played by a zone that is not there ({})", id.value));
+    }
+    const bool hears = a.play.by != PlayBy::clock && a.play.level.kind == LevelKind::sound;
+    if (hears && !p.sound(a.play.level.hearing.sound)) return wrong("is played by a sound that is not there");
+    auto rising = [](const std::vector<CopyId>& ids) {
+        return std::adjacent_find(ids.begin(), ids.end(), [](CopyId x, CopyId y) { return x >= y; }) == ids.end();
+    };
     if (!rising(a.hidden_copies)) return wrong("hides copies that are not in order");
     if (!a.single_out) return {};
     const Arrangement* from = p.arrangement(a.single_out->from);
-    if (!from || from->single_out || from->id == a.id) return wrong("was singled out of an arrangement that is not there, or that was singled out itself");
-    if (a.single_out->copies.empty() == a.single_out->part.empty()) return wrong("must single out either copies or one part");
+    if (!from || from->single_out || from->id == a.id)
+        return wrong("was singled out of an arrangement that is not there, or that was singled out itself");
+    if (a.single_out->copies.empty() == a.single_out->part.empty())
+        return wrong("must single out either copies or one part");
     if (!rising(a.single_out->copies)) return wrong("singles out copies that are not in order");
     return {};
 }
@@ -44,6 +57,18 @@ const Timing* Project::timing(TimingId id) const {
 }
 const Arrangement* Project::arrangement(ArrangementId id) const {
     return find_in(arrangements, id);
+}
+const Zone* Project::zone(ZoneId id) const {
+    return find_in(zones, id);
+}
+const SoundSpec* Project::sound(SoundId id) const {
+    return find_in(sounds, id);
+}
+Zone* Project::zone(ZoneId id) {
+    return find_in(zones, id);
+}
+SoundSpec* Project::sound(SoundId id) {
+    return find_in(sounds, id);
 }
 SourceSpec* Project::source(SourceId id) {
     return find_in(sources, id);
@@ -68,13 +93,19 @@ Result<void> validate(const Project& p) {
         return fail(ErrorCode::invalid, "the output range lies beyond what can be counted");
     }
     if (p.settings.range.count() > range_limit) {
-        return fail(Error{ErrorCode::invalid, fmt::format("the output range has {} frames", p.settings.range.count())}.advise(fmt::format("use {} frames at most", range_limit)));
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("the output range has {} frames", p.settings.range.count())}.advise(
+                fmt::format("use {} frames at most", range_limit)));
     }
     if (!std::isfinite(p.settings.alike_below) || p.settings.alike_below <= 0 || p.settings.alike_below > 1e6) {
-        return fail(Error{ErrorCode::invalid, fmt::format("twins are alike below {:g} source frames", p.settings.alike_below)}.advise("use more than 0 and up to 1000000"));
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("twins are alike below {:g} source frames", p.settings.alike_below)}
+                .advise("use more than 0 and up to 1000000"));
     }
     if (!std::isfinite(p.settings.twin_share) || p.settings.twin_share < 0 || p.settings.twin_share >= 1) {
-        return fail(Error{ErrorCode::invalid, fmt::format("the share of the range above which copies are twins is {:g}", p.settings.twin_share)}.advise("use 0 to below 1"));
+        return fail(Error{ErrorCode::invalid, fmt::format("the share of the range above which copies are twins is {:g}",
+                                                          p.settings.twin_share)}
+                        .advise("use 0 to below 1"));
     }
     GARLAND_CHECK(validate(p.settings.camera_keys));
     GARLAND_CHECK(validate(p.settings.tempo));
@@ -103,10 +134,12 @@ Result<void> validate(const Project& p) {
             return fail(ErrorCode::invalid, fmt::format("the source \"{}\": dropped frames must rise", s.name));
         }
         if (s.shape_frames < 1 || s.shape_frames > 100'000) {
-            return fail(ErrorCode::invalid, fmt::format("the source \"{}\": a shape is shown 1 to 100 000 frames", s.name));
+            return fail(ErrorCode::invalid,
+                        fmt::format("the source \"{}\": a shape is shown 1 to 100 000 frames", s.name));
         }
         for (const Timing& t : s.before_closing) {
-            if (auto ok = validate(t); !ok) return fail(named(named(ok.error(), "the timing before closing", t.name), "the source", s.name));
+            if (auto ok = validate(t); !ok)
+                return fail(named(named(ok.error(), "the timing before closing", t.name), "the source", s.name));
         }
         if (s.water) {
             if (auto ok = validate(*s.water); !ok) return fail(named(ok.error(), "the source", s.name));
@@ -131,7 +164,26 @@ Result<void> validate(const Project& p) {
         for (const Spread& s : a.spreads) {
             if (!fresh(s.id.value)) return bad_id("a spread of", a.name, s.id.value);
         }
+        for (const Pulse& pulse : a.pulses) {
+            if (!fresh(pulse.id.value)) return bad_id("a pulse of", a.name, pulse.id.value);
+        }
         if (auto ok = validate(a); !ok) return fail(named(ok.error(), "the arrangement", a.name));
+    }
+    if (p.zones.size() > zone_limit)
+        return fail(ErrorCode::too_large, fmt::format("a project has at most {} zones", zone_limit));
+    for (const Zone& z : p.zones) {
+        if (!fresh(z.id.value)) return bad_id("the zone", z.name, z.id.value);
+        GARLAND_CHECK(validate(z));
+        for (SourceId id : {z.shape == ZoneShape::mesh ? z.mesh : SourceId{},
+                            z.ride == ZoneRide::none || z.ride == ZoneRide::path ? SourceId{} : z.ride_source}) {
+            if (id && !p.source(id))
+                return fail(ErrorCode::invalid,
+                            fmt::format("the zone \"{}\" goes by a source that is not there ({})", z.name, id.value));
+        }
+    }
+    for (const SoundSpec& s : p.sounds) {
+        if (!fresh(s.id.value)) return bad_id("the sound", s.name, s.id.value);
+        GARLAND_CHECK(validate(s));
     }
     return {};
 }
@@ -144,8 +196,8 @@ SourceLength length_of(const SourceFacts& f, Rate rate) {
     return {f.first, f.last, f.rate.value_or(rate), f.up, f.scale};
 }
 
-Taking taking_of(const SourceSpec& s) {
-    Taking t;
+ImportSettings import_settings_of(const SourceSpec& s) {
+    ImportSettings t;
     t.how = s.sub_frame;
     t.gaps = s.gaps;
     t.up = s.up;
@@ -197,8 +249,26 @@ SourceId add_water(Project& p, std::string name, const WaterSpec& water) {
     return id;
 }
 
+void remove_zone(Project& p, ZoneId id) {
+    std::erase_if(p.zones, [&](const Zone& z) { return z.id == id; });
+    for (Arrangement& a : p.arrangements) {
+        std::vector<ZoneId>& own = a.play.level.zones;
+        if (std::erase(own, id) > 0 && own.empty() && a.play.level.kind == LevelKind::zones) a.play.by = PlayBy::clock;
+    }
+}
+
+void remove_sound(Project& p, SoundId id) {
+    std::erase_if(p.sounds, [&](const SoundSpec& s) { return s.id == id; });
+    for (Arrangement& a : p.arrangements) {
+        if (a.play.level.hearing.sound != id) continue;
+        if (a.play.level.kind == LevelKind::sound) a.play.by = PlayBy::clock;
+        a.play.level.hearing.sound = {};
+    }
+}
+
 void remove_arrangement(Project& p, ArrangementId id) {
-    std::erase_if(p.arrangements, [&](const Arrangement& a) { return a.id == id || (a.single_out && a.single_out->from == id); });
+    std::erase_if(p.arrangements,
+                  [&](const Arrangement& a) { return a.id == id || (a.single_out && a.single_out->from == id); });
 }
 
 void remove_source(Project& p, SourceId id) {

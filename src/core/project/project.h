@@ -2,6 +2,8 @@
 #pragma once
 
 #include "core/copies/arrangement.h"
+#include "core/drivers/sound.h"
+#include "core/drivers/zone.h"
 #include "core/geometry/blend.h"
 #include "core/loop/closing.h"
 #include "core/project/camera.h"
@@ -26,20 +28,21 @@ struct SourceSpec {
     Join join = Join::by_clock;
     std::optional<std::int64_t> first{}; // what the first file frame is called here; unset: as the files count
     SubFrame sub_frame = SubFrame::linear;
-    GapMend gaps = GapMend::hold;
+    GapFix gaps = GapFix::hold;
     UpAxis up = UpAxis::y;
     double scale = 1; // scene units in one unit of the files
     RootMotion root = RootMotion::along;
     bool fresh_normals = false;
-    double voxel = 0;                          // for level sets; see Taking
-    std::vector<std::int64_t> dropped{};       // frames that count as missing; rising
+    double voxel = 0;                           // for level sets; see ImportSettings
+    std::vector<std::int64_t> dropped{};        // frames that count as missing; rising
     std::optional<std::int64_t> changes_from{}; // the user knows that points or faces change from this frame on
-    std::optional<WaterSpec> water{};          // computed: there is no path
-    std::vector<std::string> shapes{};         // paths of hand-made meshes: path is the first of them
-    std::int64_t shape_frames = 12;            // how many frames each of them is shown
-    std::optional<Closing> closing{};          // a range of it, by file frames, closed into a loop: the source is that range then
-    std::vector<Timing> before_closing{};      // the timings that the closing's repeat took the place of, as they were
-    Wobble wobble{}; // of all its copies, wherever they are arranged
+    std::optional<WaterSpec> water{};           // computed: there is no path
+    std::vector<std::string> shapes{};          // paths of hand-made meshes: path is the first of them
+    std::int64_t shape_frames = 12;             // how many frames each of them is shown
+    std::optional<Closing>
+        closing{}; // a range of it, by file frames, closed into a loop: the source is that range then
+    std::vector<Timing> before_closing{}; // the timings that the closing's repeat took the place of, as they were
+    Wobble wobble{};                      // of all its copies, wherever they are arranged
     std::string extra{};
     bool operator==(const SourceSpec&) const = default;
 };
@@ -61,8 +64,8 @@ struct Settings {
     std::vector<CameraKey> camera_keys{}; // by output frame, strictly rising
     Tempo tempo{};
     std::vector<Marker> markers{}; // by output frame; several may stand on one
-    double alike_below = 0.5; // twins: source frames
-    double twin_share = 0.5;  // twins: share of the range
+    double alike_below = 0.5;      // twins: source frames
+    double twin_share = 0.5;       // twins: share of the range
     bool twins_only_moving = true; // twins: only frames at which copies move count
     std::vector<IgnoredFinding> ignored{};
     std::string extra{};
@@ -74,6 +77,8 @@ struct Project {
     std::vector<SourceSpec> sources{};
     std::vector<Timing> timings{};
     std::vector<Arrangement> arrangements{};
+    std::vector<Zone> zones{};
+    std::vector<SoundSpec> sounds{};
     std::uint64_t next_id = 1; // ids are never given twice
 
     bool operator==(const Project&) const = default;
@@ -81,9 +86,13 @@ struct Project {
     const SourceSpec* source(SourceId id) const;
     const Timing* timing(TimingId id) const;
     const Arrangement* arrangement(ArrangementId id) const;
+    const Zone* zone(ZoneId id) const;
+    const SoundSpec* sound(SoundId id) const;
     SourceSpec* source(SourceId id);
     Timing* timing(TimingId id);
     Arrangement* arrangement(ArrangementId id);
+    Zone* zone(ZoneId id);
+    SoundSpec* sound(SoundId id);
 
     std::int64_t copies() const; // in all arrangements
 };
@@ -104,7 +113,7 @@ struct SourceLength {
 // rate: for files that do not say theirs.
 SourceLength length_of(const SourceFacts& facts, Rate rate);
 
-Taking taking_of(const SourceSpec& spec);
+ImportSettings import_settings_of(const SourceSpec& spec);
 
 SourceClock clock_of(const SourceSpec& spec, std::int64_t file_first, std::int64_t file_last, Rate project);
 
@@ -117,6 +126,10 @@ SourceId add_water(Project& project, std::string name, const WaterSpec& water);
 
 // Removes an arrangement, and what was singled out of it.
 void remove_arrangement(Project& project, ArrangementId id);
+
+// Removes a zone or a sound, and takes it out of everything that goes by it: what named it alone goes by its own clock.
+void remove_zone(Project& project, ZoneId id);
+void remove_sound(Project& project, SoundId id);
 
 // Removes a source, its arrangements and those that stand on it, and timings that nothing uses any more.
 void remove_source(Project& project, SourceId id);

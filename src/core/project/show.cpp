@@ -4,8 +4,8 @@
 #include "core/base/parallel.h"
 
 #include <algorithm>
-#include <cmath>
 #include <atomic>
+#include <cmath>
 #include <fmt/format.h>
 #include <mutex>
 
@@ -40,7 +40,8 @@ const GivenValues* given_by(const Show& show, ArrangementId arrangement, SpreadI
 std::vector<CopyMoment> moments_at(const ArrangementShow& arrangement, OutputFrame t) {
     std::vector<CopyMoment> moments(arrangement.clocks.size());
     parallel_for(moments.size(), 8192, [&](std::size_t from, std::size_t to) {
-        copy_moments(arrangement.plan, arrangement.clock, arrangement.clocks, from, t, std::span(moments).subspan(from, to - from));
+        copy_moments(arrangement.plan, arrangement.clock, arrangement.clocks, from, t,
+                     std::span(moments).subspan(from, to - from));
     });
     return moments;
 }
@@ -52,7 +53,8 @@ void row_of(const ArrangementShow& a, std::size_t copy, std::span<const double> 
 namespace {
 
 // Where copies stand without their wobble.
-Result<std::vector<Placement>> standing_at(const ArrangementShow& a, double t, std::vector<std::uint8_t>* gone, Progress& progress) {
+Result<std::vector<Placement>> standing_at(const ArrangementShow& a, double t, std::vector<std::uint8_t>* gone,
+                                           Progress& progress) {
     if (!a.standing.moves()) return a.places.list();
     PosePtr carrier, later;
     if (a.standing.carried()) {
@@ -82,12 +84,45 @@ Result<std::vector<Placement>> standing_at(const ArrangementShow& a, double t, s
 
 } // namespace
 
-Result<Standing> places_at(const ArrangementShow& a, OutputFrame t, bool motion, Progress& progress) {
+namespace {
+
+// Pulses on top of where copies stand, each later by its copy's own delay.
+void pulse_places(const ArrangementShow& a, double t, std::span<const CopyMoment> moments, std::span<Placement> places,
+                  std::vector<WobbleSample>* motion) {
+    if (a.pulses.empty()) return;
+    const CopyClocks::Now now = a.clocks.now(t);
+    for (const Pulse& p : a.pulses) {
+        const WavePlan wave(p.wave);
+        for (std::size_t i = 0; i < places.size(); ++i) {
+            WavePlan::Level l = wave.at(t - moments[i].delay);
+            if (!a.clocks.plain()) l.rate *= 1 - a.clocks.delay_slope(i, now);
+            const double growth = 1 + (p.size - 1) * l.value;
+            places[i].position += p.lift * l.value;
+            places[i].turn += p.turn * l.value;
+            places[i].size *= growth;
+            if (!motion) continue;
+            WobbleSample& m = (*motion)[i];
+            m.position_rate += p.lift * l.rate;
+            m.turn_rate += p.turn * l.rate;
+            m.size_rate += (p.size - 1) * l.rate / growth;
+        }
+    }
+}
+
+} // namespace
+
+Result<std::vector<Placement>> sensed_places_at(const ArrangementShow& a, OutputFrame t, Progress& progress) {
+    return standing_at(a, t.value, nullptr, progress);
+}
+
+Result<Standing> places_at(const ArrangementShow& a, OutputFrame t, std::span<const CopyMoment> moments, bool motion,
+                           Progress& progress) {
     Standing out;
     GARLAND_TRY(places, standing_at(a, t.value, &out.gone, progress));
     out.places = std::move(places);
     const std::vector<float> amounts = a.standing.wobble_amounts(t.value);
     wobble_places(a.wobbles, t, a.rate, out.places, motion ? &out.motion : nullptr, amounts);
+    pulse_places(a, t.value, moments, out.places, motion ? &out.motion : nullptr);
     if (!motion || !a.standing.moves()) return out;
     const double h = 0.125; // central differences, output frames
     std::vector<std::uint8_t> gone_before, gone_after;
@@ -103,9 +138,14 @@ Result<Standing> places_at(const ArrangementShow& a, OutputFrame t, bool motion,
     return out;
 }
 
+Result<Standing> places_at(const ArrangementShow& a, OutputFrame t, bool motion, Progress& progress) {
+    return places_at(a, t, moments_at(a, t), motion, progress);
+}
+
 Result<SampledPose> pose_of(const Sampler& sampler, const PosePick& pick, Progress& progress) {
     if (pick.weight == 0) return sampler.at(pick.frame, progress);
-    return sampler.mixed(pick.frame, {pick.other, pick.weight, pick.speed, pick.other_speed, pick.weight_speed}, progress);
+    return sampler.mixed(pick.frame, {pick.other, pick.weight, pick.speed, pick.other_speed, pick.weight_speed},
+                         progress);
 }
 
 Result<std::vector<Posed>> pose_all(const Show& show, OutputFrame t, Progress& progress) {
@@ -117,14 +157,14 @@ Result<std::vector<Posed>> pose_all(const Show& show, OutputFrame t, Progress& p
         posed.frame = t;
         posed.moments = moments_at(a, t);
         if (a.moves()) {
-            GARLAND_TRY(standing, places_at(a, t, true, progress));
+            GARLAND_TRY(standing, places_at(a, t, posed.moments, true, progress));
             posed.moved = std::move(standing.places);
             posed.motion = std::move(standing.motion);
             for (std::size_t i = 0; i < standing.gone.size(); ++i) {
                 if (standing.gone[i]) posed.moments[i].marks |= mark_absent;
             }
         }
-        posed.picks = pick_poses(a.plan, a.clock, a.clocks, t, posed.moments);
+        posed.picks = pick_poses(a.plan, a.clock, posed.moments);
         posed.poses.resize(posed.picks.poses.size());
         const Sampler& sampler = a.sampler;
 

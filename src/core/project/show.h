@@ -21,13 +21,47 @@ namespace garland {
 struct OpenSource {
     SourcePtr source;
     std::uint64_t serial = 0;
-    // What copies on it stand on, learned when an arrangement asks for it (see find_groundwork), and how it was taken then.
+    // What copies on it stand on, learned when an arrangement asks for it (see find_groundwork), and how it was taken
+    // then.
     CopyGroundwork ground{};
-    Taking ground_taking{};
+    ImportSettings ground_settings{};
     std::optional<Closing> ground_closing{};
     std::optional<Error> ground_problem{};
 };
-using OpenSources = std::map<SourceId, OpenSource>;
+
+// A sound as read, and its levels, learned when they are asked for.
+struct OpenSound {
+    std::string path; // of the file it was read from
+    int channel = 0;
+    SoundSamplesPtr samples; // null where it could not be read
+    SoundLevelsPtr levels;
+    std::optional<SoundSpec> levels_of; // what they were made for
+    Rate levels_rate{};
+    std::optional<Error> problem{};
+};
+// What a zone needs to know of sources: the distances from a mesh, and where what it rides on goes.
+struct ZoneGround {
+    std::optional<Zone> zone; // it was learned for
+    std::uint64_t serial = 0; // of the source it was learned from
+    FrameRange range{};
+    DistanceGridPtr grid;
+    ZoneCarriage carriage;
+    std::optional<Error> problem{};
+};
+// Where the copies of an arrangement that moves are, at whole output frames.
+struct MovingGround {
+    std::optional<Arrangement> arrangement; // it was learned for, without what plays it
+    FrameRange range{};
+    std::shared_ptr<const std::vector<PlaceTrack>> tracks;
+    std::optional<Error> problem{};
+};
+struct OpenSources : std::map<SourceId, OpenSource> {
+    OpenSources() = default;
+    OpenSources(std::initializer_list<value_type> opened) : map(opened) {}
+    std::map<SoundId, OpenSound> sounds;
+    std::map<ZoneId, ZoneGround> zones;
+    std::map<ArrangementId, MovingGround> moving;
+};
 
 // The copies of one arrangement that show one source, ready to be asked about any frame.
 struct ArrangementShow {
@@ -36,7 +70,7 @@ struct ArrangementShow {
     TimingPlan plan;
     TimingForm form = TimingForm::positions;
     std::string timing_name;
-    std::vector<OffBeat> off_beats; // while the tempo grid is on: ends of phrases that miss it
+    std::vector<OffBeat> off_beats;         // while the tempo grid is on: ends of phrases that miss it
     std::vector<OutputFrame> phrase_starts; // of a list of phrases, closed by its end
     SourceClock clock;
     bool usable = false; // its source is open; otherwise there are clocks but nothing to see
@@ -45,20 +79,23 @@ struct ArrangementShow {
     // follow each other.
     std::int64_t first_copy = 0;
     SharedList<std::int64_t> numbers;
-    std::int64_t number(std::size_t i) const { return numbers.empty() ? first_copy + static_cast<std::int64_t>(i) : numbers[i]; }
+    std::int64_t number(std::size_t i) const {
+        return numbers.empty() ? first_copy + static_cast<std::int64_t>(i) : numbers[i];
+    }
 
     CopyPlaces standing;
-    SharedList<Placement> places;  // as its rules say, without wobble and before anything moves
-    CopyClocks clocks;             // by order, as places
-    std::vector<Wobble> wobbles;   // those that are on: the source's, the arrangement's
-    Rate rate;                     // output frames a second
-    Arrangement spec;              // the rules of its copies; of a single-out, the other's with its own
-    std::shared_ptr<const CopySet> set;    // all copies of the arrangement, whatever they show
-    SharedList<std::uint32_t> in_set;      // where each of its copies is in there; empty: all of them in order
+    SharedList<Placement> places;       // as its rules say, without wobble and before anything moves
+    CopyClocks clocks;                  // by order, as places
+    std::vector<Wobble> wobbles;        // those that are on: the source's, the arrangement's
+    Rate rate;                          // output frames a second
+    Arrangement spec;                   // the rules of its copies; of a single-out, the other's with its own
+    std::shared_ptr<const CopySet> set; // all copies of the arrangement, whatever they show
+    SharedList<std::uint32_t> in_set;   // where each of its copies is in there; empty: all of them in order
     std::size_t in_set_at(std::size_t i) const { return in_set.empty() ? i : in_set[i]; }
     CarrierTime carrier;
-    Sampler carrier_sampler;       // where copies are carried
-    bool moves() const { return !wobbles.empty() || standing.moves(); }
+    Sampler carrier_sampler;   // where copies are carried
+    std::vector<Pulse> pulses; // those that are on
+    bool moves() const { return !wobbles.empty() || !pulses.empty() || standing.moves(); }
 };
 
 // Whether its timing repeats endlessly a range whose last pose is its first: nothing tells one end from the other.
@@ -71,6 +108,7 @@ struct Show {
     std::vector<ArrangementShow> arrangements;
     std::map<SourceId, Sampler> samplers;
     Settings settings;
+    LevelGround levels; // zones and sounds at work
     CameraPlan camera;
     std::int64_t copy_count = 0;
 
@@ -80,8 +118,8 @@ struct Show {
 };
 using ShowPtr = std::shared_ptr<const Show>;
 
-// The source as its rules take it: its closing too, where that fits its frames (see validate(Closing)); otherwise as if it
-// had none.
+// The source as its rules take it: its closing too, where that fits its frames (see validate(Closing)); otherwise as if
+// it had none.
 Sampler sampler_for(const SourceSpec& spec, const OpenSource& open, Rate rate, PoseCache& cache);
 
 // The project must be valid. Arrangements whose source is not open are kept with usable = false: their files' frames
@@ -91,23 +129,31 @@ ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache&
 
 // Reads what arrangements stand on and what `sources` does not know yet: points over all frames, first poses. Errors of
 // one source are kept with it and told by its arrangements. True when anything was learned; errors: cancelled.
-Result<bool> find_groundwork(const Project& project, OpenSources& sources, PoseCache& cache, Progress& progress = Progress::none());
+Result<bool> find_groundwork(const Project& project, OpenSources& sources, PoseCache& cache,
+                             Progress& progress = Progress::none());
 bool needs_groundwork(const Project& project, const OpenSources& sources);
 
-// Where the copies of an arrangement are at an output frame, wobbles included; how they move (per output frame), and which
-// have nothing to carry them, where asked for. Errors: those of reading what carries them; cancelled.
+// Where the copies of an arrangement are at an output frame, wobbles included; how they move (per output frame), and
+// which have nothing to carry them, where asked for. Errors: those of reading what carries them; cancelled.
 struct Standing {
     std::vector<Placement> places;
     std::vector<WobbleSample> motion;
     std::vector<std::uint8_t> gone; // 1: nothing carries it; empty: all are there
 };
-Result<Standing> places_at(const ArrangementShow& arrangement, OutputFrame t, bool motion = false, Progress& progress = Progress::none());
+Result<Standing> places_at(const ArrangementShow& arrangement, OutputFrame t, std::span<const CopyMoment> moments,
+                           bool motion = false, Progress& progress = Progress::none());
+// The same where its moments are not known yet.
+Result<Standing> places_at(const ArrangementShow& arrangement, OutputFrame t, bool motion = false,
+                           Progress& progress = Progress::none());
+// The same without wobbles and pulses: where copies are sensed.
+Result<std::vector<Placement>> sensed_places_at(const ArrangementShow& arrangement, OutputFrame t,
+                                                Progress& progress = Progress::none());
 
 // What a spread gives the copies of an arrangement, in order; null when there is no such spread.
 const GivenValues* given_by(const Show& show, ArrangementId arrangement, SpreadId spread);
 
-// The parts of a source that can be singled out: nodes by name, else pieces by number. And the numbers that a name stands
-// for: those of the node or piece and of everything below it.
+// The parts of a source that can be singled out: nodes by name, else pieces by number. And the numbers that a name
+// stands for: those of the node or piece and of everything below it.
 std::vector<std::string> part_names(const Source& source);
 std::vector<std::int32_t> parts_called(const Source& source, const std::string& name);
 
@@ -118,7 +164,7 @@ struct Posed {
     std::vector<CopyMoment> moments; // one a copy
     Picks picks;
     std::vector<SampledPose> poses; // one a picks.poses entry
-    std::vector<Placement> moved; // empty where everything stands still
+    std::vector<Placement> moved;   // empty where everything stands still
     std::vector<WobbleSample> motion;
 
     const std::vector<Placement>& places() const { return moved.empty() ? arrangement->places.list() : moved; }
@@ -126,7 +172,8 @@ struct Posed {
 
 std::vector<CopyMoment> moments_at(const ArrangementShow& arrangement, OutputFrame t);
 // One copy over many output frames; out.size() = frames.size().
-void row_of(const ArrangementShow& arrangement, std::size_t copy, std::span<const double> frames, std::span<CopyMoment> out);
+void row_of(const ArrangementShow& arrangement, std::size_t copy, std::span<const double> frames,
+            std::span<CopyMoment> out);
 
 // One needed pose.
 Result<SampledPose> pose_of(const Sampler& sampler, const PosePick& pick, Progress& progress = Progress::none());

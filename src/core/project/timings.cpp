@@ -71,8 +71,9 @@ Result<void> remove_timing(Project& project, TimingId timing) {
     }
     for (const Arrangement& a : project.arrangements) {
         if (a.carrier_timing != timing) continue;
-        return fail(Error{ErrorCode::invalid, fmt::format("the timing \"{}\" moves what carries \"{}\"", t->name, a.name)}
-                        .advise("let its carrier follow another timing first"));
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("the timing \"{}\" moves what carries \"{}\"", t->name, a.name)}
+                .advise("let its carrier follow another timing first"));
     }
     std::erase_if(project.timings, [&](const Timing& each) { return each.id == timing; });
     return {};
@@ -82,28 +83,36 @@ Followed follow_source(Project& p, SourceId source, const SourceClock& before, c
     Followed out;
     if (before == now || p.source(source)->closing) return out;
     for (const Arrangement& a : p.arrangements) {
-        const auto known = [&](const std::vector<TimingId>& list) { return std::find(list.begin(), list.end(), a.timing) != list.end(); };
+        const auto known = [&](const std::vector<TimingId>& list) {
+            return std::find(list.begin(), list.end(), a.timing) != list.end();
+        };
         if (a.source != source || known(out.moved) || known(out.kept)) continue;
         Timing& t = *p.timing(a.timing);
-        const bool untouched = t.form == TimingForm::positions && !t.master && !t.map.keys.empty() && t.map == plain_map(t.map.first(), before.first, before.last());
+        const bool untouched = t.form == TimingForm::positions && !t.master && !t.map.keys.empty() &&
+                               t.map == plain_map(t.map.first(), before.first, before.last());
         if (untouched) {
             t.map = plain_map(t.map.first(), now.first, now.last());
             out.moved.push_back(a.timing);
             continue;
         }
         const SourceSpan span = source_span(t);
-        if (span.low < now.first || span.high > now.last() || frames_never_shown(t, now) > 0) out.kept.push_back(a.timing);
+        if (span.low < now.first || span.high > now.last() || frames_never_shown(t, now) > 0)
+            out.kept.push_back(a.timing);
     }
     return out;
 }
 
 std::string Followed::words(const Project& p, const SourceClock& now) const {
     std::string text;
-    for (TimingId id : moved) text += fmt::format("{}the timing \"{}\" plays frames {} to {} now", text.empty() ? "" : "; ", p.timing(id)->name, short_number(now.first.value), short_number(now.last().value));
+    for (TimingId id : moved)
+        text += fmt::format("{}the timing \"{}\" plays frames {} to {} now", text.empty() ? "" : "; ",
+                            p.timing(id)->name, short_number(now.first.value), short_number(now.last().value));
     for (TimingId id : kept) {
         const SourceSpan span = source_span(*p.timing(id));
-        text += fmt::format("{}the timing \"{}\" was changed by hand and stays: it plays frames {} to {} of {} to {}", text.empty() ? "" : "; ", p.timing(id)->name, short_number(span.low.value),
-                            short_number(span.high.value), short_number(now.first.value), short_number(now.last().value));
+        text +=
+            fmt::format("{}the timing \"{}\" was changed by hand and stays: it plays frames {} to {} of {} to {}",
+                        text.empty() ? "" : "; ", p.timing(id)->name, short_number(span.low.value),
+                        short_number(span.high.value), short_number(now.first.value), short_number(now.last().value));
     }
     return text;
 }
@@ -111,7 +120,8 @@ std::string Followed::words(const Project& p, const SourceClock& now) const {
 std::int64_t frames_never_shown(const Timing& t, const SourceClock& clock) {
     const SourceSpan span = source_span(t);
     const double before = span.low - clock.first, after = clock.last() - span.high;
-    return static_cast<std::int64_t>(std::floor(std::max(before, 0.0) + 1e-9) + std::floor(std::max(after, 0.0) + 1e-9));
+    return static_cast<std::int64_t>(std::floor(std::max(before, 0.0) + 1e-9) +
+                                     std::floor(std::max(after, 0.0) + 1e-9));
 }
 
 } // namespace garland

@@ -38,11 +38,13 @@ std::string words_of_timing(const ArrangementShow& a, const CopyTrace& v) {
         const std::size_t last = a.phrase_starts.size() - 2;
         std::size_t i = 0;
         while (i < last && a.phrase_starts[i + 1] <= at) ++i;
-        return words + fmt::format("phrase {} of {}, {} in", i + 1, last + 1,
-                                   counted_number(std::round((at - a.phrase_starts[i]) * 1e6) / 1e6, "frame", "frames"));
+        return words +
+               fmt::format("phrase {} of {}, {} in", i + 1, last + 1,
+                           counted_number(std::round((at - a.phrase_starts[i]) * 1e6) / 1e6, "frame", "frames"));
     }
     words += a.form == TimingForm::speeds ? "speed keys" : "position keys";
-    if (a.plan.has_master()) return words + fmt::format(", {} from their start", counted_number(inside, "frame", "frames"));
+    if (a.plan.has_master())
+        return words + fmt::format(", {} from their start", counted_number(inside, "frame", "frames"));
     return words + fmt::format(", at {} of the span", short_number(v.timing.span_frame, 6));
 }
 
@@ -54,8 +56,59 @@ TraceStage amount_stage(const ArrangementShow& a, OutputFrame t) {
     stage.numbers.clear();
     const CopyClocks::Now now = a.clocks.now(t.value);
     for (std::size_t k = 0; k < a.clocks.changing(); ++k) {
-        stage.words += fmt::format("{}{} {} %", k ? ", " : "", a.clocks.share_name(k), short_number(now.amounts[k].value * 100, 2));
+        stage.words += fmt::format("{}{} {} %", k ? ", " : "", a.clocks.share_name(k),
+                                   short_number(now.amounts[k].value * 100, 2));
         stage.numbers.push_back({k ? fmt::format("amount_{}", k + 1) : "amount", now.amounts[k].value});
+    }
+    return stage;
+}
+
+// What plays the copy besides its own clock: the level, when it was entered and left, how long its clock has run.
+TraceStage playing_stage(const ArrangementShow& a, std::size_t copy, OutputFrame t, const CopyTrace& v) {
+    const CopyPlaying& playing = *a.clocks.playing();
+    const std::size_t number = a.clocks.played(copy);
+    const double u = t.value - v.delay;
+    const double level = playing.level(number, u).value;
+    TraceStage stage{"played by", {}, {{"level", level}}};
+    const LevelRule& rule = playing.levels().rule();
+    stage.words = fmt::format("{} by {}: level {} %", to_text(playing.play().by), to_text(rule.kind),
+                              short_number(level * 100, 2));
+    if (const auto band = playing.levels().band_of(number)) {
+        const Band& b = playing.levels().sound()->band(*band);
+        stage.words +=
+            fmt::format(" in band {} ({} to {} Hz)", *band + 1, short_number(b.low, 0), short_number(b.high, 0));
+        stage.numbers.push_back({"band", static_cast<double>(*band) + 1});
+    }
+    if (playing.play().by == PlayBy::starts || rule.kind == LevelKind::zones) {
+        const std::vector<CopyPlaying::Visit> visits = playing.visits(number);
+        const CopyPlaying::Visit* last = nullptr;
+        for (const auto& visit : visits) {
+            if (visit.from <= u) last = &visit;
+        }
+        if (!last) {
+            stage.words += visits.empty()
+                               ? ", never entered"
+                               : fmt::format(", first entered at {}", short_number(visits.front().from + v.delay, 2));
+            if (!visits.empty()) stage.numbers.push_back({"entered", visits.front().from + v.delay});
+        } else {
+            if (std::isfinite(last->from)) {
+                stage.words += fmt::format(", entered at {}", short_number(last->from + v.delay, 2));
+                stage.numbers.push_back({"entered", last->from + v.delay});
+            } else {
+                stage.words += ", inside from the beginning";
+            }
+            if (std::isfinite(last->to)) {
+                stage.words +=
+                    fmt::format(", {} at {}", last->to <= u ? "left" : "leaves", short_number(last->to + v.delay, 2));
+                stage.numbers.push_back({"left", last->to + v.delay});
+            }
+        }
+    }
+    if (playing.play().by == PlayBy::starts || playing.play().by == PlayBy::speed) {
+        const double run = v.local - a.plan.first().value;
+        stage.words +=
+            fmt::format(", its clock has run {}", counted_number(std::round(run * 1e6) / 1e6, "frame", "frames"));
+        stage.numbers.push_back({"run_time", run});
     }
     return stage;
 }
@@ -67,6 +120,8 @@ std::string absent_words(const ArrangementShow& a, std::size_t copy, OutputFrame
     case CopyClocks::Absence::hidden: return "not shown: this copy is hidden";
     case CopyClocks::Absence::not_carried: return "not shown: what carries it is not there at this frame";
     case CopyClocks::Absence::flicker: return "not shown: its visibility is off at this frame";
+    case CopyClocks::Absence::not_reached: return "not shown: it is hidden until it is reached";
+    case CopyClocks::Absence::pulse: return "not shown: its pulse hides it at this frame";
     case CopyClocks::Absence::none: break;
     }
     if (!v.timing.absent) return "not shown";
@@ -97,13 +152,16 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
     const CopyMoment& m = v.moment;
 
     out.stages.push_back(amount_stage(*a, t));
-    std::string clock = fmt::format("{}, at {} of its speed", delay_words(std::round(v.delay * 1e6) / 1e6), short_number(v.rate, 6));
+    std::string clock =
+        fmt::format("{}, at {} of its speed", delay_words(std::round(v.delay * 1e6) / 1e6), short_number(v.rate, 6));
     std::vector<std::pair<std::string, double>> clock_numbers{{"delay", v.delay}, {"rate", v.rate}, {"local", v.local}};
     if (a->clocks.shifted()) {
-        clock += fmt::format(", its own time begins at output frame {}", short_number(a->plan.first().value + a->clocks.shift_of(index), 2));
+        clock += fmt::format(", its own time begins at output frame {}",
+                             short_number(a->plan.first().value + a->clocks.shift_of(index), 2));
         clock_numbers.push_back({"shift", a->clocks.shift_of(index)});
     }
     out.stages.push_back({"delay and rate", clock, clock_numbers});
+    if (a->clocks.playing()) out.stages.push_back(playing_stage(*a, index, t, v));
     out.stages.push_back(
         {"timing",
          words_of_timing(*a, v),
@@ -125,31 +183,38 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
         const bool straight = through && r.before == r.frame_a && r.after == r.frame_b;
         const SubFrame how = straight ? SubFrame::linear : sampler.how();
         std::vector<std::pair<std::string, double>> fade_numbers;
-        std::string words =
-            r.exact       ? fmt::format("the source's own pose at {}", short_number(r.file_frame, 6))
-            : r.weight == 0 ? fmt::format("the stored pose {}", r.frame_a)
-                          : fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b, to_text(how));
+        std::string words = r.exact ? fmt::format("the source's own pose at {}", short_number(r.file_frame, 6))
+                            : r.weight == 0
+                                ? fmt::format("the stored pose {}", r.frame_a)
+                                : fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b, to_text(how));
         if (r.may_be_nearest) words += "; where the faces change the nearest frame is shown";
-        if (r.weight > 0 && !r.exact && sampler.source()->makes_between(sampler.how())) words += ", turned along the shortest arc";
-        if (r.weight > 0 && !r.exact && through && !straight) words += fmt::format(" through {} to {}", r.before, r.after);
+        if (r.weight > 0 && !r.exact && sampler.source()->makes_between(sampler.how()))
+            words += ", turned along the shortest arc";
+        if (r.weight > 0 && !r.exact && through && !straight)
+            words += fmt::format(" through {} to {}", r.before, r.after);
         if (const auto fading = a->plan.fading(OutputFrame(v.local)); fading.weight > 0) {
-            words += fmt::format("; source frame {} mixed in by {:.0f} %", short_number(fading.source, 2), fading.weight * 100);
+            words += fmt::format("; source frame {} mixed in by {:.0f} %", short_number(fading.source, 2),
+                                 fading.weight * 100);
             fade_numbers = {{"fade_source", fading.source}, {"fade_weight", fading.weight}};
         }
-        if (r.missing && sampler.taking().gaps == GapMend::blend) {
+        if (r.missing && sampler.import_settings().gaps == GapFix::blend) {
             words += "; it bridges missing frames";
         } else if (r.missing) {
             words += "; a missing frame is replaced by an earlier one";
         }
-        std::vector<std::pair<std::string, double>> numbers{
-            {"file_frame", r.file_frame}, {"frame_a", static_cast<double>(r.frame_a)}, {"frame_b", static_cast<double>(r.frame_b)}, {"weight", r.weight}};
+        std::vector<std::pair<std::string, double>> numbers{{"file_frame", r.file_frame},
+                                                            {"frame_a", static_cast<double>(r.frame_a)},
+                                                            {"frame_b", static_cast<double>(r.frame_b)},
+                                                            {"weight", r.weight}};
         numbers.insert(numbers.end(), fade_numbers.begin(), fade_numbers.end());
         if (const auto layers = sampler.source()->layers_at(r.file_frame)) {
-            words += layers->weight_b > 0 ? fmt::format(", file frame {} by {:.0f} % and {} by {:.0f} %", short_number(layers->a, 2), layers->weight_a * 100,
-                                                        short_number(layers->b, 2), layers->weight_b * 100)
-                                          : fmt::format(", file frame {}", short_number(layers->a, 2));
+            words += layers->weight_b > 0
+                         ? fmt::format(", file frame {} by {:.0f} % and {} by {:.0f} %", short_number(layers->a, 2),
+                                       layers->weight_a * 100, short_number(layers->b, 2), layers->weight_b * 100)
+                         : fmt::format(", file frame {}", short_number(layers->a, 2));
             numbers.insert(numbers.end(), {{"layer_a", layers->a}, {"layer_a_weight", layers->weight_a}});
-            if (layers->weight_b > 0) numbers.insert(numbers.end(), {{"layer_b", layers->b}, {"layer_b_weight", layers->weight_b}});
+            if (layers->weight_b > 0)
+                numbers.insert(numbers.end(), {{"layer_b", layers->b}, {"layer_b_weight", layers->weight_b}});
         }
         out.stages.push_back({"sub-frame", words, std::move(numbers)});
     } else {
@@ -157,10 +222,10 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
     }
     std::string later = delay_words(v.delay);
     if (const auto at = later.find(" frame"); at != later.npos) later.erase(at, later.find(' ', at + 1) - at);
-    out.line =
-        fmt::format("f {} · {} is {} → {} · timing → {} · {}{}", short_number(t.value), copy_name(copy, show.copies()),
-                    later, short_number(v.local, 2), short_number(v.timing.source, 2),
-                    m.has(mark_absent) ? "" : fmt::format("pose {}, ", short_number(m.source, 2)), words_of_motion(*a, v));
+    out.line = fmt::format(
+        "f {} · {} is {} → {} · timing → {} · {}{}", short_number(t.value), copy_name(copy, show.copies()), later,
+        short_number(v.local, 2), short_number(v.timing.source, 2),
+        m.has(mark_absent) ? "" : fmt::format("pose {}, ", short_number(m.source, 2)), words_of_motion(*a, v));
     return out;
 }
 

@@ -16,7 +16,7 @@ namespace {
 // Whether a pass of the timing leads from one end of its source frames to the other without ever turning: only then the
 // end of the range is beside its start, seen from where copies are in their loop.
 bool runs_one_way(const TimingPlan& plan, double first, double last) {
-    const StretchTable& table = plan.table();
+    const SegmentTable& table = plan.table();
     const double way = last > first ? 1 : -1;
     double before = first;
     for (std::uint32_t i = 0; i + 1 < table.size(); ++i) {
@@ -39,17 +39,22 @@ TwinRule twin_rule(const Show& show, const ArrangementShow& a) {
     // A loop's last pose is followed by its first: differences go round, counted in source frames.
     const double loop = a.plan.loop();
     if (loop > 0 && !a.plan.there_and_back() && a.plan.length() > 0 && !a.plan.has_master()) {
-        const double first = a.plan.at(a.plan.first()).source, last = a.plan.at(OutputFrame(a.plan.first().value + a.plan.length() - 1e-9)).source;
-        if (last != first && runs_one_way(a.plan, first, last)) rule.period = std::abs(last - first) * loop / a.plan.length();
+        const double first = a.plan.at(a.plan.first()).source,
+                     last = a.plan.at(OutputFrame(a.plan.first().value + a.plan.length() - 1e-9)).source;
+        if (last != first && runs_one_way(a.plan, first, last))
+            rule.period = std::abs(last - first) * loop / a.plan.length();
     }
     return rule;
 }
 
-double least_apart(const TimingPlan& plan, const SourceClock& source, FrameRange range, const TwinRule& rule, bool whole_frames) {
+double least_apart(const TimingPlan& plan, const SourceClock& source, FrameRange range, const TwinRule& rule,
+                   bool whole_frames) {
     std::vector<double> frames;
     const std::int64_t m = std::min<std::int64_t>(range.count(), 480);
     for (std::int64_t k = 0; k < m; ++k) {
-        frames.push_back(std::round(static_cast<double>(range.first) + (m > 1 ? static_cast<double>(k) / static_cast<double>(m - 1) : 0) * static_cast<double>(range.count() - 1)));
+        frames.push_back(std::round(static_cast<double>(range.first) +
+                                    (m > 1 ? static_cast<double>(k) / static_cast<double>(m - 1) : 0) *
+                                        static_cast<double>(range.count() - 1)));
     }
     std::vector<CopyMoment> base(frames.size()), other(frames.size());
     row_moments(plan, source, CopyClock{0, 1}, frames, base);
@@ -60,7 +65,8 @@ double least_apart(const TimingPlan& plan, const SourceClock& source, FrameRange
         row_moments(plan, source, CopyClock{k * step, 1}, frames, other);
         std::size_t alike = 0, counted = 0;
         for (std::size_t i = 0; i < frames.size(); ++i) {
-            const bool still_a = rule.only_moving && base[i].speed == 0, still_b = rule.only_moving && other[i].speed == 0;
+            const bool still_a = rule.only_moving && base[i].speed == 0,
+                       still_b = rule.only_moving && other[i].speed == 0;
             counted += !(still_a && still_b);
             if (base[i].has(mark_absent) || other[i].has(mark_absent) || still_a || still_b) continue;
             double d = std::abs(base[i].source - other[i].source);
@@ -88,7 +94,8 @@ Result<TwinState> twin_state(const Show& show, ArrangementId id, int frames, Pro
         state.frames = std::clamp<std::int64_t>(show.settings.range.count(), 1, frames);
         if (state.twins > 0) {
             const auto near = nearest_copies(a.places.list(), around);
-            GARLAND_TRY(close, near_twins(a.plan, a.clock, a.clocks, show.settings.range, rule, near, around, progress));
+            GARLAND_TRY(close,
+                        near_twins(a.plan, a.clock, a.clocks, show.settings.range, rule, near, around, progress));
             state.near_twins += close;
         }
         if (a.plan.loop() > 0) {
@@ -96,7 +103,8 @@ Result<TwinState> twin_state(const Show& show, ArrangementId id, int frames, Pro
             const double apart = least_apart(a.plan, a.clock, show.settings.range, rule, false);
             if (apart > 0) state.room = capacity(a.plan.loop(), apart);
         }
-        if (auto back = backward_by_amounts(a, show.settings.range, progress); back && !state.backward) state.backward = back;
+        if (auto back = backward_by_amounts(a, show.settings.range, progress); back && !state.backward)
+            state.backward = back;
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
     }
     return state;
@@ -104,8 +112,8 @@ Result<TwinState> twin_state(const Show& show, ArrangementId id, int frames, Pro
 
 namespace {
 
-// Copies of different speeds that are twins all the same, since their speeds differ too little: each is moved to the nearest
-// delay at which it is a twin of nobody. Pairs are compared over sampled frames.
+// Copies of different speeds that are twins all the same, since their speeds differ too little: each is moved to the
+// nearest delay at which it is a twin of nobody. Pairs are compared over sampled frames.
 struct Apart {
     const ArrangementShow& a;
     const TwinRule& rule;
@@ -119,7 +127,8 @@ struct Apart {
         constexpr std::size_t samples = 48;
         const std::size_t n = clocks.size();
         for (std::size_t k = 0; k < samples; ++k) {
-            frames.push_back(std::round(static_cast<double>(range.first) + static_cast<double>(k) / (samples - 1) * static_cast<double>(range.count() - 1)));
+            frames.push_back(std::round(static_cast<double>(range.first) + static_cast<double>(k) / (samples - 1) *
+                                                                               static_cast<double>(range.count() - 1)));
         }
         shown.resize(n * samples);
         std::vector<double> row(samples);
@@ -189,7 +198,8 @@ struct Apart {
 
 } // namespace
 
-Result<PartDone> part_twins(const Show& show, const Project& project, ArrangementId id, const PartOrder& order, Progress& progress) {
+Result<PartDone> part_twins(const Show& show, const Project& project, ArrangementId id, const PartOrder& order,
+                            Progress& progress) {
     const Arrangement* arrangement = project.arrangement(id);
     if (!arrangement) return fail(ErrorCode::not_found, "there is no such arrangement");
     PartDone done;
@@ -202,13 +212,16 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
         const TwinRule rule = twin_rule(show, a);
         const double apart = least_apart(a.plan, a.clock, show.settings.range, rule, order.whole_frames);
         if (apart <= 0) {
-            return fail(Error{ErrorCode::invalid, "no delay keeps copies of this timing apart: it stands still for too much of the range"}.advise("shorten its holds, or let the speed vary"));
+            return fail(Error{ErrorCode::invalid,
+                              "no delay keeps copies of this timing apart: it stands still for too much of the range"}
+                            .advise("shorten its holds, or let the speed vary"));
         }
         done.apart = std::max(done.apart, apart);
         // Copies of one speed are compared with each other; those of different speeds drift apart by themselves.
         std::map<double, std::vector<std::uint32_t>> by_rate;
         for (std::uint32_t i = 0; i < a.clocks.size(); ++i) by_rate[a.clocks[i].rate].push_back(i);
-        const auto near = order.neighbours > 0 ? nearest_copies(a.places.list(), order.neighbours) : std::vector<std::uint32_t>{};
+        const auto near =
+            order.neighbours > 0 ? nearest_copies(a.places.list(), order.neighbours) : std::vector<std::uint32_t>{};
         // A start of its own makes a copy later too.
         std::vector<CopyClock> parted_clocks(a.clocks.begin(), a.clocks.end());
         for (std::uint32_t i = 0; i < parted_clocks.size(); ++i) parted_clocks[i].delay += a.clocks.shift_of(i);
@@ -264,14 +277,17 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
         auto twins = [&](const CopyClocks& clocks) -> Result<std::int64_t> {
             TwinRule sampled = rule;
             sampled.most_samples = 48;
-            if (order.neighbours > 0) return near_twins(a.plan, a.clock, clocks, show.settings.range, sampled, near, order.neighbours, progress);
+            if (order.neighbours > 0)
+                return near_twins(a.plan, a.clock, clocks, show.settings.range, sampled, near, order.neighbours,
+                                  progress);
             GARLAND_TRY(found, have_twins(a.plan, a.clock, clocks, show.settings.range, sampled, progress));
             return std::count(found.begin(), found.end(), std::uint8_t(1));
         };
         GARLAND_TRY(before, twins(before_clocks));
         GARLAND_TRY(after, twins(parted_clocks));
         if (before > 0 && after >= before) {
-            return fail(Error{ErrorCode::invalid, "delays alone cannot part these copies: they stand still together for most of the range"}
+            return fail(Error{ErrorCode::invalid,
+                              "delays alone cannot part these copies: they stand still together for most of the range"}
                             .keeping("all delays as they are")
                             .advise("let the timing repeat, shorten its holds, or choose a shorter output range"));
         }
@@ -286,23 +302,32 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
     for (const auto& [copy, frames] : nudges) {
         if (std::abs(frames) > 1e-9) done.nudges.push_back({copy, frames});
     }
-    done.words = moved == 0 ? std::string("No copy had to be moved")
-                            : fmt::format("Part twins: {} of {} moved, {} at most, {} in all", moved, counted(all, "copy", "copies"),
-                                          counted_number(std::round(most * 1000) / 1000, "frame", "frames"), short_number(total));
+    done.words =
+        moved == 0
+            ? std::string("No copy had to be moved")
+            : fmt::format("Part twins: {} of {} moved, {} at most, {} in all", moved, counted(all, "copy", "copies"),
+                          counted_number(std::round(most * 1000) / 1000, "frame", "frames"), short_number(total));
     done.left = left;
     if (left > 0) {
-        done.words += order.neighbours > 0 ? fmt::format("; {} a twin among its neighbours still", counted(left, "copy has", "copies have"))
+        done.words += order.neighbours > 0 ? fmt::format("; {} a twin among its neighbours still",
+                                                         counted(left, "copy has", "copies have"))
                                            : fmt::format("; {} a twin still", counted(left, "copy has", "copies have"));
     }
-    if (far > 0) done.words += fmt::format("; {} a twin further away, which was not asked for", counted(far, "copy has", "copies have"));
+    if (far > 0)
+        done.words +=
+            fmt::format("; {} a twin further away, which was not asked for", counted(far, "copy has", "copies have"));
     return done;
 }
 
 Result<ArrangementId> single_out(Project& p, ArrangementId from, std::vector<CopyId> copies, const std::string& part) {
     const Arrangement* other = p.arrangement(from);
     if (!other) return fail(ErrorCode::not_found, "there is no such arrangement");
-    if (other->single_out) return fail(Error{ErrorCode::invalid, "this arrangement was singled out itself"}.advise("single out from the one it came from"));
-    if (copies.empty() == part.empty()) return fail(Error{ErrorCode::invalid, "either copies or a part can be singled out"}.advise("select some copies, or name one part"));
+    if (other->single_out)
+        return fail(Error{ErrorCode::invalid, "this arrangement was singled out itself"}.advise(
+            "single out from the one it came from"));
+    if (copies.empty() == part.empty())
+        return fail(Error{ErrorCode::invalid, "either copies or a part can be singled out"}.advise(
+            "select some copies, or name one part"));
     std::sort(copies.begin(), copies.end());
     copies.erase(std::unique(copies.begin(), copies.end()), copies.end());
     Arrangement a;

@@ -1,5 +1,5 @@
-// What one does to a whole arrangement's times at once: let copies meet at a frame, part twins, single something out; and
-// what can be said about its twins while one varies.
+// What one does to a whole arrangement's times at once: let copies meet at a frame, part twins, single something out;
+// and what can be said about its twins while one varies.
 #pragma once
 
 #include "core/base/progress.h"
@@ -26,12 +26,12 @@ struct ArrangementDone {
     std::string note;  // what is worth knowing, or nothing
 };
 // Keys the amount of everything that delays copies (spreads and nudges) from 1 to 0 at `at` and back, eased, and counts
-// speeds from that frame, so that every copy shows the same source frame there. Other keys of those amounts are replaced.
-// Errors: invalid, for an ease below 1, or where copies start at their own frames.
+// speeds from that frame, so that every copy shows the same source frame there. Other keys of those amounts are
+// replaced. Errors: invalid, for an ease below 1, or where copies start at their own frames.
 Result<ArrangementDone> meet_at(const Arrangement& arrangement, const MeetOrder& order);
-// The same in a project. With a source frame asked for, the arrangement's timing is moved so that it shows that frame at `at`,
-// by as few output frames as there are; a timing that others follow too is copied first. words and note as above. Errors: those
-// of meet_at; not_found; invalid where the timing never shows that frame.
+// The same in a project. With a source frame asked for, the arrangement's timing is moved so that it shows that frame
+// at `at`, by as few output frames as there are; a timing that others follow too is copied first. words and note as
+// above. Errors: those of meet_at; not_found; invalid where the timing never shows that frame.
 struct MeetDone {
     std::string words, note;
 };
@@ -40,19 +40,22 @@ Result<ArrangementDone> without_meeting(const Arrangement& arrangement);
 
 // Where amounts that change push copies' own time backward.
 struct BackwardRun {
-    OutputFrame first, last;   // the output frames between which it happens, to a quarter of a frame (a whole one above 20 000 copies)
-    std::int64_t copies = 0;   // how many it happens to
-    double steepest = 0;       // the most by which a delay grows, frames a frame; above 1
+    OutputFrame first,
+        last; // the output frames between which it happens, to a quarter of a frame (a whole one above 20 000 copies)
+    std::int64_t copies = 0; // how many it happens to
+    double steepest = 0;     // the most by which a delay grows, frames a frame; above 1
     // The ease with which it would not, for eased keys of `ease`: slopes shrink as eases grow.
     double longer_ease(double ease) const;
 };
-std::optional<BackwardRun> backward_by_amounts(const ArrangementShow& arrangement, FrameRange range, Progress& progress = Progress::none());
+std::optional<BackwardRun> backward_by_amounts(const ArrangementShow& arrangement, FrameRange range,
+                                               Progress& progress = Progress::none());
 
 // ---- twins
 
-// The delay between two copies at which they are no longer twins, in output frames; tried in steps of whole frames, or of
-// alike_below's time; 0 when none up to 1000 does.
-double least_apart(const TimingPlan& plan, const SourceClock& source, FrameRange range, const TwinRule& rule, bool whole_frames);
+// The delay between two copies at which they are no longer twins, in output frames; tried in steps of whole frames, or
+// of alike_below's time; 0 when none up to 1000 does.
+double least_apart(const TimingPlan& plan, const SourceClock& source, FrameRange range, const TwinRule& rule,
+                   bool whole_frames);
 
 // The rule of a project's settings for one arrangement: on a loop differences go round it.
 TwinRule twin_rule(const Show& show, const ArrangementShow& arrangement);
@@ -68,7 +71,8 @@ struct TwinState {
     std::vector<std::int64_t> twin_copies; // that have one; numbers over the project
 };
 // The whole of an arrangement, at no more than `frames` sampled output frames. Errors: cancelled.
-Result<TwinState> twin_state(const Show& show, ArrangementId arrangement, int frames, Progress& progress = Progress::none());
+Result<TwinState> twin_state(const Show& show, ArrangementId arrangement, int frames,
+                             Progress& progress = Progress::none());
 
 struct PartOrder {
     std::size_t neighbours = 0; // 0: every pair; otherwise so many nearest copies of each
@@ -81,8 +85,8 @@ struct PartDone {
     double apart = 0;          // output frames
     std::int64_t left = 0;     // copies that have a twin still, of those that were to be parted
 };
-// Errors: those of part_all and part_near; not_found for an unknown arrangement; invalid where no delay helps, since copies
-// stand still together; cancelled.
+// Errors: those of part_all and part_near; not_found for an unknown arrangement; invalid where no delay helps, since
+// copies stand still together; cancelled.
 Result<PartDone> part_twins(const Show& show, const Project& project, ArrangementId arrangement, const PartOrder& order,
                             Progress& progress = Progress::none());
 
@@ -90,6 +94,7 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
 
 // Takes copies, or a part of every copy, out into an arrangement of its own, with a timing of its own. Returns its id.
 // Errors: invalid, for nothing to take out, an unknown arrangement, or one that is a single-out itself.
-Result<ArrangementId> single_out(Project& project, ArrangementId from, std::vector<CopyId> copies, const std::string& part);
+Result<ArrangementId> single_out(Project& project, ArrangementId from, std::vector<CopyId> copies,
+                                 const std::string& part);
 
 } // namespace garland

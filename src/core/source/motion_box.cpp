@@ -16,7 +16,8 @@ Result<MotionBox> motion_box(const Sampler& sampler, std::int64_t most, Progress
     for (std::int64_t i = 0; i < looked; ++i) {
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         progress.report(static_cast<double>(i) / static_cast<double>(looked), "measuring the motion");
-        const double at = looked > 1 ? std::round((last - first) * static_cast<double>(i) / static_cast<double>(looked - 1)) : 0;
+        const double at =
+            looked > 1 ? std::round((last - first) * static_cast<double>(i) / static_cast<double>(looked - 1)) : 0;
         auto pose = sampler.at(SourceFrame(first + at), progress);
         if (!pose) continue;
         out.box.extendBy(pose->pose->volume ? pose->pose->volume->box() : bounds(*pose->pose));
@@ -43,7 +44,8 @@ double usual_spacing(const Imath::Box3f& box, bool z_up, double scale) {
     if (box.isEmpty()) return 1;
     const auto by = static_cast<float>(scale);
     const V3f low = box.min * by, high = box.max * by;
-    return usual_spacing(z_up ? Imath::Box3f(V3f(low.x, low.z, -high.y), V3f(high.x, high.z, -low.y)) : Imath::Box3f(low, high));
+    return usual_spacing(z_up ? Imath::Box3f(V3f(low.x, low.z, -high.y), V3f(high.x, high.z, -low.y))
+                              : Imath::Box3f(low, high));
 }
 
 } // namespace garland

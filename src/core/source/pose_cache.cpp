@@ -35,15 +35,16 @@ Result<PosePtr> PoseCache::get(const PoseKey& key, const std::function<Result<Po
     ++making_;
     trim(); // room is made before it is needed, so that the limit holds all the while
     lock.unlock();
-    // However making ends, those who wait are told. While this thread waits for work of its own that runs on the pool, it
-    // must not begin other work, which may wait for this very pose.
+    // However making ends, those who wait are told. While this thread waits for work of its own that runs on the pool,
+    // it must not begin other work, which may wait for this very pose.
     Result<PosePtr> pose = fail(ErrorCode::unsupported, "the pose could not be made");
     tbb::this_task_arena::isolate([&] {
         try {
             pose = make();
         } catch (const std::bad_alloc&) {
-            pose = fail(Error{ErrorCode::too_large, "there is not enough memory for this pose"}.keeping("everything else").advise(
-                "lower the cache limit, or close other programs"));
+            pose = fail(Error{ErrorCode::too_large, "there is not enough memory for this pose"}
+                            .keeping("everything else")
+                            .advise("lower the cache limit, or close other programs"));
         } catch (const std::exception& error) {
             pose = fail(Error{ErrorCode::malformed, std::string("the pose could not be made (") + error.what() + ")"});
         } catch (...) {

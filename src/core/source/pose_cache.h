@@ -63,7 +63,7 @@ class PoseCache {
     std::condition_variable made_;
     Entries entries_;
     std::unordered_map<const Faces*, std::size_t> faces_; // how many poses have them
-    std::list<PoseKey> recent_; // front: used last
+    std::list<PoseKey> recent_;                           // front: used last
     std::size_t limit_, bytes_ = 0;
     std::size_t making_ = 0, last_bytes_ = 0; // poses being made are taken to be as large as the last one
     std::uint64_t made_count_ = 0, found_count_ = 0;

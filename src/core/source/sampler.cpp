@@ -12,7 +12,8 @@ namespace garland {
 namespace {
 
 // Poses taken differently are known apart in the cache.
-std::uint64_t serial_of(std::uint64_t serial, const Taking& t, const SourceFacts& facts, const SourceClock& clock) {
+std::uint64_t serial_of(std::uint64_t serial, const ImportSettings& t, const SourceFacts& facts,
+                        const SourceClock& clock) {
     if (facts.velocities_a_frame) serial = chance_bits(serial, 103, std::bit_cast<std::uint64_t>(clock.file_seconds));
     if (t.as_it_is() && t.root == RootMotion::along) return serial;
     const std::uint64_t kind = (t.up == UpAxis::z ? 1u : 0u) + (t.root == RootMotion::left_out ? 2u : 0u);
@@ -22,8 +23,9 @@ std::uint64_t serial_of(std::uint64_t serial, const Taking& t, const SourceFacts
     return out;
 }
 
-std::uint64_t made_serial_of(std::uint64_t stored, const Taking& t) {
-    const std::uint64_t kind = static_cast<std::uint64_t>(t.how) * 4 + (t.gaps == GapMend::blend ? 2u : 0u) + (t.fresh_normals ? 1u : 0u);
+std::uint64_t made_serial_of(std::uint64_t stored, const ImportSettings& t) {
+    const std::uint64_t kind =
+        static_cast<std::uint64_t>(t.how) * 4 + (t.gaps == GapFix::blend ? 2u : 0u) + (t.fresh_normals ? 1u : 0u);
     std::uint64_t serial = chance_bits(stored, kind + 16, std::bit_cast<std::uint64_t>(t.voxel));
     for (std::int64_t f : t.dropped) serial = chance_bits(serial, 99, static_cast<std::uint64_t>(f));
     return serial;
@@ -38,14 +40,16 @@ double usual_voxel(const Pose& pose) {
 
 std::uint64_t Sampler::identity() const {
     std::uint64_t out = chance_bits(serial_, made_serial_, static_cast<std::uint64_t>(clock_.file_first));
-    for (std::int64_t f : taking_.dropped) out = chance_bits(out, 7, static_cast<std::uint64_t>(f));
-    return chance_bits(out, static_cast<std::uint64_t>(clock_.file_last), static_cast<std::uint64_t>(taking_.gaps));
+    for (std::int64_t f : settings_.dropped) out = chance_bits(out, 7, static_cast<std::uint64_t>(f));
+    return chance_bits(out, static_cast<std::uint64_t>(clock_.file_last), static_cast<std::uint64_t>(settings_.gaps));
 }
 
-Sampler::Sampler(SourcePtr source, SourceClock clock, const Taking& taking, std::uint64_t serial, PoseCache* cache)
-    : source_(without_frames(source, taking.dropped)), clock_(clock), taking_(taking),
-      parts_(taking.part_of_it ? std::make_shared<PartTaker>(taking.parts, !taking.parts_left_out) : nullptr), given_serial_(serial), serial_(serial_of(serial, taking, source->facts(), clock)),
-      made_serial_(made_serial_of(serial_, taking)), cache_(cache) {}
+Sampler::Sampler(SourcePtr source, SourceClock clock, const ImportSettings& settings, std::uint64_t serial,
+                 PoseCache* cache)
+    : source_(without_frames(source, settings.dropped)), clock_(clock), settings_(settings),
+      parts_(settings.part_of_it ? std::make_shared<PartTaker>(settings.parts, !settings.parts_left_out) : nullptr),
+      given_serial_(serial), serial_(serial_of(serial, settings, source->facts(), clock)),
+      made_serial_(made_serial_of(serial_, settings)), cache_(cache) {}
 
 PoseRecipe Sampler::recipe(SourceFrame s) const {
     PoseRecipe r;
@@ -65,12 +69,12 @@ PoseRecipe Sampler::recipe(SourceFrame s) const {
     r.frame_a = source_->present(low);
     r.frame_b = source_->present(high);
     r.missing = r.frame_a != low || r.frame_b != high;
-    if (taking_.gaps == GapMend::blend && r.missing) {
+    if (settings_.gaps == GapFix::blend && r.missing) {
         r.frame_b = source_->next_present(high);
         const auto apart = static_cast<double>(r.frame_b - r.frame_a);
         r.weight = apart > 0 ? (r.file_frame - static_cast<double>(r.frame_a)) / apart : 0;
     }
-    if (taking_.how == SubFrame::nearest) {
+    if (settings_.how == SubFrame::nearest) {
         r.frame_a = r.frame_b = r.weight < 0.5 ? r.frame_a : r.frame_b;
         r.weight = 0;
     }
@@ -78,11 +82,11 @@ PoseRecipe Sampler::recipe(SourceFrame s) const {
     r.before = r.frame_a;
     r.after = r.frame_b;
     const SourceFacts& f = source_->facts();
-    const bool mixes = taking_.how == SubFrame::linear || taking_.how == SubFrame::smooth ||
-                       (taking_.how == SubFrame::carried && !f.velocities && f.kind != SourceKind::volume);
+    const bool mixes = settings_.how == SubFrame::linear || settings_.how == SubFrame::smooth ||
+                       (settings_.how == SubFrame::carried && !f.velocities && f.kind != SourceKind::volume);
     r.may_be_nearest = r.weight > 0 && mixes && f.kind == SourceKind::mesh_sequence &&
                        (!f.faces_change_at || r.frame_b >= *f.faces_change_at);
-    if (r.weight > 0 && taking_.how == SubFrame::smooth && !follows_velocities()) {
+    if (r.weight > 0 && settings_.how == SubFrame::smooth && !follows_velocities()) {
         r.before = source_->present(r.frame_a - 1);
         r.after = source_->next_present(r.frame_b + 1);
     }
@@ -97,7 +101,7 @@ PoseKey Sampler::key(SourceFrame s) const {
 
 // Files with z up lie on their back in a scene with y up: (x, y, z) becomes (x, z, −y).
 PosePtr Sampler::taken(const PosePtr& from, double file_frame) const {
-    const Taking& t = taking_;
+    const ImportSettings& t = settings_;
     const bool stays = t.root == RootMotion::left_out && source_->facts().root;
     if (source_->facts().velocities_a_frame && !from->velocities.empty()) {
         auto timed = std::make_shared<Pose>(*from);
@@ -108,17 +112,19 @@ PosePtr Sampler::taken(const PosePtr& from, double file_frame) const {
 }
 
 PosePtr Sampler::in_scene(const PosePtr& from, double file_frame, bool stays) const {
-    const Taking& t = taking_;
+    const ImportSettings& t = settings_;
     if (t.as_it_is() && !stays) return from;
     if (parts_ && t.up == UpAxis::y && t.scale == 1 && !stays) return parts_->take(from);
     auto pose = std::make_shared<Pose>(parts_ ? *parts_->take(from) : *from);
     if (stays) {
         const V3f moved(source_->root_at(file_frame) - source_->root_at(static_cast<double>(source_->facts().first)));
         for (V3f& p : pose->points) p -= moved;
-        const double step = 0.5, low = static_cast<double>(source_->facts().first), high = static_cast<double>(source_->facts().last);
+        const double step = 0.5, low = static_cast<double>(source_->facts().first),
+                     high = static_cast<double>(source_->facts().last);
         const double from_frame = std::max(low, file_frame - step), to_frame = std::min(high, file_frame + step);
         if (!pose->velocities.empty() && to_frame > from_frame) {
-            const V3f speed((source_->root_at(to_frame) - source_->root_at(from_frame)) / ((to_frame - from_frame) * clock_.file_seconds));
+            const V3f speed((source_->root_at(to_frame) - source_->root_at(from_frame)) /
+                            ((to_frame - from_frame) * clock_.file_seconds));
             for (V3f& v : pose->velocities) v -= speed;
         }
     }
@@ -153,8 +159,9 @@ Result<PosePtr> Sampler::made(const PoseRecipe& r, const PosePtr& a, const PoseP
     const auto apart = static_cast<double>(r.frame_b - r.frame_a);
     const double seconds = clock_.file_seconds * apart;
     if (!mixable(*a, *b)) {
-        if (taking_.how == SubFrame::carried) return carried(a, b, r.weight, seconds);
-        return between_level_sets(*a, *b, r.weight, taking_.voxel > 0 ? taking_.voxel * taking_.scale : usual_voxel(*a), progress);
+        if (settings_.how == SubFrame::carried) return carried(a, b, r.weight, seconds);
+        return between_level_sets(*a, *b, r.weight,
+                                  settings_.voxel > 0 ? settings_.voxel * settings_.scale : usual_voxel(*a), progress);
     }
     PosePtr before, after; // where they can be used
     if (r.before != r.frame_a) {
@@ -167,8 +174,8 @@ Result<PosePtr> Sampler::made(const PoseRecipe& r, const PosePtr& a, const PoseP
     }
     PosePtr out = before || after ? blend_through({before, static_cast<double>(r.frame_a - r.before) / apart}, a, b,
                                                   {after, static_cast<double>(r.after - r.frame_b) / apart}, r.weight)
-                                  : blend(a, b, r.weight, taking_.how, seconds);
-    return taking_.fresh_normals ? with_normals_of_faces(out) : out;
+                                  : blend(a, b, r.weight, settings_.how, seconds);
+    return settings_.fresh_normals ? with_normals_of_faces(out) : out;
 }
 
 Result<SampledPose> Sampler::at(SourceFrame s, Progress& progress) const {
@@ -176,15 +183,17 @@ Result<SampledPose> Sampler::at(SourceFrame s, Progress& progress) const {
     out.recipe = recipe(s);
     const PoseRecipe& r = out.recipe;
     const PoseKey between{made_serial_, r.file_frame};
-    if (r.exact || (r.weight > 0 && source_->makes_between(taking_.how))) {
+    if (r.exact || (r.weight > 0 && source_->makes_between(settings_.how))) {
         GARLAND_TRY(own, cache_->get(between, [&]() -> Result<PosePtr> {
             if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-            auto pose = r.exact ? source_->exact_at(r.file_frame, taking_.how, progress)
-                                : source_->between({r.frame_a, r.frame_b, r.before, r.after, r.weight, taking_.how == SubFrame::smooth,
-                                                    clock_.file_seconds * static_cast<double>(r.frame_b - r.frame_a)}, progress);
+            auto pose = r.exact ? source_->exact_at(r.file_frame, settings_.how, progress)
+                                : source_->between({r.frame_a, r.frame_b, r.before, r.after, r.weight,
+                                                    settings_.how == SubFrame::smooth,
+                                                    clock_.file_seconds * static_cast<double>(r.frame_b - r.frame_a)},
+                                                   progress);
             if (!pose) return pose;
             const PosePtr here = taken(*pose, r.file_frame);
-            return taking_.fresh_normals && !r.exact ? with_normals_of_faces(here) : here;
+            return settings_.fresh_normals && !r.exact ? with_normals_of_faces(here) : here;
         }));
         out.pose = std::move(own);
         return out;
@@ -196,7 +205,8 @@ Result<SampledPose> Sampler::at(SourceFrame s, Progress& progress) const {
     }
     GARLAND_TRY(b, stored(r.frame_b, progress));
     const bool empty = a->points.empty() || b->points.empty(); // nothing there on one side: nothing to mix with
-    const bool changing = !empty && (taking_.how == SubFrame::level_set || (taking_.how == SubFrame::carried && !a->velocities.empty()));
+    const bool changing = !empty && (settings_.how == SubFrame::level_set ||
+                                     (settings_.how == SubFrame::carried && !a->velocities.empty()));
     if (!mixable(*a, *b) && !changing) {
         out.nearest_instead = true;
         out.pose = r.weight < 0.5 ? a : b;
@@ -234,8 +244,8 @@ Result<SampledPose> Sampler::mixed(SourceFrame s, const Mix& mix, Progress& prog
     return out;
 }
 
-const char* to_text(GapMend mend) {
-    return mend == GapMend::blend ? "blend" : "hold";
+const char* to_text(GapFix mend) {
+    return mend == GapFix::blend ? "blend" : "hold";
 }
 
 const char* to_text(RootMotion root) {

@@ -10,24 +10,24 @@
 namespace garland {
 
 enum class RootMotion { along, left_out };
-enum class GapMend {
+enum class GapFix {
     hold,  // a missing frame shows the one before the gap
     blend, // made between the frames before and after the gap
 };
 
 // How a source's files are taken into the scene.
-struct Taking {
+struct ImportSettings {
     SubFrame how = SubFrame::linear;
-    GapMend gaps = GapMend::hold;
+    GapFix gaps = GapFix::hold;
     UpAxis up = UpAxis::y;
-    double scale = 1; // scene units in one unit of the files
+    double scale = 1;                    // scene units in one unit of the files
     RootMotion root = RootMotion::along; // left out: the root stays where it is at the first frame
     bool fresh_normals = false;          // normals of poses made between frames are those of their faces
     double voxel = 0;                    // for level sets, units of the files; 0: a hundredth of the box's longest side
     std::vector<std::int64_t> dropped{}; // frames that count as missing; rising
-    std::vector<std::int32_t> parts{}; // with part_of_it: only these parts of it (or all but these); rising
+    std::vector<std::int32_t> parts{};   // with part_of_it: only these parts of it (or all but these); rising
     bool part_of_it = false, parts_left_out = false;
-    bool operator==(const Taking&) const = default;
+    bool operator==(const ImportSettings&) const = default;
     bool as_it_is() const { return !part_of_it && up == UpAxis::y && scale == 1; }
 };
 
@@ -39,7 +39,7 @@ struct PoseRecipe {
     double file_frame = 0;                 // the asked one
     // Smooth without velocities looks at the frames on both sides too; the same as a (b): there is none.
     std::int64_t before = 0, after = 0;
-    bool exact = false;       // the source has its own pose at any time
+    bool exact = false;          // the source has its own pose at any time
     bool may_be_nearest = false; // between frames of a mesh sequence: where the faces change, the nearest is shown
 };
 
@@ -53,18 +53,19 @@ struct SampledPose {
 class Sampler {
   public:
     Sampler() = default;
-    Sampler(SourcePtr source, SourceClock clock, const Taking& taking, std::uint64_t serial, PoseCache* cache);
+    Sampler(SourcePtr source, SourceClock clock, const ImportSettings& settings, std::uint64_t serial,
+            PoseCache* cache);
 
     PoseRecipe recipe(SourceFrame s) const;
     // The source frame at `s`, held inside the source's range. Errors: those of reading; cancelled.
     Result<SampledPose> at(SourceFrame s, Progress& progress = Progress::none()) const;
 
     // The source frame at `s` with the one at `other` mixed in by `weight`, as phrases fade. Its velocities follow the
-    // mix: (1 − w)·v·speed + w·v'·other_speed + weight_speed·(difference of the points), in source units a second of the
-    // source's clock. Poses that cannot be mixed give the heavier of the two. Errors: those of reading; cancelled.
+    // mix: (1 − w)·v·speed + w·v'·other_speed + weight_speed·(difference of the points), in source units a second of
+    // the source's clock. Poses that cannot be mixed give the heavier of the two. Errors: those of reading; cancelled.
     struct Mix {
         SourceFrame other;
-        double weight = 0;                                      // of the other pose
+        double weight = 0;                                   // of the other pose
         double speed = 0, other_speed = 0, weight_speed = 0; // an output frame
     };
     Result<SampledPose> mixed(SourceFrame s, const Mix& mix, Progress& progress = Progress::none()) const;
@@ -76,23 +77,25 @@ class Sampler {
 
     const SourceClock& clock() const { return clock_; }
     const SourcePtr& source() const { return source_; }
-    SubFrame how() const { return taking_.how; }
-    const Taking& taking() const { return taking_; }
+    SubFrame how() const { return settings_.how; }
+    const ImportSettings& import_settings() const { return settings_; }
     std::uint64_t serial() const { return given_serial_; } // as it was given
     // Whether poses between frames follow velocities; otherwise smooth goes through the frames on both sides.
     bool follows_velocities() const { return source_->facts().velocities && !source_->facts().velocities_a_frame; }
     PoseKey key(SourceFrame s) const; // what a made pose is known by
-    std::uint64_t identity() const; // another one whenever any of its poses may be another: other files, another closing, axis, frame left out
+    std::uint64_t identity() const;   // another one whenever any of its poses may be another: other files, another
+                                      // closing, axis, frame left out
 
   private:
     Result<PosePtr> stored(std::int64_t file_frame, Progress& progress) const;
     Result<PosePtr> made(const PoseRecipe& recipe, const PosePtr& a, const PosePtr& b, Progress& progress) const;
     PosePtr taken(const PosePtr& pose, double file_frame) const;
-    PosePtr in_scene(const PosePtr& pose, double file_frame, bool stays) const; // turned, sized, its root's motion left out
+    PosePtr in_scene(const PosePtr& pose, double file_frame,
+                     bool stays) const; // turned, sized, its root's motion left out
 
     SourcePtr source_;
     SourceClock clock_;
-    Taking taking_;
+    ImportSettings settings_;
     std::shared_ptr<const PartTaker> parts_; // where only a part is shown
     std::uint64_t given_serial_ = 0;
     std::uint64_t serial_ = 0;      // of stored poses
@@ -100,7 +103,7 @@ class Sampler {
     PoseCache* cache_ = nullptr;
 };
 
-const char* to_text(GapMend mend);    // "hold", "blend"
+const char* to_text(GapFix mend);     // "hold", "blend"
 const char* to_text(RootMotion root); // "along", "left_out"
 
 } // namespace garland

@@ -40,7 +40,8 @@ const char* to_text(UpAxis up) {
 std::string frame_list(const std::vector<std::int64_t>& frames) {
     if (frames.size() == 1) return fmt::format("frame {}", frames[0]);
     const auto last = frames.back();
-    if (last - frames[0] + 1 == static_cast<std::int64_t>(frames.size())) return fmt::format("frames {} to {}", frames[0], last);
+    if (last - frames[0] + 1 == static_cast<std::int64_t>(frames.size()))
+        return fmt::format("frames {} to {}", frames[0], last);
     if (frames.size() == 2) return fmt::format("frames {} and {}", frames[0], last);
     return fmt::format("frames {}, {} and {} more", frames[0], frames[1], frames.size() - 2);
 }
@@ -49,17 +50,21 @@ namespace {
 
 class ThinnedSource final : public Source {
   public:
-    ThinnedSource(SourcePtr whole, std::vector<std::int64_t> dropped) : whole_(std::move(whole)), facts_(whole_->facts()) {
+    ThinnedSource(SourcePtr whole, std::vector<std::int64_t> dropped)
+        : whole_(std::move(whole)), facts_(whole_->facts()) {
         std::erase_if(dropped, [&](std::int64_t f) { return f <= facts_.first || f > facts_.last; }); // the first stays
         std::erase_if(facts_.problems, [&](const SourceProblem& p) {
             return p.frame && std::find(dropped.begin(), dropped.end(), *p.frame) != dropped.end();
         });
-        const bool by_count = facts_.faces_change_at && !facts_.odd_frames.empty() && *facts_.faces_change_at == facts_.odd_frames.front();
-        std::erase_if(facts_.odd_frames, [&](std::int64_t f) { return std::find(dropped.begin(), dropped.end(), f) != dropped.end(); });
+        const bool by_count = facts_.faces_change_at && !facts_.odd_frames.empty() &&
+                              *facts_.faces_change_at == facts_.odd_frames.front();
+        std::erase_if(facts_.odd_frames,
+                      [&](std::int64_t f) { return std::find(dropped.begin(), dropped.end(), f) != dropped.end(); });
         if (by_count) {
             facts_.faces_change_at.reset();
             if (!facts_.odd_frames.empty()) facts_.faces_change_at = facts_.odd_frames.front();
-            if (!facts_.faces_change_at && facts_.kind == SourceKind::mesh_sequence) facts_.kind = SourceKind::mesh_cache;
+            if (!facts_.faces_change_at && facts_.kind == SourceKind::mesh_sequence)
+                facts_.kind = SourceKind::mesh_cache;
         }
         facts_.missing.insert(facts_.missing.end(), dropped.begin(), dropped.end());
         std::sort(facts_.missing.begin(), facts_.missing.end());
@@ -67,10 +72,14 @@ class ThinnedSource final : public Source {
     }
     const SourceFacts& facts() const override { return facts_; }
     std::vector<std::string> files() const override { return whole_->files(); }
-    Result<PosePtr> read(std::int64_t frame, Progress& progress) const override { return whole_->read(present(frame), progress); }
+    Result<PosePtr> read(std::int64_t frame, Progress& progress) const override {
+        return whole_->read(present(frame), progress);
+    }
     std::vector<PartName> parts() const override { return whole_->parts(); }
     bool makes_between(SubFrame how) const override { return whole_->makes_between(how); }
-    Result<PosePtr> between(const Between& way, Progress& progress) const override { return whole_->between(way, progress); }
+    Result<PosePtr> between(const Between& way, Progress& progress) const override {
+        return whole_->between(way, progress);
+    }
 
   private:
     SourcePtr whole_;

@@ -49,10 +49,11 @@ struct SourceFacts {
     std::optional<std::int64_t> faces_change_at; // the first frame whose points or faces differ in number
     std::vector<std::int64_t> odd_frames; // whose points or faces differ in number from the first frame's; rising
     bool velocities = false, normals = false, uvs = false, colours = false;
-    bool velocities_a_frame = false; // made from the source's motion, in units a frame: the source has no clock of its own
+    bool velocities_a_frame =
+        false; // made from the source's motion, in units a frame: the source has no clock of its own
     std::vector<std::string> attributes;
     double bytes_on_disk = 0;
-    Imath::Box3f box; // of the first pose
+    Imath::Box3f box;         // of the first pose
     std::optional<Rate> rate; // what the files say of themselves
     UpAxis up = UpAxis::y;
     double scale = 1; // metres in one unit of the files, as they say
@@ -84,8 +85,8 @@ class Source {
         static_cast<void>(how);
         return false;
     }
-    // Its pose at `weight` of the way from frame a to frame b, both present and neighbours; smooth looks at `before` and
-    // `after` as well (the same as a and b: there is none). Errors as read.
+    // Its pose at `weight` of the way from frame a to frame b, both present and neighbours; smooth looks at `before`
+    // and `after` as well (the same as a and b: there is none). Errors as read.
     struct Between {
         std::int64_t a = 0, b = 0, before = 0, after = 0;
         double weight = 0;
@@ -96,14 +97,15 @@ class Source {
         return fail(ErrorCode::unsupported, "this source makes no poses between frames");
     }
 
-    // Whether it has its own exact pose at any file frame; exact_at() then answers instead of read and between. `how`: only
-    // shapes go by it.
+    // Whether it has its own exact pose at any file frame; exact_at() then answers instead of read and between. `how`:
+    // only shapes go by it.
     virtual bool any_time() const { return false; }
     virtual Result<PosePtr> exact_at(double file_frame, SubFrame how, Progress& progress) const {
         static_cast<void>(how);
         return read(static_cast<std::int64_t>(file_frame), progress);
     }
-    // The file frames that are laid over each other at a time, with their weights; nothing for a source that has no layers.
+    // The file frames that are laid over each other at a time, with their weights; nothing for a source that has no
+    // layers.
     struct LayersAt {
         double a = 0, b = 0, weight_a = 1, weight_b = 0;
     };

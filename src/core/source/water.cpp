@@ -30,7 +30,8 @@ std::vector<WaterPatch> layers_of(const WaterSpec& w, Rate rate) {
 struct Cubic {
     float w[4];
     explicit Cubic(float t)
-        : w{t * (-0.5f + t * (1 - 0.5f * t)), 1 + t * t * (-2.5f + 1.5f * t), t * (0.5f + t * (2 - 1.5f * t)), t * t * (-0.5f + 0.5f * t)} {}
+        : w{t * (-0.5f + t * (1 - 0.5f * t)), 1 + t * t * (-2.5f + 1.5f * t), t * (0.5f + t * (2 - 1.5f * t)),
+            t * t * (-0.5f + 0.5f * t)} {}
 };
 
 // Where along one axis each column of points stands in a periodic field of n samples.
@@ -61,15 +62,16 @@ void add_sampled(const std::vector<float>& field, int n, const Places& places, i
             }
             const Cubic& wz = places.weights[z];
             const float* rows[4];
-            for (int k = 0; k < 4; ++k) rows[k] = field.data() + wrap(places.first[z] + k) * static_cast<std::size_t>(n);
+            for (int k = 0; k < 4; ++k)
+                rows[k] = field.data() + wrap(places.first[z] + k) * static_cast<std::size_t>(n);
             for (std::size_t i = 0; i < line.size(); ++i) {
                 line[i] = rows[0][i] * wz.w[0] + rows[1][i] * wz.w[1] + rows[2][i] * wz.w[2] + rows[3][i] * wz.w[3];
             }
             for (std::size_t x = 0; x < row; ++x) {
                 const Cubic& wx = places.weights[x];
                 const int at = places.first[x];
-                to[z * row + x] += line[wrap(at)] * wx.w[0] + line[wrap(at + 1)] * wx.w[1] + line[wrap(at + 2)] * wx.w[2] +
-                                   line[wrap(at + 3)] * wx.w[3];
+                to[z * row + x] += line[wrap(at)] * wx.w[0] + line[wrap(at + 1)] * wx.w[1] +
+                                   line[wrap(at + 2)] * wx.w[2] + line[wrap(at + 3)] * wx.w[3];
             }
         }
     });
@@ -118,7 +120,8 @@ class WaterSource final : public ExactSource {
                 const V2f rest = rest_place(x, z);
                 pose->points[i] = V3f(rest.x + chop * sums[1][i], sums[0][i], rest.y + chop * sums[2][i]);
                 pose->velocities[i] = V3f(chop * sums[4][i], sums[3][i], chop * sums[5][i]);
-                pose->uvs[i] = V2f(static_cast<float>(x) / static_cast<float>(side_), static_cast<float>(z) / static_cast<float>(side_));
+                pose->uvs[i] = V2f(static_cast<float>(x) / static_cast<float>(side_),
+                                   static_cast<float>(z) / static_cast<float>(side_));
             }
         }
         pose->normals = grid_normals(pose->points);
@@ -169,7 +172,8 @@ class WaterSource final : public ExactSource {
     }
 
     V2f rest_place(std::size_t x, std::size_t z) const {
-        return V2f(static_cast<float>(static_cast<double>(x) * cell_ - spec_.size / 2), static_cast<float>(static_cast<double>(z) * cell_ - spec_.size / 2));
+        return V2f(static_cast<float>(static_cast<double>(x) * cell_ - spec_.size / 2),
+                   static_cast<float>(static_cast<double>(z) * cell_ - spec_.size / 2));
     }
 
     std::shared_ptr<const Faces> make_faces() const {
@@ -227,7 +231,8 @@ Result<void> validate(const WaterSpec& w) {
     if (!within(w.patch, 0.01, 1e5)) return refuse("the patch must be 0.01 to 100 000 m");
     if (!within(w.smallest, 0, 1e4)) return refuse("the smallest wave must be 0 to 10 000 m");
     if (!within(w.against, 0, 1)) return refuse("the damping against the wind must be 0 to 1");
-    if (w.resolution != 64 && w.resolution != 128 && w.resolution != 256 && w.resolution != 512 && w.resolution != 1024) {
+    if (w.resolution != 64 && w.resolution != 128 && w.resolution != 256 && w.resolution != 512 &&
+        w.resolution != 1024) {
         return refuse("the resolution must be 64, 128, 256, 512 or 1024");
     }
     if (w.layers < 1 || w.layers > 4) return refuse("there can be 1 to 4 layers");

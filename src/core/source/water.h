@@ -1,5 +1,5 @@
-// Water: a surface computed from wind and waves, exact at any time, closed after a loop of frames where one is asked for.
-// J. Tessendorf, "Simulating ocean water", 2001: Phillips spectrum, waves of ω² = g·k, inverse Fourier transforms.
+// Water: a surface computed from wind and waves, exact at any time, closed after a loop of frames where one is asked
+// for. J. Tessendorf, "Simulating ocean water", 2001: Phillips spectrum, waves of ω² = g·k, inverse Fourier transforms.
 #pragma once
 
 #include "core/base/result.h"
@@ -8,18 +8,18 @@
 namespace garland {
 
 struct WaterSpec {
-    double wind = 6;          // metres a second, above 0
-    double direction = 0;     // degrees about the upright; 0 blows along +x, 90 along −z
-    double height = 0.25;     // significant wave height in metres: four standard deviations of the height
-    double choppiness = 0.8;  // 0: waves only rise and fall; about 1: crests are sharp; more folds the surface
-    double size = 24;         // side of the square shown, metres
-    double patch = 24;        // after how many metres the first layer repeats
-    double smallest = 0.3;    // waves shorter than this are damped away, metres
-    double against = 0.8;     // how far waves against the wind are damped, 0 … 1
-    int resolution = 128;     // samples along a patch's side: 64, 128 … 1024
-    int layers = 1;           // 1 … 4, each with patches smaller by the golden ratio, so that they never repeat together
+    double wind = 6;         // metres a second, above 0
+    double direction = 0;    // degrees about the upright; 0 blows along +x, 90 along −z
+    double height = 0.25;    // significant wave height in metres: four standard deviations of the height
+    double choppiness = 0.8; // 0: waves only rise and fall; about 1: crests are sharp; more folds the surface
+    double size = 24;        // side of the square shown, metres
+    double patch = 24;       // after how many metres the first layer repeats
+    double smallest = 0.3;   // waves shorter than this are damped away, metres
+    double against = 0.8;    // how far waves against the wind are damped, 0 … 1
+    int resolution = 128;    // samples along a patch's side: 64, 128 … 1024
+    int layers = 1; // 1 … 4, each with patches smaller by the golden ratio, so that they never repeat together
     std::int64_t frames = 240; // how many there are; with a loop: not used
-    std::int64_t loop = 0;    // frames after which the surface is the same again; 0: never
+    std::int64_t loop = 0;     // frames after which the surface is the same again; 0: never
     std::uint64_t seed = 1;
     bool operator==(const WaterSpec&) const = default;
 };
@@ -36,7 +36,7 @@ std::int64_t last_frame(const WaterSpec& water);
 
 // Where the surface folds over itself.
 struct Folds {
-    double share = 0;        // of the cells that are turned over, at frame 0
+    double share = 0;           // of the cells that are turned over, at frame 0
     double most_choppiness = 0; // the largest without a fold there, to 1 part in 1000; no more than twice the asked
 };
 Folds folds_of(const WaterSpec& water, Rate rate);

@@ -1,9 +1,9 @@
 // A kernel (see cmake/rooms.cmake).
 #include "core/source/water_transform.h"
 
-#include "core/base/portable_math.h"
 #include "core/base/levels.h"
 #include "core/base/parallel.h"
+#include "core/base/portable_math.h"
 
 #include <cmath>
 #include <numbers>
@@ -31,8 +31,9 @@ struct Planes {
 };
 
 // One pass of the transform by four: `parts` transforms of 4·quarter numbers, interleaved by `apart`.
-GARLAND_LEVELS static void by_four(const float* __restrict re, const float* __restrict im, float* __restrict to_re, float* __restrict to_im, std::size_t quarter,
-                                   std::size_t apart, const float* cosines, const float* sines, std::size_t step) {
+GARLAND_LEVELS static void by_four(const float* __restrict re, const float* __restrict im, float* __restrict to_re,
+                                   float* __restrict to_im, std::size_t quarter, std::size_t apart,
+                                   const float* cosines, const float* sines, std::size_t step) {
     for (std::size_t p = 0; p < quarter; ++p) {
         const float c1 = cosines[p * step], s1 = sines[p * step];
         const float c2 = cosines[2 * p * step], s2 = sines[2 * p * step];
@@ -41,10 +42,13 @@ GARLAND_LEVELS static void by_four(const float* __restrict re, const float* __re
             const std::size_t i0 = (q + apart * p) * lanes, jump = apart * quarter * lanes;
             const std::size_t o0 = (q + apart * 4 * p) * lanes, out = apart * lanes;
             for (std::size_t b = 0; b < lanes; b += eight) {
-                const Eight ar = at(re + i0 + b), ai = at(im + i0 + b), br = at(re + i0 + jump + b), bi = at(im + i0 + jump + b);
-                const Eight cr = at(re + i0 + 2 * jump + b), ci = at(im + i0 + 2 * jump + b), dr = at(re + i0 + 3 * jump + b), di = at(im + i0 + 3 * jump + b);
+                const Eight ar = at(re + i0 + b), ai = at(im + i0 + b), br = at(re + i0 + jump + b),
+                            bi = at(im + i0 + jump + b);
+                const Eight cr = at(re + i0 + 2 * jump + b), ci = at(im + i0 + 2 * jump + b),
+                            dr = at(re + i0 + 3 * jump + b), di = at(im + i0 + 3 * jump + b);
                 const Eight acr = ar + cr, aci = ai + ci, xr = ar - cr, xi = ai - ci;
-                const Eight bdr = br + dr, bdi = bi + di, yr = di - bi, yi = br - dr; // i·(b − d): the inverse turns forward
+                const Eight bdr = br + dr, bdi = bi + di, yr = di - bi,
+                            yi = br - dr; // i·(b − d): the inverse turns forward
                 const Eight ur = xr + yr, ui = xi + yi, vr = acr - bdr, vi = aci - bdi, wr = xr - yr, wi = xi - yi;
                 at(to_re + o0 + b) = acr + bdr;
                 at(to_im + o0 + b) = aci + bdi;
@@ -60,7 +64,8 @@ GARLAND_LEVELS static void by_four(const float* __restrict re, const float* __re
 }
 
 // The last pass where the side is no power of four: pairs that lie `apart`.
-GARLAND_LEVELS static void by_two(const float* __restrict re, const float* __restrict im, float* __restrict to_re, float* __restrict to_im, std::size_t apart) {
+GARLAND_LEVELS static void by_two(const float* __restrict re, const float* __restrict im, float* __restrict to_re,
+                                  float* __restrict to_im, std::size_t apart) {
     const std::size_t count = apart * lanes;
     for (std::size_t i = 0; i < count; ++i) {
         const float ar = re[i], ai = im[i], br = re[i + count], bi = im[i + count];
@@ -70,7 +75,8 @@ GARLAND_LEVELS static void by_two(const float* __restrict re, const float* __res
 }
 
 // Rows' half spectra of two real fields as one full complex one: a + i·b, mirrored beyond the middle.
-GARLAND_LEVELS static void join(const float* ar, const float* ai, const float* br, const float* bi, std::size_t n, std::size_t row, float* re, float* im) {
+GARLAND_LEVELS static void join(const float* ar, const float* ai, const float* br, const float* bi, std::size_t n,
+                                std::size_t row, float* re, float* im) {
     const std::size_t half = n / 2;
     for (std::size_t j = 0; j < half; ++j) {
         const std::size_t from = j * n + row, back = (n - j) * lanes;
@@ -138,7 +144,8 @@ void WaterTransform::rows(const Half& a, const Half* b, std::vector<float>& out_
         if (!b && s.none.size() < n_ * n_ / 2) s.none.assign(n_ * n_ / 2, 0.0f);
         for (std::size_t block = from; block < until; ++block) {
             const std::size_t row = block * lanes;
-            join(a.re.data(), a.im.data(), b ? b->re.data() : s.none.data(), b ? b->im.data() : s.none.data(), n_, row, s.re.data(), s.im.data());
+            join(a.re.data(), a.im.data(), b ? b->re.data() : s.none.data(), b ? b->im.data() : s.none.data(), n_, row,
+                 s.re.data(), s.im.data());
             transform(s.re.data(), s.im.data(), s.spare_re.data(), s.spare_im.data());
             for (std::size_t r = 0; r < lanes; ++r) {
                 float* to = out_a.data() + (row + r) * n_;

@@ -1,6 +1,6 @@
-// From half spectra to real fields: the inverse discrete Fourier transform, unscaled, of a square whose side is a power of
-// two. Ours and not a library's, so that every processor gives the same bytes with its vector instructions in use: see
-// docs/decisions/0009-water-in-the-same-bytes.md.
+// From half spectra to real fields: the inverse discrete Fourier transform, unscaled, of a square whose side is a power
+// of two. Ours and not a library's, so that every processor gives the same bytes with its vector instructions in use:
+// see docs/decisions/0009-water-in-the-same-bytes.md.
 #pragma once
 
 #include <cstddef>
@@ -9,9 +9,9 @@
 
 namespace garland {
 
-// out(z, x) = Σ spectrum(i, j)·exp(2πi(iz + jx)/n) over all waves, of which those with 0 ≤ j < n/2 are given, each beside
-// its mirror (−i, −j) with the conjugate number; waves with |j| = n/2 are 0. Two fields are made at once.
-// J. W. Cooley and J. W. Tukey, 1965; without reordering after T. G. Stockham, 1966; two real fields as one complex.
+// out(z, x) = Σ spectrum(i, j)·exp(2πi(iz + jx)/n) over all waves, of which those with 0 ≤ j < n/2 are given, each
+// beside its mirror (−i, −j) with the conjugate number; waves with |j| = n/2 are 0. Two fields are made at once. J. W.
+// Cooley and J. W. Tukey, 1965; without reordering after T. G. Stockham, 1966; two real fields as one complex.
 class WaterTransform {
   public:
     static constexpr std::size_t lanes = 16; // columns (or rows) that are transformed beside each other
@@ -23,7 +23,8 @@ class WaterTransform {
     struct Half {
         std::vector<float> re, im;
     };
-    // Columns first … first + lanes − 1 of a spectrum: wave row i of column first + b at [i·lanes + b]; used as scratch.
+    // Columns first … first + lanes − 1 of a spectrum: wave row i of column first + b at [i·lanes + b]; used as
+    // scratch.
     void columns(std::size_t first, std::vector<float>& re, std::vector<float>& im, Half& out) const;
     // The fields of two halves, row by row; for all rows. `b` may be nothing: then out_b is not used.
     void rows(const Half& a, const Half* b, std::vector<float>& out_a, std::vector<float>& out_b) const;

@@ -1,8 +1,8 @@
 #include "core/source/water_waves.h"
 
-#include "core/base/portable_math.h"
 #include "core/base/chance.h"
 #include "core/base/parallel.h"
+#include "core/base/portable_math.h"
 
 #include <algorithm>
 #include <cmath>
@@ -14,7 +14,8 @@ namespace {
 
 // Two independent normal numbers for a wave, by its place in the spectrum (G. Box and M. Muller, 1958).
 std::pair<double, double> normals(std::uint64_t seed, int i, int j) {
-    const std::uint64_t wave = (static_cast<std::uint64_t>(static_cast<std::uint32_t>(i)) << 32) | static_cast<std::uint32_t>(j);
+    const std::uint64_t wave =
+        (static_cast<std::uint64_t>(static_cast<std::uint32_t>(i)) << 32) | static_cast<std::uint32_t>(j);
     const double u = 1 - chance(seed, 1, wave), v = chance(seed, 2, wave);
     const double r = std::sqrt(-2 * portable::log(u));
     return {r * portable::cos(2 * std::numbers::pi * v), r * portable::sin(2 * std::numbers::pi * v)};
@@ -36,7 +37,8 @@ WaterPatch::WaterPatch(const WaterSpec& water, double patch, double share, std::
     : n_(water.resolution), patch_(patch), transform_(water.resolution), loops_(seconds_a_loop > 0) {
     const int half = n_ / 2; // waves of half a sample's length are left out
     const auto count = static_cast<std::size_t>(n_) * static_cast<std::size_t>(half);
-    for (auto* list : {&forward_re_, &forward_im_, &back_re_, &back_im_, &kx_, &kz_, &one_over_k_, &omega_}) list->resize(count);
+    for (auto* list : {&forward_re_, &forward_im_, &back_re_, &back_im_, &kx_, &kz_, &one_over_k_, &omega_})
+        list->resize(count);
     turns_.resize(count);
     const double step = 2 * std::numbers::pi / patch;
     auto wave = [&](int i) { return i <= n_ / 2 ? i : i - n_; }; // the row's signed wave number
@@ -51,15 +53,18 @@ WaterPatch::WaterPatch(const WaterSpec& water, double patch, double share, std::
     for (int row = 0; row < n_; ++row) {
         for (int j = 0; j < half; ++j) {
             const int i = wave(row);
-            const auto at = static_cast<std::size_t>(row) * static_cast<std::size_t>(half) + static_cast<std::size_t>(j);
+            const auto at =
+                static_cast<std::size_t>(row) * static_cast<std::size_t>(half) + static_cast<std::size_t>(j);
             if (!usable(i, j)) continue;
             const double x = j * step, z = i * step, k = std::sqrt(x * x + z * z), omega = std::sqrt(water_gravity * k);
             const auto [a, b] = normals(seed, i, j);
             const auto [c, d] = normals(seed, -i, -j);
-            const double there = std::sqrt(constant * phillips(x, z, water) / 2), back = std::sqrt(constant * phillips(-x, -z, water) / 2);
+            const double there = std::sqrt(constant * phillips(x, z, water) / 2),
+                         back = std::sqrt(constant * phillips(-x, -z, water) / 2);
             forward_re_[at] = static_cast<float>(a * there), forward_im_[at] = static_cast<float>(b * there);
             back_re_[at] = static_cast<float>(c * back), back_im_[at] = static_cast<float>(-d * back);
-            kx_[at] = static_cast<float>(x), kz_[at] = static_cast<float>(z), one_over_k_[at] = static_cast<float>(1 / k);
+            kx_[at] = static_cast<float>(x), kz_[at] = static_cast<float>(z),
+            one_over_k_[at] = static_cast<float>(1 / k);
             const double turns = omega / (2 * std::numbers::pi);
             turns_[at] = loops_ ? std::max(1.0, std::round(turns * seconds_a_loop)) : turns;
             omega_[at] = static_cast<float>(2 * std::numbers::pi * turns_[at] / (loops_ ? seconds_a_loop : 1));
@@ -71,9 +76,11 @@ void WaterPatch::fields(double moment, bool rates, WaterFields& out) const {
     const FlushDenormals flush;
     constexpr std::size_t lanes = WaterTransform::lanes;
     const auto n = static_cast<std::size_t>(n_), half = n / 2;
-    std::vector<float>* fields[6] = {&out.height, &out.aside_x, &out.aside_z, &out.height_rate, &out.aside_x_rate, &out.aside_z_rate};
+    std::vector<float>* fields[6] = {&out.height,      &out.aside_x,      &out.aside_z,
+                                     &out.height_rate, &out.aside_x_rate, &out.aside_z_rate};
     const std::size_t made = rates ? 6 : 3;
-    WaterTransform::Half halves[6]; // not kept for the thread: while it waits below it may be given another frame to make
+    WaterTransform::Half
+        halves[6]; // not kept for the thread: while it waits below it may be given another frame to make
     for (std::size_t k = 0; k < made; ++k) {
         fields[k]->resize(n * n);
         halves[k].re.resize(n * half), halves[k].im.resize(n * half);
@@ -83,7 +90,9 @@ void WaterPatch::fields(double moment, bool rates, WaterFields& out) const {
         thread_local std::vector<float> re, im;
         for (std::size_t b = from; b < until; ++b) {
             const std::size_t first = b * lanes;
-            waves_at({forward_re_.data(), forward_im_.data(), back_re_.data(), back_im_.data(), omega_.data(), turns_.data()}, n, half, first, moment, rates, block);
+            waves_at({forward_re_.data(), forward_im_.data(), back_re_.data(), back_im_.data(), omega_.data(),
+                      turns_.data()},
+                     n, half, first, moment, rates, block);
             for (std::size_t k = 0; k < made; ++k) {
                 const std::vector<float>&hr = k < 3 ? block.re : block.rate_re, &hi = k < 3 ? block.im : block.rate_im;
                 if (k % 3 == 0) {

@@ -11,11 +11,12 @@ namespace garland {
 inline constexpr double water_gravity = 9.81; // m/s²
 
 // Tessendorf's P(k) without its constant: exp(−1/(kL)²)/k⁴ · (k̂·ŵ)² · exp(−(k·l)²) with L = V²/g; waves that run
-// against the wind times (1 − against)². `smallest` is the wavelength whose energy the last factor takes by e: l = smallest/2π.
+// against the wind times (1 − against)². `smallest` is the wavelength whose energy the last factor takes by e: l =
+// smallest/2π.
 double phillips(double kx, double kz, const WaterSpec& water);
 
 struct WaterFields {
-    std::vector<float> height, aside_x, aside_z;          // N·N each, row by row (z), metres; aside is the sideways move
+    std::vector<float> height, aside_x, aside_z; // N·N each, row by row (z), metres; aside is the sideways move
     std::vector<float> height_rate, aside_x_rate, aside_z_rate; // metres a second; empty unless asked for
 };
 
@@ -52,10 +53,12 @@ struct WaveLists { // a patch's lists, rows of n/2
     const float *forward_re, *forward_im, *back_re, *back_im, *omega;
     const double* turns;
 };
-void waves_at(const WaveLists& waves, std::size_t n, std::size_t half, std::size_t first, double moment, bool rates, WaveBlock& out);
+void waves_at(const WaveLists& waves, std::size_t n, std::size_t half, std::size_t first, double moment, bool rates,
+              WaveBlock& out);
 // Points are drawn toward the crests: i·k̂·h, of a block of columns.
-void turn_aside(const std::vector<float>& re, const std::vector<float>& im, const float* along, const float* one_over_k, std::size_t n, std::size_t half,
-                std::size_t first, std::vector<float>& to_re, std::vector<float>& to_im);
+void turn_aside(const std::vector<float>& re, const std::vector<float>& im, const float* along, const float* one_over_k,
+                std::size_t n, std::size_t half, std::size_t first, std::vector<float>& to_re,
+                std::vector<float>& to_im);
 
 // cos and sin of 2π·turns, to about 1e-7.
 void turn_waves(const double* turns, double moment, float* cosines, float* sines, std::size_t count);

@@ -60,7 +60,8 @@ std::vector<OffBeat> off_beats(const PhraseList& phrases, bool turn_twice, const
 Result<PhraseList> stretched_to_beat(const PhraseList& phrases, std::size_t index, bool turn_twice, const Tempo& tempo,
                                      Rate rate) {
     GARLAND_CHECK(validate(tempo));
-    if (index >= phrases.list.size()) return fail(ErrorCode::not_found, fmt::format("there is no phrase {}", index + 1));
+    if (index >= phrases.list.size())
+        return fail(ErrorCode::not_found, fmt::format("there is no phrase {}", index + 1));
     const auto ends = boundaries(phrases, turn_twice);
     OutputFrame beat = nearest_beat(tempo, rate, ends[index + 1]);
     while (!(beat > ends[index])) beat = beat + frames_per_beat(tempo, rate);

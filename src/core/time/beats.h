@@ -24,7 +24,8 @@ struct Marker {
     bool operator==(const Marker&) const = default;
 };
 
-// Errors: invalid, for a tempo outside 1 … 1000 beats a minute, an offset that is not usable, bars outside 1 … 64 beats.
+// Errors: invalid, for a tempo outside 1 … 1000 beats a minute, an offset that is not usable, bars outside 1 … 64
+// beats.
 Result<void> validate(const Tempo& tempo);
 
 // Output frames in one beat: 60·rate/tempo.
@@ -39,18 +40,18 @@ std::string bar_words(const Tempo& tempo, Rate rate, OutputFrame t); // "bar 3 b
 
 // A boundary of a phrase list that misses its beat.
 struct OffBeat {
-    std::size_t phrase = 0; // the one that ends there
-    OutputFrame at;         // where it ends
-    OutputFrame beat;       // the nearest beat
+    std::size_t phrase = 0;                   // the one that ends there
+    OutputFrame at;                           // where it ends
+    OutputFrame beat;                         // the nearest beat
     double late() const { return at - beat; } // output frames; negative: early
 };
 // All ends of phrases, the list's own end included, that are more than `tolerance` output frames off.
 std::vector<OffBeat> off_beats(const PhraseList& phrases, bool turn_twice, const Tempo& tempo, Rate rate,
                                double tolerance = 0.05);
 
-// The mend: phrase `index` is played so much faster or slower that it ends on the beat nearest to where it ends now (the
-// first one after its start, if that is later). Errors: invalid, for a phrase that is not there or a speed that would
-// leave its range.
+// The mend: phrase `index` is played so much faster or slower that it ends on the beat nearest to where it ends now
+// (the first one after its start, if that is later). Errors: invalid, for a phrase that is not there or a speed that
+// would leave its range.
 Result<PhraseList> stretched_to_beat(const PhraseList& phrases, std::size_t index, bool turn_twice, const Tempo& tempo,
                                      Rate rate);
 

@@ -1,7 +1,7 @@
 #include "core/time/conversions.h"
 
-#include "core/base/portable_math.h"
 #include "core/base/numbers.h"
+#include "core/base/portable_math.h"
 #include "core/time/timing_plan.h"
 
 #include <cmath>
@@ -103,17 +103,17 @@ Result<Converted> to_positions(const Timing& timing) {
             Key key;
             key.at = from[i].at;
             key.source = SourceFrame(i < parts.size() ? parts[i].c[0] : source);
-            const bool even = i + 1 == from.size() || from[i].toward == Toward::step ||
-                              from[i].speed == from[i + 1].speed;
+            const bool even =
+                i + 1 == from.size() || from[i].toward == Toward::step || from[i].speed == from[i + 1].speed;
             const bool runs_on = i + 1 == from.size(); // with its own speed
             key.toward = even && !runs_on ? Toward::linear : Toward::free;
             if (key.toward == Toward::free) key.leave = from[i].speed;
             if (i > 0 && keys.back().toward == Toward::free) key.arrive = from[i].speed;
             keys.push_back(key);
             if (i < parts.size()) {
-                source = parts[i].c[0] +
-                         parts[i].length * (from[i].toward == Toward::step ? from[i].speed
-                                                                           : 0.5 * (from[i].speed + from[i + 1].speed));
+                source = parts[i].c[0] + parts[i].length * (from[i].toward == Toward::step
+                                                                ? from[i].speed
+                                                                : 0.5 * (from[i].speed + from[i + 1].speed));
             }
         }
         return out;
@@ -155,7 +155,9 @@ Result<Converted> to_speeds(const Timing& timing, double tolerance) {
     }
     for (const Key& key : from.map.keys) {
         if (key.toward != Toward::hidden) continue;
-        return fail(Error{ErrorCode::unsupported, fmt::format("the copies are hidden from output frame {} on, which speed keys cannot say", short_number(key.at.value))}
+        return fail(Error{ErrorCode::unsupported,
+                          fmt::format("the copies are hidden from output frame {} on, which speed keys cannot say",
+                                      short_number(key.at.value))}
                         .keeping("the position keys")
                         .advise("show that stretch first, by another way towards the next key"));
     }

@@ -20,7 +20,8 @@ std::vector<bool> flags_of(const TimeMap& map, const PickedKeys& picked) {
 
 Result<void> check(const TimeMap& map, const PickedKeys& picked) {
     if (picked.empty()) return fail(ErrorCode::invalid, "no key is selected");
-    if (picked.back() >= map.keys.size()) return fail(ErrorCode::invalid, fmt::format("there is no key {}", picked.back() + 1));
+    if (picked.back() >= map.keys.size())
+        return fail(ErrorCode::invalid, fmt::format("there is no key {}", picked.back() + 1));
     return {};
 }
 
@@ -51,8 +52,9 @@ Result<TimeMap> move_keys(const TimeMap& map, const PickedKeys& picked, double f
     }
     for (std::size_t i = 1; i < out.keys.size(); ++i) {
         if (!(out.keys[i - 1].at < out.keys[i].at)) {
-            return fail(ErrorCode::invalid, fmt::format("the key at output frame {} would land on or beyond another one",
-                                                        short_number(map.keys[i].at.value)));
+            return fail(ErrorCode::invalid,
+                        fmt::format("the key at output frame {} would land on or beyond another one",
+                                    short_number(map.keys[i].at.value)));
         }
     }
     GARLAND_CHECK(validate(out));

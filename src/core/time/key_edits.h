@@ -10,8 +10,8 @@ namespace garland {
 
 using PickedKeys = std::vector<std::size_t>; // indices, rising
 
-// How far the picked keys can move by about `frames` without coming nearer than `gap` output frames to a key that is not
-// picked (or than they are now, where that is nearer).
+// How far the picked keys can move by about `frames` without coming nearer than `gap` output frames to a key that is
+// not picked (or than they are now, where that is nearer).
 double room_to_move(const TimeMap& map, const PickedKeys& picked, double frames, double gap = 1);
 
 // Moves by output frames and value. Errors: invalid, where a picked key would land on or beyond another; indices that

@@ -11,10 +11,14 @@ namespace garland {
 Result<void> validate(std::span<const CurveKey> keys, std::string_view what, const CurveLimits& l) {
     for (std::size_t i = 0; i < keys.size(); ++i) {
         const CurveKey& k = keys[i];
-        auto wrong = [&](std::string_view how) { return fail(ErrorCode::invalid, fmt::format("key {} of {} {}", i + 1, what, how)); };
+        auto wrong = [&](std::string_view how) {
+            return fail(ErrorCode::invalid, fmt::format("key {} of {} {}", i + 1, what, how));
+        };
         if (!std::isfinite(k.at) || !std::isfinite(k.value)) return wrong("is not a usable number");
-        if (k.at < l.first_at || k.at > l.last_at) return wrong(fmt::format("stands outside {} to {}", short_number(l.first_at), short_number(l.last_at)));
-        if (k.value < l.low || k.value > l.high) return wrong(fmt::format("is outside {} to {}", short_number(l.low), short_number(l.high)));
+        if (k.at < l.first_at || k.at > l.last_at)
+            return wrong(fmt::format("stands outside {} to {}", short_number(l.first_at), short_number(l.last_at)));
+        if (k.value < l.low || k.value > l.high)
+            return wrong(fmt::format("is outside {} to {}", short_number(l.low), short_number(l.high)));
         if (k.toward == Toward::free || k.toward == Toward::hidden) return wrong("can only be step, linear or smooth");
         if (i > 0 && k.at <= keys[i - 1].at) return wrong("does not come after the one before it");
     }
@@ -33,7 +37,8 @@ CurvePlan::CurvePlan(const KeyedCurve& keys, double still) : still_(still), keys
 }
 
 std::size_t CurvePlan::before(double x) const {
-    const auto after = std::upper_bound(keys_.begin(), keys_.end(), x, [](double v, const CurveKey& k) { return v < k.at; });
+    const auto after =
+        std::upper_bound(keys_.begin(), keys_.end(), x, [](double v, const CurveKey& k) { return v < k.at; });
     return after == keys_.begin() ? 0 : static_cast<std::size_t>(after - keys_.begin()) - 1;
 }
 

@@ -25,8 +25,8 @@ struct CurveLimits {
 // Errors: invalid, naming the key: not finite, out of its limits, not rising, free. `what`: "an amount".
 Result<void> validate(std::span<const CurveKey> keys, std::string_view what, const CurveLimits& limits);
 
-// Keys prepared for evaluation. Before the first key and after the last the value stays. Between two keys, x = 0 … 1 of the
-// way: step keeps the first; linear; smooth is 3x² − 2x³.
+// Keys prepared for evaluation. Before the first key and after the last the value stays. Between two keys, x = 0 … 1 of
+// the way: step keeps the first; linear; smooth is 3x² − 2x³.
 class CurvePlan {
   public:
     explicit CurvePlan(double still = 1) : still_(still) {} // without keys

@@ -84,9 +84,12 @@ Result<TimeMap> hold_at(const TimeMap& map, OutputFrame t, double n) {
 
 Result<TimeMap> hide_between(const TimeMap& map, OutputFrame p, OutputFrame q) {
     if (!(p >= map.first() && q < map.last() && p <= q)) {
-        return fail(Error{ErrorCode::invalid, fmt::format("output frames {} to {} cannot be hidden: the timing spans {} to {}", short_number(p.value),
-                                                          short_number(q.value), short_number(map.first().value), short_number(map.last().value))}
-                        .advise("choose frames inside it, before its last one; what comes after it is hidden by \"after: hidden\""));
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("output frames {} to {} cannot be hidden: the timing spans {} to {}",
+                                                  short_number(p.value), short_number(q.value),
+                                                  short_number(map.first().value), short_number(map.last().value))}
+                .advise("choose frames inside it, before its last one; what comes after it is hidden by \"after: "
+                        "hidden\""));
     }
     const OutputFrame end = std::min(q + 1, map.last());
     GARLAND_TRY(front, cut_at(map, p));
@@ -126,8 +129,10 @@ Result<TimeMap> reverse(const TimeMap& map, OutputFrame p, OutputFrame q) {
     for (const HiddenFrames& h : hidden) {
         const OutputFrame first(p.value + q.value - h.last), last(p.value + q.value - h.first);
         if (last >= result.last()) {
-            return fail(Error{ErrorCode::unsupported, fmt::format("output frame {} is hidden and would become the timing's last frame, which is always shown",
-                                                                  short_number(h.first))}
+            return fail(Error{
+                ErrorCode::unsupported,
+                fmt::format("output frame {} is hidden and would become the timing's last frame, which is always shown",
+                            short_number(h.first))}
                             .advise("reverse from a frame that is shown"));
         }
         GARLAND_TRY(more, hide_between(result, first, last));

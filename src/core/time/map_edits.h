@@ -16,12 +16,12 @@ Result<TimeMap> hold_at(const TimeMap& map, OutputFrame t, double n);
 
 // M'(x) = M(p + q − x) on whole frames p … q, unchanged elsewhere. Where the reversed part does not meet its
 // neighbours there is a jump, made of a step between two whole frames. Both ends are brought inside the map.
-// Errors: invalid, for p ≥ q or ends that are not whole frames; unsupported, where a hidden first frame would become the
-// last one of the map.
+// Errors: invalid, for p ≥ q or ends that are not whole frames; unsupported, where a hidden first frame would become
+// the last one of the map.
 Result<TimeMap> reverse(const TimeMap& map, OutputFrame p, OutputFrame q);
 
-// Nothing is shown at output frames p … q, both included; the curve stays where it was. Errors: invalid, where p is below the
-// map's first frame or q is not below its last one, which is always shown.
+// Nothing is shown at output frames p … q, both included; the curve stays where it was. Errors: invalid, where p is
+// below the map's first frame or q is not below its last one, which is always shown.
 Result<TimeMap> hide_between(const TimeMap& map, OutputFrame p, OutputFrame q);
 
 // The straight map that plays source a … b over output p … q; its speed is (b − a)/(q − p). Errors: p ≥ q.

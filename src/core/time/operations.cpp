@@ -63,15 +63,16 @@ struct OnMap { // an operation on position keys
 // The range brought inside the map, or all of it.
 Result<OutputSpan> span_of(const Operation& o, const TimeMap& map) {
     if (!o.range) {
-        if (!(map.first() < map.last())) return fail(ErrorCode::invalid, "the timing is a single pose: there is no time in it");
+        if (!(map.first() < map.last()))
+            return fail(ErrorCode::invalid, "the timing is a single pose: there is no time in it");
         return OutputSpan{map.first(), map.last()};
     }
     const OutputSpan s{std::max(o.range->first, map.first()), std::min(o.range->last, map.last())};
     if (!(s.first < s.last)) {
-        return fail(Error{ErrorCode::invalid,
-                          fmt::format("output frames {} lie outside the timing, which spans {} to {}", text(*o.range),
-                                      text(map.first()), text(map.last()))}
-                        .advise("choose a range that overlaps it"));
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("output frames {} lie outside the timing, which spans {} to {}",
+                                                  text(*o.range), text(map.first()), text(map.last()))}
+                .advise("choose a range that overlaps it"));
     }
     return s;
 }
@@ -84,9 +85,9 @@ Result<OnMap> hold_on(const TimeMap& map, const Operation& o) {
     const OutputFrame t = std::clamp(o.at, map.first(), map.last());
     Timing timing;
     timing.map = map;
-    const std::string words = fmt::format("Hold source frame {} for {} at output frame {}",
-                                          text(TimingPlan(timing).at(t).source),
-                                          counted_number(o.frames, "frame", "frames"), text(t));
+    const std::string words =
+        fmt::format("Hold source frame {} for {} at output frame {}", text(TimingPlan(timing).at(t).source),
+                    counted_number(o.frames, "frame", "frames"), text(t));
     if (!o.absorb) {
         GARLAND_TRY(held, hold_at(map, t, o.frames));
         return OnMap{std::move(held), words};
@@ -102,8 +103,8 @@ Result<OnMap> hold_on(const TimeMap& map, const Operation& o) {
     GARLAND_TRY(held, warped(map, {{before, 1, 1}, {o.frames, 0, 0}, {rest - o.frames, pace, pace}}));
     held.keys.back().at = map.last(); // to rounding
     GARLAND_CHECK(validate(held));
-    return OnMap{std::move(held), fmt::format("{}; the rest {}× as fast, the end stays at {}", words, text(pace),
-                                              text(map.last()))};
+    return OnMap{std::move(held),
+                 fmt::format("{}; the rest {}× as fast, the end stays at {}", words, text(pace), text(map.last()))};
 }
 
 Result<OnMap> scaled(const TimeMap& map, const Operation& o) {
@@ -136,11 +137,11 @@ Result<OnMap> slowed(const TimeMap& map, const Operation& o) {
                         .advise("start later or make the ramps shorter"));
     }
     if (before >= map.last() - map.first()) {
-        return fail(ErrorCode::invalid, fmt::format("the timing is over (at output frame {}) before the ramp starts",
-                                                    text(map.last())));
+        return fail(ErrorCode::invalid,
+                    fmt::format("the timing is over (at output frame {}) before the ramp starts", text(map.last())));
     }
-    std::vector<WarpPart> parts{{before, 1, 1}, {o.frames, 1, o.speed}, {r.last - r.first, o.speed, o.speed},
-                                {o.frames, o.speed, 1}};
+    std::vector<WarpPart> parts{
+        {before, 1, 1}, {o.frames, 1, o.speed}, {r.last - r.first, o.speed, o.speed}, {o.frames, o.speed, 1}};
     double used = 0;
     for (const WarpPart& p : parts) used += p.moved();
     parts.push_back({std::max(map.last() - map.first() - used, 0.0), 1, 1});
@@ -153,20 +154,23 @@ Result<OnMap> ramped(const TimeMap& map, const Operation& o) {
     if (!o.range) return fail(Error{ErrorCode::invalid, "a ramp needs two output frames"}.advise("give a range"));
     const OutputSpan r = *o.range;
     if (r.first < map.first() || r.first >= map.last()) {
-        return fail(ErrorCode::invalid,
-                    fmt::format("the ramp starts at output frame {}, outside the timing ({} to {})", text(r.first),
-                                text(map.first()), text(map.last())));
+        return fail(ErrorCode::invalid, fmt::format("the ramp starts at output frame {}, outside the timing ({} to {})",
+                                                    text(r.first), text(map.first()), text(map.last())));
     }
     const double before = r.first - map.first(), ramp = r.last - r.first;
     if (!std::isfinite(o.from_speed) || o.from_speed < 0 || o.from_speed > 1000) {
-        return fail(Error{ErrorCode::invalid, fmt::format("a ramp from a speed of {} is out of range", text(o.from_speed))}.advise("use 0 to 1000"));
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("a ramp from a speed of {} is out of range", text(o.from_speed))}
+                .advise("use 0 to 1000"));
     }
     std::vector<WarpPart> parts{{before, 1, 1}, {ramp, o.from_speed, o.speed}};
     const double left = map.last() - map.first() - before - ramp * 0.5 * (o.from_speed + o.speed);
     if (o.speed > 0 && left > 0) parts.push_back({left / o.speed, o.speed, o.speed});
     GARLAND_TRY(result, warped(map, parts));
-    OnMap out{std::move(result), o.from_speed == 1 ? fmt::format("Ramp from full speed to {}× between output frames {}", text(o.speed), text(r))
-                                                   : fmt::format("Ramp from {}× to {}× between output frames {}", text(o.from_speed), text(o.speed), text(r))};
+    OnMap out{std::move(result), o.from_speed == 1 ? fmt::format("Ramp from full speed to {}× between output frames {}",
+                                                                 text(o.speed), text(r))
+                                                   : fmt::format("Ramp from {}× to {}× between output frames {}",
+                                                                 text(o.from_speed), text(o.speed), text(r))};
     out.holds_after = o.speed == 0;
     return out;
 }
@@ -186,10 +190,14 @@ Result<OnMap> lengthened(const TimeMap& map, const Operation& o) {
     const SourceFrame to = pace > 0 ? o.source_last : o.source_first;
     const double more = (to.value - from) / pace;
     if (!(more > 1e-9)) {
-        return fail(Error{ErrorCode::invalid, fmt::format("the timing ends at source frame {}, so source frame {} is shown already", text(from), text(to.value))}
+        return fail(Error{ErrorCode::invalid,
+                          fmt::format("the timing ends at source frame {}, so source frame {} is shown already",
+                                      text(from), text(to.value))}
                         .advise("nothing is missing at its end"));
     }
-    OnMap out{map, fmt::format("Lengthen to source frame {}: {} more at {}×", text(to.value), counted_number(std::round(more * 1e6) / 1e6, "output frame", "output frames"), text(pace))};
+    OnMap out{map,
+              fmt::format("Lengthen to source frame {}: {} more at {}×", text(to.value),
+                          counted_number(std::round(more * 1e6) / 1e6, "output frame", "output frames"), text(pace))};
     out.map.keys.back().toward = Toward::linear;
     out.map.keys.push_back({map.last() + more, to, Toward::linear});
     GARLAND_CHECK(validate(out.map));
@@ -211,8 +219,8 @@ Result<OnMap> on_map(const TimeMap& map, const Operation& o) {
         GARLAND_TRY(cut, cut_at(map, t));
         std::erase_if(cut.keys, [&](const Key& k) { return k.at > t; });
         OnMap out{std::move(cut), {}};
-        out.words = fmt::format("Freeze source frame {} from output frame {} on", text(out.map.keys.back().source.value),
-                                text(t));
+        out.words = fmt::format("Freeze source frame {} from output frame {} on",
+                                text(out.map.keys.back().source.value), text(t));
         out.holds_after = true;
         return out;
     }
@@ -225,9 +233,9 @@ Result<OnMap> on_map(const TimeMap& map, const Operation& o) {
         const OutputSpan s = o.range.value_or(OutputSpan{map.first(), map.last()});
         GARLAND_TRY(result, garland::fit(o.source_first, o.source_last, s.first, s.last));
         const double pace = (o.source_last - o.source_first) / (s.last - s.first);
-        return OnMap{std::move(result), fmt::format("Fit source frames {} to {} onto output frames {}, at {}×",
-                                                    text(o.source_first.value), text(o.source_last.value), text(s),
-                                                    text(pace))};
+        return OnMap{std::move(result),
+                     fmt::format("Fit source frames {} to {} onto output frames {}, at {}×", text(o.source_first.value),
+                                 text(o.source_last.value), text(s), text(pace))};
     }
     case speed: return scaled(map, o);
     case slow: return slowed(map, o);
@@ -272,7 +280,10 @@ std::optional<Operated> on_phrases(const Timing& timing, const Operation& o) {
         out.words = "Reverse the phrases";
         for (const Phrase& p : phrases.list) {
             const double off = p.holds() ? 0 : std::abs(1 - p.speed);
-            if (off > 1e-9) out.note = fmt::format("phrases at other speeds than 1 keep their boundaries; their frames are up to {} of a source frame beside the exact mirror", text(std::max(off, 0.0)));
+            if (off > 1e-9)
+                out.note = fmt::format("phrases at other speeds than 1 keep their boundaries; their frames are up to "
+                                       "{} of a source frame beside the exact mirror",
+                                       text(std::max(off, 0.0)));
         }
         return out;
     case OperationKind::speed:
@@ -286,9 +297,11 @@ std::optional<Operated> on_phrases(const Timing& timing, const Operation& o) {
         return out;
     case OperationKind::lengthen: {
         Phrase& last = phrases.list.back();
-        if (last.direction != Direction::forward || last.passes != 1 || !(o.source_last > last.last)) return std::nullopt;
+        if (last.direction != Direction::forward || last.passes != 1 || !(o.source_last > last.last))
+            return std::nullopt;
         const double more = (o.source_last - last.last) / last.speed;
-        out.words = fmt::format("Lengthen the last phrase to source frame {}: {} more", text(o.source_last.value), counted_number(std::round(more * 1e6) / 1e6, "output frame", "output frames"));
+        out.words = fmt::format("Lengthen the last phrase to source frame {}: {} more", text(o.source_last.value),
+                                counted_number(std::round(more * 1e6) / 1e6, "output frame", "output frames"));
         last.last = o.source_last;
         return out;
     }
@@ -301,7 +314,8 @@ std::optional<OutputSpan> touched(const Operation& o) {
     switch (o.kind) {
     case OperationKind::hold:
     case OperationKind::freeze: return OutputSpan{o.at, o.at};
-    case OperationKind::slow: return o.range ? std::optional(OutputSpan{o.range->first - o.frames, o.range->last + o.frames}) : std::nullopt;
+    case OperationKind::slow:
+        return o.range ? std::optional(OutputSpan{o.range->first - o.frames, o.range->last + o.frames}) : std::nullopt;
     case OperationKind::reverse:
     case OperationKind::speed:
     case OperationKind::ramp:
@@ -328,15 +342,18 @@ Result<std::string> write_out(Timing& keys, const Operation& o) {
     const OutputFrame to = behind ? std::max(at->last, o.through.value_or(at->last)) : last;
     GARLAND_TRY(all, unrolled(keys, in_front ? at->first : first, to));
     keys = std::move(all.timing);
-    std::string words = fmt::format("{} written out as keys, output frames {} to {}", counted(all.before + all.after, "pass of the repeat was", "passes of the repeat were"),
-                                    text(keys.map.first()), text(keys.map.last()));
+    std::string words =
+        fmt::format("{} written out as keys, output frames {} to {}",
+                    counted(all.before + all.after, "pass of the repeat was", "passes of the repeat were"),
+                    text(keys.map.first()), text(keys.map.last()));
     return words + (keys.after.mode == OutsideMode::repeat ? "; after that, all of it repeats" : "");
 }
 
 Result<Operated> on_master(const Timing& timing, const Operation& o) {
     if (o.kind == OperationKind::fit || o.kind == OperationKind::lengthen) {
-        return fail(Error{ErrorCode::invalid, fmt::format("{} would replace what the master slider plays", to_text(o.kind))}.advise(
-            "take the master slider off first"));
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("{} would replace what the master slider plays", to_text(o.kind))}
+                .advise("take the master slider off first"));
     }
     Timing slider; // as a timing of its own: per cent over output frames
     slider.map = *timing.master;

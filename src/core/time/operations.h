@@ -10,17 +10,17 @@
 namespace garland {
 
 enum class OperationKind {
-    hold,    // the pose at `at` for `frames`; the rest later (or, absorbing, faster, so that the end stays)
-    freeze,  // the pose at `at` from there on
-    reverse, // output frames p … q mirrored: M'(t) = M(p + q − t)
-    fit,     // source first … last onto output p … q, at one speed
-    speed,   // p … q played `speed` times as fast; the rest earlier or later
-    slow,    // `speed` between p and q, with ramps of `frames` before p and after q; the rest later
-    ramp,    // from `from_speed` (usually full speed) at p evenly to `speed` at q, and so on from there
-    start,   // the first pose held until `at`, then all of it
-    trim,    // only p … q is kept
+    hold,     // the pose at `at` for `frames`; the rest later (or, absorbing, faster, so that the end stays)
+    freeze,   // the pose at `at` from there on
+    reverse,  // output frames p … q mirrored: M'(t) = M(p + q − t)
+    fit,      // source first … last onto output p … q, at one speed
+    speed,    // p … q played `speed` times as fast; the rest earlier or later
+    slow,     // `speed` between p and q, with ramps of `frames` before p and after q; the rest later
+    ramp,     // from `from_speed` (usually full speed) at p evenly to `speed` at q, and so on from there
+    start,    // the first pose held until `at`, then all of it
+    trim,     // only p … q is kept
     lengthen, // goes on at the end as it goes there, until `source_last` is shown (backward: `source_first`)
-    hide,    // nothing is shown at p … q, both included
+    hide,     // nothing is shown at p … q, both included
 };
 
 struct OutputSpan {
@@ -32,8 +32,8 @@ struct Operation {
     OperationKind kind = OperationKind::hold;
     OutputFrame at{1};
     double frames = 12;
-    bool absorb = false;               // hold
-    std::optional<OutputSpan> range{}; // p … q; unset: the whole timing
+    bool absorb = false;                       // hold
+    std::optional<OutputSpan> range{};         // p … q; unset: the whole timing
     SourceFrame source_first{}, source_last{}; // fit
     double speed = 1;
     double from_speed = 1; // ramp: where it begins, 0 … 1000

@@ -12,7 +12,8 @@ namespace {
 std::string name(std::size_t index) {
     return fmt::format("phrase {}", index + 1);
 }
-// A boundary that misses a whole frame by rounding only is on it: otherwise the phrase after it would begin a frame late.
+// A boundary that misses a whole frame by rounding only is on it: otherwise the phrase after it would begin a frame
+// late.
 double pinned(double frame) {
     const double whole = std::round(frame);
     return std::abs(frame - whole) <= 1e-9 * std::max(1.0, std::abs(whole)) ? whole : frame;
@@ -49,8 +50,9 @@ Result<void> validate(const PhraseList& phrases, bool turn_twice) {
                             .advise("let the list repeat instead: after, repeat"));
         }
         if (!std::isfinite(p.speed) || p.speed < 0.0001 || p.speed > 1000) {
-            return fail(Error{ErrorCode::invalid, fmt::format("the speed of {} must be 0.0001 to 1000", name(i))}
-                            .advise("to stand still, use a range of one frame; to run backward, the direction"));
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("the speed of {} must be 0.0001 to 1000", name(i))}.advise(
+                    "to stand still, use a range of one frame; to run backward, the direction"));
         }
         if (!std::isfinite(p.fade) || p.fade < 0 || p.fade > frame_limit) {
             return fail(ErrorCode::invalid, fmt::format("the fade of {} must be 0 frames or more", name(i)));
@@ -95,7 +97,8 @@ int end_direction(const Phrase& p) {
 std::vector<OutputFrame> boundaries(const PhraseList& phrases, bool turn_twice) {
     std::vector<OutputFrame> result{phrases.start};
     double at = 0;
-    for (const Phrase& p : phrases.list) result.push_back(phrases.start + (at = pinned(at + phrase_length(p, turn_twice))));
+    for (const Phrase& p : phrases.list)
+        result.push_back(phrases.start + (at = pinned(at + phrase_length(p, turn_twice))));
     return result;
 }
 
@@ -114,7 +117,8 @@ std::vector<Stretch> stretches(const PhraseList& phrases, bool turn_twice) {
     };
     for (std::size_t k = 0; k < phrases.list.size(); ++k) {
         const Phrase& p = phrases.list[k];
-        const double span = p.last - p.first, end = pinned(phrase_start + phrase_length(p, turn_twice)), length = end - phrase_start;
+        const double span = p.last - p.first, end = pinned(phrase_start + phrase_length(p, turn_twice)),
+                     length = end - phrase_start;
         const bool back_and_forth = p.direction == Direction::there_and_back;
         const bool turns_once = back_and_forth && !turn_twice;
         if (p.holds()) {
@@ -125,10 +129,12 @@ std::vector<Stretch> stretches(const PhraseList& phrases, bool turn_twice) {
                 const bool backward = p.direction == Direction::backward || (back_and_forth && pass % 2 == 1);
                 const double from = backward ? p.last.value : p.first.value;
                 const double to = backward ? p.first.value : p.last.value;
-                const double start = pinned(phrase_start + static_cast<double>(pass) * each), reached = pinned(start + span / p.speed);
+                const double start = pinned(phrase_start + static_cast<double>(pass) * each),
+                             reached = pinned(start + span / p.speed);
                 add(start, reached - start, from, backward ? -p.speed : p.speed, to);
                 if (pass + 1 == p.passes || !turns_once) { // the last frame lasts as long as the others
-                    const double over = pass + 1 == p.passes ? end : pinned(phrase_start + static_cast<double>(pass + 1) * each);
+                    const double over =
+                        pass + 1 == p.passes ? end : pinned(phrase_start + static_cast<double>(pass + 1) * each);
                     add(reached, over - reached, to, 0, to);
                 }
             }

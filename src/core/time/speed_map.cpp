@@ -30,8 +30,8 @@ Result<void> validate(const SpeedMap& map) {
         const Stretch& s = parts[i];
         const double end = s.c[0] + s.length * (s.c[1] + s.length * s.c[2]);
         if (!(std::abs(end) <= frame_limit)) {
-            return fail(ErrorCode::invalid, fmt::format("the speeds up to key {} lead beyond source frame {:.0f}",
-                                                        i + 2, frame_limit));
+            return fail(ErrorCode::invalid,
+                        fmt::format("the speeds up to key {} lead beyond source frame {:.0f}", i + 2, frame_limit));
         }
     }
     return {};

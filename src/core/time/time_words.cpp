@@ -56,8 +56,9 @@ void add_jumps(const Timing& timing, const std::vector<Stretch>& parts, std::vec
         bool faded = false;
         for (OutputFrame f : fading) faded |= std::abs(f - at) < 1e-6;
         if (faded) continue;
-        out.push_back({WarningKind::jump, at - 1, at, fmt::format("jumps from source frame {} to {} at output frame {}",
-                                                                  text(before), text(after), text(at.value))});
+        out.push_back({WarningKind::jump, at - 1, at,
+                       fmt::format("jumps from source frame {} to {} at output frame {}", text(before), text(after),
+                                   text(at.value))});
     }
     if (timing.form == TimingForm::positions && timing.map.keys.size() > 1) { // a step into the last key
         const Key &a = timing.map.keys[timing.map.keys.size() - 2], &b = timing.map.keys.back();
@@ -116,8 +117,9 @@ std::string motion_words(const TimingPlan& plan, OutputFrame local, double rate)
         } else if (std::isinf(passed)) {
             words += fmt::format(", {} left", counted_number(left, "frame", "frames"));
         } else {
-            words += fmt::format(" for {}, {} left", counted_number(std::round((passed + left) * 1e6) / 1e6, "frame", "frames"),
-                                 text(left));
+            words +=
+                fmt::format(" for {}, {} left",
+                            counted_number(std::round((passed + left) * 1e6) / 1e6, "frame", "frames"), text(left));
         }
     } else {
         const double speed = s.slope * rate;

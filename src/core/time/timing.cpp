@@ -94,7 +94,9 @@ SourceSpan source_span(const Timing& timing) {
     }
     for (const Stretch& s : stretches(timing)) {
         if (timing.form == TimingForm::phrases) break; // they never leave their ranges
-        auto at = [&](double u) { return std::clamp(s.c[0] + u * (s.c[1] + u * (s.c[2] + u * s.c[3])), s.low, s.high); };
+        auto at = [&](double u) {
+            return std::clamp(s.c[0] + u * (s.c[1] + u * (s.c[2] + u * s.c[3])), s.low, s.high);
+        };
         add(at(0));
         add(at(s.length));
         if (s.c[2] == 0 && s.c[3] == 0) continue; // straight

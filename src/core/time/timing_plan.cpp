@@ -69,7 +69,7 @@ TimingPlan::TimingPlan(const Timing& timing) {
     // At the last key the way on counts: still where a hold follows, on its way where the motion goes on.
     // A span of a single pose stands still however it repeats; only going on moves it.
     const bool single = length <= 0 && timing.after.mode != OutsideMode::run_on;
-    table_ = StretchTable(parts, length, end_of(length, last_value, (rests || single) && !has_master_ ? 0 : tail));
+    table_ = SegmentTable(parts, length, end_of(length, last_value, (rests || single) && !has_master_ ? 0 : tail));
     if (has_master_) {
         auto shares = stretches(*timing.master);
         double share_head = 0, share_tail = 0;
@@ -82,7 +82,7 @@ TimingPlan::TimingPlan(const Timing& timing) {
         head = slope_of(timing.master->keys.front().source.value, share_head);
         tail = slope_of(value, share_tail);
         run_from = span;
-        master_ = StretchTable(std::move(shares), span, end_of(span, value, rests ? 0 : share_tail));
+        master_ = SegmentTable(std::move(shares), span, end_of(span, value, rests ? 0 : share_tail));
     }
     auto side = [&](const Outside& outside, double slope) {
         Side s;
@@ -102,8 +102,8 @@ TimingPlan::TimingPlan(const Timing& timing) {
     before_ = side(timing.before, head);
     after_ = side(timing.after, tail);
     const bool folds = after_.mode == OutsideMode::repeat || after_.mode == OutsideMode::there_and_back;
-    alike_ = folds && before_.mode == after_.mode && timing.before.count == 0 && timing.after.count == 0 &&
-             !has_master_;
+    alike_ =
+        folds && before_.mode == after_.mode && timing.before.count == 0 && timing.after.count == 0 && !has_master_;
     // The last frame of phrases is over at the span's end.
     const bool gone = after_.mode == OutsideMode::absent && timing.form == TimingForm::phrases && !has_master_;
     ends_in_next_pass_ = (folds && after_.length > 0 && after_.period == after_.length) || gone;
@@ -131,10 +131,12 @@ TimingPlan::Fading TimingPlan::fading(OutputFrame local) const {
     }
     // The last phrase fades into the first wherever a pass is played before this one.
     const auto pass = static_cast<double>(f.pass);
-    const bool repeats = !has_master_ && (pass > 0 ? after_.mode == OutsideMode::repeat : before_.mode == OutsideMode::repeat && 1 - pass <= before_.passes);
-    // The last fade that has begun at u; fades are sorted by their start and each ends before the next one begins, but for the
-    // one that wraps, which begins where the list does.
-    auto after = std::upper_bound(fades_.begin(), fades_.end(), u, [](double x, const Fade& fade) { return x < fade.start; });
+    const bool repeats = !has_master_ && (pass > 0 ? after_.mode == OutsideMode::repeat
+                                                   : before_.mode == OutsideMode::repeat && 1 - pass <= before_.passes);
+    // The last fade that has begun at u; fades are sorted by their start and each ends before the next one begins, but
+    // for the one that wraps, which begins where the list does.
+    auto after =
+        std::upper_bound(fades_.begin(), fades_.end(), u, [](double x, const Fade& fade) { return x < fade.start; });
     for (int k = 0; k < 2 && after != fades_.begin(); ++k) {
         const Fade& at = *--after;
         if (u >= at.start + at.length || (at.wraps && !repeats)) continue;
@@ -149,11 +151,11 @@ TimingPlan::Fading TimingPlan::fading(OutputFrame local) const {
     return out;
 }
 
-// The pieces of time that a timing is played in, one after another without end: its stretches, forward or mirrored, pass
-// by pass, and what stays between passes.
+// The pieces of time that a timing is played in, one after another without end: its stretches, forward or mirrored,
+// pass by pass, and what stays between passes.
 struct TimingPlan::Pieces {
     const TimingPlan& plan;
-    const StretchTable& table;
+    const SegmentTable& table;
     double rows[2]; // of the table, as the side before and the side after see it
     struct Place {
         double pass = 0, k = 0;
@@ -191,7 +193,8 @@ struct TimingPlan::Pieces {
         const auto i = static_cast<std::uint32_t>(k);
         const double a = table.row(i).start, b = k + 1 < rows_in(p.pass) ? table.row(i + 1).start : s.length;
         const auto& c = table.row(i).c;
-        return {from + (back ? s.length - b : a), from + (back ? s.length - a : b), c[1] == 0 && c[2] == 0 && c[3] == 0};
+        return {from + (back ? s.length - b : a), from + (back ? s.length - a : b),
+                c[1] == 0 && c[2] == 0 && c[3] == 0};
     }
     Place find(double x) const {
         double pass = 0;
@@ -239,7 +242,8 @@ TimingPlan::Rest TimingPlan::rest_at(OutputFrame local) const {
     Pieces::Place back, on; // the pieces to look at next, earlier and later
     bool back_done = false, on_done = false;
     auto step_on = [&] {
-        if (on.k + 1 < pieces.pieces_in(on.pass) && !(on.pass == high && on.pass > 0 && on.k + 1 >= pieces.rows_in(high))) {
+        if (on.k + 1 < pieces.pieces_in(on.pass) &&
+            !(on.pass == high && on.pass > 0 && on.k + 1 >= pieces.rows_in(high))) {
             ++on.k;
         } else if (on.pass < high) {
             on = {on.pass + 1, 0};

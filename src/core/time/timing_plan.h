@@ -1,7 +1,7 @@
 // A timing prepared for evaluation: any output frame, in any order, the same bytes on every machine.
 #pragma once
 
-#include "core/time/stretch_table.h"
+#include "core/time/segment_table.h"
 #include "core/time/timing.h"
 
 #include <algorithm>
@@ -47,8 +47,8 @@ class TimingPlan {
         double u, sign, pass;
     };
     static Wrapped wrap(double x, double period, double length, bool there_and_back);
-    // Set when before and after fold alike without a count there is no master slider and nothing is hidden inside: then fold(τ) is
-    // wrap(τ − first, period, length, …), and what is shown there is table().at(…).
+    // Set when before and after fold alike without a count there is no master slider and nothing is hidden inside: then
+    // fold(τ) is wrap(τ − first, period, length, …), and what is shown there is table().at(…).
     bool alike() const { return alike_ && !table_.hides(); }
     double period() const { return after_.period; }
     double length() const { return after_.length; }
@@ -59,26 +59,26 @@ class TimingPlan {
         return after_.mode == OutsideMode::there_and_back ? 2 * after_.period : after_.period; // there, and back
     }
     bool there_and_back() const { return after_.mode == OutsideMode::there_and_back; }
-    const StretchTable& table() const { return table_; }
+    const SegmentTable& table() const { return table_; }
 
     // The cross-fade of phrases at τ: a second pose that is mixed in by `weight`.
     struct Fading {
-        double weight = 0;                  // 0: no second pose; up to 1
-        double weight_slope = 0;            // a output frame
-        double source = 0, slope = 0;       // of the second pose
-        double left = 0;                    // output frames until it is gone
+        double weight = 0;            // 0: no second pose; up to 1
+        double weight_slope = 0;      // a output frame
+        double source = 0, slope = 0; // of the second pose
+        double left = 0;              // output frames until it is gone
     };
     bool fades() const { return !fades_.empty(); }
 
-    // Where the master slider stands, in per cent; and the output frame of the form's own span that is played then, counted
-    // from its start. Without a slider both tell of the span frame itself.
+    // Where the master slider stands, in per cent; and the output frame of the form's own span that is played then,
+    // counted from its start. Without a slider both tell of the span frame itself.
     bool has_master() const { return has_master_; }
     double slider_at(const TimingSample& sample) const;
     double form_frame(const TimingSample& sample) const;
     Fading fading(OutputFrame local) const;
 
-    // How long the pose at τ has been standing still, and how long it will: in the timing's output frames, infinite where
-    // nothing else ever comes. Not held: the source is on its way there.
+    // How long the pose at τ has been standing still, and how long it will: in the timing's output frames, infinite
+    // where nothing else ever comes. Not held: the source is on its way there.
     struct Rest {
         bool held = false;
         double passed = 0, left = 0;
@@ -106,13 +106,12 @@ class TimingPlan {
     bool ends_in_next_pass_ = false; // the span's very end already belongs to what follows
     bool has_master_ = false;
     Side before_, after_;
-    StretchTable table_;  // the form's own span
-    StretchTable master_; // per cent over output frames
+    SegmentTable table_;  // the form's own span
+    SegmentTable master_; // per cent over output frames
     std::vector<Fade> fades_;
 };
 
 // ---- evaluation, inline so that the loops over copies are built as one
-// ------------------------------------------------
 
 GARLAND_INLINE TimingSample TimingPlan::finish(const Folded& f) const {
     TimingSample out;
@@ -143,8 +142,8 @@ GARLAND_INLINE TimingPlan::Wrapped TimingPlan::wrap(double x, double period, dou
     x = x == x ? x : 0.0;
     double pass = std::floor(x / period);
     double u = x - pass * period;
-    // x itself, and the multiple that is taken off it, may each be off by half a unit in the last place; a multiple of the
-    // period is the very start of a pass, also before the span.
+    // x itself, and the multiple that is taken off it, may each be off by half a unit in the last place; a multiple of
+    // the period is the very start of a pass, also before the span.
     const double blur = (std::abs(x) + period) * 0x1p-52;
     const bool under = u < 0, over = period - u <= blur;
     pass += over ? 1.0 : under ? -1.0 : 0.0;

@@ -4,8 +4,8 @@
 #include "core/time/map_edits.h"
 
 #include <algorithm>
-#include <cstdlib>
 #include <cmath>
+#include <cstdlib>
 #include <fmt/format.h>
 
 namespace garland {
@@ -40,14 +40,17 @@ Result<TimeMap> mirrored(const TimeMap& map) {
     const auto whole = [](OutputFrame f) { return f.value == std::floor(f.value); };
     const bool steps = std::any_of(map.keys.begin(), map.keys.end() - 1, [](const Key& k) { return stays(k.toward); });
     if (steps && !(whole(map.first()) && whole(map.last()))) {
-        return fail(Error{ErrorCode::unsupported, fmt::format("the way back cannot be written out: the timing has steps, and spans {} to {}, which are not whole frames",
-                                                              short_number(map.first().value), short_number(map.last().value))}
-                        .advise("move its first and last key to whole frames"));
+        return fail(
+            Error{ErrorCode::unsupported, fmt::format("the way back cannot be written out: the timing has steps, and "
+                                                      "spans {} to {}, which are not whole frames",
+                                                      short_number(map.first().value), short_number(map.last().value))}
+                .advise("move its first and last key to whole frames"));
     }
     return reverse(map, map.first(), map.last());
 }
 
-// A seamless pass without its last frame's very end, which is the next pass's beginning: two keys cannot stand on one frame.
+// A seamless pass without its last frame's very end, which is the next pass's beginning: two keys cannot stand on one
+// frame.
 Result<TimeMap> open_ended(const TimeMap& map) {
     const OutputFrame end(map.last().value - unroll_sliver);
     if (end <= map.first()) return map;
@@ -107,16 +110,21 @@ Plan plan_of(const Timing& timing, OutputFrame first, OutputFrame last) {
     Plan plan;
     plan.in_front = timing.before.mode;
     plan.behind = timing.after.mode;
-    const double period_before = pass_length(timing, timing.before.mode), period_after = pass_length(timing, timing.after.mode);
+    const double period_before = pass_length(timing, timing.before.mode),
+                 period_after = pass_length(timing, timing.after.mode);
     if (last > timing.map.last()) plan.after = passes_to(last.value - start, period_after, timing.after);
-    if (first < timing.map.first()) plan.before = passes_to(start - first.value + period_before - 1e-9, period_before, timing.before);
+    if (first < timing.map.first())
+        plan.before = passes_to(start - first.value + period_before - 1e-9, period_before, timing.before);
     if (plan.before + plan.after == 0) return plan;
     // A counted repeat counts spans: with another span it is written out whole.
     if (folds(timing.after) && timing.after.count > 0) plan.after = timing.after.count, plan.behind = OutsideMode::hold;
-    if (folds(timing.before) && timing.before.count > 0) plan.before = timing.before.count, plan.in_front = OutsideMode::hold;
-    const bool turns = folds(timing.after) ? timing.after.mode == OutsideMode::there_and_back : timing.before.mode == OutsideMode::there_and_back;
+    if (folds(timing.before) && timing.before.count > 0)
+        plan.before = timing.before.count, plan.in_front = OutsideMode::hold;
+    const bool turns = folds(timing.after) ? timing.after.mode == OutsideMode::there_and_back
+                                           : timing.before.mode == OutsideMode::there_and_back;
     const bool alike = timing.before.mode == timing.after.mode && timing.before.count == 0 && timing.after.count == 0;
-    const bool endless_after = folds(timing.after) && timing.after.count == 0, endless_before = folds(timing.before) && timing.before.count == 0;
+    const bool endless_after = folds(timing.after) && timing.after.count == 0,
+               endless_before = folds(timing.before) && timing.before.count == 0;
     // An endless side goes on repeating what was written out, where that holds nothing of the other side's passes.
     if (endless_after) plan.behind = alike || !folds(timing.before) ? OutsideMode::repeat : OutsideMode::hold;
     if (endless_before) plan.in_front = alike || !folds(timing.after) ? OutsideMode::repeat : OutsideMode::hold;
@@ -138,13 +146,18 @@ Result<Unrolled> unrolled(const Timing& timing, OutputFrame first, OutputFrame l
     if (timing.form != TimingForm::positions || timing.master || !(timing.map.first() < timing.map.last())) return out;
     const Plan plan = plan_of(timing, first, last);
     if (plan.before + plan.after == 0) return out;
-    const double all = (static_cast<double>(plan.before + plan.after) + 1) * static_cast<double>(timing.map.keys.size() + 1);
+    const double all =
+        (static_cast<double>(plan.before + plan.after) + 1) * static_cast<double>(timing.map.keys.size() + 1);
     if (all > static_cast<double>(key_limit)) {
-        return fail(Error{ErrorCode::too_large, fmt::format("written out, the repeat would have {:.0f} keys; a timing has at most {}", all, key_limit)}.advise(
-            "change the span itself, or choose a frame that is nearer to it"));
+        return fail(Error{
+            ErrorCode::too_large,
+            fmt::format("written out, the repeat would have {:.0f} keys; a timing has at most {}", all, key_limit)}
+                        .advise("change the span itself, or choose a frame that is nearer to it"));
     }
-    Passes passes{with_own_slopes(timing.map), {}, {}, timing, pass_length(timing, timing.before.mode), pass_length(timing, timing.after.mode)};
-    const bool turns = timing.after.mode == OutsideMode::there_and_back || timing.before.mode == OutsideMode::there_and_back;
+    Passes passes{with_own_slopes(timing.map),           {}, {}, timing, pass_length(timing, timing.before.mode),
+                  pass_length(timing, timing.after.mode)};
+    const bool turns =
+        timing.after.mode == OutsideMode::there_and_back || timing.before.mode == OutsideMode::there_and_back;
     if (turns) {
         GARLAND_TRY(back, mirrored(passes.own));
         passes.back = std::move(back);
@@ -158,7 +171,8 @@ Result<Unrolled> unrolled(const Timing& timing, OutputFrame first, OutputFrame l
     GARLAND_CHECK(validate(out.timing.map));
     out.timing.before = {plan.in_front, folds(timing.before) ? 0 : timing.before.count};
     out.timing.after = {plan.behind, folds(timing.after) ? 0 : timing.after.count};
-    if (turns && (plan.behind == OutsideMode::repeat || plan.in_front == OutsideMode::repeat)) out.timing.last_is_first = !timing.turn_twice;
+    if (turns && (plan.behind == OutsideMode::repeat || plan.in_front == OutsideMode::repeat))
+        out.timing.last_is_first = !timing.turn_twice;
     return out;
 }
 

@@ -1,0 +1,157 @@
+#include "app/panels/arrange/wobble_card.h"
+
+namespace garland {
+
+WobbleCard::WobbleCard(Document& document, Viewing& viewing, QWidget* parent)
+    : QFrame(parent), document_(document), viewing_(viewing) {
+    setObjectName("card");
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(10, 8, 10, 8);
+    column->setSpacing(6);
+    auto* head = new QHBoxLayout;
+    on_ = new QCheckBox(tr("Wobble"));
+    on_->setToolTip(tr("Copies sway about their places, by seeded smooth noise, also while their poses are held"));
+    connect(on_, &QCheckBox::clicked, this,
+            [this](bool on) { change(on ? tr("Wobble on") : tr("Wobble off"), [on](Wobble& w) { w.on = on; }); });
+    whose_ = make_choice({tr("of this arrangement"), tr("of the source, everywhere")}, tr("What wobbles"),
+                         tr("The copies of this arrangement, or all copies of its source"), [this](int) { refresh(); });
+    together_ = new QCheckBox(tr("all alike"));
+    together_->setToolTip(tr("All copies move together instead of each by itself"));
+    connect(together_, &QCheckBox::clicked, this,
+            [this](bool on) { change(tr("Set whether copies wobble alike"), [on](Wobble& w) { w.together = on; }); });
+    head->addWidget(on_);
+    head->addWidget(whose_);
+    head->addStretch(1);
+    head->addWidget(together_);
+    column->addLayout(head);
+
+    amounts_ = new QWidget;
+    auto* amounts = new QHBoxLayout(amounts_);
+    amounts->setContentsMargins(0, 0, 0, 0);
+    amounts->setSpacing(5);
+    using enum Quantity;
+    add(
+        amounts, tr("place"), metres, 0, 1e6, 3, 0.05, tr("Up to so far along each axis"),
+        [](const Wobble& w) { return w.position; }, [](Wobble& w, double v) { w.position = v; });
+    add(
+        amounts, tr("turn"), degrees, 0, 36000, 2, 1, tr("Up to so much either way"),
+        [](const Wobble& w) { return w.turn; }, [](Wobble& w, double v) { w.turn = v; });
+    add(
+        amounts, tr("size"), per_cent, 0, 99, 1, 1, tr("Up to so much larger or smaller"),
+        [](const Wobble& w) { return w.size * 100; }, [](Wobble& w, double v) { w.size = v / 100; });
+    add(
+        amounts, tr("changes per second"), plain, 0, 1000, 2, 0.1, tr("How fast it changes"),
+        [](const Wobble& w) { return w.rate; }, [](Wobble& w, double v) { w.rate = v; });
+    add(
+        amounts, tr("seed"), plain, 0, 1e9, 0, 1, tr("Another seed is another wobble"),
+        [](const Wobble& w) { return static_cast<double>(w.seed); },
+        [](Wobble& w, double v) { w.seed = static_cast<std::uint64_t>(v); });
+    amounts->addStretch(1);
+    column->addWidget(amounts_);
+
+    ends_ = new QWidget;
+    auto* ends = new QHBoxLayout(ends_);
+    ends->setContentsMargins(0, 0, 0, 0);
+    ends->setSpacing(5);
+    end_ = make_choice(
+        {tr("never ends"), tr("lets go"), tr("stays where it was"), tr("settles")}, tr("How the wobble ends"),
+        tr("Lets go: back to the copy's own place. Stays: where it was at that frame. Settles: at a given place."),
+        [this](int i) {
+            change(tr("Set how the wobble ends"), [i](Wobble& w) { w.end = static_cast<WobbleEnd>(i); });
+        });
+    ends->addWidget(end_);
+    add(
+        ends, tr("at"), output_frames, -frame_limit, frame_limit, 2, 1, tr("The output frame at which it ends"),
+        [](const Wobble& w) { return w.end_at.value; }, [](Wobble& w, double v) { w.end_at = OutputFrame(v); });
+    end_here_ = make_button(tr("Here"), tr("End it at the playhead"));
+    connect(end_here_, &QPushButton::clicked, this, [this] {
+        change(tr("End the wobble at the playhead"), [this](Wobble& w) { w.end_at = viewing_.frame(); });
+    });
+    ends->addWidget(end_here_);
+    add(
+        ends, tr("over"), output_frames, 0, 1e6, 2, 1, tr("How many output frames letting go or settling takes"),
+        [](const Wobble& w) { return w.ease; }, [](Wobble& w, double v) { w.ease = v; });
+    const char* axes[] = {"x", "y", "z"};
+    for (int k = 0; k < 3; ++k) {
+        add(
+            ends, QString(axes[k]), metres, -1e6, 1e6, 3, 0.05, tr("Where it settles, from the copy's own place"),
+            [k](const Wobble& w) { return w.settle_position[k]; },
+            [k](Wobble& w, double v) { w.settle_position[k] = v; });
+    }
+    add(
+        ends, tr("turn"), degrees, -36000, 36000, 2, 1, tr("The turn it settles at"),
+        [](const Wobble& w) { return w.settle_turn; }, [](Wobble& w, double v) { w.settle_turn = v; });
+    add(
+        ends, tr("size"), per_cent, -99, 1e5, 1, 1, tr("How much larger it settles"),
+        [](const Wobble& w) { return w.settle_size * 100; }, [](Wobble& w, double v) { w.settle_size = v / 100; });
+    ends->addStretch(1);
+    column->addWidget(ends_);
+}
+
+NumberField* WobbleCard::add(QHBoxLayout* row, const QString& label, Quantity quantity, double low, double high,
+                             int decimals, double step, const QString& tip, std::function<double(const Wobble&)> get,
+                             std::function<void(Wobble&, double)> set) {
+    auto* field = make_number(quantity, low, high, decimals, tr("Wobble %1").arg(label), tip);
+    field->set_step(step);
+    field->setMinimumWidth(40);
+    field->setMaximumWidth(62);
+    auto* words = make_label(label);
+    row->addWidget(words);
+    row->addWidget(field);
+    fields_.push_back({field, words, std::move(get)});
+    const QString merge = QStringLiteral("wobble-%1").arg(fields_.size());
+    connect(field, &NumberField::edited, this, [this, set = std::move(set), merge](double v) {
+        change(
+            tr("Set the wobble"), [&](Wobble& w) { set(w, v); }, merge);
+    });
+    connect(field, &NumberField::settled, &document_, &Document::end_merge);
+    return field;
+}
+
+const Wobble* WobbleCard::wobble() const {
+    if (whose_->currentIndex() == 1) {
+        const SourceSpec* s = document_.project().source(viewing_.source());
+        return s ? &s->wobble : nullptr;
+    }
+    const Arrangement* a = document_.project().arrangement(viewing_.arrangement());
+    return a ? &a->wobble : nullptr;
+}
+
+void WobbleCard::change(const QString& words, const std::function<void(Wobble&)>& set, const QString& merge) {
+    const bool source = whose_->currentIndex() == 1;
+    document_.edit(
+        words,
+        [&](Project& p) -> Result<void> {
+            if (source) {
+                if (SourceSpec* s = p.source(viewing_.source())) set(s->wobble);
+            } else if (Arrangement* a = p.arrangement(viewing_.arrangement())) {
+                set(a->wobble);
+            }
+            return {};
+        },
+        merge);
+}
+
+void WobbleCard::refresh() {
+    const Wobble* w = wobble();
+    setEnabled(w != nullptr);
+    if (!w) return;
+    on_->setChecked(w->on);
+    together_->setChecked(w->together);
+    together_->setVisible(w->on);
+    amounts_->setVisible(w->on);
+    ends_->setVisible(w->on);
+    end_->setCurrentIndex(static_cast<int>(w->end));
+    end_here_->setVisible(w->end != WobbleEnd::never);
+    const bool ends = w->end != WobbleEnd::never, eases = w->end == WobbleEnd::let_go || w->end == WobbleEnd::settle;
+    for (std::size_t i = 0; i < fields_.size(); ++i) {
+        fields_[i].field->set_rate(document_.project().settings.rate);
+        fields_[i].field->set_value(fields_[i].get(*w));
+        // 0…4 amounts, 5 the frame, 6 the ease, then where it settles.
+        const bool shown = i < 5 || (i == 5 && ends) || (i == 6 && eases) || (i > 6 && w->end == WobbleEnd::settle);
+        fields_[i].field->setVisible(shown);
+        fields_[i].label->setVisible(shown);
+    }
+}
+
+} // namespace garland

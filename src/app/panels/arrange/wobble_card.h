@@ -1,0 +1,36 @@
+// Wobble: seeded smooth noise on where the copies of an arrangement, or of a source everywhere, stand; and how it ends.
+#pragma once
+
+#include "app/panels/common/panel.h"
+
+#include <QCheckBox>
+
+namespace garland {
+
+class WobbleCard : public QFrame {
+    Q_OBJECT
+  public:
+    WobbleCard(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+    void refresh();
+
+  private:
+    const Wobble* wobble() const;
+    void change(const QString& words, const std::function<void(Wobble&)>& set, const QString& merge = {});
+    NumberField* add(QHBoxLayout* row, const QString& label, Quantity quantity, double low, double high, int decimals,
+                     double step, const QString& tip, std::function<double(const Wobble&)> get,
+                     std::function<void(Wobble&, double)> set);
+    struct Field {
+        NumberField* field;
+        QLabel* label;
+        std::function<double(const Wobble&)> get;
+    };
+    Document& document_;
+    Viewing& viewing_;
+    QCheckBox *on_, *together_;
+    QComboBox *whose_, *end_;
+    std::vector<Field> fields_;
+    QWidget *amounts_, *ends_;
+    QPushButton* end_here_;
+};
+
+} // namespace garland

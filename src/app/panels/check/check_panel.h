@@ -1,0 +1,35 @@
+// The Check step: what was examined, what was found, each one click from the frame and the copies.
+#pragma once
+
+#include "app/panels/common/panel.h"
+#include "core/project/findings.h"
+
+#include <QCheckBox>
+
+namespace garland {
+
+class CheckPanel : public Panel {
+    Q_OBJECT
+  public:
+    CheckPanel(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+    void entered() override;
+    void run();
+    const std::optional<Report>& report() const { return report_; }
+
+  signals:
+    void show_copy(qint64 copy);
+
+  private:
+    void fill();
+    void fill_ignored();
+    void show_rule();
+    std::optional<Report> report_;
+    ShowPtr examined_; // what the report is about
+    QPointer<Job> job_;
+    QVBoxLayout* list_;
+    QPushButton* run_;
+    NumberField *alike_, *share_;
+    QCheckBox* moving_;
+};
+
+} // namespace garland

@@ -1,0 +1,186 @@
+// How a source is taken into the scene: the fields below its facts.
+#include "app/panels/gather/source_card.h"
+
+#include <algorithm>
+
+namespace garland {
+
+namespace {
+
+struct Way {
+    SubFrame how;
+    QString words;
+};
+
+// What can be asked of each kind between its frames; none: it has its own pose at any time.
+std::vector<Way> ways_of(const SourceFacts& f) {
+    const Way nearest{SubFrame::nearest, SourceCard::tr("nearest")}, linear{SubFrame::linear, SourceCard::tr("linear")},
+        smooth{SubFrame::smooth, SourceCard::tr("smooth")},
+        carried{SubFrame::carried, SourceCard::tr("carried along velocities")};
+    switch (f.kind) {
+    case SourceKind::mesh_sequence:
+        if (f.velocities)
+            return {nearest, carried, {SubFrame::level_set, SourceCard::tr("through a level set (slow)")}};
+        return {nearest, {SubFrame::level_set, SourceCard::tr("through a level set (slow)")}};
+    case SourceKind::volume:
+        if (f.velocities)
+            return {nearest,
+                    {SubFrame::linear, SourceCard::tr("mixed")},
+                    {SubFrame::carried, SourceCard::tr("carried along velocity, mixed")}};
+        return {nearest, {SubFrame::linear, SourceCard::tr("mixed")}};
+    case SourceKind::shapes:
+        return {{SubFrame::nearest, SourceCard::tr("stepped")},
+                {SubFrame::linear, SourceCard::tr("blended straight")},
+                {SubFrame::smooth, SourceCard::tr("blended smoothly")}};
+    case SourceKind::particles: return {nearest, linear, smooth};
+    case SourceKind::keyed_parts:
+    case SourceKind::water: return {};
+    case SourceKind::mesh_cache:
+    case SourceKind::pieces: return {nearest, linear, smooth};
+    }
+    return {nearest, linear, smooth};
+}
+
+} // namespace
+
+bool SourceCard::exact_at_any_time(const SourceFacts& facts) {
+    return ways_of(facts).empty();
+}
+
+void SourceCard::add_import_settings(const SourceSpec& spec) {
+    const SourceFacts* f = facts();
+    auto* form = new PairForm;
+    auto put = [form](const QString& label, QWidget* field) { form->put(label, field); };
+    auto* rate = new QLineEdit(QString::fromStdString(to_text(spec.rate)));
+    rate->setMaximumWidth(110);
+    rate->setAccessibleName(tr("Frame rate of the files"));
+    rate->setToolTip(tr("Frames per second in the files: 24, 23.976, 24000/1001"));
+    connect(rate, &QLineEdit::editingFinished, this, [this, rate] {
+        change(tr("Set the source's frame rate"), [&](SourceSpec& s) -> Result<void> {
+            GARLAND_TRY(r, parse_rate(rate->text().toStdString()));
+            s.rate = r;
+            return {};
+        });
+        if (const auto* s = document_.project().source(id_)) rate->setText(QString::fromStdString(to_text(s->rate)));
+    });
+    put(tr("Rate"), rate);
+    auto* first = make_number(Quantity::source_frames, -1e9, 1e9, 0, tr("First frame"),
+                              tr("What the first frame is called here"));
+    first->set_value(static_cast<double>(spec.first.value_or(f ? f->first : 0)));
+    connect(first, &NumberField::edited, this, [this](double v) {
+        change(
+            tr("Set the source's first frame"),
+            [&](SourceSpec& s) -> Result<void> {
+                s.first = static_cast<std::int64_t>(v);
+                return {};
+            },
+            "first-frame");
+    });
+    put(tr("First frame"), first);
+    // A choice that sets one value.
+    auto choose = [&](const QStringList& texts, int now, const QString& name, const QString& tip, const QString& words,
+                      auto set) {
+        auto* box = make_choice(texts, name, tip, [this, words, set](int i) {
+            change(words, [&](SourceSpec& s) -> Result<void> {
+                set(s, i);
+                return {};
+            });
+        });
+        box->setCurrentIndex(now);
+        return box;
+    };
+    put(tr("Joins"),
+        choose({tr("by clock"), tr("frame for frame")}, static_cast<int>(spec.join), tr("Joins the project"),
+               tr("By clock: seconds agree. Frame for frame: every frame lasts one output frame."),
+               tr("Set how the source joins"), [](SourceSpec& s, int i) { s.join = static_cast<Join>(i); }));
+    std::vector<Way> ways = ways_of(f ? *f : SourceFacts{});
+    if (!ways.empty()) {
+        auto now = std::find_if(ways.begin(), ways.end(), [&](const Way& w) { return w.how == spec.sub_frame; });
+        if (now == ways.end()) { // set before the source changed its kind: still said, so that nothing is hidden
+            ways.push_back({spec.sub_frame, tr("%1 (shows the nearest)").arg(to_text(spec.sub_frame))});
+            now = std::prev(ways.end());
+        }
+        QStringList texts;
+        for (const Way& way : ways) texts << way.words;
+        put(tr("Between frames"), choose(texts, static_cast<int>(now - ways.begin()), tr("Between frames"),
+                                         tr("How a pose between two frames is made. Smooth follows the velocities, or "
+                                            "goes through the frames on both sides where there are none."),
+                                         tr("Set poses between frames"), [ways](SourceSpec& s, int i) {
+                                             s.sub_frame = ways[static_cast<std::size_t>(i)].how;
+                                         }));
+    }
+    if (!spec.water) {
+        put(tr("Files have"),
+            choose({tr("y up"), tr("z up")}, static_cast<int>(spec.up), tr("Up axis"),
+                   tr("Which way is up in the files; scenes have y up"), tr("Set the source's up axis"),
+                   [](SourceSpec& s, int i) { s.up = static_cast<UpAxis>(i); }));
+        auto* scale = make_number(Quantity::plain, 1e-6, 1e6, 6, tr("Scale"),
+                                  tr("Metres in one unit of the files: 0.01 for centimetres"));
+        scale->set_step(0.1);
+        scale->set_value(spec.scale);
+        connect(scale, &NumberField::edited, this, [this](double v) {
+            change(
+                tr("Set the source's scale"),
+                [&](SourceSpec& s) -> Result<void> {
+                    s.scale = v;
+                    return {};
+                },
+                "source-scale");
+        });
+        put(tr("Scale"), scale);
+    }
+    if (f && !f->missing.empty()) {
+        put(tr("Missing frames"),
+            choose({tr("hold the frame before"), tr("blend across")}, static_cast<int>(spec.gaps), tr("Missing frames"),
+                   tr("What stands in for frames that are not there"), tr("Set how gaps are bridged"),
+                   [](SourceSpec& s, int i) { s.gaps = static_cast<GapFix>(i); }));
+    }
+    if (f && f->root) {
+        put(tr("Root motion"),
+            choose({tr("taken along"), tr("left out")}, static_cast<int>(spec.root), tr("Root motion"),
+                   tr("Taken along: copies travel as the root does. Left out: the root stays where it is at the first "
+                      "frame."),
+                   tr("Set the root motion"), [](SourceSpec& s, int i) { s.root = static_cast<RootMotion>(i); }));
+    }
+    if (f && f->kind == SourceKind::mesh_cache && f->faces > 0) {
+        put(tr("Normals between"),
+            choose({tr("blended"), tr("recomputed")}, spec.fresh_normals ? 1 : 0, tr("Normals of poses between frames"),
+                   tr("Blended from both frames, or recomputed from the faces"), tr("Set the normals between frames"),
+                   [](SourceSpec& s, int i) { s.fresh_normals = i == 1; }));
+    }
+    if (spec.sub_frame == SubFrame::level_set) {
+        auto* voxel = make_number(Quantity::plain, 0, 1e6, 6, tr("Voxel size"),
+                                  tr("Of the level set, in units of the files: smaller is finer and slower. 0: a "
+                                     "hundredth of the longest side"));
+        voxel->set_step(0.01);
+        voxel->set_value(spec.voxel);
+        connect(voxel, &NumberField::edited, this, [this](double v) {
+            change(
+                tr("Set the voxel size"),
+                [&](SourceSpec& s) -> Result<void> {
+                    s.voxel = v;
+                    return {};
+                },
+                "voxel");
+        });
+        put(tr("Voxel size"), voxel);
+    }
+    if (!spec.shapes.empty()) {
+        auto* each = make_number(Quantity::source_frames, 1, 100'000, 0, tr("Frames per shape"),
+                                 tr("How many frames each shape is shown"));
+        each->set_value(static_cast<double>(spec.shape_frames));
+        connect(each, &NumberField::edited, this, [this](double v) {
+            change(
+                tr("Set how long a shape is shown"),
+                [&](SourceSpec& s) -> Result<void> {
+                    s.shape_frames = static_cast<std::int64_t>(v);
+                    return {};
+                },
+                "shape-frames");
+        });
+        put(tr("Frames per shape"), each);
+    }
+    column_->addLayout(form);
+}
+
+} // namespace garland

@@ -1,0 +1,48 @@
+// One source in the Gather step: its poses, its facts, its problems with their mends, and how it is taken.
+#pragma once
+
+#include "app/panels/common/panel.h"
+
+#include <QGridLayout>
+
+namespace garland {
+
+// Labels and fields in two columns of pairs, row by row.
+class PairForm : public QGridLayout {
+  public:
+    PairForm();
+    void put(const QString& label, QWidget* field);
+
+  private:
+    int place_ = 0;
+};
+
+class SourceCard : public QFrame {
+    Q_OBJECT
+  public:
+    SourceCard(Document& document, PosePictures& pictures, const SourceSpec& spec, QWidget* parent = nullptr);
+
+  signals:
+    void find_asked(); // for its files
+
+  private:
+    void add_head(const SourceSpec& spec);
+    void add_fast_copy(QHBoxLayout* head);
+    void add_facts(const SourceSpec& spec);
+    void add_problems(const SourceSpec& spec);
+    void add_import_settings(const SourceSpec& spec);        // import_settings_form.cpp
+    static bool exact_at_any_time(const SourceFacts& facts); // it has no choice of poses between frames
+    void add_water(const SourceSpec& spec);                  // water_form.cpp
+    void line(const QString& text, const char* role);
+    // A line of text with buttons behind it.
+    QHBoxLayout* mend_line(const QString& text);
+    // Changes the source as one undo step.
+    void change(const QString& words, const std::function<Result<void>(SourceSpec&)>& with, const QString& merge = {});
+    const SourceFacts* facts() const; // as it is taken; null: its files are not there
+
+    Document& document_;
+    SourceId id_;
+    QVBoxLayout* column_;
+};
+
+} // namespace garland

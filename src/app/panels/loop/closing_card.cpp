@@ -1,0 +1,154 @@
+// How the chosen range is closed: the fields of the Loop step's card.
+#include "app/panels/loop/loop_panel.h"
+
+#include "app/widgets/curve_edit.h"
+
+namespace garland {
+
+void LoopPanel::make_closing_card() {
+    fields_ = std::make_unique<Fields<Closing>>(
+        document_, this, QStringLiteral("closing"),
+        [this](const QString& words, const std::function<void(Closing&)>& change, const QString&) {
+            Closing wanted = draft_;
+            change(wanted);
+            if (wanted.way != draft_.way) wanted_way_ = wanted.way;
+            if (wanted.overlap != draft_.overlap) wanted_overlap_ = wanted.overlap;
+            set(words, change);
+        });
+    auto* card = make_card();
+    auto* across = new QHBoxLayout(card);
+    across->setContentsMargins(12, 8, 12, 10);
+    across->setSpacing(8);
+    auto* column = new QVBoxLayout;
+    column->setSpacing(6);
+    state_ = make_label({}, nullptr);
+    state_->setWordWrap(true);
+    column->addWidget(state_);
+    auto* range = add_row(column);
+    fields_->number(
+        range, tr("Start"), Quantity::source_frames, -1e9, 1e9, 0, 1, tr("The loop's first frame, as the files count"),
+        [](const Closing& c) { return static_cast<double>(c.start); },
+        [](Closing& c, double v) { c.start = static_cast<std::int64_t>(v); });
+    fields_->number(
+        range, tr("Length"), Quantity::source_frames, 1, 1e7, 0, 1,
+        tr("Frames after which the first pose is there again"),
+        [](const Closing& c) { return static_cast<double>(c.length); },
+        [](Closing& c, double v) { c.length = static_cast<std::int64_t>(v); });
+    fields_->choice(
+        range, tr("Close by"), {tr("nothing"), tr("fade the end"), tr("two layers"), tr("spread the gap")},
+        tr("Nothing: the ends already meet. Fading the end mixes it into what comes before the start. Two layers, half "
+           "a loop apart, each fade out where they jump. "
+           "Spreading takes the gap off bit by bit over the whole loop, without a double image."),
+        [](const Closing& c) { return static_cast<int>(c.way); },
+        [](Closing& c, int i) { c.way = static_cast<ClosingWay>(i); });
+    close_row(range);
+    auto* fade = add_row(column);
+    auto fades = [](const Closing& c) { return c.way != ClosingWay::cut; };
+    auto layered = [](const Closing& c) { return c.way == ClosingWay::end_fade || c.way == ClosingWay::half_shift; };
+    fields_->number(
+        fade, tr("Overlap"), Quantity::source_frames, 1, 1e7, 0, 1,
+        tr("Frames over which the end fades; as many are needed before the start"),
+        [](const Closing& c) { return static_cast<double>(c.overlap); },
+        [](Closing& c, double v) { c.overlap = static_cast<std::int64_t>(v); },
+        [](const Closing& c) { return c.way == ClosingWay::end_fade; });
+    auto drawn_by_hand = [](const Closing& c) { return !c.drawn_in.empty() || !c.drawn_out.empty(); };
+    fields_->choice(
+        fade, tr("Fade"), {tr("straight"), tr("smooth"), tr("drawn")},
+        tr("How the weight goes from one to the other; drawn: by hand, below"),
+        [drawn_by_hand](const Closing& c) { return drawn_by_hand(c) ? 2 : static_cast<int>(c.curve); },
+        [](Closing& c, int i) {
+            c.drawn_out.clear();
+            c.drawn_in = i == 2 ? KeyedCurve{{0, 0, Toward::smooth}, {1, 1, Toward::linear}} : KeyedCurve{};
+            if (i < 2) c.curve = static_cast<FadeCurve>(i);
+        },
+        fades);
+    fields_->choice(
+        fade, tr("Layers"), {tr("mixed"), tr("added"), tr("larger"), tr("densest first")},
+        tr("Mixed: weights come to 1. Added: their squares do, so that unlike layers stay as lively. For volumes: the "
+           "larger of both, or mixed so that what is dense changes over sooner."),
+        [](const Closing& c) { return static_cast<int>(c.mix); },
+        [](Closing& c, int i) { c.mix = static_cast<LayerMix>(i); }, layered);
+    fields_->check(
+        fade, tr("keep contrast"),
+        tr("Mix about the mean pose, so that the middle of a fade is as lively as its ends (points only)"),
+        [](const Closing& c) { return c.keep_contrast; }, [](Closing& c, bool on) { c.keep_contrast = on; },
+        [this](const Closing& c) { return open() && contrast_counts(c, open()->source->facts().kind); });
+    close_row(fade);
+    auto* drawn = add_row(column);
+    auto curve = [&](const QString& label, const QString& tip, bool rises, KeyedCurve Closing::*keys) {
+        auto* words = make_label(label);
+        auto* edit = new CurveEdit(0, 1, rises ? 0 : 1, rises);
+        edit->setFixedSize(110, 44);
+        edit->setAccessibleName(label);
+        edit->setToolTip(
+            tip + tr("\nClick to set a point, drag it; right-click changes how it goes on; double-click removes it."));
+        connect(edit, &CurveEdit::edited, this, [this, keys, rises, label](const KeyedCurve& drawn_curve) {
+            KeyedCurve next = drawn_curve;
+            if (!next.empty()) { // a fade leads from one end to the other, or the loop would jump
+                if (next.front().at > 0) next.insert(next.begin(), {0, 0, Toward::linear});
+                if (next.back().at < 1) next.push_back({1, 0, Toward::linear});
+                next.front().value = rises ? 0 : 1;
+                next.back().value = rises ? 1 : 0;
+            }
+            fields_->change(
+                tr("Draw the fade: %1").arg(label), [&](Closing& c) { c.*keys = next; },
+                QStringLiteral("closing-drawn-%1").arg(rises));
+        });
+        connect(edit, &CurveEdit::settled, &document_, &Document::end_merge);
+        drawn->addWidget(words);
+        drawn->addWidget(edit);
+        return std::pair(words, edit);
+    };
+    const auto [in_words, in_curve] =
+        curve(tr("comes in"), tr("The weight of the layer that comes in, over the fade; without points: as Fade says."),
+              true, &Closing::drawn_in);
+    const auto [out_words, out_curve] = curve(
+        tr("goes"), tr("The weight of the layer that goes, over the fade; without points: what the other leaves."),
+        false, &Closing::drawn_out);
+    const auto drawn_layers = [layered, drawn_by_hand](const Closing& c) { return layered(c) && drawn_by_hand(c); };
+    fields_->keep({in_words, in_curve, out_words, out_curve}, drawn_layers,
+                  [in_curve = in_curve, out_curve = out_curve](const Closing& c) {
+                      in_curve->set_curve(c.drawn_in);
+                      out_curve->set_curve(c.drawn_out.empty()
+                                               ? KeyedCurve{{0, 1, Toward::linear}, {1, 0, Toward::linear}}
+                                               : c.drawn_out);
+                  });
+    close_row(drawn);
+    numbers_ = make_label({}, "muted");
+    numbers_->setWordWrap(true);
+    column->addWidget(numbers_);
+    problem_ = make_label({}, "alert");
+    problem_->setWordWrap(true);
+    problem_->hide();
+    column->addWidget(problem_);
+    auto* go = new QHBoxLayout;
+    close_ =
+        make_button(tr("Close the loop"), tr("Make this range the source, and let the timings that show it repeat it"));
+    close_->setObjectName("primary");
+    connect(close_, &QPushButton::clicked, this, &LoopPanel::close_it);
+    again_ = make_button(tr("Undo closing"), tr("Restore all frames of the source"));
+    connect(again_, &QPushButton::clicked, this, &LoopPanel::open_again);
+    across_ =
+        make_button(tr("Play across the seam"), tr("Play the frames around the seam over and over (Shift+Space)"));
+    connect(across_, &QPushButton::clicked, this, [this] { viewing_.play_across_wrap(); });
+    go->addWidget(close_);
+    go->addWidget(again_);
+    go->addWidget(across_);
+    go->addStretch(1);
+    column->addLayout(go);
+    across->addLayout(column, 1);
+    auto* ends = new QVBoxLayout;
+    ends->setSpacing(3);
+    ends_ = new QLabel;
+    ends_->setFixedSize(88, 84);
+    ends_->setAccessibleName(tr("Both ends laid over each other"));
+    ends_->setToolTip(tr("The pose at the loop's start, and in rose the one at its end"));
+    ends_words_ = make_label({}, "muted");
+    ends->addWidget(ends_);
+    ends->addWidget(ends_words_);
+    ends->addStretch(1);
+    across->addLayout(ends);
+    body()->addWidget(card);
+}
+
+} // namespace garland

@@ -1,0 +1,481 @@
+#include "app/panels/loop/loop_panel.h"
+
+#include "app/theme/tokens.h"
+#include "app/widgets/pose_picture.h"
+#include "core/base/numbers.h"
+#include "core/geometry/stand_in.h"
+
+#include <QPainter>
+#include <QSignalBlocker>
+#include <QToolButton>
+
+namespace garland {
+
+namespace {
+
+constexpr int first_look = 512; // points
+constexpr std::int64_t most_frames = 2000;
+
+QString text(double v, int digits = 3) {
+    return QString::fromStdString(short_number(v, digits));
+}
+
+QString distance_words(double d, const std::string& unit) {
+    return unit.empty() ? QObject::tr("%1 %").arg(text(d * 100))
+                        : QObject::tr("%1 %2").arg(text(d), QString::fromStdString(unit)); // per cent of the largest
+}
+
+struct Looked {
+    std::shared_ptr<const FrameMatrix> matrix;
+    std::size_t every = 1; // one point in so many
+};
+
+struct Measured {
+    Seam seam;
+    PosePtr first, last;
+};
+
+} // namespace
+
+LoopPanel::LoopPanel(Document& document, Viewing& viewing, QWidget* parent)
+    : Panel(tr("Loop"), true, document, viewing, parent) {
+    source_box_ = make_choice({}, tr("Source"), tr("The source whose range is closed"), [this](int) {
+        found_.clear();
+        refresh();
+        look();
+    });
+    head()->addWidget(source_box_);
+    auto* top = new QHBoxLayout;
+    top->setSpacing(12);
+    match_ = new MatchView;
+    match_->setFixedSize(258, 242);
+    top->addWidget(match_);
+    auto* side = new QVBoxLayout;
+    side->setSpacing(5);
+    auto* wish = new QHBoxLayout;
+    wish->setSpacing(6);
+    shortest_ = make_number(Quantity::source_frames, 1, 1e6, 0, tr("Shortest loop"),
+                            tr("Loops of fewer frames are not looked for"));
+    longest_ = make_number(Quantity::source_frames, 0, 1e6, 0, tr("Longest loop"),
+                           tr("Loops of more frames are not looked for; 0: as long as there are frames"));
+    settle_ = make_number(Quantity::source_frames, 0, 1e6, 0, tr("Settle"),
+                          tr("Frames at the source's start that are left out, while it still settles"));
+    shortest_->set_value(12);
+    for (NumberField* f : {shortest_, longest_, settle_}) {
+        f->setMaximumWidth(54);
+        connect(f, &NumberField::edited, this, &LoopPanel::find);
+    }
+    wish->addWidget(make_label(tr("From")));
+    wish->addWidget(shortest_);
+    wish->addWidget(make_label(tr("to")));
+    wish->addWidget(longest_);
+    wish->addWidget(make_label(tr("settle")));
+    wish->addWidget(settle_);
+    wish->addStretch(1);
+    side->addLayout(wish);
+    rigid_ = new QCheckBox(tr("wherever it stands and turns"));
+    rigid_->setToolTip(
+        tr("Takes out the rigid motion that two poses have in common before they are compared (slower)"));
+    connect(rigid_, &QCheckBox::clicked, this, &LoopPanel::look);
+    side->addWidget(rigid_);
+    looked_ = make_label({}, "muted");
+    looked_->setWordWrap(true);
+    side->addWidget(looked_);
+    list_ = new QVBoxLayout;
+    list_->setSpacing(2);
+    side->addLayout(list_);
+    side->addStretch(1);
+    top->addLayout(side, 1);
+    body()->addLayout(top);
+    connect(match_, &MatchView::chosen, this, &LoopPanel::choose);
+    own_line_ = make_card();
+    auto* own = new QHBoxLayout(own_line_);
+    own->setContentsMargins(12, 8, 12, 8);
+    own_words_ = make_label({}, "ok");
+    own_words_->setWordWrap(true);
+    own->addWidget(own_words_, 1);
+    auto* repeat =
+        make_button(tr("Let it repeat"), tr("Timings that play all of it repeat it before and after, without end"));
+    repeat->setObjectName("primary");
+    connect(repeat, &QPushButton::clicked, this, &LoopPanel::repeat_it);
+    own->addWidget(repeat);
+    own_line_->hide();
+    body()->addWidget(own_line_);
+
+    make_closing_card();
+    body()->addStretch(1);
+
+    connect(&document_, &Document::changed, this, [this] {
+        refresh();
+        if (isVisible()) look();
+    });
+    connect(&document_, &Document::sources_changed, this, [this] {
+        refresh();
+        if (isVisible()) look();
+    });
+    connect(&document_, &Document::opened, this, [this] {
+        looked_at_ = {};
+        found_.clear();
+        matrix_.reset();
+        seam_.reset();
+        draft_for_ = {};
+        match_->set_matrix(nullptr);
+        refresh();
+    });
+    refresh();
+}
+
+SourceId LoopPanel::source() const {
+    return SourceId(source_box_->currentData().toULongLong());
+}
+
+const SourceSpec* LoopPanel::spec() const {
+    return document_.project().source(source());
+}
+
+const OpenSource* LoopPanel::open() const {
+    const auto found = document_.sources().find(source());
+    return found == document_.sources().end() || !found->second.source ? nullptr : &found->second;
+}
+
+std::optional<Sampler> LoopPanel::sampler() const {
+    const OpenSource* o = open();
+    if (!o || !spec()) return std::nullopt;
+    return open_sampler(*spec(), *o, document_.cache());
+}
+
+void LoopPanel::entered() {
+    const SourceId current = viewing_.source();
+    if (const int at = source_box_->findData(QVariant::fromValue<qulonglong>(current.value)); at >= 0 && found_.empty())
+        source_box_->setCurrentIndex(at);
+    refresh();
+    look();
+}
+
+void LoopPanel::refresh() {
+    const QVariant chosen = source_box_->currentData();
+    {
+        const QSignalBlocker quiet(source_box_);
+        source_box_->clear();
+        for (const SourceSpec& s : document_.project().sources)
+            source_box_->addItem(QString::fromStdString(s.name), QVariant::fromValue<qulonglong>(s.id.value));
+        source_box_->setCurrentIndex(std::max(0, source_box_->findData(chosen)));
+    }
+    source_box_->setVisible(!document_.project().sources.empty());
+    const SourceSpec* s = spec();
+    if (!(draft_for_ == source())) { // another source: nothing is chosen yet
+        draft_for_ = source();
+        draft_ = {};
+        seam_.reset();
+        if (measuring_) measuring_->drop();
+        match_->set_chosen(0, 0);
+        ends_->clear();
+        ends_words_->clear();
+        problem_->hide();
+        show_seam();
+    }
+    if (s && s->closing && !(draft_ == *s->closing)) {
+        draft_ = *s->closing;
+        measure();
+    }
+    const bool closed = s && s->closing.has_value();
+    if (draft_.length > 1 || closed) match_->set_chosen(draft_.start, draft_.length);
+    fields_->refresh(draft_);
+    close_->setVisible(!closed);
+    close_->setEnabled(s && open() && draft_.length > 1);
+    again_->setVisible(closed);
+    across_->setEnabled(closed);
+    state_->setText(!s       ? tr("Gather a source first.")
+                    : closed ? tr("Closed: frames %1 to %2, %3 long; its timings repeat it.")
+                                   .arg(draft_.start)
+                                   .arg(draft_.start + draft_.length)
+                                   .arg(draft_.length)
+                    : draft_.length > 1 ? tr("Not closed yet: frames %1 to %2, %3 long.")
+                                              .arg(draft_.start)
+                                              .arg(draft_.start + draft_.length)
+                                              .arg(draft_.length)
+                                        : tr("Choose a loop: in the list, or by a click into the picture."));
+    emit badge(0);
+}
+
+// A picture of a few points is there at once; the one that decides, of all of them, follows.
+void LoopPanel::look() {
+    const auto from = sampler();
+    if (!from) {
+        matrix_.reset();
+        found_.clear();
+        match_->set_matrix(nullptr);
+        match_->set_words(document_.project().sources.empty()
+                              ? tr("Gather a source first: then every frame is compared with every other here.")
+                              : tr("Its files are not there."));
+        show_found();
+        return;
+    }
+    const bool same = looked_at_ == source() && looked_serial_ == open()->serial &&
+                      looked_settings_ == from->import_settings() && looked_rigid_ == rigid_->isChecked();
+    if (same) return;
+    if (looking_) looking_->drop();
+    if (finding_) finding_->drop();
+    looked_at_ = source();
+    looked_serial_ = open()->serial;
+    looked_settings_ = from->import_settings();
+    looked_rigid_ = rigid_->isChecked();
+    exact_ = false;
+    found_.clear();
+    matrix_.reset();
+    match_->set_matrix(nullptr);
+    show_found();
+    const SourceFacts& f = from->source()->facts();
+    if (f.frames() < 3 || f.frames() > most_frames) {
+        match_->set_words(f.frames() < 3 ? tr("A loop needs more than two frames.")
+                                         : tr("%1 frames are too many to compare each with every other; leave some "
+                                              "out, or set start and length below.")
+                                               .arg(f.frames()));
+        return;
+    }
+    match_->set_words(tr("Comparing poses …"));
+    auto compare = [this, from = *from, rigid = rigid_->isChecked()](int most,
+                                                                     std::function<void(Result<Looked>)> done) {
+        looking_ = document_.jobs().start<Looked>(
+            this, tr("Comparing poses"),
+            [from, rigid, most](Progress& p) -> Result<Looked> {
+                const SourceFacts& facts = from.source()->facts();
+                PartOf reading(p, 0, 0.6), comparing(p, 0.6, 1);
+                GARLAND_TRY(rows,
+                            signatures_of(from, facts.first, facts.last, static_cast<std::size_t>(most), reading));
+                GARLAND_TRY(matrix, distances(rows, rigid, comparing));
+                return Looked{std::make_shared<const FrameMatrix>(std::move(matrix)), rows.every};
+            },
+            std::move(done), most > 0);
+    };
+    auto take = [this](const Looked& looked, bool last) {
+        matrix_ = looked.matrix;
+        exact_ = last || looked.every == 1;
+        every_ = looked.every;
+        match_->set_matrix(matrix_);
+        find();
+    };
+    auto failed = [this](const Error& error) {
+        if (error.code == ErrorCode::cancelled) return;
+        match_->set_words(QString::fromStdString(describe(error)));
+        looked_at_ = {};
+    };
+    compare(first_look, [this, compare, take, failed](Result<Looked> first) {
+        if (!first) return failed(first.error());
+        take(*first, false);
+        if (exact_) return;
+        compare(0, [take, failed](Result<Looked> all) {
+            if (!all) return failed(all.error());
+            take(*all, true);
+        });
+    });
+}
+
+void LoopPanel::find() {
+    if (!matrix_) return show_found();
+    LoopWish wish;
+    wish.shortest = static_cast<std::int64_t>(shortest_->value());
+    wish.longest = static_cast<std::int64_t>(longest_->value());
+    wish.settle = static_cast<std::int64_t>(settle_->value());
+    wish.most = 5;
+    if (finding_) finding_->drop();
+    using Found = std::vector<LoopCandidate>;
+    finding_ = document_.jobs().start<Found>( // two thousand frames have two million candidates
+        this, tr("Looking for loops"),
+        [matrix = matrix_, wish](Progress& p) -> Result<Found> { return find_loops(*matrix, wish, p); },
+        [this](Result<Found> found) {
+            if (!found) return; // a newer one was asked for
+            finding_ = nullptr;
+            found_ = std::move(*found);
+            show_found();
+            if (!found_.empty() && draft_.length <= 1) choose(found_.front().start, found_.front().length);
+        },
+        true);
+    show_found();
+}
+
+void LoopPanel::repeat_it() {
+    const SourceSpec* s = spec();
+    if (!own_ || !s || !open()) return;
+    const SourceFacts& f = open()->source->facts();
+    const SourceClock clock = clock_of(*s, f.first, f.last, document_.project().settings.rate);
+    Repeated done;
+    const bool changed = document_.edit(
+        tr("Repeat \"%1\" as it is").arg(QString::fromStdString(s->name)), [&](Project& p) -> Result<void> {
+            GARLAND_TRY(repeated, repeat_as_it_is(p, source(), own_->last_is_first, clock));
+            done = repeated;
+            return {};
+        });
+    if (done.timings.empty()) {
+        emit document_.hint(
+            tr("No timing plays all of it, so none was changed: set before and after in the Retime step"));
+    } else if (!changed) {
+        emit document_.hint(tr("Its timings repeat it already"));
+    }
+}
+
+void LoopPanel::show_found() {
+    clear_layout(list_);
+    match_->set_candidates(found_);
+    own_ = matrix_ && spec() && !spec()->closing ? own_loop(*matrix_) : std::nullopt;
+    own_line_->setVisible(own_.has_value());
+    if (own_) {
+        own_words_->setText(tr("It loops as it is: frames %1 to %2, %3%4. Nothing needs closing.")
+                                .arg(matrix_->first)
+                                .arg(matrix_->first + static_cast<std::int64_t>(matrix_->frames) - 1)
+                                .arg(tr("period %1 frames").arg(own_->period),
+                                     own_->last_is_first ? tr(", its last pose is its first") : QString()));
+    }
+    if (!matrix_) return looked_->setText({});
+    const QString frames = QString::fromStdString(counted(static_cast<long long>(matrix_->frames), "frame", "frames")),
+                  step = distance_words(matrix_->usual_step(), matrix_->unit);
+    looked_->setText(every_ == 1 ? tr("Of %1, exactly. A usual step: %2.").arg(frames, step)
+                     : exact_    ? tr("Of %1, by one point in %2. A usual step: %3.").arg(frames).arg(every_).arg(step)
+                                 : tr("A first look at %1; all points follow. A usual step: %2.").arg(frames, step));
+    if (found_.empty() && !finding_)
+        list_->addWidget(make_label(tr("Nothing repeats here: no loop of that length."), "muted"));
+    for (const LoopCandidate& c : found_) {
+        auto* line = new QToolButton;
+        line->setObjectName("segment");
+        line->setCheckable(true);
+        line->setChecked(c.start == draft_.start && c.length == draft_.length);
+        line->setText(tr("%1 → %2 · %3 frames · gap %4, %5 steps")
+                          .arg(c.start)
+                          .arg(c.start + c.length)
+                          .arg(c.length)
+                          .arg(distance_words(c.gap, matrix_->unit), text(c.steps, 2)));
+        line->setToolTip(tr("Loop from frame %1 over %2 frames: the pose after the seam is %3 from the one it should "
+                            "follow, %4 times a usual step")
+                             .arg(c.start)
+                             .arg(c.length)
+                             .arg(distance_words(c.gap, matrix_->unit), text(c.steps, 2)));
+        line->setMinimumWidth(40); // a long line is cut before the window grows
+        connect(line, &QToolButton::clicked, this, [this, c] { choose(c.start, c.length); });
+        list_->addWidget(line);
+    }
+}
+
+void LoopPanel::choose(std::int64_t start, std::int64_t length) {
+    set(tr("Loop from frame %1 over %2 frames").arg(start).arg(length), [&](Closing& c) {
+        c.start = start, c.length = length;
+        c.way = wanted_way_;
+        c.overlap = std::clamp<std::int64_t>(wanted_overlap_, 1, length);
+        const auto from = sampler();
+        if (c.way == ClosingWay::end_fade && from) { // as far back as there are frames; without any, no fade
+            const std::int64_t room = start - from->source()->facts().first;
+            if (room < c.overlap) c.overlap = std::max<std::int64_t>(room, 1);
+            if (room < 1) c.way = ClosingWay::half_shift;
+        }
+    });
+    show_found();
+}
+
+void LoopPanel::set(const QString& words, const std::function<void(Closing&)>& change) {
+    Closing next = draft_;
+    change(next);
+    next.overlap = std::clamp<std::int64_t>(next.overlap, 1, std::max<std::int64_t>(next.length, 1));
+    const SourceSpec* s = spec();
+    if (s && s->closing && open()) { // what is closed follows at once
+        const SourceFacts& f = open()->source->facts();
+        if (!document_.edit(
+                words, [&](Project& p) { return close_source(p, source(), next, f.first, f.last); }, "closing"))
+            return refresh();
+        draft_ = next;
+    } else {
+        draft_ = next;
+    }
+    refresh();
+    measure();
+}
+
+void LoopPanel::close_it() {
+    if (!open() || !spec()) return;
+    const SourceFacts& f = open()->source->facts();
+    document_.edit(
+        tr("Close \"%1\" into a loop of %2 frames").arg(QString::fromStdString(spec()->name)).arg(draft_.length),
+        [&](Project& p) { return close_source(p, source(), draft_, f.first, f.last); });
+}
+
+void LoopPanel::open_again() {
+    if (!open() || !spec()) return;
+    const SourceFacts& f = open()->source->facts();
+    document_.edit(tr("Open the loop of \"%1\"").arg(QString::fromStdString(spec()->name)),
+                   [&](Project& p) { return open_source_again(p, source(), f.first, f.last); });
+}
+
+void LoopPanel::measure() {
+    if (measuring_) measuring_->drop();
+    seam_.reset();
+    const auto from = sampler();
+    if (!from || draft_.length < 2) return show_seam();
+    const SourceFacts& f = from->source()->facts();
+    const auto fits = validate(draft_, f.first, f.last);
+    problem_->setText(fits ? QString() : QString::fromStdString(describe(fits.error())));
+    problem_->setVisible(!fits);
+    close_->setEnabled(fits.has_value());
+    if (!fits) return show_seam();
+    measuring_ = document_.jobs().start<Measured>(
+        this, tr("Measuring the seam"),
+        [from = *from, closing = draft_](Progress& p) -> Result<Measured> {
+            Measured m;
+            GARLAND_TRY(seam, seam_of(from, closing, p));
+            m.seam = seam;
+            GARLAND_TRY(first, from.at(SourceFrame(static_cast<double>(closing.start)), p));
+            GARLAND_TRY(last, from.at(SourceFrame(static_cast<double>(
+                                          std::min(closing.start + closing.length, from.source()->facts().last))),
+                                      p));
+            m.first = stand_in(first.pose), m.last = stand_in(last.pose);
+            return m;
+        },
+        [this](Result<Measured> m) {
+            if (!m) {
+                if (m.error().code == ErrorCode::cancelled) return;
+                problem_->setText(QString::fromStdString(describe(m.error())));
+                problem_->show();
+                return;
+            }
+            seam_ = m->seam;
+            show_seam();
+            paint_ends(m->first, m->last);
+        },
+        true);
+    show_seam();
+}
+
+void LoopPanel::show_seam() {
+    if (!seam_) {
+        numbers_->setText(draft_.length > 1 ? tr("measuring …") : QString());
+        return;
+    }
+    const Seam& s = *seam_;
+    QString words =
+        tr("Gap between both ends: %1, %2 usual steps. Across the seam it steps %3 times as far as usual")
+            .arg(distance_words(s.gap, s.unit), text(s.in_steps(s.gap), 2), text(s.in_steps(s.step_before), 2));
+    words += s.step_after > 0 ? tr("; closed so, %1 times.").arg(text(s.in_steps(s.step_after), 2)) : tr(".");
+    numbers_->setText(words);
+}
+
+// The last pose in rose over the first in its own paint.
+void LoopPanel::paint_ends(const PosePtr& first, const PosePtr& last) {
+    const double ratio = devicePixelRatioF();
+    const int wide = static_cast<int>(88 * ratio), high = static_cast<int>(84 * ratio);
+    PictureStyle style;
+    style.use_colours = false;
+    style.frame = bounds(*first);
+    style.frame.extendBy(bounds(*last));
+    style.paint = tokens().dark ? QColor("#7FB7B2") : QColor("#2F7D78");
+    QImage picture(wide, high, QImage::Format_ARGB32_Premultiplied);
+    picture.fill(tokens().ground);
+    QPainter p(&picture);
+    p.drawImage(0, 0, pose_picture(*first, wide, high, style));
+    style.paint = tokens().rose;
+    p.setOpacity(0.55);
+    p.drawImage(0, 0, pose_picture(*last, wide, high, style));
+    p.end();
+    QPixmap pixels = QPixmap::fromImage(picture);
+    pixels.setDevicePixelRatio(ratio);
+    ends_->setPixmap(pixels);
+    ends_words_->setText(tr("%1; %2 in rose").arg(draft_.start).arg(draft_.start + draft_.length));
+}
+
+} // namespace garland

@@ -1,0 +1,290 @@
+#include "app/panels/retime/sections.h"
+
+#include "app/theme/tokens.h"
+#include "core/base/numbers.h"
+
+#include <QGridLayout>
+
+namespace garland {
+
+namespace {
+QString text(double v, int decimals = 3) {
+    return QString::fromStdString(short_number(v, decimals));
+}
+} // namespace
+
+PhrasesSection::PhrasesSection(Document& document, Viewing& viewing, TimeMapView& map)
+    : RetimeSection(document, viewing, map) {
+    auto* column = rows(this);
+    auto* top = new QHBoxLayout;
+    empty_ = make_label(tr("Not a list of phrases: ranges of the source played one after another."), "muted");
+    empty_->setWordWrap(true);
+    make_ = make_button(tr("Make it phrases"),
+                        tr("Start a list with the whole source, once; the keys go (undo brings them back)"));
+    top->addWidget(empty_, 1);
+    top->addWidget(make_);
+    column->addLayout(top);
+    connect(make_, &QPushButton::clicked, this, [this] {
+        const auto s = document_.show()->samplers.find(viewing_.source());
+        edit_timing(tr("Make the timing a list of phrases"), [&](Timing& t) -> Result<void> {
+            Phrase whole;
+            const auto span = source_span(t);
+            whole.first = s == document_.show()->samplers.end() ? span.low : s->second.clock().first;
+            whole.last = s == document_.show()->samplers.end()
+                             ? span.high
+                             : SourceFrame(std::floor(s->second.clock().last().value));
+            t.phrases = {OutputFrame(std::round(form_first(t).value)), {whole}};
+            t.form = TimingForm::phrases;
+            t.map = {};
+            t.speeds = {};
+            return {};
+        });
+    });
+
+    form_ = new QWidget;
+    auto* inner = rows(form_);
+    list_ = new QListWidget;
+    list_->setAccessibleName(tr("Phrases"));
+    list_->setToolTip(tr("Drag a phrase up or down to play it earlier or later"));
+    list_->setDragDropMode(QAbstractItemView::InternalMove);
+    list_->setDefaultDropAction(Qt::MoveAction);
+    list_->setMinimumHeight(48);
+    list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    inner->addWidget(list_, 1);
+    auto* fields = new QHBoxLayout;
+    fields->setSpacing(4);
+    first_ = number(Quantity::source_frames, -frame_limit, frame_limit, 3, tr("First source frame of the phrase"),
+                    tr("Included"), 52);
+    last_ = number(Quantity::source_frames, -frame_limit, frame_limit, 3, tr("Last source frame of the phrase"),
+                   tr("Included; the same as the first is a hold"), 52);
+    direction_ = make_choice({tr("forward"), tr("backward"), tr("there-and-back")}, tr("Direction"),
+                             tr("Which way the phrase is played"), [this](int i) {
+                                 change(tr("Set the direction of a phrase"),
+                                        [i](Phrase& p) { p.direction = static_cast<Direction>(i); }, {});
+                             });
+    passes_ = number(Quantity::plain, 1, 1e6, 0, tr("Passes"),
+                     tr("How many times; there-and-back counts each way. Of a hold: its frames."), 44);
+    speed_ =
+        number(Quantity::plain, 0.0001, 1000, 4, tr("Speed of the phrase"), tr("Source frames an output frame"), 50);
+    speed_->set_step(0.05);
+    fade_ = number(Quantity::output_frames, 0, 1e6, 2, tr("Cross-fade"),
+                   tr("For so many output frames this phrase fades away under the next one; 0 is a cut"), 46);
+    fields->addWidget(first_);
+    fields->addWidget(make_label(tr("to")));
+    fields->addWidget(last_);
+    fields->addWidget(direction_);
+    fields->addWidget(passes_);
+    fields->addWidget(make_label(tr("times at ×")));
+    fields->addWidget(speed_);
+    fields->addWidget(make_label(tr("fade")));
+    fields->addWidget(fade_);
+    fields->addStretch(1);
+    inner->addLayout(fields);
+    auto* buttons = new QHBoxLayout;
+    buttons->setSpacing(4);
+    add_ = make_button(tr("Add"), tr("Another phrase after the selected one"));
+    add_hold_ = make_button(tr("Add hold"), tr("Hold the selected phrase's last pose for 12 frames after it"));
+    copy_ = make_button(tr("Double"), tr("The selected phrase once more"));
+    remove_ = make_button(tr("Remove"), tr("Take the selected phrase out"));
+    beat_ = make_button(tr("Stretch to the beat"),
+                        tr("Play the selected phrase a little faster or slower, so that it ends on a beat"));
+    start_ = number(Quantity::output_frames, -frame_limit, frame_limit, 3, tr("Start of the phrases"),
+                    tr("The output frame at which the first phrase starts"), 56);
+    buttons->addWidget(add_);
+    buttons->addWidget(add_hold_);
+    buttons->addWidget(copy_);
+    buttons->addWidget(remove_);
+    buttons->addWidget(beat_);
+    buttons->addStretch(1);
+    buttons->addWidget(make_label(tr("start")));
+    buttons->addWidget(start_);
+    inner->addLayout(buttons);
+    total_ = make_label({}, "muted");
+    total_->setWordWrap(true);
+    inner->addWidget(total_);
+    column->addWidget(form_, 1);
+
+    connect(list_, &QListWidget::currentRowChanged, this, [this] {
+        if (!filling_) fill_fields();
+    });
+    connect(list_->model(), &QAbstractItemModel::rowsMoved, this, &PhrasesSection::reordered);
+    auto wire = [this](NumberField* field, const QString& words, auto set) {
+        connect(field, &NumberField::edited, this, [this, field, words, set](double v) {
+            change(
+                words, [&](Phrase& p) { set(p, v); },
+                QStringLiteral("phrase-%1").arg(reinterpret_cast<quintptr>(field)));
+        });
+    };
+    wire(first_, tr("Set the range of a phrase"),
+         [](Phrase& p, double v) { p.first = SourceFrame(v), p.last = std::max(p.last, p.first); });
+    wire(last_, tr("Set the range of a phrase"),
+         [](Phrase& p, double v) { p.last = SourceFrame(v), p.first = std::min(p.first, p.last); });
+    wire(passes_, tr("Set the passes of a phrase"),
+         [](Phrase& p, double v) { p.passes = static_cast<std::int64_t>(v); });
+    wire(speed_, tr("Set the speed of a phrase"), [](Phrase& p, double v) { p.speed = v; });
+    wire(fade_, tr("Set the cross-fade of a phrase"), [](Phrase& p, double v) { p.fade = v; });
+    connect(start_, &NumberField::edited, this, [this](double v) {
+        edit_timing(
+            tr("Set the start of the phrases"),
+            [&](Timing& t) -> Result<void> {
+                t.phrases.start = OutputFrame(v);
+                return {};
+            },
+            QStringLiteral("phrases-start"));
+    });
+    auto insert = [this](const QString& words, std::function<Phrase(const Phrase&)> make) {
+        const int at = row();
+        const bool done = edit_timing(words, [&](Timing& t) -> Result<void> {
+            auto& list = t.phrases.list;
+            const auto place = static_cast<std::size_t>(std::clamp(at, 0, static_cast<int>(list.size()) - 1));
+            list.insert(list.begin() + static_cast<std::ptrdiff_t>(place) + 1, make(list[place]));
+            return {};
+        });
+        if (done) list_->setCurrentRow(at + 1);
+    };
+    connect(add_, &QPushButton::clicked, this, [insert] {
+        insert(tr("Add a phrase"), [](const Phrase& p) { return Phrase{p.first, p.last}; });
+    });
+    connect(add_hold_, &QPushButton::clicked, this, [insert] {
+        insert(tr("Add a hold"), [](const Phrase& p) {
+            return Phrase{last_shown(p), last_shown(p), Direction::forward, 12};
+        });
+    });
+    connect(copy_, &QPushButton::clicked, this,
+            [insert] { insert(tr("Double a phrase"), [](const Phrase& p) { return p; }); });
+    connect(remove_, &QPushButton::clicked, this, [this] {
+        const int at = row();
+        edit_timing(tr("Remove phrase %1").arg(at + 1), [&](Timing& t) -> Result<void> {
+            if (at < 0 || at >= static_cast<int>(t.phrases.list.size())) return {};
+            t.phrases.list.erase(t.phrases.list.begin() + at);
+            return {};
+        });
+    });
+    connect(beat_, &QPushButton::clicked, this, [this] {
+        const int at = row();
+        edit_timing(tr("Stretch phrase %1 to the beat").arg(at + 1), [&](Timing& t) -> Result<void> {
+            const Settings& s = document_.project().settings;
+            GARLAND_TRY(list,
+                        stretched_to_beat(t.phrases, static_cast<std::size_t>(at), t.turn_twice, s.tempo, s.rate));
+            t.phrases = std::move(list);
+            return {};
+        });
+    });
+}
+
+void PhrasesSection::change(const QString& words, const std::function<void(Phrase&)>& change, const QString& merge) {
+    const int at = row();
+    edit_timing(
+        words,
+        [&](Timing& t) -> Result<void> {
+            if (at >= 0 && at < static_cast<int>(t.phrases.list.size()))
+                change(t.phrases.list[static_cast<std::size_t>(at)]);
+            return {};
+        },
+        merge);
+}
+
+// The list was dragged into another order: the model follows.
+void PhrasesSection::reordered() {
+    const Timing* t = timing();
+    if (filling_ || !t) return;
+    std::vector<Phrase> next;
+    for (int i = 0; i < list_->count(); ++i) {
+        const int was = list_->item(i)->data(Qt::UserRole).toInt();
+        if (was < static_cast<int>(t->phrases.list.size()))
+            next.push_back(t->phrases.list[static_cast<std::size_t>(was)]);
+    }
+    if (next.size() != t->phrases.list.size()) return;
+    // Once the drag is over: the list is filled anew by it.
+    QMetaObject::invokeMethod(
+        this,
+        [this, next] {
+            edit_timing(tr("Play the phrases in another order"), [&](Timing& now) -> Result<void> {
+                if (now.phrases.list.size() == next.size()) now.phrases.list = next;
+                return {};
+            });
+        },
+        Qt::QueuedConnection);
+}
+
+void PhrasesSection::refresh() {
+    take_units();
+    const Timing* t = timing();
+    const bool phrases = t && t->form == TimingForm::phrases;
+    empty_->setVisible(!phrases);
+    make_->setVisible(!phrases);
+    make_->setEnabled(t != nullptr);
+    form_->setVisible(phrases);
+    if (!phrases) return;
+    const Settings& s = document_.project().settings;
+    const double fps = s.rate.per_second(), beat = frames_per_beat(s.tempo, s.rate);
+    const auto starts = boundaries(t->phrases, t->turn_twice);
+    std::vector<OffBeat> off;
+    if (s.tempo.on) off = off_beats(t->phrases, t->turn_twice, s.tempo, s.rate);
+    filling_ = true;
+    const int now = std::max(0, row());
+    list_->clear();
+    for (std::size_t i = 0; i < t->phrases.list.size(); ++i) {
+        const Phrase& p = t->phrases.list[i];
+        const double length = phrase_length(p, t->turn_twice);
+        QString words = p.holds() ? tr("%1  hold %2").arg(i + 1).arg(text(p.first.value))
+                                  : tr("%1  %2 to %3 %4")
+                                        .arg(i + 1)
+                                        .arg(text(first_shown(p).value),
+                                             text((p.direction == Direction::backward ? p.first : p.last).value),
+                                             QString::fromUtf8(to_text(p.direction)));
+        if (!p.holds() && p.passes > 1) words += tr(", %1 passes").arg(p.passes);
+        if (p.speed != 1) words += tr(" at %1×").arg(text(p.speed));
+        words += tr(" · %1 f · %2 s").arg(text(length), text(length / fps));
+        if (s.tempo.on)
+            words += QStringLiteral(" · ") +
+                     QString::fromStdString(counted_number(std::round(length / beat * 100) / 100, "beat", "beats"));
+        words += tr(" · ends at %1").arg(text(starts[i + 1].value));
+        bool late = false;
+        for (const OffBeat& o : off) {
+            if (o.phrase != i) continue;
+            late = true;
+            words += o.late() > 0 ? tr(" · %1 f after the beat").arg(text(o.late(), 2))
+                                  : tr(" · %1 f before the beat").arg(text(-o.late(), 2));
+        }
+        if (p.fade > 0) words += tr(" · fades for %1 f").arg(text(p.fade));
+        auto* item = new QListWidgetItem(words, list_);
+        item->setData(Qt::UserRole, static_cast<int>(i));
+        item->setToolTip(words);
+        if (late) item->setForeground(tokens().alert);
+    }
+    list_->setCurrentRow(std::min(now, list_->count() - 1));
+    filling_ = false;
+    start_->set_value(t->phrases.start.value);
+    const double all = length_of(t->phrases, t->turn_twice);
+    QString total = tr("In all %1 output frames · %2 s").arg(text(all), text(all / fps));
+    if (s.tempo.on) {
+        total += tr(" · %1 beats · ends on %2")
+                     .arg(text(all / beat, 2), QString::fromStdString(bar_words(s.tempo, s.rate, starts.back())));
+        total += off.empty()       ? tr(" · every boundary on its beat")
+                 : off.size() == 1 ? tr(" · 1 boundary misses its beat")
+                                   : tr(" · %1 boundaries miss their beat").arg(off.size());
+    }
+    total_->setText(total);
+    fill_fields();
+}
+
+void PhrasesSection::fill_fields() {
+    const Timing* t = timing();
+    const int at = row();
+    const bool there = t && at >= 0 && at < static_cast<int>(t->phrases.list.size());
+    for (QWidget* w : std::initializer_list<QWidget*>{first_, last_, direction_, passes_, speed_, fade_, copy_})
+        w->setEnabled(there);
+    remove_->setEnabled(there && t->phrases.list.size() > 1);
+    beat_->setEnabled(there && document_.project().settings.tempo.on);
+    if (!there) return;
+    const Phrase& p = t->phrases.list[static_cast<std::size_t>(at)];
+    first_->set_value(p.first.value);
+    last_->set_value(p.last.value);
+    direction_->setCurrentIndex(static_cast<int>(p.direction));
+    passes_->set_value(static_cast<double>(p.passes));
+    speed_->set_value(p.speed);
+    fade_->set_value(p.fade);
+}
+
+} // namespace garland

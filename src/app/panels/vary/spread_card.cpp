@@ -1,0 +1,486 @@
+#include "app/panels/vary/spread_card.h"
+
+#include "app/document/colouring.h"
+#include "app/panels/vary/histogram.h"
+#include "core/base/numbers.h"
+
+#include <QRandomGenerator>
+#include <QSet>
+#include <algorithm>
+#include <cmath>
+
+namespace garland {
+
+namespace {
+
+QString number(double v, int decimals = 2) {
+    return QString::fromStdString(short_number(v, decimals));
+}
+
+QString heading(const V3d& axis) {
+    if (axis.x == 0 && axis.z == 0) return axis.y < 0 ? QObject::tr("downward") : QObject::tr("upward");
+    if (axis.y == 0 && axis.z == 0) return axis.x > 0 ? QObject::tr("x") : QObject::tr("−x");
+    if (axis.y == 0 && axis.x == 0) return axis.z > 0 ? QObject::tr("z") : QObject::tr("−z");
+    return QObject::tr("(%1, %2, %3)").arg(number(axis.x), number(axis.y), number(axis.z));
+}
+
+QString driver_words(const Spread& s, std::int64_t copies) {
+    switch (s.driver) {
+    case Driver::chance:
+        return s.bell ? QObject::tr("by <b>chance</b>, most in the middle,") : QObject::tr("by <b>chance</b>,");
+    case Driver::order_step:
+    case Driver::order_total: return QObject::tr("by <b>order</b>,");
+    case Driver::order_loop: return QObject::tr("by <b>order</b>, round a loop,");
+    case Driver::even: return QObject::tr("<b>evenly</b> without clumps,");
+    case Driver::even_space: return QObject::tr("<b>evenly</b>, neighbours as different as can be,");
+    case Driver::noise: return QObject::tr("by <b>noise</b>, patches <b>%1 m</b> wide,").arg(number(s.patch));
+    case Driver::gradient:
+        return s.along_path ? QObject::tr("by <b>gradient</b> along the path,")
+                            : QObject::tr("by <b>gradient</b> along %1,").arg(heading(s.axis));
+    case Driver::distance:
+        return s.reach > 0 ? QObject::tr("by <b>distance</b>, up to <b>%1 m</b> away,").arg(number(s.reach))
+                           : QObject::tr("by <b>distance</b>, to the farthest copy,");
+    case Driver::attribute:
+        return QObject::tr("by the attribute <b>%1</b>,").arg(QString::fromStdString(s.attribute).toHtmlEscaped());
+    }
+    static_cast<void>(copies);
+    return {};
+}
+
+constexpr Driver drivers[] = {Driver::chance,   Driver::order_step, Driver::order_total, Driver::order_loop,
+                              Driver::even,     Driver::even_space, Driver::noise,       Driver::gradient,
+                              Driver::distance, Driver::attribute};
+
+auto driven_by(std::initializer_list<Driver> list) {
+    return [all = std::vector<Driver>(list)](const Spread& s) {
+        return std::find(all.begin(), all.end(), s.driver) != all.end();
+    };
+}
+
+} // namespace
+
+QString sentence(const Spread& s, std::int64_t copies) {
+    static const char* names[] = {
+        QT_TRANSLATE_NOOP("garland", "Delay"),          QT_TRANSLATE_NOOP("garland", "Speed"),
+        QT_TRANSLATE_NOOP("garland", "Visibility"),     QT_TRANSLATE_NOOP("garland", "Size"),
+        QT_TRANSLATE_NOOP("garland", "Turn"),           QT_TRANSLATE_NOOP("garland", "Variant"),
+        QT_TRANSLATE_NOOP("garland", "Wobble strength")};
+    QString out =
+        QStringLiteral("<b>%1</b> %2 ").arg(QObject::tr(names[static_cast<int>(s.target)]), driver_words(s, copies));
+    if (s.driver == Driver::attribute && s.as_it_is) {
+        out += QObject::tr("its number as it is");
+    } else if (s.driver == Driver::order_step) {
+        out += QObject::tr("every copy <b>%1</b> than the one before, the first %2")
+                   .arg(value_words(s.target, s.to), value_words(s.target, s.from));
+        if (s.target != Target::delay && s.target != Target::speed && s.target != Target::size) {
+            out = out.left(out.lastIndexOf(QObject::tr("every copy"))) +
+                  QObject::tr("every copy <b>%1</b> more than the one before, the first %2")
+                      .arg(value_words(s.target, s.to), value_words(s.target, s.from));
+        }
+    } else if (s.driver == Driver::order_total) {
+        out += QObject::tr("from <b>%1</b> at the first to <b>%2</b> at the last of %3 copies")
+                   .arg(value_words(s.target, s.from), value_words(s.target, s.to))
+                   .arg(copies);
+    } else if (s.driver == Driver::order_loop) {
+        out += QObject::tr("from <b>%1</b>, the one after the last at <b>%2</b>")
+                   .arg(value_words(s.target, s.from), value_words(s.target, s.to));
+    } else if (s.target == Target::delay && s.from == 0 && s.to > 0) {
+        out += QObject::tr("up to <b>%1</b>").arg(value_words(s.target, s.to));
+    } else {
+        out +=
+            QObject::tr("from <b>%1</b> to <b>%2</b>").arg(value_words(s.target, s.from), value_words(s.target, s.to));
+    }
+    if (s.share < 1) out += QObject::tr(", %1 % of it").arg(number(s.share * 100));
+    if (s.meets) out += QObject::tr(", agreeing at frame %1").arg(number(s.meets->value));
+    if (!s.amount.empty()) out += QObject::tr(", less of it at some frames");
+    return out;
+}
+
+Quantity unit_of(Target target) {
+    switch (target) {
+    case Target::delay: return Quantity::output_frames;
+    case Target::turn: return Quantity::degrees;
+    default: return Quantity::per_cent;
+    }
+}
+
+void usual_amounts(Spread& s) {
+    switch (s.target) {
+    case Target::delay: s.from = 0, s.to = 24; break;
+    case Target::speed: s.from = -10, s.to = 10; break;
+    case Target::visibility: s.from = 50, s.to = 100; break;
+    case Target::size: s.from = -20, s.to = 20; break;
+    case Target::turn: s.from = -30, s.to = 30; break;
+    case Target::variant: s.from = 0, s.to = 100; break;
+    case Target::wobble: s.from = 0, s.to = 100; break;
+    }
+}
+
+SpreadCard::SpreadCard(Document& document, Viewing& viewing, ArrangementId owner, const Spread& spread, QWidget* parent)
+    : QFrame(parent), document_(document), viewing_(viewing), owner_(owner), id_(spread.id),
+      fields_(document, this, QStringLiteral("spread-%1").arg(spread.id.value),
+              [this](const QString& words, const std::function<void(S&)>& change, const QString& merge) {
+                  edit(words, change, merge);
+              }) {
+    setObjectName("card");
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(12, 10, 12, 10);
+    column->setSpacing(7);
+    add_head(column);
+    add_amounts(column);
+    add_driver_rows(column);
+    add_shapes(column);
+    note_ = make_label({}, "alert");
+    note_->setWordWrap(true);
+    column->addWidget(note_);
+    connect(&viewing_, &Viewing::colour_changed, this, [this] {
+        pattern_->setChecked(viewing_.shown_spread() == id_ && viewing_.colour() == ColourMode::spread);
+    });
+}
+
+const Spread* SpreadCard::spread() const {
+    const Arrangement* a = document_.project().arrangement(owner_);
+    if (!a) return nullptr;
+    for (const S& s : a->spreads) {
+        if (s.id == id_) return &s;
+    }
+    return nullptr;
+}
+
+void SpreadCard::edit(const QString& words, const std::function<void(S&)>& change, const QString& merge) {
+    document_.edit(
+        words,
+        [&](Project& p) -> Result<void> {
+            if (Arrangement* a = p.arrangement(owner_)) {
+                for (S& s : a->spreads) {
+                    if (s.id == id_) change(s);
+                }
+            }
+            return {};
+        },
+        merge);
+    refresh();
+}
+
+void SpreadCard::add_head(QVBoxLayout* column) {
+    auto* head = new QHBoxLayout;
+    on_ = new QCheckBox;
+    on_->setAccessibleName(tr("On"));
+    on_->setToolTip(tr("Whether this spread counts; its pattern can be looked at before"));
+    connect(on_, &QCheckBox::clicked, this, [this](bool v) {
+        edit(v ? tr("Switch a spread on") : tr("Switch a spread off"), [&](S& s) { s.on = v; });
+    });
+    head->addWidget(on_, 0, Qt::AlignTop);
+    words_ = make_label({});
+    words_->setWordWrap(true);
+    head->addWidget(words_, 1);
+    pattern_ = new QToolButton;
+    pattern_->setObjectName("segment");
+    pattern_->setText(tr("Show pattern"));
+    pattern_->setCheckable(true);
+    pattern_->setToolTip(
+        tr("Colour the copies, and the ground where it can, by what this spread gives, whether it counts or not"));
+    pattern_->setAccessibleName(tr("Show pattern"));
+    connect(pattern_, &QToolButton::clicked, this, [this](bool on) {
+        if (!on) return viewing_.show_spread({});
+        viewing_.show_spread(id_);
+        viewing_.set_colour(ColourMode::spread);
+    });
+    head->addWidget(pattern_, 0, Qt::AlignTop);
+    auto* remove = make_button(tr("Remove"), tr("Remove this spread"));
+    connect(remove, &QPushButton::clicked, this, [this] {
+        const ArrangementId owner = owner_;
+        const SpreadId id = id_;
+        Document& document = document_; // the card goes with its spread
+        if (viewing_.shown_spread() == id) viewing_.show_spread({});
+        document.edit(tr("Remove a spread"), [&](Project& p) -> Result<void> {
+            if (auto* a = p.arrangement(owner)) std::erase_if(a->spreads, [&](const S& s) { return s.id == id; });
+            return {};
+        });
+    });
+    head->addWidget(remove, 0, Qt::AlignTop);
+    column->addLayout(head);
+}
+
+void SpreadCard::add_amounts(QVBoxLayout* column) {
+    QHBoxLayout* row = add_row(column);
+    target_ = make_choice(
+        {tr("delay"), tr("speed"), tr("visibility"), tr("size"), tr("turn"), tr("variant"), tr("wobble strength")},
+        tr("Target"), tr("What it varies"), [this](int i) {
+            edit(tr("Set what a spread varies"), [&](S& s) {
+                if (s.target == static_cast<Target>(i)) return;
+                s.target = static_cast<Target>(i);
+                usual_amounts(s);
+                s.meets.reset();
+                if (s.target == Target::variant) s.amount.clear();
+                if (s.target == Target::variant || s.target == Target::speed) s.drift = V3d(0);
+            });
+        });
+    row->addWidget(target_);
+    row->addWidget(make_label(tr("by")));
+    QStringList names;
+    for (Driver d : drivers) names << QString::fromUtf8(to_text(d));
+    driver_ = make_choice(
+        names, tr("Driver"),
+        tr("Chance: any value, by seed. Order: so much more for every copy, in total, or round a loop.\nEven: no "
+           "clumps, by order or over space. Noise, gradient, distance: by place. Attribute: of what carries the copy."),
+        [this](int i) {
+            edit(tr("Set what drives a spread"), [&](S& s) {
+                const bool step = static_cast<Driver>(i) == Driver::order_step;
+                if (step && s.driver != Driver::order_step && s.target == Target::delay) s.to = std::min(s.to, 3.0);
+                s.driver = static_cast<Driver>(i);
+                if (s.driver == Driver::attribute && s.attribute.empty()) s.attribute = "size";
+            });
+        });
+    row->addWidget(driver_);
+    from_label_ = make_label({});
+    to_label_ = make_label({});
+    for (bool low : {true, false}) {
+        auto* field =
+            make_number(Quantity::plain, -1e6, 1e6, 3, low ? tr("From") : tr("To"),
+                        low ? tr("The value at the driver's beginning") : tr("The value at the driver's end"));
+        field->setMaximumWidth(72);
+        connect(field, &NumberField::edited, this, [this, low](double v) {
+            edit(
+                tr("Set a value of a spread"), [&](S& s) { (low ? s.from : s.to) = v; },
+                QStringLiteral("spread-%1-%2").arg(id_.value).arg(low));
+        });
+        connect(field, &NumberField::settled, &document_, &Document::end_merge);
+        row->addWidget(low ? from_label_ : to_label_);
+        row->addWidget(field);
+        (low ? from_ : to_) = field;
+    }
+    close_row(row);
+    row = add_row(column);
+    auto delays = [](const S& s) { return s.target == Target::delay; };
+    fields_.check(
+        row, tr("whole frames"), tr("Round every delay to whole output frames, so that copies can share poses"),
+        [](const S& s) { return s.whole_frames; }, [](S& s, bool v) { s.whole_frames = v; }, delays);
+    fields_.check(
+        row, tr("nothing before the start"),
+        tr("A delayed copy holds the timing's first pose until its own time has come, even where the timing repeats"),
+        [](const S& s) { return s.after_start; }, [](S& s, bool v) { s.after_start = v; }, delays);
+    fields_.number(
+        row, tr("Changes per second"), Quantity::plain, 0, 1000, 2, 1,
+        tr("How often per second a copy may come and go"), [](const S& s) { return s.changes; },
+        [](S& s, double v) { s.changes = v; }, [](const S& s) { return s.target == Target::visibility; });
+    close_row(row);
+}
+
+void SpreadCard::add_driver_rows(QVBoxLayout* column) {
+    using enum Driver;
+    const Quantity m = Quantity::metres, n = Quantity::plain;
+    QHBoxLayout* row = add_row(column);
+    auto seeded = [](const S& s) {
+        return s.driver == chance || s.driver == even_space || s.driver == noise || s.target == Target::visibility;
+    };
+    fields_.number(
+        row, tr("Seed"), n, 0, 9007199254740991.0, 0, 1, tr("The same seed always gives the same values"),
+        [](const S& s) { return static_cast<double>(s.seed); },
+        [](S& s, double v) { s.seed = static_cast<std::uint64_t>(v); }, seeded);
+    auto* another = make_button(tr("Another"), tr("Try another seed"));
+    connect(another, &QPushButton::clicked, this, [this] {
+        edit(tr("Set a seed"), [&](S& s) { s.seed = QRandomGenerator::global()->bounded(1u, 1'000'000u); });
+    });
+    row->addWidget(another);
+    fields_.keep({another}, seeded);
+    fields_.check(
+        row, tr("as a bell"), tr("Most copies near the middle, few at the ends"), [](const S& s) { return s.bell; },
+        [](S& s, bool v) { s.bell = v; }, driven_by({chance}));
+    fields_.number(
+        row, tr("Patch"), m, 0.001, 1e6, 2, 0.5, tr("How wide a patch of the noise is"),
+        [](const S& s) { return s.patch; }, [](S& s, double v) { s.patch = v; }, driven_by({noise}));
+    fields_.number(
+        row, tr("Octaves"), n, 1, 8, 0, 1, tr("Smaller patches within the patches"),
+        [](const S& s) { return s.detail; }, [](S& s, double v) { s.detail = static_cast<int>(v); },
+        driven_by({noise}));
+    close_row(row);
+    row = add_row(column);
+    auto drifts = [](const S& s) {
+        return s.driver == noise && s.target != Target::speed && s.target != Target::variant;
+    };
+    fields_.number(
+        row, tr("Drift x"), m, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves per second"),
+        [](const S& s) { return s.drift.x; }, [](S& s, double v) { s.drift.x = v; }, drifts);
+    fields_.number(
+        row, tr("drift y"), m, -1e6, 1e6, 2, 0.1,
+        tr("How far the pattern moves per second; upward it changes in place"), [](const S& s) { return s.drift.y; },
+        [](S& s, double v) { s.drift.y = v; }, drifts);
+    fields_.number(
+        row, tr("drift z"), m, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves per second"),
+        [](const S& s) { return s.drift.z; }, [](S& s, double v) { s.drift.z = v; }, drifts);
+    auto free_axis = [](const S& s) { return s.driver == gradient && !s.along_path; };
+    fields_.check(
+        row, tr("along the path"), tr("From where the row, ring or curve begins to where it ends"),
+        [](const S& s) { return s.along_path; }, [](S& s, bool v) { s.along_path = v; }, driven_by({gradient}));
+    fields_.number(
+        row, tr("Axis x"), n, -1, 1, 2, 0.1, tr("The direction in which it grows"), [](const S& s) { return s.axis.x; },
+        [](S& s, double v) { s.axis.x = v; }, free_axis);
+    fields_.number(
+        row, tr("axis y"), n, -1, 1, 2, 0.1, tr("The direction in which it grows"), [](const S& s) { return s.axis.y; },
+        [](S& s, double v) { s.axis.y = v; }, free_axis);
+    fields_.number(
+        row, tr("axis z"), n, -1, 1, 2, 0.1, tr("The direction in which it grows"), [](const S& s) { return s.axis.z; },
+        [](S& s, double v) { s.axis.z = v; }, free_axis);
+    fields_.number(
+        row, tr("From x"), m, -1e6, 1e6, 2, 0.1, tr("The place from which the distance counts"),
+        [](const S& s) { return s.centre.x; }, [](S& s, double v) { s.centre.x = v; }, driven_by({distance}));
+    fields_.number(
+        row, tr("from y"), m, -1e6, 1e6, 2, 0.1, tr("The place from which the distance counts"),
+        [](const S& s) { return s.centre.y; }, [](S& s, double v) { s.centre.y = v; }, driven_by({distance}));
+    fields_.number(
+        row, tr("from z"), m, -1e6, 1e6, 2, 0.1, tr("The place from which the distance counts"),
+        [](const S& s) { return s.centre.z; }, [](S& s, double v) { s.centre.z = v; }, driven_by({distance}));
+    fields_.number(
+        row, tr("Reach"), m, 0, 1e6, 2, 0.5, tr("The distance at which the driver ends; 0: at the farthest copy"),
+        [](const S& s) { return s.reach; }, [](S& s, double v) { s.reach = v; }, driven_by({distance}));
+    attribute_ = new QComboBox;
+    attribute_->setEditable(true);
+    attribute_->setAccessibleName(tr("Attribute"));
+    attribute_->setToolTip(tr("An attribute of the points that carry the copies"));
+    attribute_->setMinimumWidth(110);
+    auto set_attribute = [this] {
+        const std::string name = attribute_->currentText().toStdString();
+        if (const S* s = spread(); s && s->driver == attribute && s->attribute != name)
+            edit(tr("Set the attribute of a spread"), [&](S& t) { t.attribute = name; });
+    };
+    connect(attribute_, &QComboBox::activated, this, set_attribute);
+    connect(attribute_->lineEdit(), &QLineEdit::editingFinished, this, set_attribute);
+    row->addWidget(attribute_);
+    fields_.keep({attribute_}, driven_by({attribute}), [this](const S& s) {
+        QStringList names;
+        for (const ArrangementShow& a : document_.show()->arrangements) {
+            if (a.id != owner_ || !a.set->ground.carriers) continue;
+            for (const CarrierValues& v : a.set->ground.carriers->attributes) names << QString::fromStdString(v.name);
+        }
+        names.removeDuplicates();
+        QStringList now;
+        for (int i = 0; i < attribute_->count(); ++i) now << attribute_->itemText(i);
+        if (names != now) {
+            attribute_->clear();
+            attribute_->addItems(names);
+        }
+        attribute_->setCurrentText(QString::fromStdString(s.attribute));
+    });
+    fields_.check(
+        row, tr("its number as it is"), tr("The attribute's own number is the value: frames, per cent or degrees"),
+        [](const S& s) { return s.as_it_is; }, [](S& s, bool v) { s.as_it_is = v; }, driven_by({attribute}));
+    close_row(row);
+}
+
+void SpreadCard::add_shapes(QVBoxLayout* column) {
+    auto* row = add_row(column);
+    auto* shape = new QVBoxLayout;
+    shape->setSpacing(2);
+    auto* shape_words = make_label(tr("response"), "muted");
+    shape->addWidget(shape_words);
+    curve_ = new CurveEdit(0, 1, 0, true);
+    curve_->setAccessibleName(tr("Curve of the spread"));
+    connect(curve_, &CurveEdit::edited, this, [this](const KeyedCurve& c) {
+        edit(
+            tr("Set the curve of a spread"), [&](S& s) { s.curve = c; },
+            QStringLiteral("spread-%1-curve").arg(id_.value));
+    });
+    connect(curve_, &CurveEdit::settled, &document_, &Document::end_merge);
+    shape->addWidget(curve_);
+    row->addLayout(shape);
+    auto bends = [](const S& s) {
+        return s.driver != Driver::order_step && !(s.driver == Driver::attribute && s.as_it_is);
+    };
+    fields_.keep({shape_words, curve_}, bends, [this](const S& s) { curve_->set_curve(s.curve); });
+
+    auto* amount = new QVBoxLayout;
+    amount->setSpacing(2);
+    auto* amount_row = new QHBoxLayout;
+    amount_row->setSpacing(4);
+    fields_
+        .number(
+            amount_row, tr("strength"), Quantity::per_cent, 0, 100, 1, 5,
+            tr("Weight of this spread over the whole shot"), [](const S& s) { return s.share * 100; },
+            [](S& s, double v) { s.share = v / 100; })
+        ->setMaximumWidth(60);
+    unkey_ =
+        make_button(tr("Remove keys"), tr("Remove the keys of its strength: all of it counts throughout the shot"));
+    connect(unkey_, &QPushButton::clicked, this,
+            [this] { edit(tr("Remove the strength keys of a spread"), [](S& s) { s.amount.clear(); }); });
+    amount_row->addWidget(unkey_);
+    amount_row->addStretch(1);
+    amount->addLayout(amount_row);
+    amount_ = new CurveEdit(0, 1, 1, false);
+    amount_->setAccessibleName(tr("Strength over the output range"));
+    amount_->setToolTip(tr("How much of it counts at which output frame, over the whole range:\n") +
+                        amount_->toolTip());
+    connect(amount_, &CurveEdit::edited, this, [this](const KeyedCurve& c) {
+        const FrameRange range = document_.project().settings.range;
+        KeyedCurve keys = c;
+        for (CurveKey& k : keys)
+            k.at = std::round(static_cast<double>(range.first) + k.at * static_cast<double>(range.count() - 1));
+        keys.erase(
+            std::unique(keys.begin(), keys.end(), [](const CurveKey& x, const CurveKey& y) { return x.at == y.at; }),
+            keys.end());
+        edit(
+            tr("Key the strength of a spread"), [&](S& s) { s.amount = keys; },
+            QStringLiteral("spread-%1-amount").arg(id_.value));
+    });
+    connect(amount_, &CurveEdit::settled, &document_, &Document::end_merge);
+    amount->addWidget(amount_);
+    row->addLayout(amount);
+    fields_.keep(
+        {amount_}, [](const S& s) { return s.target != Target::variant; },
+        [this](const S& s) {
+            const FrameRange range = document_.project().settings.range;
+            amount_->set_steps(static_cast<int>(std::clamp<std::int64_t>(range.count() - 1, 1, 1'000'000)));
+            KeyedCurve keys = s.amount;
+            for (CurveKey& k : keys)
+                k.at = std::clamp((k.at - static_cast<double>(range.first)) /
+                                      static_cast<double>(std::max<std::int64_t>(range.count() - 1, 1)),
+                                  0.0, 1.0);
+            amount_->set_curve(keys);
+        });
+    auto* gives = new QVBoxLayout;
+    gives->setSpacing(2);
+    keys_words_ = make_label({}, "muted");
+    gives->addWidget(keys_words_);
+    histogram_ = new Histogram;
+    gives->addWidget(histogram_);
+    row->addLayout(gives, 1);
+}
+
+void SpreadCard::refresh() {
+    const S* s = spread();
+    if (!s) return;
+    const GivenValues* given = given_by(*document_.show(), owner_, id_);
+    const auto copies = given ? static_cast<std::int64_t>(given->values.size()) : 0;
+    on_->setChecked(s->on);
+    words_->setText(sentence(*s, copies));
+    words_->setEnabled(s->on);
+    target_->setCurrentIndex(static_cast<int>(s->target));
+    driver_->setCurrentIndex(static_cast<int>(s->driver));
+    const bool step = s->driver == Driver::order_step, own = s->driver == Driver::attribute && s->as_it_is;
+    from_label_->setText(step ? tr("first") : tr("from"));
+    to_label_->setText(step ? tr("then each") : tr("to"));
+    for (QWidget* w : std::initializer_list<QWidget*>{from_label_, from_, to_label_, to_}) w->setVisible(!own);
+    for (NumberField* f : {from_, to_}) {
+        f->set_quantity(unit_of(s->target));
+        f->set_rate(document_.project().settings.rate);
+    }
+    from_->set_value(s->from);
+    to_->set_value(s->to);
+    fields_.refresh(*s);
+    unkey_->setVisible(!s->amount.empty());
+    pattern_->setChecked(viewing_.shown_spread() == id_ && viewing_.colour() == ColourMode::spread);
+    QString trouble = given ? QString::fromStdString(given->note) : QString();
+    note_->setText(trouble);
+    note_->setVisible(!trouble.isEmpty());
+    if (!given || given->values.empty()) {
+        histogram_->set_values({}, {}, {});
+        keys_words_->setText(tr("no copies yet"));
+        return;
+    }
+    const std::vector<double>& values = given->values;
+    const auto [low, high] = std::minmax_element(values.begin(), values.end());
+    histogram_->set_values(values, value_words(s->target, *low), value_words(s->target, *high));
+    keys_words_->setText(tr("%1").arg(QString::fromStdString(counted(copies, "copy", "copies"))));
+}
+
+} // namespace garland

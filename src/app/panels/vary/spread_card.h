@@ -1,0 +1,54 @@
+// One spread: its sentence, its numbers, the curve it goes through, how much of it counts when, and what it gives.
+#pragma once
+
+#include "app/document/viewing.h"
+#include "app/panels/common/fields.h"
+#include "app/widgets/curve_edit.h"
+
+#include <QToolButton>
+
+namespace garland {
+
+class Histogram;
+
+// "Delay by noise, up to 24 frames later, patches 3 m wide", with its main words bold.
+QString sentence(const Spread& spread, std::int64_t copies);
+// from … to of a new spread, and the unit its numbers have.
+void usual_amounts(Spread& spread);
+Quantity unit_of(Target target);
+
+class SpreadCard : public QFrame {
+    Q_OBJECT
+  public:
+    SpreadCard(Document& document, Viewing& viewing, ArrangementId owner, const Spread& spread,
+               QWidget* parent = nullptr);
+    SpreadId id() const { return id_; }
+    void refresh();
+
+  private:
+    using S = Spread;
+    void edit(const QString& words, const std::function<void(S&)>& change, const QString& merge = {});
+    const S* spread() const;
+    void add_head(QVBoxLayout* column);
+    void add_amounts(QVBoxLayout* column);
+    void add_driver_rows(QVBoxLayout* column);
+    void add_shapes(QVBoxLayout* column);
+
+    Document& document_;
+    Viewing& viewing_;
+    ArrangementId owner_;
+    SpreadId id_;
+    Fields<S> fields_;
+    QCheckBox* on_;
+    QLabel *words_, *note_, *keys_words_;
+    QComboBox *target_, *driver_;
+    NumberField *from_, *to_;
+    QLabel *from_label_, *to_label_;
+    QToolButton* pattern_;
+    Histogram* histogram_;
+    CurveEdit *curve_, *amount_;
+    QPushButton* unkey_;
+    QComboBox* attribute_;
+};
+
+} // namespace garland

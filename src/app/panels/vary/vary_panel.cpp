@@ -1,0 +1,457 @@
+#include "app/panels/vary/vary_panel.h"
+
+#include "app/panels/vary/drive_tab.h"
+#include "app/panels/vary/spread_card.h"
+#include "core/base/numbers.h"
+#include "core/project/varying.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace garland {
+
+VaryPanel::VaryPanel(Document& document, Viewing& viewing, QWidget* parent)
+    : Panel(tr("Vary"), true, document, viewing, parent) {
+    auto* delay = make_button(tr("Add delay"), tr("Give every copy its own delay"));
+    delay->setObjectName("primary");
+    auto* speed = make_button(tr("Add speed"), tr("Give every copy its own speed"));
+    connect(delay, &QPushButton::clicked, this, [this] { add_spread(Target::delay); });
+    connect(speed, &QPushButton::clicked, this, [this] { add_spread(Target::speed); });
+    auto* more = make_choice(
+        {tr("Add more …"), tr("visibility (flicker)"), tr("size"), tr("turn"), tr("variant"), tr("wobble strength")},
+        tr("Add another spread"), tr("Give every copy its own visibility, size, turn, source or wobble"), nullptr);
+    connect(more, &QComboBox::activated, this, [this, more](int i) {
+        more->setCurrentIndex(0);
+        if (i > 0) add_spread(static_cast<Target>(i + 1));
+    });
+    tabs_ = new Segments({tr("spreads"), tr("zones"), tr("pulse"), tr("sound"), tr("meet")},
+                         {tr("Every copy its own delay, speed and more"),
+                          tr("Shapes in space that start, play, slow or hold copies"),
+                          tr("A rise and fall that travels over copies"), tr("A tune that plays copies, band by band"),
+                          tr("All copies agree at one moment")});
+    connect(tabs_, &Segments::chosen, this, &VaryPanel::show_tab);
+    auto* row_of_tabs = new QHBoxLayout;
+    row_of_tabs->addWidget(tabs_);
+    row_of_tabs->addStretch(1);
+    body()->addLayout(row_of_tabs);
+    auto page = [this] {
+        pages_.push_back(new QWidget);
+        column_ = new QVBoxLayout(pages_.back());
+        column_->setContentsMargins(0, 0, 0, 0);
+        column_->setSpacing(8);
+        body()->addWidget(pages_.back());
+    };
+    page();
+    auto* adding = new QHBoxLayout;
+    for (QWidget* w : std::initializer_list<QWidget*>{delay, speed, more}) adding->addWidget(w);
+    adding->addStretch(1);
+    column_->addLayout(adding);
+    add_twins();
+    cards_ = new QVBoxLayout;
+    cards_->setSpacing(10);
+    column_->addLayout(cards_);
+    others_ = make_label({}, "muted");
+    others_->setWordWrap(true);
+    column_->addWidget(others_);
+    auto* row = new QHBoxLayout;
+    nudges_ = make_label({}, "muted");
+    nudges_->setWordWrap(true);
+    clear_picked_ = make_button(tr("Clear selected"), tr("Take the nudges of the selected copies back"));
+    connect(clear_picked_, &QPushButton::clicked, this, [this] {
+        const ShowPtr show = document_.show();
+        edit_arrangement(tr("Clear nudges"), [&](Arrangement& a) -> Result<void> {
+            for (std::int64_t number : viewing_.selection()) {
+                std::size_t i = 0;
+                const ArrangementShow* s = show->find(number, i);
+                if (s && s->id == a.id)
+                    std::erase_if(a.nudges, [&](const Nudge& n) { return n.copy == s->places[i].id; });
+            }
+            return {};
+        });
+    });
+    clear_nudges_ = make_button(tr("Clear nudges"), tr("Take all hand nudges of this arrangement back"));
+    connect(clear_nudges_, &QPushButton::clicked, this, [this] {
+        edit_arrangement(tr("Clear nudges"), [](Arrangement& a) -> Result<void> {
+            a.nudges.clear();
+            return {};
+        });
+    });
+    row->setSpacing(6);
+    row->addWidget(nudges_, 1);
+    row->addWidget(clear_picked_);
+    row->addWidget(clear_nudges_);
+    column_->addLayout(row);
+    for (LevelKind kind : {LevelKind::zones, LevelKind::pulse, LevelKind::sound}) {
+        page();
+        auto* tab = new DriveTab(document_, viewing_, kind);
+        drives_[static_cast<std::size_t>(kind)] = tab;
+        column_->addWidget(tab);
+    }
+    page();
+    add_meeting();
+    body()->addStretch(1);
+    show_tab(0);
+    connect(&document_, &Document::changed, this, &VaryPanel::refresh);
+    connect(&viewing_, &Viewing::selection_changed, this, &VaryPanel::refresh);
+    connect(&viewing_.twins(), &TwinWatch::changed, this, &VaryPanel::show_twins);
+    refresh();
+}
+
+void VaryPanel::show_tab(int tab) {
+    tabs_->set_current(tab);
+    for (std::size_t k = 0; k < pages_.size(); ++k) {
+        if (static_cast<int>(k) != tab) forget_typing(pages_[k]);
+        pages_[k]->setVisible(static_cast<int>(k) == tab);
+    }
+    for (DriveTab* drive : drives_) drive->refresh();
+    viewing_.hold_zones(isVisible() && tab == 1);
+}
+
+void VaryPanel::showEvent(QShowEvent*) {
+    viewing_.hold_zones(pages_[1]->isVisible());
+}
+
+void VaryPanel::hideEvent(QHideEvent*) {
+    viewing_.hold_zones(false);
+}
+
+void VaryPanel::edit_arrangement(const QString& words, const std::function<Result<void>(Arrangement&)>& change) {
+    const ArrangementId id = viewing_.arrangement();
+    document_.edit(words, [&](Project& p) -> Result<void> {
+        Arrangement* a = p.arrangement(id);
+        if (!a)
+            return fail(Error{ErrorCode::invalid, "there are no copies to vary yet"}.advise("gather a source first"));
+        return change(*a);
+    });
+}
+
+void VaryPanel::add_spread(Target target) {
+    const ArrangementId id = viewing_.arrangement();
+    document_.edit(tr("Add a %1").arg(QString::fromUtf8(to_text(target))), [&](Project& p) -> Result<void> {
+        Arrangement* a = p.arrangement(id);
+        if (!a)
+            return fail(Error{ErrorCode::invalid, "there are no copies to vary yet"}.advise("gather a source first"));
+        Spread s;
+        s.id = SpreadId(p.next_id++);
+        s.target = target;
+        s.seed = 1 + a->spreads.size();
+        usual_amounts(s);
+        a->spreads.push_back(s);
+        return {};
+    });
+}
+
+// ---- twins while one works
+
+void VaryPanel::add_twins() {
+    twin_card_ = make_card();
+    auto* column = new QVBoxLayout(twin_card_);
+    column->setContentsMargins(12, 8, 12, 8);
+    column->setSpacing(6);
+    auto* row = new QHBoxLayout;
+    twins_ = make_label({});
+    twins_->setWordWrap(true);
+    twins_->setAccessibleName(tr("Twins"));
+    row->addWidget(twins_, 1);
+    part_all_ =
+        make_button(tr("Pull apart"),
+                    tr("Move delays by the least total change until every pair differs; the changes become nudges"));
+    part_near_ = make_button(tr("Part neighbours"),
+                             tr("Only each copy and its six nearest: the eye does not see twins that are far apart"));
+    apart_ = make_button(tr("Vary speed"), tr("Copies of different speeds drift apart: adds a spread of speed"));
+    connect(part_all_, &QPushButton::clicked, this, [this] { part(0); });
+    connect(part_near_, &QPushButton::clicked, this, [this] { part(6); });
+    connect(apart_, &QPushButton::clicked, this, [this] { add_spread(Target::speed); });
+    for (QPushButton* b : {part_all_, part_near_, apart_}) row->addWidget(b, 0, Qt::AlignTop);
+    column->addLayout(row);
+    limits_ = new QWidget;
+    row = new QHBoxLayout(limits_);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(6);
+    limited_ = new QCheckBox(tr("keep delays between"));
+    limited_->setToolTip(tr("Parting moves no copy earlier or later than this; without it delays may become anything"));
+    limited_->setAccessibleName(tr("Keep delays between limits"));
+    row->addWidget(limited_);
+    for (bool low : {true, false}) {
+        auto* field =
+            make_number(Quantity::output_frames, -1e6, 1e6, 2, low ? tr("Earliest delay") : tr("Latest delay"),
+                        tr("Output frames later; below 0 is ahead"));
+        field->setMaximumWidth(72);
+        field->set_value(low ? 0 : 48);
+        field->setEnabled(false);
+        connect(limited_, &QCheckBox::toggled, field, &QWidget::setEnabled);
+        if (!low) row->addWidget(make_label(tr("and")));
+        row->addWidget(field);
+        (low ? earliest_ : latest_) = field;
+    }
+    row->addStretch(1);
+    column->addWidget(limits_);
+    column_->addWidget(twin_card_);
+}
+
+void VaryPanel::part(std::size_t neighbours) {
+    if (parting_) parting_->drop();
+    const ShowPtr show = document_.show();
+    const ArrangementId id = viewing_.arrangement();
+    PartOrder order;
+    order.neighbours = neighbours;
+    if (limited_->isChecked()) order.low = earliest_->value(), order.high = latest_->value();
+    parting_ = document_.jobs().start<PartDone>(
+        this, tr("Parting twins"),
+        [show, id, order, project = document_.project()](Progress& p) {
+            return part_twins(*show, project, id, order, p);
+        },
+        [this, show, id](Result<PartDone> done) {
+            if (!done) {
+                if (done.error().code != ErrorCode::cancelled) emit document_.problem(done.error());
+                return;
+            }
+            if (document_.show() != show)
+                return emit document_.hint(
+                    tr("The project was changed while twins were looked at, so none were parted: part them again"));
+            document_.edit(QString::fromStdString(done->words), [&](Project& p) -> Result<void> {
+                p.arrangement(id)->nudges = done->nudges;
+                return {};
+            });
+            set_note(QString::fromStdString(done->words));
+        });
+}
+
+void VaryPanel::show_twins() {
+    const TwinState* state = viewing_.twins().of(viewing_.arrangement());
+    const bool there = state && state->copies > 1;
+    twin_card_->setVisible(there || (document_.show()->copies() > 1 && !viewing_.twins().current()));
+    const bool current = viewing_.twins().current();
+    auto copies = [](std::int64_t n) { return QString::fromStdString(counted(n, "copy", "copies")); };
+    if (!there) {
+        twins_->setText(tr("Looking for twins …"));
+    } else {
+        QString text = state->twins == 0
+                           ? tr("No twins among %1").arg(copies(state->copies))
+                           : tr("%1 of %2 have a twin, %3 right beside it")
+                                 .arg(state->twins)
+                                 .arg(copies(state->copies))
+                                 .arg(state->near_twins == 0 ? tr("none") : QString::number(state->near_twins));
+        text += tr(" (%1 looked at).").arg(QString::fromStdString(counted(state->frames, "frame", "frames")));
+        if (state->room >= 0) {
+            text += ' ' + tr("This loop of %1 can hold %2 by delay alone.")
+                              .arg(QString::fromStdString(counted_number(state->loop, "frame", "frames")),
+                                   QString::fromStdString(counted(state->room, "different copy", "different copies")));
+        }
+        if (!current) text += ' ' + tr("Looking again …");
+        twins_->setText(text);
+    }
+    const bool any = there && state->twins > 0;
+    const bool fits = there && (state->room < 0 || state->room >= state->copies);
+    twins_->setObjectName(there && !any && current ? "ok" : "");
+    twins_->style()->polish(twins_);
+    part_all_->setVisible(any && fits);
+    part_near_->setVisible(any && state->near_twins > 0);
+    apart_->setVisible(any && !fits);
+    limits_->setVisible(any);
+    const bool back = there && state->backward;
+    backward_->setVisible(back);
+    longer_->setVisible(back);
+    if (!back) return;
+    const BackwardRun& run = *state->backward;
+    backward_->setText(tr("%1 backward between frames %2 and %3: delays grow by up to %4 frames a frame there.")
+                           .arg(QString::fromStdString(counted(run.copies, "copy runs", "copies run")),
+                                QString::fromStdString(short_number(run.first.value)),
+                                QString::fromStdString(short_number(run.last.value)),
+                                QString::fromStdString(short_number(run.steepest, 2))));
+    longer_->setText(
+        tr("Ease over %1 frames").arg(QString::fromStdString(short_number(run.longer_ease(ease_->value())))));
+}
+
+// ---- meeting
+
+void VaryPanel::add_meeting() {
+    meeting_ = make_card();
+    auto* column = new QVBoxLayout(meeting_);
+    column->setContentsMargins(12, 8, 12, 10);
+    column->setSpacing(6);
+    column->addWidget(make_label(tr("Meet"), "heading"));
+    meeting_words_ = make_label({}, "muted");
+    meeting_words_->setWordWrap(true);
+    column->addWidget(meeting_words_);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(6);
+    auto field = [&](const QString& words, double low, double value, const QString& tip) {
+        auto* f = make_number(Quantity::output_frames, low, 1e6, 2, words, tip);
+        f->set_value(value);
+        f->setMaximumWidth(72);
+        row->addWidget(make_label(words));
+        row->addWidget(f);
+        return f;
+    };
+    meet_at_ = field(tr("at frame"), -1e6, 96, tr("The output frame at which all copies show the same source frame"));
+    auto* here = make_button(tr("Here"), tr("At the playhead"));
+    connect(here, &QPushButton::clicked, this, [this] { meet_at_->set_value(viewing_.frame().value); });
+    row->addWidget(here);
+    ease_ = field(tr("easing over"), 1, 36, tr("How many output frames they take to come together, and to part again"));
+    stay_ = field(tr("staying"), 0, 0, tr("How many output frames they stay together"));
+    row->addStretch(1);
+    column->addLayout(row);
+    row = new QHBoxLayout;
+    row->setSpacing(6);
+    meet_chosen_ = new QCheckBox(tr("showing source frame"));
+    meet_chosen_->setToolTip(tr("Move the timing so that the copies show this source frame there; otherwise they show "
+                                "what the timing shows there by itself"));
+    meet_source_ = make_number(Quantity::source_frames, -frame_limit, frame_limit, 2, tr("Source frame they meet at"),
+                               tr("The source frame that all copies show there"));
+    meet_source_->setMaximumWidth(72);
+    meet_source_->setEnabled(false);
+    connect(meet_chosen_, &QCheckBox::toggled, meet_source_, &QWidget::setEnabled);
+    row->addWidget(meet_chosen_);
+    row->addWidget(meet_source_);
+    row->addStretch(1);
+    column->addLayout(row);
+    row = new QHBoxLayout;
+    row->setSpacing(6);
+    auto* meet_button = make_button(
+        tr("Meet"), tr("Key the amounts of all delays so that the copies agree there, and count speeds from there"));
+    connect(meet_button, &QPushButton::clicked, this, [this] { meet(true); });
+    auto* off = make_button(tr("Remove meeting"), tr("Remove those keys"));
+    connect(off, &QPushButton::clicked, this, [this] { meet(false); });
+    row->addWidget(meet_button);
+    row->addWidget(off);
+    row->addStretch(1);
+    column->addLayout(row);
+    row = new QHBoxLayout;
+    backward_ = make_label({}, "alert");
+    backward_->setWordWrap(true);
+    longer_ = make_button({}, tr("Make the ease long enough that no copy runs backward"));
+    connect(longer_, &QPushButton::clicked, this, [this] {
+        const TwinState* state = viewing_.twins().of(viewing_.arrangement());
+        if (!state || !state->backward) return;
+        ease_->set_value(state->backward->longer_ease(ease_->value()));
+        meet(true);
+    });
+    row->addWidget(backward_, 1);
+    row->addWidget(longer_, 0, Qt::AlignTop);
+    column->addLayout(row);
+    column_->addWidget(meeting_);
+}
+
+void VaryPanel::meet(bool on) {
+    const Arrangement* a = document_.project().arrangement(viewing_.arrangement());
+    if (!a) return;
+    if (!on) {
+        auto done = without_meeting(*a);
+        if (!done) return emit document_.problem(done.error());
+        edit_arrangement(QString::fromStdString(done->words), [&](Arrangement& b) -> Result<void> {
+            b = done->arrangement;
+            return {};
+        });
+        return;
+    }
+    MeetOrder order{OutputFrame(meet_at_->value()), ease_->value(), stay_->value(), {}};
+    if (meet_chosen_->isChecked()) order.source = SourceFrame(meet_source_->value());
+    Project trial = document_.project(); // its words are those of the undo step
+    auto done = meet_in(trial, a->id, order);
+    if (!done) return emit document_.problem(done.error());
+    document_.edit(QString::fromStdString(done->words), [&](Project& p) -> Result<void> {
+        p = trial;
+        return {};
+    });
+    if (!done->note.empty()) set_note(QString::fromStdString(done->note));
+}
+
+// ---- the rest
+
+void VaryPanel::show_nudges(const Arrangement* a) {
+    const std::size_t nudges = a ? a->nudges.size() : 0;
+    QString text = tr("Drag a row of the Lanes sideways to nudge one copy by hand.");
+    bool picked = false;
+    if (nudges) {
+        std::map<CopyId, std::int64_t> numbers;
+        for (const ArrangementShow& s : document_.show()->arrangements) {
+            if (s.id != a->id) continue;
+            for (std::size_t i = 0; i < s.places.size(); ++i) numbers[s.places[i].id] = s.number(i);
+        }
+        QStringList list;
+        for (const Nudge& n : a->nudges) {
+            const auto at = numbers.find(n.copy);
+            if (at != numbers.end() && viewing_.selection().count(at->second)) picked = true;
+            if (list.size() >= 12) continue;
+            list << (at == numbers.end() ? tr("one that is not there now")
+                                         : QString::fromStdString(copy_name(at->second, document_.show()->copies()))) +
+                        ' ' + QString::fromStdString(delay_words(n.frames));
+        }
+        text = tr("%1 nudged by hand: %2%3. A nudge adds to what the spreads give.")
+                   .arg(QString::fromStdString(counted(static_cast<long long>(nudges), "copy", "copies")),
+                        list.join(tr(", ")), nudges > 12 ? tr(" and %1 more").arg(nudges - 12) : QString());
+    }
+    nudges_->setText(text);
+    clear_nudges_->setVisible(nudges > 0);
+    clear_picked_->setVisible(picked);
+}
+
+void VaryPanel::refresh() {
+    const Arrangement* a = document_.project().arrangement(viewing_.arrangement());
+    std::vector<SpreadId> now, before;
+    if (a) {
+        for (const Spread& s : a->spreads) now.push_back(s.id);
+    }
+    for (const SpreadCard* card : shown_) before.push_back(card->id());
+    const bool same = a && a->id == shown_arrangement_ && now == before && !now.empty();
+    if (!same) {
+        clear_layout(cards_);
+        shown_.clear();
+        shown_arrangement_ = a ? a->id : ArrangementId();
+        if (!a || a->spreads.empty()) {
+            auto* words = make_label(a ? tr("All copies move alike. Add a delay so that each starts at its own time, "
+                                            "or a speed so that they drift apart.")
+                                       : tr("There are no copies to vary yet. Gather a source first."),
+                                     "muted");
+            words->setWordWrap(true);
+            cards_->addWidget(words);
+        } else {
+            for (const Spread& s : a->spreads) {
+                shown_.push_back(new SpreadCard(document_, viewing_, a->id, s));
+                cards_->addWidget(shown_.back());
+            }
+        }
+    }
+    for (SpreadCard* card : shown_) card->refresh();
+    for (DriveTab* drive : drives_) drive->refresh();
+    QString others;
+    if (a && a->single_out) {
+        if (const Arrangement* from = document_.project().arrangement(a->single_out->from)) {
+            for (const Spread& s : from->spreads) {
+                if (s.on) others += QStringLiteral("<br>") + sentence(s, copies_in(*from));
+            }
+            others = tr("From \"%1\", with the same values:").arg(QString::fromStdString(from->name).toHtmlEscaped()) +
+                     others;
+        }
+    }
+    others_->setText(others);
+    others_->setVisible(!others.isEmpty());
+    meeting_->setVisible(a != nullptr);
+    std::optional<double> meets;
+    const bool other = a && a->id != meeting_of_;
+    meeting_of_ = a ? a->id : ArrangementId();
+    if (a) {
+        for (const Spread& s : a->spreads) {
+            if (s.meets) meets = s.meets->value;
+            if (other && s.target == Target::delay && s.amount.size() >= 3 &&
+                s.amount[1].value == 0) { // as it was asked for
+                meet_at_->set_value(s.amount[1].at);
+                ease_->set_value(s.amount[1].at - s.amount[0].at);
+                stay_->set_value(s.amount.size() > 3 ? s.amount[2].at - s.amount[1].at : 0);
+            }
+            for (const CurveKey& k : s.amount) {
+                if (s.target == Target::delay && k.value == 0 && !meets) meets = k.at;
+            }
+        }
+    }
+    meeting_words_->setText(
+        meets ? tr("The copies agree at output frame %1.").arg(QString::fromStdString(short_number(*meets)))
+              : tr("All copies show the same source frame at one moment, and go their own ways before and after."));
+    meet_at_->set_rate(document_.project().settings.rate);
+    show_twins();
+    show_nudges(a);
+    set_note(a ? QString::fromStdString(a->name) : QString());
+}
+
+} // namespace garland

@@ -1,0 +1,301 @@
+#include "app/panels/vary/zone_card.h"
+
+#include "app/panels/vary/drive_words.h"
+#include "core/base/numbers.h"
+#include "core/drivers/zone_plan.h"
+
+#include <algorithm>
+
+namespace garland {
+
+namespace {
+
+// A zone's key as it stands at an output frame, without what it rides on.
+ZoneKey key_at(const Zone& z, double t) {
+    ZoneKey key = ZonePlan(z).pose_at(t);
+    for (const ZoneKey& k : z.keys) {
+        if (k.at.value <= t) key.toward = k.toward;
+    }
+    return key;
+}
+
+bool has_key(const Zone& z, double t) {
+    return std::any_of(z.keys.begin(), z.keys.end(), [&](const ZoneKey& k) { return k.at.value == t; });
+}
+
+} // namespace
+
+ZoneCard::ZoneCard(Document& document, Viewing& viewing, ZoneId id, QWidget* parent)
+    : QFrame(parent), document_(document), viewing_(viewing), id_(id),
+      fields_(document, this, QStringLiteral("zone-%1").arg(id.value),
+              [this](const QString& words, const std::function<void(Zone&)>& change, const QString& merge) {
+                  edit(words, change, merge);
+              }) {
+    setObjectName("card");
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(12, 10, 12, 10);
+    column->setSpacing(7);
+    add_head(column);
+    add_shape(column);
+    add_motion(column);
+    connect(&viewing_, &Viewing::frame_changed, this, [this] {
+        if (isVisible() && !viewing_.playing()) refresh();
+    });
+}
+
+void ZoneCard::edit(const QString& words, const std::function<void(Zone&)>& change, const QString& merge) {
+    document_.edit(
+        words,
+        [&](Project& p) -> Result<void> {
+            if (Zone* z = p.zone(id_)) change(*z);
+            return {};
+        },
+        merge);
+    refresh();
+}
+
+void ZoneCard::edit_key(const QString& words, const std::function<void(ZoneKey&)>& change, const QString& merge) {
+    const double t = viewing_.frame().value;
+    edit(
+        words,
+        [&](Zone& z) {
+            if (z.keys.size() == 1) return change(z.keys.front());
+            ZoneKey key = key_at(z, t);
+            change(key);
+            z.keys = with_key(z.keys, key);
+        },
+        merge);
+}
+
+void ZoneCard::add_head(QVBoxLayout* column) {
+    auto* head = new QHBoxLayout;
+    on_ = new QCheckBox;
+    on_->setAccessibleName(tr("On"));
+    on_->setToolTip(tr("Whether this zone counts"));
+    connect(on_, &QCheckBox::clicked, this,
+            [this](bool v) { edit(v ? tr("Switch a zone on") : tr("Switch a zone off"), [&](Zone& z) { z.on = v; }); });
+    head->addWidget(on_, 0, Qt::AlignTop);
+    words_ = make_label({});
+    words_->setWordWrap(true);
+    head->addWidget(words_, 1);
+    auto* remove = make_button(tr("Remove"), tr("Remove this zone, and let what it alone plays go by its own clock"));
+    connect(remove, &QPushButton::clicked, this, [this] {
+        Document& document = document_; // the card goes with its zone
+        const ZoneId id = id_;
+        document.edit(tr("Remove a zone"), [&](Project& p) -> Result<void> {
+            remove_zone(p, id);
+            return {};
+        });
+    });
+    head->addWidget(remove, 0, Qt::AlignTop);
+    column->addLayout(head);
+}
+
+void ZoneCard::add_shape(QVBoxLayout* column) {
+    const Quantity m = Quantity::metres;
+    auto shaped = [](std::initializer_list<ZoneShape> list) {
+        return [all = std::vector<ZoneShape>(list)](const Zone& z) {
+            return std::find(all.begin(), all.end(), z.shape) != all.end();
+        };
+    };
+    using enum ZoneShape;
+    auto* row = add_row(column);
+    name_ = new QLineEdit;
+    name_->setMaximumWidth(120);
+    name_->setAccessibleName(tr("Name of the zone"));
+    name_->setToolTip(tr("What the zone is called"));
+    connect(name_, &QLineEdit::editingFinished, this, [this] {
+        const Zone* z = document_.project().zone(id_);
+        const std::string name = name_->text().trimmed().toStdString();
+        if (z && !name.empty() && name != z->name) edit(tr("Rename a zone"), [&](Zone& zone) { zone.name = name; });
+    });
+    row->addWidget(name_);
+    fields_.choice(
+        row, tr("shape"), {tr("ball"), tr("box"), tr("cylinder"), tr("wall"), tr("tube"), tr("mesh")},
+        tr("A wall is everything behind a plane; a tube runs along its path; a mesh is the closed surface of a source"),
+        [](const Zone& z) { return static_cast<int>(z.shape); },
+        [this](Zone& z, int i) {
+            z.shape = static_cast<ZoneShape>(i);
+            if (z.shape == tube && z.path.empty()) z.path = {V3d(-2, 0, 0), V3d(0, 0, 0.5), V3d(2, 0, 0)};
+            if (z.shape == mesh && !z.mesh && !document_.project().sources.empty())
+                z.mesh = viewing_.source() ? viewing_.source() : document_.project().sources.front().id;
+        });
+    close_row(row);
+    row = add_row(column);
+    fields_.number(
+        row, tr("Width"), m, 0.001, 1e6, 2, 0.25, tr("Its width; of a ball, cylinder or tube its diameter"),
+        [](const Zone& z) { return z.size.x; }, [](Zone& z, double v) { z.size.x = v; },
+        shaped({ball, box, cylinder, tube}));
+    fields_.number(
+        row, tr("height"), m, 0.001, 1e6, 2, 0.25, tr("Its height"), [](const Zone& z) { return z.size.y; },
+        [](Zone& z, double v) { z.size.y = v; }, shaped({box, cylinder}));
+    fields_.number(
+        row, tr("depth"), m, 0.001, 1e6, 2, 0.25, tr("Its depth"), [](const Zone& z) { return z.size.z; },
+        [](Zone& z, double v) { z.size.z = v; }, shaped({box}));
+    close_row(row);
+    row = add_row(column);
+    fields_.number(
+        row, tr("Inner edge"), m, -1e6, 1e6, 2, 0.25,
+        tr("Distance from its surface up to which the level is 1; below 0: inside it"),
+        [](const Zone& z) { return z.inner; },
+        [](Zone& z, double v) {
+            z.outer = std::max(z.outer, v);
+            z.inner = v;
+        });
+    fields_.number(
+        row, tr("outer edge"), m, -1e6, 1e6, 2, 0.25, tr("Distance from its surface from which the level is 0"),
+        [](const Zone& z) { return z.outer; },
+        [](Zone& z, double v) {
+            z.inner = std::min(z.inner, v);
+            z.outer = v;
+        });
+    fields_.check(
+        row, tr("inverted"), tr("1 outside and 0 inside"), [](const Zone& z) { return z.inverted; },
+        [](Zone& z, bool v) { z.inverted = v; });
+    close_row(row);
+    row = add_row(column);
+    auto* label = make_label(tr("response"), "muted");
+    curve_ = new CurveEdit(0, 1, 0, true);
+    curve_->setAccessibleName(tr("Response of the zone"));
+    connect(curve_, &CurveEdit::edited, this, [this](const KeyedCurve& c) {
+        edit(
+            tr("Set the response of a zone"), [&](Zone& z) { z.response = c; },
+            QStringLiteral("zone-%1-curve").arg(id_.value));
+    });
+    connect(curve_, &CurveEdit::settled, &document_, &Document::end_merge);
+    row->addWidget(label, 0, Qt::AlignTop);
+    row->addWidget(curve_);
+    close_row(row);
+    fields_.keep({label, curve_}, {}, [this](const Zone& z) { curve_->set_curve(z.response); });
+}
+
+void ZoneCard::add_motion(QVBoxLayout* column) {
+    auto part = [this](QHBoxLayout* row, const QString& label, Quantity q, double step, const QString& tip,
+                       std::function<double(const ZoneKey&)> get, std::function<void(ZoneKey&, double)> set) {
+        auto* field = make_number(q, -1e6, 1e6, 2, label, tip);
+        field->setObjectName("field " + label);
+        field->set_step(step);
+        field->setMaximumWidth(72);
+        auto* words = make_label(label);
+        words->setBuddy(field);
+        row->addWidget(words);
+        row->addWidget(field);
+        connect(field, &NumberField::edited, this, [this, label, set](double v) {
+            edit_key(
+                tr("Move a zone"), [&](ZoneKey& k) { set(k, v); },
+                QStringLiteral("zone-%1-%2").arg(id_.value).arg(label));
+        });
+        connect(field, &NumberField::settled, &document_, &Document::end_merge);
+        fields_.keep({words, field}, {},
+                     [this, field, get](const Zone& z) { field->set_value(get(key_at(z, viewing_.frame().value))); });
+    };
+    auto* row = add_row(column);
+    const QString here = tr("Its place at the playhead, scene units; with several keys a change sets one here");
+    part(
+        row, tr("Place x"), Quantity::metres, 0.25, here, [](const ZoneKey& k) { return k.place.x; },
+        [](ZoneKey& k, double v) { k.place.x = v; });
+    part(
+        row, tr("place y"), Quantity::metres, 0.25, here, [](const ZoneKey& k) { return k.place.y; },
+        [](ZoneKey& k, double v) { k.place.y = v; });
+    part(
+        row, tr("place z"), Quantity::metres, 0.25, here, [](const ZoneKey& k) { return k.place.z; },
+        [](ZoneKey& k, double v) { k.place.z = v; });
+    close_row(row);
+    row = add_row(column);
+    part(
+        row, tr("Heading"), Quantity::degrees, 5, tr("Its turn about the vertical at the playhead"),
+        [](const ZoneKey& k) { return k.turn.y; }, [](ZoneKey& k, double v) { k.turn.y = v; });
+    part(
+        row, tr("pitch"), Quantity::degrees, 5, tr("Its turn up or down at the playhead"),
+        [](const ZoneKey& k) { return k.turn.x; }, [](ZoneKey& k, double v) { k.turn.x = v; });
+    part(
+        row, tr("scale"), Quantity::plain, 0.1,
+        tr("Times its own size, edge included, at the playhead; 0: it has shrunk away"),
+        [](const ZoneKey& k) { return k.size; }, [](ZoneKey& k, double v) { k.size = std::max(v, 0.0); });
+    close_row(row);
+    row = add_row(column);
+    keys_ = make_label({}, "muted");
+    keys_->setWordWrap(true);
+    key_here_ = make_button(tr("Key here"), tr("Keep its place, turn and scale at the playhead as a key"));
+    connect(key_here_, &QPushButton::clicked, this, [this] {
+        const double t = viewing_.frame().value;
+        edit(tr("Key a zone"), [&](Zone& z) { z.keys = with_key(z.keys, key_at(z, t)); });
+    });
+    drop_key_ = make_button(tr("Remove key"), tr("Remove the key at the playhead"));
+    connect(drop_key_, &QPushButton::clicked, this, [this] {
+        const double t = viewing_.frame().value;
+        edit(tr("Remove a key of a zone"), [&](Zone& z) {
+            if (z.keys.size() > 1) std::erase_if(z.keys, [&](const ZoneKey& k) { return k.at.value == t; });
+        });
+    });
+    row->addWidget(keys_, 1);
+    row->addWidget(key_here_);
+    row->addWidget(drop_key_);
+    row = add_row(column);
+    fields_.check(
+        row, tr("along a path"), tr("It goes along a path from one output frame to another; its place is added"),
+        [](const Zone& z) { return z.ride == ZoneRide::path; },
+        [this](Zone& z, bool on) {
+            z.ride = on ? ZoneRide::path : ZoneRide::none;
+            const FrameRange range = document_.project().settings.range;
+            if (on && z.path.empty()) {
+                z.path = {V3d(-4, 0, 0), V3d(4, 0, 0)};
+                for (const Arrangement& a : document_.project().arrangements) {
+                    if (a.kind == ArrangementKind::curve && a.path.size() > 1) z.path = a.path;
+                }
+                z.ride_first = OutputFrame(static_cast<double>(range.first)),
+                z.ride_last = OutputFrame(static_cast<double>(range.last));
+            }
+        });
+    auto rides = [](const Zone& z) { return z.ride == ZoneRide::path; };
+    fields_.number(
+        row, tr("from frame"), Quantity::output_frames, -1e6, 1e6, 2, 1,
+        tr("The output frame at which it starts along its path"), [](const Zone& z) { return z.ride_first.value; },
+        [](Zone& z, double v) { z.ride_first = OutputFrame(v); }, rides);
+    fields_.number(
+        row, tr("to frame"), Quantity::output_frames, -1e6, 1e6, 2, 1,
+        tr("The output frame at which it reaches the path's end"), [](const Zone& z) { return z.ride_last.value; },
+        [](Zone& z, double v) { z.ride_last = OutputFrame(v); }, rides);
+    close_row(row);
+    row = add_row(column);
+    auto* label = make_label(tr("path of"));
+    path_ = make_choice({}, tr("Path of"), tr("Take the path of an arrangement that stands along one"), [this](int i) {
+        const QVariant id = path_->itemData(i);
+        const Arrangement* a = document_.project().arrangement(ArrangementId(id.toULongLong()));
+        if (a)
+            edit(tr("Set the path of a zone"), [&](Zone& z) {
+                z.path.clear();
+                for (const V3d& p : a->path) z.path.push_back(to_scene(*a, p));
+                z.path_closed = a->path_closed;
+            });
+    });
+    row->addWidget(label);
+    row->addWidget(path_);
+    close_row(row);
+    fields_.keep({label, path_}, [this](const Zone& z) {
+        return (z.ride == ZoneRide::path || z.shape == ZoneShape::tube) && path_->count() > 0;
+    });
+}
+
+void ZoneCard::refresh() {
+    const Zone* z = document_.project().zone(id_);
+    if (!z) return;
+    on_->setChecked(z->on);
+    words_->setText(zone_words(*z));
+    words_->setEnabled(z->on);
+    if (!name_->hasFocus()) name_->setText(QString::fromStdString(z->name));
+    path_->clear();
+    for (const Arrangement& a : document_.project().arrangements) {
+        if (a.kind == ArrangementKind::curve)
+            path_->addItem(QString::fromStdString(a.name), QVariant::fromValue<qulonglong>(a.id.value));
+    }
+    path_->setCurrentIndex(-1);
+    fields_.refresh(*z);
+    QStringList list;
+    for (const ZoneKey& k : z->keys) list << QString::fromStdString(short_number(k.at.value, 2));
+    keys_->setText(z->keys.size() == 1 ? tr("One key: it stands still") : tr("Keys at %1").arg(list.join(tr(", "))));
+    drop_key_->setVisible(z->keys.size() > 1);
+    drop_key_->setEnabled(has_key(*z, viewing_.frame().value));
+}
+
+} // namespace garland

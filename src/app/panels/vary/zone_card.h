@@ -1,0 +1,38 @@
+// One zone: its sentence, its shape and edge, and its place at the playhead with its keys.
+#pragma once
+
+#include "app/document/viewing.h"
+#include "app/panels/common/fields.h"
+#include "app/widgets/curve_edit.h"
+
+#include <QLineEdit>
+
+namespace garland {
+
+class ZoneCard : public QFrame {
+    Q_OBJECT
+  public:
+    ZoneCard(Document& document, Viewing& viewing, ZoneId id, QWidget* parent = nullptr);
+    ZoneId id() const { return id_; }
+    void refresh();
+
+  private:
+    void edit(const QString& words, const std::function<void(Zone&)>& change, const QString& merge = {});
+    // Changes the key at the playhead; a zone with one key has that everywhere.
+    void edit_key(const QString& words, const std::function<void(ZoneKey&)>& change, const QString& merge);
+    void add_head(QVBoxLayout* column);
+    void add_shape(QVBoxLayout* column);
+    void add_motion(QVBoxLayout* column);
+    Document& document_;
+    Viewing& viewing_;
+    ZoneId id_;
+    Fields<Zone> fields_;
+    QCheckBox* on_;
+    QLabel *words_, *keys_;
+    QLineEdit* name_;
+    CurveEdit* curve_;
+    QPushButton *key_here_, *drop_key_;
+    QComboBox* path_;
+};
+
+} // namespace garland

@@ -1,0 +1,231 @@
+#include "app/scene_view/zone_tool.h"
+
+#include <QLineF>
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace garland {
+
+namespace {
+
+// From a zone's own space to the scene at one moment.
+struct ZoneAxes {
+    V3d place, x, y, z;
+    double size;
+    V3f scene(const V3d& p) const { return V3f(place + (x * p.x + y * p.y + z * p.z) * size); }
+};
+
+ZoneAxes axes_of(const ZoneKey& key) {
+    const double r = std::numbers::pi / 180;
+    const double sy = std::sin(key.turn.y * r), cy = std::cos(key.turn.y * r), sx = std::sin(key.turn.x * r),
+                 cx = std::cos(key.turn.x * r), sz = std::sin(key.turn.z * r), cz = std::cos(key.turn.z * r);
+    const V3d side(cy, 0, -sy), front(sy * cx, -sx, cy * cx), up(sy * sx, cx, cy * sx);
+    return {key.place, side * cz + up * sz, up * cz - side * sz, front, key.size};
+}
+
+Polyline circle(const ZoneAxes& f, const V3d& middle, const V3d& a, const V3d& b) {
+    Polyline out;
+    for (int k = 0; k <= 48; ++k) {
+        const double angle = 2 * std::numbers::pi * k / 48;
+        out.push_back(f.scene(middle + a * std::cos(angle) + b * std::sin(angle)));
+    }
+    return out;
+}
+
+// The lines of a shape grown by so much.
+std::vector<Polyline> outline(const Zone& z, const ZoneAxes& f, double grown) {
+    std::vector<Polyline> out;
+    const V3d half = z.size / 2;
+    switch (z.shape) {
+    case ZoneShape::ball: {
+        const double r = half.x + grown;
+        if (r <= 0) break;
+        out = {circle(f, V3d(0), V3d(r, 0, 0), V3d(0, r, 0)), circle(f, V3d(0), V3d(r, 0, 0), V3d(0, 0, r)),
+               circle(f, V3d(0), V3d(0, r, 0), V3d(0, 0, r))};
+        break;
+    }
+    case ZoneShape::box: {
+        const V3d h = half + V3d(grown);
+        if (h.x <= 0 || h.y <= 0 || h.z <= 0) break;
+        for (double y : {-h.y, h.y}) {
+            out.push_back({f.scene(V3d(-h.x, y, -h.z)), f.scene(V3d(h.x, y, -h.z)), f.scene(V3d(h.x, y, h.z)),
+                           f.scene(V3d(-h.x, y, h.z)), f.scene(V3d(-h.x, y, -h.z))});
+        }
+        for (double x : {-h.x, h.x}) {
+            for (double zz : {-h.z, h.z}) out.push_back({f.scene(V3d(x, -h.y, zz)), f.scene(V3d(x, h.y, zz))});
+        }
+        break;
+    }
+    case ZoneShape::cylinder: {
+        const double r = half.x + grown, h = half.y + grown;
+        if (r <= 0 || h <= 0) break;
+        for (double y : {-h, h}) out.push_back(circle(f, V3d(0, y, 0), V3d(r, 0, 0), V3d(0, 0, r)));
+        for (int k = 0; k < 4; ++k) {
+            const double angle = std::numbers::pi * k / 2, c = r * std::cos(angle), s = r * std::sin(angle);
+            out.push_back({f.scene(V3d(c, -h, s)), f.scene(V3d(c, h, s))});
+        }
+        break;
+    }
+    case ZoneShape::wall: { // a part of the plane: six metres by two
+        const double w = 3, h = 1;
+        out.push_back({f.scene(V3d(-w, -h, grown)), f.scene(V3d(w, -h, grown)), f.scene(V3d(w, h, grown)),
+                       f.scene(V3d(-w, h, grown)), f.scene(V3d(-w, -h, grown))});
+        out.push_back({f.scene(V3d(0, 0, grown)), f.scene(V3d(0, 0, grown + 0.5))}); // the side it faces
+        break;
+    }
+    case ZoneShape::tube: {
+        const Path path(z.path, z.path_closed, true);
+        const double r = half.x + grown;
+        if (r <= 0 || path.length() <= 0) break;
+        Polyline sides[4];
+        for (int k = 0; k <= 32; ++k) {
+            const Path::At at = path.at(k / 32.0);
+            V3d across = at.direction.cross(V3d(0, 1, 0));
+            if (across.length() < 1e-9) across = V3d(1, 0, 0);
+            across.normalize();
+            const V3d up = across.cross(at.direction).normalized();
+            if (k % 8 == 0) out.push_back(circle(f, at.place, across * r, up * r));
+            for (int s = 0; s < 4; ++s)
+                sides[s].push_back(f.scene(at.place + (s % 2 ? up : across) * (s < 2 ? r : -r)));
+        }
+        for (Polyline& side : sides) out.push_back(std::move(side));
+        break;
+    }
+    case ZoneShape::mesh: break;
+    }
+    return out;
+}
+
+} // namespace
+
+ZoneShell shell_of(const ZonePlan& plan, double t) {
+    const Zone& z = plan.zone();
+    const ZoneKey key = plan.pose_at(t);
+    const ZoneAxes f = axes_of(key);
+    ZoneShell out;
+    out.id = z.id;
+    out.place = key.place;
+    out.size = key.size;
+    out.inner = outline(z, f, z.inner);
+    if (z.outer > z.inner) out.outer = outline(z, f, z.outer);
+    const bool along_z = z.shape == ZoneShape::wall;
+    out.axis = along_z ? f.z : f.x;
+    out.surface = along_z || z.shape == ZoneShape::mesh ? 0 : z.size.x / 2;
+    if (z.shape == ZoneShape::tube && z.path.size() > 1) {
+        const Path path(z.path, z.path_closed, true);
+        const Path::At middle = path.at(0.5);
+        out.place = V3d(f.scene(middle.place));
+        V3d across = middle.direction.cross(V3d(0, 1, 0));
+        if (across.length() < 1e-9) across = V3d(1, 0, 0);
+        across.normalize();
+        out.axis = f.x * across.x + f.y * across.y + f.z * across.z;
+    }
+    out.edge = out.place + out.axis * ((out.surface + z.outer) * key.size);
+    const auto bends = plan.bends();
+    if (bends.size() > 1) {
+        for (int k = 0; k <= 96; ++k)
+            out.way.push_back(V3f(plan.pose_at(bends.front() + (bends.back() - bends.front()) * k / 96).place));
+    }
+    return out;
+}
+
+std::vector<ZoneShell> shells_of(const LevelGround& ground, double t) {
+    std::vector<ZoneShell> out;
+    for (const auto& entry : ground.zones) out.push_back(shell_of(*entry.second, t));
+    return out;
+}
+
+std::optional<QPointF> on_picture(const V3d& place, const Orbit& orbit, QSizeF size) {
+    const QVector4D at =
+        orbit.projection(size) * orbit.view() *
+        QVector4D(static_cast<float>(place.x), static_cast<float>(place.y), static_cast<float>(place.z), 1);
+    if (at.w() <= 1e-6f) return {};
+    return QPointF((static_cast<double>(at.x() / at.w()) + 1) / 2 * size.width(),
+                   (1 - static_cast<double>(at.y() / at.w())) / 2 * size.height());
+}
+
+bool ZoneTool::press(QPointF pixel, const Orbit& orbit, QSizeF size) {
+    end(false);
+    double nearest = reach;
+    for (const ZoneShell& shell : shells_of(document_.show()->levels, viewing_.frame().value)) {
+        const Zone* zone = document_.project().zone(shell.id);
+        if (!zone) continue;
+        for (bool edge : {false, true}) {
+            const auto at = on_picture(edge ? shell.edge : shell.place, orbit, size);
+            const double away = at ? QLineF(*at, pixel).length() : nearest;
+            if (away >= nearest) continue;
+            nearest = away;
+            held_ = Held{shell.id,
+                         edge,
+                         viewing_.frame().value,
+                         *zone,
+                         edge ? shell.edge : shell.place,
+                         shell.axis,
+                         shell.surface,
+                         shell.size,
+                         pixel,
+                         pixel};
+        }
+    }
+    return held();
+}
+
+void ZoneTool::change(const std::function<void(Zone&)>& change) {
+    const ZoneId id = held_->id;
+    document_.edit(
+        held_->edge ? QObject::tr("Set the edge of a zone") : QObject::tr("Move a zone"),
+        [&](Project& p) -> Result<void> {
+            if (Zone* z = p.zone(id)) change(*z);
+            return {};
+        },
+        QStringLiteral("zone-handle-%1").arg(id.value));
+}
+
+void ZoneTool::move(QPointF pixel, bool slowly, const Orbit& orbit, QSizeF size) {
+    if (!held_) return;
+    if (!document_.project().zone(held_->id)) return end(false); // it went under the hand
+    held_->virtual_at += (pixel - held_->last) * (slowly ? 0.1 : 1);
+    held_->last = pixel;
+    const Ray ray = orbit.ray(held_->virtual_at, size);
+    if (held_->edge) { // the point of the axis that is nearest to the ray
+        const double b = ray.along.dot(held_->axis), d = (ray.from - held_->start).dot(ray.along),
+                     e = (ray.from - held_->start).dot(held_->axis);
+        const double bottom = 1 - b * b;
+        if (bottom < 1e-6 || held_->size <= 0) return;
+        const double outer = held_->before.outer + (e - b * d) / bottom / held_->size;
+        change([&](Zone& z) { z.outer = std::max(std::round(outer * 1000) / 1000, z.inner); });
+        return;
+    }
+    // Over the ground at its own height; seen from the side, in the picture's plane.
+    const V3d towards = (orbit.camera.target - orbit.eye()).normalized();
+    const bool flat = std::abs(ray.along.y) > 0.2;
+    const V3d normal = flat ? V3d(0, 1, 0) : towards;
+    const double far = (held_->start - ray.from).dot(normal) / ray.along.dot(normal);
+    if (!std::isfinite(far) || far <= 0 || far > 1e5) return;
+    const V3d by = ray.from + ray.along * far - held_->start;
+    auto moved = [&](ZoneKey key) {
+        for (int k = 0; k < 3; ++k) key.place[k] = std::round((key.place[k] + by[k]) * 1000) / 1000;
+        return key;
+    };
+    change([&](Zone& z) {
+        if (held_->before.keys.size() == 1) {
+            z.keys = {moved(held_->before.keys.front())};
+            return;
+        }
+        ZoneKey key = ZonePlan(held_->before).pose_at(held_->frame);
+        for (const ZoneKey& k : held_->before.keys) {
+            if (k.at.value <= held_->frame) key.toward = k.toward;
+        }
+        z.keys = with_key(held_->before.keys, moved(key));
+    });
+}
+
+void ZoneTool::end(bool put_back) {
+    if (!held_) return;
+    if (put_back && document_.project().zone(held_->id)) change([&](Zone& z) { z = held_->before; });
+    document_.end_merge();
+    held_.reset();
+}
+
+} // namespace garland

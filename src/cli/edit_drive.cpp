@@ -1,0 +1,494 @@
+#include "cli/edit_drive.h"
+
+#include "cli/option_fields.h"
+#include "core/base/numbers.h"
+#include "core/project/show.h"
+#include "io/files/sound_file.h"
+#include "io/project/drive_json.h"
+#include "io/project/project_file.h"
+#include "io/tables/path_file.h"
+
+#include <filesystem>
+#include <memory>
+#include <sstream>
+
+namespace garland {
+
+namespace {
+
+Result<std::string> any_text(const std::string& text) {
+    return text;
+}
+
+// "1:0,0,0 48:10,0,0 smooth 96:0,0,0": output frame:place, with how it goes on to the next key.
+Result<std::vector<ZoneKey>> zone_keys_of(const std::string& text, const ZoneKey& like) {
+    std::vector<ZoneKey> out;
+    std::istringstream words(text);
+    for (std::string one; words >> one;) {
+        const auto colon = one.find(':');
+        if (colon == one.npos) {
+            if (out.empty())
+                return wrong(fmt::format("\"{}\" is no key of a zone", one),
+                             "write \"1:0,0,0 48:10,0,0\": output frame:place");
+            GARLAND_TRY(toward, toward_of(one));
+            out.back().toward = toward;
+            continue;
+        }
+        ZoneKey key = like;
+        GARLAND_TRY(at, real(one.substr(0, colon)));
+        GARLAND_TRY(here, place(one.substr(colon + 1)));
+        key.at = OutputFrame(at), key.place = here, key.toward = Toward::linear;
+        out.push_back(key);
+    }
+    return out;
+}
+
+Result<std::vector<V3d>> path_of(const std::string& text) {
+    std::vector<V3d> out;
+    std::istringstream words(text);
+    for (std::string one; words >> one;) {
+        GARLAND_TRY(here, place(one));
+        out.push_back(here);
+    }
+    return out;
+}
+
+Option<Zone> zone_source(const char* name, const char* help, SourceId Zone::*member) {
+    return {name, help, [member](Zone& z, const Project& p, const std::string& t) -> Result<void> {
+                GARLAND_TRY(id, source_called(p, t));
+                z.*member = id;
+                return {};
+            }};
+}
+
+Option<Zone> zone_frame(const char* name, const char* help, OutputFrame Zone::*member) {
+    return {name, help, [member](Zone& z, const Project&, const std::string& t) -> Result<void> {
+                GARLAND_TRY(v, real(t));
+                z.*member = OutputFrame(v);
+                return {};
+            }};
+}
+
+const std::vector<Option<Zone>>& zone_options() {
+    using Z = Zone;
+    static const std::vector<Option<Z>> all{
+        field("name", "What it is called", &Z::name, any_text),
+        field("shape", "ball, box, cylinder, wall, tube or mesh", &Z::shape,
+              [](const std::string& t) { return of(zone_shape_words, t, "a shape of a zone"); }),
+        field("size", "Width, height and depth in metres, x,y,z; a ball and a tube: its diameter is x", &Z::size,
+              place),
+        zone_source("mesh", "Shape mesh: the source whose closed surface it is", &Z::mesh),
+        field("path", "Shape tube, or riding along a path: its points, \"0,0,0 5,0,2 …\"", &Z::path, path_of),
+        field("path-closed", "The path's end joins its start, on or off", &Z::path_closed, on_off),
+        field("inner", "Metres from its surface up to which its level is 1; below 0: inside", &Z::inner, real),
+        field("outer", "Metres from its surface from which its level is 0", &Z::outer, real),
+        field("response", "How the level rises from the outer to the inner distance, \"0:0 smooth 1:1\"", &Z::response,
+              curve_of),
+        field("inverted", "1 outside and 0 inside, on or off", &Z::inverted, on_off),
+        field("on", "Whether it counts, on or off", &Z::on, on_off),
+        field("ride", "What takes it along: nothing, part, particle or path", &Z::ride,
+              [](const std::string& t) { return of(zone_ride_words, t, "something a zone rides on"); }),
+        zone_source("ride-source", "The source it rides on", &Z::ride_source),
+        field("ride-part", "The part it rides on, by name", &Z::ride_part, any_text),
+        field("ride-particle", "The particle it rides on, by id", &Z::ride_particle, whole),
+        zone_frame("ride-first", "The output frame at which it starts along its path", &Z::ride_first),
+        zone_frame("ride-last", "The output frame at which it reaches the path's end", &Z::ride_last),
+    };
+    return all;
+}
+
+// What stands in one key of a zone.
+struct KeyGiven {
+    double at = 1, size = 1;
+    std::string place, turn, toward, keys;
+    bool has_at = false, has_size = false;
+};
+
+Result<void> set_key(Zone& z, const KeyGiven& given) {
+    if (!given.keys.empty()) {
+        GARLAND_TRY(keys, zone_keys_of(given.keys, z.keys.front()));
+        z.keys = std::move(keys);
+    }
+    if (given.place.empty() && given.turn.empty() && given.toward.empty() && !given.has_size) return {};
+    auto apply = [&](ZoneKey& key) -> Result<void> {
+        if (!given.place.empty()) {
+            GARLAND_TRY(v, place(given.place));
+            key.place = v;
+        }
+        if (!given.turn.empty()) {
+            GARLAND_TRY(v, place(given.turn));
+            key.turn = v;
+        }
+        if (!given.toward.empty()) {
+            GARLAND_TRY(v, toward_of(given.toward));
+            key.toward = v;
+        }
+        if (given.has_size) key.size = given.size;
+        return {};
+    };
+    if (!given.has_at) { // without a frame all keys
+        for (ZoneKey& key : z.keys) GARLAND_CHECK(apply(key));
+        return {};
+    }
+    ZoneKey key = ZonePlan(z).pose_at(given.at);
+    for (const ZoneKey& k : z.keys) {
+        if (k.at.value <= given.at) key.toward = k.toward;
+    }
+    key.at = OutputFrame(given.at);
+    GARLAND_CHECK(apply(key));
+    z.keys = with_key(z.keys, key);
+    return {};
+}
+
+Result<Done> set_zone(Project& p, const std::string& called, const std::string& add, bool remove, bool drop_key,
+                      const Given& given, const KeyGiven& key) {
+    std::string words;
+    if (!add.empty()) {
+        Zone z;
+        z.id = ZoneId(p.next_id++);
+        z.name = add;
+        z.keys.front().at = OutputFrame(static_cast<double>(p.settings.range.first));
+        z.ride_first = OutputFrame(static_cast<double>(p.settings.range.first));
+        z.ride_last = OutputFrame(static_cast<double>(p.settings.range.last));
+        p.zones.push_back(z);
+        words = fmt::format("Add the zone \"{}\"", add);
+    }
+    GARLAND_TRY(i, find_named(p.zones, add.empty() ? called : add, "zone"));
+    Zone& z = p.zones[i];
+    if (remove) {
+        const std::string name = z.name;
+        remove_zone(p, z.id);
+        return Done{fmt::format("Remove the zone \"{}\"", name)};
+    }
+    if (words.empty()) words = fmt::format("Zone \"{}\"", z.name);
+    GARLAND_TRY(what, set_given(z, p, zone_options(), given));
+    GARLAND_CHECK(set_key(z, key));
+    if (drop_key) {
+        if (std::erase_if(z.keys, [&](const ZoneKey& k) { return k.at.value == key.at; }) == 0)
+            return wrong(fmt::format("the zone \"{}\" has no key at output frame {}", z.name, short_number(key.at)),
+                         "give --at of one of its keys");
+    }
+    GARLAND_CHECK(validate(z));
+    if (!what.empty()) words += ": " + what;
+    return Done{words,
+                fmt::format("{}, {}", to_text(z.shape), counted(static_cast<long long>(z.keys.size()), "key", "keys"))};
+}
+
+Option<Play> wave_option(const char* name, const char* help,
+                         std::function<Result<void>(Wave&, const std::string&)> set) {
+    return {name, help, [set](Play& play, const Project&, const std::string& t) -> Result<void> {
+                return set(play.level.wave, t);
+            }};
+}
+
+Result<void> set_start(Wave& w, const std::string& t) {
+    GARLAND_TRY(v, real(t));
+    w.start = OutputFrame(v);
+    return {};
+}
+Result<void> set_frames(Wave& w, const std::string& t) {
+    GARLAND_TRY(v, real(t));
+    w.frames = v;
+    return {};
+}
+Result<void> set_after(Wave& w, const std::string& t) {
+    GARLAND_TRY(v, of(wave_words, t, "what follows a rise"));
+    w.after = v;
+    return {};
+}
+Result<void> set_passes(Wave& w, const std::string& t) {
+    GARLAND_TRY(v, count_of(t));
+    w.passes = v;
+    return {};
+}
+
+const std::vector<Option<Play>>& play_options() {
+    using P = Play;
+    static const std::vector<Option<P>> all{
+        field("by", "own-clock, level, furthest, starts or speed", &P::by,
+              [](const std::string& t) { return of(play_words, t, "what plays copies"); }),
+        {"level", "Where the level comes from: zones, pulse or sound",
+         [](P& play, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, of(level_words, t, "where a level comes from"));
+             play.level.kind = v;
+             return {};
+         }},
+        {"zones", "Which zones, by name or id, as in Breeze,Glow; all: every zone that is on",
+         [](P& play, const Project& p, const std::string& t) -> Result<void> {
+             play.level.zones.clear();
+             if (t == "all") return {};
+             std::istringstream words(t);
+             for (std::string one; std::getline(words, one, ',');) {
+                 GARLAND_TRY(i, find_named(p.zones, one, "zone"));
+                 play.level.zones.push_back(p.zones[i].id);
+             }
+             return {};
+         }},
+        {"join", "Several zones: highest, sum or product",
+         [](P& play, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, of(join_words, t, "how zones join"));
+             play.level.join = v;
+             return {};
+         }},
+        {"sound", "Which sound, by name or id",
+         [](P& play, const Project& p, const std::string& t) -> Result<void> {
+             GARLAND_TRY(i, find_named(p.sounds, t, "sound"));
+             play.level.hearing.sound = p.sounds[i].id;
+             play.level.kind = LevelKind::sound;
+             return {};
+         }},
+        {"bands-by", "Which band a copy hears, by order, axis or attribute; together: all of them",
+         [](P& play, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, of(deal_words, t, "how bands are dealt"));
+             play.level.hearing.deal = v;
+             return {};
+         }},
+        {"axis", "Bands by axis: its direction, x,y,z",
+         [](P& play, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, place(t));
+             play.level.hearing.axis = v;
+             return {};
+         }},
+        {"attribute", "Bands by attribute: its name",
+         [](P& play, const Project&, const std::string& t) -> Result<void> {
+             play.level.hearing.attribute = t;
+             return {};
+         }},
+        field("response", "How the level counts, \"0:0 smooth 0.5:1 1:0\"", &P::response, curve_of),
+        field("from", "Level: the part of the motion at level 0, 0 to 1", &P::from, real),
+        field("to", "Level: the part of the motion at level 1, 0 to 1", &P::to, real),
+        field("threshold", "Starts: the level above which a copy starts, 0 to 1", &P::threshold, real),
+        field("leaving", "Starts: stop, back-to-start, go-on, finish-pass or fade-out", &P::leaving,
+              [](const std::string& t) { return of(leaving_words, t, "what happens on leaving"); }),
+        field("leaving-frames", "Starts: output frames for back-to-start and fade-out", &P::leaving_frames, real),
+        field("start-again", "Starts: entering again starts from the first pose, on or off", &P::start_again, on_off),
+        field("hidden-before", "Starts: hidden before the first entry, on or off", &P::hidden_before, on_off),
+        field("shortest", "Starts: least output frames between two starts", &P::shortest, real),
+        field("speed", "Speed: what is left of a copy's speed at level 1, −1 to 10", &P::speed, real),
+        wave_option("start", "Pulse: the output frame at which it begins", set_start),
+        wave_option("frames", "Pulse: output frames of one rise", set_frames),
+        wave_option("after", "Pulse: hold, repeat or there-and-back", set_after),
+        wave_option("passes", "Pulse: total passes; 0: endless", set_passes),
+    };
+    return all;
+}
+
+Result<Done> set_play(Project& p, const Words& w, const Given& given) {
+    GARLAND_TRY(id, arrangement_called(p, w));
+    Arrangement& a = *p.arrangement(id);
+    GARLAND_TRY(what, set_given(a.play, p, play_options(), given));
+    GARLAND_CHECK(validate(a.play));
+    if (a.play.by != PlayBy::clock && a.play.level.kind == LevelKind::zones && p.zones.empty())
+        return wrong("there is no zone that could play the copies", "add one with edit zone --add");
+    if (a.play.by != PlayBy::clock && a.play.level.kind == LevelKind::sound && !a.play.level.hearing.sound)
+        return wrong("there is no sound that could play the copies",
+                     "add one with edit sound --add, then give --sound");
+    return Done{fmt::format("\"{}\" plays by {}{}", a.name, to_text(a.play.by), what.empty() ? "" : ": " + what)};
+}
+
+Option<Pulse> pulse_wave(const char* name, const char* help,
+                         std::function<Result<void>(Wave&, const std::string&)> set) {
+    return {name, help,
+            [set](Pulse& pulse, const Project&, const std::string& t) -> Result<void> { return set(pulse.wave, t); }};
+}
+
+const std::vector<Option<Pulse>>& pulse_options() {
+    using P = Pulse;
+    static const std::vector<Option<P>> all{
+        pulse_wave("start", "The output frame at which it begins", set_start),
+        pulse_wave("frames", "Output frames of one rise", set_frames),
+        pulse_wave("after", "hold, repeat or there-and-back", set_after),
+        pulse_wave("passes", "Total passes; 0: endless", set_passes),
+        pulse_wave("response", "How it rises, \"0:0 smooth 1:1\"",
+                   [](Wave& wave, const std::string& t) -> Result<void> {
+                       GARLAND_TRY(v, curve_of(t));
+                       wave.response = v;
+                       return {};
+                   }),
+        field("lift", "Metres at full level, x,y,z", &P::lift, place),
+        field("turn", "Degrees about the vertical at full level", &P::turn, real),
+        field("size", "Times its own size at full level", &P::size, real),
+        field("hides", "Copies are shown only while it is above 0, on or off", &P::hides, on_off),
+        field("on", "Whether it counts, on or off", &P::on, on_off),
+    };
+    return all;
+}
+
+Result<Done> set_pulse(Project& p, const Words& w, const Given& given, int number, bool add, bool remove) {
+    GARLAND_TRY(id, arrangement_called(p, w));
+    Arrangement& a = *p.arrangement(id);
+    if (add) {
+        Pulse pulse;
+        pulse.id = SpreadId(p.next_id++);
+        pulse.wave.start = OutputFrame(static_cast<double>(p.settings.range.first));
+        a.pulses.push_back(pulse);
+        number = static_cast<int>(a.pulses.size());
+    }
+    if (number == 0 && a.pulses.size() == 1) number = 1;
+    if (number < 1 || static_cast<std::size_t>(number) > a.pulses.size()) {
+        return wrong(a.pulses.empty()
+                         ? "the arrangement has no pulse"
+                         : fmt::format("there is no pulse {}: they are counted from 1 to {}", number, a.pulses.size()),
+                     "give --number, or --add for a new one");
+    }
+    if (remove) {
+        a.pulses.erase(a.pulses.begin() + (number - 1));
+        return Done{fmt::format("Remove pulse {} of \"{}\"", number, a.name)};
+    }
+    Pulse& pulse = a.pulses[static_cast<std::size_t>(number) - 1];
+    GARLAND_TRY(what, set_given(pulse, p, pulse_options(), given));
+    GARLAND_CHECK(validate(pulse));
+    return Done{fmt::format("{} of \"{}\"{}",
+                            add ? fmt::format("Add pulse {}", number) : fmt::format("Pulse {}", number), a.name,
+                            what.empty() ? "" : ": " + what)};
+}
+
+template <class V, class Parse>
+Option<SoundSpec> band_field(const char* name, const char* help, V SoundBands::*member, Parse parse) {
+    return {name, help, [member, parse](SoundSpec& s, const Project&, const std::string& t) -> Result<void> {
+                auto v = parse(t);
+                if (!v) return tl::unexpected(v.error());
+                s.bands.*member = static_cast<V>(*v);
+                return {};
+            }};
+}
+
+const std::vector<Option<SoundSpec>>& sound_options() {
+    using S = SoundSpec;
+    using B = SoundBands;
+    static const std::vector<Option<S>> all{
+        field("name", "What it is called", &S::name, any_text),
+        {"start", "The output frame at which it begins",
+         [](S& s, const Project&, const std::string& t) -> Result<void> {
+             GARLAND_TRY(v, real(t));
+             s.start = OutputFrame(v);
+             return {};
+         }},
+        field("channel", "Which channel, from 1; 0: all averaged", &S::channel, count_of),
+        band_field("bands", "How many bands, even in octaves", &B::count, count_of),
+        band_field("third-octaves", "The one-third-octave bands instead, on or off", &B::third_octaves, on_off),
+        band_field("low", "The lowest frequency, Hz", &B::low, real),
+        band_field("high", "The highest frequency, Hz", &B::high, real),
+        band_field("floor", "dB at which the level is 0", &B::floor, real),
+        band_field("ceiling", "dB at which the level is 1", &B::ceiling, real),
+        band_field("attack", "Output frames of a rise", &B::attack, real),
+        band_field("release", "Output frames of a fall", &B::release, real),
+    };
+    return all;
+}
+
+Result<Done> set_sound(Project& p, const Words& w, const std::string& called, const std::string& add,
+                       const std::string& file, bool remove, const Given& given) {
+    if (!add.empty()) {
+        if (file.empty()) return wrong("which file is the sound?", "give --file");
+        SoundSpec s;
+        s.id = SoundId(p.next_id++);
+        s.name = add;
+        s.start = OutputFrame(static_cast<double>(p.settings.range.first));
+        p.sounds.push_back(s);
+    }
+    GARLAND_TRY(i, find_named(p.sounds, add.empty() ? called : add, "sound"));
+    SoundSpec& s = p.sounds[i];
+    if (remove) {
+        const std::string name = s.name;
+        remove_sound(p, s.id);
+        return Done{fmt::format("Remove the sound \"{}\"", name)};
+    }
+    GARLAND_TRY(what, set_given(s, p, sound_options(), given));
+    if (!file.empty()) {
+        const std::string absolute = std::filesystem::absolute(file).string();
+        s.path = w.project == "-" ? absolute : relative_path(absolute, std::filesystem::absolute(w.project).string());
+    }
+    GARLAND_CHECK(validate(s));
+    const std::string path = w.project == "-" ? s.path : absolute_path(s.path, w.project);
+    GARLAND_CHECK(read_sound_file(path, s.channel));
+    GARLAND_TRY(facts, sound_facts(path));
+    const double frames = facts.seconds() * p.settings.rate.per_second();
+    return Done{
+        fmt::format("{} \"{}\"{}", add.empty() ? "Sound" : "Add the sound", s.name, what.empty() ? "" : ": " + what),
+        fmt::format("{}, {} at {} Hz, {} s: output frames {} to {}; {}", facts.format,
+                    counted(facts.channels, "channel", "channels"), short_number(facts.rate),
+                    short_number(facts.seconds(), 2), short_number(s.start.value, 2),
+                    short_number(s.start.value + frames, 2),
+                    counted(static_cast<long long>(bands_of(s.bands).size()), "band", "bands"))};
+}
+
+} // namespace
+
+void add_drive_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const RunChange& run) {
+    struct State {
+        Given given;
+        std::string called, add, file;
+        int number = 0;
+        bool adds = false, remove = false, drop_key = false;
+        KeyGiven key;
+    };
+    auto state = std::make_shared<State>();
+    auto options = [&](CLI::App* sub, const auto& all) {
+        for (const auto& o : all)
+            sub->add_option("--" + std::string(o.name), state->given[o.name], o.help)
+                ->expected(1)
+                ->allow_extra_args(false);
+    };
+    auto written = [state]() -> const Given& { // without those not given
+        std::erase_if(state->given, [](const auto& entry) { return entry.second.empty(); });
+        return state->given;
+    };
+    auto sub_of = [&](const char* name, const char* help) {
+        CLI::App* sub = edit.add_subcommand(name, help);
+        sub->fallthrough();
+        return sub;
+    };
+    const char* which = "Which arrangement, by name or id; not needed where there is only one";
+
+    CLI::App* z =
+        sub_of("zone", "A shape in space that drives time for the copies in it: add, change, key or remove one");
+    z->add_option("--zone", state->called, "Which zone, by name or id; not needed where there is only one");
+    z->add_option("--add", state->add, "A new zone of this name");
+    z->add_flag("--remove", state->remove, "Remove it");
+    options(z, zone_options());
+    z->add_option("--keys", state->key.keys, "All keys of its place, \"1:0,0,0 48:10,0,0\": output frame:x,y,z");
+    auto* at = z->add_option("--at", state->key.at,
+                             "The output frame of one key; without it, place, turn and scale are those of all keys");
+    z->add_option("--place", state->key.place, "Its place, x,y,z in metres");
+    z->add_option("--turn", state->key.turn, "Its turn about x,y,z in degrees");
+    auto* scale = z->add_option("--scale", state->key.size, "Times its own size");
+    z->add_option("--toward", state->key.toward, "step, linear or smooth: how it goes on to the next key");
+    z->add_flag("--drop-key", state->drop_key, "Remove the key at --at");
+    z->callback([=] {
+        state->key.has_at = at->count() > 0, state->key.has_size = scale->count() > 0;
+        run([=](Project& p) {
+            return set_zone(p, state->called, state->add, state->remove, state->drop_key, written(), state->key);
+        });
+    });
+
+    CLI::App* l = sub_of("play", "What plays copies besides their own clock: zones, a pulse or a sound");
+    l->add_option("--arrangement", w->arrangement, which);
+    options(l, play_options());
+    l->callback([=] { run([=](Project& p) { return set_play(p, *w, written()); }); });
+
+    CLI::App* u =
+        sub_of("pulse", "A rise and fall that travels over copies by their delays: add, change or remove one");
+    u->add_option("--arrangement", w->arrangement, which);
+    u->add_option("--number", state->number, "Which pulse of the arrangement, from 1");
+    u->add_flag("--add", state->adds, "A new one");
+    u->add_flag("--remove", state->remove, "Remove it");
+    options(u, pulse_options());
+    u->callback([=] {
+        run([=](Project& p) { return set_pulse(p, *w, written(), state->number, state->adds, state->remove); });
+    });
+
+    CLI::App* s = sub_of("sound", "A sound that copies hear: add, change or remove one");
+    s->add_option("--sound", state->called, "Which sound, by name or id; not needed where there is only one");
+    s->add_option("--add", state->add, "A new sound of this name");
+    s->add_option("--file", state->file, "Its file: WAV, FLAC, Ogg, MP3 or AIFF");
+    s->add_flag("--remove", state->remove, "Remove it");
+    options(s, sound_options());
+    s->callback([=] {
+        run([=](Project& p) {
+            return set_sound(p, *w, state->called, state->add, state->file, state->remove, written());
+        });
+    });
+}
+
+} // namespace garland

@@ -1,0 +1,54 @@
+// How far something has run by a moment: pieces of cubics over output frames, many tracks in one table.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <functional>
+#include <span>
+#include <vector>
+
+namespace garland {
+
+// Where a track bends. Between two nodes the cubic by their values and slopes; two nodes at one moment are a jump, and
+// at that moment the later one counts.
+struct RunNode {
+    double t = 0, value = 0;
+    float in = 0, out = 0; // slopes before and after
+};
+
+class RunTrack { // being made
+  public:
+    double before_slope = 0, after_slope = 0;
+    std::vector<RunNode> nodes; // rising
+};
+
+class RunTable {
+  public:
+    std::size_t add(const RunTrack& track); // its number
+    std::size_t size() const { return ends_.size(); }
+    struct At {
+        double value = 0, rate = 0; // rate: per output frame
+    };
+    At at(std::size_t track, double t) const;
+    std::span<const RunNode> nodes(std::size_t track) const {
+        const std::size_t from = track == 0 ? 0 : ends_[track - 1];
+        return {nodes_.data() + from, ends_[track] - from};
+    }
+    std::size_t bytes() const;
+
+  private:
+    std::vector<RunNode> nodes_;
+    std::vector<std::uint32_t> ends_;
+    std::vector<double> before_, after_;
+};
+
+// The integral of a smooth function by Gauss–Legendre quadrature of seven points with bisection, to 1e-10 of a frame
+// and a frame's rate.
+double integral_of(const std::function<double(double)>& rate, double from, double to);
+
+// Nodes from `from` to `to` for value = start + ∫ rate, appended without the first one; the rate must be smooth in
+// between, and rate(x) is never asked outside. Cubics are off by at most 1e-6. Returns the value at `to`.
+double integrate_pieces(const std::function<double(double)>& rate, double from, double to, double start,
+                        std::vector<RunNode>& nodes);
+
+} // namespace garland

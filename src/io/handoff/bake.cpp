@@ -1,0 +1,212 @@
+#include "io/handoff/bake.h"
+
+#include "core/base/numbers.h"
+#include "io/files/series.h"
+#include "io/handoff/placed_copy.h"
+#include "io/ply/ply.h"
+#include "io/vdb/volume_file.h"
+
+#include <algorithm>
+#include <filesystem>
+#include <fmt/format.h>
+#include <unordered_set>
+
+namespace garland {
+
+namespace {
+
+std::string path_of(const BakeOrder& order, std::int64_t frame) {
+    return order.folder + "/" + numbered(order.name + ".", frame, 4, ".ply");
+}
+
+// Volumes have files of their own, one a copy: "copies.c07.0012.vdb".
+std::string volume_path(const BakeOrder& order, const Show& show, std::int64_t copy, std::int64_t frame) {
+    return order.folder + "/" + numbered(order.name + "." + copy_name(copy, show.copies()) + ".", frame, 4, ".vdb");
+}
+
+// What one frame's file holds. An attribute is written when any pose has it.
+PlyMerger::Content content_of(const std::vector<Posed>& all) {
+    PlyMerger::Content c;
+    c.copy = true;
+    for (const Posed& posed : all) {
+        for (std::uint32_t pick : posed.picks.copies) {
+            if (pick == no_pose) continue;
+            const Pose& pose = *posed.poses[pick].pose;
+            c.points += pose.points.size();
+            c.add_faces(*pose.faces);
+            c.normals |= !pose.normals.empty();
+            c.velocities |= !pose.velocities.empty();
+            c.uvs |= !pose.uvs.empty();
+            c.colours |= !pose.colours.empty();
+            c.ids |= !pose.ids.empty();
+            for (const std::int64_t id : pose.ids) c.large_ids |= id < INT32_MIN || id > INT32_MAX;
+            for (const Attribute& a : pose.attributes) {
+                const bool whole = !a.whole.empty();
+                const bool known = std::any_of(c.attributes.begin(), c.attributes.end(),
+                                               [&](const Attribute& b) { return b.name == a.name; });
+                if (known || a.name == "copy" || a.width > 16) continue;
+                c.attributes.push_back({a.name,
+                                        a.width,
+                                        {},
+                                        whole ? std::vector<std::int32_t>{0} : std::vector<std::int32_t>{},
+                                        a.vector});
+            }
+        }
+    }
+    return c;
+}
+
+// Velocities are turned, sized and scaled by the copy's speed.
+Result<double> write_volumes(const std::vector<Posed>& all, const Show& show, const BakeOrder& order,
+                             std::int64_t frame, std::vector<std::string>& files) {
+    double bytes = 0;
+    for (const Posed& posed : all) {
+        for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
+            if (posed.picks.copies[i] == no_pose) continue;
+            const SampledPose& sampled = posed.poses[posed.picks.copies[i]];
+            if (!sampled.pose->volume) continue;
+            const Placement& place = posed.places()[i];
+            const VolumePtr volume = placed(*sampled.pose->volume, place.turn, V3d(place.stretch) * place.size,
+                                            place.position, velocity_factor(posed, i, show));
+            const std::string path = volume_path(order, show, posed.arrangement->number(i), frame);
+            GARLAND_CHECK(write_volume(path, *volume, order.existing));
+            files.push_back(path);
+            GARLAND_TRY(back, read_volume_facts(path));
+            if (back.size() != volume->facts().size() ||
+                (!back.empty() && back[0].active != volume->facts()[0].active)) {
+                return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(path));
+            }
+            std::error_code none;
+            bytes += static_cast<double>(std::filesystem::file_size(path, none));
+        }
+    }
+    return bytes;
+}
+
+Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& show, const std::string& path,
+                                  const std::string& comment, Existing existing) {
+    const PlyMerger::Content content = content_of(all);
+    GARLAND_TRY(out, PlyMerger::create(path, content, existing, comment));
+    PlacedCopy placed_now;
+    for (const Posed& posed : all) {
+        for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
+            if (posed.picks.copies[i] == no_pose) continue;
+            const SampledPose& sampled = posed.poses[posed.picks.copies[i]];
+            const Pose& pose = *sampled.pose;
+            place_copy(posed, i, show, placed_now);
+            out.add_points(placed_now.points, placed_now.normals, placed_now.velocities, placed_now.attributes(pose),
+                           pose, static_cast<std::int32_t>(posed.arrangement->number(i) + 1));
+        }
+    }
+    std::uint32_t first_point = 0;
+    for (const Posed& posed : all) {
+        for (std::uint32_t pick : posed.picks.copies) {
+            if (pick == no_pose) continue;
+            const Pose& pose = *posed.poses[pick].pose;
+            out.add_faces(*pose.faces, first_point);
+            first_point += static_cast<std::uint32_t>(pose.points.size());
+        }
+    }
+    const std::uint64_t bytes = out.written();
+    GARLAND_CHECK(out.finish());
+    GARLAND_TRY(back, read_ply_counts(out.temporary()));
+    std::uint64_t size = 0;
+    GARLAND_CHECK(read_head(out.temporary(), 1, size));
+    if (back.points != content.points || back.faces != content.faces || size != bytes) {
+        return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(path).advise(
+            "check the disk and write this frame again"));
+    }
+    GARLAND_CHECK(out.publish());
+    return bytes;
+}
+
+} // namespace
+
+Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress& progress) {
+    if (!order.frames.valid() || order.step < 1)
+        return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+    BakeEstimate e;
+    e.files = order.count();
+    GARLAND_TRY(all, pose_all(show, OutputFrame(static_cast<double>(order.frames.first)), progress));
+    double volumes = 0; // as large as in memory, at most
+    for (const Posed& posed : all) {
+        for (std::uint32_t pick : posed.picks.copies) {
+            if (pick != no_pose && posed.poses[pick].pose->volume)
+                volumes += static_cast<double>(posed.poses[pick].pose->volume->bytes()), ++e.volume_files;
+        }
+    }
+    e.bytes = (static_cast<double>(PlyMerger::size_of(content_of(all))) + volumes) * static_cast<double>(e.files);
+    e.volume_files *= e.files;
+    e.free = free_space(order.folder);
+    std::unordered_set<std::string> there; // the folder is looked through once
+    std::error_code none;
+    for (const auto& entry : std::filesystem::directory_iterator(order.folder, none))
+        there.insert(order.folder + "/" + entry.path().filename().string());
+    if (there.empty()) return e;
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
+        e.existing += static_cast<std::int64_t>(there.count(path_of(order, f)));
+        for (const ArrangementShow& a : show.arrangements) {
+            if (!a.usable || a.sampler.source()->facts().kind != SourceKind::volume) continue;
+            for (std::size_t i = 0; i < a.places.size(); ++i)
+                e.existing += static_cast<std::int64_t>(there.count(volume_path(order, show, a.number(i), f)));
+        }
+    }
+    return e;
+}
+
+Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progress) {
+    GARLAND_TRY(before, estimate(show, order, progress));
+    if (before.existing > 0 && order.existing == Existing::refuse) {
+        return fail(Error{ErrorCode::exists, fmt::format("{} of the {} to write {} there already", before.existing,
+                                                         counted(before.files + before.volume_files, "file", "files"),
+                                                         before.existing == 1 ? "is" : "are")}
+                        .at(order.folder)
+                        .keeping("all existing files; nothing was written")
+                        .advise("choose another folder or name, or say that they may be replaced"));
+    }
+    if (before.free >= 0 && before.bytes > before.free) {
+        return fail(Error{ErrorCode::disk_full, fmt::format("about {} are needed, but only {} are free",
+                                                            byte_count(before.bytes), byte_count(before.free))}
+                        .at(order.folder)
+                        .keeping("nothing was written")
+                        .advise("free some space, choose another disk, or write fewer frames"));
+    }
+    std::error_code made;
+    const bool new_folder = std::filesystem::create_directories(order.folder, made);
+    if (made) {
+        return fail(Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", made.message())}.at(
+            order.folder));
+    }
+    BakeDone done;
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
+        progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
+                        fmt::format("frame {}", f));
+        auto kept = [&](Error error) {
+            std::error_code none;
+            if (new_folder && done.files.empty()) std::filesystem::remove(order.folder, none); // only where it is empty
+            error.kept = done.files.empty()
+                             ? "nothing was written"
+                             : fmt::format("the {} written so far",
+                                           counted(static_cast<long long>(done.files.size()), "file", "files"));
+            return fail(std::move(error));
+        };
+        if (progress.cancelled()) return kept(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)});
+        auto posed = pose_all(show, OutputFrame(static_cast<double>(f)), progress);
+        if (!posed) return kept(std::move(posed.error()));
+        auto volumes = write_volumes(*posed, show, order, f, done.files);
+        if (!volumes) return kept(std::move(volumes.error()));
+        done.bytes += *volumes;
+        auto bytes = write_frame(*posed, show, path_of(order, f), fmt::format("output frame {}", f), order.existing);
+        if (!bytes) return kept(std::move(bytes.error()));
+        done.files.push_back(path_of(order, f));
+        done.bytes += static_cast<double>(*bytes);
+        for (const Posed& p : *posed) {
+            done.poses += static_cast<std::int64_t>(p.poses.size());
+            for (std::uint32_t pick : p.picks.copies) done.copies += pick != no_pose;
+        }
+    }
+    progress.report(1, "written");
+    return done;
+}
+
+} // namespace garland

@@ -1,0 +1,47 @@
+// Writing the posed copies: a series of PLY files, one merged mesh a frame.
+#pragma once
+
+#include "core/base/progress.h"
+#include "core/project/show.h"
+#include "io/files/file.h"
+
+#include <string>
+#include <vector>
+
+namespace garland {
+
+struct BakeOrder {
+    std::string folder;          // made if it is not there
+    std::string name = "copies"; // files are name.0001.ply …
+    FrameRange frames;
+    Existing existing = Existing::refuse;
+    std::int64_t step = 1; // every so many frames, from the first on; above 0
+
+    std::int64_t count() const { return FrameSteps{frames, step}.count(); }
+};
+
+struct BakeEstimate {
+    double bytes = 0; // of all files, from the first frame's copies
+    double free = -1; // bytes on that disk; −1 unknown
+    std::int64_t files = 0;
+    std::int64_t volume_files = 0; // beside them: one .vdb for each copy of a volume and frame
+    std::int64_t existing = 0;     // how many of them are there already
+};
+
+struct BakeDone {
+    std::vector<std::string> files;
+    double bytes = 0;
+    std::int64_t poses = 0, copies = 0; // summed over all frames
+};
+
+// Errors: invalid for an empty range; those of reading the first frame.
+Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress& progress = Progress::none());
+
+// Writes points, velocities (source velocity · local speed, turned and sized with the copy), normals, texture
+// coordinates, colours, ids, attributes and the copy's number (from 1) of every visible copy. Volumes are written
+// beside them, each copy and frame into a .vdb of its own. Each file appears complete or not at all, and its counts are
+// read back. Errors: exists (before anything is written), disk_full, cancelled …; files of earlier frames stay, and the
+// error says so.
+Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progress = Progress::none());
+
+} // namespace garland

@@ -1,0 +1,197 @@
+#include "io/ply/ply.h"
+
+#include "io/ply/ply_body.h"
+#include "io/sources/pose_check.h"
+
+#include <algorithm>
+#include <bit>
+#include <cstring>
+#include <fast_float/fast_float.h>
+#include <fmt/format.h>
+#include <functional>
+
+namespace garland {
+
+using ply::Body;
+using ply::Element;
+using ply::Form;
+using ply::Header;
+using ply::is_whole;
+using ply::Property;
+using ply::Sink;
+using ply::Type;
+
+namespace {
+
+// Sends the well-known names to their places and every other number to an attribute of its own.
+std::vector<Sink> make_sinks(const Element& element, Pose& pose) {
+    std::vector<Sink> sinks(element.properties.size());
+    auto has = [&](std::string_view name) {
+        for (const Property& p : element.properties) {
+            if (p.name == name && !p.list) return true;
+        }
+        return false;
+    };
+    auto take = [&](auto& values, std::initializer_list<const char*> names, auto scale_of) {
+        for (const char* name : names) {
+            if (!has(name)) return false;
+        }
+        values.resize(element.count);
+        auto* base = reinterpret_cast<float*>(values.data());
+        std::size_t k = 0;
+        for (const char* name : names) {
+            for (std::size_t p = 0; p < sinks.size(); ++p) {
+                const Property& property = element.properties[p];
+                if (property.name == name && !property.list)
+                    sinks[p] = {base ? base + k : nullptr, names.size(), scale_of(property.type), nullptr, true};
+            }
+            ++k;
+        }
+        return true;
+    };
+    auto plain = [](Type) { return 1.0f; };
+    auto colour = [](Type type) { return type == Type::u8 ? 1.0f / 255 : type == Type::u16 ? 1.0f / 65535 : 1.0f; };
+    take(pose.points, {"x", "y", "z"}, plain);
+    take(pose.normals, {"nx", "ny", "nz"}, plain);
+    take(pose.velocities, {"vx", "vy", "vz"}, plain);
+    take(pose.colours, {"red", "green", "blue"}, colour);
+    if (!take(pose.uvs, {"s", "t"}, plain) && !take(pose.uvs, {"u", "v"}, plain)) {
+        take(pose.uvs, {"texture_u", "texture_v"}, plain);
+    }
+    pose.attributes.reserve(sinks.size());
+    for (std::size_t p = 0; p < sinks.size(); ++p) {
+        if (sinks[p].known || element.properties[p].list) continue;
+        Attribute& attribute = pose.attributes.emplace_back();
+        attribute.name = element.properties[p].name;
+        if (is_whole(element.properties[p].type)) {
+            attribute.whole.resize(element.count);
+            sinks[p].whole = attribute.whole.data();
+            continue;
+        }
+        attribute.values.resize(element.count);
+        sinks[p] = {attribute.values.data(), 1, 1.0f};
+    }
+    return sinks;
+}
+
+// The properties wind_0, wind_1 and wind_2 as the attribute wind again.
+void join_groups(const std::vector<Header::Group>& groups, std::vector<Attribute>& attributes) {
+    for (const Header::Group& group : groups) {
+        const auto width = static_cast<std::size_t>(group.width);
+        std::vector<std::size_t> parts;
+        for (std::size_t k = 0; k < width; ++k) {
+            const std::string name = fmt::format("{}_{}", group.name, k);
+            const auto at = std::find_if(attributes.begin(), attributes.end(),
+                                         [&](const Attribute& a) { return a.name == name && a.width == 1; });
+            if (at != attributes.end()) parts.push_back(static_cast<std::size_t>(at - attributes.begin()));
+        }
+        if (parts.size() != width) continue;
+        Attribute joined{group.name, group.width};
+        const std::size_t count = std::max(attributes[parts[0]].values.size(), attributes[parts[0]].whole.size());
+        bool fits = true;
+        for (std::size_t p : parts)
+            fits = fits && attributes[p].whole.empty() == attributes[parts[0]].whole.empty() &&
+                   std::max(attributes[p].values.size(), attributes[p].whole.size()) == count;
+        if (!fits) continue;
+        const bool whole = !attributes[parts[0]].whole.empty();
+        joined.vector = group.direction && width == 3 && !whole;
+        whole ? joined.whole.resize(count * width) : joined.values.resize(count * width);
+        for (std::size_t k = 0; k < width; ++k) {
+            for (std::size_t i = 0; i < count; ++i) {
+                if (whole) {
+                    joined.whole[i * width + k] = attributes[parts[k]].whole[i];
+                } else {
+                    joined.values[i * width + k] = attributes[parts[k]].values[i];
+                }
+            }
+        }
+        attributes[parts[0]] = std::move(joined);
+        std::sort(parts.begin() + 1, parts.end(), std::greater<>());
+        for (std::size_t k = 1; k < width; ++k)
+            attributes.erase(attributes.begin() + static_cast<std::ptrdiff_t>(parts[k]));
+    }
+}
+
+} // namespace
+
+Result<PosePtr> parse_ply(const char* data, std::size_t size, const std::string& path) {
+    GARLAND_TRY(header, ply::parse_header({data, size}, path));
+    Body body(data, size, header, path);
+    auto pose = std::make_shared<Pose>();
+    auto faces = std::make_shared<Faces>();
+    for (const Element& element : header.elements) {
+        if (element.name == "tristrips") {
+            return fail(Error{ErrorCode::unsupported, "triangle strips are not read"}.at(path).advise(
+                "write the mesh with plain faces"));
+        }
+        GARLAND_CHECK(body.check_count(element));
+        if (element.name == "vertex" && pose->points.empty()) {
+            const auto sinks = make_sinks(element, *pose);
+            if (pose->points.empty() && element.count > 0) return body.bad("the points have no x, y and z");
+            GARLAND_CHECK(body.read_items(element, sinks));
+            continue;
+        }
+        std::size_t list = element.properties.size(), corner_uvs = list;
+        for (std::size_t p = 0; p < element.properties.size(); ++p) {
+            const Property& property = element.properties[p];
+            if (property.list && (property.name == "vertex_indices" || property.name == "vertex_index")) list = p;
+            if (property.list && property.name == "texcoord") corner_uvs = p;
+        }
+        if (element.name == "face" && list < element.properties.size() && faces->starts.empty()) {
+            GARLAND_CHECK(body.read_faces(element, list, corner_uvs, *faces));
+        } else {
+            GARLAND_CHECK(body.read_items(element, std::vector<Sink>(element.properties.size())));
+        }
+    }
+    if (faces->count() == 0) { // points with an id are particles
+        const auto id = std::find_if(pose->attributes.begin(), pose->attributes.end(),
+                                     [](const Attribute& a) { return a.name == "id" && !a.whole.empty(); });
+        if (id != pose->attributes.end()) {
+            pose->ids.assign(id->whole.begin(), id->whole.end());
+            pose->attributes.erase(id);
+        }
+        faces->starts.clear();
+    }
+    const auto material = std::find_if(faces->attributes.begin(), faces->attributes.end(),
+                                       [](const Attribute& a) { return a.name == "material" && !a.whole.empty(); });
+    if (material != faces->attributes.end() && !header.materials.empty()) {
+        faces->materials = header.materials;
+        std::uint32_t none = 0; // faces whose material is not among them
+        for (const std::int32_t m : material->whole) {
+            const bool known = m >= 0 && static_cast<std::size_t>(m) < header.materials.size();
+            if (!known && none == 0) {
+                none = static_cast<std::uint32_t>(faces->materials.size());
+                faces->materials.emplace_back();
+            }
+            faces->material_of.push_back(known ? static_cast<std::uint32_t>(m) : none);
+        }
+        faces->attributes.erase(material);
+    }
+    join_groups(header.groups, pose->attributes);
+    join_groups(header.groups, faces->attributes);
+    pose->faces = std::move(faces);
+    GARLAND_CHECK(check_pose(*pose, path));
+    return pose;
+}
+
+Result<PosePtr> read_ply(const std::string& path) {
+    thread_local std::vector<char> bytes; // used again for the next frame: fresh memory costs as much as reading
+    GARLAND_CHECK(read_file(path, bytes));
+    auto pose = parse_ply(bytes.data(), bytes.size(), path);
+    if (bytes.capacity() > (std::size_t(64) << 20)) std::vector<char>().swap(bytes);
+    return pose;
+}
+
+Result<PlyCounts> read_ply_counts(const std::string& path) {
+    std::uint64_t size = 0;
+    GARLAND_TRY(head, read_head(path, 1 << 16, size));
+    GARLAND_TRY(header, ply::parse_header(head, path));
+    PlyCounts counts;
+    for (const Element& element : header.elements) {
+        if (element.name == "vertex") counts.points = element.count;
+        if (element.name == "face") counts.faces = element.count;
+    }
+    return counts;
+}
+
+} // namespace garland

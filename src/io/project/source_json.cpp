@@ -1,0 +1,201 @@
+#include "io/project/source_json.h"
+
+#include "io/project/timing_json.h"
+
+namespace garland {
+
+namespace {
+
+const Word<Join> joins[] = {{"by clock", Join::by_clock}, {"frame for frame", Join::frame_for_frame}};
+const Word<SubFrame> sub_frames[] = {{"nearest", SubFrame::nearest},
+                                     {"linear", SubFrame::linear},
+                                     {"smooth", SubFrame::smooth},
+                                     {"carried", SubFrame::carried},
+                                     {"level set", SubFrame::level_set}};
+const Word<GapFix> mends[] = {{"hold", GapFix::hold}, {"blend", GapFix::blend}};
+const Word<UpAxis> ups[] = {{"y", UpAxis::y}, {"z", UpAxis::z}};
+const Word<WobbleEnd> wobble_ends[] = {{"never", WobbleEnd::never},
+                                       {"let go", WobbleEnd::let_go},
+                                       {"stay", WobbleEnd::stay},
+                                       {"settle", WobbleEnd::settle}};
+const Word<RootMotion> roots[] = {{"along", RootMotion::along}, {"left out", RootMotion::left_out}};
+
+const Word<ClosingWay> ways[] = {{"cut", ClosingWay::cut},
+                                 {"end fade", ClosingWay::end_fade},
+                                 {"half-shifted layers", ClosingWay::half_shift},
+                                 {"spread gap", ClosingWay::spread_gap}};
+const Word<LayerMix> mixes[] = {
+    {"mix", LayerMix::mix}, {"add", LayerMix::add}, {"maximum", LayerMix::maximum}, {"density", LayerMix::density}};
+const Word<FadeCurve> fades[] = {{"straight", FadeCurve::straight}, {"smooth", FadeCurve::smooth}};
+
+Json write(const Closing& c) {
+    Json j{{"start", c.start},
+           {"length", c.length},
+           {"way", word_of(ways, c.way)},
+           {"overlap", c.overlap},
+           {"mix", word_of(mixes, c.mix)},
+           {"fade", word_of(fades, c.curve)},
+           {"keep_contrast", c.keep_contrast}};
+    if (!c.drawn_in.empty()) j["drawn_in"] = write(c.drawn_in);
+    if (!c.drawn_out.empty()) j["drawn_out"] = write(c.drawn_out);
+    return j;
+}
+
+Closing read_closing(const JsonPart& p) {
+    const Closing usual;
+    Closing c;
+    c.start = p.whole("start", 0, -1'000'000'000, 1'000'000'000);
+    c.length = p.whole("length", 1, 1, 10'000'000);
+    c.way = p.word("way", ways, usual.way);
+    c.overlap = p.whole("overlap", usual.overlap, 1, 10'000'000);
+    c.mix = p.word("mix", mixes, usual.mix);
+    c.curve = p.word("fade", fades, usual.curve);
+    c.keep_contrast = p.flag("keep_contrast", usual.keep_contrast);
+    c.drawn_in = read_curve(p, "drawn_in");
+    c.drawn_out = read_curve(p, "drawn_out");
+    return c;
+}
+
+Json write(const WaterSpec& w) {
+    return {{"wind_speed", number(w.wind)},
+            {"wind_direction", number(w.direction)},
+            {"wave_height", number(w.height)},
+            {"choppiness", number(w.choppiness)},
+            {"shown_area", number(w.size)},
+            {"tile_length", number(w.patch)},
+            {"shortest_wave", number(w.smallest)},
+            {"damp_upwind_waves", number(w.against)},
+            {"grid", w.resolution},
+            {"layers", w.layers},
+            {"frames", w.frames},
+            {"loop_length", w.loop},
+            {"seed", w.seed}};
+}
+
+WaterSpec read_water(const JsonPart& p) {
+    WaterSpec w;
+    w.wind = p.real("wind_speed", w.wind);
+    w.direction = p.real("wind_direction", w.direction);
+    w.height = p.real("wave_height", w.height);
+    w.choppiness = p.real("choppiness", w.choppiness);
+    w.size = p.real("shown_area", w.size);
+    w.patch = p.real("tile_length", w.patch);
+    w.smallest = p.real("shortest_wave", w.smallest);
+    w.against = p.real("damp_upwind_waves", w.against);
+    w.resolution = static_cast<int>(p.whole("grid", w.resolution, 0, 100'000));
+    w.layers = static_cast<int>(p.whole("layers", w.layers, 0, 1000));
+    w.frames = p.whole("frames", w.frames, 0, 1'000'000'000);
+    w.loop = p.whole("loop_length", w.loop, 0, 1'000'000'000);
+    w.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, INT64_C(9007199254740991)));
+    return w;
+}
+
+} // namespace
+
+Json write(const Wobble& w) {
+    return {{"on", w.on},
+            {"position", number(w.position)},
+            {"turn", number(w.turn)},
+            {"size", number(w.size)},
+            {"rate", number(w.rate)},
+            {"seed", w.seed},
+            {"together", w.together},
+            {"end", word_of(wobble_ends, w.end)},
+            {"end_at", number(w.end_at.value)},
+            {"ease", number(w.ease)},
+            {"settle_position", vector(w.settle_position)},
+            {"settle_turn", number(w.settle_turn)},
+            {"settle_size", number(w.settle_size)}};
+}
+
+Wobble read_wobble(const JsonPart& p) {
+    const Wobble usual;
+    Wobble w;
+    w.on = p.flag("on", true);
+    w.position = p.real("position", usual.position);
+    w.turn = p.real("turn", usual.turn);
+    w.size = p.real("size", usual.size);
+    w.rate = p.real("rate", usual.rate);
+    w.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, INT64_C(9007199254740991)));
+    w.together = p.flag("together", usual.together);
+    w.end = p.word("end", wobble_ends, usual.end);
+    w.end_at = OutputFrame(p.real("end_at", usual.end_at.value));
+    w.ease = p.real("ease", usual.ease);
+    w.settle_position = p.place("settle_position", usual.settle_position);
+    w.settle_turn = p.real("settle_turn", usual.settle_turn);
+    w.settle_size = p.real("settle_size", usual.settle_size);
+    return w;
+}
+
+Json write(const SourceSpec& s) {
+    Json j{{"id", s.id.value},
+           {"name", s.name},
+           {"path", s.path},
+           {"rate", to_text(s.rate)},
+           {"join", word_of(joins, s.join)},
+           {"sub_frame", word_of(sub_frames, s.sub_frame)}};
+    if (s.first) j["first_frame"] = *s.first;
+    if (s.gaps != GapFix::hold) j["gaps"] = word_of(mends, s.gaps);
+    if (s.up != UpAxis::y) j["up"] = word_of(ups, s.up);
+    if (s.scale != 1) j["scale"] = number(s.scale);
+    if (s.root != RootMotion::along) j["root"] = word_of(roots, s.root);
+    if (s.fresh_normals) j["fresh_normals"] = true;
+    if (s.voxel != 0) j["voxel"] = number(s.voxel);
+    if (!s.dropped.empty()) j["dropped"] = s.dropped;
+    if (s.changes_from) j["changes_from"] = *s.changes_from;
+    if (s.water) j["water"] = write(*s.water);
+    if (!s.shapes.empty()) {
+        j["shapes"] = s.shapes;
+        j["shape_frames"] = s.shape_frames;
+    }
+    if (s.closing) j["closing"] = write(*s.closing);
+    if (!s.before_closing.empty()) {
+        Json timings = Json::array();
+        for (const Timing& t : s.before_closing) timings.push_back(timing_json(t));
+        j["before_closing"] = std::move(timings);
+    }
+    if (!(s.wobble == Wobble{})) j["wobble"] = write(s.wobble);
+    return with_extra(std::move(j), s.extra);
+}
+
+SourceSpec read_source(const JsonPart& p) {
+    SourceSpec s;
+    s.id = SourceId(p.id("id"));
+    s.name = p.text("name", "source");
+    s.path = p.text("path", "");
+    s.rate = p.rate("rate", Rate{});
+    s.join = p.word("join", joins, Join::by_clock);
+    s.sub_frame = p.word("sub_frame", sub_frames, SubFrame::linear);
+    s.gaps = p.word("gaps", mends, GapFix::hold);
+    s.up = p.word("up", ups, UpAxis::y);
+    s.scale = p.real("scale", 1);
+    s.root = p.word("root", roots, RootMotion::along);
+    s.fresh_normals = p.flag("fresh_normals", false);
+    s.voxel = p.real("voxel", 0);
+    if (const Json* j = p.get("dropped")) {
+        if (!j->is_array()) p.complain("dropped", "a list of frames");
+        for (const Json& frame : *j) {
+            if (!frame.is_number_integer()) p.complain("dropped", "a list of whole frames");
+            s.dropped.push_back(frame.get<std::int64_t>());
+        }
+    }
+    if (p.get("changes_from")) s.changes_from = p.whole("changes_from", 0, -1'000'000'000, 1'000'000'000);
+    if (const Json* j = p.get("water")) s.water = read_water(JsonPart(*j, "\"water\" of " + p.where));
+    if (const Json* j = p.get("shapes")) {
+        if (!j->is_array()) p.complain("shapes", "a list of paths");
+        for (const Json& path : *j) {
+            if (!path.is_string()) p.complain("shapes", "a list of paths");
+            s.shapes.push_back(path.get<std::string>());
+        }
+    }
+    s.shape_frames = p.whole("shape_frames", 12, 1, 100'000);
+    if (p.get("first_frame")) s.first = p.whole("first_frame", 0, -1'000'000'000, 1'000'000'000);
+    if (const Json* j = p.get("closing")) s.closing = read_closing(JsonPart(*j, "\"closing\" of " + p.where));
+    p.each("before_closing", "timing before closing of " + p.where,
+           [&](const JsonPart& part) { s.before_closing.push_back(read_timing(part)); });
+    if (const Json* j = p.get("wobble")) s.wobble = read_wobble(JsonPart(*j, "\"wobble\" of " + p.where));
+    s.extra = extra_of(p.json, write(s));
+    return s;
+}
+
+} // namespace garland

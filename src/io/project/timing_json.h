@@ -1,0 +1,25 @@
+// A timing as JSON: the same in the project file and in curve files.
+#pragma once
+
+#include "core/time/keyed_curve.h"
+#include "core/time/timing.h"
+#include "io/files/json_part.h"
+
+namespace garland {
+
+inline const Word<Toward> toward_words[] = {{"step", Toward::step},
+                                            {"linear", Toward::linear},
+                                            {"smooth", Toward::smooth},
+                                            {"hidden", Toward::hidden},
+                                            {"free", Toward::free}};
+
+Json timing_json(const Timing& timing);
+
+// Throws BadJson. with_id: the id must be there.
+Timing read_timing(const JsonPart& part, bool with_id = true);
+
+// Curves of values over keys; read_curve throws BadJson, and gives no keys where the field is missing.
+Json write(const KeyedCurve& curve);
+KeyedCurve read_curve(const JsonPart& part, const char* field);
+
+} // namespace garland

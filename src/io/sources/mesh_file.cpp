@@ -1,0 +1,42 @@
+#include "io/sources/mesh_file.h"
+
+#include "io/obj/obj.h"
+#include "io/ply/ply.h"
+
+#include <algorithm>
+#include <filesystem>
+
+namespace garland {
+
+double disk_bytes(const std::string& path) {
+    std::error_code error;
+    const auto size = std::filesystem::file_size(path, error);
+    return error ? 0 : static_cast<double>(size);
+}
+
+Result<PosePtr> read_mesh(const std::string& path) {
+    return extension(path) == ".obj" ? read_obj(path) : read_ply(path);
+}
+
+Result<MeshCounts> read_mesh_counts(const std::string& path) {
+    if (extension(path) == ".obj") {
+        GARLAND_TRY(c, read_obj_counts(path));
+        return MeshCounts{c.points, c.faces};
+    }
+    GARLAND_TRY(c, read_ply_counts(path));
+    return MeshCounts{c.points, c.faces};
+}
+
+void learn_pose(SourceFacts& facts, const Pose& pose) {
+    facts.points = pose.points.size();
+    facts.most_points = std::max(facts.most_points, facts.points);
+    facts.faces = pose.faces->count();
+    facts.velocities = !pose.velocities.empty();
+    facts.normals = !pose.normals.empty();
+    facts.uvs = !pose.uvs.empty() || !pose.faces->corner_uvs.empty();
+    for (const auto& a : pose.attributes) facts.attributes.push_back(a.name);
+    if (!pose.colours.empty()) facts.colours = true;
+    facts.box = bounds(pose);
+}
+
+} // namespace garland

@@ -1,0 +1,89 @@
+#include "io/usd/usda.h"
+
+#include <algorithm>
+#include <array>
+#include <charconv>
+#include <cmath>
+#include <fast_float/fast_float.h>
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+
+constexpr auto between_numbers = [] {
+    std::array<bool, 256> table{};
+    for (char c : {' ', ',', '(', ')', '[', ']', '\n', '\r', '\t'}) table[static_cast<unsigned char>(c)] = true;
+    return table;
+}();
+
+// Passes everything between numbers; stops at the next one or the end.
+const char* to_number(const char* at, const char* end) {
+    while (at < end && between_numbers[static_cast<unsigned char>(*at)]) ++at;
+    return at;
+}
+
+template <class T, class Read>
+Result<std::vector<T>> numbers(std::string_view value, Read&& read) {
+    const char *at = value.data(), *end = at + value.size();
+    std::vector<T> out;
+    out.reserve(static_cast<std::size_t>(std::count(at, end, ',')) + 1); // one comma between two numbers
+    for (;;) {
+        at = to_number(at, end);
+        if (at == end) return out;
+        if (*at == '#') {
+            while (at < end && *at != '\n') ++at;
+            continue;
+        }
+        T number{};
+        const char* stop = read(at, end, number);
+        if (!stop)
+            return fail(
+                ErrorCode::malformed,
+                fmt::format("\"{}\" is not a number",
+                            std::string_view(at, std::min<std::size_t>(static_cast<std::size_t>(end - at), 12))));
+        out.push_back(number);
+        at = stop;
+    }
+}
+
+const char* read_float(const char* at, const char* end, float& out) {
+    const auto [stop, error] = fast_float::from_chars(at, end, out);
+    return error == std::errc() || error == std::errc::result_out_of_range ? stop : nullptr;
+}
+
+} // namespace
+
+Result<std::vector<float>> usda_floats(std::string_view value, std::size_t width) {
+    GARLAND_TRY(out, (numbers<float>(value, read_float)));
+    if (out.size() % width != 0)
+        return fail(ErrorCode::malformed, fmt::format("{} numbers do not make groups of {}", out.size(), width));
+    return out;
+}
+
+Result<std::vector<std::int64_t>> usda_wholes(std::string_view value) {
+    return numbers<std::int64_t>(value, [](const char* at, const char* end, std::int64_t& out) -> const char* {
+        const auto [stop, error] = std::from_chars(at, end, out);
+        return error == std::errc() && (stop == end || (*stop != '.' && *stop != 'e')) ? stop : nullptr;
+    });
+}
+
+Result<std::vector<double>> usda_numbers(std::string_view value) {
+    return numbers<double>(value, [](const char* at, const char* end, double& out) -> const char* {
+        const auto [stop, error] = fast_float::from_chars(at, end, out);
+        return error == std::errc() && std::isfinite(out) ? stop : nullptr;
+    });
+}
+
+std::vector<std::string> usda_words(std::string_view value) {
+    std::vector<std::string> out;
+    for (std::size_t at = value.find('"'); at != value.npos; at = value.find('"', at + 1)) {
+        const auto close = value.find('"', at + 1);
+        if (close == value.npos) break;
+        out.emplace_back(value.substr(at + 1, close - at - 1));
+        at = close;
+    }
+    return out;
+}
+
+} // namespace garland

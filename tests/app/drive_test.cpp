@@ -1,0 +1,229 @@
+// Zones, pulses and sounds as a person uses them: tabs, cards, handles in the Scene, marks on the Lanes; the model and
+// what is seen of it.
+#include "driving.h"
+
+#include "app/lanes/lanes_view.h"
+#include "app/panels/check/check_panel.h"
+#include "app/panels/vary/drive_tab.h"
+#include "app/panels/vary/vary_panel.h"
+#include "app/scene_view/zone_tool.h"
+#include "io/files/sound_file.h"
+
+using namespace garland;
+using namespace garland::testing;
+
+namespace {
+
+struct Driven : Opened {
+    VaryPanel& varying;
+    explicit Driven(const char* tab, int copies = 12) : Opened(copies), varying(*window.findChild<VaryPanel*>()) {
+        window.set_step(4);
+        click_tab(varying, tab);
+    }
+    const Arrangement& first() { return project().arrangements[0]; }
+    const ArrangementShow& shown() { return window.document().show()->arrangements[0]; }
+    double local(std::size_t copy, double t) { return moments_at(shown(), OutputFrame(t))[copy].local; }
+};
+
+} // namespace
+
+class DriveTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void a_zone_is_made_keyed_and_slows_copies() {
+        Driven o("zones");
+        QTRY_VERIFY(all_text(o.varying).contains("No zone yet"));
+        choose(o.varying, "Add a zone", "ball");
+        QCOMPARE(o.project().zones.size(), std::size_t(1));
+        QTRY_VERIFY(all_text(o.varying).contains("a ball <b>2 m</b> wide with a soft edge of <b>1 m</b>"));
+        type(o.varying, "Width", "4");
+        type(o.varying, "outer edge", "1.5");
+        type(o.varying, "Place x", "-10");
+        QCOMPARE(o.project().zones[0].keys.size(), std::size_t(1));
+        click(o.varying, "Key here");
+        o.window.viewing().set_frame(100);
+        click(o.varying, "Key here");
+        type(o.varying, "Place x", "10");
+        QCOMPARE(o.project().zones[0].keys.size(), std::size_t(2));
+        QCOMPARE(o.project().zones[0].keys[1].place.x, 10.0);
+        QTRY_VERIFY(all_text(o.varying).contains("Keys at 1, 100"));
+        choose(o.varying, "Plays by", "speed");
+        type(o.varying, "Speed", "0.2");
+        QTRY_VERIFY(all_text(o.varying).contains("<b>slows</b> <i>column</i> to <b>0.2×</b>"));
+        QTRY_VERIFY(all_text(o.varying).contains("plays at 0.2× to 1× of its speed"));
+        QVERIFY(o.local(6, 100) < 95); // held up while it was inside
+        QVERIFY(o.local(6, 100) > 60);
+        // one undo for every step, back to nothing
+        while (o.window.document().undo().canUndo()) o.window.document().undo().undo();
+        QVERIFY(o.project().zones.empty());
+        QCOMPARE(o.local(6, 100), 100.0);
+        while (o.window.document().undo().canRedo()) o.window.document().undo().redo();
+        QCOMPARE(o.project().zones[0].keys.size(), std::size_t(2));
+    }
+    void handles_move_a_zone_and_its_edge() {
+        Driven o("zones");
+        if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here: the Scene cannot be clicked");
+        choose(o.varying, "Add a zone", "ball");
+        QVERIFY(o.window.viewing().zones_held());
+        auto& view = o.window.scene_view();
+        QWidget* canvas = view.findChild<SceneCanvas*>();
+        view.orbit().camera = {V3d(0, 0, 0), 14, 0, 50, 40};
+        o.window.document().edit("middle", [](Project& p) -> Result<void> {
+            p.zones[0].keys[0].place = V3d(0, 0, 0);
+            return {};
+        });
+        view.redraw();
+        auto shell = [&] {
+            return shells_of(o.window.document().show()->levels, o.window.viewing().frame().value).front();
+        };
+        auto pixel = [&](const V3d& place) { return *on_picture(place, view.orbit(), canvas->size()); };
+        const int steps = o.window.document().undo().count();
+        drag(*canvas, pixel(shell().place), pixel(shell().place) + QPointF(80, 0));
+        QCOMPARE(o.window.document().undo().count(), steps + 1);
+        const V3d moved = o.project().zones[0].keys[0].place;
+        QVERIFY(moved.x > 0.5 && std::abs(moved.y) < 1e-9 && std::abs(moved.z) < 0.2);
+        // what was dragged lies under the pointer
+        QVERIFY((pixel(moved) - (pixel(V3d(0)) + QPointF(80, 0))).manhattanLength() < 3);
+        drag(*canvas, pixel(shell().edge), pixel(shell().edge) + QPointF(60, 0));
+        QVERIFY(o.project().zones[0].outer > 1.3);
+        // Escape puts it back
+        const Zone before = o.project().zones[0];
+        const QPointF at = pixel(shell().place);
+        QTest::mousePress(canvas, Qt::LeftButton, Qt::NoModifier, at.toPoint());
+        for (int i = 1; i < 6; ++i) {
+            const QPoint to = (at + QPointF(20 * i, 10 * i)).toPoint();
+            QMouseEvent move(QEvent::MouseMove, to, canvas->mapToGlobal(to), Qt::NoButton, Qt::LeftButton,
+                             Qt::NoModifier);
+            QApplication::sendEvent(canvas, &move);
+        }
+        QVERIFY(!(o.project().zones[0] == before));
+        QTest::keyClick(canvas, Qt::Key_Escape);
+        QVERIFY(o.project().zones[0] == before);
+        QTest::mouseRelease(canvas, Qt::LeftButton, Qt::NoModifier, at.toPoint());
+        // the zone goes while it is held
+        QTest::mousePress(canvas, Qt::LeftButton, Qt::NoModifier, at.toPoint());
+        o.window.document().start_new();
+        const QPoint to = (at + QPointF(50, 50)).toPoint();
+        QMouseEvent move(QEvent::MouseMove, to, canvas->mapToGlobal(to), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(canvas, &move);
+        QTest::mouseRelease(canvas, Qt::LeftButton, Qt::NoModifier, to);
+        QVERIFY(o.project().zones.empty());
+    }
+    void shells_are_seen_and_levels_coloured() {
+        Driven o("zones");
+        if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here");
+        choose(o.varying, "Add a zone", "ball");
+        choose(o.varying, "Plays by", "starts");
+        auto& view = o.window.scene_view();
+        view.orbit().camera = {V3d(0, 0, 0), 14, 0, 50, 40};
+        o.wait_for_scene();
+        auto* canvas = view.findChild<QOpenGLWidget*>();
+        auto rose = [&] {
+            const QImage image = canvas->grabFramebuffer();
+            const QColor wanted = tokens().rose;
+            int found = 0;
+            for (int y = 0; y < image.height(); ++y) {
+                for (int x = 0; x < image.width(); ++x) {
+                    const QColor c = image.pixelColor(x, y);
+                    found += std::abs(c.red() - wanted.red()) + std::abs(c.green() - wanted.green()) +
+                                 std::abs(c.blue() - wanted.blue()) <
+                             60;
+                }
+            }
+            return found;
+        };
+        QTRY_VERIFY(rose() > 50);
+        o.window.document().edit("off", [](Project& p) -> Result<void> {
+            p.zones[0].on = false;
+            return {};
+        });
+        QTRY_VERIFY(rose() < 50);
+        o.window.document().undo().undo();
+        click_tab(view, "level");
+        QTRY_VERIFY(o.window.viewing().colour() == ColourMode::level);
+    }
+    void lanes_carry_marks_where_copies_are_reached() {
+        Driven o("zones", 6);
+        choose(o.varying, "Add a zone", "wall");
+        choose(o.varying, "Plays by", "starts");
+        auto* lanes = o.window.findChild<LanesView*>();
+        const QImage before = lanes->grab().toImage();
+        o.window.document().edit("fly", [](Project& p) -> Result<void> {
+            p.zones[0].keys = {{OutputFrame(1), V3d(0, 0, -30), V3d(0), 1, Toward::linear},
+                               {OutputFrame(101), V3d(0, 0, 30), V3d(0), 1, Toward::linear}};
+            return {};
+        });
+        QTRY_VERIFY(lanes->grab().toImage() != before);
+        QVERIFY(o.local(0, 20) == o.shown().plan.first().value); // not reached yet
+        QVERIFY(o.local(0, 90) > 30);
+    }
+    void a_pulse_lifts_copies() {
+        Driven o("pulse");
+        click(o.varying, "Add pulse");
+        QCOMPARE(o.first().pulses.size(), std::size_t(1));
+        type(o.varying, "Lift", "2");
+        type(o.varying, "rises in", "10");
+        const auto high = places_at(o.shown(), OutputFrame(11)), low = places_at(o.shown(), OutputFrame(1));
+        QVERIFY(close(high->places[0].position.y - low->places[0].position.y, 2, 1e-9));
+        QTRY_VERIFY(all_text(o.varying).contains("lifts copies by <b>2 m</b>"));
+        click(o.varying, "Remove");
+        QVERIFY(o.first().pulses.empty());
+        o.window.document().undo().undo();
+        QCOMPARE(o.first().pulses.size(), std::size_t(1));
+    }
+    void a_sound_is_read_in_the_background_and_plays_copies() {
+        Driven o("sound");
+        SoundSamples tone;
+        for (int k = 0; k < 48000; ++k)
+            tone.values.push_back(static_cast<float>(0.7 * std::sin(2 * M_PI * 300 * k / 48000.0)));
+        QVERIFY(write_wav(o.folder / "tone.wav", tone));
+        o.window.document().add_sound(QString::fromStdString(o.folder / "tone.wav"));
+        QTRY_COMPARE(o.project().sounds.size(), std::size_t(1));
+        QTRY_COMPARE(o.window.document().show()->levels.sounds.size(), std::size_t(1));
+        choose(o.varying, "Plays by", "level");
+        QTRY_VERIFY(o.shown().clocks.playing());
+        QTRY_VERIFY(all_text(o.varying).contains("The sound ends at output frame 25"));
+        auto* strip = o.varying.findChild<BandStrip*>();
+        const QImage seen = strip->grab().toImage();
+        int lit = 0;
+        for (int x = 0; x < seen.width(); ++x) {
+            for (int y = 0; y < seen.height(); ++y) lit += seen.pixelColor(x, y).red() > tokens().ground.red() + 40;
+        }
+        QVERIFY(lit > 20);
+        o.window.document().add_sound(QString::fromStdString(o.folder / "nowhere.wav"));
+        QTRY_VERIFY(all_text(o.window.notices()).contains("there is no such file"));
+        QCOMPARE(o.project().sounds.size(), std::size_t(1));
+        // a sound that goes takes what it plays back to its own clock
+        click(o.varying, "Remove");
+        QVERIFY(o.project().sounds.empty());
+        QCOMPARE(static_cast<int>(o.first().play.by), static_cast<int>(PlayBy::clock));
+        o.window.document().undo().undo();
+        QTRY_VERIFY(o.shown().clocks.playing());
+    }
+    void check_softens_a_hard_edge() {
+        Driven o("zones");
+        choose(o.varying, "Add a zone", "wall");
+        choose(o.varying, "Plays by", "level");
+        o.window.document().edit("fly", [](Project& p) -> Result<void> {
+            p.zones[0].outer = 0;
+            p.zones[0].keys = {{OutputFrame(1), V3d(0, 0, -10), V3d(0), 1, Toward::linear},
+                               {OutputFrame(101), V3d(0, 0, 10), V3d(0), 1, Toward::linear}};
+            return {};
+        });
+        o.window.set_step(5);
+        auto* check = o.window.findChild<CheckPanel*>();
+        QPushButton* fix = nullptr;
+        QTRY_VERIFY_WITH_TIMEOUT((fix = [&]() -> QPushButton* {
+                                     for (auto* b : check->findChildren<QPushButton*>()) {
+                                         if (b->text().startsWith("Soft edge of") && b->isVisible()) return b;
+                                     }
+                                     return nullptr;
+                                 }()) != nullptr,
+                                 15000);
+        QTest::mouseClick(fix, Qt::LeftButton);
+        QVERIFY(o.project().zones[0].outer > 0.9 && o.project().zones[0].outer < 2);
+        QVERIFY(o.window.document().undo().undoText().contains("Soften"));
+    }
+};
+GARLAND_TEST_CASE(DriveTest)
+#include "drive_test.moc"
