@@ -38,15 +38,15 @@ fuzzers() {
 # Killed at every call that changes a file, by the tracer's injection: afterwards the set opens whole.
 kills() {
     say "Kills at every system call that changes files"
-    local work calls n killed=0
+    local work calls n code killed=0
     work=$(mktemp -d)
     build/release/src/garland-cli demo "$work" --only festival --quiet >/dev/null
     local cli=build/release/src/garland-cli copy="$work/copy"
     $cli fast-copy "$work/lantern.npy" --out "$copy" --quiet >/dev/null || stop "the copy could not be made"
     for calls in renameat2 rename unlink unlinkat fsync write fchmod openat; do
         for n in $(seq 1 40); do
-            strace -qq -f -o /dev/null -e trace=$calls -e inject=$calls:signal=SIGKILL:when=$n $cli fast-copy "$work/lantern.npy" --out "$copy" --replace --quiet >/dev/null 2>&1
-            [ $? -eq 137 ] || break
+            strace -qq -f -o /dev/null -e trace=$calls -e inject=$calls:signal=SIGKILL:when=$n $cli fast-copy "$work/lantern.npy" --out "$copy" --replace --quiet >/dev/null 2>&1 && code=0 || code=$?
+            [ "$code" -eq 137 ] || break
             killed=$((killed + 1))
             $cli info "$copy.ply" --json | grep -q '"frames": 96' || stop "killed at $calls number $n, the copy is not whole"
         done
@@ -54,8 +54,8 @@ kills() {
     cp "$work/festival.garland" "$work/edited.garland"
     for calls in renameat2 rename write fsync openat; do
         for n in $(seq 1 40); do
-            strace -qq -f -o /dev/null -e trace=$calls -e inject=$calls:signal=SIGKILL:when=$n $cli edit "$work/edited.garland" marker --at $n --name bell >/dev/null 2>&1
-            [ $? -eq 137 ] || break
+            strace -qq -f -o /dev/null -e trace=$calls -e inject=$calls:signal=SIGKILL:when=$n $cli edit "$work/edited.garland" marker --at $n --name bell >/dev/null 2>&1 && code=0 || code=$?
+            [ "$code" -eq 137 ] || break
             killed=$((killed + 1))
             $cli edit "$work/edited.garland" tempo --bpm 120 --dry-run >/dev/null || stop "killed at $calls number $n, the project cannot be read"
         done
@@ -81,7 +81,7 @@ full_disk() {
     cp "$work/festival.garland" "$small/p.garland"
     local before
     before=$(sha256sum "$small/p.garland")
-    head -c 1048576 /dev/zero >"$small/fill" 2>/dev/null
+    head -c 1048576 /dev/zero >"$small/fill" 2>/dev/null || true
     build/release/src/garland-cli edit "$small/p.garland" marker --at 3 --name bell >/dev/null 2>&1 && { umount "$small"; stop "an edit on a full disk said that it was saved"; }
     [ "$before" = "$(sha256sum "$small/p.garland")" ] || { umount "$small"; stop "an edit on a full disk changed the project"; }
     rm "$small/fill"

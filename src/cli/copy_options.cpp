@@ -214,7 +214,7 @@ const std::vector<Option<Spread>>& spread_options() {
               [](const std::string& t) { return of(target_words, t, "what a spread can vary"); }),
         field("driver",
               "chance, \"order, per step\", \"order, in total\", \"order, on a loop\", \"even, by order\", \"even, "
-              "over space\", noise, gradient, distance or attribute",
+              "over space\", noise, gradient, distance, attribute, zone or sound",
               &S::driver, [](const std::string& t) { return of(driver_words, t, "a driver"); }),
         field("from", "The value at the driver's 0", &S::from, real),
         field("to", "The value at the driver's 1; by step: so much more for each copy", &S::to, real),
@@ -253,6 +253,23 @@ const std::vector<Option<Spread>>& spread_options() {
         field("attribute", "Attribute: its name", &S::attribute,
               [](const std::string& t) { return Result<std::string>(t); }),
         field("as-it-is", "Attribute: its number is the value, on or off", &S::as_it_is, on_off),
+        {"zones", "Zone: which ones, by name or id, as in Breeze,Glow; all: every zone that is on",
+         [](S& s, const Project& p, const std::string& t) -> Result<void> {
+             s.level.zones.clear();
+             if (t == "all") return {};
+             std::istringstream words(t);
+             for (std::string one; std::getline(words, one, ',');) {
+                 GARLAND_TRY(i, find_named(p.zones, one, "zone"));
+                 s.level.zones.push_back(p.zones[i].id);
+             }
+             return {};
+         }},
+        {"sound", "Sound: which one, by name or id; copies hear its bands by their order",
+         [](S& s, const Project& p, const std::string& t) -> Result<void> {
+             GARLAND_TRY(i, find_named(p.sounds, t, "sound"));
+             s.level.hearing.sound = p.sounds[i].id;
+             return {};
+         }},
         field("changes", "Visibility: how often per second it may change", &S::changes, real),
     };
     return all;

@@ -132,7 +132,8 @@ int run(int argc, char** argv) {
         command("demo", "Make the demo data: the lantern festival, the quay at night, and the canal with its copies",
                 [&] { return demo_command(path, only, out); });
     demo->add_option("DIR", path, "The folder to make it in")->required();
-    demo->add_option("--only", only, "Only one of the projects")->check(CLI::IsMember({"festival", "quay", "canal", "dusk"}));
+    demo->add_option("--only", only, "Only one of the projects")
+        ->check(CLI::IsMember({"festival", "quay", "canal", "dusk"}));
 
     add_edit_commands(app, out, code);
 

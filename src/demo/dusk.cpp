@@ -150,7 +150,11 @@ SoundSamples dusk_tune() {
                                            587.33, 783.99, 880,    987.77, 880,    783.99, 659.26, 587.33};
     for (std::size_t k = 0; k < flute.size(); ++k)
         note(0.5 + static_cast<double>(k) * 0.58, flute[k], 0.5, 0.2, 1.2, false);
-    for (int k = 0; k < 9; ++k) note(1.0 + k, k % 2 ? 2637.0 : 3520.0, 0.9, 0.17, 5, true);
+    constexpr std::array<double, 5> zither{146.83, 196, 261.63, 329.63, 392};
+    for (int k = 0; k < 19; ++k)
+        note(0.25 + k * 0.5, zither[static_cast<std::size_t>(k * 2) % zither.size()], 0.7, 0.22, 4, false);
+    constexpr std::array<double, 4> bells{3520, 1760, 2637, 1318.5};
+    for (int k = 0; k < 9; ++k) note(1.0 + k, bells[static_cast<std::size_t>(k) % bells.size()], 0.9, 0.17, 5, true);
     for (double v : sum) out.values.push_back(static_cast<float>(std::clamp(v, -1.0, 1.0)));
     return out;
 }
@@ -195,9 +199,9 @@ Project dusk_project() {
         quay.play.by = PlayBy::starts;
         quay.play.level.zones = {glowing};
         quay.play.threshold = near ? 0 : 0.1;
-        Spread& pace = add_spread(p, quay, Target::speed, Driver::chance, -12, 12);
-        pace.seed = near ? 3 : 4;
-        Spread& later = add_spread(p, quay, Target::delay, Driver::chance, 0, 8); // nobody answers at once
+        Spread& pace = add_spread(p, quay, Target::speed, Driver::chance, -18, 18);
+        pace.seed = 39;
+        Spread& later = add_spread(p, quay, Target::delay, Driver::even, 0, 22); // nobody answers at once
         later.whole_frames = false, later.seed = near ? 5 : 6;
     }
 
@@ -233,6 +237,8 @@ Project dusk_project() {
     rocking.before.mode = rocking.after.mode = OutsideMode::repeat;
     Spread& waves = add_spread(p, bowls, Target::delay, Driver::gradient, 0, 130);
     waves.along_path = true, waves.whole_frames = false;
+    Spread& own = add_spread(p, bowls, Target::speed, Driver::chance, -20, 20);
+    own.seed = 9;
     Pulse lift;
     lift.id = SpreadId(p.next_id++);
     lift.wave = {OutputFrame(10), 18, WaveAfter::there_and_back, 2, *parse_keys("0:0 smooth 1:1", "a response")};
@@ -244,7 +250,7 @@ Project dusk_project() {
     tune.id = SoundId(p.next_id++);
     tune.name = "tune";
     tune.path = "tune.wav";
-    tune.bands = {false, 6, 60, 6000, -52, -16, 0.5, 7};
+    tune.bands = {false, 12, 60, 4200, -52, -16, 3.5, 8};
     p.sounds = {tune};
     add_source(p, "paper fan", "paper_fan.ply", {0, fan_frames - 1, rate});
     Arrangement& fans = p.arrangements.back();
@@ -256,7 +262,7 @@ Project dusk_project() {
     fans.play.by = PlayBy::level;
     fans.play.level.kind = LevelKind::sound;
     fans.play.level.hearing.sound = tune.id;
-    add_spread(p, fans, Target::delay, Driver::chance, 0, 3).whole_frames = false;
+    add_spread(p, fans, Target::delay, Driver::even, 0, 11).whole_frames = false;
     return p;
 }
 

@@ -6,6 +6,7 @@
 #include "app/panels/handoff/handoff_panel.h"
 #include "app/panels/loop/loop_panel.h"
 #include "app/panels/retime/retime_panel.h"
+#include "app/panels/vary/vary_panel.h"
 #include "app/scene_view/scene_view.h"
 #include "app/shell/main_window.h"
 #include "app/theme/tokens.h"
@@ -80,6 +81,27 @@ int main(int argc, char** argv) {
         window.viewing().set_frame(70);
         window.scene_view().orbit().camera = {V3d(-2.6, 1.1, -1.9), 6.5, 20, 18, 40};
         fine &= shoot("vary-meet");
+        return fine ? 0 : 1;
+    }
+    if (window.document().project().settings.name == "Dusk on the canal") { // what zones, a pulse and a tune play
+        const auto& arrangements = window.document().project().arrangements;
+        auto* vary = window.findChild<VaryPanel*>();
+        window.set_step(4);
+        window.viewing().select({});
+        window.viewing().set_frame(112);
+        window.viewing().set_arrangement(arrangements[0].id);
+        vary->show_tab(1);
+        for (int i = 0; i < 200 && window.document().show()->levels.sounds.empty(); ++i) QTest::qWait(50);
+        fine &= shoot("vary-zones");
+        window.viewing().set_arrangement(arrangements[3].id);
+        vary->show_tab(2);
+        window.scene_view().orbit().camera = {V3d(-2, 0.4, -6), 9, 12, 20, 44};
+        fine &= shoot("vary-pulse");
+        window.viewing().set_arrangement(arrangements[4].id);
+        window.viewing().set_colour(ColourMode::level);
+        vary->show_tab(3);
+        window.scene_view().orbit().camera = {V3d(1.2, 0.3, 3.4), 7, -20, 14, 44};
+        fine &= shoot("vary-sound");
         return fine ? 0 : 1;
     }
     if (window.document().project().sources.size() > 1) { // the quay: what a source of each kind looks like

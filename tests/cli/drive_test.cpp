@@ -24,7 +24,7 @@ class CliDriveTest : public QObject {
     }
     nlohmann::json stage(int copy, const QString& frame, const std::string& name) const {
         const auto traced = run({"trace", path_, "--copy", QString::number(copy), "--frames", frame, "--json"}).json();
-        for (const auto& one : traced["traces"]) {
+        for (const auto& one : traced["trace"]) {
             for (const auto& s : one["stages"]) {
                 if (s["stage"] == name) return s;
             }
@@ -96,14 +96,14 @@ class CliDriveTest : public QObject {
         const Answer after = run({"check", path_, "--json"});
         QVERIFY(!after.out.contains("pop") && !after.out.contains("too fast"));
         did({"zone", "--outer", "0.3"});
-        QVERIFY(run({"check", path_, "--json"}).out.contains("too fast"));
+        QVERIFY(run({"check", path_, "--json"}).out.contains("the edge of 0.3 m of the zone"));
     }
     void pulses_lift_and_hide() {
         QCOMPARE(did({"pulse", "--add", "--start", "10", "--frames", "10", "--after", "there-and-back", "--passes", "2",
                       "--lift", "0,1,0", "--hides", "on"}),
                  "Add pulse 1 of \"leaf\": start 10, frames 10, after there-and-back, passes 2, lift 0,1,0, hides on");
         QVERIFY(run({"bake", path_, "--out", q(folder_ / "lifted"), "--frames", "20:20"}).code == 0);
-        const auto mesh = read_ply(folder_ / "lifted.0020.ply");
+        const auto mesh = read_ply(folder_ / "lifted/copies.0020.ply");
         QVERIFY(mesh);
         QVERIFY(close(static_cast<double>((*mesh)->points[0].y), 1, 1e-6));
         const Answer table = run({"table", path_, "--frames", "5:5"});

@@ -230,8 +230,8 @@ class DriversTest : public QObject {
             const auto out = validate(s);
             return !out && out.error().message.find(words) != std::string::npos;
         };
-        QVERIFY(refused([](Spread& s) { s.target = Target::speed, s.drift = V3d(1, 0, 0); },
-                        "drifts cannot drive the speed"));
+        QVERIFY(refused([](Spread& s) { s.target = Target::variant, s.drift = V3d(1, 0, 0); },
+                        "drifts cannot drive the variant"));
         QVERIFY(refused([](Spread& s) { s.patch = 0; }, "wider than nothing"));
         QVERIFY(refused([](Spread& s) { s.driver = Driver::gradient, s.axis = V3d(0); }, "needs a direction"));
         QVERIFY(refused([](Spread& s) { s.driver = Driver::attribute; }, "attribute's name"));

@@ -4,6 +4,7 @@
 
 #include "core/copies/copy_playing.h"
 #include "core/copies/copy_times.h"
+#include "core/copies/places.h"
 #include "core/drivers/crossings.h"
 #include "core/drivers/distance_grid.h"
 
@@ -505,6 +506,89 @@ class PlayingTest : public QObject {
         Play starts = by(PlayBy::starts);
         const Played begun = played(starts, {z}, 1, 1, {half});
         QVERIFY(close(local(begun, 0, 81) - 1, integral(80) - integral(10), 1e-5));
+    }
+    // A spread by a zone: delays, sizes and speeds that follow the level at every moment.
+    void spreads_follow_zones_at_every_moment() {
+        Zone z = zone_of(ZoneShape::ball, {key(10, V3d(-12, 0.4, 0)), key(90, V3d(12, 0.4, 0))}, 0, 2);
+        const auto plan = std::make_shared<ZonePlan>(z);
+        Arrangement a;
+        a.count = 5;
+        auto spread = [&](std::uint64_t id, Target target, double from, double to) {
+            Spread s;
+            s.id = SpreadId(id), s.target = target, s.driver = Driver::zone, s.from = from, s.to = to;
+            QVERIFY2(validate(s), "a spread by a zone");
+            a.spreads.push_back(s);
+        };
+        spread(1, Target::delay, 0, 6);
+        spread(2, Target::speed, 0, -60);
+        spread(3, Target::size, 0, 50);
+        const CopySet set = make_copies(a, {});
+        LevelGround ground;
+        ground.range = {1, 120};
+        ground.zones[z.id] = plan;
+        SpreadLevels levels;
+        for (const Spread& s : a.spreads)
+            levels[s.id] = std::make_shared<CopyLevels>(s.level, ground, CopyTracks{set.places, nullptr}, set);
+        const CopyClocks clocks(set, plan_, {}, Rate{24, 1}, {1, 120}, levels);
+        const CopyPlaces places(set, Rate{24, 1}, levels);
+        QVERIFY(!clocks.plain() && places.moves());
+        for (std::size_t i = 0; i < 5; ++i) {
+            double sum = 0; // of the rate, from the timing's start
+            constexpr int steps = 2000;
+            for (int frame = 1; frame < 110; ++frame) {
+                const double t = frame;
+                const double level = plan->level(t, {set.places[i].position, V3d(0)}).value;
+                const auto own = clocks.at(plan_, i, clocks.now(t));
+                QVERIFY(close(own.delay, 6 * level, 1e-9));
+                QVERIFY(close(places.at(t, {}, {})[i].size, 1 + 0.5 * level, 1e-9));
+                // its own time at u = t − delay is the integral of 1 − 0.6·level up to there
+                double at_u = sum;
+                const double u = t - own.delay;
+                if (own.delay == 0)
+                    QVERIFY2(close(own.local, 1 + at_u, 1e-5), qPrintable(QString("%1 at %2: %3, %4")
+                                                                              .arg(i)
+                                                                              .arg(t)
+                                                                              .arg(own.local, 0, 'g', 12)
+                                                                              .arg(1 + at_u, 0, 'g', 12)));
+                QVERIFY(u <= t);
+                for (int k = 0; k < steps; ++k)
+                    sum += (1 - 0.6 * plan->level(frame + (k + 0.5) / steps, {set.places[i].position, V3d(0)}).value) /
+                           steps;
+            }
+            const double h = 1e-5;
+            for (double t : {30.3, 47.7, 55.2}) {
+                auto local = [&](double at) { return clocks.at(plan_, i, clocks.now(at)).local; };
+                QVERIFY(close(clocks.at(plan_, i, clocks.now(t)).rate, (local(t + h) - local(t - h)) / (2 * h), 2e-3));
+            }
+        }
+        const CopyClocks some = clocks.part(std::vector<std::uint32_t>{3, 1});
+        QCOMPARE(some.at(plan_, 0, some.now(48)).local, clocks.at(plan_, 3, clocks.now(48)).local);
+        QCOMPARE(some.at(plan_, 1, some.now(48)).delay, clocks.at(plan_, 1, clocks.now(48)).delay);
+    }
+    // Noise that drifts drives speeds as well: the integral of what it gives, by brute force.
+    void speeds_by_drifting_noise_are_integrals() {
+        Arrangement a;
+        a.count = 3;
+        Spread s;
+        s.id = SpreadId(1), s.target = Target::speed, s.driver = Driver::noise, s.from = -40, s.to = 60,
+        s.drift = V3d(1.5, 0.4, 0), s.patch = 2;
+        QVERIFY(validate(s));
+        a.spreads = {s};
+        const CopySet set = make_copies(a, {});
+        const CopyClocks clocks(set, plan_, {}, Rate{24, 1}, {1, 120});
+        for (std::size_t i = 0; i < 3; ++i) {
+            double sum = 0;
+            for (int frame = 1; frame < 100; ++frame) {
+                QVERIFY(close(clocks.at(plan_, i, clocks.now(frame)).local, 1 + sum, 1e-5));
+                constexpr int steps = 1000;
+                for (int k = 0; k < steps; ++k)
+                    sum += (1 + noise_value(s, CurvePlan(s.curve, 0), set.places[i].position,
+                                            (frame + (k + 0.5) / steps) / 24)
+                                        .value /
+                                    100) /
+                           steps;
+            }
+        }
     }
     // Counts as for timings (common practice, no source): 30 frames there and back take 60.
     void waves_rise_hold_repeat_and_turn() {

@@ -12,9 +12,15 @@
 #include "app/scene_view/scene_view.h"
 #include "app/shell/transport.h"
 #include "app/theme/tokens.h"
+#include "demo/canal.h"
+#include "demo/dusk.h"
+#include "demo/festival.h"
+#include "demo/quay.h"
 
 #include <QApplication>
 #include <QCloseEvent>
+#include <QDir>
+#include <QFile>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QInputDialog>
@@ -23,8 +29,47 @@
 #include <QMessageBox>
 #include <QMimeData>
 #include <QSettings>
+#include <QStandardPaths>
 
 namespace garland {
+
+// Projects that come with the program: their data is made when one is opened for the first time.
+void MainWindow::add_samples(QMenu& menu) {
+    struct Sample {
+        const char* name;
+        QString words, tip;
+    };
+    const Sample samples[] = {{"festival", tr("&Lantern festival"), tr("Sixty paper lanterns along both quays")},
+                              {"quay", tr("The &quay at night"), tr("A source of every kind")},
+                              {"canal", tr("Along the &canal"), tr("Copies of every kind of arrangement")},
+                              {"dusk", tr("&Dusk on the canal"), tr("Copies played by zones, a pulse and a tune")}};
+    for (const Sample& sample : samples) {
+        add_action(&menu, sample.words, {}, sample.tip, [this, name = std::string(sample.name)] {
+            if (may_discard()) open_sample(name);
+        });
+    }
+}
+
+void MainWindow::open_sample(const std::string& name) {
+    const QString folder =
+        QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/samples/" + QString::fromStdString(name);
+    const QString path = folder + "/" + QString::fromStdString(name) + ".garland";
+    if (QFile::exists(path)) return document_.open(path);
+    QDir().mkpath(folder);
+    const auto job = jobs_.start<std::string>(
+        this, tr("Making the sample"),
+        [name, into = folder.toStdString()](Progress& p) -> Result<std::string> {
+            if (name == "quay") return write_quay(into, p);
+            if (name == "canal") return write_canal(into, false, p);
+            if (name == "dusk") return write_dusk(into, false, p);
+            return write_demo(into, p);
+        },
+        [this](Result<std::string> made) {
+            if (made) return document_.open(QString::fromStdString(*made));
+            if (made.error().code != ErrorCode::cancelled) emit document_.problem(made.error());
+        });
+    job->set_writes(true);
+}
 
 void MainWindow::make_menus() {
     QMenu* file = menuBar()->addMenu(tr("&File"));
@@ -48,6 +93,7 @@ void MainWindow::make_menus() {
         }
         if (recent.isEmpty()) recent_menu_->addAction(tr("Nothing opened yet"))->setEnabled(false);
     });
+    add_samples(*file->addMenu(tr("Sam&ples")));
     add_action(file, tr("&Gather a cache…"), QKeySequence("Ctrl+G"), tr("Add a source from files"), [this] {
         set_step(0);
         gather_->choose_files();

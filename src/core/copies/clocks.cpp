@@ -1,9 +1,11 @@
 #include "core/copies/clocks.h"
 
 #include "core/base/chance.h"
+#include "core/base/parallel.h"
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace garland {
 
@@ -57,7 +59,7 @@ double CarrierTime::at(double t) const {
 CopyClocks::CopyClocks(std::vector<CopyClock> still) : whole_(still), still_(std::move(still)) {}
 
 CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const CarrierTime& carrier, Rate rate,
-                       FrameRange horizon)
+                       FrameRange horizon, const SpreadLevels& levels)
     : places_(set.places), carrier_(carrier) {
     const Arrangement& a = set.spec;
     const std::size_t n = set.places.size();
@@ -69,10 +71,11 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
         if (!s.on) continue;
         if (s.target == Target::visibility) {
             flickers_.push_back({s, CurvePlan(s.amount, 1), g.values});
+            if (driver_changes(s)) flickers_.back().in_time.emplace(s, set, seconds_a_frame_, levels);
             continue;
         }
         if (s.target != Target::delay && s.target != Target::speed) continue;
-        const bool delay = s.target == Target::delay, drifts = s.driver == Driver::noise && s.drift != V3d(0);
+        const bool delay = s.target == Target::delay, drifts = driver_changes(s);
         after_start_ |= delay && s.after_start;
         const bool changes = changes_in_time(s) || s.meets.has_value();
         for (std::size_t i = 0; i < n; ++i) {
@@ -88,14 +91,14 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
         share.amount = CurvePlan(s.amount, 1);
         share.keys = s.amount;
         if (s.meets) share.meets = s.meets->value;
-        if (drifts) share.drifting = s;
+        if (drifts) share.in_time.emplace(s, set, seconds_a_frame_, levels);
         if (delay) {
             share.values = g.values;
         } else {
             std::vector<double> shares(n);
             for (std::size_t i = 0; i < n; ++i) shares[i] = g.values[i] / 100;
             share.values = std::move(shares);
-            changing_speeds.push_back(shares_.size());
+            if (!drifts) changing_speeds.push_back(shares_.size());
         }
         shares_.push_back(std::move(share));
     }
@@ -160,6 +163,7 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
              shift_ == 0 && shifts_.empty() && !together_ && !after_start_ && !hidden_until_start_;
     whole_ = std::move(whole);
     still_ = std::move(still);
+    solve_speeds(plan, horizon);
 }
 
 // Slowing strengths are made smaller by as much as they are too strong where, all together, they would bring a copy
@@ -207,22 +211,97 @@ void CopyClocks::limit_slowing(const std::vector<std::size_t>& changing, const s
     }
 }
 
-OwnRate CopyClocks::own_rate() const {
-    OwnRate out;
-    out.at = [this](std::size_t i, double t) {
-        double rate = still_[i].rate;
-        for (const Share& s : shares_) {
-            if (s.target == Target::speed) rate += s.values[i] * s.share * s.amount.at(t);
-        }
-        return rate;
-    };
+double CopyClocks::own_rate_at(std::size_t i, double t) const {
+    double rate = still_[i].rate;
+    bool in_time = false;
     for (const Share& s : shares_) {
         if (s.target != Target::speed) continue;
-        for (const CurveKey& key : s.keys) out.bends.push_back(key.at);
+        in_time |= s.in_time.has_value();
+        rate += (s.in_time ? s.in_time->at(i, t).value / 100 : s.values[i]) * s.share * s.amount.at(t);
     }
-    std::sort(out.bends.begin(), out.bends.end());
-    out.bends.erase(std::unique(out.bends.begin(), out.bends.end()), out.bends.end());
+    return in_time ? std::max(rate, slowest) : rate;
+}
+
+// Where a copy's own rate bends, from one output frame to another.
+std::vector<double> CopyClocks::rate_bends(std::size_t i) const {
+    std::vector<double> out;
+    for (const Share& s : shares_) {
+        if (s.target != Target::speed) continue;
+        for (const CurveKey& key : s.keys) out.push_back(key.at);
+        if (s.in_time) s.in_time->cuts(i, solved_from_, solved_to_, out);
+    }
+    std::sort(out.begin(), out.end());
+    out.erase(std::unique(out.begin(), out.end()), out.end());
     return out;
+}
+
+OwnRate CopyClocks::own_rate() const {
+    OwnRate out;
+    out.at = [this](std::size_t i, double t) { return own_rate_at(i, t); };
+    out.bends = [this](std::size_t i) { return rate_bends(i); };
+    out.changes = std::any_of(shares_.begin(), shares_.end(), [](const Share& s) { return s.target == Target::speed; });
+    return out;
+}
+
+// Speeds that zones, sound or drifting noise drive have no closed integral: it is kept as pieces, solved once for all
+// copies that are alike. Outside the solved frames a copy runs as at their ends.
+void CopyClocks::solve_speeds(const TimingPlan& plan, FrameRange horizon) {
+    const bool any = std::any_of(shares_.begin(), shares_.end(),
+                                 [](const Share& s) { return s.target == Target::speed && s.in_time; });
+    if (!any) return;
+    constexpr double margin = 200; // output frames beyond the range
+    solved_from_ = static_cast<double>(horizon.first) - margin, solved_to_ = static_cast<double>(horizon.last) + margin;
+    std::map<std::vector<double>, std::uint32_t> groups;
+    std::vector<std::uint32_t> tracks, first_of;
+    for (std::uint32_t i = 0; i < size(); ++i) {
+        std::vector<double> key{still_[i].rate, shift_of(i)};
+        for (const Share& s : shares_) {
+            if (s.target == Target::speed)
+                key.push_back(s.in_time ? static_cast<double>(s.in_time->alike(i)) : s.values[i]);
+        }
+        const auto [at, fresh] = groups.try_emplace(std::move(key), static_cast<std::uint32_t>(first_of.size()));
+        if (fresh) first_of.push_back(i);
+        tracks.push_back(at->second);
+    }
+    std::vector<RunTrack> solved(first_of.size());
+    parallel_for(solved.size(), 16, [&](std::size_t from, std::size_t to) {
+        for (std::size_t k = from; k < to; ++k) {
+            const std::uint32_t i = first_of[k];
+            const double start = plan.first().value + shift_of(i);
+            std::vector<double> bends = rate_bends(i);
+            bends.push_back(start);
+            for (const Share& s : shares_) {
+                if (s.target == Target::speed && s.meets) bends.push_back(*s.meets);
+            }
+            std::sort(bends.begin(), bends.end());
+            bends.erase(std::unique(bends.begin(), bends.end()), bends.end());
+            auto rate = [&](double t) { return own_rate_at(i, t); };
+            RunTrack& track = solved[k];
+            track.before_slope = rate(bends.front() - 1);
+            track.after_slope = rate(bends.back() + 1);
+            track.nodes.push_back({bends.front(), 0, static_cast<float>(track.before_slope), 0});
+            double value = 0, at_start = 0;
+            for (std::size_t b = 0; b + 1 < bends.size(); ++b) {
+                if (bends[b] == start) at_start = value;
+                value = integrate_pieces(rate, bends[b], bends[b + 1], value, track.nodes);
+            }
+            if (bends.back() == start) at_start = value;
+            for (const Share& s : shares_) { // where its copies agree it has given nothing yet
+                if (s.target != Target::speed || !s.meets) continue;
+                at_start += integral_of(
+                    [&](double t) {
+                        return (s.in_time ? s.in_time->at(i, t).value / 100 : s.values[i]) * s.share * s.amount.at(t);
+                    },
+                    start, *s.meets);
+            }
+            for (RunNode& n : track.nodes) n.value -= at_start;
+            track.nodes.back().out = static_cast<float>(track.after_slope);
+        }
+    });
+    auto table = std::make_shared<RunTable>();
+    for (const RunTrack& t : solved) table->add(t);
+    speeds_ = std::move(table);
+    speed_tracks_ = std::move(tracks);
 }
 
 std::vector<double> CopyClocks::starts(const TimingPlan& plan) const {
@@ -244,8 +323,15 @@ CopyClocks CopyClocks::part(std::span<const std::uint32_t> which) const {
         for (std::uint32_t i : which) numbers.push_back(static_cast<std::uint32_t>(played(i)));
         out.played_ = std::move(numbers);
     }
-    for (Share& s : out.shares_) s.values = part_of(s.values, which);
-    for (Flicker& f : out.flickers_) f.values = part_of(f.values, which);
+    out.speed_tracks_ = part_of(speed_tracks_, which);
+    for (Share& s : out.shares_) {
+        s.values = part_of(s.values, which);
+        if (s.in_time) s.in_time = s.in_time->part(which);
+    }
+    for (Flicker& f : out.flickers_) {
+        f.values = part_of(f.values, which);
+        if (f.in_time) f.in_time = f.in_time->part(which);
+    }
     return out;
 }
 
@@ -258,21 +344,13 @@ CopyClocks::Now CopyClocks::now(double t) const {
     return n;
 }
 
-double CopyClocks::drifted(const Share& s, std::size_t copy, double t, double* slope) const {
-    const DriftingValue v =
-        noise_value(*s.drifting, CurvePlan(s.drifting->curve, 0), places_[copy].position, t * seconds_a_frame_);
-    if (slope) *slope = v.rate * seconds_a_frame_;
-    return v.value;
-}
-
 double CopyClocks::delay_slope(std::size_t i, const Now& now) const {
     double slope = 0;
     for (std::size_t k = 0; k < shares_.size(); ++k) {
         const Share& s = shares_[k];
         if (s.target != Target::delay) continue;
-        double own = 0;
-        const double value = s.drifting ? drifted(s, i, now.t, &own) : s.values[i];
-        slope += now.amounts[k].slope * value + now.amounts[k].value * own;
+        const SpreadInTime::Value own = s.in_time ? s.in_time->at(i, now.t) : SpreadInTime::Value{s.values[i], 0};
+        slope += now.amounts[k].slope * own.value + now.amounts[k].value * own.rate;
     }
     return slope;
 }
@@ -286,8 +364,8 @@ CopyClocks::Local CopyClocks::at(const TimingPlan& plan, std::size_t i, const No
     for (std::size_t k = 0; k < shares_.size(); ++k) {
         const Share& s = shares_[k];
         if (s.target != Target::delay) continue;
-        double own = 0;
-        const double value = s.drifting ? drifted(s, i, t, &own) : s.values[i];
+        const SpreadInTime::Value now_at = s.in_time ? s.in_time->at(i, t) : SpreadInTime::Value{s.values[i], 0};
+        const double value = now_at.value, own = now_at.rate;
         delay += now.amounts[k].value * value;
         slope += now.amounts[k].slope * value + now.amounts[k].value * own;
     }
@@ -303,8 +381,13 @@ CopyClocks::Local CopyClocks::at(const TimingPlan& plan, std::size_t i, const No
         out.rate = run.rate;
         not_reached = run.before;
     }
+    if (speeds_ && !playing_) {
+        const RunTable::At run = speeds_->at(speed_tracks_[i], x + shift);
+        out.local = start + run.value;
+        out.rate = run.rate;
+    }
     for (const Share& s : shares_) {
-        if (s.target != Target::speed || playing_) continue;
+        if (s.target != Target::speed || playing_ || speeds_) continue;
         const double w = s.values[i] * s.share, from = s.meets ? *s.meets : start + shift;
         out.local += w * s.amount.integral(from, x + shift);
         out.rate += w * s.amount.at(x + shift);
@@ -339,9 +422,7 @@ bool CopyClocks::flickers_off(std::size_t i, double t) const {
     for (const Flicker& f : flickers_) {
         const Spread& s = f.spread;
         double shown = f.values[i];
-        if (s.driver == Driver::noise && s.drift != V3d(0)) {
-            shown = noise_value(s, CurvePlan(s.curve, 0), places_[i].position, t * seconds_a_frame_).value;
-        }
+        if (f.in_time) shown = f.in_time->at(i, t).value;
         const double off = f.amount.at(t) * s.share * (1 - std::clamp(shown, 0.0, 100.0) / 100);
         const double slot = std::floor(t * seconds_a_frame_ * s.changes + 1e-9);
         const auto place = static_cast<std::uint64_t>(static_cast<std::int64_t>(slot));

@@ -11,6 +11,7 @@
 #include "core/base/shared_list.h"
 #include "core/copies/copy_playing.h"
 #include "core/copies/copy_set.h"
+#include "core/copies/spread_in_time.h"
 #include "core/source/source_clock.h"
 #include "core/time/rate.h"
 #include "core/time/timing_plan.h"
@@ -40,7 +41,9 @@ class CopyClocks {
     CopyClocks(std::vector<CopyClock> still); // nothing that changes in time
     // plan: the timing the copies follow; rate: output frames a second, for drifts and flicker; horizon: output frames
     // in which births are looked for.
-    CopyClocks(const CopySet& set, const TimingPlan& plan, const CarrierTime& carrier, Rate rate, FrameRange horizon);
+    // levels: of spreads driven by zones or sound.
+    CopyClocks(const CopySet& set, const TimingPlan& plan, const CarrierTime& carrier, Rate rate, FrameRange horizon,
+               const SpreadLevels& levels = {});
     // What plays the copies instead of, or on top of, their own clocks; made for all copies of this set, in order.
     void set_playing(CopyPlayingPtr playing) {
         playing_ = std::move(playing);
@@ -103,15 +106,18 @@ class CopyClocks {
         KeyedCurve keys{}; // of the amount
         std::optional<double> meets;
         SharedList<double> values; // output frames, or shares of the speed
-        std::optional<Spread> drifting;
+        std::optional<SpreadInTime> in_time;
     };
     struct Flicker {
         Spread spread;
         CurvePlan amount;
         SharedList<double> values; // per cent
+        std::optional<SpreadInTime> in_time{};
     };
     void limit_slowing(const std::vector<std::size_t>& changing, const std::vector<CopyClock>& still);
-    double drifted(const Share& s, std::size_t copy, double t, double* slope) const;
+    void solve_speeds(const TimingPlan& plan, FrameRange horizon);
+    double own_rate_at(std::size_t copy, double t) const;
+    std::vector<double> rate_bends(std::size_t copy) const;
     bool flickers_off(std::size_t copy, double t) const;
 
     bool plain_ = true;
@@ -121,7 +127,10 @@ class CopyClocks {
     SharedList<CopyClock> whole_, still_;
     std::vector<Share> shares_;
     std::vector<Flicker> flickers_;
-    SharedList<Placement> places_; // for drifting noise and ids
+    std::shared_ptr<const RunTable> speeds_; // of all speeds, where one of them is driven in time: run since the start
+    SharedList<std::uint32_t> speed_tracks_; // one a copy
+    double solved_from_ = 0, solved_to_ = 0; // output frames
+    SharedList<Placement> places_;           // for drifting noise and ids
     CarrierTime carrier_;
     struct Life {
         double birth, death; // source frames of what carries it

@@ -153,7 +153,8 @@ std::vector<CopyPlaying::Visit> CopyPlaying::visits_of(std::size_t copy, const s
 
 RunTrack CopyPlaying::starts_track(std::size_t copy, const OwnRate& own) const {
     Walk w;
-    w.bends = own_changes_ ? std::span<const double>(own.bends) : std::span<const double>();
+    const std::vector<double> bends = own_changes_ ? own.bends(copy) : std::vector<double>();
+    w.bends = bends;
     if (own_changes_) {
         w.rate = [&](double t) { return own.at(copy, t); };
     } else {
@@ -221,7 +222,10 @@ RunTrack CopyPlaying::speed_track(std::size_t copy, const OwnRate& own) const {
     std::vector<double> cuts = levels_.cuts(copy, thresholds());
     const double start = starts_[copy];
     cuts.push_back(start);
-    if (own_changes_) cuts.insert(cuts.end(), own.bends.begin(), own.bends.end());
+    if (own_changes_) {
+        const std::vector<double> bends = own.bends(copy);
+        cuts.insert(cuts.end(), bends.begin(), bends.end());
+    }
     std::sort(cuts.begin(), cuts.end());
     cuts.erase(std::unique(cuts.begin(), cuts.end()), cuts.end());
     auto of_level = [&](double value) { return 1 + value * (play_.speed - 1); };
@@ -291,7 +295,7 @@ Result<CopyPlayingPtr> CopyPlaying::make(const Play& play, CopyLevels levels, co
     out->span_ = span;
     out->response_ = CurvePlan(play.response, 0);
     out->starts_ = std::move(starts);
-    out->own_changes_ = !own.bends.empty();
+    out->own_changes_ = own.changes;
     const std::size_t n = out->levels_.size();
     if (!out->own_changes_) {
         for (std::size_t i = 0; i < n; ++i) out->own_rates_.push_back(own.at(i, 0));

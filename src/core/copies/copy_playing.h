@@ -14,8 +14,9 @@ namespace garland {
 
 // A copy's rate by its own speed spreads, without what plays it.
 struct OwnRate {
-    std::function<double(std::size_t copy, double t)> at; // of its clock at an output frame
-    std::vector<double> bends;                            // where it bends, for any copy; empty: it never changes
+    std::function<double(std::size_t copy, double t)> at;       // of its clock at an output frame
+    std::function<std::vector<double>(std::size_t copy)> bends; // output frames at which it bends, rising
+    bool changes = false;                                       // for any copy
 };
 
 // What the timing says of its span, as playing needs it.

@@ -14,21 +14,26 @@ void take(Target target, double value, Placement& p) {
 
 } // namespace
 
-CopyPlaces::CopyPlaces(const CopySet& set, Rate rate)
+CopyPlaces::CopyPlaces(const CopySet& set, Rate rate, const SpreadLevels& levels)
     : spots_(set.spots), spec_(std::make_shared<Arrangement>(set.spec)) {
     const Arrangement& a = *spec_;
     seconds_a_frame_ = rate.start_of(1).value;
     spec_facing_ = a.facing;
     on_points_ = a.kind == ArrangementKind::points;
     carried_ = (on_points_ && set.ground.carriers && set.ground.carriers->moves) || !spots_.empty();
+    auto share_of = [&](const GivenValues& g) {
+        Share share{g.spread, CurvePlan(g.spread.amount, 1), g.values, std::nullopt};
+        if (driver_changes(g.spread)) share.in_time.emplace(g.spread, set, seconds_a_frame_, levels);
+        return share;
+    };
     std::vector<const GivenValues*> still;
     for (const GivenValues& g : set.given) {
         if (!g.spread.on) continue;
         if (g.spread.target == Target::wobble) {
-            wobbles_.push_back({g.spread, CurvePlan(g.spread.amount, 1), g.values});
+            wobbles_.push_back(share_of(g));
         } else if (g.spread.target == Target::size || g.spread.target == Target::turn) {
             if (changes_in_time(g.spread)) {
-                changing_.push_back({g.spread, CurvePlan(g.spread.amount, 1), g.values});
+                changing_.push_back(share_of(g));
             } else {
                 still.push_back(&g);
             }
@@ -59,16 +64,17 @@ CopyPlaces CopyPlaces::part(std::span<const std::uint32_t> which) const {
     CopyPlaces out = *this;
     out.still_ = part_of(still_, which);
     out.spots_ = part_of(spots_, which);
-    for (Share& s : out.changing_) s.values = part_of(s.values, which);
-    for (Share& s : out.wobbles_) s.values = part_of(s.values, which);
+    for (auto* list : {&out.changing_, &out.wobbles_}) {
+        for (Share& s : *list) {
+            s.values = part_of(s.values, which);
+            if (s.in_time) s.in_time = s.in_time->part(which);
+        }
+    }
     return out;
 }
 
 double CopyPlaces::value_at(const Share& s, std::size_t i, double t) const {
-    if (s.spread.driver == Driver::noise && s.spread.drift != V3d(0)) {
-        return noise_value(s.spread, CurvePlan(s.spread.curve, 0), still_[i].position, t * seconds_a_frame_).value;
-    }
-    return s.values[i];
+    return s.in_time ? s.in_time->at(i, t).value : s.values[i];
 }
 
 std::vector<Placement> CopyPlaces::at(double t, const PosePtr& carrier, const PosePtr& later,

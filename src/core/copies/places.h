@@ -2,7 +2,7 @@
 // whose amount changes. Wobble comes on top (wobble.h).
 #pragma once
 
-#include "core/copies/copy_set.h"
+#include "core/copies/spread_in_time.h"
 #include "core/time/rate.h"
 
 #include <array>
@@ -14,7 +14,7 @@ namespace garland {
 class CopyPlaces {
   public:
     CopyPlaces() = default;
-    CopyPlaces(const CopySet& set, Rate rate);
+    CopyPlaces(const CopySet& set, Rate rate, const SpreadLevels& levels = {});
     CopyPlaces part(std::span<const std::uint32_t> which) const;
 
     // As the rules say, with all amounts whole; carried ones where they are born.
@@ -39,6 +39,7 @@ class CopyPlaces {
         Spread spread;
         CurvePlan amount;
         SharedList<double> values;
+        std::optional<SpreadInTime> in_time{};
     };
     double value_at(const Share& s, std::size_t copy, double t) const;
     SharedList<Placement> still_;

@@ -67,11 +67,17 @@ Result<void> validate(const Spread& s) {
         return fail(Error{ErrorCode::invalid, "a spread by attribute needs the attribute's name"}.advise(
             "name one that the carrying points have"));
     }
-    if (s.driver == Driver::noise && s.drift != V3d(0) && (s.target == Target::speed || s.target == Target::variant)) {
+    if (s.driver == Driver::noise && s.drift != V3d(0) && s.target == Target::variant) {
         return fail(
             Error{ErrorCode::invalid, fmt::format("noise that drifts cannot drive the {}", to_text(s.target))}.advise(
                 "set its drift to 0, or let it drive the delay"));
     }
+    if ((s.driver == Driver::zone || s.driver == Driver::sound) && s.target == Target::variant) {
+        return fail(
+            Error{ErrorCode::invalid, "which source a copy shows cannot change during the shot, as zones and sound do"}
+                .advise("drive it by something that is still"));
+    }
+    if (s.driver == Driver::zone || s.driver == Driver::sound) GARLAND_CHECK(validate(s.level));
     GARLAND_CHECK(validate(s.amount, "an amount", {-frame_limit, frame_limit, 0, 1}));
     GARLAND_CHECK(validate(s.curve, "a spread's curve", {0, 1, -10, 10}));
     if (s.target == Target::variant && !s.amount.empty())
@@ -81,7 +87,8 @@ Result<void> validate(const Spread& s) {
 }
 
 bool changes_in_time(const Spread& s) {
-    return !s.amount.empty() || (s.driver == Driver::noise && s.drift != V3d(0));
+    return !s.amount.empty() || (s.driver == Driver::noise && s.drift != V3d(0)) || s.driver == Driver::zone ||
+           s.driver == Driver::sound;
 }
 
 double scaled(const Spread& s, const CurvePlan& curve, double u) {
@@ -147,6 +154,8 @@ const char* to_text(Driver driver) {
     case Driver::gradient: return "gradient";
     case Driver::distance: return "distance";
     case Driver::attribute: return "attribute";
+    case Driver::zone: return "zone";
+    case Driver::sound: return "sound";
     }
     return "chance";
 }

@@ -4,6 +4,7 @@
 
 #include "core/base/ids.h"
 #include "core/base/result.h"
+#include "core/drivers/playing.h"
 #include "core/geometry/pose.h"
 #include "core/time/frames.h"
 #include "core/time/keyed_curve.h"
@@ -35,6 +36,8 @@ enum class Driver {
     gradient,    // along an axis or the path, 0 … 1 however many copies
     distance,    // from a point
     attribute,   // of what carries the copy
+    zone,        // the level of zones it stands in, at every moment
+    sound,       // the level of what it hears, at every moment
 };
 
 struct Spread {
@@ -63,7 +66,8 @@ struct Spread {
     double reach = 0;        // distance at which it is 1, scene units; 0: the farthest copy's
     std::string attribute{}; // of the carrier
     bool as_it_is = false;   // attribute: its number is the value, from and to are not asked
-    double changes = 8;      // visibility: how often a second it may change
+    double changes = 8;      // visibility: how often per second it may change
+    LevelRule level{};       // zone, sound
     std::string extra{};
     bool operator==(const Spread&) const = default;
 };
@@ -72,7 +76,7 @@ struct Spread {
 // −100 % or less; noise that drifts where only a still value makes sense (speed, variant); keys out of order.
 Result<void> validate(const Spread& spread);
 
-// Whether its value changes while the shot runs: by a keyed amount, or by noise that drifts.
+// Whether its value changes while the shot runs: by a keyed amount, by noise that drifts, or by zones or sound.
 bool changes_in_time(const Spread& spread);
 
 // from … to by the driver's u, 0 … 1: through the curve, and rounded where whole frames are asked for.

@@ -169,6 +169,10 @@ SpreadValues spread_values(const Spread& s, const CopyGround& ground) {
         for (double& d : v) d = reach > 0 ? std::min(d / reach, 1.0) : 0;
         break;
     }
+    case Driver::zone:
+    case Driver::sound: // at level 0; what they give changes from moment to moment
+        each(v, [&](std::size_t) { return scaled(s, curve, 0); });
+        return out;
     case Driver::attribute: {
         const CarrierValues* values = ground.carriers ? ground.carriers->find(s.attribute) : nullptr;
         std::size_t missing = 0;

@@ -30,11 +30,14 @@ void find_crossings(const Function& value, double bound, double from, double to,
             continue;
         }
         if (!crosses) continue;
-        for (int k = 0; k < 60 && b - a > 1e-12 * (1 + std::abs(a)); ++k) {
+        for (int k = 0; k < 80; ++k) { // as near as numbers can be
             const double middle = a + (b - a) / 2;
+            if (middle <= a || middle >= b) break;
             ((value(middle) > 0) == (fa > 0) ? a : b) = middle;
         }
-        out.push_back(b);
+        // A rounding error beside a whole part of a frame is that part: copies can share its poses.
+        const double part = std::round(b * 4096) / 4096;
+        out.push_back(std::abs(part - b) <= 1e-12 * (1 + std::abs(b)) ? part : b);
     }
 }
 

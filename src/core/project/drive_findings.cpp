@@ -36,7 +36,6 @@ void add_pops(const Show& show, const ArrangementShow& a, Report& report) {
     if (!shows_level(playing.play()) || !playing.levels().by_place()) return;
     for (const auto& zone : playing.levels().zones()) {
         const Zone& z = zone->zone();
-        if (z.outer > z.inner) continue;
         Finding f{FindingKind::pop,          {}, {},
                   show.settings.range.first, 0,  key_of(FindingKind::pop, a, std::to_string(z.id.value))};
         double fastest = 0;
@@ -57,10 +56,11 @@ void add_pops(const Show& show, const ArrangementShow& a, Report& report) {
                 }
             }
         }
-        if (f.copies.empty()) continue;
-        const double edge = wide_enough(a, fastest);
+        const double edge = wide_enough(a, fastest), now = z.outer - z.inner;
+        if (f.copies.empty() || (now > 0 && now >= edge * 0.99)) continue;
         f.zone_edge = ZoneEdgeFix{z.id, edge};
-        f.words = fmt::format("the hard edge of the zone \"{}\" makes {} pop; with a soft edge of {} m none would",
+        const std::string which = now > 0 ? fmt::format("edge of {} m", short_number(now, 2)) : "hard edge";
+        f.words = fmt::format("the {} of the zone \"{}\" makes {} pop; with a soft edge of {} m none would", which,
                               z.name, copies_of(f.copies.size(), a.clocks.size()), short_number(edge, 2));
         report.findings.push_back(std::move(f));
     }
@@ -97,10 +97,15 @@ void add_drive_findings(const Show& show, const ArrangementShow& a, const std::v
         }
     }
     if (!fast.copies.empty()) {
-        fast.words = fmt::format("{} of \"{}\" run faster than {} source frames per output frame, up to {}: a wider "
-                                 "edge or a slower zone would show more of the motion",
-                                 copies_of(fast.copies.size(), a.clocks.size()), a.spec.name, short_number(played_speed_limit),
-                                 short_number(static_cast<double>(fastest), 1));
+        const LevelKind kind = playing->levels().rule().kind;
+        const char* slower = kind == LevelKind::sound   ? "a longer attack or release"
+                             : kind == LevelKind::pulse ? "a longer rise"
+                                                        : "a wider edge or a slower zone";
+        fast.words =
+            fmt::format("{} of \"{}\" run faster than {} source frames per output frame, up to {}: {} would show more "
+                        "of the motion",
+                        copies_of(fast.copies.size(), a.clocks.size()), a.spec.name, short_number(played_speed_limit),
+                        short_number(static_cast<double>(fastest), 1), slower);
         report.findings.push_back(std::move(fast));
     }
     report.examined.push_back(fmt::format(

@@ -43,7 +43,9 @@ Project without_playing(const Project& project) {
 }
 
 bool plays_in_place(const Arrangement& a) {
-    return a.play.by != PlayBy::clock && a.play.level.kind == LevelKind::zones;
+    return (a.play.by != PlayBy::clock && a.play.level.kind == LevelKind::zones) ||
+           std::any_of(a.spreads.begin(), a.spreads.end(),
+                       [](const Spread& s) { return s.on && s.driver == Driver::zone; });
 }
 
 std::uint64_t serial_of(const OpenSources& sources, SourceId id) {

@@ -179,22 +179,40 @@ struct Maker {
         return shown;
     }
 
+    // Where copies are sensed: where they stand, or where what carries them takes them.
+    CopyTracks tracks_of(const Arrangement& a, const CopySet& set, const SharedList<Placement>& still) const {
+        CopyTracks tracks{still, nullptr};
+        const auto known = sources.moving.find(a.id);
+        const bool learned = a.kind == ArrangementKind::points && known != sources.moving.end() && known->second.tracks;
+        if (learned && known->second.tracks->size() == set.places.size()) tracks.moving = known->second.tracks;
+        return tracks;
+    }
+
+    SpreadLevels spread_levels(const Arrangement& a, const CopySet& set) const {
+        SpreadLevels out;
+        for (const Spread& s : a.spreads) {
+            if (s.driver != Driver::zone && s.driver != Driver::sound) continue;
+            LevelRule rule = s.level;
+            rule.kind = s.driver == Driver::zone ? LevelKind::zones : LevelKind::sound;
+            out[s.id] = std::make_shared<CopyLevels>(rule, show.levels, tracks_of(a, set, set.places), set);
+        }
+        return out;
+    }
+
     // Solved at once; taken over from an earlier show where nothing it goes by has changed.
     CopyPlayingPtr playing_of(const Arrangement& a, const CopySet& set, const CopyClocks& clocks,
                               const TimingPlan& plan, const CopyPlaces& standing) const {
         if (a.play.by == PlayBy::clock || set.places.empty()) return nullptr;
-        CopyTracks tracks{standing.still(), nullptr};
-        if (const auto known = sources.moving.find(a.id); standing.moves() && known != sources.moving.end() &&
-                                                          known->second.tracks &&
-                                                          known->second.tracks->size() == set.places.size()) {
-            tracks.moving = known->second.tracks;
-        }
-        CopyLevels levels(a.play.level, show.levels, std::move(tracks), set);
+        CopyLevels levels(a.play.level, show.levels, tracks_of(a, set, standing.still()), set);
         if (!levels.there()) return nullptr;
         const double pass = plan.loop() > 0 ? plan.period() : plan.length();
         const PlayedSpan span{plan.first().value, plan.length(), pass};
         std::vector<double> starts = clocks.starts(plan);
-        if (const ArrangementShow* old = earlier(a.id); old && old->set.get() == &set && old->clocks.playing_whole()) {
+        const bool own_in_time = std::any_of(a.spreads.begin(), a.spreads.end(), [](const Spread& s) {
+            return s.on && s.target == Target::speed && driver_changes(s);
+        });
+        if (const ArrangementShow* old = own_in_time ? nullptr : earlier(a.id);
+            old && old->set.get() == &set && old->clocks.playing_whole()) {
             const CopyPlayingPtr& same = old->clocks.playing_whole();
             const CopyLevels& was = same->levels();
             if (same->span() == span && std::ranges::equal(same->starts(), starts) &&
@@ -220,8 +238,9 @@ struct Maker {
             if (const Timing* t = a.carrier_timing ? project.timing(a.carrier_timing) : nullptr)
                 common.carrier.plan = TimingPlan(*t);
         }
-        CopyClocks clocks(*set, common.plan, common.carrier, project.settings.rate, project.settings.range);
-        CopyPlaces standing(*set, project.settings.rate);
+        const SpreadLevels levels = spread_levels(a, *set);
+        CopyClocks clocks(*set, common.plan, common.carrier, project.settings.rate, project.settings.range, levels);
+        CopyPlaces standing(*set, project.settings.rate, levels);
         if (CopyPlayingPtr playing = playing_of(a, *set, clocks, common.plan, standing))
             clocks.set_playing(std::move(playing));
         const std::vector<std::uint32_t> shown = shown_of(a, *set);

@@ -32,6 +32,13 @@ Result<void> validate_links(const Project& p, const Arrangement& a) {
     for (ZoneId id : a.play.level.zones) {
         if (!p.zone(id)) return wrong(fmt::format("is played by a zone that is not there ({})", id.value));
     }
+    for (const Spread& s : a.spreads) {
+        for (ZoneId id : s.level.zones) {
+            if (!p.zone(id)) return wrong(fmt::format("has a spread by a zone that is not there ({})", id.value));
+        }
+        if (s.driver == Driver::sound && !p.sound(s.level.hearing.sound))
+            return wrong("has a spread by a sound that is not there");
+    }
     const bool hears = a.play.by != PlayBy::clock && a.play.level.kind == LevelKind::sound;
     if (hears && !p.sound(a.play.level.hearing.sound)) return wrong("is played by a sound that is not there");
     auto rising = [](const std::vector<CopyId>& ids) {
@@ -254,12 +261,17 @@ void remove_zone(Project& p, ZoneId id) {
     for (Arrangement& a : p.arrangements) {
         std::vector<ZoneId>& own = a.play.level.zones;
         if (std::erase(own, id) > 0 && own.empty() && a.play.level.kind == LevelKind::zones) a.play.by = PlayBy::clock;
+        for (Spread& s : a.spreads) {
+            if (std::erase(s.level.zones, id) > 0 && s.level.zones.empty()) s.on = false;
+        }
     }
 }
 
 void remove_sound(Project& p, SoundId id) {
     std::erase_if(p.sounds, [&](const SoundSpec& s) { return s.id == id; });
     for (Arrangement& a : p.arrangements) {
+        std::erase_if(a.spreads,
+                      [&](const Spread& s) { return s.driver == Driver::sound && s.level.hearing.sound == id; });
         if (a.play.level.hearing.sound != id) continue;
         if (a.play.level.kind == LevelKind::sound) a.play.by = PlayBy::clock;
         a.play.level.hearing.sound = {};

@@ -64,6 +64,7 @@ Json write(const Spread& s) {
     add(j, "attribute", s.attribute, usual.attribute, s.attribute);
     add(j, "as_it_is", s.as_it_is, false, s.as_it_is);
     add(j, "changes", s.changes, usual.changes, number(s.changes));
+    add(j, "level", s.level, usual.level, write(s.level));
     return with_extra(std::move(j), s.extra);
 }
 
@@ -94,6 +95,7 @@ Spread read_spread(const JsonPart& p) {
     s.attribute = p.text("attribute", "");
     s.as_it_is = p.flag("as_it_is", false);
     s.changes = p.real("changes", usual.changes);
+    if (const Json* level = p.get("level")) s.level = read_level(JsonPart(*level, "\"level\" of " + p.where));
     s.extra = extra_of(p.json, write(s));
     return s;
 }

@@ -45,6 +45,8 @@ inline const Word<Driver> driver_words[] = {{"chance", Driver::chance},
                                             {"noise", Driver::noise},
                                             {"gradient", Driver::gradient},
                                             {"distance", Driver::distance},
-                                            {"attribute", Driver::attribute}};
+                                            {"attribute", Driver::attribute},
+                                            {"zone", Driver::zone},
+                                            {"sound", Driver::sound}};
 
 } // namespace garland

@@ -46,44 +46,6 @@ std::vector<V3d> read_path(const JsonPart& p) {
     return out;
 }
 
-Json write(const LevelRule& r) {
-    Json j{{"by", word_of(level_words, r.kind)}};
-    if (!r.zones.empty()) {
-        Json zones = Json::array();
-        for (ZoneId id : r.zones) zones.push_back(id.value);
-        j["zones"] = std::move(zones);
-    }
-    add(j, "join", r.join, ZoneJoin::highest, word_of(join_words, r.join));
-    if (r.kind == LevelKind::pulse) j["pulse"] = write(r.wave);
-    if (r.hearing.sound) {
-        j["sound"] = r.hearing.sound.value;
-        j["bands_by"] = word_of(deal_words, r.hearing.deal);
-        if (r.hearing.deal == SoundDeal::axis) j["axis"] = vector(r.hearing.axis);
-        if (r.hearing.deal == SoundDeal::attribute) j["attribute"] = r.hearing.attribute;
-    }
-    return j;
-}
-
-LevelRule read_level(const JsonPart& p) {
-    LevelRule r;
-    r.kind = p.word("by", level_words, LevelKind::zones);
-    if (const Json* zones = p.get("zones")) {
-        if (!zones->is_array()) p.complain("zones", "a list of zones");
-        for (const Json& one : *zones) {
-            if (!one.is_number_unsigned() || one.get<std::uint64_t>() == 0)
-                p.complain("zones", "a list of whole numbers above 0");
-            r.zones.push_back(ZoneId(one.get<std::uint64_t>()));
-        }
-    }
-    r.join = p.word("join", join_words, ZoneJoin::highest);
-    if (const Json* wave = p.get("pulse")) r.wave = read_wave(JsonPart(*wave, "\"pulse\" of " + p.where));
-    if (p.get("sound")) r.hearing.sound = SoundId(p.id("sound"));
-    r.hearing.deal = p.word("bands_by", deal_words, SoundDeal::order);
-    r.hearing.axis = p.place("axis", V3d(1, 0, 0));
-    r.hearing.attribute = p.text("attribute", "");
-    return r;
-}
-
 } // namespace
 
 Json write(const Zone& z) {
@@ -213,6 +175,44 @@ Pulse read_pulse(const JsonPart& p) {
     out.hides = p.flag("hides", false);
     out.extra = extra_of(p.json, write(out));
     return out;
+}
+
+Json write(const LevelRule& r) {
+    Json j{{"by", word_of(level_words, r.kind)}};
+    if (!r.zones.empty()) {
+        Json zones = Json::array();
+        for (ZoneId id : r.zones) zones.push_back(id.value);
+        j["zones"] = std::move(zones);
+    }
+    add(j, "join", r.join, ZoneJoin::highest, word_of(join_words, r.join));
+    if (r.kind == LevelKind::pulse) j["pulse"] = write(r.wave);
+    if (r.hearing.sound) {
+        j["sound"] = r.hearing.sound.value;
+        j["bands_by"] = word_of(deal_words, r.hearing.deal);
+        if (r.hearing.deal == SoundDeal::axis) j["axis"] = vector(r.hearing.axis);
+        if (r.hearing.deal == SoundDeal::attribute) j["attribute"] = r.hearing.attribute;
+    }
+    return j;
+}
+
+LevelRule read_level(const JsonPart& p) {
+    LevelRule r;
+    r.kind = p.word("by", level_words, LevelKind::zones);
+    if (const Json* zones = p.get("zones")) {
+        if (!zones->is_array()) p.complain("zones", "a list of zones");
+        for (const Json& one : *zones) {
+            if (!one.is_number_unsigned() || one.get<std::uint64_t>() == 0)
+                p.complain("zones", "a list of whole numbers above 0");
+            r.zones.push_back(ZoneId(one.get<std::uint64_t>()));
+        }
+    }
+    r.join = p.word("join", join_words, ZoneJoin::highest);
+    if (const Json* wave = p.get("pulse")) r.wave = read_wave(JsonPart(*wave, "\"pulse\" of " + p.where));
+    if (p.get("sound")) r.hearing.sound = SoundId(p.id("sound"));
+    r.hearing.deal = p.word("bands_by", deal_words, SoundDeal::order);
+    r.hearing.axis = p.place("axis", V3d(1, 0, 0));
+    r.hearing.attribute = p.text("attribute", "");
+    return r;
 }
 
 Json write(const Play& p) {

@@ -39,6 +39,8 @@ Json write(const SoundSpec& sound);
 SoundSpec read_sound(const JsonPart& part);
 Json write(const Pulse& pulse);
 Pulse read_pulse(const JsonPart& part);
+Json write(const LevelRule& rule);
+LevelRule read_level(const JsonPart& part);
 Json write(const Play& play);
 Play read_play(const JsonPart& part);
 

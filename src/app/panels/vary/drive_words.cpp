@@ -25,15 +25,15 @@ QString frames(double n) {
 QString giver(const LevelRule& rule, const Project& project) {
     switch (rule.kind) {
     case LevelKind::pulse:
-        return QObject::tr("<b>a pulse</b> of %1 from frame %2")
+        return QObject::tr("<b>A pulse</b> of %1 from frame %2")
             .arg(frames(rule.wave.frames), number(rule.wave.start.value));
     case LevelKind::sound: {
         const SoundSpec* sound = project.sound(rule.hearing.sound);
-        return sound ? QObject::tr("the sound %1").arg(bold(sound->name)) : QObject::tr("a sound that is not there");
+        return sound ? QObject::tr("The sound %1").arg(bold(sound->name)) : QObject::tr("A sound that is not there");
     }
     case LevelKind::zones: break;
     }
-    if (rule.zones.empty()) return QObject::tr("<b>any zone</b>");
+    if (rule.zones.empty()) return QObject::tr("<b>Any zone</b>");
     QStringList names;
     for (ZoneId id : rule.zones) {
         if (const Zone* zone = project.zone(id)) names << bold(zone->name);

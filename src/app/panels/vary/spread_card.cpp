@@ -40,6 +40,8 @@ QString driver_words(const Spread& s, std::int64_t copies) {
     case Driver::distance:
         return s.reach > 0 ? QObject::tr("by <b>distance</b>, up to <b>%1 m</b> away,").arg(number(s.reach))
                            : QObject::tr("by <b>distance</b>, to the farthest copy,");
+    case Driver::zone: return QObject::tr("by <b>zones</b>, at every moment,");
+    case Driver::sound: return QObject::tr("by <b>sound</b>, band by band,");
     case Driver::attribute:
         return QObject::tr("by the attribute <b>%1</b>,").arg(QString::fromStdString(s.attribute).toHtmlEscaped());
     }
@@ -49,7 +51,7 @@ QString driver_words(const Spread& s, std::int64_t copies) {
 
 constexpr Driver drivers[] = {Driver::chance,   Driver::order_step, Driver::order_total, Driver::order_loop,
                               Driver::even,     Driver::even_space, Driver::noise,       Driver::gradient,
-                              Driver::distance, Driver::attribute};
+                              Driver::distance, Driver::attribute,  Driver::zone,        Driver::sound};
 
 auto driven_by(std::initializer_list<Driver> list) {
     return [all = std::vector<Driver>(list)](const Spread& s) {
@@ -230,6 +232,9 @@ void SpreadCard::add_amounts(QVBoxLayout* column) {
                 if (step && s.driver != Driver::order_step && s.target == Target::delay) s.to = std::min(s.to, 3.0);
                 s.driver = static_cast<Driver>(i);
                 if (s.driver == Driver::attribute && s.attribute.empty()) s.attribute = "size";
+                const auto& sounds = document_.project().sounds;
+                if (s.driver == Driver::sound && !s.level.hearing.sound && !sounds.empty())
+                    s.level.hearing.sound = sounds.front().id;
             });
         });
     row->addWidget(driver_);

@@ -101,7 +101,8 @@ void ZoneCard::add_shape(QVBoxLayout* column) {
     using enum ZoneShape;
     auto* row = add_row(column);
     name_ = new QLineEdit;
-    name_->setMaximumWidth(120);
+    name_->setMinimumWidth(170);
+    name_->setMaximumWidth(200);
     name_->setAccessibleName(tr("Name of the zone"));
     name_->setToolTip(tr("What the zone is called"));
     connect(name_, &QLineEdit::editingFinished, this, [this] {
@@ -283,7 +284,10 @@ void ZoneCard::refresh() {
     on_->setChecked(z->on);
     words_->setText(zone_words(*z));
     words_->setEnabled(z->on);
-    if (!name_->hasFocus()) name_->setText(QString::fromStdString(z->name));
+    if (!name_->hasFocus()) {
+        name_->setText(QString::fromStdString(z->name));
+        name_->setCursorPosition(0);
+    }
     path_->clear();
     for (const Arrangement& a : document_.project().arrangements) {
         if (a.kind == ArrangementKind::curve)
