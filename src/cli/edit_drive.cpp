@@ -3,6 +3,7 @@
 #include "cli/option_fields.h"
 #include "core/base/numbers.h"
 #include "core/project/show.h"
+#include "io/files/find_beats.h"
 #include "io/files/sound_file.h"
 #include "io/project/drive_json.h"
 #include "io/project/project_file.h"
@@ -377,8 +378,19 @@ const std::vector<Option<SoundSpec>>& sound_options() {
     return all;
 }
 
+Result<Done> tempo_of_sound(Project& p, const SoundSpec& s, const SoundSamples& samples) {
+    GARLAND_TRY(found, find_beats(samples, s.start, p.settings.rate));
+    found.tempo.beats_per_bar = p.settings.tempo.beats_per_bar;
+    p.settings.tempo = found.tempo;
+    return Done{fmt::format("Find beats of \"{}\": {} per minute, one at output frame {}", s.name,
+                            short_number(found.tempo.beats_per_minute, 2), short_number(found.tempo.offset.value, 2)),
+                fmt::format("{} heard, {} % of them within half a frame of the grid",
+                            counted(static_cast<long long>(found.heard.size()), "beat", "beats"),
+                            short_number(found.sure * 100, 0))};
+}
+
 Result<Done> set_sound(Project& p, const Words& w, const std::string& called, const std::string& add,
-                       const std::string& file, bool remove, const Given& given) {
+                       const std::string& file, bool remove, bool beats, const Given& given) {
     if (!add.empty()) {
         if (file.empty()) return wrong("which file is the sound?", "give --file");
         SoundSpec s;
@@ -401,7 +413,8 @@ Result<Done> set_sound(Project& p, const Words& w, const std::string& called, co
     }
     GARLAND_CHECK(validate(s));
     const std::string path = w.project == "-" ? s.path : absolute_path(s.path, w.project);
-    GARLAND_CHECK(read_sound_file(path, s.channel));
+    GARLAND_TRY(samples, read_sound_file(path, s.channel));
+    if (beats) return tempo_of_sound(p, s, *samples);
     GARLAND_TRY(facts, sound_facts(path));
     const double frames = facts.seconds() * p.settings.rate.per_second();
     return Done{
@@ -420,7 +433,7 @@ void add_drive_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const R
         Given given;
         std::string called, add, file;
         int number = 0;
-        bool adds = false, remove = false, drop_key = false;
+        bool adds = false, remove = false, drop_key = false, beats = false;
         KeyGiven key;
     };
     auto state = std::make_shared<State>();
@@ -483,10 +496,11 @@ void add_drive_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const R
     s->add_option("--add", state->add, "A new sound of this name");
     s->add_option("--file", state->file, "Its file: WAV, FLAC, Ogg, MP3 or AIFF");
     s->add_flag("--remove", state->remove, "Remove it");
+    s->add_flag("--find-beats", state->beats, "Set the tempo grid by the beats that are heard in it");
     options(s, sound_options());
     s->callback([=] {
         run([=](Project& p) {
-            return set_sound(p, *w, state->called, state->add, state->file, state->remove, written());
+            return set_sound(p, *w, state->called, state->add, state->file, state->remove, state->beats, written());
         });
     });
 }

@@ -190,6 +190,17 @@ class DriveTest : public QObject {
             for (int y = 0; y < seen.height(); ++y) lit += seen.pixelColor(x, y).red() > tokens().ground.red() + 40;
         }
         QVERIFY(lit > 20);
+        // and a strip of it stands above the Lanes, on the same time
+        auto* lanes = o.window.findChild<LanesView*>();
+        QTRY_VERIFY([&] {
+            const QImage above = lanes->grab(QRect(0, 28, lanes->width(), 32)).toImage();
+            int accents = 0;
+            for (int x = 160; x < above.width(); ++x) {
+                for (int y = 14; y < 32; ++y)
+                    accents += above.pixelColor(x, y).red() > 150 && above.pixelColor(x, y).blue() < 110;
+            }
+            return accents > 20;
+        }());
         o.window.document().add_sound(QString::fromStdString(o.folder / "nowhere.wav"));
         QTRY_VERIFY(all_text(o.window.notices()).contains("there is no such file"));
         QCOMPARE(o.project().sounds.size(), std::size_t(1));

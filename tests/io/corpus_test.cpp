@@ -3,8 +3,8 @@
 #include "support/case.h"
 #include "support/files.h"
 
-#include "io/sources/open_source.h"
 #include "io/project/project_file.h"
+#include "io/sources/open_source.h"
 
 #include <QDirIterator>
 #include <sys/resource.h>

@@ -74,9 +74,35 @@ QString Document::title() const {
 }
 
 void Document::rebuild() {
-    show_ = make_show(project_, sources_, cache_, show_.get());
+    constexpr std::size_t at_once = 3000; // copies: a few tens of milliseconds
+    show_ = make_show(project_, sources_, cache_, show_.get(), {at_once});
+    solve();
     learn_ground();
     learn_motion();
+}
+
+// What plays very many copies is solved in the background; until then they go on as before.
+void Document::solve() {
+    if (solving_) solving_->drop();
+    if (!show_->unsolved) return;
+    solving_ = jobs_.start<ShowPtr>(
+        this, tr("Solving what plays the copies"),
+        [this, project = project_, sources = sources_, before = show_](Progress& p) -> Result<ShowPtr> {
+            ShowPtr solved = make_show(project, sources, cache_, before.get(), {SIZE_MAX, &p});
+            if (p.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+            return solved;
+        },
+        [this, of = show_](Result<ShowPtr> solved) {
+            if (!solved) {
+                if (show_ == of)
+                    emit hint(tr("Stopped solving what plays the copies: they are shown as they were. The next change "
+                                 "of the project solves it"));
+                return;
+            }
+            if (show_ != of) return; // changed meanwhile: another one is on its way
+            show_ = *solved;
+            emit changed();
+        });
 }
 
 const Imath::Box3f* Document::motion(SourceId id) const {

@@ -81,6 +81,7 @@ class Document : public QObject {
 
   private:
     void rebuild();
+    void solve();
     void learn_ground();
     void learn_motion();
     void take_drive_ground(const OpenSources& learned);
@@ -109,7 +110,7 @@ class Document : public QObject {
     OpenSources sources_;
     std::map<SourceId, OpenedAs> opened_as_;
     std::map<SourceId, QPointer<Job>> reopening_;
-    QPointer<Job> learning_;
+    QPointer<Job> learning_, solving_;
     struct Motion {
         std::uint64_t identity = 0; // of the sampler it is of
         std::optional<Imath::Box3f> box;

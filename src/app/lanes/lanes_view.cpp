@@ -81,6 +81,10 @@ std::int64_t LanesView::row_of_copy(std::int64_t copy) const {
 void LanesView::refresh() {
     layout_.range = document_.project().settings.range;
     layout_.rows = document_.show()->copies();
+    const bool hears = !document_.show()->levels.sounds.empty();
+    layout_.head = hears ? 46 + sound_height + 4 : 46;
+    bar_->setGeometry(width() - 12, layout_.head, 10, layout_.plot_height());
+    sound_picture_ = {};
     sort_rows();
     update_scroll();
     update_words();
@@ -139,6 +143,7 @@ void LanesView::show_copy(std::int64_t copy) {
 void LanesView::resizeEvent(QResizeEvent*) {
     layout_.width = width();
     layout_.height = height();
+    sound_picture_ = {};
     findChild<QWidget*>("lanesHead")->setGeometry(0, 0, width(), 28);
     bar_->setGeometry(width() - 12, layout_.head, 10, layout_.plot_height());
     update_scroll();
@@ -149,6 +154,7 @@ void LanesView::resizeEvent(QResizeEvent*) {
 // Draws the visible rows into picture_: one evaluation a pixel column and row, nothing for what is not seen.
 void LanesView::render() {
     stale_ = false;
+    sound_picture_ = {};
     const Show& show = *document_.show();
     const Tokens& t = tokens();
     const double ratio = devicePixelRatioF();
@@ -232,6 +238,52 @@ void LanesView::render() {
     }
 }
 
+// The first sound over the same time: its waveform above, its bands below it, the lowest at the bottom.
+void LanesView::paint_sound(QPainter& p) {
+    const auto& sounds = document_.show()->levels.sounds;
+    if (sounds.empty()) return;
+    const Tokens& t = tokens();
+    const SoundId id = sounds.begin()->first;
+    const SoundLevels& levels = *sounds.begin()->second;
+    const SoundSpec* spec = document_.project().sound(id);
+    const auto open = document_.sources().sounds.find(id);
+    const QRect strip(layout_.names, 28, layout_.plot_width(), sound_height);
+    if (sound_picture_.isNull()) {
+        sound_picture_ = QImage(strip.size(), QImage::Format_ARGB32_Premultiplied);
+        sound_picture_.fill(t.ground);
+        QPainter q(&sound_picture_);
+        constexpr int wave = 14;
+        const double high = static_cast<double>(sound_height - wave) / static_cast<double>(levels.bands());
+        const SoundSamples* samples = open == document_.sources().sounds.end() ? nullptr : open->second.samples.get();
+        const double a_frame = document_.project().settings.rate.start_of(1).value;
+        for (int x = 0; x < strip.width(); ++x) {
+            const double from = layout_.frame_at(layout_.names + x), to = layout_.frame_at(layout_.names + x + 1);
+            for (std::size_t b = 0; b < levels.bands(); ++b) {
+                const double level = levels.at(b, (from + to) / 2).value;
+                QColor c = t.accent;
+                c.setAlphaF(std::clamp(level, 0.0, 1.0));
+                q.fillRect(QRectF(x, sound_height - (static_cast<double>(b) + 1) * high, 1, std::max(high - 0.5, 0.5)),
+                           c);
+            }
+            if (!samples || !spec) continue;
+            float peak = 0;
+            const auto first = static_cast<std::int64_t>((from - spec->start.value) * a_frame * samples->rate);
+            const auto last = static_cast<std::int64_t>((to - spec->start.value) * a_frame * samples->rate);
+            const std::int64_t step = std::max<std::int64_t>((last - first) / 200, 1);
+            for (std::int64_t k = std::max<std::int64_t>(first, 0);
+                 k < std::min<std::int64_t>(last, static_cast<std::int64_t>(samples->values.size())); k += step)
+                peak = std::max(peak, std::abs(samples->values[static_cast<std::size_t>(k)]));
+            const double tall = std::max(static_cast<double>(peak) * (wave - 2), 1.0);
+            q.fillRect(QRectF(x, (wave - tall) / 2, 1, tall), t.muted);
+        }
+    }
+    p.drawImage(strip.topLeft(), sound_picture_);
+    p.setFont(text_font(8));
+    p.setPen(t.muted);
+    p.drawText(QRectF(14, strip.y(), layout_.names - 22, strip.height()), Qt::AlignLeft | Qt::AlignVCenter,
+               spec ? QString::fromStdString(spec->name) : QString());
+}
+
 // Where a copy is entered by what plays it, and left again: a wedge that points into the visit, and a bar at its end.
 void LanesView::paint_visits(QPainter& p, const ArrangementShow& a, std::size_t index,
                              const std::vector<double>& frames, double ratio, double y) const {
@@ -268,6 +320,7 @@ void LanesView::paintEvent(QPaintEvent*) {
         return;
     }
     p.drawImage(layout_.names, layout_.head, picture_);
+    paint_sound(p);
     paint_beats(p);
 
     const Show& show = *document_.show();

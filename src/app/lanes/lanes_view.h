@@ -51,6 +51,7 @@ class LanesView : public QWidget, public Draggable {
     void refresh(); // after the document changed
     void sort_rows();
     void render();
+    void paint_sound(QPainter& p);
     void paint_visits(QPainter& p, const ArrangementShow& a, std::size_t index, const std::vector<double>& frames,
                       double ratio,
                       double y) const; // the rows' picture
@@ -66,7 +67,9 @@ class LanesView : public QWidget, public Draggable {
     Document& document_;
     Viewing& viewing_;
     LanesLayout layout_;
-    std::vector<std::int64_t> order_; // copy numbers by row
+    std::vector<std::int64_t> order_;       // copy numbers by row
+    static constexpr int sound_height = 32; // pixels
+    QImage sound_picture_;
     QImage picture_;
     QPoint picture_at_;
     LaneSort sort_ = LaneSort::order;

@@ -48,6 +48,7 @@ struct Maker {
     PoseCache& cache;
     const Show* before;
     Show& show;
+    const Solving& solving;
 
     const ArrangementShow* earlier(ArrangementId id, SourceId source = {}) const {
         for (std::size_t i = 0; before && i < before->arrangements.size(); ++i) {
@@ -220,8 +221,17 @@ struct Maker {
                 was.tracks().moving == levels.tracks().moving && before->levels.range == show.levels.range)
                 return same;
         }
-        auto playing = CopyPlaying::make(a.play, std::move(levels), span, clocks.own_rate(), std::move(starts));
-        return playing ? *playing : nullptr;
+        const auto as_before = [&]() -> CopyPlayingPtr {
+            show.unsolved = true;
+            const ArrangementShow* old = earlier(a.id);
+            const CopyPlayingPtr was = old ? old->clocks.playing_whole() : nullptr;
+            return was && was->levels().size() == set.places.size() ? was : nullptr;
+        };
+        if (set.places.size() > solving.at_once && a.play.by != PlayBy::level) return as_before();
+        auto playing =
+            CopyPlaying::make(a.play, std::move(levels), span, clocks.own_rate(), std::move(starts), *solving.progress);
+        if (!playing) return as_before();
+        return *playing;
     }
 
     void add(const Arrangement& written, std::int64_t& number) const {
@@ -277,7 +287,8 @@ struct Maker {
 
 } // namespace
 
-ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache& cache, const Show* before) {
+ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache& cache, const Show* before,
+                  const Solving& solving) {
     auto show = std::make_shared<Show>();
     show->settings = project.settings;
     show->camera = CameraPlan(project.settings.camera_keys, project.settings.camera);
@@ -314,7 +325,7 @@ ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache&
         if (const auto known = sources.sounds.find(s.id); known != sources.sounds.end() && known->second.levels)
             show->levels.sounds[s.id] = known->second.levels;
     }
-    const Maker maker{project, sources, cache, before, *show};
+    const Maker maker{project, sources, cache, before, *show, solving};
     for (const Arrangement& a : project.arrangements) {
         if (!a.hidden) maker.add(a, show->copy_count);
     }

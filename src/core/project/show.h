@@ -111,6 +111,8 @@ struct Show {
     LevelGround levels; // zones and sounds at work
     CameraPlan camera;
     std::int64_t copy_count = 0;
+    bool unsolved =
+        false; // some copies are not played yet, or as before: there were more than `Solving` allows at once
 
     std::int64_t copies() const { return copy_count; }
     // The arrangement that holds copy `number` (from 0) and the copy's place in it; null when there is none.
@@ -125,7 +127,14 @@ Sampler sampler_for(const SourceSpec& spec, const OpenSource& open, Rate rate, P
 // The project must be valid. Arrangements whose source is not open are kept with usable = false: their files' frames
 // are unknown, so their clock spans what the timing asks for.
 // before: an earlier show; arrangements that are still the same are taken over from it instead of placed again.
-ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache& cache, const Show* before = nullptr);
+// solving: how many copies of an arrangement what plays them may be solved for at once; above it they go on as in
+// `before`, and the show says so. Cancelled through progress they are left so too.
+struct Solving {
+    std::size_t at_once = SIZE_MAX;
+    Progress* progress = &Progress::none();
+};
+ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache& cache, const Show* before = nullptr,
+                  const Solving& solving = {});
 
 // Reads what arrangements stand on and what `sources` does not know yet: points over all frames, first poses. Errors of
 // one source are kept with it and told by its arrangements. True when anything was learned; errors: cancelled.

@@ -60,9 +60,9 @@ Result<OpenSoundFile> open(const std::string& path) {
     if (out.info.frames <= 0)
         return fail(Error{ErrorCode::invalid, "the sound has no samples"}.at(path).advise("choose another file"));
     if (static_cast<double>(out.info.frames) > samples_limit)
-        return fail(Error{ErrorCode::too_large, fmt::format("the sound has {} samples", out.info.frames)}
-                        .at(path)
-                        .advise("use at most an hour"));
+        return fail(
+            Error{ErrorCode::too_large, fmt::format("the sound has {} samples", out.info.frames)}.at(path).advise(
+                "use at most an hour"));
     if (out.info.samplerate < 1000 || out.info.channels < 1 || out.info.channels > 1024)
         return fail(Error{ErrorCode::malformed,
                           fmt::format("the sound has {} channels at {} Hz", out.info.channels, out.info.samplerate)}
@@ -115,9 +115,8 @@ Result<SoundSamplesPtr> read_sound_file(const std::string& path, int channel, Pr
     }
     if (sf_error(file.sound.get()) != SF_ERR_NO_ERROR ||
         static_cast<sf_count_t>(out->values.size()) < file.info.frames) {
-        return fail(Error{ErrorCode::malformed, fmt::format("the sound is cut after {} of {} samples",
-                                                            out->values.size(),
-                                                            file.info.frames)}
+        return fail(Error{ErrorCode::malformed,
+                          fmt::format("the sound is cut after {} of {} samples", out->values.size(), file.info.frames)}
                         .at(path)
                         .advise("copy the file again, or write it anew from where it came"));
     }

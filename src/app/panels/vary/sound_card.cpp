@@ -3,6 +3,7 @@
 #include "app/panels/vary/drive_words.h"
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
+#include "io/files/find_beats.h"
 
 #include <QPainter>
 #include <algorithm>
@@ -66,6 +67,9 @@ SoundCard::SoundCard(Document& document, Viewing& viewing, SoundId id, QWidget* 
             return {};
         });
     });
+    auto* beats = make_button(tr("Find beats"), tr("Set the tempo grid by the beats that are heard in it"));
+    connect(beats, &QPushButton::clicked, this, [this] { find_beats_of_it(); });
+    head->addWidget(beats, 0, Qt::AlignTop);
     head->addWidget(remove, 0, Qt::AlignTop);
     column->addLayout(head);
     strip_ = new BandStrip;
@@ -124,6 +128,39 @@ SoundCard::SoundCard(Document& document, Viewing& viewing, SoundId id, QWidget* 
             strip_->show_levels(levels == sounds.end() ? nullptr : levels->second, document_.project().settings.range,
                                 viewing_.frame().value);
     });
+}
+
+// In the background; the grid comes as one edit.
+void SoundCard::find_beats_of_it() {
+    const SoundSpec* s = document_.project().sound(id_);
+    const auto open = document_.sources().sounds.find(id_);
+    if (!s || open == document_.sources().sounds.end() || !open->second.samples) return;
+    const SoundSamplesPtr samples = open->second.samples;
+    document_.jobs().start<FoundBeats>(
+        this, tr("Listening for beats"),
+        [samples, start = s->start, rate = document_.project().settings.rate](Progress& p) {
+            return find_beats(*samples, start, rate, p);
+        },
+        [this, samples](Result<FoundBeats> found) {
+            if (!found) {
+                if (found.error().code != ErrorCode::cancelled) emit document_.problem(found.error());
+                return;
+            }
+            const auto now = document_.sources().sounds.find(id_);
+            if (now == document_.sources().sounds.end() || now->second.samples != samples)
+                return; // another sound by now
+            document_.edit(tr("Find beats"), [&](Project& p) -> Result<void> {
+                found->tempo.beats_per_bar = p.settings.tempo.beats_per_bar;
+                p.settings.tempo = found->tempo;
+                return {};
+            });
+            emit document_.hint(tr("%1 beats per minute, one at output frame %2; %3 % of the %4 beats heard lie within "
+                                   "half a frame of that grid.")
+                                    .arg(QString::fromStdString(short_number(found->tempo.beats_per_minute, 2)),
+                                         QString::fromStdString(short_number(found->tempo.offset.value, 2)),
+                                         QString::fromStdString(short_number(found->sure * 100, 0)))
+                                    .arg(found->heard.size()));
+        });
 }
 
 void SoundCard::edit(const QString& words, const std::function<void(SoundSpec&)>& change, const QString& merge) {

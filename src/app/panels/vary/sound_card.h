@@ -32,6 +32,7 @@ class SoundCard : public QFrame {
 
   private:
     void edit(const QString& words, const std::function<void(SoundSpec&)>& change, const QString& merge = {});
+    void find_beats_of_it();
     Document& document_;
     Viewing& viewing_;
     SoundId id_;
