@@ -1,6 +1,7 @@
 #include "demo/canal.h"
 
 #include "core/project/varying.h"
+#include "demo/building.h"
 #include "demo/festival.h"
 #include "demo/quay.h"
 #include "io/project/open_project.h"
@@ -13,27 +14,6 @@ namespace garland {
 namespace {
 
 constexpr Rate rate{24, 1};
-
-Spread& add_spread(Project& p, Arrangement& a, Target target, Driver driver, double from, double to) {
-    Spread s;
-    s.id = SpreadId(p.next_id++);
-    s.target = target;
-    s.driver = driver;
-    s.from = from;
-    s.to = to;
-    a.spreads.push_back(s);
-    return a.spreads.back();
-}
-
-Arrangement& arrange(Project& p, SourceId source, TimingId timing, const char* name) {
-    Arrangement a;
-    a.id = ArrangementId(p.next_id++);
-    a.name = name;
-    a.source = source;
-    a.timing = timing;
-    p.arrangements.push_back(a);
-    return p.arrangements.back();
-}
 
 } // namespace
 

@@ -2,6 +2,7 @@
 
 #include "core/base/chance.h"
 #include "core/base/portable_math.h"
+#include "demo/building.h"
 #include "demo/festival.h"
 #include "demo/quay.h"
 #include "io/files/sound_file.h"
@@ -95,24 +96,6 @@ Result<void> write_moving(const std::string& stem, int frames, Pose (*at)(int)) 
                                        NpyType::f32, Existing::replace));
     for (int f = 0; f < frames; ++f) out.add(at(f).points);
     return out.commit();
-}
-
-Arrangement& arrange(Project& p, SourceId source, TimingId timing, const char* name) {
-    Arrangement a;
-    a.id = ArrangementId(p.next_id++);
-    a.name = name;
-    a.source = source;
-    a.timing = timing;
-    p.arrangements.push_back(a);
-    return p.arrangements.back();
-}
-
-Spread& add_spread(Project& p, Arrangement& a, Target target, Driver driver, double from, double to) {
-    Spread s;
-    s.id = SpreadId(p.next_id++);
-    s.target = target, s.driver = driver, s.from = from, s.to = to;
-    a.spreads.push_back(s);
-    return a.spreads.back();
 }
 
 Zone& add_zone(Project& p, const char* name, ZoneShape shape) {

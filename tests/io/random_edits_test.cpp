@@ -26,7 +26,7 @@ class Editor {
 
     // Something that may or may not work; the project is left as it is where it does not.
     void change(Project& p) {
-        switch (number(0, 19)) {
+        switch (number(0, 24)) {
         case 0:
             add_source(p, "drop " + std::to_string(number(1, 99)), "drop.ply",
                        {number(0, 20), number(30, 200), {24, 1}});
@@ -117,6 +117,48 @@ class Editor {
                     c.start = number(20, 40), c.length = number(20, 80);
                     close_source(p, s.id, c, 0, 300);
                 }
+            }
+            return;
+        case 19: {
+            Zone z;
+            z.id = ZoneId(p.next_id++);
+            z.name = "glow " + std::to_string(number(1, 9));
+            z.shape = static_cast<ZoneShape>(number(0, 3));
+            z.keys.push_back({OutputFrame(number(2, 90)), V3d(number(-5, 5), 0, number(-5, 5)), V3d(0),
+                              0.5 * number(0, 3), Toward::smooth});
+            if (!p.sources.empty() && chance()) z.shape = ZoneShape::mesh, z.mesh = one(p.sources).id;
+            p.zones.push_back(z);
+            return;
+        }
+        case 20:
+            if (!p.zones.empty()) remove_zone(p, one(p.zones).id);
+            return;
+        case 21:
+            if (Arrangement* a = arrangement(p)) {
+                a->play.by = static_cast<PlayBy>(number(0, 4));
+                a->play.level.kind = chance() ? LevelKind::zones : LevelKind::pulse;
+                a->play.leaving = static_cast<Leaving>(number(0, 4));
+                if (!p.zones.empty()) a->play.level.zones = {one(p.zones).id};
+            }
+            return;
+        case 22:
+            if (Arrangement* a = arrangement(p)) {
+                Pulse pulse;
+                pulse.id = SpreadId(p.next_id++);
+                pulse.wave.after = static_cast<WaveAfter>(number(0, 2));
+                pulse.lift = V3d(0, 0.5 * number(0, 3), 0);
+                a->pulses.push_back(pulse);
+            }
+            return;
+        case 23:
+            if (chance() || p.sounds.empty()) {
+                SoundSpec sound;
+                sound.id = SoundId(p.next_id++);
+                sound.name = "tune", sound.path = "tune.wav";
+                sound.bands.count = number(1, 12);
+                p.sounds.push_back(sound);
+            } else {
+                remove_sound(p, one(p.sounds).id);
             }
             return;
         default:

@@ -32,10 +32,56 @@ SceneMarks SceneView::marks() {
     return m;
 }
 
-// What the shown spread would give at any place, laid over the ground under its copies.
+// Lays a pattern over the ground about some places, as high as they stand on average. colour: of a place, with how much
+// of it covers the ground, 0 … 1.
+void SceneView::lay_pattern(const std::vector<Placement>& places, int side,
+                            const std::function<std::pair<QRgb, double>(const V3d& place)>& colour) {
+    Imath::Box3d box;
+    double height = 0;
+    for (const Placement& p : places) {
+        box.extendBy(p.position);
+        height += p.position.y / static_cast<double>(places.size());
+    }
+    const double margin = std::max({box.size().x, box.size().z, 2.0}) * 0.2;
+    pattern_.side = side;
+    pattern_.low_x = static_cast<float>(box.min.x - margin), pattern_.high_x = static_cast<float>(box.max.x + margin);
+    pattern_.low_z = static_cast<float>(box.min.z - margin), pattern_.high_z = static_cast<float>(box.max.z + margin);
+    pattern_.pixels.resize(static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
+    ++pattern_.serial;
+    for (int z = 0; z < side; ++z) {
+        for (int x = 0; x < side; ++x) {
+            const double across = (x + 0.5) / side, down = (z + 0.5) / side;
+            const V3d place(pattern_.low_x + across * (pattern_.high_x - pattern_.low_x), height,
+                            pattern_.low_z + down * (pattern_.high_z - pattern_.low_z));
+            const auto [c, cover] = colour(place);
+            const double edge = std::min({across, 1 - across, down, 1 - down}) / 0.08; // fades at its rim
+            const auto alpha =
+                static_cast<std::uint32_t>(150 * std::clamp(edge, 0.0, 1.0) * std::clamp(cover, 0.0, 1.0));
+            pattern_.pixels[static_cast<std::size_t>(z * side + x)] =
+                static_cast<std::uint32_t>(qRed(c)) | static_cast<std::uint32_t>(qGreen(c)) << 8 |
+                static_cast<std::uint32_t>(qBlue(c)) << 16 | alpha << 24;
+        }
+    }
+}
+
+// What the shown spread would give at any place; or the level that zones give at this moment.
 void SceneView::make_pattern() {
     pattern_.side = 0;
-    if (viewing_.colour() == ColourMode::level) return make_level_pattern();
+    const Ramp& ramp = Ramp::get(RampKind::sequential);
+    const double t = viewing_.frame().value;
+    if (viewing_.colour() == ColourMode::level) {
+        for (const ArrangementShow& a : document_.show()->arrangements) {
+            const CopyPlaying* playing = a.clocks.playing();
+            if (a.id != viewing_.arrangement() || !playing || !playing->levels().by_place() || a.places.empty())
+                continue;
+            return lay_pattern(a.places.list(), 96, [&](const V3d& place) {
+                double level = 0;
+                for (const auto& zone : playing->levels().zones())
+                    level = std::max(level, zone->level(t, {place, V3d(0)}).value);
+                return std::pair(ramp.at(level), level * 4);
+            });
+        }
+    }
     if (viewing_.colour() != ColourMode::spread) return;
     for (const ArrangementShow& a : document_.show()->arrangements) {
         const GivenValues* given = given_by(*document_.show(), a.id, viewing_.shown_spread());
@@ -43,81 +89,12 @@ void SceneView::make_pattern() {
         const std::vector<Placement>& places = a.set->places;
         const SpacePattern pattern(given->spread, places);
         if (!pattern.there()) return;
-        Imath::Box3d box;
-        double height = 0, low = 1e300, high = -1e300;
-        for (std::size_t i = 0; i < places.size(); ++i) {
-            box.extendBy(places[i].position);
-            height += places[i].position.y / static_cast<double>(places.size());
-            low = std::min(low, given->values[i]), high = std::max(high, given->values[i]);
-        }
-        const double margin = std::max({box.size().x, box.size().z, 2.0}) * 0.2;
-        pattern_.side = 128;
-        pattern_.low_x = static_cast<float>(box.min.x - margin),
-        pattern_.high_x = static_cast<float>(box.max.x + margin);
-        pattern_.low_z = static_cast<float>(box.min.z - margin),
-        pattern_.high_z = static_cast<float>(box.max.z + margin);
-        pattern_.pixels.resize(static_cast<std::size_t>(pattern_.side) * static_cast<std::size_t>(pattern_.side));
-        ++pattern_.serial;
-        const double seconds = document_.project().settings.rate.start_of(viewing_.frame().value).value;
-        const Ramp& ramp = Ramp::get(RampKind::sequential);
-        for (int z = 0; z < pattern_.side; ++z) {
-            for (int x = 0; x < pattern_.side; ++x) {
-                const double across = (x + 0.5) / pattern_.side, down = (z + 0.5) / pattern_.side;
-                const V3d place(pattern_.low_x + across * (pattern_.high_x - pattern_.low_x), height,
-                                pattern_.low_z + down * (pattern_.high_z - pattern_.low_z));
-                const double v = pattern.at(place, seconds);
-                const QRgb c = ramp.at(high > low ? std::clamp((v - low) / (high - low), 0.0, 1.0) : 0.0);
-                const double edge = std::min({across, 1 - across, down, 1 - down}) / 0.08; // fades at its rim
-                const auto alpha = static_cast<std::uint32_t>(150 * std::clamp(edge, 0.0, 1.0));
-                pattern_.pixels[static_cast<std::size_t>(z * pattern_.side + x)] =
-                    static_cast<std::uint32_t>(qRed(c)) | static_cast<std::uint32_t>(qGreen(c)) << 8 |
-                    static_cast<std::uint32_t>(qBlue(c)) << 16 | alpha << 24;
-            }
-        }
-        return;
-    }
-}
-
-// The level that zones give at the current copies' height, laid over the ground about them, at this moment.
-void SceneView::make_level_pattern() {
-    const ArrangementId own = viewing_.arrangement();
-    for (const ArrangementShow& a : document_.show()->arrangements) {
-        const CopyPlaying* playing = a.clocks.playing();
-        if (a.id != own || !playing || !playing->levels().by_place() || a.places.empty()) continue;
-        Imath::Box3d box;
-        double height = 0;
-        for (const Placement& p : a.places) {
-            box.extendBy(p.position);
-            height += p.position.y / static_cast<double>(a.places.size());
-        }
-        const double margin = std::max({box.size().x, box.size().z, 2.0}) * 0.2;
-        pattern_.side = 96;
-        pattern_.low_x = static_cast<float>(box.min.x - margin),
-        pattern_.high_x = static_cast<float>(box.max.x + margin);
-        pattern_.low_z = static_cast<float>(box.min.z - margin),
-        pattern_.high_z = static_cast<float>(box.max.z + margin);
-        pattern_.pixels.resize(static_cast<std::size_t>(pattern_.side) * static_cast<std::size_t>(pattern_.side));
-        ++pattern_.serial;
-        const Ramp& ramp = Ramp::get(RampKind::sequential);
-        const double t = viewing_.frame().value;
-        for (int z = 0; z < pattern_.side; ++z) {
-            for (int x = 0; x < pattern_.side; ++x) {
-                const double across = (x + 0.5) / pattern_.side, down = (z + 0.5) / pattern_.side;
-                const V3d place(pattern_.low_x + across * (pattern_.high_x - pattern_.low_x), height,
-                                pattern_.low_z + down * (pattern_.high_z - pattern_.low_z));
-                double level = 0;
-                for (const auto& zone : playing->levels().zones())
-                    level = std::max(level, zone->level(t, {place, V3d(0)}).value);
-                const QRgb c = ramp.at(level);
-                const double edge = std::min({across, 1 - across, down, 1 - down}) / 0.08; // fades at its rim
-                const auto alpha =
-                    static_cast<std::uint32_t>(150 * std::clamp(edge, 0.0, 1.0) * std::min(level * 4, 1.0));
-                pattern_.pixels[static_cast<std::size_t>(z * pattern_.side + x)] =
-                    static_cast<std::uint32_t>(qRed(c)) | static_cast<std::uint32_t>(qGreen(c)) << 8 |
-                    static_cast<std::uint32_t>(qBlue(c)) << 16 | alpha << 24;
-            }
-        }
-        return;
+        const auto [least, most] = std::minmax_element(given->values.begin(), given->values.end());
+        const double low = *least, high = *most, seconds = document_.project().settings.rate.start_of(t).value;
+        return lay_pattern(places, 128, [&](const V3d& place) {
+            const double v = pattern.at(place, seconds);
+            return std::pair(ramp.at(high > low ? std::clamp((v - low) / (high - low), 0.0, 1.0) : 0.0), 1.0);
+        });
     }
 }
 

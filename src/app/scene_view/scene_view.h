@@ -56,7 +56,8 @@ class SceneView : public QWidget {
     void update_texts();
     void follow_camera();
     void make_pattern();
-    void make_level_pattern();
+    void lay_pattern(const std::vector<Placement>& places, int side,
+                     const std::function<std::pair<QRgb, double>(const V3d& place)>& colour);
     void show_drawing();
 
     Document& document_;

@@ -10,21 +10,14 @@ namespace garland {
 namespace {
 
 // From a zone's own space to the scene at one moment.
-struct ZoneAxes {
-    V3d place, x, y, z;
+struct ShellFrame {
+    V3d place;
+    ZoneAxes axes;
     double size;
-    V3f scene(const V3d& p) const { return V3f(place + (x * p.x + y * p.y + z * p.z) * size); }
+    V3f scene(const V3d& p) const { return V3f(place + axes.scene(p) * size); }
 };
 
-ZoneAxes axes_of(const ZoneKey& key) {
-    const double r = std::numbers::pi / 180;
-    const double sy = std::sin(key.turn.y * r), cy = std::cos(key.turn.y * r), sx = std::sin(key.turn.x * r),
-                 cx = std::cos(key.turn.x * r), sz = std::sin(key.turn.z * r), cz = std::cos(key.turn.z * r);
-    const V3d side(cy, 0, -sy), front(sy * cx, -sx, cy * cx), up(sy * sx, cx, cy * sx);
-    return {key.place, side * cz + up * sz, up * cz - side * sz, front, key.size};
-}
-
-Polyline circle(const ZoneAxes& f, const V3d& middle, const V3d& a, const V3d& b) {
+Polyline circle(const ShellFrame& f, const V3d& middle, const V3d& a, const V3d& b) {
     Polyline out;
     for (int k = 0; k <= 48; ++k) {
         const double angle = 2 * std::numbers::pi * k / 48;
@@ -34,7 +27,7 @@ Polyline circle(const ZoneAxes& f, const V3d& middle, const V3d& a, const V3d& b
 }
 
 // The lines of a shape grown by so much.
-std::vector<Polyline> outline(const Zone& z, const ZoneAxes& f, double grown) {
+std::vector<Polyline> outline(const Zone& z, const ShellFrame& f, double grown) {
     std::vector<Polyline> out;
     const V3d half = z.size / 2;
     switch (z.shape) {
@@ -102,7 +95,7 @@ std::vector<Polyline> outline(const Zone& z, const ZoneAxes& f, double grown) {
 ZoneShell shell_of(const ZonePlan& plan, double t) {
     const Zone& z = plan.zone();
     const ZoneKey key = plan.pose_at(t);
-    const ZoneAxes f = axes_of(key);
+    const ShellFrame f{key.place, zone_axes(key.turn), key.size};
     ZoneShell out;
     out.id = z.id;
     out.place = key.place;
@@ -110,7 +103,7 @@ ZoneShell shell_of(const ZonePlan& plan, double t) {
     out.inner = outline(z, f, z.inner);
     if (z.outer > z.inner) out.outer = outline(z, f, z.outer);
     const bool along_z = z.shape == ZoneShape::wall;
-    out.axis = along_z ? f.z : f.x;
+    out.axis = along_z ? f.axes.z : f.axes.x;
     out.surface = along_z || z.shape == ZoneShape::mesh ? 0 : z.size.x / 2;
     if (z.shape == ZoneShape::tube && z.path.size() > 1) {
         const Path path(z.path, z.path_closed, true);
@@ -119,7 +112,7 @@ ZoneShell shell_of(const ZonePlan& plan, double t) {
         V3d across = middle.direction.cross(V3d(0, 1, 0));
         if (across.length() < 1e-9) across = V3d(1, 0, 0);
         across.normalize();
-        out.axis = f.x * across.x + f.y * across.y + f.z * across.z;
+        out.axis = f.axes.scene(across);
     }
     out.edge = out.place + out.axis * ((out.surface + z.outer) * key.size);
     const auto bends = plan.bends();

@@ -13,26 +13,10 @@ namespace {
 
 constexpr double radians = std::numbers::pi / 180;
 
-// Rows: the zone's own axes as seen from the scene; scene = rows transposed.
-struct Turned {
-    V3d x, y, z;
-    V3d local(const V3d& v) const { return {v.dot(x), v.dot(y), v.dot(z)}; }
-    V3d scene(const V3d& v) const { return x * v.x + y * v.y + z * v.z; }
-};
-
 struct SinCos {
     double s, c;
     explicit SinCos(double degrees) : s(portable::sin(degrees * radians)), c(portable::cos(degrees * radians)) {}
 };
-
-// About y first of all, then about what x has become, then about what z has become.
-Turned turned(const V3d& turn) {
-    const SinCos y(turn.y), x(turn.x), z(turn.z);
-    const V3d side(y.c, 0, -y.s);                // x after the heading
-    const V3d front(y.s * x.c, -x.s, y.c * x.c); // z after heading and pitch
-    const V3d up(y.s * x.s, x.c, y.c * x.s);     // y after heading and pitch
-    return {side * z.c + up * z.s, up * z.c - side * z.s, front};
-}
 
 double cubic(const std::array<double, 4>& c, double x) {
     return c[0] + x * (c[1] + x * (c[2] + x * c[3]));
@@ -75,6 +59,15 @@ double to_segment(const V3d& p, const V3d& a, const V3d& b, V3d& nearest) {
 }
 
 } // namespace
+
+// About y first of all, then about what x has become, then about what z has become.
+ZoneAxes zone_axes(const V3d& turn) {
+    const SinCos y(turn.y), x(turn.x), z(turn.z);
+    const V3d side(y.c, 0, -y.s);                // x after the heading
+    const V3d front(y.s * x.c, -x.s, y.c * x.c); // z after heading and pitch
+    const V3d up(y.s * x.s, x.c, y.c * x.s);     // y after heading and pitch
+    return {side * z.c + up * z.s, up * z.c - side * z.s, front};
+}
 
 PlaceTrack::At PlaceTrack::at(double t) const {
     if (places_.empty()) return {still_, V3d(0)};
@@ -241,7 +234,7 @@ double ZonePlan::shape(const V3d& p, V3d& gradient) const {
 
 ZonePlan::Distance ZonePlan::distance(double t, const PlaceTrack::At& copy) const {
     const Motion m = motion(t);
-    const Turned axes = turned(m.turn);
+    const ZoneAxes axes = zone_axes(m.turn);
     const V3d arm = copy.place - m.place;
     Distance out;
     out.size = m.size, out.size_rate = m.size_rate;

@@ -295,6 +295,13 @@ void remove_source(Project& p, SourceId id) {
         std::erase_if(a.variants, [&](const Variant& v) { return v.source == id; });
         if (a.carrier == id) a.carrier = {};
     }
+    for (Zone& z : p.zones) { // a zone stays, without what it had of the source
+        if (z.mesh == id) z.mesh = {}, z.shape = z.shape == ZoneShape::mesh ? ZoneShape::ball : z.shape;
+        if (z.ride_source == id) {
+            z.ride_source = {};
+            if (z.ride == ZoneRide::part || z.ride == ZoneRide::particle) z.ride = ZoneRide::none;
+        }
+    }
     std::erase_if(p.sources, [&](const SourceSpec& s) { return s.id == id; });
     for (const Arrangement& a : p.arrangements) freed.erase(a.timing.value), freed.erase(a.carrier_timing.value);
     std::erase_if(p.timings, [&](const Timing& t) { return freed.count(t.id.value) > 0; });

@@ -131,7 +131,8 @@ void remove_arrangement(Project& project, ArrangementId id);
 void remove_zone(Project& project, ZoneId id);
 void remove_sound(Project& project, SoundId id);
 
-// Removes a source, its arrangements and those that stand on it, and timings that nothing uses any more.
+// Removes a source, its arrangements and those that stand on it, and timings that nothing uses any more. Zones that
+// have its shape become balls; those that ride on it stay where their keys are.
 void remove_source(Project& project, SourceId id);
 
 } // namespace garland
