@@ -253,17 +253,16 @@ void LanesView::paint_sound(QPainter& p) {
         sound_picture_.fill(t.ground);
         QPainter q(&sound_picture_);
         constexpr int wave = 14;
-        const double high = static_cast<double>(sound_height - wave) / static_cast<double>(levels.bands());
         const SoundSamples* samples = open == document_.sources().sounds.end() ? nullptr : open->second.samples.get();
         const double a_frame = document_.project().settings.rate.start_of(1).value;
         for (int x = 0; x < strip.width(); ++x) {
             const double from = layout_.frame_at(layout_.names + x), to = layout_.frame_at(layout_.names + x + 1);
-            for (std::size_t b = 0; b < levels.bands(); ++b) {
-                const double level = levels.at(b, (from + to) / 2).value;
+            for (int y = wave; y < sound_height; ++y) { // every line of pixels is a band
+                const double up = static_cast<double>(sound_height - 1 - y) / (sound_height - wave);
+                const auto band = static_cast<std::size_t>(up * static_cast<double>(levels.bands()));
                 QColor c = t.accent;
-                c.setAlphaF(std::clamp(level, 0.0, 1.0));
-                q.fillRect(QRectF(x, sound_height - (static_cast<double>(b) + 1) * high, 1, std::max(high - 0.5, 0.5)),
-                           c);
+                c.setAlphaF(std::clamp(levels.at(band, (from + to) / 2).value, 0.0, 1.0));
+                q.fillRect(x, y, 1, 1, c);
             }
             if (!samples || !spec) continue;
             float peak = 0;
