@@ -50,6 +50,12 @@ void warn_missing(const Opened& opened) {
         if (!a.set->note.empty())
             fmt::print(stderr, "garland-cli: the arrangement \"{}\": {}\n", a.spec.name, a.set->note);
     }
+    auto tell = [](const std::optional<Error>& problem) {
+        if (problem) fmt::print(stderr, "garland-cli: {}\n", describe(*problem));
+    };
+    for (const auto& entry : opened.project.sources.zones) tell(entry.second.problem);
+    for (const auto& entry : opened.project.sources.sounds) tell(entry.second.problem);
+    for (const auto& entry : opened.project.sources.moving) tell(entry.second.problem);
     for (const MissingSource& m : opened.project.missing) {
         const SourceSpec* spec = opened.project.project.source(m.id);
         fmt::print(stderr, "garland-cli: the source \"{}\" is not there: {}\n", spec->name, describe(m.error));

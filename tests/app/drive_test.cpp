@@ -60,6 +60,24 @@ class DriveTest : public QObject {
         while (o.window.document().undo().canRedo()) o.window.document().undo().redo();
         QCOMPARE(o.project().zones[0].keys.size(), std::size_t(2));
     }
+    void zones_ride_on_what_moves() {
+        Driven o("zones", 3);
+        choose(o.varying, "Add a zone", "ball");
+        auto bends = [&] { return o.window.document().show()->levels.zones.begin()->second->bends().size(); };
+        QCOMPARE(bends(), std::size_t(0));
+        choose(o.varying, "rides on", "a particle");
+        type(o.varying, "number", "20"); // a point at the top of the leaning column
+        QTRY_VERIFY(bends() > 40);
+        auto way = [&] { // its way while the copy shows source frames 0 … 39
+            const auto& plan = *o.window.document().show()->levels.zones.begin()->second;
+            return plan.pose_at(40).place.x - plan.pose_at(1).place.x;
+        };
+        QTRY_VERIFY(close(way(), 0.012 * 39, 1e-4));
+        choose(o.varying, "rides on", "a path");
+        QTRY_VERIFY(all_text(o.varying).contains("along its path from frame"));
+        choose(o.varying, "shape", "mesh"); // not closed: told, and nothing is lost
+        QTRY_VERIFY(all_text(o.window.notices()).contains("the shape is not closed"));
+    }
     void handles_move_a_zone_and_its_edge() {
         Driven o("zones");
         if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here: the Scene cannot be clicked");

@@ -75,6 +75,7 @@ class CliDriveTest : public QObject {
         QVERIFY(q(stage(3, "40", "played by")["words"]).contains("never entered"));
         const Answer found = run({"check", path_, "--json"});
         QVERIFY2(found.out.contains("never reached"), qPrintable(found.out));
+        QVERIFY(did({"part"}).contains("which delays pull its copies apart cannot be worked out"));
         QCOMPARE(did({"zone", "--at", "25", "--drop-key"}), "Zone \"Glow\"\nball, 2 keys");
         QCOMPARE(did({"zone", "--remove"}), "Remove the zone \"Glow\"");
         QCOMPARE(static_cast<int>(project().arrangements[0].play.by), static_cast<int>(PlayBy::clock));
@@ -131,6 +132,41 @@ class CliDriveTest : public QObject {
         QVERIFY(q(stage(2, "20", "played by")["words"]).contains("in band 2 (200 to 400 Hz)"));
         QCOMPARE(did({"sound", "--remove"}), "Remove the sound \"tune\"");
         QCOMPARE(static_cast<int>(project().arrangements[0].play.by), static_cast<int>(PlayBy::clock));
+    }
+    // Copies that ride are sensed where they are carried; zones that ride go where their particle or part goes.
+    void copies_and_zones_that_ride() {
+        for (int f = 0; f < 60; ++f) {
+            Pose pose;
+            for (int k = 0; k < 3; ++k)
+                pose.points.emplace_back(0.25f * static_cast<float>(f) - static_cast<float>(k), 0.f, 0.f);
+            QVERIFY(
+                write_ply(folder_ / numbered("drift.", f, 4, ".ply"), pose, PlyForm::little_endian, Existing::replace));
+        }
+        QVERIFY(did({"gather", q(folder_ / "drift.0000.ply")}).contains("drift"));
+        QVERIFY(did({"arrange", "--add", "afloat", "--source", "leaf", "--kind", "points", "--carrier", "drift"})
+                    .contains("afloat"));
+        did({"zone", "--add", "Gate", "--shape", "ball", "--size", "1,1,1", "--outer", "0", "--place", "3,0,0"});
+        QVERIFY(
+            did({"play", "--arrangement", "afloat", "--by", "starts", "--zones", "Gate"}).contains("plays by starts"));
+        // leaf has five copies and drift one; point k is at 0.25·t − k and comes to the gate's edge at 2.5
+        for (int k = 0; k < 3; ++k) {
+            const auto s = stage(7 + k, "50", "played by");
+            QVERIFY2(s.is_object() && close(s["numbers"]["entered"].get<double>(), 10 + 4 * k, 1e-6), s.dump().c_str());
+            QVERIFY(close(s["numbers"]["left"].get<double>(), 14 + 4 * k, 1e-6));
+        }
+        // riding on the first point of what the copy of "drift" shows: at output frame t its frame t − 1
+        did({"zone", "--add", "Rider", "--shape", "ball", "--size", "1,1,1", "--outer", "0", "--ride", "particle",
+             "--ride-source", "drift", "--ride-particle", "0"});
+        QVERIFY(
+            did({"play", "--arrangement", "leaf", "--by", "starts", "--zones", "Rider"}).contains("plays by starts"));
+        const auto ridden = stage(4, "50", "played by"); // the leaf at x = 2
+        QVERIFY2(ridden.is_object() && close(ridden["numbers"]["entered"].get<double>(), 1 + 1.5 / 0.25, 1e-5),
+                 ridden.dump().c_str());
+        // a particle that is not there is said, and the zone stays where its keys are
+        did({"zone", "--zone", "Rider", "--ride-particle", "77"});
+        const Answer warned = run({"trace", path_, "--copy", "4", "--frames", "50"});
+        QVERIFY2(warned.code == 0 && warned.err.contains("rides on particle 77, which is not there"),
+                 qPrintable(warned.err));
     }
     void bad_input_is_refused_in_words() {
         const QByteArray before = QByteArray::fromStdString(folder_.read("p.garland"));

@@ -228,6 +228,7 @@ Result<bool> find_drive_ground(const Project& project, OpenSources& sources, Pos
         ground.range = project.settings.range;
         if (auto learned = learn_zone(z, *show, ground, progress); !learned) {
             if (learned.error().code == ErrorCode::cancelled) return fail(learned.error());
+            ground.carriage = {}; // it stays where its keys are
             ground.problem = learned.error();
         }
         sources.zones[z.id] = std::move(ground);

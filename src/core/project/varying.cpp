@@ -98,7 +98,7 @@ Result<TwinState> twin_state(const Show& show, ArrangementId id, int frames, Pro
                         near_twins(a.plan, a.clock, a.clocks, show.settings.range, rule, near, around, progress));
             state.near_twins += close;
         }
-        if (a.plan.loop() > 0) {
+        if (a.plan.loop() > 0 && !a.clocks.playing()) { // what plays copies decides otherwise
             state.loop = a.plan.loop();
             const double apart = least_apart(a.plan, a.clock, show.settings.range, rule, false);
             if (apart > 0) state.room = capacity(a.plan.loop(), apart);
@@ -209,6 +209,13 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
     double total = 0, most = 0;
     for (const ArrangementShow& a : show.arrangements) {
         if (a.id != id) continue;
+        if (a.clocks.playing()) {
+            return fail(
+                Error{ErrorCode::invalid,
+                      fmt::format("\"{}\" is played by {}: which delays pull its copies apart cannot be worked out",
+                                  a.spec.name, to_text(a.clocks.playing()->levels().rule().kind))}
+                    .advise("give them a spread of delay or speed, and look at the twins again"));
+        }
         const TwinRule rule = twin_rule(show, a);
         const double apart = least_apart(a.plan, a.clock, show.settings.range, rule, order.whole_frames);
         if (apart <= 0) {

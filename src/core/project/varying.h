@@ -85,8 +85,8 @@ struct PartDone {
     double apart = 0;          // output frames
     std::int64_t left = 0;     // copies that have a twin still, of those that were to be parted
 };
-// Errors: those of part_all and part_near; not_found for an unknown arrangement; invalid where no delay helps, since
-// copies stand still together; cancelled.
+// Errors: those of part_all and part_near; not_found for an unknown arrangement; invalid where zones, a pulse or sound
+// play its copies; invalid where no delay helps, since copies stand still together; cancelled.
 Result<PartDone> part_twins(const Show& show, const Project& project, ArrangementId arrangement, const PartOrder& order,
                             Progress& progress = Progress::none());
 

@@ -42,10 +42,11 @@ Result<OpenSoundFile> open(const std::string& path) {
     out.file = std::move(file);
     out.sound.reset(sf_open_fd(out.file.number(), SFM_READ, &out.info, SF_FALSE));
     if (!out.sound) {
+        std::string why = sf_strerror(nullptr);
+        while (!why.empty() && why.back() == '.') why.pop_back();
         return fail(
-            Error{ErrorCode::malformed, fmt::format("this is no sound that can be read: {}", sf_strerror(nullptr))}
-                .at(path)
-                .advise("use WAV, FLAC, Ogg, MP3 or AIFF"));
+            Error{ErrorCode::malformed, fmt::format("this is no sound that can be read: {}", why)}.at(path).advise(
+                "use WAV, FLAC, Ogg, MP3 or AIFF"));
     }
     // What the header promised is noted where the file holds less.
     std::array<char, 4096> log{};

@@ -133,6 +133,8 @@ void ZoneCard::add_shape(QVBoxLayout* column) {
     fields_.number(
         row, tr("depth"), m, 0.001, 1e6, 2, 0.25, tr("Its depth"), [](const Zone& z) { return z.size.z; },
         [](Zone& z, double v) { z.size.z = v; }, shaped({box}));
+    source_choice(row, tr("shape of"), tr("The source whose closed surface, in its first pose, is the zone"),
+                  &Zone::mesh, shaped({mesh}));
     close_row(row);
     row = add_row(column);
     fields_.number(
@@ -168,6 +170,46 @@ void ZoneCard::add_shape(QVBoxLayout* column) {
     row->addWidget(curve_);
     close_row(row);
     fields_.keep({label, curve_}, {}, [this](const Zone& z) { curve_->set_curve(z.response); });
+}
+
+// A box with the project's sources that sets one member.
+QComboBox* ZoneCard::source_choice(QBoxLayout* row, const QString& label, const QString& tip, SourceId Zone::*member,
+                                   std::function<bool(const Zone&)> shown) {
+    auto* words = make_label(label);
+    auto* box = make_choice({}, label, tip, nullptr);
+    connect(box, &QComboBox::activated, this, [this, box, member](int i) {
+        const SourceId id(box->itemData(i).toULongLong());
+        edit(tr("Set the source of a zone"), [&](Zone& z) { z.*member = id; });
+    });
+    row->addWidget(words);
+    row->addWidget(box);
+    fields_.keep({words, box}, std::move(shown), [this, box, member](const Zone& z) {
+        box->clear();
+        for (const SourceSpec& s : document_.project().sources)
+            box->addItem(QString::fromStdString(s.name), QVariant::fromValue<qulonglong>(s.id.value));
+        box->setCurrentIndex(box->findData(QVariant::fromValue<qulonglong>((z.*member).value)));
+    });
+    return box;
+}
+
+void ZoneCard::start_ride(Zone& z, ZoneRide ride) {
+    z.ride = ride;
+    const FrameRange range = document_.project().settings.range;
+    if (ride == ZoneRide::path && z.path.empty()) {
+        z.path = {V3d(-4, 0, 0), V3d(4, 0, 0)};
+        for (const Arrangement& a : document_.project().arrangements) {
+            if (a.kind == ArrangementKind::curve && a.path.size() > 1) z.path = a.path;
+        }
+        z.ride_first = OutputFrame(static_cast<double>(range.first)),
+        z.ride_last = OutputFrame(static_cast<double>(range.last));
+    }
+    const bool source = ride == ZoneRide::part || ride == ZoneRide::particle;
+    if (source && !z.ride_source && !document_.project().sources.empty())
+        z.ride_source = document_.project().sources.front().id;
+    const auto open = document_.sources().find(z.ride_source);
+    if (ride != ZoneRide::part || open == document_.sources().end() || !open->second.source) return;
+    const std::vector<std::string> parts = part_names(*open->second.source);
+    if (z.ride_part.empty() && !parts.empty()) z.ride_part = parts.front();
 }
 
 void ZoneCard::add_motion(QVBoxLayout* column) {
@@ -233,21 +275,11 @@ void ZoneCard::add_motion(QVBoxLayout* column) {
     row->addWidget(key_here_);
     row->addWidget(drop_key_);
     row = add_row(column);
-    fields_.check(
-        row, tr("along a path"), tr("It goes along a path from one output frame to another; its place is added"),
-        [](const Zone& z) { return z.ride == ZoneRide::path; },
-        [this](Zone& z, bool on) {
-            z.ride = on ? ZoneRide::path : ZoneRide::none;
-            const FrameRange range = document_.project().settings.range;
-            if (on && z.path.empty()) {
-                z.path = {V3d(-4, 0, 0), V3d(4, 0, 0)};
-                for (const Arrangement& a : document_.project().arrangements) {
-                    if (a.kind == ArrangementKind::curve && a.path.size() > 1) z.path = a.path;
-                }
-                z.ride_first = OutputFrame(static_cast<double>(range.first)),
-                z.ride_last = OutputFrame(static_cast<double>(range.last));
-            }
-        });
+    fields_.choice(
+        row, tr("rides on"), {tr("nothing"), tr("a part"), tr("a particle"), tr("a path")},
+        tr("What takes it along; the place of its keys is added"),
+        [](const Zone& z) { return static_cast<int>(z.ride); },
+        [this](Zone& z, int i) { start_ride(z, static_cast<ZoneRide>(i)); });
     auto rides = [](const Zone& z) { return z.ride == ZoneRide::path; };
     fields_.number(
         row, tr("from frame"), Quantity::output_frames, -1e6, 1e6, 2, 1,
@@ -257,6 +289,20 @@ void ZoneCard::add_motion(QVBoxLayout* column) {
         row, tr("to frame"), Quantity::output_frames, -1e6, 1e6, 2, 1,
         tr("The output frame at which it reaches the path's end"), [](const Zone& z) { return z.ride_last.value; },
         [](Zone& z, double v) { z.ride_last = OutputFrame(v); }, rides);
+    auto on_source = [](const Zone& z) { return z.ride == ZoneRide::part || z.ride == ZoneRide::particle; };
+    ride_source_ = source_choice(row, tr("of"), tr("The source it rides on, as the first copy shows it"),
+                                 &Zone::ride_source, on_source);
+    part_ = make_choice({}, tr("Part"), tr("The part whose middle it follows"), [this](int i) {
+        const std::string name = part_->itemText(i).toStdString();
+        edit(tr("Set what a zone rides on"), [&](Zone& z) { z.ride_part = name; });
+    });
+    row->addWidget(part_);
+    fields_.keep({part_}, [](const Zone& z) { return z.ride == ZoneRide::part; });
+    fields_.number(
+        row, tr("number"), Quantity::plain, 0, 9007199254740991.0, 0, 1, tr("The particle's id"),
+        [](const Zone& z) { return static_cast<double>(z.ride_particle); },
+        [](Zone& z, double v) { z.ride_particle = static_cast<std::int64_t>(v); },
+        [](const Zone& z) { return z.ride == ZoneRide::particle; });
     close_row(row);
     row = add_row(column);
     auto* label = make_label(tr("path of"));
@@ -294,6 +340,12 @@ void ZoneCard::refresh() {
             path_->addItem(QString::fromStdString(a.name), QVariant::fromValue<qulonglong>(a.id.value));
     }
     path_->setCurrentIndex(-1);
+    part_->clear();
+    if (const auto open = document_.sources().find(z->ride_source);
+        open != document_.sources().end() && open->second.source) {
+        for (const std::string& name : part_names(*open->second.source)) part_->addItem(QString::fromStdString(name));
+    }
+    part_->setCurrentIndex(part_->findText(QString::fromStdString(z->ride_part)));
     fields_.refresh(*z);
     QStringList list;
     for (const ZoneKey& k : z->keys) list << QString::fromStdString(short_number(k.at.value, 2));

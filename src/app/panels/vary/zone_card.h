@@ -23,6 +23,9 @@ class ZoneCard : public QFrame {
     void add_head(QVBoxLayout* column);
     void add_shape(QVBoxLayout* column);
     void add_motion(QVBoxLayout* column);
+    QComboBox* source_choice(QBoxLayout* row, const QString& label, const QString& tip, SourceId Zone::*member,
+                             std::function<bool(const Zone&)> shown);
+    void start_ride(Zone& z, ZoneRide ride);
     Document& document_;
     Viewing& viewing_;
     ZoneId id_;
@@ -32,7 +35,7 @@ class ZoneCard : public QFrame {
     QLineEdit* name_;
     CurveEdit* curve_;
     QPushButton *key_here_, *drop_key_;
-    QComboBox* path_;
+    QComboBox *path_, *part_, *ride_source_;
 };
 
 } // namespace garland
