@@ -636,6 +636,37 @@ class PlayingTest : public QObject {
         QVERIFY(!some.playing->reached(0));
         QVERIFY(some.playing->reached(50'000));
     }
+    // Where a copy stands exactly on an edge that rests, or slides along it, there is nothing to be found, and soon.
+    void copies_exactly_on_an_edge_take_no_time() {
+        Zone resting =
+            zone_of(ZoneShape::ball, {key(1, V3d(3, 0, 0)), key(500, V3d(3, 0, 0)), key(1000, V3d(9, 0, 0))}, 0, 2);
+        resting.size = V3d(2); // its outer edge passes through the copy at 0
+        const Played p = played(by(PlayBy::starts), {resting});
+        QVERIFY(p.playing->visits(0).size() <= 1);
+        const Zone sliding = zone_of(ZoneShape::wall, {key(1, V3d(-900, 0, 0)), key(1000, V3d(900, 0, 0))}, 0, 0);
+        const Played q = played(by(PlayBy::speed), {sliding}, 50, 1);
+        QVERIFY(std::isfinite(local(q, 10, 500)));
+        // a wall that spins about a place beside the copy passes it twice a turn
+        const Zone spinning =
+            zone_of(ZoneShape::wall, {key(1, V3d(-2, 0, 0)), key(101, V3d(-2, 0, 0), V3d(0, 3600, 0))}, 0, 0);
+        const Played r = played(by(PlayBy::starts), {spinning});
+        QVERIFY2(r.playing->visits(0).size() >= 10 && r.playing->visits(0).size() <= 11,
+                 qPrintable(QString::number(r.playing->visits(0).size())));
+        // a carrier whose place is no number at some frames
+        std::vector<V3f> places(60, V3f(0, 0, 0));
+        for (int f = 0; f < 60; ++f) places[static_cast<std::size_t>(f)].x = static_cast<float>(f) * 0.1f;
+        places[30] = places[31] = V3f(NAN, NAN, NAN);
+        LevelGround ground;
+        ground.range = {1, 60};
+        ground.zones[ZoneId(9)] =
+            std::make_shared<ZonePlan>(zone_of(ZoneShape::ball, {key(1, V3d(1, 0, 0)), key(60, V3d(4, 0, 0))}, 0, 0));
+        Arrangement one;
+        const CopySet set = make_copies(one, {});
+        const auto tracks = std::make_shared<std::vector<PlaceTrack>>();
+        tracks->emplace_back(1, places);
+        const CopyLevels levels(LevelRule{}, ground, {set.places, tracks}, set);
+        QVERIFY(levels.cuts(0, std::vector<double>{0.0}).size() < 1000);
+    }
     void values_that_cannot_be_are_refused_in_words() {
         auto said = [](const Zone& z) {
             const auto ok = validate(z);

@@ -32,7 +32,8 @@ Result<void> validate(const Zone& z) {
                                      short_number(k.at.value)),
                          "use rising output frames");
         if (!usable(k.place)) return wrong(name + " has a place that is not usable", "use numbers below 10⁹ m");
-        if (!usable(k.turn)) return wrong(name + " has a turn that is not usable", "use degrees");
+        if (!usable(k.turn) || k.turn.length() > 100'000)
+            return wrong(name + " has a turn that is not usable", "use at most 100 000°");
         if (!std::isfinite(k.size) || k.size < 0 || k.size > 1e6)
             return wrong(fmt::format("{} has a size of {}×", name, short_number(k.size)), "use 0 to 1 000 000×");
         if (k.toward == Toward::free || k.toward == Toward::hidden)
