@@ -62,6 +62,7 @@ double to_segment(const V3d& p, const V3d& a, const V3d& b, V3d& nearest) {
 
 // About y first of all, then about what x has become, then about what z has become.
 ZoneAxes zone_axes(const V3d& turn) {
+    if (turn == V3d(0)) return {}; // most zones: no sines
     const SinCos y(turn.y), x(turn.x), z(turn.z);
     const V3d side(y.c, 0, -y.s);                // x after the heading
     const V3d front(y.s * x.c, -x.s, y.c * x.c); // z after heading and pitch
@@ -248,8 +249,11 @@ ZonePlan::Distance ZonePlan::distance(double t, const PlaceTrack::At& copy) cons
     const double f = shape(q, gradient);
     out.value = f * m.size;
     // How the zone turns: about y, the turned x and the turned z.
-    const SinCos y(m.turn.y);
-    const V3d spin = (V3d(0, m.turn_rate.y, 0) + V3d(y.c, 0, -y.s) * m.turn_rate.x + axes.z * m.turn_rate.z) * radians;
+    V3d spin(0);
+    if (m.turn_rate != V3d(0)) {
+        const SinCos y(m.turn.y);
+        spin = (V3d(0, m.turn_rate.y, 0) + V3d(y.c, 0, -y.s) * m.turn_rate.x + axes.z * m.turn_rate.z) * radians;
+    }
     const V3d moving = copy.rate - m.place_rate - spin.cross(arm);
     out.rate = gradient.dot(axes.local(moving)) + m.size_rate * (f - gradient.dot(q));
     return out;
