@@ -8,6 +8,7 @@
 #include "io/files/sound_file.h"
 
 #include <QJsonArray>
+#include <algorithm>
 #include <cmath>
 #include <cstring>
 
@@ -47,7 +48,21 @@ class SoundFileTest : public QObject {
             // An MP3 decoder's start is its own: the count may differ by its delay of a few frames of 1152 samples.
             const double off = std::abs(static_cast<double>((*read)->values.size()) - expected["samples"].toDouble());
             QVERIFY2(off <= (name.endsWith(".mp3") ? 3 * 1152 : 0), qPrintable(QString("%1: %2").arg(name).arg(off)));
-            if (name.endsWith(".mp3")) continue;
+            if (name.endsWith(".mp3")) { // by value too, wherever its decoder lets it start
+                double best = 1e300;
+                for (int shift = -3 * 1152; shift <= 3 * 1152 && best > 2e-3; ++shift) {
+                    double worst = 0;
+                    for (const auto& one : expected["chosen"].toArray()) {
+                        const auto at = static_cast<std::size_t>(std::clamp(
+                            one.toArray()[0].toInt() + shift, 0, static_cast<int>((*read)->values.size()) - 1));
+                        worst = std::max(
+                            worst, std::abs(static_cast<double>((*read)->values[at]) - one.toArray()[1].toDouble()));
+                    }
+                    best = std::min(best, worst);
+                }
+                QVERIFY2(best < 2e-3, qPrintable(QString::number(best)));
+                continue;
+            }
             for (const auto& one : expected["chosen"].toArray()) {
                 const auto at = static_cast<std::size_t>(one.toArray()[0].toInt());
                 const double is = static_cast<double>((*read)->values[at]), wanted = one.toArray()[1].toDouble();
