@@ -175,6 +175,30 @@ class DriveTest : public QObject {
         QVERIFY(o.local(0, 20) == o.shown().plan.first().value); // not reached yet
         QVERIFY(o.local(0, 90) > 30);
     }
+    // Very many copies are solved in the background: until then they go on as before, and an edit meanwhile wins.
+    void many_copies_are_solved_in_the_background() {
+        Driven o("zones", 900);
+        choose(o.varying, "Add a zone", "wall");
+        o.window.document().edit("slow", [](Project& p) -> Result<void> {
+            p.arrangements[0].play.by = PlayBy::speed;
+            p.zones[0].keys = {{OutputFrame(1), V3d(0, 0, -10), V3d(0), 1, Toward::linear},
+                               {OutputFrame(101), V3d(0, 0, 10), V3d(0), 1, Toward::linear}};
+            return {};
+        });
+        QVERIFY(o.window.document().show()->unsolved && !o.shown().clocks.playing());
+        QCOMPARE(o.local(0, 90), 90.0);
+        QTRY_VERIFY_WITH_TIMEOUT(!o.window.document().show()->unsolved, 20000);
+        QVERIFY(o.shown().clocks.playing() && o.local(0, 90) < 60);
+        o.window.document().edit("stop", [](Project& p) -> Result<void> {
+            p.zones[0].outer = 2;
+            return {};
+        });
+        o.window.document().undo().undo(); // while it is solved
+        QTRY_VERIFY_WITH_TIMEOUT(!o.window.document().show()->unsolved, 20000);
+        QVERIFY(o.local(0, 90) < 60);
+        o.window.document().start_new();
+        QTRY_COMPARE(o.window.document().show()->copies(), std::int64_t(0));
+    }
     void a_pulse_lifts_copies() {
         Driven o("pulse");
         click(o.varying, "Add pulse");
