@@ -206,32 +206,38 @@ int table_command(const std::string& path, const std::string& frames, const std:
         return exit_fine;
     }
     const auto stopped = [&] { return report_error(Error{ErrorCode::cancelled, "stopped"}, out); };
+    TimingTable table(show, project);
     if (out.json) {
         Json rows = Json::array();
         for (std::int64_t f = range->range.first; f <= range->range.last; f += range->step) {
             if (progress.cancelled()) return stopped();
-            for (const ArrangementShow& a : show.arrangements) {
-                const auto moments = moments_at(a, OutputFrame(static_cast<double>(f)));
-                for (std::size_t i = 0; i < moments.size(); ++i) {
-                    rows.push_back({{"output_frame", f},
-                                    {"copy", a.number(i) + 1},
-                                    {"name", copy_name(a.number(i), show.copies())},
-                                    {"arrangement", project.arrangement(a.id)->name},
-                                    {"source", project.source(a.source)->name},
-                                    {"source_frame", moments[i].source},
-                                    {"speed", shown_speed(moments[i].speed)},
-                                    {"visible", !moments[i].has(mark_absent)},
-                                    {"delay", moments[i].delay}});
+            table.each_row(f, [&](const TimingTable::Row& r) {
+                const CopyMoment& m = r.moment;
+                Json row{{"output_frame", f},
+                         {"copy", r.number + 1},
+                         {"name", copy_name(r.number, show.copies())},
+                         {"arrangement", r.arrangement},
+                         {"source", r.source},
+                         {"source_frame", m.source},
+                         {"speed", shown_speed(m.speed)},
+                         {"visible", !m.has(mark_absent)},
+                         {"delay", m.delay}};
+                if (r.played) {
+                    row["level"] = r.played->level;
+                    if (r.played->entered) row["entered"] = *r.played->entered;
+                    if (r.played->left) row["left"] = *r.played->left;
+                    if (r.played->run_time) row["run_time"] = *r.played->run_time;
                 }
-            }
+                rows.push_back(std::move(row));
+            });
         }
         print_json({{"rows", rows}});
         return exit_fine;
     }
-    std::string text = table_header();
+    std::string text = TimingTable::header();
     for (std::int64_t f = range->range.first; f <= range->range.last; f += range->step) {
         if (progress.cancelled()) return stopped();
-        append_table_rows(show, project, f, text);
+        table.append(f, text);
         fmt::print("{}", text);
         text.clear();
     }

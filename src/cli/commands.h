@@ -3,6 +3,7 @@
 
 #include "core/base/progress.h"
 #include "core/base/result.h"
+#include "render/look.h"
 
 #include <nlohmann/json_fwd.hpp>
 #include <string>
@@ -35,6 +36,12 @@ struct BakeWords {
     std::string source, as = "ply"; // source: this one alone, retimed; as: "usda" then too
 };
 int bake_command(const BakeWords& words, Output out);
+struct PreviewWords {
+    std::string project, folder, name = "preview", frames, as = "png", size, ground = "shown", colour = "look";
+    PreviewLook look;
+    bool quick = false, keep = false, replace = false, silent = false, dry_run = false;
+};
+int preview_command(const PreviewWords& words, Output out);
 int table_command(const std::string& project, const std::string& frames, const std::string& file, bool replace,
                   Output out);
 struct LoopWords {

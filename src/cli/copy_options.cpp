@@ -125,6 +125,9 @@ const std::vector<Option<Arrangement>>& arrangement_options() {
              a.facing = Facing::target;
              return {};
          }},
+        field("upright", "on: copies stand upright; off: they follow slopes, or stand on their carrier's normal",
+              &A::upright, on_off),
+        field("bank", "Facing velocity, not upright: this share of the lean that is in balance", &A::bank, real),
         field("turn", "Of every copy, degrees", &A::turn, real),
         field("size", "Of every copy", &A::size, real),
         field("width", "Along the order, \"0:1 1:2\", or none", &A::width, curve_of),

@@ -278,9 +278,9 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
               [&words](Project& p) { return set_wobble(p, words); });
     sub->add_option("--arrangement", w->arrangement, "Which arrangement, by name or id");
     sub->add_option("--source", w->source, "Or a source: all its copies");
-    sub->add_option("--position", w->wobble.position, "Up to so far along each axis; scene units")
-        ->capture_default_str();
-    sub->add_option("--turn", w->wobble.turn, "Up to so many degrees either way")->capture_default_str();
+    sub->add_option("--position", w->wobble_position, "Up to so far along each axis, or x,y,z; scene units [0.1]");
+    sub->add_option("--turn", w->wobble_turn,
+                    "Up to so many degrees about the upright, or x,y,z: pitch, turn and bank [0]");
     sub->add_option("--size", w->wobble.size, "Up to this share larger or smaller")->capture_default_str();
     sub->add_option("--rate", w->wobble.rate, "Changes per second")->capture_default_str();
     sub->add_option("--seed", w->wobble.seed, "Another seed is another wobble")->capture_default_str();
@@ -289,7 +289,7 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     sub->add_option("--at", w->at, "The output frame at which it ends");
     sub->add_option("--ease", w->wobble.ease, "Output frames that letting go and settling take")->capture_default_str();
     sub->add_option("--settle", w->settle, "Where it settles, from the copy's own place: x,y,z");
-    sub->add_option("--settle-turn", w->wobble.settle_turn, "The same in degrees");
+    sub->add_option("--settle-turn", w->settle_turn, "The same in degrees, or x,y,z");
     sub->add_option("--settle-size", w->wobble.settle_size, "The same as a share of the size");
     sub->add_flag("--off", w->off, "Turn it off");
 

@@ -1,5 +1,6 @@
 #include "cli/edit_changes.h"
 
+#include "cli/copy_options.h"
 #include "cli/edit_words.h"
 #include "core/base/numbers.h"
 #include "core/project/timings.h"
@@ -373,6 +374,21 @@ Result<Done> set_wobble(Project& p, const Words& w) {
                           "a way to end a wobble"));
     wobble.end = end;
     wobble.end_at = OutputFrame(w.at);
+    // One number, or one for each axis.
+    auto axes = [](const std::string& text, const V3d& alone, V3d& out) -> Result<void> {
+        if (text.empty()) return {};
+        if (text.find(',') == text.npos) {
+            GARLAND_TRY(v, real(text));
+            out = alone * v;
+            return {};
+        }
+        GARLAND_TRY(v, place(text));
+        out = v;
+        return {};
+    };
+    GARLAND_CHECK(axes(w.wobble_position, V3d(1), wobble.position));
+    GARLAND_CHECK(axes(w.wobble_turn, V3d(0, 1, 0), wobble.turn));
+    GARLAND_CHECK(axes(w.settle_turn, V3d(0, 1, 0), wobble.settle_turn));
     if (!w.settle.empty()) {
         GARLAND_TRY(v, place(w.settle));
         wobble.settle_position = v;

@@ -29,6 +29,7 @@ struct Words {
     CameraMove move;
     Camera camera;
     Wobble wobble;
+    std::string wobble_position, wobble_turn, settle_turn;
     std::string end = "never", settle, rate, join, between, gaps, up;
     double scale = 1, voxel = 0;
     std::string root, normals;

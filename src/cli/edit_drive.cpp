@@ -10,6 +10,7 @@
 #include "io/project/project_file.h"
 #include "io/tables/path_file.h"
 
+#include <algorithm>
 #include <filesystem>
 #include <memory>
 #include <sstream>
@@ -19,20 +20,20 @@ namespace garland {
 namespace {
 
 // "1:0,0,0 48:10,0,0 smooth 96:0,0,0": output frame:place, with how it goes on to the next key.
-Result<std::vector<ZoneKey>> zone_keys_of(const std::string& text, const ZoneKey& like) {
-    std::vector<ZoneKey> out;
+Result<std::vector<PlaceKey>> place_keys_of(const std::string& text, const PlaceKey& like) {
+    std::vector<PlaceKey> out;
     std::istringstream words(text);
     for (std::string one; words >> one;) {
         const auto colon = one.find(':');
         if (colon == one.npos) {
             if (out.empty())
-                return wrong(fmt::format("\"{}\" is no key of a zone", one),
+                return wrong(fmt::format("\"{}\" is no key of a place", one),
                              "write \"1:0,0,0 48:10,0,0\": output frame:place");
             GARLAND_TRY(toward, toward_of(one));
             out.back().toward = toward;
             continue;
         }
-        ZoneKey key = like;
+        PlaceKey key = like;
         GARLAND_TRY(at, real(one.substr(0, colon)));
         GARLAND_TRY(here, place(one.substr(colon + 1)));
         key.at = OutputFrame(at), key.place = here, key.toward = Toward::linear;
@@ -41,20 +42,27 @@ Result<std::vector<ZoneKey>> zone_keys_of(const std::string& text, const ZoneKey
     return out;
 }
 
-// What stands in one key of a zone.
+// What stands in one key of a place.
 struct KeyGiven {
     double at = 1, size = 1;
     std::string place, turn, toward, keys;
-    bool has_at = false, has_size = false;
+    bool has_at = false, has_size = false, drop = false;
 };
 
-Result<void> set_key(Zone& z, const KeyGiven& given) {
+// now: the place as it stands at --at.
+Result<void> set_keys(std::vector<PlaceKey>& keys, PlaceKey now, const KeyGiven& given, const std::string& whose) {
     if (!given.keys.empty()) {
-        GARLAND_TRY(keys, zone_keys_of(given.keys, z.keys.front()));
-        z.keys = std::move(keys);
+        GARLAND_TRY(all, place_keys_of(given.keys, keys.empty() ? PlaceKey{} : keys.front()));
+        keys = std::move(all);
+    }
+    if (given.drop) {
+        if (std::erase_if(keys, [&](const PlaceKey& k) { return k.at.value == given.at; }) == 0)
+            return wrong(fmt::format("{} has no key at output frame {}", whose, short_number(given.at)),
+                         "give --at of one of its keys");
+        return {};
     }
     if (given.place.empty() && given.turn.empty() && given.toward.empty() && !given.has_size) return {};
-    auto apply = [&](ZoneKey& key) -> Result<void> {
+    auto apply = [&](PlaceKey& key) -> Result<void> {
         if (!given.place.empty()) {
             GARLAND_TRY(v, place(given.place));
             key.place = v;
@@ -70,22 +78,35 @@ Result<void> set_key(Zone& z, const KeyGiven& given) {
         if (given.has_size) key.size = given.size;
         return {};
     };
-    if (!given.has_at) { // without a frame all keys
-        for (ZoneKey& key : z.keys) GARLAND_CHECK(apply(key));
+    if (!given.has_at && !keys.empty()) { // without a frame all keys
+        for (PlaceKey& key : keys) GARLAND_CHECK(apply(key));
         return {};
     }
-    ZoneKey key = ZonePlan(z).pose_at(given.at);
-    for (const ZoneKey& k : z.keys) {
-        if (k.at.value <= given.at) key.toward = k.toward;
+    for (const PlaceKey& k : keys) {
+        if (k.at.value <= given.at) now.toward = k.toward;
     }
-    key.at = OutputFrame(given.at);
-    GARLAND_CHECK(apply(key));
-    z.keys = with_key(z.keys, key);
+    now.at = OutputFrame(given.at);
+    GARLAND_CHECK(apply(now));
+    keys = with_key(keys, now);
     return {};
 }
 
-Result<Done> set_zone(Project& p, const std::string& called, const std::string& add, bool remove, bool drop_key,
-                      const Given& given, const KeyGiven& key) {
+Result<Done> set_place(Project& p, const Words& w, bool clear, const KeyGiven& given) {
+    GARLAND_TRY(id, arrangement_called(p, w));
+    Arrangement& a = *p.arrangement(id);
+    if (clear) {
+        a.place_keys.clear();
+        return Done{fmt::format("Remove the keys of place of \"{}\"", a.name)};
+    }
+    GARLAND_CHECK(set_keys(a.place_keys, PlaceCurve(a.place_keys).at(given.at), given, fmt::format("\"{}\"", a.name)));
+    GARLAND_CHECK(validate(a));
+    return Done{fmt::format("Key the place of \"{}\"", a.name),
+                a.place_keys.empty() ? "it stands still"
+                                     : counted(static_cast<long long>(a.place_keys.size()), "key", "keys")};
+}
+
+Result<Done> set_zone(Project& p, const std::string& called, const std::string& add, bool remove, const Given& given,
+                      const KeyGiven& key) {
     std::string words;
     if (!add.empty()) {
         Zone z;
@@ -106,12 +127,7 @@ Result<Done> set_zone(Project& p, const std::string& called, const std::string& 
     }
     if (words.empty()) words = fmt::format("Zone \"{}\"", z.name);
     GARLAND_TRY(what, set_given(z, p, zone_options(), given));
-    GARLAND_CHECK(set_key(z, key));
-    if (drop_key) {
-        if (std::erase_if(z.keys, [&](const ZoneKey& k) { return k.at.value == key.at; }) == 0)
-            return wrong(fmt::format("the zone \"{}\" has no key at output frame {}", z.name, short_number(key.at)),
-                         "give --at of one of its keys");
-    }
+    GARLAND_CHECK(set_keys(z.keys, ZonePlan(z).pose_at(key.at), key, fmt::format("the zone \"{}\"", z.name)));
     GARLAND_CHECK(validate(z));
     if (!what.empty()) words += ": " + what;
     return Done{words,
@@ -215,7 +231,7 @@ void add_drive_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const R
         Given given;
         std::string called, add, file;
         int number = 0;
-        bool adds = false, remove = false, drop_key = false, beats = false;
+        bool adds = false, remove = false, clear = false, beats = false;
         KeyGiven key;
     };
     auto state = std::make_shared<State>();
@@ -242,19 +258,32 @@ void add_drive_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const R
     z->add_option("--add", state->add, "A new zone of this name");
     z->add_flag("--remove", state->remove, "Remove it");
     options(z, zone_options());
-    z->add_option("--keys", state->key.keys, "All keys of its place, \"1:0,0,0 48:10,0,0\": output frame:x,y,z");
-    auto* at = z->add_option("--at", state->key.at,
-                             "The output frame of one key; without it, place, turn and scale are those of all keys");
-    z->add_option("--place", state->key.place, "Its place, x,y,z in metres");
-    z->add_option("--turn", state->key.turn, "Its turn about x,y,z in degrees");
-    auto* scale = z->add_option("--scale", state->key.size, "Times its own size");
-    z->add_option("--toward", state->key.toward, "step, linear or smooth: how it goes on to the next key");
-    z->add_flag("--drop-key", state->drop_key, "Remove the key at --at");
+    auto key_options = [state](CLI::App* sub, const char* whose) {
+        sub->add_option("--keys", state->key.keys, "All keys of its place, \"1:0,0,0 48:10,0,0\": output frame:x,y,z");
+        sub->add_option("--at", state->key.at, "The output frame of one key; without it, all keys are changed");
+        sub->add_option("--place", state->key.place, whose);
+        sub->add_option("--turn", state->key.turn, "Its turn about x,y,z in degrees");
+        sub->add_option("--scale", state->key.size, "Times its own size");
+        sub->add_option("--toward", state->key.toward, "step, linear or smooth: how it goes on to the next key");
+        sub->add_flag("--drop-key", state->key.drop, "Remove the key at --at");
+    };
+    auto keys_given = [state](CLI::App* sub) {
+        state->key.has_at = sub->count("--at") > 0, state->key.has_size = sub->count("--scale") > 0;
+    };
+    key_options(z, "Its place, x,y,z in metres");
     z->callback([=] {
-        state->key.has_at = at->count() > 0, state->key.has_size = scale->count() > 0;
-        run([=](Project& p) {
-            return set_zone(p, state->called, state->add, state->remove, state->drop_key, written(), state->key);
-        });
+        keys_given(z);
+        run([=](Project& p) { return set_zone(p, state->called, state->add, state->remove, written(), state->key); });
+    });
+
+    CLI::App* c = sub_of("place", "Keys of place, turn and size of an arrangement as a whole; of a single-out, of each "
+                                  "copy about its own place");
+    c->add_option("--arrangement", w->arrangement, which);
+    c->add_flag("--clear", state->clear, "Remove all keys");
+    key_options(c, "How far it is moved, x,y,z in metres");
+    c->callback([=] {
+        keys_given(c);
+        run([=](Project& p) { return set_place(p, *w, state->clear, state->key); });
     });
 
     CLI::App* l = sub_of("play", "What plays copies besides their own clock: zones, a pulse or a sound");

@@ -86,6 +86,36 @@ int run(int argc, char** argv) {
     loop->add_option("--most", loops.most, "How many are told")->capture_default_str()->check(CLI::Range(1, 1000));
     loop->add_flag("--rigid", loops.rigid, "Poses count as alike wherever they stand and however they are turned");
 
+    PreviewWords seen;
+    auto* preview = command("preview", "Pictures or a movie of the copies, traced without any display",
+                            [&] { return preview_command(seen, out); });
+    preview->add_option("PROJECT", seen.project, "A project file")->required();
+    preview->add_option("--out", seen.folder, "The folder to write into")->required();
+    frames_option(preview, seen.frames)->required();
+    preview->add_option("--name", seen.name, "What files are called before their number")->capture_default_str();
+    preview->add_option("--as", seen.as, "png, png-16, exr, exr-float; mp4, webm, mov or mkv: one movie")
+        ->capture_default_str();
+    preview->add_option("--size", seen.size, "Width and height in pixels [960x540]");
+    preview->add_option("--samples", seen.look.samples, "Samples a pixel, 1 to 4096")->capture_default_str();
+    preview->add_option("--shutter", seen.look.shutter, "Degrees of a frame it is open, 0 to 360; 0: no motion blur")
+        ->capture_default_str();
+    preview->add_option("--motion-steps", seen.look.motion_steps, "Moments over the shutter: 3, 5 … 15")
+        ->capture_default_str();
+    preview->add_flag("--transparent", seen.look.transparent, "No sky: alpha is what is covered");
+    preview->add_option("--ground", seen.ground, "shown, shadow (only where shadows fall) or none")
+        ->capture_default_str();
+    preview->add_option("--colour", seen.colour, "look, \"source frame\", delay, speed, level or copy")
+        ->capture_default_str();
+    preview->add_option("--exposure", seen.look.exposure, "Stops")->capture_default_str();
+    preview->add_option("--thickness", seen.look.thickness, "Of volumes: extinction a metre at a density of 1")
+        ->capture_default_str();
+    preview->add_flag("--passes", seen.look.passes, "EXR: depth, motion, normals and numbers too");
+    preview->add_flag("--quick", seen.quick, "A quick look: half the size, one sample, no blur");
+    preview->add_flag("--silent", seen.silent, "A movie without the project's sounds");
+    preview->add_flag("--keep", seen.keep, "Keep pictures that are there: go on where it was stopped");
+    preview->add_flag("--replace", seen.replace, "Replace files that are there already");
+    preview->add_flag("--dry-run", seen.dry_run, "Only say how much would be written");
+
     auto* bake = command("bake", "Write the posed copies, one PLY file for each output frame; or one retimed source",
                          [&] { return bake_command(words, out); });
     bake->add_option("PROJECT", words.project, "A project file")->required();

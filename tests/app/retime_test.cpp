@@ -451,8 +451,10 @@ class RetimeTest : public QObject {
         QVERIFY(on);
         on->click();
         QVERIFY(o.project().arrangements[0].wobble.on);
-        type(o.window.arrange(), "Wobble place", "40 cm");
-        QCOMPARE(o.project().arrangements[0].wobble.position, 0.4);
+        type(o.window.arrange(), "Wobble place x", "40 cm");
+        QCOMPARE(o.project().arrangements[0].wobble.position, V3d(0.4, 0.1, 0.1));
+        type(o.window.arrange(), "Wobble bank", "12");
+        QCOMPARE(o.project().arrangements[0].wobble.turn, V3d(0, 0, 12));
         o.window.viewing().set_frame(40);
         o.wait_for_scene();
         const V3f still(o.window.document().show()->arrangements[0].places[0].position);

@@ -178,7 +178,7 @@ class EditTest : public QObject {
         QVERIFY(did({"wobble", "--source", "lantern", "--together"}).startsWith("Wobble"));
         QVERIFY(project().sources[0].wobble.together);
         QVERIFY(did({"wobble", "--off"}).startsWith("Stop the wobble"));
-        QCOMPARE(project().arrangements[0].wobble.turn, 5.0); // kept for the next time
+        QCOMPARE(project().arrangements[0].wobble.turn, V3d(0, 5, 0)); // kept for the next time
         QVERIFY(did({"wobble", "--size", "2"}).contains("wobble"));
         QVERIFY(did({"wobble", "--end", "explode"}).contains("\"let go\""));
     }

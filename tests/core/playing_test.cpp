@@ -540,7 +540,7 @@ class PlayingTest : public QObject {
                 const double level = plan->level(t, {set.places[i].position, V3d(0)}).value;
                 const auto own = clocks.at(plan_, i, clocks.now(t));
                 QVERIFY(close(own.delay, 6 * level, 1e-9));
-                QVERIFY(close(places.at(t, {}, {})[i].size, 1 + 0.5 * level, 1e-9));
+                QVERIFY(close(places.at(t, {})[i].size, 1 + 0.5 * level, 1e-9));
                 // its own time at u = t − delay is the integral of 1 − 0.6·level up to there
                 double at_u = sum;
                 const double u = t - own.delay;

@@ -359,7 +359,7 @@ class VaryingTest : public QObject {
         const auto standing = places_at(s->arrangements[0], OutputFrame(12.5), true);
         QVERIFY((standing->places[1].position - V3d(12.5, 2, 1)).length() < 1e-6);
         QVERIFY(close(standing->places[1].turn, 90, 1e-6)); // it goes along +x
-        QVERIFY(close(standing->motion[1].position_rate.x, 1, 1e-4));
+        QVERIFY(close(standing->motion[1].move.x, 1, 1e-4));
         for (double t : {3.0, 7.0, 12.0, 22.0, 27.0, 31.0, 40.0}) { // there exactly while their carriers are
             const auto posed = pose_all(*s, OutputFrame(t));
             for (int i = 0; i < 3; ++i) {

@@ -17,8 +17,8 @@ constexpr Rate rate{24, 1};
 Wobble wobble(WobbleEnd end = WobbleEnd::never) {
     Wobble w;
     w.on = true;
-    w.position = 0.5;
-    w.turn = 20;
+    w.position = V3d(0.5);
+    w.turn = V3d(0, 20, 0);
     w.size = 0.1;
     w.rate = 2;
     w.seed = 9;
@@ -26,7 +26,7 @@ Wobble wobble(WobbleEnd end = WobbleEnd::never) {
     w.end_at = OutputFrame(50);
     w.ease = 10;
     w.settle_position = V3d(1, 2, 3);
-    w.settle_turn = 45;
+    w.settle_turn = V3d(0, 45, 0);
     w.settle_size = 0.5;
     return w;
 }
@@ -45,7 +45,7 @@ class WobbleTest : public QObject {
         for (double t = -100; t < 400; t += 0.5) {
             const auto s = at(w, t);
             for (int k = 0; k < 3; ++k) QVERIFY(std::abs(s.position[k]) <= 0.5);
-            QVERIFY(std::abs(s.turn) <= 20 && std::abs(s.size) <= 0.1);
+            QVERIFY(std::abs(s.turn.y) <= 20 && s.turn.x == 0 && s.turn.z == 0 && std::abs(s.size) <= 0.1);
             most = std::max(most, std::abs(s.position.x));
             values.insert(s.position.x);
         }
@@ -70,7 +70,7 @@ class WobbleTest : public QObject {
                 const double h = 1e-5;
                 const auto a = at(w, t - h), b = at(w, t + h), s = at(w, t);
                 QVERIFY(close((b.position.y - a.position.y) / (2 * h), s.position_rate.y, 1e-6));
-                QVERIFY(close((b.turn - a.turn) / (2 * h), s.turn_rate, 1e-4));
+                QVERIFY(close((b.turn.y - a.turn.y) / (2 * h), s.turn_rate.y, 1e-4));
                 QVERIFY(close((b.size - a.size) / (2 * h), s.size_rate, 1e-6));
             }
         }
@@ -80,7 +80,7 @@ class WobbleTest : public QObject {
         QCOMPARE(at(w, 49).position, at(runs, 49).position);
         QVERIFY(close(at(w, 50.001).position.x, at(runs, 50.001).position.x, 1e-6)); // no jump
         QCOMPARE(at(w, 60).position, V3d(0));
-        QCOMPARE(at(w, 500).turn, 0.0);
+        QCOMPARE(at(w, 500).turn, V3d(0));
     }
     void stays() {
         const Wobble w = wobble(WobbleEnd::stay);
@@ -91,22 +91,22 @@ class WobbleTest : public QObject {
     void settles() {
         const Wobble w = wobble(WobbleEnd::settle);
         QCOMPARE(at(w, 60).position, V3d(1, 2, 3));
-        QCOMPARE(at(w, 200).turn, 45.0);
+        QCOMPARE(at(w, 200).turn, V3d(0, 45, 0));
         QCOMPARE(at(w, 200).size, 0.5);
         Wobble sudden = w;
         sudden.ease = 0;
         QCOMPARE(at(sudden, 50).position, V3d(1, 2, 3));
     }
     void two_wobbles_add_up_on_places() {
-        std::vector<Placement> places{{CopyId(3), V3d(1, 0, 0), 10, 2}};
-        std::vector<WobbleSample> motion;
+        std::vector<Placement> places{{CopyId(3), V3d(1, 0, 0), 10, {}, 2}};
+        std::vector<CopyMotion> motion;
         const std::vector<Wobble> both{wobble(), wobble(WobbleEnd::settle)};
         wobble_places(both, OutputFrame(100), rate, places, &motion);
         const auto a = at(both[0], 100);
         QCOMPARE(places[0].position.x, 1 + a.position.x + 1);
-        QCOMPARE(places[0].turn, 10 + a.turn + 45);
+        QCOMPARE(places[0].turn, 10 + a.turn.y + 45);
         QVERIFY(close(places[0].size, 2 * (1 + a.size) * 1.5, 1e-12));
-        QVERIFY(close(motion[0].size_rate, a.size_rate / (1 + a.size), 1e-12));
+        QVERIFY(close(motion[0].growth, a.size_rate / (1 + a.size), 1e-12));
     }
     void bad_wobbles_are_refused() {
         Wobble w = wobble();
@@ -117,7 +117,7 @@ class WobbleTest : public QObject {
         w.rate = -1;
         QVERIFY(!validate(w));
         w = wobble();
-        w.position = std::nan("");
+        w.position.y = std::nan("");
         QVERIFY(!validate(w));
         w = wobble();
         w.settle_size = -1;

@@ -174,7 +174,7 @@ class BakeTest : public QObject {
         }
         QVERIFY(s.folder.read("t.csv").find("\"s, the \"\"riser\"\"\"") !=
                 std::string::npos); // quoted as RFC 4180 says
-        s.folder.write("bad.csv", table_header() + "1,1,c01,a,s,1,5,1,1,0\n");
+        s.folder.write("bad.csv", TimingTable::header() + "1,1,c01,a,s,1,5,1,1,0\n");
         QVERIFY(said(read_timing_table(s.folder / "bad.csv").error()).contains("line 2"));
     }
     void fades_and_wobbles_have_the_velocity_they_move_with() { // held against poses a hundredth of a frame apart
@@ -187,8 +187,8 @@ class BakeTest : public QObject {
         a.spreads[1].id = SpreadId(p.next_id++);
         a.spreads[1].target = Target::speed;
         a.spreads[1].to = 7;
-        a.wobble = {true, 0.4, 30, 0.2, 1.5};
-        p.sources[0].wobble = {true, 0.3, 0, 0, 2};
+        a.wobble = {true, V3d(0.4), V3d(0, 30, 0), 0.2, 1.5};
+        p.sources[0].wobble = {true, V3d(0.3), V3d(0), 0, 2};
         p.sources[0].wobble.together = true;
         const ShowPtr show = make_show(p, s.project.sources, s.cache);
         const BakeOrder order{s.folder / "moving", "copies", {1, 60}, Existing::refuse};

@@ -234,7 +234,8 @@ class ReaderFuzzTest : public QObject {
     }
     void table() {
         Folder folder;
-        const std::string good = table_header() + "1,1,c01,\"a, b\",s,0.5,1,1,0\n1,2,c02,a,s,3,1,0,-4\n";
+        const std::string good =
+            TimingTable::header() + "1,1,c01,\"a, b\",s,0.5,1,1,0,,,,\n1,2,c02,a,s,3,1,0,-4,0.5,3,,2.25\n";
         std::mt19937 random(5);
         for (int round = 0; round < 300; ++round) {
             folder.write("t.csv", damaged(good, random));

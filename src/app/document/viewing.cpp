@@ -71,6 +71,7 @@ void Viewing::shuttle(int direction) {
     pace_ = pace;
     play_from_ = frame_;
     clock_.restart();
+    emit pace_changed();
 }
 
 void Viewing::play(bool on) {

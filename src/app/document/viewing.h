@@ -79,6 +79,7 @@ class Viewing : public QObject {
     void selection_changed();
     void colour_changed();
     void playing_changed();
+    void pace_changed(); // while it plays: faster, or the other way
     void view_changed(); // or whether it goes through the camera
     void second_pose_changed();
     void drawing_changed();

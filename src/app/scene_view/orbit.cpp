@@ -13,10 +13,10 @@ QVector3D q(const V3d& v) {
     return {static_cast<float>(v.x), static_cast<float>(v.y), static_cast<float>(v.z)};
 }
 
-struct Axes {
+struct ViewAxes {
     V3d forward, right, up;
 };
-Axes axes(const Camera& c) {
+ViewAxes axes(const Camera& c) {
     const double a = c.azimuth * radians, e = c.elevation * radians;
     const V3d back(std::sin(a) * std::cos(e), std::sin(e), std::cos(a) * std::cos(e));
     const V3d right(std::cos(a), 0, -std::sin(a));
@@ -47,7 +47,7 @@ double Orbit::pixels_per_unit(double distance, QSizeF size) const {
 }
 
 Ray Orbit::ray(QPointF pixel, QSizeF size) const {
-    const Axes a = axes(camera);
+    const ViewAxes a = axes(camera);
     const double k = 1 / pixels_per_unit(1, size);
     const double x = (pixel.x() - size.width() / 2) * k, y = (size.height() / 2 - pixel.y()) * k;
     return {eye(), (a.forward + a.right * x + a.up * y).normalized()};
@@ -59,7 +59,7 @@ void Orbit::turn(double dx, double dy) {
 }
 
 void Orbit::slide(double dx, double dy, QSizeF size) {
-    const Axes a = axes(camera);
+    const ViewAxes a = axes(camera);
     const double unit = 1 / pixels_per_unit(camera.distance, size);
     camera.target += (a.right * -dx + a.up * dy) * unit;
 }

@@ -48,8 +48,7 @@ std::vector<Puff> sorted_puffs(const std::vector<PuffCopy>& copies, const V3d& e
         const float size = std::max({copy.size.x, copy.size.y, copy.size.z});
         for (std::size_t i = 0; i < c.dots->places.size(); i += step) {
             const V3f p = c.dots->places[i] * copy.size;
-            const V3f at =
-                V3f(p.x * copy.cosine + p.z * copy.sine, p.y, p.z * copy.cosine - p.x * copy.sine) + copy.position;
+            const V3f at = copy.to_scene(p) + copy.position;
             const V3f colour = c.colour * (1 - 0.6f * c.selected) + rose * (0.6f * c.selected);
             out.push_back({{at.x, at.y, at.z},
                            c.dots->cell * size * wider * 1.3f,

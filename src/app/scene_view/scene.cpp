@@ -3,6 +3,7 @@
 #include "app/theme/ramp.h"
 
 #include "core/base/parallel.h"
+#include "core/copies/attitude.h"
 #include "core/geometry/particles.h"
 #include "core/geometry/stand_in.h"
 
@@ -24,7 +25,7 @@ Imath::Box3d Scene::box(const std::function<const Imath::Box3f*(const SceneCopy&
             const float x = corner & 1 ? b.max.x : b.min.x, z = corner & 4 ? b.max.z : b.min.z;
             const float y = corner & 2 ? b.max.y : b.min.y;
             const V3f p = V3f(x, y, z) * c.size;
-            all.extendBy(V3d(c.position + V3f(p.x * c.cosine + p.z * c.sine, p.y, p.z * c.cosine - p.x * c.sine)));
+            all.extendBy(V3d(c.position + c.to_scene(p)));
         }
     }
     return all;
@@ -252,14 +253,12 @@ Result<std::shared_ptr<Scene>> SceneMaker::one(const ShowPtr& show, OutputFrame 
         const ArrangementShow& a = *part.arrangement;
         for (std::size_t i = 0; i < part.picks.copies.size(); ++i) {
             if (part.picks.copies[i] == no_pose) continue;
-            const double angle = part.places()[i].turn * std::numbers::pi / 180;
             SceneCopy copy;
             copy.number = a.number(i);
             copy.index = static_cast<std::uint32_t>(i);
             copy.pose = first + part.picks.copies[i];
             copy.position = V3f(part.places()[i].position);
-            copy.cosine = static_cast<float>(std::cos(angle));
-            copy.sine = static_cast<float>(std::sin(angle));
+            copy.turn = Imath::Quatf(attitude_of(part.places()[i]));
             copy.size = part.places()[i].stretch * static_cast<float>(part.places()[i].size);
             copy.moment = part.moments[i];
             copy.arrangement = &a;
@@ -331,10 +330,7 @@ std::int64_t pick_copy(const Scene& scene, const V3d& from, const V3d& along, do
     };
     std::vector<Candidate> candidates;
     for (const SceneCopy& c : scene.copies) {
-        auto local = [&](const V3f& p) {
-            return V3f(p.x * c.cosine - p.z * c.sine, p.y, p.z * c.cosine + p.x * c.sine);
-        };
-        const V3f f = local(V3f(from) - c.position) / c.size, d = local(V3f(along)) / c.size;
+        const V3f f = c.to_own(V3f(from) - c.position) / c.size, d = c.to_own(V3f(along)) / c.size;
         float near_hit = 0;
         if (hits_box(scene.poses[c.pose]->box, f, d, near_hit)) candidates.push_back({near_hit, &c, f, d});
     }

@@ -46,8 +46,17 @@ struct SceneCopy {
     std::int64_t number = 0; // over the project, from 0
     std::uint32_t pose = 0;  // index into Scene::poses
     V3f position;
-    float cosine = 1, sine = 0;
+    Imath::Quatf turn; // of its own space into the scene
     V3f size{1, 1, 1}; // along its own axes, before it is turned
+    // A direction of its own space, sized already, in the scene; and the other way.
+    V3f to_scene(const V3f& own) const {
+        const V3f t = turn.v.cross(own) * 2;
+        return own + t * turn.r + turn.v.cross(t);
+    }
+    V3f to_own(const V3f& scene) const {
+        const V3f t = scene.cross(turn.v) * 2;
+        return scene + t * turn.r + t.cross(turn.v);
+    }
     CopyMoment moment;
     const ArrangementShow* arrangement = nullptr;
     std::uint32_t index = 0; // in the arrangement

@@ -237,7 +237,7 @@ void SceneGpu::instance_attributes(std::size_t first) {
         glVertexAttribPointer(place, width, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + at));
     };
     attribute(3, 3, offsetof(Instance, position));
-    attribute(4, 2, offsetof(Instance, turn));
+    attribute(4, 4, offsetof(Instance, turn));
     attribute(5, 4, offsetof(Instance, colour));
     attribute(6, 1, offsetof(Instance, selected));
     attribute(7, 3, offsetof(Instance, size));
@@ -338,8 +338,7 @@ std::vector<SceneGpu::Item> SceneGpu::items_in_view(const View& v, const Scene& 
         const double largest = std::max({std::abs(c.size.x), std::abs(c.size.y), std::abs(c.size.z)});
         const double radius = (pose.box.max - pose.box.min).length() / 2 * largest;
         const V3f own = pose.box.isEmpty() ? V3f(0) : pose.box.center() * c.size;
-        const V3d middle =
-            V3d(c.position) + V3d(own.x * c.cosine + own.z * c.sine, own.y, own.z * c.cosine - own.x * c.sine);
+        const V3d middle = V3d(c.position + c.to_scene(own));
         if (!seen(middle, radius) && !seen({middle.x, -middle.y, middle.z}, radius)) continue;
         const double away = (middle - eye).length();
         const double here = v.orbit->pixels_per_unit(away, v.size) * v.ratio;
@@ -389,17 +388,18 @@ SceneGpu::Loaded SceneGpu::load(const View& v, const Scene& scene, Quality quali
     for (std::size_t i = 0; i < items.size(); ++i) {
         const SceneCopy& c = *items[i].copy;
         const CopyPaint p = v.paint(c);
-        Instance one{
-            {c.position.x, c.position.y, c.position.z},        {c.cosine, c.sine}, {c.size.x, c.size.y, c.size.z},
-            {p.colour[0], p.colour[1], p.colour[2], p.weight}, p.selected,         {1, 1, 1}};
+        Instance one{{c.position.x, c.position.y, c.position.z},
+                     {c.turn.v.x, c.turn.v.y, c.turn.v.z, c.turn.r},
+                     {c.size.x, c.size.y, c.size.z},
+                     {p.colour[0], p.colour[1], p.colour[2], p.weight},
+                     p.selected,
+                     {1, 1, 1}};
         drawn.light += items[i].level > 0;
         const DrawPose& pose = *scene.poses[items[i].pose];
         if (items[i].level == as_solid) {
             if (loaded.solids++ == 0) loaded.solids_first = i;
-            const V3f middle = pose.box.center() * c.size, half = (pose.box.max - pose.box.min) / 2;
-            one.position[0] += middle.x * c.cosine + middle.z * c.sine;
-            one.position[1] += middle.y;
-            one.position[2] += middle.z * c.cosine - middle.x * c.sine;
+            const V3f middle = c.to_scene(pose.box.center() * c.size), half = (pose.box.max - pose.box.min) / 2;
+            for (int k = 0; k < 3; ++k) one.position[k] += middle[k];
             for (int k = 0; k < 3; ++k) {
                 one.size[k] *= std::max(half[k], 1e-6f);
                 one.own[k] = pose.colour[k];

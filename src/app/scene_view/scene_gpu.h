@@ -86,7 +86,7 @@ class SceneGpu : protected QOpenGLExtraFunctions {
   private:
     struct Instance {
         float position[3];
-        float turn[2]; // cosine, sine
+        float turn[4]; // a quaternion: x, y, z, w
         float size[3];
         float colour[4];
         float selected;

@@ -33,7 +33,7 @@ layout(location=0) in vec3 place;
 layout(location=1) in vec3 normal;
 layout(location=2) in vec3 own;
 layout(location=3) in vec3 position;
-layout(location=4) in vec2 turn;
+layout(location=4) in vec4 turn;
 layout(location=5) in vec4 paint;
 layout(location=6) in float selected;
 layout(location=7) in vec3 size;
@@ -41,7 +41,7 @@ uniform mat4 matrix;
 uniform float mirror;
 uniform float dots; // pixels of one unit, one unit away; 0: triangles
 out vec3 v_normal; out vec3 v_place; out vec3 v_colour; out float v_selected;
-vec3 turned(vec3 p) { return vec3(p.x*turn.x + p.z*turn.y, p.y, p.z*turn.x - p.x*turn.y); }
+vec3 turned(vec3 p) { vec3 t = 2.0*cross(turn.xyz, p); return p + turn.w*t + cross(turn.xyz, t); }
 void main() {
     vec3 world = turned(place * size) + position;
     world.y *= mirror;
@@ -76,7 +76,7 @@ layout(location=0) in vec3 place;
 layout(location=1) in float radius;
 layout(location=2) in vec3 own;
 layout(location=3) in vec3 position;
-layout(location=4) in vec2 turn;
+layout(location=4) in vec4 turn;
 layout(location=5) in vec4 paint;
 layout(location=6) in float selected;
 layout(location=7) in vec3 size;
@@ -85,7 +85,7 @@ uniform float mirror;
 uniform float pixels; // of one unit, one unit away
 uniform float wider;  // where only some are drawn, these are larger
 out vec3 v_place; out vec3 v_colour; out float v_selected; out float v_pixels;
-vec3 turned(vec3 p) { return vec3(p.x*turn.x + p.z*turn.y, p.y, p.z*turn.x - p.x*turn.y); }
+vec3 turned(vec3 p) { vec3 t = 2.0*cross(turn.xyz, p); return p + turn.w*t + cross(turn.xyz, t); }
 void main() {
     vec3 world = turned(place * size) + position;
     world.y *= mirror;

@@ -12,7 +12,7 @@ namespace {
 // From a zone's own space to the scene at one moment.
 struct ShellFrame {
     V3d place;
-    ZoneAxes axes;
+    Axes axes;
     double size;
     V3f scene(const V3d& p) const { return V3f(place + axes.scene(p) * size); }
 };
@@ -95,7 +95,7 @@ std::vector<Polyline> outline(const Zone& z, const ShellFrame& f, double grown) 
 ZoneShell shell_of(const ZonePlan& plan, double t) {
     const Zone& z = plan.zone();
     const ZoneKey key = plan.pose_at(t);
-    const ShellFrame f{key.place, zone_axes(key.turn), key.size};
+    const ShellFrame f{key.place, turned_axes(key.turn), key.size};
     ZoneShell out;
     out.id = z.id;
     out.place = key.place;

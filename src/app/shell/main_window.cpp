@@ -72,7 +72,7 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
     auto* lower_column = new QVBoxLayout(lower);
     lower_column->setContentsMargins(0, 0, 0, 0);
     lower_column->setSpacing(4);
-    transport_ = new Transport(document_, viewing_);
+    transport_ = new Transport(document_, viewing_, sound_player_);
     lanes_ = new LanesView(document_, viewing_);
     lower_column->addWidget(transport_);
     lower_column->addWidget(lanes_, 1);

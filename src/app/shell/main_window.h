@@ -2,7 +2,7 @@
 #pragma once
 
 #include "app/document/autosave.h"
-#include "app/document/viewing.h"
+#include "app/document/sound_player.h"
 #include "app/shell/notices.h"
 #include "app/shell/rail.h"
 
@@ -40,6 +40,7 @@ class MainWindow : public QMainWindow {
     Document& document() { return document_; }
     Autosave& autosave() { return autosave_; }
     Viewing& viewing() { return viewing_; }
+    const SoundPlayer& sound_player() const { return sound_player_; }
     SceneView& scene_view() { return *scene_view_; }
     LanesView& lanes() { return *lanes_; }
     GatherPanel& gather() { return *gather_; }
@@ -85,6 +86,7 @@ class MainWindow : public QMainWindow {
     Document document_;
     Autosave autosave_;
     Viewing viewing_;
+    SoundPlayer sound_player_{document_, viewing_};
     int step_ = 0;
     Rail* rail_;
     QStackedWidget* panels_;

@@ -8,8 +8,8 @@
 
 namespace garland {
 
-Transport::Transport(Document& document, Viewing& viewing, QWidget* parent)
-    : QWidget(parent), document_(document), viewing_(viewing) {
+Transport::Transport(Document& document, Viewing& viewing, SoundPlayer& sound, QWidget* parent)
+    : QWidget(parent), document_(document), viewing_(viewing), sound_(sound) {
     setObjectName("strip");
     setAttribute(Qt::WA_StyledBackground);
     setFixedHeight(40);
@@ -33,6 +33,13 @@ Transport::Transport(Document& document, Viewing& viewing, QWidget* parent)
     connect(last_button_, &QToolButton::clicked, this,
             [this] { viewing_.set_frame(static_cast<double>(document_.project().settings.range.last)); });
     connect(play_, &QToolButton::clicked, this, [this] { viewing_.play(!viewing_.playing()); });
+    hear_ = new QToolButton;
+    hear_->setObjectName("flat");
+    hear_->setText(tr("Sound"));
+    hear_->setCheckable(true);
+    hear_->setAccessibleName(tr("Sound"));
+    connect(hear_, &QToolButton::clicked, this, [this](bool on) { sound_.set_on(on); });
+    row->addWidget(hear_);
     row->addWidget(make_label(tr("frame"), "heading"));
     frame_ =
         make_number(Quantity::output_frames, -1e9, 1e9, 3, tr("Output frame"), tr("The output frame that is shown"));
@@ -107,6 +114,8 @@ Transport::Transport(Document& document, Viewing& viewing, QWidget* parent)
     });
     connect(&document_, &Document::changed, this, &Transport::refresh);
     connect(&viewing_, &Viewing::frame_changed, this, &Transport::show_frame);
+    connect(&sound_, &SoundPlayer::changed, this, &Transport::show_sound);
+    show_sound();
     connect(&viewing_, &Viewing::playing_changed, this, &Transport::restyle);
     connect(&document_.jobs(), &Jobs::started, this, &Transport::follow);
     connect(cancel_, &QToolButton::clicked, this, [this] {
@@ -141,6 +150,13 @@ void Transport::show_frame() {
     const double f = viewing_.frame().value;
     frame_->set_value(f);
     seconds_->setText(tr("%1 s").arg(document_.project().settings.rate.start_of(f).value, 0, 'f', 3));
+}
+
+void Transport::show_sound() {
+    hear_->setVisible(sound_.has_sounds());
+    hear_->setChecked(sound_.on());
+    hear_->setToolTip(sound_.silent() ? tr("This computer has no sound device that could be used: playing is silent")
+                                      : tr("Hear the project's sounds while it plays"));
 }
 
 void Transport::show_cache() {

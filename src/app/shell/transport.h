@@ -1,7 +1,7 @@
 // The transport: play, the current frame, the output range and rate, what runs in the background, and the pose cache.
 #pragma once
 
-#include "app/document/viewing.h"
+#include "app/document/sound_player.h"
 #include "app/widgets/parts.h"
 
 #include <QProgressBar>
@@ -12,18 +12,20 @@ namespace garland {
 class Transport : public QWidget {
     Q_OBJECT
   public:
-    Transport(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+    Transport(Document& document, Viewing& viewing, SoundPlayer& sound, QWidget* parent = nullptr);
     void restyle(); // after a change of look
 
   private:
     void refresh();
     void show_frame();
     void show_cache();
+    void show_sound();
     void follow(Job* job);
 
     Document& document_;
     Viewing& viewing_;
-    QToolButton *first_button_, *play_, *last_button_, *cancel_;
+    SoundPlayer& sound_;
+    QToolButton *first_button_, *play_, *last_button_, *hear_, *cancel_;
     NumberField *frame_, *first_, *last_;
     QLabel *seconds_, *cache_words_, *job_words_;
     QLineEdit* rate_;

@@ -1,20 +1,13 @@
-// The colour ramps of Scene, Lanes and legend, computed in Oklab (Björn Ottosson, "A perceptual color space for image
-// processing", 2020).
+// The colour ramps of Scene, Lanes and legend, as the interface's colours; computed in core/base/colour.
 #pragma once
+
+#include "core/base/colour.h"
 
 #include <QColor>
 #include <array>
 
 namespace garland {
 
-enum class RampKind {
-    sequential, // lightness rises evenly, so order is seen without hue
-    cyclic,     // starts and ends in the same colour; lightness nearly even
-};
-
-struct Oklab {
-    double L, a, b;
-};
 Oklab to_oklab(const QColor& srgb);
 QColor from_oklab(const Oklab& lab); // brought into sRGB by less chroma, never by another lightness
 
@@ -30,7 +23,7 @@ class Ramp {
     std::array<QRgb, 256> steps_;
 };
 
-// A colour per copy for values without an order, such as twins' groups: hues by the golden angle.
+// A colour per copy for values without an order, such as twins' groups.
 QColor distinct_colour(int index, bool dark);
 
 } // namespace garland

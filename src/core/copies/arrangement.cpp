@@ -2,6 +2,7 @@
 
 #include "core/base/numbers.h"
 #include "core/base/portable_math.h"
+#include "core/copies/attitude.h"
 #include "core/geometry/path.h"
 
 #include <algorithm>
@@ -91,6 +92,8 @@ Placement on_curve(const Arrangement& a, const Path& path, std::int64_t i) {
     p.id = CopyId(static_cast<std::uint64_t>(i));
     p.position = to_scene(a, place + V3d(0, drop(a, static_cast<double>(i), a.count), 0));
     p.turn = a.turn + a.heading + facing_of(a, heading_of(at.direction), heading_of(place));
+    if (!a.upright && a.facing == Facing::along) pitch_along(p, to_scene(a, at.direction) - a.origin);
+    if (!a.upright && a.facing == Facing::outward) pitch_along(p, to_scene(a, place) - a.origin);
     p.size = a.size;
     p.along = static_cast<float>(share);
     return p;
@@ -252,6 +255,9 @@ Result<void> validate(const Arrangement& a) {
             return fail(ErrorCode::invalid, "a nudge is not a usable number of frames");
         }
     }
+    if (!std::isfinite(a.bank) || a.bank < 0 || a.bank > 10)
+        return fail(ErrorCode::invalid, "copies bank by 0 to 1000 % of the lean that is in balance");
+    GARLAND_CHECK(validate(a.place_keys, fmt::format("the place keys of \"{}\"", a.name), 1e-6));
     GARLAND_CHECK(validate(a.wobble));
     return {};
 }
@@ -280,6 +286,7 @@ std::vector<Placement> placements(const Arrangement& a) {
             p.id = CopyId(id);
             p.position = to_scene(a, {s.x, height, s.z});
             p.turn = a.turn + a.heading + facing_of(a, s.along, s.outward);
+            if (!a.upright && a.facing == Facing::outward) pitch_along(p, p.position - a.origin);
             p.size = a.size;
             p.along = static_cast<float>(round        ? static_cast<double>(i) / static_cast<double>(in_row)
                                          : in_row > 1 ? static_cast<double>(i) / static_cast<double>(in_row - 1)

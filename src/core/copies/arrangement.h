@@ -4,10 +4,13 @@
 #include "core/base/ids.h"
 #include "core/base/result.h"
 #include "core/copies/spread.h"
+#include "core/drivers/place_keys.h"
 #include "core/drivers/playing.h"
 #include "core/drivers/pulse.h"
 #include "core/geometry/pose.h"
 #include "core/time/frames.h"
+
+#include <Imath/ImathQuat.h>
 
 #include <optional>
 #include <string>
@@ -90,17 +93,17 @@ enum class WobbleEnd {
 // Seeded smooth noise on where a copy stands; see wobble.h.
 struct Wobble {
     bool on = false;
-    double position = 0.1; // up to so far along each axis; scene units
-    double turn = 0;       // up to so much either way; degrees about y
-    double size = 0;       // up to this share larger or smaller, 0 … 0.99
-    double rate = 1;       // changes a second
+    V3d position{0.1, 0.1, 0.1}; // up to so far along each axis either way; scene units
+    V3d turn{0, 0, 0};           // up to so much either way about the copy's own x (pitch), y and z (bank); degrees
+    double size = 0;             // up to this share larger or smaller, 0 … 0.99
+    double rate = 1;             // changes a second
     std::uint64_t seed = 1;
     bool together = false; // all copies move alike
     WobbleEnd end = WobbleEnd::never;
     OutputFrame end_at{1};
     double ease = 12;             // output frames; let_go and settle
     V3d settle_position{0, 0, 0}; // offsets from the underlying place: scene units,
-    double settle_turn = 0;       // degrees,
+    V3d settle_turn{0, 0, 0};     // degrees,
     double settle_size = 0;       // a share
     bool operator==(const Wobble&) const = default;
 };
@@ -147,7 +150,12 @@ struct Arrangement {
     std::uint64_t seed = 1;    // scatter
     Facing facing = Facing::fixed;
     std::vector<TargetKey> targets{}; // facing target; by output frame, strictly rising
-    double turn = 0;                  // degrees about y, added to the facing of every copy
+    bool upright = true; // otherwise copies also follow slopes: facing along, velocity, outward and target, by pitch;
+                         // facing their carrier, they stand on its normal, or follow its direction
+    double bank = 0;     // facing velocity, not upright: this share of the lean in which a turn is in balance, 0 … 10
+    std::vector<PlaceKey> place_keys{}; // of the arrangement as a whole, about its origin: place (scene units, added),
+                                        // turn, size; of a single-out, each copy about its own place. Empty: still
+    double turn = 0;                    // degrees about y, added to the facing of every copy
     double size = 1;
     KeyedCurve width{}, height{}; // stretch along the order: factors over 0 … 1; empty: 1. The length is kept.
     Jitter jitter{};
@@ -187,7 +195,8 @@ inline constexpr std::size_t path_limit = 100'000; // points
 struct Placement {
     CopyId id;
     V3d position{0, 0, 0};
-    double turn = 0; // degrees about y, counter-clockwise seen from above
+    double turn = 0;     // degrees about y, counter-clockwise seen from above
+    Imath::Quatd tilt{}; // and then turned further in the scene (see attitude.h); the identity where it stands upright
     double size = 1;
     V3f stretch{1, 1, 1}; // of the copy's own width, height and length, before it is turned
     float along = 0;      // its share of the arrangement's path, 0 … 1

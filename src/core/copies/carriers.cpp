@@ -1,6 +1,7 @@
 #include "core/copies/carriers.h"
 
 #include "core/base/chance.h"
+#include "core/copies/attitude.h"
 #include "core/geometry/particles.h"
 
 #include <algorithm>
@@ -108,6 +109,8 @@ Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
                 way = pose.normals[i];
             }
             if (finite(way) && (way.x != 0 || way.z != 0)) p.heading = static_cast<float>(heading_of(V3d(way)));
+            if (finite(way)) p.way = way;
+            if (direction) out->directions = true;
             for (const Attribute& a : pose.attributes) {
                 auto& list = values[a.name];
                 list.resize(out->points.size(), nothing); // carriers before it lack it
@@ -169,8 +172,14 @@ std::vector<Placement> on_points(const Arrangement& a, const Carriers& carriers)
         p.id = CopyId(static_cast<std::uint64_t>(c.id));
         p.position = to_scene(a, V3d(c.place));
         p.turn = a.turn + a.heading;
-        if (a.facing == Facing::carrier && std::isfinite(c.heading)) p.turn += c.heading;
+        if (a.facing == Facing::carrier) {
+            const V3d way = to_scene(a, V3d(c.way)) - a.origin;
+            if ((a.upright || carriers.directions) && std::isfinite(c.heading)) p.turn += c.heading;
+            if (!a.upright && carriers.directions) pitch_along(p, way);
+            if (!a.upright && !carriers.directions) stand_on(p, way);
+        }
         if (a.facing == Facing::outward) p.turn += heading_of(V3d(c.place));
+        if (!a.upright && a.facing == Facing::outward) pitch_along(p, p.position - a.origin);
         p.size = a.size * (std::isfinite(c.size) && c.size > 0 ? static_cast<double>(c.size) : 1.0);
         p.along = static_cast<float>(n > 1 ? static_cast<double>(out.size()) / (n - 1) : 0.5);
         out.push_back(p);
@@ -276,12 +285,17 @@ Result<Scattered> on_surface(const Arrangement& a, const Pose& pose, Progress& p
         one.position = to_scene(a, place);
         one.turn = a.turn + a.heading;
         if (a.facing == Facing::outward) one.turn += heading_of(place);
+        if (!a.upright && a.facing == Facing::outward) pitch_along(one, one.position - a.origin);
         if (a.facing == Facing::carrier) {
             V3d normal = (q - p).cross(r - p);
             if (own_normals)
                 normal = V3d(pose.normals[spot.a]) * (1 - u - v) + V3d(pose.normals[spot.b]) * u +
                          V3d(pose.normals[spot.c]) * v;
-            one.turn += heading_of(normal);
+            if (a.upright) {
+                one.turn += heading_of(normal);
+            } else {
+                stand_on(one, to_scene(a, normal) - a.origin);
+            }
         }
         one.size = a.size;
         out.places.push_back(one);

@@ -25,13 +25,15 @@ struct Carriers {
         double birth = 0, death = 0; // it is there for birth ≤ source frame < death; ∓∞ at the source's ends
         V3f place{0, 0, 0};          // at its birth; scene units
         float heading = NAN;         // degrees, by its direction or normal; NaN without
+        V3f way{0, 0, 0};            // its direction, else its normal; 0 without
         float size = 1;              // its attribute "size", where there is one
     };
     std::vector<Point> points;             // by id, rising
     std::vector<CarrierValues> attributes; // at birth; in the order of `points`; a vector's length is its value
     std::size_t not_finite = 0;            // points left out, as their place was not a number
     bool own_ids = false, sizes = false;
-    bool moves = false; // there is more than one frame
+    bool moves = false;      // there is more than one frame
+    bool directions = false; // `way` is a direction to look at, not a normal to stand on
 
     const CarrierValues* find(std::string_view name) const;
 };

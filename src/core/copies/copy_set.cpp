@@ -35,6 +35,9 @@ Arrangement only_places(const Arrangement& a) {
     p.nudges.clear();
     p.nudge_amount.clear();
     p.wobble = {};
+    p.play = {};
+    p.pulses.clear();
+    p.place_keys.clear();
     p.extra.clear();
     return p;
 }

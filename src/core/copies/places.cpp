@@ -1,7 +1,11 @@
 #include "core/copies/places.h"
 
+#include "core/base/portable_math.h"
+#include "core/copies/attitude.h"
+
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace garland {
 
@@ -20,6 +24,11 @@ CopyPlaces::CopyPlaces(const CopySet& set, Rate rate, const SpreadLevels& levels
     seconds_a_frame_ = rate.start_of(1).value;
     spec_facing_ = a.facing;
     on_points_ = a.kind == ArrangementKind::points;
+    on_directions_ = set.ground.carriers && set.ground.carriers->directions;
+    curve_ = PlaceCurve(a.place_keys);
+    for (std::size_t k = 0; k + 1 < a.place_keys.size(); ++k) {
+        if (a.place_keys[k].toward == Toward::step) jumps_.push_back(a.place_keys[k + 1].at.value);
+    }
     carried_ = (on_points_ && set.ground.carriers && set.ground.carriers->moves) || !spots_.empty();
     auto share_of = [&](const GivenValues& g) {
         Share share{g.spread, CurvePlan(g.spread.amount, 1), g.values, std::nullopt};
@@ -47,6 +56,9 @@ CopyPlaces::CopyPlaces(const CopySet& set, Rate rate, const SpreadLevels& levels
             plans[static_cast<std::size_t>(k)] = CurvePlan(keys, 0);
         }
         target_ = std::move(plans);
+        for (std::size_t k = 0; k + 1 < a.targets.size(); ++k) {
+            if (a.targets[k].toward == Toward::step) jumps_.push_back(a.targets[k + 1].at.value);
+        }
     }
     if (still.empty()) {
         still_ = set.places;
@@ -77,50 +89,118 @@ double CopyPlaces::value_at(const Share& s, std::size_t i, double t) const {
     return s.in_time ? s.in_time->at(i, t).value : s.values[i];
 }
 
-std::vector<Placement> CopyPlaces::at(double t, const PosePtr& carrier, const PosePtr& later,
-                                      std::vector<std::uint8_t>* gone) const {
-    std::vector<Placement> places = still_.list();
-    if (gone) gone->assign(places.size(), 0);
-    if (carried_ && carrier) {
-        const CarrierPose now(carrier);
-        std::optional<CarrierPose> next;
-        if (later) next.emplace(later);
-        const bool shape = !spots_.empty();
-        for (std::size_t i = 0; i < places.size(); ++i) {
-            V3d at(0), to(0);
-            bool there = true, moves = false;
-            if (shape) { // where the dart hit, on faces that have moved since
-                const SurfaceSpot& s = spots_[i];
-                auto spot = [&](const Pose& pose, V3d& out) {
-                    if (std::max({s.a, s.b, s.c}) >= pose.points.size()) return false;
-                    const V3d p(pose.points[s.a]), q(pose.points[s.b]), r(pose.points[s.c]);
-                    out = p + (q - p) * s.u + (r - p) * s.v;
-                    return true;
-                };
-                there = spot(*carrier, at);
-                moves = there && later && spot(*later, to);
-            } else {
-                const auto id = static_cast<std::int64_t>(places[i].id.value);
-                const V3f* place = now.find(id);
-                there = place != nullptr;
-                if (there) at = V3d(*place);
-                const V3f* after = there && next ? next->find(id) : nullptr;
-                if (after) to = V3d(*after), moves = true;
+bool CopyPlaces::leaning(std::span<const PlaceKey> keys) {
+    return std::any_of(keys.begin(), keys.end(), [](const PlaceKey& k) { return k.turn.x != 0 || k.turn.z != 0; });
+}
+
+namespace {
+
+// Where a carrier is in a pose, and which way its faces or points look; false where it is not there.
+struct Spot {
+    V3d place{0, 0, 0}, way{0, 0, 0};
+};
+
+bool spot_on_faces(const SurfaceSpot& s, const Pose& pose, Spot& out) {
+    if (std::max({s.a, s.b, s.c}) >= pose.points.size()) return false;
+    const V3d p(pose.points[s.a]), q(pose.points[s.b]), r(pose.points[s.c]);
+    out.place = p + (q - p) * s.u + (r - p) * s.v;
+    out.way = (q - p).cross(r - p);
+    if (pose.normals.size() == pose.points.size())
+        out.way =
+            V3d(pose.normals[s.a]) * (1 - s.u - s.v) + V3d(pose.normals[s.b]) * s.u + V3d(pose.normals[s.c]) * s.v;
+    return true;
+}
+
+class Spots {
+  public:
+    Spots(const PosePtr& pose, const SharedList<SurfaceSpot>& darts) : pose_(pose), darts_(darts) {
+        if (pose && darts.empty()) points_.emplace(pose);
+    }
+    bool at(std::size_t copy, CopyId id, Spot& out) const {
+        if (!pose_) return false;
+        if (!darts_.empty()) return spot_on_faces(darts_[copy], *pose_, out);
+        const V3f* place = points_->find(static_cast<std::int64_t>(id.value));
+        if (!place) return false;
+        out.place = V3d(*place);
+        out.way = V3d(0);
+        if (pose_->normals.size() == pose_->points.size())
+            out.way = V3d(pose_->normals[static_cast<std::size_t>(place - pose_->points.data())]);
+        return true;
+    }
+
+  private:
+    const PosePtr& pose_;
+    const SharedList<SurfaceSpot>& darts_;
+    std::optional<CarrierPose> points_;
+};
+
+// The lean in which a turn is in balance: tan φ = sideways acceleration / standard gravity (9.80665 m/s², BIPM, The
+// International System of Units). Degrees; below 0 toward the left, seen along the way.
+double bank_of(const V3d& way, const V3d& bend, double seconds, double share) {
+    const V3d left = V3d(0, 1, 0).cross(way);
+    if (!(left.length() > 0)) return 0;
+    const double sideways = bend.dot(left.normalized()) / (seconds * seconds);
+    return -portable::atan2(share * sideways, 9.80665) * 180 / std::numbers::pi;
+}
+
+} // namespace
+
+void CopyPlaces::carry(std::vector<Placement>& places, const CarrierPoses& carrier,
+                       std::vector<std::uint8_t>* gone) const {
+    const Arrangement& a = *spec_;
+    const Spots now(carrier.now, spots_), later(carrier.later, spots_), before(carrier.frame_before, spots_),
+        after(carrier.frame_after, spots_);
+    for (std::size_t i = 0; i < places.size(); ++i) {
+        Placement& p = places[i];
+        Spot here, next, last, then;
+        if (!now.at(i, p.id, here)) {
+            if (gone) (*gone)[i] = 1;
+            continue;
+        }
+        p.position = to_scene(a, here.place) + jitter_of(a.jitter, p.id);
+        if (spec_facing_ == Facing::velocity && later.at(i, p.id, next)) {
+            const V3d way = to_scene(a, next.place) - to_scene(a, here.place);
+            p.turn += heading_of(way) - a.heading;
+            if (a.upright) continue;
+            double bank = 0;
+            if (before.at(i, p.id, last) && after.at(i, p.id, then)) {
+                const V3d bend = to_scene(a, last.place + then.place - here.place * 2) - a.origin;
+                bank = bank_of(way, bend, seconds_a_frame_, a.bank);
             }
-            if (!there) {
-                if (gone) (*gone)[i] = 1;
-                continue;
-            }
-            places[i].position = to_scene(*spec_, at) + jitter_of(spec_->jitter, places[i].id);
-            if (spec_facing_ == Facing::velocity && moves) {
-                const V3d way = to_scene(*spec_, to) - to_scene(*spec_, at);
-                places[i].turn += heading_of(way) - spec_->heading;
-            }
+            pitch_along(p, way, bank);
+        } else if (spec_facing_ == Facing::carrier && !a.upright && here.way != V3d(0) &&
+                   !(on_points_ && on_directions_)) {
+            stand_on(p, to_scene(a, here.way) - a.origin);
         }
     }
+}
+
+// The arrangement as a whole, about its origin.
+void CopyPlaces::move_whole(std::vector<Placement>& places, double t) const {
+    const PlaceKey k = curve_.at(t);
+    const Axes axes = turned_axes(k.turn);
+    const V3d& middle = spec_->origin;
+    for (Placement& p : places) {
+        p.position = middle + k.place + axes.scene((p.position - middle) * k.size);
+        p.size *= k.size;
+        turn_further(p, k.turn);
+    }
+}
+
+std::vector<Placement> CopyPlaces::at(double t, const CarrierPoses& carrier, std::vector<std::uint8_t>* gone) const {
+    std::vector<Placement> places = still_.list();
+    if (gone) gone->assign(places.size(), 0);
+    if (carried_ && carrier.now) carry(places, carrier, gone);
+    if (curve_.keyed()) move_whole(places, t);
     if (target_) {
         const V3d target((*target_)[0].at(t), (*target_)[1].at(t), (*target_)[2].at(t));
-        for (Placement& p : places) p.turn += heading_of(target - p.position) - spec_->heading;
+        for (std::size_t i = 0; i < places.size(); ++i) { // whichever way the whole is turned
+            Placement& p = places[i];
+            const V3d way = target - p.position;
+            p.turn = still_[i].turn + heading_of(way) - spec_->heading;
+            p.tilt = {};
+            if (!spec_->upright) pitch_along(p, way);
+        }
     }
     for (const Share& s : changing_) {
         const double amount = s.amount.at(t) * s.spread.share;

@@ -7,9 +7,16 @@
 
 #include <array>
 #include <optional>
+#include <span>
 #include <vector>
 
 namespace garland {
+
+// The poses of what carries copies: at the moment; a moment later (where velocities are faced); a whole output frame
+// before and after (where copies bank). Null where they are not needed.
+struct CarrierPoses {
+    PosePtr now, later, frame_before, frame_after;
+};
 
 class CopyPlaces {
   public:
@@ -21,15 +28,20 @@ class CopyPlaces {
     const SharedList<Placement>& still() const { return still_; }
     // What stands still is all there is to know.
     bool moves() const {
-        return carried_ || !changing_.empty() || target_.has_value() || spec_facing_ == Facing::velocity;
+        return carried_ || !changing_.empty() || target_.has_value() || spec_facing_ == Facing::velocity ||
+               curve_.keyed();
     }
     bool carried() const { return carried_; } // the poses of what carries them are needed
     bool faces_velocity() const { return carried_ && spec_facing_ == Facing::velocity; }
+    bool banks() const { return faces_velocity() && !spec_->upright && spec_->bank > 0; }
+    bool leans() const { return spec_ && (!spec_->upright || leaning(spec_->place_keys)); } // copies may be tilted
+    static bool leaning(std::span<const PlaceKey> keys);
 
-    // carrier: the carrying source's pose at that moment, `later` a moment after it (only where velocities are faced).
     // gone: where asked for, 1 for copies whose carrier is not there.
-    std::vector<Placement> at(double t, const PosePtr& carrier, const PosePtr& later,
-                              std::vector<std::uint8_t>* gone = nullptr) const;
+    std::vector<Placement> at(double t, const CarrierPoses& carrier, std::vector<std::uint8_t>* gone = nullptr) const;
+
+    // The output frames at which places jump: where keys of places or targets are steps.
+    const std::vector<double>& jumps() const { return jumps_; }
 
     // Each copy's share of the wobble at an output frame; empty: all of it.
     std::vector<float> wobble_amounts(double t) const;
@@ -42,14 +54,18 @@ class CopyPlaces {
         std::optional<SpreadInTime> in_time{};
     };
     double value_at(const Share& s, std::size_t copy, double t) const;
+    void carry(std::vector<Placement>& places, const CarrierPoses& carrier, std::vector<std::uint8_t>* gone) const;
+    void move_whole(std::vector<Placement>& places, double t) const;
     SharedList<Placement> still_;
     std::vector<Share> changing_, wobbles_;
     SharedList<SurfaceSpot> spots_;
     std::shared_ptr<const Arrangement> spec_;
     Facing spec_facing_ = Facing::fixed;
     std::optional<std::array<CurvePlan, 3>> target_;
+    PlaceCurve curve_; // of the arrangement as a whole
+    std::vector<double> jumps_;
     bool carried_ = false;
-    bool on_points_ = false;
+    bool on_points_ = false, on_directions_ = false;
     double seconds_a_frame_ = 1.0 / 24;
 };
 

@@ -1,7 +1,9 @@
 #include "core/copies/wobble.h"
 
 #include "core/base/chance.h"
+#include "core/copies/attitude.h"
 
+#include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -42,15 +44,18 @@ WobbleSample free_run(const Wobble& w, CopyId copy, OutputFrame t, Rate rate) {
         return Value{v.value * amount, v.rate * amount * changes};
     };
     WobbleSample out;
-    for (int k = 0; k < 3 && w.position > 0; ++k) {
-        const Value v = channel(static_cast<std::uint64_t>(k), w.position);
-        out.position[k] = v.value;
-        out.position_rate[k] = v.rate;
-    }
-    if (w.turn > 0) {
-        const Value v = channel(3, w.turn);
-        out.turn = v.value;
-        out.turn_rate = v.rate;
+    constexpr std::uint64_t turns[] = {5, 3, 6};
+    for (int k = 0; k < 3; ++k) {
+        if (w.position[k] > 0) {
+            const Value v = channel(static_cast<std::uint64_t>(k), w.position[k]);
+            out.position[k] = v.value;
+            out.position_rate[k] = v.rate;
+        }
+        if (w.turn[k] > 0) {
+            const Value v = channel(turns[k], w.turn[k]);
+            out.turn[k] = v.value;
+            out.turn_rate[k] = v.rate;
+        }
     }
     if (w.size > 0) {
         const Value v = channel(4, w.size);
@@ -81,11 +86,12 @@ WobbleSample wobble_at(const Wobble& w, CopyId copy, OutputFrame t, Rate rate) {
     if (w.end == WobbleEnd::stay) {
         WobbleSample still = free_run(w, copy, w.end_at, rate);
         still.position_rate = V3d(0);
-        still.turn_rate = still.size_rate = 0;
+        still.turn_rate = V3d(0);
+        still.size_rate = 0;
         return still;
     }
     WobbleSample goal;
-    if (w.end == WobbleEnd::settle) goal = {w.settle_position, V3d(0), w.settle_turn, 0, w.settle_size, 0};
+    if (w.end == WobbleEnd::settle) goal = {w.settle_position, V3d(0), w.settle_turn, V3d(0), w.settle_size, 0};
     Value e{1, 0};
     if (w.ease > 0) {
         e = ease((t - w.end_at) / w.ease);
@@ -95,8 +101,8 @@ WobbleSample wobble_at(const Wobble& w, CopyId copy, OutputFrame t, Rate rate) {
 }
 
 void wobble_places(std::span<const Wobble> wobbles, OutputFrame t, Rate rate, std::span<Placement> places,
-                   std::vector<WobbleSample>* motion, std::span<const float> amounts) {
-    if (motion) motion->assign(places.size(), {});
+                   std::vector<CopyMotion>* motion, std::span<const float> amounts) {
+    if (motion) motion->resize(places.size());
     for (const Wobble& w : wobbles) {
         if (!w.on) continue;
         for (std::size_t i = 0; i < places.size(); ++i) {
@@ -104,28 +110,38 @@ void wobble_places(std::span<const Wobble> wobbles, OutputFrame t, Rate rate, st
             WobbleSample s = wobble_at(w, p.id, t, rate);
             if (!amounts.empty()) s = led({}, s, {static_cast<double>(amounts[i]), 0});
             p.position += s.position;
-            p.turn += s.turn;
+            p.turn += s.turn.y;
+            if (s.turn.x != 0 || s.turn.z != 0) lean(p, s.turn.x, s.turn.z);
             p.size *= 1 + s.size;
             if (!motion) continue;
-            WobbleSample& m = (*motion)[i];
-            m.position_rate += s.position_rate;
-            m.turn_rate += s.turn_rate;
-            m.size_rate += s.size_rate / (1 + s.size);
+            CopyMotion& m = (*motion)[i];
+            m.move += s.position_rate;
+            m.spin.y += s.turn_rate.y;
+            m.growth += s.size_rate / (1 + s.size);
         }
     }
 }
 
+bool leans(std::span<const Wobble> wobbles) {
+    return std::any_of(wobbles.begin(), wobbles.end(), [](const Wobble& w) {
+        return w.on && (w.turn.x != 0 || w.turn.z != 0 ||
+                        (w.end == WobbleEnd::settle && (w.settle_turn.x != 0 || w.settle_turn.z != 0)));
+    });
+}
+
 Result<void> validate(const Wobble& w) {
     auto within = [](double v, double low, double high) { return std::isfinite(v) && v >= low && v <= high; };
-    if (!within(w.position, 0, 1e6) || !within(w.turn, 0, 36'000)) {
-        return fail(ErrorCode::invalid, "a wobble's amounts of position and turn must be 0 or more");
+    for (int k = 0; k < 3; ++k) {
+        if (!within(w.position[k], 0, 1e6) || !within(w.turn[k], 0, 36'000))
+            return fail(ErrorCode::invalid, "a wobble's amounts of position and turn must be 0 or more");
     }
     if (!within(w.size, 0, 0.99)) return fail(ErrorCode::invalid, "a wobble may change the size by 0 to 99 %");
     if (!within(w.rate, 0, 1000)) return fail(ErrorCode::invalid, "a wobble changes 0 to 1000 times a second");
     if (!within(w.ease, 0, frame_limit) || !within(w.end_at.value, -frame_limit, frame_limit)) {
         return fail(ErrorCode::invalid, "the frames of a wobble's end must be usable numbers, the ease 0 or more");
     }
-    for (double v : {w.settle_position.x, w.settle_position.y, w.settle_position.z, w.settle_turn}) {
+    for (double v : {w.settle_position.x, w.settle_position.y, w.settle_position.z, w.settle_turn.x, w.settle_turn.y,
+                     w.settle_turn.z}) {
         if (!within(v, -1e6, 1e6)) return fail(ErrorCode::invalid, "where a wobble settles must be a usable number");
     }
     if (!within(w.settle_size, -0.99, 1000)) {

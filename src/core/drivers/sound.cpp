@@ -69,6 +69,20 @@ class Spectrum {
 
 } // namespace
 
+float heard_at(std::span<const HeardSound> sounds, double frame, double frames_per_second) {
+    double sum = 0;
+    for (const HeardSound& sound : sounds) {
+        const auto& values = sound.samples->values;
+        const double at = (frame - sound.start) / frames_per_second * sound.samples->rate;
+        if (at < 0 || at >= static_cast<double>(values.size())) continue;
+        const auto i = static_cast<std::size_t>(at);
+        const double share = at - static_cast<double>(i);
+        const double next = i + 1 < values.size() ? static_cast<double>(values[i + 1]) : 0;
+        sum += static_cast<double>(values[i]) * (1 - share) + next * share;
+    }
+    return static_cast<float>(std::clamp(sum, -1.0, 1.0));
+}
+
 Result<void> validate(const SoundSpec& s) {
     auto wrong = [&](std::string field, std::string advice) {
         return fail(

@@ -45,6 +45,14 @@ struct SoundSamples {
 };
 using SoundSamplesPtr = std::shared_ptr<const SoundSamples>;
 
+// A sound on the output clock, to be listened to: it begins at the output frame `start`.
+struct HeardSound {
+    SoundSamplesPtr samples;
+    double start = 1;
+};
+// What is heard at an output frame: all sounds added, straight between samples; −1 … 1.
+float heard_at(std::span<const HeardSound> sounds, double frame, double frames_per_second);
+
 struct Band {
     double low = 0, middle = 0, high = 0; // Hz
 };

@@ -22,23 +22,7 @@ Result<void> validate(const Zone& z) {
         return fail(Error{ErrorCode::invalid, fmt::format("zone \"{}\": {}", z.name, field)}.advise(std::move(advice)));
     };
     if (z.keys.empty()) return wrong("it has no key", "give it a place with one key at least");
-    for (std::size_t i = 0; i < z.keys.size(); ++i) {
-        const ZoneKey& k = z.keys[i];
-        const std::string name = fmt::format("key {}", i + 1);
-        if (!std::isfinite(k.at.value) || std::abs(k.at.value) > frame_limit)
-            return wrong(name + " has an output frame that is not a number", "use an output frame");
-        if (i > 0 && k.at <= z.keys[i - 1].at)
-            return wrong(fmt::format("{} at output frame {} does not come after the one before it", name,
-                                     short_number(k.at.value)),
-                         "use rising output frames");
-        if (!usable(k.place)) return wrong(name + " has a place that is not usable", "use numbers below 10⁹ m");
-        if (!usable(k.turn) || k.turn.length() > 100'000)
-            return wrong(name + " has a turn that is not usable", "use at most 100 000°");
-        if (!std::isfinite(k.size) || k.size < 0 || k.size > 1e6)
-            return wrong(fmt::format("{} has a size of {}×", name, short_number(k.size)), "use 0 to 1 000 000×");
-        if (k.toward == Toward::free || k.toward == Toward::hidden)
-            return wrong(name + " goes on in a way zones do not have", "use step, linear or smooth");
-    }
+    GARLAND_CHECK(validate(z.keys, fmt::format("zone \"{}\"", z.name)));
     const V3d& s = z.size;
     const bool flat = !usable(s) || s.x < 0 || s.y < 0 || s.z < 0;
     const bool sized = z.shape != ZoneShape::wall && z.shape != ZoneShape::mesh;
@@ -65,18 +49,6 @@ Result<void> validate(const Zone& z) {
                                  short_number(z.inner)),
                      "use an outer distance that is at least the inner one");
     return validate(z.response, fmt::format("the response of zone \"{}\"", z.name), {0, 1, 0, 1});
-}
-
-std::vector<ZoneKey> with_key(const std::vector<ZoneKey>& keys, const ZoneKey& key) {
-    std::vector<ZoneKey> out = keys;
-    const auto at =
-        std::lower_bound(out.begin(), out.end(), key.at, [](const ZoneKey& k, OutputFrame f) { return k.at < f; });
-    if (at != out.end() && at->at == key.at) {
-        *at = key;
-    } else {
-        out.insert(at, key);
-    }
-    return out;
 }
 
 const char* to_text(ZoneShape shape) {

@@ -3,7 +3,7 @@
 
 #include "core/base/ids.h"
 #include "core/base/result.h"
-#include "core/geometry/pose.h"
+#include "core/drivers/place_keys.h"
 #include "core/time/frames.h"
 #include "core/time/keyed_curve.h"
 
@@ -22,15 +22,8 @@ enum class ZoneShape {
     mesh,     // the closed surface of a source's first pose; size is not used
 };
 
-struct ZoneKey {
-    OutputFrame at;
-    V3d place{0, 0, 0};
-    V3d turn{0, 0,
-             0};     // degrees: about y, then x, then z of what is turned already (y and x lead: heading, pitch, bank)
-    double size = 1; // times the shape's own size; above 0 or 0 (a zone that has shrunk away)
-    Toward toward = Toward::linear; // step, linear or smooth
-    bool operator==(const ZoneKey&) const = default;
-};
+// Of a zone: its place, its turn, and a factor of the shape's own size (0: a zone that has shrunk away).
+using ZoneKey = PlaceKey;
 
 // What takes a zone along; its keys are added.
 enum class ZoneRide {
@@ -71,9 +64,6 @@ inline constexpr std::size_t zone_limit = 1000; // in a project
 // Errors: invalid, naming the zone and the field: no keys, keys out of order, sizes below 0, an outer distance below
 // the inner one, a tube or a ride along a path without a path of any length, values that are not finite.
 Result<void> validate(const Zone& zone);
-
-// A key set or replaced at its frame, in order.
-std::vector<ZoneKey> with_key(const std::vector<ZoneKey>& keys, const ZoneKey& key);
 
 const char* to_text(ZoneShape shape);
 const char* to_text(ZoneRide ride);

@@ -60,16 +60,6 @@ double to_segment(const V3d& p, const V3d& a, const V3d& b, V3d& nearest) {
 
 } // namespace
 
-// About y first of all, then about what x has become, then about what z has become.
-ZoneAxes zone_axes(const V3d& turn) {
-    if (turn == V3d(0)) return {}; // most zones: no sines
-    const SinCos y(turn.y), x(turn.x), z(turn.z);
-    const V3d side(y.c, 0, -y.s);                // x after the heading
-    const V3d front(y.s * x.c, -x.s, y.c * x.c); // z after heading and pitch
-    const V3d up(y.s * x.s, x.c, y.c * x.s);     // y after heading and pitch
-    return {side * z.c + up * z.s, up * z.c - side * z.s, front};
-}
-
 PlaceTrack::At PlaceTrack::at(double t) const {
     if (places_.empty()) return {still_, V3d(0)};
     const double x = t - static_cast<double>(first_), last = static_cast<double>(places_.size()) - 1;
@@ -235,7 +225,7 @@ double ZonePlan::shape(const V3d& p, V3d& gradient) const {
 
 ZonePlan::Distance ZonePlan::distance(double t, const PlaceTrack::At& copy) const {
     const Motion m = motion(t);
-    const ZoneAxes axes = zone_axes(m.turn);
+    const Axes axes = turned_axes(m.turn);
     const V3d arm = copy.place - m.place;
     Distance out;
     out.size = m.size, out.size_rate = m.size_rate;

@@ -12,14 +12,6 @@
 
 namespace garland {
 
-// A zone's own axes in the scene, after a turn about y, then x, then z (degrees).
-struct ZoneAxes {
-    V3d x{1, 0, 0}, y{0, 1, 0}, z{0, 0, 1};
-    V3d local(const V3d& v) const { return {v.dot(x), v.dot(y), v.dot(z)}; }
-    V3d scene(const V3d& v) const { return x * v.x + y * v.y + z * v.z; }
-};
-ZoneAxes zone_axes(const V3d& turn);
-
 // How a place moves: still, or given at whole output frames from `first` on and straight between them; still before and
 // after.
 class PlaceTrack {

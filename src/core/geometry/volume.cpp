@@ -105,6 +105,54 @@ const Imath::Box3f& Volume::box() const {
 
 Volume::~Volume() = default;
 
+VolumeCells cells_of(const Volume& volume, std::size_t most) {
+    VolumeCells out;
+    for (const auto& base : volume.grids().list) {
+        if (!base->isType<FloatGrid>()) continue;
+        const auto& grid = static_cast<const FloatGrid&>(*base);
+        const openvdb::CoordBBox box = grid.evalActiveVoxelBoundingBox();
+        if (box.empty()) return out;
+        int shift = 0;
+        auto cells = [&](int k) { return (box.max()[k] >> shift) - (box.min()[k] >> shift) + 1; };
+        while (static_cast<double>(cells(0)) * cells(1) * cells(2) > static_cast<double>(most)) ++shift;
+        out.nx = cells(0), out.ny = cells(1), out.nz = cells(2);
+        out.values.assign(static_cast<std::size_t>(out.nx) * static_cast<std::size_t>(out.ny) *
+                              static_cast<std::size_t>(out.nz),
+                          0.0f);
+        const Coord low(box.min().x() >> shift, box.min().y() >> shift, box.min().z() >> shift);
+        const auto each = static_cast<float>(std::pow(8.0, -shift));
+        auto add = [&](const Coord& at, float v) {
+            const Coord c(at.x() >> shift, at.y() >> shift, at.z() >> shift);
+            out.values[static_cast<std::size_t>(c.x() - low.x()) +
+                       static_cast<std::size_t>(out.nx) *
+                           (static_cast<std::size_t>(c.y() - low.y()) +
+                            static_cast<std::size_t>(out.ny) * static_cast<std::size_t>(c.z() - low.z()))] += v * each;
+        };
+        for (auto it = grid.cbeginValueOn(); it; ++it) {
+            if (it.isVoxelValue()) {
+                add(it.getCoord(), *it);
+                continue;
+            }
+            openvdb::CoordBBox tile;
+            it.getBoundingBox(tile);
+            for (auto at = tile.begin(); at != tile.end(); ++at) add(*at, *it);
+        }
+        for (float v : out.values) out.largest = std::max(out.largest, v);
+        const double side = std::pow(2.0, shift), middle = 0.5 * (side - 1);
+        auto place = [&](const openvdb::Vec3d& cell) {
+            const auto w = grid.transform().indexToWorld(cell * side + openvdb::Vec3d(middle));
+            return V3d(w.x(), w.y(), w.z());
+        };
+        const openvdb::Vec3d first = low.asVec3d();
+        out.origin = place(first);
+        out.x = place(first + openvdb::Vec3d(1, 0, 0)) - out.origin;
+        out.y = place(first + openvdb::Vec3d(0, 1, 0)) - out.origin;
+        out.z = place(first + openvdb::Vec3d(0, 0, 1)) - out.origin;
+        break;
+    }
+    return out;
+}
+
 VolumeDots dots_of(const Volume& volume, std::size_t most, bool relative) {
     VolumeDots out;
     for (const auto& base : volume.grids().list) {
@@ -161,25 +209,24 @@ VolumePtr moved(const Volume& volume, bool z_up, double scale) {
     return std::make_shared<Volume>(std::move(out));
 }
 
-VolumePtr placed(const Volume& volume, double turn, const V3d& size, const V3d& position, double speed) {
-    const double angle = turn * M_PI / 180;
-    const double cosine = portable::cos(angle), sine = portable::sin(angle);
-    const auto c = static_cast<float>(cosine), s = static_cast<float>(sine);
+VolumePtr placed(const Volume& volume, const VolumePlace& place, double speed) {
+    const auto& [x, y, z, size, position] = place;
+    const openvdb::math::Mat4d turn(x.x, x.y, x.z, 0.0, y.x, y.y, y.z, 0.0, z.x, z.y, z.z, 0.0, 0.0, 0.0, 0.0, 1.0);
     auto out = std::make_unique<VolumeGrids>();
     for (const auto& grid : volume.grids().list) {
         const bool vectors = grid->isType<Vec3SGrid>();
         GridBase::Ptr copy = vectors ? grid->deepCopyGrid() : grid->copyGrid();
         auto transform = grid->transform().copy();
         transform->postScale({size.x, size.y, size.z});
-        transform->postMult(openvdb::math::Mat4d(cosine, 0.0, -sine, 0.0, 0.0, 1.0, 0.0, 0.0, sine, 0.0, cosine, 0.0,
-                                                 0.0, 0.0, 0.0, 1.0));
+        transform->postMult(turn); // for row vectors
         transform->postTranslate({position.x, position.y, position.z});
         copy->setTransform(transform);
         if (vectors) {
             const Vec3f by(openvdb::Vec3d(size.x, size.y, size.z) * speed);
             for (auto it = static_cast<Vec3SGrid&>(*copy).beginValueOn(); it; ++it) {
                 const Vec3f v = *it * by;
-                it.setValue(Vec3f(v.x() * c + v.z() * s, v.y(), v.z() * c - v.x() * s));
+                const V3f t = V3f(x) * v.x() + V3f(y) * v.y() + V3f(z) * v.z();
+                it.setValue(Vec3f(t.x, t.y, t.z));
             }
         }
         out->list.push_back(copy);

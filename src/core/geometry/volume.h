@@ -66,12 +66,26 @@ struct VolumeDots {
 };
 VolumeDots dots_of(const Volume& volume, std::size_t most, bool relative = true);
 
+// The first float grid as a block of cells for marching through it: at most `most` of them, each the mean of the voxels
+// it holds. Empty without such a grid, or without voxels.
+struct VolumeCells {
+    int nx = 0, ny = 0, nz = 0;
+    std::vector<float> values;              // x fastest
+    V3d origin{0, 0, 0};                    // the centre of the first cell; source units
+    V3d x{1, 0, 0}, y{0, 1, 0}, z{0, 0, 1}; // from one cell to the next
+    float largest = 0;
+};
+VolumeCells cells_of(const Volume& volume, std::size_t most);
+
 // Every grid moved into another frame: turned from z up to y up, then scaled.
 VolumePtr moved(const Volume& volume, bool z_up, double scale);
 
-// The volume of a copy: sized (along its own axes), turned about the upright (degrees) and put in its place; vectors
-// are turned and sized too, and times `speed`. Floats are shared.
-VolumePtr placed(const Volume& volume, double turn, const V3d& size, const V3d& position, double speed);
+// The volume of a copy: sized (along its own axes), turned (its axes become `x`, `y` and `z`) and put in its place;
+// vectors are turned and sized too, and times `speed`. Floats are shared.
+struct VolumePlace {
+    V3d x{1, 0, 0}, y{0, 1, 0}, z{0, 0, 1}, size{1, 1, 1}, position{0, 0, 0};
+};
+VolumePtr placed(const Volume& volume, const VolumePlace& place, double speed);
 
 // A volume of dense grids, as solvers have them. `values` has nx·ny·nz entries, x fastest;
 // values of 0 (or vectors of 0) are left out. origin: the centre of the first voxel.

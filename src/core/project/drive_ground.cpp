@@ -1,13 +1,12 @@
 #include "core/project/drive_ground.h"
 
 #include "core/base/numbers.h"
-#include "core/base/portable_math.h"
+#include "core/copies/attitude.h"
 #include "core/geometry/path.h"
 
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
-#include <numbers>
 
 namespace garland {
 
@@ -69,10 +68,16 @@ bool sound_known(const SoundSpec& s, const Project& project, const OpenSources& 
     return known->second.levels_of == own && known->second.levels_rate == project.settings.rate;
 }
 
-bool moving_known(const Arrangement& a, const Project& project, const OpenSources& sources) {
-    if (!plays_in_place(a) || a.kind != ArrangementKind::points || serial_of(sources, a.carrier) == 0) return true;
+// Only what plays in place asks where its copies are; those that stand still are where they are.
+bool moving_known(const Arrangement& written, const Project& project, const OpenSources& sources) {
+    const Arrangement a = resolved(project, written);
+    if (!plays_in_place(a)) return true;
+    const bool carried = is_carried(a.kind) && serial_of(sources, a.carrier) != 0;
+    const bool own = written.single_out && !written.place_keys.empty();
+    if (!carried && a.place_keys.empty() && !own) return true;
     const auto known = sources.moving.find(a.id);
     return known != sources.moving.end() && known->second.arrangement == unplayed(a) &&
+           known->second.own_keys == (own ? written.place_keys : std::vector<PlaceKey>{}) &&
            known->second.range == project.settings.range;
 }
 
@@ -102,9 +107,7 @@ Result<V3d> ridden_place(const ArrangementShow& a, const Zone& z, const Sampler&
         here = (V3d(box.min) + V3d(box.max)) / 2;
     }
     const Placement& place = standing.places.front();
-    const double angle = place.turn * std::numbers::pi / 180, s = portable::sin(angle), c = portable::cos(angle);
-    here = V3d(here.x * c + here.z * s, here.y, here.z * c - here.x * s) * place.size;
-    return here + place.position;
+    return axes_of(place).scene(here * place.size) + place.position;
 }
 
 Result<void> learn_ride(const Zone& z, const Show& show, ZoneGround& ground, Progress& progress) {
@@ -182,6 +185,15 @@ Result<void> learn_moving(const Arrangement& a, const Show& show, MovingGround& 
 
 } // namespace
 
+std::vector<HeardSound> heard_sounds(const Project& project, const OpenSources& sources) {
+    std::vector<HeardSound> out;
+    for (const SoundSpec& s : project.sounds) {
+        const auto open = sources.sounds.find(s.id);
+        if (open != sources.sounds.end() && open->second.samples) out.push_back({open->second.samples, s.start.value});
+    }
+    return out;
+}
+
 ZoneCarriage carriage_along_path(const Zone& z) {
     ZoneCarriage out;
     if (z.ride != ZoneRide::path) return out;
@@ -236,7 +248,8 @@ Result<bool> find_drive_ground(const Project& project, OpenSources& sources, Pos
     for (const Arrangement& a : project.arrangements) {
         if (moving_known(a, project, sources)) continue;
         MovingGround ground;
-        ground.arrangement = unplayed(a);
+        ground.arrangement = unplayed(resolved(project, a));
+        if (a.single_out) ground.own_keys = a.place_keys;
         ground.range = project.settings.range;
         if (auto learned = learn_moving(a, *show, ground, progress); !learned) {
             if (learned.error().code == ErrorCode::cancelled) return fail(learned.error());

@@ -7,9 +7,8 @@
 
 namespace garland {
 
-namespace {
+namespace {} // namespace
 
-// A single-out has the other arrangement's rules, and its own on top.
 Arrangement resolved(const Project& project, const Arrangement& a) {
     if (!a.single_out) return a;
     const Arrangement* from = project.arrangement(a.single_out->from);
@@ -41,6 +40,8 @@ Arrangement resolved(const Project& project, const Arrangement& a) {
     r.pulses.insert(r.pulses.end(), a.pulses.begin(), a.pulses.end());
     return r;
 }
+
+namespace {
 
 struct Maker {
     const Project& project;
@@ -184,7 +185,7 @@ struct Maker {
     CopyTracks tracks_of(const Arrangement& a, const CopySet& set, const SharedList<Placement>& still) const {
         CopyTracks tracks{still, nullptr};
         const auto known = sources.moving.find(a.id);
-        const bool learned = a.kind == ArrangementKind::points && known != sources.moving.end() && known->second.tracks;
+        const bool learned = known != sources.moving.end() && known->second.tracks;
         if (learned && known->second.tracks->size() == set.places.size()) tracks.moving = known->second.tracks;
         return tracks;
     }
@@ -243,6 +244,10 @@ struct Maker {
         ArrangementShow common;
         fill(common, a, a.source);
         common.set = set;
+        if (written.single_out) {
+            common.own_keys = written.place_keys;
+            common.own_place = PlaceCurve(written.place_keys);
+        }
         if (is_carried(a.kind)) {
             if (const auto carrier = show.samplers.find(a.carrier); carrier != show.samplers.end()) {
                 common.carrier_sampler = carrier->second;

@@ -50,7 +50,8 @@ struct ZoneGround {
 };
 // Where the copies of an arrangement that moves are, at whole output frames.
 struct MovingGround {
-    std::optional<Arrangement> arrangement; // it was learned for, without what plays it
+    std::optional<Arrangement> arrangement; // it was learned for, as resolved, without what plays it
+    std::vector<PlaceKey> own_keys;         // of a single-out
     FrameRange range{};
     std::shared_ptr<const std::vector<PlaceTrack>> tracks;
     std::optional<Error> problem{};
@@ -95,13 +96,18 @@ struct ArrangementShow {
     CarrierTime carrier;
     Sampler carrier_sampler;   // where copies are carried
     std::vector<Pulse> pulses; // those that are on
-    bool moves() const { return !wobbles.empty() || !pulses.empty() || standing.moves(); }
+    PlaceCurve own_place;      // of a single-out: each copy about its own place
+    std::vector<PlaceKey> own_keys;
+    bool moves() const { return !wobbles.empty() || !pulses.empty() || standing.moves() || own_place.keyed(); }
 };
 
 // Whether its timing repeats endlessly a range whose last pose is its first: nothing tells one end from the other.
 inline bool seamless(const ArrangementShow& a) {
     return a.plan.loop() > 0 && !a.plan.there_and_back() && std::abs(a.plan.period() - a.plan.length()) < 1e-9;
 }
+
+// The project's sounds that are open, as they are heard.
+std::vector<HeardSound> heard_sounds(const Project& project, const OpenSources& sources);
 
 // Immutable once made; safe to share between threads.
 struct Show {
@@ -136,6 +142,10 @@ struct Solving {
 ShowPtr make_show(const Project& project, const OpenSources& sources, PoseCache& cache, const Show* before = nullptr,
                   const Solving& solving = {});
 
+// An arrangement's rules as they are at work: a single-out has the other arrangement's, and its own on top. Only its
+// keys of places are its own alone (see ArrangementShow::own_place).
+Arrangement resolved(const Project& project, const Arrangement& arrangement);
+
 // Reads what arrangements stand on and what `sources` does not know yet: points over all frames, first poses. Errors of
 // one source are kept with it and told by its arrangements. True when anything was learned; errors: cancelled.
 Result<bool> find_groundwork(const Project& project, OpenSources& sources, PoseCache& cache,
@@ -146,7 +156,7 @@ bool needs_groundwork(const Project& project, const OpenSources& sources);
 // which have nothing to carry them, where asked for. Errors: those of reading what carries them; cancelled.
 struct Standing {
     std::vector<Placement> places;
-    std::vector<WobbleSample> motion;
+    std::vector<CopyMotion> motion;
     std::vector<std::uint8_t> gone; // 1: nothing carries it; empty: all are there
 };
 Result<Standing> places_at(const ArrangementShow& arrangement, OutputFrame t, std::span<const CopyMoment> moments,
@@ -174,7 +184,7 @@ struct Posed {
     Picks picks;
     std::vector<SampledPose> poses; // one a picks.poses entry
     std::vector<Placement> moved;   // empty where everything stands still
-    std::vector<WobbleSample> motion;
+    std::vector<CopyMotion> motion;
 
     const std::vector<Placement>& places() const { return moved.empty() ? arrangement->places.list() : moved; }
 };

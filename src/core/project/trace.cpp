@@ -1,5 +1,6 @@
 // The trace: every stage of docs/time.md in words and numbers, from the same functions that pose the copies.
 #include "core/base/numbers.h"
+#include "core/project/played.h"
 #include "core/project/show.h"
 #include "core/time/time_words.h"
 
@@ -67,12 +68,11 @@ TraceStage amount_stage(const ArrangementShow& a, OutputFrame t) {
 TraceStage playing_stage(const ArrangementShow& a, std::size_t copy, OutputFrame t, const CopyTrace& v) {
     const CopyPlaying& playing = *a.clocks.playing();
     const std::size_t number = a.clocks.played(copy);
-    const double u = t.value - v.delay;
-    const double level = playing.level(number, u).value;
-    TraceStage stage{"played by", {}, {{"level", level}}};
+    const Played now = played_at(a, copy, t, v.delay, v.local, visits_of(a, copy));
+    TraceStage stage{"played by", {}, {{"level", now.level}}};
     const LevelRule& rule = playing.levels().rule();
     stage.words = fmt::format("{} by {}: level {} %", to_text(playing.play().by), to_text(rule.kind),
-                              short_number(level * 100, 2));
+                              short_number(now.level * 100, 2));
     if (const auto band = playing.levels().band_of(number)) {
         const Band& b = playing.levels().sound()->band(*band);
         stage.words +=
@@ -80,35 +80,23 @@ TraceStage playing_stage(const ArrangementShow& a, std::size_t copy, OutputFrame
         stage.numbers.push_back({"band", static_cast<double>(*band) + 1});
     }
     if (playing.play().by == PlayBy::starts || rule.kind == LevelKind::zones) {
-        const std::vector<CopyPlaying::Visit> visits = playing.visits(number);
-        const CopyPlaying::Visit* last = nullptr;
-        for (const auto& visit : visits) {
-            if (visit.from <= u) last = &visit;
+        if (now.never) stage.words += ", never entered";
+        if (now.from_beginning) stage.words += ", inside from the beginning";
+        if (now.entered) {
+            stage.words +=
+                fmt::format(", {}entered at {}", now.yet_to_come ? "first " : "", short_number(*now.entered, 2));
+            stage.numbers.push_back({"entered", *now.entered});
         }
-        if (!last) {
-            stage.words += visits.empty()
-                               ? ", never entered"
-                               : fmt::format(", first entered at {}", short_number(visits.front().from + v.delay, 2));
-            if (!visits.empty()) stage.numbers.push_back({"entered", visits.front().from + v.delay});
-        } else {
-            if (std::isfinite(last->from)) {
-                stage.words += fmt::format(", entered at {}", short_number(last->from + v.delay, 2));
-                stage.numbers.push_back({"entered", last->from + v.delay});
-            } else {
-                stage.words += ", inside from the beginning";
-            }
-            if (std::isfinite(last->to)) {
-                stage.words +=
-                    fmt::format(", {} at {}", last->to <= u ? "left" : "leaves", short_number(last->to + v.delay, 2));
-                stage.numbers.push_back({"left", last->to + v.delay});
-            }
+        if (now.left) {
+            stage.words +=
+                fmt::format(", {} at {}", *now.left <= t.value ? "left" : "leaves", short_number(*now.left, 2));
+            stage.numbers.push_back({"left", *now.left});
         }
     }
-    if (playing.play().by == PlayBy::starts || playing.play().by == PlayBy::speed) {
-        const double run = v.local - a.plan.first().value;
-        stage.words +=
-            fmt::format(", its clock has run {}", counted_number(std::round(run * 1e6) / 1e6, "frame", "frames"));
-        stage.numbers.push_back({"run_time", run});
+    if (now.run_time) {
+        stage.words += fmt::format(", its clock has run {}",
+                                   counted_number(std::round(*now.run_time * 1e6) / 1e6, "frame", "frames"));
+        stage.numbers.push_back({"run_time", *now.run_time});
     }
     return stage;
 }

@@ -200,6 +200,11 @@ void AtomicFile::write(const void* data, std::size_t bytes) {
     written_ += bytes;
 }
 
+void AtomicFile::seek(std::uint64_t from_start) {
+    errno = 0;
+    if (!failed_ && ::fseeko(file_, static_cast<off_t>(from_start), SEEK_SET) != 0) failed_ = errno ? errno : EIO;
+}
+
 Result<void> AtomicFile::finish() {
     errno = 0;
     if (!failed_ && (std::fflush(file_) != 0 || ::fsync(::fileno(file_)) != 0)) failed_ = errno ? errno : EIO;

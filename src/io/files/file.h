@@ -57,6 +57,7 @@ class AtomicFile {
 
     void write(const void* data, std::size_t bytes);
     void write(std::string_view text) { write(text.data(), text.size()); }
+    void seek(std::uint64_t from_start); // where the next bytes go, for formats that fill in their beginning last
     std::uint64_t written() const { return written_; }
     Result<void> commit();  // both of these:
     Result<void> finish();  // everything is on the disk, under the temporary name, so that it can be read back

@@ -1,6 +1,7 @@
 #include "io/handoff/bake.h"
 
 #include "core/base/numbers.h"
+#include "core/copies/attitude.h"
 #include "io/files/series.h"
 #include "io/handoff/placed_copy.h"
 #include "io/ply/ply.h"
@@ -66,8 +67,10 @@ Result<double> write_volumes(const std::vector<Posed>& all, const Show& show, co
             const SampledPose& sampled = posed.poses[posed.picks.copies[i]];
             if (!sampled.pose->volume) continue;
             const Placement& place = posed.places()[i];
-            const VolumePtr volume = placed(*sampled.pose->volume, place.turn, V3d(place.stretch) * place.size,
-                                            place.position, velocity_factor(posed, i, show));
+            const Axes axes = axes_of(place);
+            const VolumePtr volume =
+                placed(*sampled.pose->volume, {axes.x, axes.y, axes.z, V3d(place.stretch) * place.size, place.position},
+                       velocity_factor(posed, i, show));
             const std::string path = volume_path(order, show, posed.arrangement->number(i), frame);
             GARLAND_CHECK(write_volume(path, *volume, order.existing));
             files.push_back(path);

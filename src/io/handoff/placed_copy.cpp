@@ -1,6 +1,6 @@
 #include "io/handoff/placed_copy.h"
 
-#include "core/base/portable_math.h"
+#include "core/copies/attitude.h"
 
 #include <algorithm>
 #include <cmath>
@@ -10,24 +10,37 @@ namespace garland {
 
 namespace {
 
-// Points or directions of a copy's own space: stretched, turned about the upright, moved.
-void turned(const std::vector<V3f>& from, float c, float s, V3f scale, V3f move, std::vector<V3f>& out) {
-    out.resize(from.size());
-    for (std::size_t i = 0; i < from.size(); ++i) {
-        const V3f p = from[i] * scale;
-        out[i] = V3f((p.x * c + p.z * s) + move.x, p.y + move.y, (p.z * c - p.x * s) + move.z);
+// The copy's own axes in the scene, in floats: what is turned about the upright alone keeps its heights to the bit.
+struct Turned {
+    bool upright = true;
+    float c = 1, s = 0;
+    V3f x{1, 0, 0}, y{0, 1, 0}, z{0, 0, 1};
+    explicit Turned(const Placement& place) : upright(!tilted(place)) {
+        const Axes axes = axes_of(place);
+        x = V3f(axes.x), y = V3f(axes.y), z = V3f(axes.z);
+        c = x.x, s = z.x;
     }
+    V3f operator()(const V3f& p) const {
+        if (upright) return {p.x * c + p.z * s, p.y, p.z * c - p.x * s};
+        return x * p.x + y * p.y + z * p.z;
+    }
+};
+
+// Points or directions of a copy's own space: stretched, turned, moved.
+void turned(const std::vector<V3f>& from, const Turned& turn, V3f scale, V3f move, std::vector<V3f>& out) {
+    out.resize(from.size());
+    for (std::size_t i = 0; i < from.size(); ++i) out[i] = turn(from[i] * scale) + move;
 }
 
-// The velocity of a wobbling copy as a rigid body: its place, its turn about its own upright, its size.
-void add_wobble(const WobbleSample& motion, const Placement& place, double frames_a_second,
+// The velocity of a copy that moves as a rigid body and grows.
+void add_motion(const CopyMotion& motion, const Placement& place, double frames_a_second,
                 const std::vector<V3f>& points, std::vector<V3f>& velocities) {
-    const V3f moving(motion.position_rate * frames_a_second), middle(place.position);
-    const auto turn = static_cast<float>(motion.turn_rate * std::numbers::pi / 180 * frames_a_second);
-    const auto growth = static_cast<float>(motion.size_rate * frames_a_second);
+    const V3f moving(motion.move * frames_a_second), middle(place.position);
+    const V3f spin(motion.spin * (std::numbers::pi / 180 * frames_a_second));
+    const auto growth = static_cast<float>(motion.growth * frames_a_second);
     for (std::size_t i = 0; i < velocities.size(); ++i) {
         const V3f arm = points[i] - middle;
-        velocities[i] += moving + V3f(arm.z, 0, -arm.x) * turn + arm * growth;
+        velocities[i] += moving + spin.cross(arm) + arm * growth;
     }
 }
 
@@ -45,12 +58,11 @@ double velocity_factor(const Posed& posed, std::size_t copy, const Show& show) {
 void place_copy(const Posed& posed, std::size_t i, const Show& show, PlacedCopy& out) {
     const Pose& pose = *posed.poses[posed.picks.copies[i]].pose;
     const Placement& place = posed.places()[i];
-    const double angle = place.turn * std::numbers::pi / 180;
-    const auto c = static_cast<float>(portable::cos(angle)), s = static_cast<float>(portable::sin(angle));
+    const Turned turn(place);
     const V3f size = place.stretch * static_cast<float>(place.size),
-              upright(1 / place.stretch.x, 1 / place.stretch.y, 1 / place.stretch.z);
-    turned(pose.points, c, s, size, V3f(place.position), out.points);
-    turned(pose.normals, c, s, upright, V3f(0), out.normals);
+              across(1 / place.stretch.x, 1 / place.stretch.y, 1 / place.stretch.z);
+    turned(pose.points, turn, size, V3f(place.position), out.points);
+    turned(pose.normals, turn, across, V3f(0), out.normals);
     if (place.stretch != V3f(1)) {
         for (V3f& n : out.normals) n.normalize();
     }
@@ -59,14 +71,14 @@ void place_copy(const Posed& posed, std::size_t i, const Show& show, PlacedCopy&
         out.turned = pose.attributes;
         for (Attribute& a : out.turned) {
             for (std::size_t k = 0; a.vector && k + 2 < a.values.size(); k += 3) {
-                const float x = a.values[k], z = a.values[k + 2];
-                a.values[k] = x * c + z * s, a.values[k + 2] = z * c - x * s;
+                const V3f v = turn({a.values[k], a.values[k + 1], a.values[k + 2]});
+                for (int n = 0; n < 3; ++n) a.values[k + static_cast<std::size_t>(n)] = v[n];
             }
         }
     }
-    turned(pose.velocities, c, s, size * static_cast<float>(velocity_factor(posed, i, show)), V3f(0), out.velocities);
+    turned(pose.velocities, turn, size * static_cast<float>(velocity_factor(posed, i, show)), V3f(0), out.velocities);
     if (!posed.motion.empty() && !out.velocities.empty()) {
-        add_wobble(posed.motion[i], place, show.settings.rate.per_second(), out.points, out.velocities);
+        add_motion(posed.motion[i], place, show.settings.rate.per_second(), out.points, out.velocities);
     }
 }
 

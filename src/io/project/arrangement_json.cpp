@@ -211,6 +211,9 @@ void write_what_and_when(Json& j, const Arrangement& a, const Arrangement& usual
     add(j, "passes", a.passes, usual.passes, a.passes);
     add(j, "hidden_until_start", a.hidden_until_start, false, a.hidden_until_start);
     add(j, "nudge_amount", a.nudge_amount, usual.nudge_amount, write(a.nudge_amount));
+    add(j, "upright", a.upright, true, a.upright);
+    add(j, "bank", a.bank, 0.0, number(a.bank));
+    if (!a.place_keys.empty()) j["place_keys"] = write(a.place_keys);
     if (!(a.wobble == Wobble{})) j["wobble"] = write(a.wobble);
     if (!(a.play == Play{})) j["play"] = write(a.play);
     if (!a.pulses.empty()) {
@@ -238,6 +241,9 @@ void read_what_and_when(const JsonPart& p, Arrangement& a) {
     a.passes = static_cast<int>(p.whole("passes", 0, 0, most));
     a.hidden_until_start = p.flag("hidden_until_start", false);
     a.nudge_amount = read_curve(p, "nudge_amount");
+    a.upright = p.flag("upright", true);
+    a.bank = p.real("bank", 0);
+    a.place_keys = read_place_keys(p, "place_keys");
     if (const Json* j = p.get("wobble")) a.wobble = read_wobble(JsonPart(*j, "\"wobble\" of " + p.where));
     if (const Json* j = p.get("play")) a.play = read_play(JsonPart(*j, "\"play\" of " + p.where));
     p.each("pulses", p.where + ", pulse", [&](const JsonPart& pulse) { a.pulses.push_back(read_pulse(pulse)); });

@@ -48,6 +48,27 @@ std::vector<V3d> read_path(const JsonPart& p) {
 
 } // namespace
 
+Json write(const std::vector<PlaceKey>& keys) {
+    Json out = Json::array();
+    for (const PlaceKey& k : keys) {
+        Json key{{"at", number(k.at.value)}, {"place", vector(k.place)}};
+        add(key, "turn", k.turn, V3d(0), vector(k.turn));
+        add(key, "size", k.size, 1.0, number(k.size));
+        key["toward"] = word_of(toward_words, k.toward);
+        out.push_back(std::move(key));
+    }
+    return out;
+}
+
+std::vector<PlaceKey> read_place_keys(const JsonPart& p, const char* key) {
+    std::vector<PlaceKey> out;
+    p.each(key, p.where + ", key", [&](const JsonPart& k) {
+        out.push_back({OutputFrame(k.real("at", 0)), k.place("place", V3d(0)), k.place("turn", V3d(0)),
+                       k.real("size", 1), k.word("toward", toward_words, Toward::linear)});
+    });
+    return out;
+}
+
 Json write(const Zone& z) {
     const Zone usual;
     Json j{
@@ -60,15 +81,7 @@ Json write(const Zone& z) {
         j["path"] = std::move(path);
         add(j, "path_closed", z.path_closed, false, z.path_closed);
     }
-    Json keys = Json::array();
-    for (const ZoneKey& k : z.keys) {
-        Json key{{"at", number(k.at.value)}, {"place", vector(k.place)}};
-        add(key, "turn", k.turn, V3d(0), vector(k.turn));
-        add(key, "size", k.size, 1.0, number(k.size));
-        key["toward"] = word_of(toward_words, k.toward);
-        keys.push_back(std::move(key));
-    }
-    j["keys"] = std::move(keys);
+    j["keys"] = write(z.keys);
     if (z.ride != ZoneRide::none) {
         Json ride{{"on", word_of(zone_ride_words, z.ride)}};
         if (z.ride_source) ride["source"] = z.ride_source.value;
@@ -96,11 +109,7 @@ Zone read_zone(const JsonPart& p) {
     if (p.get("mesh")) z.mesh = SourceId(p.id("mesh"));
     z.path = read_path(p);
     z.path_closed = p.flag("path_closed", false);
-    z.keys.clear();
-    p.each("keys", p.where + ", key", [&](const JsonPart& k) {
-        z.keys.push_back({OutputFrame(k.real("at", 0)), k.place("place", V3d(0)), k.place("turn", V3d(0)),
-                          k.real("size", 1), k.word("toward", toward_words, Toward::linear)});
-    });
+    z.keys = read_place_keys(p, "keys");
     if (const Json* j = p.get("ride")) {
         const JsonPart ride(*j, "\"ride\" of " + p.where);
         z.ride = ride.word("on", zone_ride_words, ZoneRide::none);

@@ -35,6 +35,8 @@ inline const Word<WaveAfter> wave_words[] = {
 
 Json write(const Zone& zone);
 Zone read_zone(const JsonPart& part); // these throw BadJson
+Json write(const std::vector<PlaceKey>& keys);
+std::vector<PlaceKey> read_place_keys(const JsonPart& part, const char* key); // none: empty
 Json write(const SoundSpec& sound);
 SoundSpec read_sound(const JsonPart& part);
 Json write(const Pulse& pulse);

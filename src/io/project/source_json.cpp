@@ -92,10 +92,26 @@ WaterSpec read_water(const JsonPart& p) {
 
 } // namespace
 
+namespace {
+
+// About the upright alone: one number; else about x, y and z.
+Json turns(const V3d& v) {
+    return v.x == 0 && v.z == 0 ? number(v.y) : vector(v);
+}
+
+// One number stands for itself times `axes`.
+V3d alike_or_each(const JsonPart& p, const char* key, const V3d& usual, const V3d& axes) {
+    const Json* j = p.get(key);
+    if (j && j->is_array()) return p.place(key, usual);
+    return j ? axes * p.real(key, 0) : usual;
+}
+
+} // namespace
+
 Json write(const Wobble& w) {
     return {{"on", w.on},
-            {"position", number(w.position)},
-            {"turn", number(w.turn)},
+            {"position", w.position == V3d(w.position.x) ? number(w.position.x) : vector(w.position)},
+            {"turn", turns(w.turn)},
             {"size", number(w.size)},
             {"rate", number(w.rate)},
             {"seed", w.seed},
@@ -104,7 +120,7 @@ Json write(const Wobble& w) {
             {"end_at", number(w.end_at.value)},
             {"ease", number(w.ease)},
             {"settle_position", vector(w.settle_position)},
-            {"settle_turn", number(w.settle_turn)},
+            {"settle_turn", turns(w.settle_turn)},
             {"settle_size", number(w.settle_size)}};
 }
 
@@ -112,8 +128,8 @@ Wobble read_wobble(const JsonPart& p) {
     const Wobble usual;
     Wobble w;
     w.on = p.flag("on", true);
-    w.position = p.real("position", usual.position);
-    w.turn = p.real("turn", usual.turn);
+    w.position = alike_or_each(p, "position", usual.position, V3d(1));
+    w.turn = alike_or_each(p, "turn", usual.turn, V3d(0, 1, 0));
     w.size = p.real("size", usual.size);
     w.rate = p.real("rate", usual.rate);
     w.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, INT64_C(9007199254740991)));
@@ -122,7 +138,7 @@ Wobble read_wobble(const JsonPart& p) {
     w.end_at = OutputFrame(p.real("end_at", usual.end_at.value));
     w.ease = p.real("ease", usual.ease);
     w.settle_position = p.place("settle_position", usual.settle_position);
-    w.settle_turn = p.real("settle_turn", usual.settle_turn);
+    w.settle_turn = alike_or_each(p, "settle_turn", usual.settle_turn, V3d(0, 1, 0));
     w.settle_size = p.real("settle_size", usual.settle_size);
     return w;
 }

@@ -50,6 +50,7 @@ ArrangePanel::ArrangePanel(Document& document, Viewing& viewing, QWidget* parent
     add_start_card(cards_);
     add_differences_card(cards_);
     add_single_card(cards_);
+    add_keys_card(cards_);
     wobble_ = new WobbleCard(document, viewing);
     cards_->addWidget(wobble_);
     body()->addWidget(form_);

@@ -33,6 +33,7 @@ class ArrangePanel : public Panel {
     void add_sources_card(QVBoxLayout* column);
     void add_start_card(QVBoxLayout* column);
     void add_single_card(QVBoxLayout* column);
+    void add_keys_card(QVBoxLayout* column);
     void show_sources(const A& a);
     void show_single(const A& a);
 

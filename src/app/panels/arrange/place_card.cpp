@@ -202,6 +202,15 @@ void ArrangePanel::add_facing_card(QVBoxLayout* to) {
             if (a.facing == Facing::target && a.targets.empty())
                 a.targets.push_back({viewing_.frame(), a.origin, Toward::smooth});
         });
+    fields_.check(
+        row, tr("upright"), tr("Off: copies also follow slopes up and down; on a surface they stand on its normal"),
+        [](const A& a) { return a.upright; }, [](A& a, bool v) { a.upright = v; },
+        [](const A& a) { return a.facing != Facing::fixed; });
+    fields_.number(
+        row, tr("Bank"), Quantity::per_cent, 0, 1000, 0, 10,
+        tr("How far copies lean into their turns: 100 % is the lean that is in balance"),
+        [](const A& a) { return a.bank * 100; }, [](A& a, double v) { a.bank = v / 100; },
+        [](const A& a) { return a.facing == Facing::velocity && !a.upright; });
     fields_.number(
         row, tr("Turn"), deg, -3600, 3600, 2, 5, tr("Turns every copy about the vertical"),
         [](const A& a) { return a.turn; }, [](A& a, double v) { a.turn = v; });

@@ -25,20 +25,45 @@ WobbleCard::WobbleCard(Document& document, Viewing& viewing, QWidget* parent)
     head->addWidget(together_);
     column->addLayout(head);
 
-    amounts_ = new QWidget;
-    auto* amounts = new QHBoxLayout(amounts_);
-    amounts->setContentsMargins(0, 0, 0, 0);
-    amounts->setSpacing(5);
     using enum Quantity;
+    auto start_row = [](QWidget*& holder) {
+        holder = new QWidget;
+        auto* row = new QHBoxLayout(holder);
+        row->setContentsMargins(0, 0, 0, 0);
+        row->setSpacing(5);
+        return row;
+    };
+    auto* places = start_row(places_);
+    const QString axes[] = {"x", "y", "z"};
+    places->addWidget(make_label(tr("Place")));
+    for (int k = 0; k < 3; ++k) {
+        add(
+            places, axes[k], metres, 0, 1e6, 3, 0.05, tr("Up to so far along %1, either way").arg(axes[k]),
+            [k](const Wobble& w) { return w.position[k]; }, [k](Wobble& w, double v) { w.position[k] = v; })
+            ->setAccessibleName(tr("Wobble place %1").arg(axes[k]));
+    }
     add(
-        amounts, tr("place"), metres, 0, 1e6, 3, 0.05, tr("Up to so far along each axis"),
-        [](const Wobble& w) { return w.position; }, [](Wobble& w, double v) { w.position = v; });
-    add(
-        amounts, tr("turn"), degrees, 0, 36000, 2, 1, tr("Up to so much either way"),
-        [](const Wobble& w) { return w.turn; }, [](Wobble& w, double v) { w.turn = v; });
-    add(
-        amounts, tr("size"), per_cent, 0, 99, 1, 1, tr("Up to so much larger or smaller"),
+        places, tr("size"), per_cent, 0, 99, 1, 1, tr("Up to so much larger or smaller"),
         [](const Wobble& w) { return w.size * 100; }, [](Wobble& w, double v) { w.size = v / 100; });
+    places->addStretch(1);
+    column->addWidget(places_);
+
+    auto* turns = start_row(turns_);
+    const int order[] = {1, 0, 2};
+    const QString names[] = {tr("turn"), tr("pitch"), tr("bank")};
+    const QString tips[] = {tr("Up to so much about the upright, either way"),
+                            tr("Up to so much forward and back: about the copy's own x"),
+                            tr("Up to so much to the sides: about the copy's own z")};
+    for (int n = 0; n < 3; ++n) {
+        const int k = order[n];
+        add(
+            turns, names[n], degrees, 0, 36000, 2, 1, tips[n], [k](const Wobble& w) { return w.turn[k]; },
+            [k](Wobble& w, double v) { w.turn[k] = v; });
+    }
+    turns->addStretch(1);
+    column->addWidget(turns_);
+
+    auto* amounts = start_row(amounts_);
     add(
         amounts, tr("changes per second"), plain, 0, 1000, 2, 0.1, tr("How fast it changes"),
         [](const Wobble& w) { return w.rate; }, [](Wobble& w, double v) { w.rate = v; });
@@ -62,7 +87,8 @@ WobbleCard::WobbleCard(Document& document, Viewing& viewing, QWidget* parent)
     ends->addWidget(end_);
     add(
         ends, tr("at"), output_frames, -frame_limit, frame_limit, 2, 1, tr("The output frame at which it ends"),
-        [](const Wobble& w) { return w.end_at.value; }, [](Wobble& w, double v) { w.end_at = OutputFrame(v); });
+        [](const Wobble& w) { return w.end_at.value; }, [](Wobble& w, double v) { w.end_at = OutputFrame(v); },
+        [](const Wobble& w) { return w.end != WobbleEnd::never; });
     end_here_ = make_button(tr("Here"), tr("End it at the playhead"));
     connect(end_here_, &QPushButton::clicked, this, [this] {
         change(tr("End the wobble at the playhead"), [this](Wobble& w) { w.end_at = viewing_.frame(); });
@@ -70,27 +96,31 @@ WobbleCard::WobbleCard(Document& document, Viewing& viewing, QWidget* parent)
     ends->addWidget(end_here_);
     add(
         ends, tr("over"), output_frames, 0, 1e6, 2, 1, tr("How many output frames letting go or settling takes"),
-        [](const Wobble& w) { return w.ease; }, [](Wobble& w, double v) { w.ease = v; });
-    const char* axes[] = {"x", "y", "z"};
-    for (int k = 0; k < 3; ++k) {
-        add(
-            ends, QString(axes[k]), metres, -1e6, 1e6, 3, 0.05, tr("Where it settles, from the copy's own place"),
-            [k](const Wobble& w) { return w.settle_position[k]; },
-            [k](Wobble& w, double v) { w.settle_position[k] = v; });
-    }
-    add(
-        ends, tr("turn"), degrees, -36000, 36000, 2, 1, tr("The turn it settles at"),
-        [](const Wobble& w) { return w.settle_turn; }, [](Wobble& w, double v) { w.settle_turn = v; });
-    add(
-        ends, tr("size"), per_cent, -99, 1e5, 1, 1, tr("How much larger it settles"),
-        [](const Wobble& w) { return w.settle_size * 100; }, [](Wobble& w, double v) { w.settle_size = v / 100; });
+        [](const Wobble& w) { return w.ease; }, [](Wobble& w, double v) { w.ease = v; },
+        [](const Wobble& w) { return w.end == WobbleEnd::let_go || w.end == WobbleEnd::settle; });
     ends->addStretch(1);
     column->addWidget(ends_);
+    auto* settles = start_row(settles_);
+    for (int k = 0; k < 3; ++k) {
+        add(
+            settles, axes[k], metres, -1e6, 1e6, 3, 0.05, tr("Where it settles, from the copy's own place"),
+            [k](const Wobble& w) { return w.settle_position[k]; },
+            [k](Wobble& w, double v) { w.settle_position[k] = v; })
+            ->setAccessibleName(tr("Wobble settles at %1").arg(axes[k]));
+    }
+    add(
+        settles, tr("turn"), degrees, -36000, 36000, 2, 1, tr("The turn it settles at"),
+        [](const Wobble& w) { return w.settle_turn.y; }, [](Wobble& w, double v) { w.settle_turn.y = v; });
+    add(
+        settles, tr("size"), per_cent, -99, 1e5, 1, 1, tr("How much larger it settles"),
+        [](const Wobble& w) { return w.settle_size * 100; }, [](Wobble& w, double v) { w.settle_size = v / 100; });
+    settles->addStretch(1);
+    column->addWidget(settles_);
 }
 
 NumberField* WobbleCard::add(QHBoxLayout* row, const QString& label, Quantity quantity, double low, double high,
                              int decimals, double step, const QString& tip, std::function<double(const Wobble&)> get,
-                             std::function<void(Wobble&, double)> set) {
+                             std::function<void(Wobble&, double)> set, std::function<bool(const Wobble&)> shown) {
     auto* field = make_number(quantity, low, high, decimals, tr("Wobble %1").arg(label), tip);
     field->set_step(step);
     field->setMinimumWidth(40);
@@ -98,7 +128,7 @@ NumberField* WobbleCard::add(QHBoxLayout* row, const QString& label, Quantity qu
     auto* words = make_label(label);
     row->addWidget(words);
     row->addWidget(field);
-    fields_.push_back({field, words, std::move(get)});
+    fields_.push_back({field, words, std::move(get), std::move(shown)});
     const QString merge = QStringLiteral("wobble-%1").arg(fields_.size());
     connect(field, &NumberField::edited, this, [this, set = std::move(set), merge](double v) {
         change(
@@ -139,18 +169,16 @@ void WobbleCard::refresh() {
     on_->setChecked(w->on);
     together_->setChecked(w->together);
     together_->setVisible(w->on);
-    amounts_->setVisible(w->on);
-    ends_->setVisible(w->on);
+    for (QWidget* row : {places_, turns_, amounts_, ends_}) row->setVisible(w->on);
+    settles_->setVisible(w->on && w->end == WobbleEnd::settle);
     end_->setCurrentIndex(static_cast<int>(w->end));
     end_here_->setVisible(w->end != WobbleEnd::never);
-    const bool ends = w->end != WobbleEnd::never, eases = w->end == WobbleEnd::let_go || w->end == WobbleEnd::settle;
-    for (std::size_t i = 0; i < fields_.size(); ++i) {
-        fields_[i].field->set_rate(document_.project().settings.rate);
-        fields_[i].field->set_value(fields_[i].get(*w));
-        // 0…4 amounts, 5 the frame, 6 the ease, then where it settles.
-        const bool shown = i < 5 || (i == 5 && ends) || (i == 6 && eases) || (i > 6 && w->end == WobbleEnd::settle);
-        fields_[i].field->setVisible(shown);
-        fields_[i].label->setVisible(shown);
+    for (const Field& f : fields_) {
+        f.field->set_rate(document_.project().settings.rate);
+        f.field->set_value(f.get(*w));
+        const bool shown = !f.shown || f.shown(*w);
+        f.field->setVisible(shown);
+        f.label->setVisible(shown);
     }
 }
 

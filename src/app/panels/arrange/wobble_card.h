@@ -18,18 +18,19 @@ class WobbleCard : public QFrame {
     void change(const QString& words, const std::function<void(Wobble&)>& set, const QString& merge = {});
     NumberField* add(QHBoxLayout* row, const QString& label, Quantity quantity, double low, double high, int decimals,
                      double step, const QString& tip, std::function<double(const Wobble&)> get,
-                     std::function<void(Wobble&, double)> set);
+                     std::function<void(Wobble&, double)> set, std::function<bool(const Wobble&)> shown = {});
     struct Field {
         NumberField* field;
         QLabel* label;
         std::function<double(const Wobble&)> get;
+        std::function<bool(const Wobble&)> shown; // none: always
     };
     Document& document_;
     Viewing& viewing_;
     QCheckBox *on_, *together_;
     QComboBox *whose_, *end_;
     std::vector<Field> fields_;
-    QWidget *amounts_, *ends_;
+    QWidget *places_, *turns_, *amounts_, *ends_, *settles_; // rows
     QPushButton* end_here_;
 };
 

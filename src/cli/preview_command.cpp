@@ -1,0 +1,124 @@
+#include "cli/opened.h"
+
+#include "core/base/numbers.h"
+#include "core/project/drive_ground.h"
+#include "render/preview.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace garland {
+
+namespace {
+
+template <class T>
+std::optional<T> word_in(const std::string& word, std::initializer_list<T> all) {
+    for (T one : all) {
+        if (word == to_text(one)) return one;
+    }
+    return {};
+}
+
+Result<PreviewOrder> order_of(const PreviewWords& w) {
+    auto wrong = [](std::string message, std::string advice) {
+        return fail(
+            Error{ErrorCode::invalid, std::move(message)}.keeping("nothing was written").advise(std::move(advice)));
+    };
+    PreviewOrder order;
+    order.folder = w.folder, order.name = w.name;
+    const auto as = preview_as(w.as);
+    if (!as)
+        return wrong(fmt::format("\"{}\" is no kind of preview", w.as),
+                     "use png, png-16, exr, exr-float, mp4, webm, mov or mkv");
+    order.as = *as;
+    GARLAND_TRY(frames, whole_steps(w.frames));
+    order.frames = frames;
+    order.look = w.look;
+    using enum PreviewGround;
+    const auto ground = word_in(w.ground, {shown, shadow, none});
+    if (!ground) return wrong(fmt::format("\"{}\" is no ground", w.ground), "use shown, shadow or none");
+    order.look.ground = *ground;
+    using C = PreviewColour;
+    const auto colour = word_in(w.colour, {C::look, C::source_frame, C::delay, C::speed, C::level, C::copy});
+    if (!colour)
+        return wrong(fmt::format("\"{}\" is nothing to colour by", w.colour),
+                     "use look, \"source frame\", delay, speed, level or copy");
+    order.look.colour = *colour;
+    if (w.size.size() > 0) {
+        const auto x = w.size.find('x');
+        const auto width = parse_number(w.size.substr(0, x)),
+                   height = x == w.size.npos ? std::nullopt : parse_number(w.size.substr(x + 1));
+        if (!width || !height || *width != std::floor(*width) || *height != std::floor(*height) ||
+            std::abs(*width) > 1e9 || std::abs(*height) > 1e9)
+            return wrong(fmt::format("\"{}\" is no size of a picture", w.size),
+                         "write 960x540: width and height in pixels");
+        order.look.width = static_cast<int>(*width), order.look.height = static_cast<int>(*height);
+    }
+    if (w.quick) {
+        order.look.width = std::max(2, order.look.width / 4 * 2),
+        order.look.height = std::max(2, order.look.height / 4 * 2);
+        order.look.samples = 1;
+        order.look.shutter = 0;
+    }
+    if (w.replace && w.keep) return wrong("files cannot be kept and replaced", "use --keep or --replace");
+    order.existing = w.replace ? PreviewExisting::replace : w.keep ? PreviewExisting::keep : PreviewExisting::refuse;
+    order.sound = !w.silent;
+    return order;
+}
+
+} // namespace
+
+int preview_command(const PreviewWords& w, Output out) {
+    auto order = order_of(w);
+    if (!order) return usage(order.error(), out);
+    TerminalProgress progress(out);
+    auto opened = open(w.project, progress);
+    if (!opened) return report_error(opened.error(), out);
+    if (!opened->project.missing.empty()) return report_error(opened->project.missing.front().error, out);
+    const Project& project = opened->project.project;
+    auto size = estimate(project, *order);
+    if (!size) {
+        size.error().kept = "nothing was written";
+        return report_error(size.error(), out);
+    }
+    const bool camera = opened->show->camera.keyed();
+    if (w.dry_run) {
+        if (out.json) {
+            print_json({{"file_count", size->files},
+                        {"bytes", size->bytes},
+                        {"free", size->free},
+                        {"existing", size->existing},
+                        {"camera_keys", camera}});
+        } else {
+            fmt::print("{}, about {} in all; {} free{}\n", counted(size->files, "file", "files"),
+                       byte_count(size->bytes), byte_count(size->free),
+                       size->existing ? fmt::format("; {} there already", size->existing) : std::string());
+        }
+        return exit_fine;
+    }
+    if (!camera && !out.json)
+        fmt::print(stderr, "note: the camera has no keys: pictures are seen as the project was saved\n");
+    const std::vector<HeardSound> sounds = heard_sounds(project, opened->project.sources);
+    auto done = preview(*opened->show, project, sounds, *order, progress);
+    if (!done) return report_error(done.error(), out);
+    if (out.json) {
+        print_json({{"files", done->files}, {"frames", done->frames}, {"kept", done->kept}, {"bytes", done->bytes}});
+        return exit_fine;
+    }
+    const std::string kept =
+        done->kept
+            ? fmt::format("; {} kept", counted(done->kept, "picture was there and is", "pictures were there and are"))
+            : std::string();
+    if (done->files.empty()) {
+        fmt::print("nothing to do{}\n", kept);
+    } else {
+        fmt::print("{} in {}, {}{}\n", counted(done->frames, "frame", "frames"),
+                   done->files.size() == 1
+                       ? done->files.front()
+                       : fmt::format("{} files from {} on", done->files.size(), done->files.front()),
+                   byte_count(done->bytes), kept);
+    }
+    return exit_fine;
+}
+
+} // namespace garland

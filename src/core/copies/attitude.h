@@ -1,0 +1,35 @@
+// Which way a copy stands: first its turn about its own upright, then a tilt in the scene. Rotations are right-handed.
+#pragma once
+
+#include "core/copies/arrangement.h"
+
+namespace garland {
+
+inline bool tilted(const Placement& p) {
+    return p.tilt.v != V3d(0);
+}
+
+// The copy's own axes in the scene, without its size.
+Axes axes_of(const Placement& placement);
+
+// The same as one rotation of its own space into the scene.
+Imath::Quatd attitude_of(const Placement& placement);
+
+// Leans a copy about its own axes before everything else: pitch dips its front, bank lifts its left side (+x; its front
+// is +z). Degrees.
+void lean(Placement& placement, double pitch, double bank);
+
+// Turns a copy further, in the scene: about y, then x, then z of what is turned already (degrees). Its place stays.
+void turn_further(Placement& placement, const V3d& turn);
+
+// Tilts a copy whose turn is right already, so that its front follows a direction of the scene up or down. A lean of
+// `bank` degrees toward its right side (seen from behind, y up) comes first.
+void pitch_along(Placement& placement, const V3d& direction, double bank = 0);
+
+// Tilts a copy so that its upright is a direction of the scene, by the smallest rotation.
+void stand_on(Placement& placement, const V3d& up);
+
+// From one attitude to another: axis times angle, degrees, in the scene; at most 180.
+V3d rotation_between(const Placement& from, const Placement& to);
+
+} // namespace garland

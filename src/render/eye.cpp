@@ -1,0 +1,32 @@
+#include "render/eye.h"
+
+#include "core/base/portable_math.h"
+
+#include <numbers>
+
+namespace garland {
+
+Eye::Eye(const Camera& c, int width, int height) {
+    constexpr double radians = std::numbers::pi / 180;
+    const double a = c.azimuth * radians, e = c.elevation * radians;
+    const V3d back(portable::sin(a) * portable::cos(e), portable::sin(e), portable::cos(a) * portable::cos(e));
+    right_ = V3d(portable::cos(a), 0, -portable::sin(a));
+    up_ = back.cross(right_);
+    forward_ = -back;
+    place_ = c.target + back * c.distance;
+    middle_x_ = width / 2.0, middle_y_ = height / 2.0;
+    const double half = c.lens * radians / 2; // the field of view is that of the height
+    focal_ = height / (2 * portable::sin(half) / portable::cos(half));
+}
+
+V3d Eye::ray(double x, double y) const {
+    return (forward_ + right_ * ((x - middle_x_) / focal_) + up_ * ((middle_y_ - y) / focal_)).normalized();
+}
+
+Eye::Spot Eye::spot(const V3d& place) const {
+    const V3d to = place - place_;
+    const double depth = to.dot(forward_);
+    return {middle_x_ + to.dot(right_) / depth * focal_, middle_y_ - to.dot(up_) / depth * focal_, depth};
+}
+
+} // namespace garland
