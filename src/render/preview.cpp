@@ -174,7 +174,7 @@ Result<PreviewDone> preview(const Show& show, const Project& project, std::span<
         PartOf one(progress, static_cast<double>(n) / static_cast<double>(count),
                    static_cast<double>(n + 1) / static_cast<double>(count));
         one.report(0, fmt::format("frame {}", f));
-        auto picture = render_frame(show, project, OutputFrame(static_cast<double>(f)), order.look, one);
+        auto picture = render_frame(show, project, OutputFrame(static_cast<double>(f)), order.look, one, order.camera);
         if (!picture) return stopped(picture.error());
         auto written = writer ? writer->add(*picture) : write_picture(project, order, f, *picture);
         if (!written) return stopped(written.error());

@@ -29,7 +29,8 @@ struct PreviewOrder {
     PreviewAs as = PreviewAs::png;
     FrameSteps frames;
     PreviewLook look;
-    bool sound = true; // in movies of every frame
+    std::optional<Camera> camera{}; // none: the project's, with its keys
+    bool sound = true;              // in movies of every frame
     PreviewExisting existing = PreviewExisting::refuse;
 };
 

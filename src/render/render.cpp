@@ -9,6 +9,8 @@
 #include <cmath>
 #include <limits>
 #include <numbers>
+#include <utility>
+#include <vector>
 
 namespace garland {
 
@@ -45,12 +47,27 @@ class Samples {
             m = h * (1.0 / 4294967296.0);
         }
     }
+    // A direction in the plane, by one dimension.
+    std::pair<double, double> turn(int sample, std::size_t dimension) const {
+        return turns()[static_cast<std::size_t>(at(sample, dimension) * 4096) & 4095];
+    }
     double at(int sample, std::size_t dimension) const {
         const double v = move_[dimension] + (sample + 1) * steps_[dimension];
         return v - std::floor(v);
     }
 
   private:
+    static const std::vector<std::pair<double, double>>& turns() { // cosine and sine, made once
+        static const auto table = [] {
+            std::vector<std::pair<double, double>> out(4096);
+            for (std::size_t i = 0; i < out.size(); ++i) {
+                const double angle = 2 * pi * (static_cast<double>(i) + 0.5) / static_cast<double>(out.size());
+                out[i] = {portable::cos(angle), portable::sin(angle)};
+            }
+            return out;
+        }();
+        return table;
+    }
     const std::array<double, dimensions>& steps_;
     std::array<double, dimensions> move_{};
 };
@@ -132,8 +149,9 @@ struct Tracer {
                 const Samples& samples, int s, double away) const {
         Light out;
         const V3d from = place + face * (near + 2e-6 * away);
-        const double r = key_radius * std::sqrt(samples.at(s, 3)), turn = 2 * pi * samples.at(s, 4);
-        const V3d way = (key_way + key_x * (r * portable::cos(turn)) + key_y * (r * portable::sin(turn))).normalized();
+        const double r = key_radius * std::sqrt(samples.at(s, 3));
+        const auto [key_cos, key_sin] = samples.turn(s, 4);
+        const V3d way = (key_way + key_x * (r * key_cos) + key_y * (r * key_sin)).normalized();
         const double facing = normal.dot(way);
         if (facing > 0) {
             out.full += V3d(look.light.key) * facing;
@@ -142,9 +160,9 @@ struct Tracer {
         }
         V3d x, y;
         across(normal, x, y);
-        const double root = std::sqrt(samples.at(s, 5)), angle = 2 * pi * samples.at(s, 6);
-        V3d up = x * (root * portable::cos(angle)) + y * (root * portable::sin(angle)) +
-                 normal * std::sqrt(std::max(0.0, 1 - root * root));
+        const double root = std::sqrt(samples.at(s, 5));
+        const auto [sky_cos, sky_sin] = samples.turn(s, 6);
+        const V3d up = x * (root * sky_cos) + y * (root * sky_sin) + normal * std::sqrt(std::max(0.0, 1 - root * root));
         const V3d open = around(up);
         out.full += open;
         if (face.dot(up) <= 0 || scene.blocked(from, up, 0, time)) {
@@ -184,7 +202,7 @@ struct Tracer {
                 return look.transparent ? Seen{V3d(0), std::clamp(dark, 0.0, 1.0)}
                                         : Seen{sky(way) * (1 - std::clamp(dark, 0.0, 1.0)), 1};
             }
-            const double gone = 1 - portable::exp(-(floor / fade) * (floor / fade));
+            const double far = floor / fade, gone = far * far / (1 + far * far);
             if (look.transparent) return {l.lit * V3d(look.floor) * (1 - gone), 1 - gone};
             return {l.lit * V3d(look.floor) * (1 - gone) + V3d(look.light.horizon) * gone, 1};
         }
@@ -353,10 +371,11 @@ Result<Picture> render_scene(const TraceScene& scene, const Camera& camera, cons
 }
 
 Result<Picture> render_frame(const Show& show, const Project& project, OutputFrame t, const PreviewLook& look,
-                             Progress& progress) {
+                             Progress& progress, const std::optional<Camera>& camera) {
     PartOf preparing(progress, 0, 0.3), tracing(progress, 0.3, 1);
     GARLAND_TRY(scene, TraceScene::make(show, project, t, look, preparing));
-    return render_scene(*scene, show.camera.at(t), show.camera.at(t + 1), t, look, tracing);
+    return render_scene(*scene, camera.value_or(show.camera.at(t)), camera.value_or(show.camera.at(t + 1)), t, look,
+                        tracing);
 }
 
 } // namespace garland

@@ -147,7 +147,7 @@ class LayoutTest : public QObject {
             SceneCopy c;
             c.number = i;
             c.position = V3f(3.0f * i, 0, 0);
-            c.cosine = 0, c.sine = 1; // a quarter turn: x goes to −z
+            c.turn = Imath::Quatf(std::sqrt(0.5f), 0, std::sqrt(0.5f), 0); // a quarter turn: x goes to −z
             scene.copies.push_back(c);
         }
         QCOMPARE(pick_copy(scene, V3d(3.2, 5, -0.2), V3d(0, -1, 0)), 1);

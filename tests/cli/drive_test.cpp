@@ -108,7 +108,7 @@ class CliDriveTest : public QObject {
         QVERIFY(mesh);
         QVERIFY(close(static_cast<double>((*mesh)->points[0].y), 1, 1e-6));
         const Answer table = run({"table", path_, "--frames", "5:5"});
-        QVERIFY(table.out.contains(",0,0\n")); // hidden
+        QVERIFY(table.out.contains(",0,0,,,,\n")); // hidden
         QVERIFY(q(stage(1, "5", "shown")["words"]).contains("its pulse hides it"));
         QCOMPARE(did({"pulse", "--remove"}), "Remove pulse 1 of \"leaf\"");
         QVERIFY(did({"pulse", "--number", "3"}).contains("the arrangement has no pulse"));

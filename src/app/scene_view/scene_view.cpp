@@ -315,6 +315,10 @@ void SceneView::set_drawn(const SceneGpu::Drawn& drawn, qint64) {
     update_texts();
 }
 
+QImage SceneView::picture() const {
+    return canvas_ ? canvas_->grabFramebuffer() : QImage();
+}
+
 bool SceneView::refined() const {
     return canvas_ && canvas_->is_refined();
 }

@@ -34,6 +34,7 @@ class SceneView : public QWidget {
     void key_view();                                        // sets a camera key at the playhead from what is seen
     void picked(std::int64_t copy, bool add);
     SceneMarks marks();
+    QImage picture() const;              // what is drawn, without what lies over it; null without graphics
     bool refined() const;                // the shown picture is the truth
     bool place_on_ground(QPointF pixel); // a point of the path that is being drawn
     Document& document() { return document_; }

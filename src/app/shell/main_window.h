@@ -63,6 +63,8 @@ class MainWindow : public QMainWindow {
     void make_menus();
     void add_samples(QMenu& menu);
     void open_sample(const std::string& name);
+    void add_pictures(QMenu& menu);
+    void save_picture(QWidget& view, const QString& title, const QString& name);
     void add_action(QMenu* menu, const QString& text, const QKeySequence& key, const QString& tip,
                     std::function<void()> run);
     void commit_typed();   // takes what is typed in a field and not yet entered

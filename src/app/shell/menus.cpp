@@ -102,6 +102,7 @@ void MainWindow::make_menus() {
     add_action(file, tr("&Save"), QKeySequence::Save, tr("Save the project"), [this] { save(); });
     add_action(file, tr("Save &as…"), QKeySequence("Ctrl+Shift+S"), tr("Save the project under another name"),
                [this] { save_as(); });
+    add_pictures(*file->addMenu(tr("&Pictures")));
     file->addSeparator();
     add_action(file, tr("&Write out"), QKeySequence("Ctrl+Return"), tr("Write the result"), [this] {
         set_step(6);

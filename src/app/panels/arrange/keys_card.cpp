@@ -33,7 +33,8 @@ void ArrangePanel::add_keys_card(QVBoxLayout* to) {
         {tr("Move x"), Quantity::metres, -1e6, 1e6, 0.25, here, [](PlaceKey& k) -> double& { return k.place.x; }},
         {tr("move y"), Quantity::metres, -1e6, 1e6, 0.25, here, [](PlaceKey& k) -> double& { return k.place.y; }},
         {tr("move z"), Quantity::metres, -1e6, 1e6, 0.25, here, [](PlaceKey& k) -> double& { return k.place.z; }},
-        {tr("Heading"), Quantity::degrees, -36000, 36000, 5, turned, [](PlaceKey& k) -> double& { return k.turn.y; }},
+        {tr("Whole turn"), Quantity::degrees, -36000, 36000, 5, turned,
+         [](PlaceKey& k) -> double& { return k.turn.y; }},
         {tr("pitch"), Quantity::degrees, -36000, 36000, 5, turned, [](PlaceKey& k) -> double& { return k.turn.x; }},
         {tr("bank"), Quantity::degrees, -36000, 36000, 5, turned, [](PlaceKey& k) -> double& { return k.turn.z; }},
         {tr("scale"), Quantity::plain, 0.001, 1e5, 0.1, tr("Times its own size at the playhead"),
@@ -43,7 +44,7 @@ void ArrangePanel::add_keys_card(QVBoxLayout* to) {
     std::vector<std::pair<NumberField*, std::function<double&(PlaceKey&)>>> fields;
     QHBoxLayout* row = add_row(column);
     for (const Part& part : parts) {
-        if (part.label == tr("Heading")) {
+        if (part.label == tr("Whole turn")) {
             close_row(row);
             row = add_row(column);
         }

@@ -5,6 +5,7 @@
 #include "io/handoff/bake.h"
 #include "io/tables/timing_table.h"
 
+#include <QCoreApplication>
 #include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -23,10 +24,11 @@ QString free_words(double bytes) {
 HandoffPanel::HandoffPanel(Document& document, Viewing& viewing, QWidget* parent)
     : Panel(tr("Hand off"), true, document, viewing, parent) {
     what_ = new Segments(
-        {tr("posed copies"), tr("one retimed source"), tr("timing table")},
+        {tr("posed copies"), tr("one retimed source"), tr("timing table"), tr("preview")},
         {tr("One PLY file for each output frame: all copies as one mesh, each point with its copy's number"),
          tr("One file of USD text: a source alone, at the origin, in its timing, with a sample for each output frame"),
-         tr("One CSV file: which source frame every copy shows at every output frame")});
+         tr("One CSV file: which source frame every copy shows at every output frame"),
+         tr("Traced pictures of the copies, or a movie")});
     what_->set_current(0);
     body()->addWidget(what_);
     auto* grid = new QGridLayout;
@@ -71,6 +73,9 @@ HandoffPanel::HandoffPanel(Document& document, Viewing& viewing, QWidget* parent
     size_->setWordWrap(true);
     body()->addWidget(size_);
 
+    preview_ = new PreviewCard(document, viewing);
+    body()->addWidget(preview_);
+    connect(preview_, &PreviewCard::changed, this, &HandoffPanel::estimate_size);
     auto* go = new QHBoxLayout;
     write_ = make_button(tr("Write"), tr("Write out (Ctrl+Return)"));
     write_->setObjectName("primary");
@@ -143,6 +148,9 @@ void HandoffPanel::refresh() {
     source_->setCurrentIndex(std::max(0, source_->findData(chosen)));
     for (QWidget* w : {static_cast<QWidget*>(source_), static_cast<QWidget*>(source_label_)})
         w->setVisible(what_->current() == one_source);
+    preview_->setVisible(what_->current() == pictures);
+    replace_->setText(what_->current() == pictures ? tr("replace files that are there; otherwise they are kept")
+                                                   : tr("replace files that are there already"));
     const bool busy = !job_.isNull();
     write_->setEnabled(!busy && document_.show()->copies() > 0);
     cancel_->setVisible(busy);
@@ -163,6 +171,15 @@ void HandoffPanel::estimate_size() {
         return;
     }
     if (what_->current() == one_source) return estimate_source();
+    if (what_->current() == pictures) {
+        auto e = estimate(document_.project(), picture_order());
+        if (!e) return size_->setText(QString::fromStdString(describe(e.error())));
+        QString text = tr("%1, about %2 in all%3.")
+                           .arg(QString::fromStdString(counted(e->files, "file", "files")),
+                                QString::fromStdString(byte_count(e->bytes)), free_words(e->free));
+        if (e->existing > 0) text += tr(" %1 of them are there already.").arg(e->existing);
+        return size_->setText(text);
+    }
     if (what_->current() == timing_table) {
         const double rows = static_cast<double>(frames().count()) * static_cast<double>(show.copies());
         size_->setText(
@@ -242,6 +259,53 @@ void HandoffPanel::write_source() {
         });
 }
 
+PreviewOrder HandoffPanel::picture_order() const {
+    PreviewOrder order = preview_->order();
+    order.folder = folder_->text().toStdString();
+    order.name = name_->text().toStdString();
+    order.frames = {frames(), 1};
+    order.existing = replace_->isChecked() ? PreviewExisting::replace : PreviewExisting::keep;
+    return order;
+}
+
+void HandoffPanel::write_pictures() {
+    const PreviewOrder order = picture_order();
+    if (auto fits = estimate(document_.project(), order); !fits)
+        return say(QString::fromStdString(describe(fits.error())), "alert");
+    preview_->begin(order);
+    const QString folder = folder_->text();
+    job_ = document_.jobs().start<PreviewDone>(
+        this, tr("Tracing pictures into %1").arg(folder),
+        [card = QPointer<PreviewCard>(preview_), show = document_.show(), project = document_.project(),
+         sounds = heard_sounds(document_.project(), document_.sources()), order](Progress& p) {
+            return preview(*show, project, sounds, order, p, [&](std::int64_t frame, const Picture& picture) {
+                QMetaObject::invokeMethod(
+                    qApp,
+                    [card, frame, image = PreviewCard::image_of(picture, order.look.exposure)] {
+                        if (card) card->add(frame, image);
+                    },
+                    Qt::QueuedConnection);
+            });
+        },
+        [this, folder](Result<PreviewDone> done) {
+            job_ = nullptr;
+            refresh();
+            if (!done) return say(QString::fromStdString(describe(done.error())), "alert");
+            QString text =
+                done->files.empty()
+                    ? tr("Nothing to do: all pictures were there.")
+                    : tr("%1 traced into %2, %3.")
+                          .arg(QString::fromStdString(counted(done->frames, "frame", "frames")),
+                               done->files.size() == 1 ? QString::fromStdString(done->files.front()) : folder,
+                               QString::fromStdString(byte_count(done->bytes)));
+            if (done->kept > 0 && !done->files.empty()) text += tr(" %1 were there and are kept.").arg(done->kept);
+            say(text, "ok");
+            QStringList files;
+            for (const auto& f : done->files) files << QString::fromStdString(f);
+            emit written(files);
+        });
+}
+
 void HandoffPanel::say(const QString& text, const char* role) {
     auto* label = make_label(text, role);
     label->setWordWrap(true);
@@ -277,7 +341,10 @@ void HandoffPanel::write() {
     const ShowPtr show = document_.show();
     const Existing existing = replace_->isChecked() ? Existing::replace : Existing::refuse;
     const QString folder = folder_->text();
-    if (what_->current() == one_source) {
+    if (what_->current() == pictures) {
+        write_pictures();
+        if (!job_) return;
+    } else if (what_->current() == one_source) {
         write_source();
         if (!job_) return;
     } else if (what_->current() == posed_copies) {

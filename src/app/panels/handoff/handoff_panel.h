@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/panels/common/panel.h"
+#include "app/panels/handoff/preview_card.h"
 #include "io/usd/usda_cache.h"
 
 #include <QCheckBox>
@@ -18,17 +19,20 @@ class HandoffPanel : public Panel {
     void entered() override;
     void write();
     void set_folder(const QString& folder);
+    PreviewCard& preview_card() { return *preview_; }
 
   signals:
     void about_to_write(); // what is risky begins
     void written(const QStringList& files);
 
   private:
-    enum What { posed_copies, one_source, timing_table };
+    enum What { posed_copies, one_source, timing_table, pictures };
     Result<ShowPtr> show_alone() const;
     UsdaCacheOrder source_order() const;
     void estimate_source();
     void write_source();
+    PreviewOrder picture_order() const;
+    void write_pictures();
     void refresh();
     void estimate_size();
     void say(const QString& text, const char* role);
@@ -44,6 +48,7 @@ class HandoffPanel : public Panel {
     QPushButton *write_, *cancel_;
     QProgressBar* bar_;
     QLabel* progress_;
+    PreviewCard* preview_;
     QVBoxLayout* results_;
     QPointer<Job> job_, sizing_;
     bool own_range_ = false;

@@ -1,0 +1,360 @@
+#include "app/panels/handoff/preview_card.h"
+
+#include "app/theme/tokens.h"
+#include "core/base/numbers.h"
+
+#include <QClipboard>
+#include <QFileDialog>
+#include <QGridLayout>
+#include <QGuiApplication>
+#include <QPainter>
+#include <QSettings>
+
+namespace garland {
+
+namespace {
+constexpr int small_width = 480; // of pictures that are kept for playing
+constexpr int most_kept = 600;
+} // namespace
+
+PictureView::PictureView(QWidget* parent) : QWidget(parent) {
+    QSizePolicy policy(QSizePolicy::Expanding, QSizePolicy::Preferred);
+    policy.setHeightForWidth(true);
+    setSizePolicy(policy);
+    setMinimumHeight(120);
+    setAccessibleName(tr("Preview"));
+}
+
+int PictureView::heightForWidth(int width) const {
+    if (picture_.isNull()) return 160;
+    const int each = before_.isNull() ? width : width / 2;
+    return std::max(120, each * picture_.height() / std::max(picture_.width(), 1) + 20);
+}
+
+void PictureView::show_pictures(QImage picture, QImage before, const QString& words, const QString& before_words) {
+    const bool other = picture.size() != picture_.size() || before.isNull() != before_.isNull();
+    picture_ = std::move(picture);
+    before_ = std::move(before);
+    words_ = words, before_words_ = before_words;
+    setAccessibleDescription(words);
+    if (other) updateGeometry();
+    update();
+}
+
+void PictureView::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::SmoothPixmapTransform);
+    if (picture_.isNull()) {
+        p.setPen(palette().color(QPalette::PlaceholderText));
+        p.drawText(rect(), Qt::AlignCenter | Qt::TextWordWrap,
+                   tr("No picture yet: Quick look traces the shown frame, Write makes all of them."));
+        return;
+    }
+    auto draw = [&](const QImage& image, const QRect& room, const QString& words) {
+        const QRect above = room.adjusted(0, 0, 0, -20);
+        const QSize size = image.size().scaled(above.size(), Qt::KeepAspectRatio);
+        const QRect to(QPoint(above.center().x() - size.width() / 2 + 1, above.top()), size);
+        if (image.hasAlphaChannel()) {
+            for (int y = to.top(); y <= to.bottom(); y += 8) {
+                for (int x = to.left(); x <= to.right(); x += 8) {
+                    const bool dark = ((x - to.left()) / 8 + (y - to.top()) / 8) % 2;
+                    p.fillRect(QRect(x, y, 8, 8) & to, dark ? QColor(118, 118, 122) : QColor(150, 150, 154));
+                }
+            }
+        }
+        p.drawImage(to, image);
+        p.setPen(palette().color(QPalette::WindowText));
+        p.drawText(QRect(room.left(), to.bottom() + 2, room.width(), 18), Qt::AlignHCenter | Qt::AlignVCenter, words);
+    };
+    if (before_.isNull()) return draw(picture_, rect(), words_);
+    const int half = width() / 2;
+    draw(before_, QRect(0, 0, half - 3, height()), before_words_);
+    draw(picture_, QRect(half + 3, 0, width() - half - 3, height()), words_);
+}
+
+QImage PreviewCard::image_of(const Picture& picture, double exposure) {
+    const std::vector<std::uint8_t> shown = shown_8(picture, exposure);
+    QImage image(shown.data(), picture.width, picture.height, picture.width * 4, QImage::Format_RGBA8888);
+    bool clear = false;
+    for (std::size_t i = 3; i < shown.size() && !clear; i += 4) clear = shown[i] != 255;
+    return image.convertToFormat(clear ? QImage::Format_ARGB32 : QImage::Format_RGB32);
+}
+
+PreviewCard::PreviewCard(Document& document, Viewing& viewing, QWidget* parent)
+    : QWidget(parent), document_(document), viewing_(viewing) {
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(6);
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(8);
+    grid->setVerticalSpacing(6);
+    auto settle = [this](int) {
+        remember();
+        refresh();
+        emit changed();
+    };
+    const QString as_texts[] = {tr("PNG pictures"),
+                                tr("PNG pictures, 16 bits"),
+                                tr("OpenEXR pictures"),
+                                tr("OpenEXR pictures, 32 bits"),
+                                tr("movie, MP4 (H.264)"),
+                                tr("movie, WebM (VP9)"),
+                                tr("movie, MOV (ProRes 4444)"),
+                                tr("movie, MKV (FFV1, lossless)")};
+    as_ = make_choice(QStringList(std::begin(as_texts), std::end(as_texts)), tr("As"),
+                      tr("One picture for each frame, or one movie"), settle);
+    from_ = make_choice({tr("the camera"), tr("the view in the Scene")}, tr("Seen from"),
+                        tr("The camera's keys, or what the Scene shows now"), settle);
+    ground_ =
+        make_choice({tr("shown"), tr("only its shadows"), tr("none")}, tr("Ground"),
+                    tr("A matt ground at height 0; or only the shadows on it, to lay over another picture"), settle);
+    colour_ = make_choice({tr("as they look"), tr("source frame"), tr("delay"), tr("speed"), tr("level"), tr("copy")},
+                          tr("Colours"), tr("The copies as they look, or coloured by a value"), settle);
+    auto number = [&](Quantity q, double low, double high, int decimals, const QString& name, const QString& tip) {
+        auto* field = make_number(q, low, high, decimals, name, tip);
+        field->setMaximumWidth(76);
+        connect(field, &NumberField::edited, this, [settle](double) { settle(0); });
+        return field;
+    };
+    width_ = number(Quantity::plain, 1, 16384, 0, tr("Width in pixels"), tr("Width of the pictures in pixels"));
+    height_ = number(Quantity::plain, 1, 16384, 0, tr("Height in pixels"), tr("Height of the pictures in pixels"));
+    samples_ =
+        number(Quantity::plain, 1, 4096, 0, tr("Samples a pixel"), tr("More samples, less grain; 16 for a preview"));
+    shutter_ = number(Quantity::degrees, 0, 360, 0, tr("Shutter"),
+                      tr("How long of a frame the shutter is open: 180° is half of it; 0: no motion blur"));
+    exposure_ = number(Quantity::plain, -20, 20, 2, tr("Exposure in stops"), tr("Stops brighter or darker"));
+    auto check = [&](const QString& words, const QString& tip) {
+        auto* box = new QCheckBox(words);
+        box->setToolTip(tip);
+        connect(box, &QCheckBox::clicked, this, [settle](bool) { settle(0); });
+        return box;
+    };
+    clear_ = check(tr("transparent"), tr("No sky: what no copy covers is clear"));
+    passes_ = check(tr("all passes"), tr("Depth, motion, normals, numbers of copies and sources in each OpenEXR file"));
+    sound_ = check(tr("with sound"), tr("The project's sounds in the movie"));
+    auto row_of = [](std::initializer_list<QWidget*> widgets) {
+        auto* row = new QHBoxLayout;
+        row->setSpacing(6);
+        for (QWidget* w : widgets) row->addWidget(w);
+        row->addStretch(1);
+        return row;
+    };
+    grid->addWidget(make_label(tr("As")), 0, 0);
+    grid->addLayout(row_of({as_, passes_, sound_}), 0, 1);
+    grid->addWidget(make_label(tr("Seen from")), 1, 0);
+    grid->addLayout(row_of({from_}), 1, 1);
+    grid->addWidget(make_label(tr("Size")), 2, 0);
+    grid->addLayout(
+        row_of({width_, make_label("×"), height_, make_label(tr("pixels")), samples_, make_label(tr("samples"))}), 2,
+        1);
+    grid->addWidget(make_label(tr("Shutter")), 3, 0);
+    grid->addLayout(row_of({shutter_, make_label(tr("exposure")), exposure_, make_label(tr("stops"))}), 3, 1);
+    grid->addWidget(make_label(tr("Ground")), 4, 0);
+    grid->addLayout(row_of({ground_, clear_}), 4, 1);
+    grid->addWidget(make_label(tr("Colours")), 5, 0);
+    grid->addLayout(row_of({colour_}), 5, 1);
+    grid->setColumnStretch(1, 1);
+    column->addLayout(grid);
+
+    quick_ = make_button(tr("Quick look"), tr("Trace the shown frame at half the size, with few samples"));
+    connect(quick_, &QPushButton::clicked, this, &PreviewCard::quick_look);
+    play_ = make_button(tr("Play"), tr("Play the pictures that are finished, at the project's rate"));
+    play_->setCheckable(true);
+    connect(play_, &QPushButton::clicked, this, &PreviewCard::play);
+    compare_ = new QCheckBox(tr("compare"));
+    compare_->setToolTip(tr("Keep what is finished, and show the next pictures beside it"));
+    connect(compare_, &QCheckBox::clicked, this, [this](bool on) {
+        before_.clear();
+        if (on) before_ = now_;
+        show_shot(shown_);
+    });
+    copy_ = make_button(tr("Copy"), tr("Copy the shown picture to the clipboard"));
+    connect(copy_, &QPushButton::clicked, this, &PreviewCard::copy);
+    save_ = make_button(tr("Save picture…"), tr("Save the shown picture as a file"));
+    connect(save_, &QPushButton::clicked, this, &PreviewCard::save_as);
+    column->addLayout(row_of({quick_, play_, compare_, copy_, save_}));
+    words_ = make_label({}, "muted");
+    problem_ = make_label({}, "alert");
+    problem_->setWordWrap(true);
+    column->addWidget(problem_);
+    picture_ = new PictureView;
+    column->addWidget(picture_);
+    column->addWidget(words_);
+
+    QSettings s;
+    s.beginGroup("preview");
+    as_->setCurrentIndex(s.value("as", 0).toInt());
+    from_->setCurrentIndex(s.value("from", 0).toInt());
+    ground_->setCurrentIndex(s.value("ground", 0).toInt());
+    colour_->setCurrentIndex(s.value("colour", 0).toInt());
+    const PreviewLook usual;
+    width_->set_value(s.value("width", usual.width).toDouble());
+    height_->set_value(s.value("height", usual.height).toDouble());
+    samples_->set_value(s.value("samples", usual.samples).toDouble());
+    shutter_->set_value(s.value("shutter", usual.shutter).toDouble());
+    exposure_->set_value(s.value("exposure", 0).toDouble());
+    clear_->setChecked(s.value("transparent", false).toBool());
+    passes_->setChecked(s.value("passes", false).toBool());
+    sound_->setChecked(s.value("sound", true).toBool());
+
+    connect(&timer_, &QTimer::timeout, this, [this] {
+        if (!now_.empty()) show_shot((shown_ + 1) % static_cast<int>(now_.size()));
+    });
+    connect(&document_, &Document::opened, this, [this] {
+        now_.clear(), before_.clear();
+        last_ = {};
+        play(false);
+        picture_->show_pictures({});
+        refresh();
+    });
+    connect(&document_, &Document::changed, this, &PreviewCard::refresh);
+    refresh();
+}
+
+void PreviewCard::remember() {
+    QSettings s;
+    s.beginGroup("preview");
+    s.setValue("as", as_->currentIndex());
+    s.setValue("from", from_->currentIndex());
+    s.setValue("ground", ground_->currentIndex());
+    s.setValue("colour", colour_->currentIndex());
+    s.setValue("width", width_->value());
+    s.setValue("height", height_->value());
+    s.setValue("samples", samples_->value());
+    s.setValue("shutter", shutter_->value());
+    s.setValue("exposure", exposure_->value());
+    s.setValue("transparent", clear_->isChecked());
+    s.setValue("passes", passes_->isChecked());
+    s.setValue("sound", sound_->isChecked());
+}
+
+PreviewOrder PreviewCard::order() const {
+    PreviewOrder o;
+    o.as = static_cast<PreviewAs>(std::max(0, as_->currentIndex()));
+    o.look.width = static_cast<int>(width_->value()), o.look.height = static_cast<int>(height_->value());
+    o.look.samples = static_cast<int>(samples_->value());
+    o.look.shutter = shutter_->value();
+    o.look.exposure = exposure_->value();
+    o.look.transparent = clear_->isChecked();
+    o.look.ground = static_cast<PreviewGround>(std::max(0, ground_->currentIndex()));
+    o.look.colour = static_cast<PreviewColour>(std::max(0, colour_->currentIndex()));
+    o.look.passes = passes_->isChecked() && (o.as == PreviewAs::exr || o.as == PreviewAs::exr_float);
+    o.sound = sound_->isChecked();
+    if (from_->currentIndex() == 1) o.camera = viewing_.view();
+    return o;
+}
+
+void PreviewCard::refresh() {
+    const auto as = static_cast<PreviewAs>(std::max(0, as_->currentIndex()));
+    passes_->setVisible(as == PreviewAs::exr || as == PreviewAs::exr_float);
+    sound_->setVisible(movie_of(as).has_value() && !heard_sounds(document_.project(), document_.sources()).empty());
+    const bool any = !picture_->picture().isNull();
+    play_->setEnabled(now_.size() > 1);
+    compare_->setEnabled(!now_.empty() || compare_->isChecked());
+    copy_->setEnabled(any);
+    save_->setEnabled(any);
+    quick_->setEnabled(!job_ && document_.show()->copies() > 0);
+    words_->setText(now_.size() > 1 ? tr("%1 finished; kept small for playing")
+                                          .arg(QString::fromStdString(
+                                              counted(static_cast<long long>(now_.size()), "picture", "pictures")))
+                                    : QString());
+    problem_->setVisible(!problem_->text().isEmpty());
+}
+
+void PreviewCard::quick_look() {
+    if (job_) job_->drop();
+    PreviewOrder o = order();
+    o.look.width = std::max(2, o.look.width / 2), o.look.height = std::max(2, o.look.height / 2);
+    o.look.samples = std::min(o.look.samples, 4);
+    o.look.passes = false;
+    const OutputFrame t = viewing_.frame();
+    struct Made {
+        QImage image;
+        qint64 milliseconds = 0;
+    };
+    job_ = document_.jobs().start<Made>(
+        this, tr("Tracing a quick look"),
+        [show = document_.show(), project = document_.project(), o, t](Progress& p) -> Result<Made> {
+            QElapsedTimer clock;
+            clock.start();
+            GARLAND_TRY(picture, render_frame(*show, project, t, o.look, p, o.camera));
+            return Made{image_of(picture, o.look.exposure), clock.elapsed()};
+        },
+        [this, t](Result<Made> made) {
+            job_ = nullptr;
+            if (!made) {
+                if (made.error().code != ErrorCode::cancelled)
+                    problem_->setText(QString::fromStdString(describe(made.error())));
+                return refresh();
+            }
+            problem_->clear();
+            play(false);
+            last_ = made->image;
+            picture_->show_pictures(made->image, {},
+                                    tr("quick look at output frame %1, %2 s")
+                                        .arg(QString::fromStdString(short_number(t.value, 2)))
+                                        .arg(static_cast<double>(made->milliseconds) / 1000, 0, 'f', 1));
+            refresh();
+        });
+    refresh();
+}
+
+void PreviewCard::begin(const PreviewOrder&) {
+    play(false);
+    if (compare_->isChecked() && before_.empty()) before_ = now_;
+    now_.clear();
+    problem_->clear();
+    refresh();
+}
+
+void PreviewCard::add(std::int64_t frame, const QImage& picture) {
+    last_ = picture;
+    if (now_.size() < most_kept)
+        now_.push_back({frame, picture.width() > small_width
+                                   ? picture.scaledToWidth(small_width, Qt::SmoothTransformation)
+                                   : picture});
+    if (!timer_.isActive()) {
+        const std::size_t n = now_.size() - 1;
+        const bool pair = n < before_.size();
+        picture_->show_pictures(picture, pair ? before_[n].small : QImage(), tr("output frame %1").arg(frame),
+                                pair ? tr("before: output frame %1").arg(before_[n].frame) : QString());
+        shown_ = static_cast<int>(n);
+    }
+    refresh();
+}
+
+void PreviewCard::show_shot(int index) {
+    if (index < 0 || static_cast<std::size_t>(index) >= now_.size()) return;
+    shown_ = index;
+    const auto n = static_cast<std::size_t>(index);
+    const bool pair = n < before_.size();
+    picture_->show_pictures(now_[n].small, pair ? before_[n].small : QImage(), tr("output frame %1").arg(now_[n].frame),
+                            pair ? tr("before: output frame %1").arg(before_[n].frame) : QString());
+}
+
+void PreviewCard::play(bool on) {
+    play_->setChecked(on);
+    play_->setText(on ? tr("Stop") : tr("Play"));
+    if (on) {
+        timer_.start(std::max(1, static_cast<int>(1000 / document_.project().settings.rate.per_second())));
+    } else {
+        timer_.stop();
+        if (!last_.isNull() && !now_.empty()) show_shot(shown_);
+    }
+}
+
+void PreviewCard::copy() {
+    QGuiApplication::clipboard()->setImage(timer_.isActive() || last_.isNull() ? picture_->picture() : last_);
+}
+
+void PreviewCard::save_as() {
+    const QString path = QFileDialog::getSaveFileName(this, tr("Save the picture"), {}, tr("PNG pictures (*.png)"));
+    if (path.isEmpty()) return;
+    const QImage& image = timer_.isActive() || last_.isNull() ? picture_->picture() : last_;
+    problem_->setText(image.save(path.endsWith(".png") ? path : path + ".png", "PNG")
+                          ? QString()
+                          : tr("%1 could not be written; choose another folder.").arg(path));
+    refresh();
+}
+
+} // namespace garland

@@ -1,0 +1,82 @@
+// Previews in the Hand off step: how pictures are made, the last one large, what is finished played and compared.
+#pragma once
+
+#include "app/document/viewing.h"
+#include "app/widgets/parts.h"
+#include "render/preview.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QImage>
+#include <QLabel>
+#include <QPushButton>
+#include <QTimer>
+
+namespace garland {
+
+// One picture, or two side by side, as large as there is room; what is clear is shown over squares.
+class PictureView : public QWidget {
+    Q_OBJECT
+  public:
+    explicit PictureView(QWidget* parent = nullptr);
+    void show_pictures(QImage picture, QImage before = {}, const QString& words = {}, const QString& before_words = {});
+    const QImage& picture() const { return picture_; }
+    const QImage& before() const { return before_; }
+    QSize sizeHint() const override { return {400, 240}; }
+    bool hasHeightForWidth() const override { return true; }
+    int heightForWidth(int width) const override;
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    QImage picture_, before_;
+    QString words_, before_words_;
+};
+
+class PreviewCard : public QWidget {
+    Q_OBJECT
+  public:
+    PreviewCard(Document& document, Viewing& viewing, QWidget* parent = nullptr);
+
+    // What is to be made, as the card says; folder, name, frames and what happens to files are the panel's.
+    PreviewOrder order() const;
+    void quick_look(); // the shown frame at half the size, in the background
+
+    void begin(const PreviewOrder& order); // what was finished before goes, unless it is compared with
+    void add(std::int64_t frame, const QImage& picture);
+    int finished() const { return static_cast<int>(now_.size()); }
+    PictureView& picture() { return *picture_; }
+
+    static QImage image_of(const Picture& picture, double exposure);
+
+  signals:
+    void changed(); // another order
+
+  private:
+    struct Shot {
+        std::int64_t frame = 0;
+        QImage small;
+    };
+    void remember();
+    void refresh();
+    void show_shot(int index);
+    void play(bool on);
+    void copy();
+    void save_as();
+    Document& document_;
+    Viewing& viewing_;
+    QComboBox *as_, *ground_, *colour_, *from_;
+    NumberField *width_, *height_, *samples_, *shutter_, *exposure_;
+    QCheckBox *clear_, *passes_, *sound_, *compare_;
+    QPushButton *quick_, *play_, *copy_, *save_;
+    QLabel *words_, *problem_;
+    PictureView* picture_;
+    std::vector<Shot> now_, before_;
+    QImage last_; // the last picture, whole
+    QTimer timer_;
+    int shown_ = 0;
+    QPointer<Job> job_;
+};
+
+} // namespace garland

@@ -1,0 +1,92 @@
+// Pictures for notes: the Scene as it is seen, the lanes and the time map, copied or saved.
+#include "app/lanes/lanes_view.h"
+#include "app/panels/retime/retime_panel.h"
+#include "app/scene_view/scene_view.h"
+#include "app/shell/main_window.h"
+
+#include <QClipboard>
+#include <QFileDialog>
+#include <QGuiApplication>
+#include <QMenu>
+#include <QPainter>
+#include <QSaveFile>
+#include <QSvgGenerator>
+
+namespace garland {
+
+namespace {
+
+// A painted view as it stands, as SVG or PNG by the file's ending; false where the file could not be written.
+bool save_view(QWidget& view, const QString& path) {
+    QSaveFile file(path);
+    if (!file.open(QIODevice::WriteOnly)) return false;
+    if (path.endsWith(".svg", Qt::CaseInsensitive)) {
+        QSvgGenerator svg;
+        svg.setOutputDevice(&file);
+        svg.setSize(view.size());
+        svg.setViewBox(view.rect());
+        svg.setTitle(view.accessibleName());
+        QPainter painter(&svg);
+        view.render(&painter, {}, {}, QWidget::DrawChildren);
+        painter.end();
+    } else {
+        const qreal ratio = 2; // legible when it is enlarged
+        QImage image(view.size() * ratio, QImage::Format_ARGB32);
+        image.setDevicePixelRatio(ratio);
+        image.fill(view.palette().color(QPalette::Window));
+        view.render(&image, {}, {}, QWidget::DrawChildren);
+        if (!image.save(&file, "PNG")) return false;
+    }
+    return file.commit();
+}
+
+} // namespace
+
+void MainWindow::save_picture(QWidget& view, const QString& title, const QString& name) {
+    QString path = QFileDialog::getSaveFileName(this, title, name, tr("SVG drawings (*.svg);;PNG pictures (*.png)"));
+    if (path.isEmpty()) return;
+    if (!path.contains('.')) path += ".svg";
+    if (save_view(view, path)) {
+        emit document_.hint(tr("%1 written").arg(path));
+    } else {
+        emit document_.problem(Error{ErrorCode::unreadable, "the picture could not be written"}
+                                   .at(path.toStdString())
+                                   .advise("choose another folder"));
+    }
+}
+
+void MainWindow::add_pictures(QMenu& menu) {
+    auto scene_there = [this] {
+        const QImage image = scene_view_->picture();
+        if (image.isNull())
+            emit document_.problem(Error{ErrorCode::unsupported, "the Scene cannot be drawn on this machine"}.advise(
+                "make a preview in Hand off: it needs no graphics"));
+        return image;
+    };
+    add_action(&menu, tr("&Copy the Scene"), QKeySequence("Ctrl+Shift+C"), tr("Copy the Scene as a picture"),
+               [scene_there] {
+                   const QImage image = scene_there();
+                   if (!image.isNull()) QGuiApplication::clipboard()->setImage(image);
+               });
+    add_action(&menu, tr("&Save the Scene…"), {}, tr("Save the Scene as a picture"), [this, scene_there] {
+        const QImage image = scene_there();
+        if (image.isNull()) return;
+        QString path =
+            QFileDialog::getSaveFileName(this, tr("Save the Scene"), "scene.png", tr("PNG pictures (*.png)"));
+        if (path.isEmpty()) return;
+        if (!path.endsWith(".png", Qt::CaseInsensitive)) path += ".png";
+        if (image.save(path, "PNG")) {
+            emit document_.hint(tr("%1 written").arg(path));
+        } else {
+            emit document_.problem(Error{ErrorCode::unreadable, "the picture could not be written"}
+                                       .at(path.toStdString())
+                                       .advise("choose another folder"));
+        }
+    });
+    add_action(&menu, tr("Save the &lanes…"), {}, tr("Save the lanes as a drawing or a picture"),
+               [this] { save_picture(*lanes_, tr("Save the lanes"), "lanes.svg"); });
+    add_action(&menu, tr("Save the &time map…"), {}, tr("Save the time map as a drawing or a picture"),
+               [this] { save_picture(retime_->map(), tr("Save the time map"), "time map.svg"); });
+}
+
+} // namespace garland
