@@ -28,9 +28,10 @@ struct SceneRelease {
 using Device = std::unique_ptr<std::remove_pointer_t<RTCDevice>, DeviceRelease>;
 using EmbreeScene = std::unique_ptr<std::remove_pointer_t<RTCScene>, SceneRelease>;
 
-// One builder thread a pose and one instruction set, so that every machine builds and meets the same boxes.
+// One instruction set, so that every machine meets the same boxes with the same rounding. (A limit of the library's
+// threads would hold for the whole process.)
 RTCDevice new_device() {
-    return rtcNewDevice("threads=1,set_affinity=0,isa=sse4.2");
+    return rtcNewDevice("set_affinity=0,isa=sse4.2");
 }
 
 struct PoseShape {

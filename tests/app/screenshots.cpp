@@ -181,6 +181,7 @@ int main(int argc, char** argv) {
         p.arrangements[0].wobble.on = true;
         p.arrangements[0].wobble.end = WobbleEnd::let_go;
         p.arrangements[0].wobble.end_at = OutputFrame(180);
+        p.arrangements[0].wobble.turn = V3d(4, 0, 6);
     });
     fine &= shoot("arrange");
     window.document().undo().undo();
@@ -192,6 +193,12 @@ int main(int argc, char** argv) {
     fine &= shoot("check");
     window.set_step(6);
     window.handoff().set_folder("/tmp/festival/written");
+    for (auto* b : window.handoff().findChildren<QAbstractButton*>()) {
+        if (b->text() == "preview") b->click();
+    }
+    PreviewCard& card = window.handoff().preview_card();
+    card.quick_look();
+    for (int i = 0; i < 800 && card.picture().picture().isNull(); ++i) QTest::qWait(25);
     fine &= shoot("hand-off");
     window.set_step(2);
     auto& loop = *window.findChild<LoopPanel*>();
