@@ -37,7 +37,7 @@ struct BakeWords {
 };
 int bake_command(const BakeWords& words, Output out);
 struct PreviewWords {
-    std::string project, folder, name = "preview", frames, as = "png", size, ground = "shown", colour = "look";
+    std::string project, folder, name = "preview", frames, as = "png", size, ground = "shown", colour = "materials";
     PreviewLook look;
     bool quick = false, keep = false, replace = false, silent = false, dry_run = false;
 };

@@ -42,7 +42,7 @@ Result<PreviewOrder> order_of(const PreviewWords& w) {
     const auto colour = word_in(w.colour, {C::look, C::source_frame, C::delay, C::speed, C::level, C::copy});
     if (!colour)
         return wrong(fmt::format("\"{}\" is nothing to colour by", w.colour),
-                     "use look, \"source frame\", delay, speed, level or copy");
+                     "use materials, \"source frame\", delay, speed, level or copy");
     order.look.colour = *colour;
     if (w.size.size() > 0) {
         const auto x = w.size.find('x');

@@ -104,7 +104,7 @@ int run(int argc, char** argv) {
     preview->add_flag("--transparent", seen.look.transparent, "No sky: alpha is what is covered");
     preview->add_option("--ground", seen.ground, "shown, shadow (only where shadows fall) or none")
         ->capture_default_str();
-    preview->add_option("--colour", seen.colour, "look, \"source frame\", delay, speed, level or copy")
+    preview->add_option("--colour", seen.colour, "materials, \"source frame\", delay, speed, level or copy")
         ->capture_default_str();
     preview->add_option("--exposure", seen.look.exposure, "Stops")->capture_default_str();
     preview->add_option("--thickness", seen.look.thickness, "Of volumes: extinction a metre at a density of 1")

@@ -18,8 +18,8 @@ enum class PreviewColour { look, source_frame, delay, speed, level, copy };
 struct PreviewLight {
     double key_azimuth = 52, key_elevation = 46; // degrees, where the key light comes from; 0 is +z, 90 +x
     double key_width = 6;                        // degrees across: the wider, the softer the shadows
-    V3f key{1.9f, 1.75f, 1.5f};                  // irradiance of a face turned to it, over π
-    V3f zenith{0.42f, 0.55f, 0.78f}, horizon{0.80f, 0.84f, 0.88f}; // sky
+    V3f key{2.3f, 2.1f, 1.75f};                  // irradiance of a face turned to it, over π
+    V3f zenith{0.20f, 0.34f, 0.62f}, horizon{0.62f, 0.70f, 0.78f}; // sky
     V3f below{0.30f, 0.29f, 0.28f};                                // what shines up where there is no ground
 };
 
@@ -31,10 +31,10 @@ struct PreviewLook {
     bool transparent = false;      // no sky: alpha is what copies cover
     PreviewGround ground = PreviewGround::shown;
     PreviewColour colour = PreviewColour::look;
-    V3f floor{0.36f, 0.36f, 0.37f}; // albedo of the ground
-    double exposure = 0;            // stops
-    double thickness = 12;          // of volumes: extinction per scene unit at a density of 1
-    bool passes = false;            // depth, motion, numbers, normals besides colour
+    V3f floor{0.20f, 0.205f, 0.215f}; // albedo of the ground
+    double exposure = 0;              // stops
+    double thickness = 12;            // of volumes: extinction per scene unit at a density of 1
+    bool passes = false;              // depth, motion, numbers, normals besides colour
     PreviewLight light{};
     bool operator==(const PreviewLook& o) const;
 };

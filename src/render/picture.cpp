@@ -115,14 +115,14 @@ const char* to_text(PreviewGround ground) {
 
 const char* to_text(PreviewColour colour) {
     switch (colour) {
-    case PreviewColour::look: return "look";
+    case PreviewColour::look: return "materials";
     case PreviewColour::source_frame: return "source frame";
     case PreviewColour::delay: return "delay";
     case PreviewColour::speed: return "speed";
     case PreviewColour::level: return "level";
     case PreviewColour::copy: return "copy";
     }
-    return "look";
+    return "materials";
 }
 
 } // namespace garland

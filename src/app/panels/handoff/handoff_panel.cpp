@@ -74,7 +74,6 @@ HandoffPanel::HandoffPanel(Document& document, Viewing& viewing, QWidget* parent
     body()->addWidget(size_);
 
     preview_ = new PreviewCard(document, viewing);
-    body()->addWidget(preview_);
     connect(preview_, &PreviewCard::changed, this, &HandoffPanel::estimate_size);
     auto* go = new QHBoxLayout;
     write_ = make_button(tr("Write"), tr("Write out (Ctrl+Return)"));
@@ -90,6 +89,7 @@ HandoffPanel::HandoffPanel(Document& document, Viewing& viewing, QWidget* parent
     body()->addLayout(go);
     progress_ = make_label({}, "muted");
     body()->addWidget(progress_);
+    body()->addWidget(preview_);
     body()->addWidget(make_rule());
     results_ = new QVBoxLayout;
     results_->setSpacing(6);

@@ -15,6 +15,14 @@ namespace garland {
 namespace {
 constexpr int small_width = 480; // of pictures that are kept for playing
 constexpr int most_kept = 600;
+
+QHBoxLayout* row_of(std::initializer_list<QWidget*> widgets) {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(6);
+    for (QWidget* w : widgets) row->addWidget(w);
+    row->addStretch(1);
+    return row;
+}
 } // namespace
 
 PictureView::PictureView(QWidget* parent) : QWidget(parent) {
@@ -23,6 +31,10 @@ PictureView::PictureView(QWidget* parent) : QWidget(parent) {
     setSizePolicy(policy);
     setMinimumHeight(120);
     setAccessibleName(tr("Preview"));
+}
+
+void PictureView::mouseDoubleClickEvent(QMouseEvent*) {
+    emit double_clicked();
 }
 
 int PictureView::heightForWidth(int width) const {
@@ -82,12 +94,68 @@ QImage PreviewCard::image_of(const Picture& picture, double exposure) {
 
 PreviewCard::PreviewCard(Document& document, Viewing& viewing, QWidget* parent)
     : QWidget(parent), document_(document), viewing_(viewing) {
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(0, 0, 0, 0);
+    auto* across = new QHBoxLayout(this);
+    across->setContentsMargins(0, 0, 0, 0);
+    across->setSpacing(12);
+    auto* settings = new QVBoxLayout;
+    settings->setSpacing(5);
+    make_settings(settings);
+    settings->addStretch(1);
+    across->addLayout(settings);
+    auto* column = new QVBoxLayout;
     column->setSpacing(6);
+    across->addLayout(column, 1);
+
+    picture_ = new PictureView;
+    picture_->setToolTip(tr("Double-click: in a window of its own"));
+    connect(picture_, &PictureView::double_clicked, this, &PreviewCard::enlarge);
+    column->addWidget(picture_);
+    quick_ = make_button(tr("Quick look"), tr("Trace the shown frame at half the size, with few samples"));
+    connect(quick_, &QPushButton::clicked, this, &PreviewCard::quick_look);
+    play_ = make_button(tr("Play"), tr("Play the pictures that are finished, at the project's rate"));
+    play_->setCheckable(true);
+    connect(play_, &QPushButton::clicked, this, &PreviewCard::play);
+    compare_ = new QCheckBox(tr("compare"));
+    compare_->setToolTip(tr("Keep what is finished, and show the next pictures beside it"));
+    connect(compare_, &QCheckBox::clicked, this, [this](bool on) {
+        before_.clear();
+        if (on) before_ = now_;
+        show_shot(shown_);
+    });
+    large_ = make_button(tr("Enlarge"), tr("The picture in a window of its own, which follows"));
+    connect(large_, &QPushButton::clicked, this, &PreviewCard::enlarge);
+    copy_ = make_button(tr("Copy"), tr("Copy the shown picture to the clipboard"));
+    connect(copy_, &QPushButton::clicked, this, &PreviewCard::copy);
+    save_ = make_button(tr("Save picture…"), tr("Save the shown picture as a file"));
+    connect(save_, &QPushButton::clicked, this, &PreviewCard::save_as);
+    column->addLayout(row_of({quick_, play_, compare_}));
+    column->addLayout(row_of({large_, copy_, save_}));
+    words_ = make_label({}, "muted");
+    column->addWidget(words_);
+    problem_ = make_label({}, "alert");
+    problem_->setWordWrap(true);
+    column->addWidget(problem_);
+    column->addStretch(1);
+    recall();
+
+    connect(&timer_, &QTimer::timeout, this, [this] {
+        if (!now_.empty()) show_shot((shown_ + 1) % static_cast<int>(now_.size()));
+    });
+    connect(&document_, &Document::opened, this, [this] {
+        now_.clear(), before_.clear();
+        last_ = {};
+        play(false);
+        show_pictures({}, {}, {}, {});
+        refresh();
+    });
+    connect(&document_, &Document::changed, this, &PreviewCard::refresh);
+    refresh();
+}
+
+void PreviewCard::make_settings(QVBoxLayout* column) {
     auto* grid = new QGridLayout;
     grid->setHorizontalSpacing(8);
-    grid->setVerticalSpacing(6);
+    grid->setVerticalSpacing(5);
     auto settle = [this](int) {
         remember();
         refresh();
@@ -108,11 +176,11 @@ PreviewCard::PreviewCard(Document& document, Viewing& viewing, QWidget* parent)
     ground_ =
         make_choice({tr("shown"), tr("only its shadows"), tr("none")}, tr("Ground"),
                     tr("A matt ground at height 0; or only the shadows on it, to lay over another picture"), settle);
-    colour_ = make_choice({tr("as they look"), tr("source frame"), tr("delay"), tr("speed"), tr("level"), tr("copy")},
-                          tr("Colours"), tr("The copies as they look, or coloured by a value"), settle);
+    colour_ = make_choice({tr("materials"), tr("source frame"), tr("delay"), tr("speed"), tr("level"), tr("copy")},
+                          tr("Colours"), tr("The copies' own colours, or coloured by a value"), settle);
     auto number = [&](Quantity q, double low, double high, int decimals, const QString& name, const QString& tip) {
         auto* field = make_number(q, low, high, decimals, name, tip);
-        field->setMaximumWidth(76);
+        field->setMaximumWidth(66);
         connect(field, &NumberField::edited, this, [settle](double) { settle(0); });
         return field;
     };
@@ -132,55 +200,27 @@ PreviewCard::PreviewCard(Document& document, Viewing& viewing, QWidget* parent)
     clear_ = check(tr("transparent"), tr("No sky: what no copy covers is clear"));
     passes_ = check(tr("all passes"), tr("Depth, motion, normals, numbers of copies and sources in each OpenEXR file"));
     sound_ = check(tr("with sound"), tr("The project's sounds in the movie"));
-    auto row_of = [](std::initializer_list<QWidget*> widgets) {
-        auto* row = new QHBoxLayout;
-        row->setSpacing(6);
-        for (QWidget* w : widgets) row->addWidget(w);
-        row->addStretch(1);
-        return row;
+    struct Row {
+        QString label;
+        QHBoxLayout* widgets;
     };
-    grid->addWidget(make_label(tr("As")), 0, 0);
-    grid->addLayout(row_of({as_, passes_, sound_}), 0, 1);
-    grid->addWidget(make_label(tr("Seen from")), 1, 0);
-    grid->addLayout(row_of({from_}), 1, 1);
-    grid->addWidget(make_label(tr("Size")), 2, 0);
-    grid->addLayout(
-        row_of({width_, make_label("×"), height_, make_label(tr("pixels")), samples_, make_label(tr("samples"))}), 2,
-        1);
-    grid->addWidget(make_label(tr("Shutter")), 3, 0);
-    grid->addLayout(row_of({shutter_, make_label(tr("exposure")), exposure_, make_label(tr("stops"))}), 3, 1);
-    grid->addWidget(make_label(tr("Ground")), 4, 0);
-    grid->addLayout(row_of({ground_, clear_}), 4, 1);
-    grid->addWidget(make_label(tr("Colours")), 5, 0);
-    grid->addLayout(row_of({colour_}), 5, 1);
-    grid->setColumnStretch(1, 1);
+    const Row rows[] = {{tr("As"), row_of({as_})},
+                        {tr("Seen from"), row_of({from_})},
+                        {tr("Size"), row_of({width_, make_label("×"), height_, make_label(tr("pixels"))})},
+                        {tr("Samples"), row_of({samples_, make_label(tr("shutter")), shutter_})},
+                        {tr("Exposure"), row_of({exposure_, make_label(tr("stops"))})},
+                        {tr("Ground"), row_of({ground_})},
+                        {tr("Colours"), row_of({colour_})},
+                        {QString(), row_of({clear_, passes_, sound_})}};
+    int n = 0;
+    for (const Row& row : rows) {
+        grid->addWidget(make_label(row.label), n, 0);
+        grid->addLayout(row.widgets, n++, 1);
+    }
     column->addLayout(grid);
+}
 
-    quick_ = make_button(tr("Quick look"), tr("Trace the shown frame at half the size, with few samples"));
-    connect(quick_, &QPushButton::clicked, this, &PreviewCard::quick_look);
-    play_ = make_button(tr("Play"), tr("Play the pictures that are finished, at the project's rate"));
-    play_->setCheckable(true);
-    connect(play_, &QPushButton::clicked, this, &PreviewCard::play);
-    compare_ = new QCheckBox(tr("compare"));
-    compare_->setToolTip(tr("Keep what is finished, and show the next pictures beside it"));
-    connect(compare_, &QCheckBox::clicked, this, [this](bool on) {
-        before_.clear();
-        if (on) before_ = now_;
-        show_shot(shown_);
-    });
-    copy_ = make_button(tr("Copy"), tr("Copy the shown picture to the clipboard"));
-    connect(copy_, &QPushButton::clicked, this, &PreviewCard::copy);
-    save_ = make_button(tr("Save picture…"), tr("Save the shown picture as a file"));
-    connect(save_, &QPushButton::clicked, this, &PreviewCard::save_as);
-    column->addLayout(row_of({quick_, play_, compare_, copy_, save_}));
-    words_ = make_label({}, "muted");
-    problem_ = make_label({}, "alert");
-    problem_->setWordWrap(true);
-    column->addWidget(problem_);
-    picture_ = new PictureView;
-    column->addWidget(picture_);
-    column->addWidget(words_);
-
+void PreviewCard::recall() {
     QSettings s;
     s.beginGroup("preview");
     as_->setCurrentIndex(s.value("as", 0).toInt());
@@ -196,19 +236,26 @@ PreviewCard::PreviewCard(Document& document, Viewing& viewing, QWidget* parent)
     clear_->setChecked(s.value("transparent", false).toBool());
     passes_->setChecked(s.value("passes", false).toBool());
     sound_->setChecked(s.value("sound", true).toBool());
+}
 
-    connect(&timer_, &QTimer::timeout, this, [this] {
-        if (!now_.empty()) show_shot((shown_ + 1) % static_cast<int>(now_.size()));
-    });
-    connect(&document_, &Document::opened, this, [this] {
-        now_.clear(), before_.clear();
-        last_ = {};
-        play(false);
-        picture_->show_pictures({});
-        refresh();
-    });
-    connect(&document_, &Document::changed, this, &PreviewCard::refresh);
-    refresh();
+void PreviewCard::show_pictures(const QImage& picture, const QImage& before, const QString& words,
+                                const QString& before_words) {
+    picture_->show_pictures(picture, before, words, before_words);
+    if (window_) window_->show_pictures(picture, before, words, before_words);
+}
+
+void PreviewCard::enlarge() {
+    if (!window_) {
+        window_ = new PictureView(this);
+        window_->setWindowFlag(Qt::Window);
+        window_->setAttribute(Qt::WA_DeleteOnClose);
+        window_->setWindowTitle(tr("Preview"));
+        window_->resize(980, 580);
+    }
+    window_->show_pictures(timer_.isActive() || last_.isNull() ? picture_->picture() : last_, picture_->before(),
+                           picture_->accessibleDescription(), {});
+    window_->show();
+    window_->raise();
 }
 
 void PreviewCard::remember() {
@@ -252,6 +299,7 @@ void PreviewCard::refresh() {
     play_->setEnabled(now_.size() > 1);
     compare_->setEnabled(!now_.empty() || compare_->isChecked());
     copy_->setEnabled(any);
+    large_->setEnabled(any);
     save_->setEnabled(any);
     quick_->setEnabled(!job_ && document_.show()->copies() > 0);
     words_->setText(now_.size() > 1 ? tr("%1 finished; kept small for playing")
@@ -290,10 +338,10 @@ void PreviewCard::quick_look() {
             problem_->clear();
             play(false);
             last_ = made->image;
-            picture_->show_pictures(made->image, {},
-                                    tr("quick look at output frame %1, %2 s")
-                                        .arg(QString::fromStdString(short_number(t.value, 2)))
-                                        .arg(static_cast<double>(made->milliseconds) / 1000, 0, 'f', 1));
+            show_pictures(made->image, {},
+                          tr("quick look at output frame %1, %2 s")
+                              .arg(QString::fromStdString(short_number(t.value, 2)))
+                              .arg(static_cast<double>(made->milliseconds) / 1000, 0, 'f', 1));
             refresh();
         });
     refresh();
@@ -316,8 +364,8 @@ void PreviewCard::add(std::int64_t frame, const QImage& picture) {
     if (!timer_.isActive()) {
         const std::size_t n = now_.size() - 1;
         const bool pair = n < before_.size();
-        picture_->show_pictures(picture, pair ? before_[n].small : QImage(), tr("output frame %1").arg(frame),
-                                pair ? tr("before: output frame %1").arg(before_[n].frame) : QString());
+        show_pictures(picture, pair ? before_[n].small : QImage(), tr("output frame %1").arg(frame),
+                      pair ? tr("before: output frame %1").arg(before_[n].frame) : QString());
         shown_ = static_cast<int>(n);
     }
     refresh();
@@ -328,8 +376,8 @@ void PreviewCard::show_shot(int index) {
     shown_ = index;
     const auto n = static_cast<std::size_t>(index);
     const bool pair = n < before_.size();
-    picture_->show_pictures(now_[n].small, pair ? before_[n].small : QImage(), tr("output frame %1").arg(now_[n].frame),
-                            pair ? tr("before: output frame %1").arg(before_[n].frame) : QString());
+    show_pictures(now_[n].small, pair ? before_[n].small : QImage(), tr("output frame %1").arg(now_[n].frame),
+                  pair ? tr("before: output frame %1").arg(before_[n].frame) : QString());
 }
 
 void PreviewCard::play(bool on) {

@@ -26,8 +26,12 @@ class PictureView : public QWidget {
     bool hasHeightForWidth() const override { return true; }
     int heightForWidth(int width) const override;
 
+  signals:
+    void double_clicked();
+
   protected:
     void paintEvent(QPaintEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
 
   private:
     QImage picture_, before_;
@@ -61,6 +65,11 @@ class PreviewCard : public QWidget {
     void remember();
     void refresh();
     void show_shot(int index);
+    void show_pictures(const QImage& picture, const QImage& before, const QString& words,
+                       const QString& before_words = {});
+    void enlarge(); // in a window of its own, which follows
+    void make_settings(QVBoxLayout* column);
+    void recall();
     void play(bool on);
     void copy();
     void save_as();
@@ -69,9 +78,10 @@ class PreviewCard : public QWidget {
     QComboBox *as_, *ground_, *colour_, *from_;
     NumberField *width_, *height_, *samples_, *shutter_, *exposure_;
     QCheckBox *clear_, *passes_, *sound_, *compare_;
-    QPushButton *quick_, *play_, *copy_, *save_;
+    QPushButton *quick_, *play_, *large_, *copy_, *save_;
     QLabel *words_, *problem_;
     PictureView* picture_;
+    QPointer<PictureView> window_;
     std::vector<Shot> now_, before_;
     QImage last_; // the last picture, whole
     QTimer timer_;
