@@ -11,10 +11,13 @@
 #include "io/project/project_file.h"
 #include "io/sources/open_source.h"
 #include "io/tables/timing_table.h"
+#include "render/report.h"
 
+#include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
+#include <sstream>
 
 namespace garland {
 
@@ -142,12 +145,34 @@ int trace_command(const std::string& path, long long copy, const std::string& fr
     return exit_fine;
 }
 
-int check_command(const std::string& path, Output out) {
+namespace {
+// "twins,pop": which kinds make the command fail; nothing: all.
+Result<std::vector<FindingKind>> kinds_of(const std::string& text) {
+    std::vector<FindingKind> out;
+    std::string known;
+    for (FindingKind k : finding_kinds) known += fmt::format("{}\"{}\"", known.empty() ? "" : ", ", to_text(k));
+    std::istringstream words(text);
+    for (std::string one; std::getline(words, one, ',');) {
+        const auto* at = std::find_if(std::begin(finding_kinds), std::end(finding_kinds),
+                                      [&](FindingKind k) { return one == to_text(k); });
+        if (at == std::end(finding_kinds))
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("\"{}\" is no kind of finding", one)}.advise("use " + known));
+        out.push_back(*at);
+    }
+    return out;
+}
+} // namespace
+
+int check_command(const CheckWords& words, Output out) {
+    const std::string& path = words.project;
+    auto fail_on = kinds_of(words.fail_on);
+    if (!fail_on) return usage(fail_on.error(), out);
     TerminalProgress progress(out);
     auto opened = open(path, progress);
     if (!opened) return report_error(opened.error(), out);
     warn_missing(*opened);
-    auto report = check(*opened->show, progress);
+    auto report = check(*opened->show, progress, {words.crowding});
     if (!report) return report_error(report.error(), out);
     if (out.json) {
         auto list = [](const std::vector<Finding>& all, bool reasons) {
@@ -180,8 +205,17 @@ int check_command(const std::string& path, Output out) {
             fmt::print("ignored: {}{} (key {})\n", f.words, f.reason.empty() ? "" : ": " + f.reason, f.key);
         for (const auto& line : report->examined) fmt::print("examined {}\n", line);
     }
+    if (!words.report.empty()) {
+        auto page = html_report(*report, *opened->show, opened->project.project, {}, progress);
+        if (!page) return report_error(page.error(), out);
+        if (auto ok = write_file(words.report, *page, words.replace ? Existing::replace : Existing::refuse); !ok)
+            return report_error(ok.error(), out);
+    }
     if (!opened->project.missing.empty()) return exit_error;
-    return report->findings.empty() ? exit_fine : exit_findings;
+    const bool found = std::any_of(report->findings.begin(), report->findings.end(), [&](const Finding& f) {
+        return fail_on->empty() || std::find(fail_on->begin(), fail_on->end(), f.kind) != fail_on->end();
+    });
+    return found ? exit_findings : exit_fine;
 }
 
 int table_command(const std::string& path, const std::string& frames, const std::string& file, bool replace,

@@ -29,7 +29,11 @@ Result<FrameList> parse_frames(const std::string& text);
 
 int info_command(const std::string& path, Output out);
 int trace_command(const std::string& project, long long copy, const std::string& frames, Output out);
-int check_command(const std::string& project, Output out);
+struct CheckWords {
+    std::string project, fail_on, report;
+    bool crowding = false, replace = false;
+};
+int check_command(const CheckWords& words, Output out);
 struct BakeWords {
     std::string project, folder, frames, name;
     bool replace = false, dry_run = false;

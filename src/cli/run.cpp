@@ -67,9 +67,16 @@ int run(int argc, char** argv) {
     trace->add_option("--copy", copy, "Which copy, counted from 1")->required();
     frames_option(trace, frames)->required();
 
-    auto* check = command("check", "Look for twins, frames past the source's end, missing frames in use",
-                          [&] { return check_command(path, out); });
-    check->add_option("PROJECT", path, "A project file")->required();
+    CheckWords checked;
+    auto* check = command("check",
+                          "Look for twins, pops, seams, frames past the source's end and everything else that is "
+                          "likely a mistake; ends with 3 when something is found",
+                          [&] { return check_command(checked, out); });
+    check->add_option("PROJECT", checked.project, "A project file")->required();
+    check->add_option("--fail-on", checked.fail_on, "Only these kinds end with 3: \"twins,pop,seam\"");
+    check->add_flag("--crowding", checked.crowding, "Look for copies that stand in each other, too");
+    check->add_option("--report", checked.report, "Also write one HTML page with pictures");
+    check->add_flag("--replace", checked.replace, "Replace the page if it is there already");
 
     LoopWords loops;
     auto* loop = command(

@@ -4,6 +4,9 @@
 #include "core/base/result.h"
 #include "core/geometry/pose.h"
 
+#include <cstdint>
+#include <vector>
+
 namespace garland {
 
 enum class PreviewGround {
@@ -31,10 +34,11 @@ struct PreviewLook {
     bool transparent = false;      // no sky: alpha is what copies cover
     PreviewGround ground = PreviewGround::shown;
     PreviewColour colour = PreviewColour::look;
-    V3f floor{0.20f, 0.205f, 0.215f}; // albedo of the ground
-    double exposure = 0;              // stops
-    double thickness = 12;            // of volumes: extinction per scene unit at a density of 1
-    bool passes = false;              // depth, motion, numbers, normals besides colour
+    V3f floor{0.20f, 0.205f, 0.215f};   // albedo of the ground
+    double exposure = 0;                // stops
+    double thickness = 12;              // of volumes: extinction per scene unit at a density of 1
+    std::vector<std::int64_t> marked{}; // numbers of copies that stand out, rising; all others are grey. Empty: none
+    bool passes = false;                // depth, motion, numbers, normals besides colour
     PreviewLight light{};
     bool operator==(const PreviewLook& o) const;
 };

@@ -172,6 +172,9 @@ struct TraceMaker {
     }
 
     V3f tint_of(const ArrangementShow& a, std::size_t i, const CopyMoment& m, double low, double high) const {
+        if (!look.marked.empty())
+            return std::binary_search(look.marked.begin(), look.marked.end(), a.number(i)) ? V3f(0.85f, 0.10f, 0.22f)
+                                                                                           : V3f(0.42f, 0.43f, 0.45f);
         double share = 0;
         RampKind ramp = RampKind::sequential;
         switch (look.colour) {
@@ -218,7 +221,7 @@ struct TraceMaker {
                 copy.source = source;
                 copy.source_frame = now.moments[i].source;
                 copy.tint = tint_of(a, i, now.moments[i], low, high);
-                copy.own_colours = look.colour == PreviewColour::look;
+                copy.own_colours = look.colour == PreviewColour::look && look.marked.empty();
                 Key key;
                 const bool still = jumps(part, i);
                 for (std::size_t k = 0; k < moments.size(); ++k) {

@@ -3,6 +3,7 @@
 #include "core/base/numbers.h"
 #include "core/project/drive_findings.h"
 #include "core/project/looping.h"
+#include "core/project/time_findings.h"
 #include "core/project/varying.h"
 
 #include <algorithm>
@@ -71,8 +72,8 @@ void add_twins(const Show& show, const ArrangementShow& a, const TwinReport& twi
 
 // Which copies show a clamped or replaced frame somewhere in the range, and where first.
 void add_range_findings(const Show& show, const ArrangementShow& a, const std::vector<double>& frames, Report& report) {
-    std::vector<std::int64_t> clamped, missing, nearest;
-    double clamped_at = 0, missing_at = 0, nearest_at = 0;
+    std::vector<std::int64_t> clamped, early, missing, nearest;
+    double clamped_at = 0, early_at = 0, missing_at = 0, nearest_at = 0;
     std::set<std::int64_t> files;
     std::vector<CopyMoment> row(frames.size());
     const Sampler* sampler = a.usable ? &a.sampler : nullptr;
@@ -84,10 +85,13 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
         const std::int64_t number = a.number(i);
         for (std::size_t k = 0; k < row.size(); ++k) {
             if (row[k].has(mark_absent)) continue;
-            if ((row[k].has(mark_clamped_first) || row[k].has(mark_clamped_last)) &&
-                (clamped.empty() || clamped.back() != number)) {
+            if (row[k].has(mark_clamped_last) && (clamped.empty() || clamped.back() != number)) {
                 if (clamped.empty()) clamped_at = frames[k];
                 clamped.push_back(number);
+            }
+            if (row[k].has(mark_clamped_first) && (early.empty() || early.back() != number)) {
+                if (early.empty()) early_at = frames[k];
+                early.push_back(number);
             }
             if (!gaps && !changes) continue;
             const PoseRecipe r = sampler->recipe(SourceFrame(row[k].source));
@@ -108,6 +112,13 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
                                    fmt::format("the source ends before the timing does: {} held at its end",
                                                names(clamped, show.copies()) + (clamped.size() == 1 ? " is" : " are")),
                                    clamped, static_cast<std::int64_t>(clamped_at), 0, key_of(FindingKind::clamped, a)});
+    }
+    if (!early.empty()) {
+        report.findings.push_back({FindingKind::clamped,
+                                   fmt::format("the timing begins before the source does: {} held at its first frame",
+                                               names(early, show.copies()) + (early.size() == 1 ? " is" : " are")),
+                                   early, static_cast<std::int64_t>(early_at), 0,
+                                   key_of(FindingKind::clamped, a, "first")});
     }
     if (!nearest.empty()) {
         report.findings.push_back(
@@ -195,7 +206,7 @@ std::size_t Report::count(FindingKind kind) const {
         std::count_if(findings.begin(), findings.end(), [&](const Finding& f) { return f.kind == kind; }));
 }
 
-Result<Report> check(const Show& show, Progress& progress) {
+Result<Report> check(const Show& show, Progress& progress, const CheckOptions& options) {
     Report report;
     const FrameRange range = show.settings.range;
     std::vector<double> frames;
@@ -215,6 +226,7 @@ Result<Report> check(const Show& show, Progress& progress) {
         GARLAND_CHECK(add_seam(show, a, report, part));
         add_off_beats(a, off_beats_said, report);
         add_drive_findings(show, a, frames, report);
+        GARLAND_CHECK(add_time_findings(show, a, frames, step == 1, report, part));
         report.examined.push_back(fmt::format("twins: every pair of {}, at {} of output frames {} to {}; alike below "
                                               "{} source frames, twins above {:.0f} %",
                                               counted(twins.copies, "copy", "copies"),
@@ -224,6 +236,7 @@ Result<Report> check(const Show& show, Progress& progress) {
             fmt::format("source ends, missing frames and seams of repeats: every copy, {}",
                         step == 1 ? "every output frame" : fmt::format("every {}th frame", step)));
     }
+    if (options.crowding) GARLAND_CHECK(add_crowding(show, report, progress));
     if (show.settings.tempo.on)
         report.examined.emplace_back("the beat: ends of phrases against the tempo grid, to 0.05 frame");
     const auto set_aside = std::stable_partition(report.findings.begin(), report.findings.end(), [&](Finding& f) {
@@ -272,8 +285,31 @@ const char* to_text(FindingKind kind) {
     case FindingKind::pop: return "pop";
     case FindingKind::never_reached: return "never reached";
     case FindingKind::too_fast: return "too fast";
+    case FindingKind::backward: return "backward";
+    case FindingKind::never_seen: return "never seen";
+    case FindingKind::rates: return "rates";
+    case FindingKind::crowding: return "crowding";
     }
     return "twins";
+}
+
+const char* title_of(FindingKind kind) {
+    switch (kind) {
+    case FindingKind::twins: return "Twins";
+    case FindingKind::clamped: return "Past the source's end";
+    case FindingKind::missing: return "Missing frames in use";
+    case FindingKind::seam: return "Seams";
+    case FindingKind::off_beat: return "Off the beat";
+    case FindingKind::nearest: return "Nearest frames shown";
+    case FindingKind::pop: return "Pops";
+    case FindingKind::never_reached: return "Never reached";
+    case FindingKind::too_fast: return "Too fast";
+    case FindingKind::backward: return "Backward by accident";
+    case FindingKind::never_seen: return "Never seen";
+    case FindingKind::rates: return "Rates that disagree";
+    case FindingKind::crowding: return "Crowding";
+    }
+    return "Twins";
 }
 
 } // namespace garland

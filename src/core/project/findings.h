@@ -16,9 +16,13 @@ enum class FindingKind {
     seam,          // a repeat whose last pose does not lead to its first
     off_beat,      // while the tempo grid is on: the end of a phrase that misses its beat
     nearest,       // frames are asked for between whole ones that cannot be made: the nearest is shown
-    pop,           // a hard edge of a zone at which poses jump
+    pop,           // poses or places jump: hard edges of zones, step keys, borders of phrases
     never_reached, // copies that what plays them never reaches
-    too_fast,      // copies played faster than drive_findings.h says
+    too_fast,      // copies run faster than is seen
+    backward,      // copies' own time runs backward though the timing runs forward
+    never_seen,    // copies absent over the whole range
+    rates,         // a source of another rate joined frame for frame
+    crowding,      // copies that stand in each other; only where asked for
 };
 
 // A zone's edge that would do: metres from its inner to its outer distance.
@@ -38,6 +42,7 @@ struct Finding {
     std::string key{};
     std::string reason{};                   // of those that are ignored: why
     std::optional<ZoneEdgeFix> zone_edge{}; // pop
+    std::optional<SourceId> match_rates{};  // rates: the source that could be joined by clock
 };
 
 struct Report {
@@ -48,7 +53,10 @@ struct Report {
 };
 
 // Examines the whole output range, or an even sample of it where it is long (said in `examined`). Errors: cancelled.
-Result<Report> check(const Show& show, Progress& progress = Progress::none());
+struct CheckOptions {
+    bool crowding = false; // also look for copies that stand in each other
+};
+Result<Report> check(const Show& show, Progress& progress = Progress::none(), const CheckOptions& options = {});
 
 // Ignores a finding from now on (again: with another reason), or reports it again. Errors: invalid for a finding
 // without a key; not_found, where it is not ignored.
@@ -56,5 +64,11 @@ Result<void> ignore(Settings& settings, const Finding& finding, const std::strin
 Result<void> report_again(Settings& settings, const std::string& key);
 
 const char* to_text(FindingKind kind);
+const char* title_of(FindingKind kind); // "Past the source's end"
+inline constexpr FindingKind finding_kinds[] = {
+    FindingKind::twins,    FindingKind::clamped,  FindingKind::missing,    FindingKind::seam,
+    FindingKind::off_beat, FindingKind::nearest,  FindingKind::pop,        FindingKind::never_reached,
+    FindingKind::too_fast, FindingKind::backward, FindingKind::never_seen, FindingKind::rates,
+    FindingKind::crowding};
 
 } // namespace garland

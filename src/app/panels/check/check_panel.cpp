@@ -1,6 +1,11 @@
 #include "app/panels/check/check_panel.h"
 
 #include "core/base/numbers.h"
+#include "io/files/file.h"
+#include "render/report.h"
+
+#include <QFileDialog>
+#include <QSettings>
 
 namespace garland {
 
@@ -30,6 +35,22 @@ CheckPanel::CheckPanel(Document& document, Viewing& viewing, QWidget* parent)
     rule->addWidget(moving_);
     rule->addStretch(1);
     body()->addLayout(rule);
+    auto* more = new QHBoxLayout;
+    more->setSpacing(6);
+    crowding_ = new QCheckBox(tr("look for crowding too"));
+    crowding_->setObjectName("crowding");
+    crowding_->setToolTip(tr("Copies whose boxes share more than half of the smaller one, at three frames"));
+    crowding_->setChecked(QSettings().value("check/crowding", false).toBool());
+    connect(crowding_, &QCheckBox::clicked, this, [this](bool on) {
+        QSettings().setValue("check/crowding", on);
+        run();
+    });
+    more->addWidget(crowding_);
+    more->addStretch(1);
+    report_button_ = make_button(tr("Report…"), tr("Save what was found as one HTML page with pictures"));
+    connect(report_button_, &QPushButton::clicked, this, &CheckPanel::save_report);
+    more->addWidget(report_button_);
+    body()->addLayout(more);
     auto set = [this](const QString& words, std::function<void(Settings&)> change) {
         document_.edit(
             words,
@@ -83,7 +104,8 @@ void CheckPanel::run() {
     if (job_) job_->drop();
     const ShowPtr show = document_.show();
     job_ = document_.jobs().start<Report>(
-        this, tr("Checking"), [show](Progress& p) { return check(*show, p); },
+        this, tr("Checking"),
+        [show, crowding = crowding_->isChecked()](Progress& p) { return check(*show, p, {crowding}); },
         [this, show](Result<Report> result) {
             if (!result) return; // cancelled; the next run or the user asked for it
             report_ = std::move(*result);
@@ -109,25 +131,22 @@ void CheckPanel::fill() {
         line(tr("There are no copies to check yet."), "muted");
         return;
     }
+    report_button_->setEnabled(false);
     if (!current) {
         set_note(job_ ? tr("looking …") : tr("not checked since the last change"));
         return;
     }
     const auto set_aside = static_cast<long long>(report_->ignored.size());
+    report_button_->setEnabled(true);
     set_note((found ? QString::fromStdString(counted(found, "finding", "findings")) : QString()) +
              (set_aside ? (found ? tr(", %1 ignored") : tr("%1 ignored")).arg(set_aside) : QString()));
     if (found == 0) line(tr("Nothing found."), "ok");
-    for (FindingKind kind :
-         {FindingKind::twins, FindingKind::clamped, FindingKind::missing, FindingKind::seam, FindingKind::off_beat,
-          FindingKind::nearest, FindingKind::pop, FindingKind::never_reached, FindingKind::too_fast}) {
+    for (FindingKind kind : finding_kinds) {
         int shown = 0;
         for (const Finding& f : report_->findings) {
             if (f.kind != kind) continue;
             if (shown == 0) {
-                const QString titles[] = {tr("Twins"), tr("Past the source's end"), tr("Missing frames in use"),
-                                          tr("Seams"), tr("Off the beat"),          tr("Nearest frames shown"),
-                                          tr("Pops"),  tr("Never reached"),         tr("Too fast")};
-                line(titles[static_cast<int>(kind)], "heading");
+                line(QString::fromUtf8(title_of(kind)), "heading");
             }
             if (++shown > 100) continue;
             auto* card = make_card();
@@ -163,6 +182,17 @@ void CheckPanel::fill() {
                 });
                 row->addWidget(fix);
             }
+            if (f.match_rates) {
+                auto* fix =
+                    make_button(tr("Match by seconds"), tr("Join the source by clock: it plays as it was made"));
+                connect(fix, &QPushButton::clicked, this, [this, id = *f.match_rates] {
+                    document_.edit(tr("Join a source by clock"), [&](Project& p) -> Result<void> {
+                        if (SourceSpec* s = p.source(id)) s->join = Join::by_clock;
+                        return {};
+                    });
+                });
+                row->addWidget(fix);
+            }
             if (!f.key.empty()) {
                 auto* ignore_it = make_button(
                     tr("Ignore"),
@@ -178,6 +208,33 @@ void CheckPanel::fill() {
     }
     fill_ignored();
     for (const auto& text : report_->examined) line(tr("Examined %1.").arg(QString::fromStdString(text)), "muted");
+}
+
+void CheckPanel::save_report() {
+    if (!report_ || examined_ != document_.show()) return;
+    QString path = QFileDialog::getSaveFileName(this, tr("Save the report"), "check.html", tr("HTML pages (*.html)"));
+    if (path.isEmpty()) return;
+    if (!path.contains('.')) path += ".html";
+    write_report(path);
+}
+
+void CheckPanel::write_report(const QString& path) {
+    const auto job = document_.jobs().start<bool>(
+        this, tr("Writing the report"),
+        [show = examined_, report = *report_, project = document_.project(), path](Progress& p) -> Result<bool> {
+            GARLAND_TRY(text, html_report(report, *show, project, {}, p));
+            GARLAND_CHECK(write_file(path.toStdString(), text, Existing::replace));
+            return true;
+        },
+        [this, path](Result<bool> done) {
+            if (done) {
+                emit document_.hint(tr("%1 written").arg(path));
+                emit report_written(path);
+            } else if (done.error().code != ErrorCode::cancelled) {
+                emit document_.problem(done.error());
+            }
+        });
+    job->set_writes(true);
 }
 
 // What the user has looked at and leaves as it is, each with why.

@@ -14,22 +14,25 @@ class CheckPanel : public Panel {
     CheckPanel(Document& document, Viewing& viewing, QWidget* parent = nullptr);
     void entered() override;
     void run();
+    void write_report(const QString& path); // of what was found last; replaces the file
     const std::optional<Report>& report() const { return report_; }
 
   signals:
     void show_copy(qint64 copy);
+    void report_written(const QString& path);
 
   private:
     void fill();
     void fill_ignored();
+    void save_report();
     void show_rule();
     std::optional<Report> report_;
     ShowPtr examined_; // what the report is about
     QPointer<Job> job_;
     QVBoxLayout* list_;
-    QPushButton* run_;
+    QPushButton *run_, *report_button_;
     NumberField *alike_, *share_;
-    QCheckBox* moving_;
+    QCheckBox *moving_, *crowding_;
 };
 
 } // namespace garland

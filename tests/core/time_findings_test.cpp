@@ -1,0 +1,189 @@
+// Check of time and place: every kind of finding with a planted case that is found, and a near miss that is not.
+#include "support/case.h"
+#include "support/notation.h"
+
+#include "core/project/edits.h"
+#include "core/project/findings.h"
+
+using namespace garland;
+using namespace garland::testing;
+
+namespace {
+
+// A triangle that moves by 1 cm a frame along x, in a box of 1 m.
+class Walk final : public Source {
+  public:
+    explicit Walk(std::int64_t last = 99) { facts_.last = last, facts_.points = 3, facts_.faces = 1; }
+    const SourceFacts& facts() const override { return facts_; }
+    std::vector<std::string> files() const override { return {}; }
+    Result<PosePtr> read(std::int64_t f, Progress&) const override {
+        auto pose = std::make_shared<Pose>();
+        auto faces = std::make_shared<Faces>();
+        faces->starts = {0, 3}, faces->corners = {0, 1, 2};
+        pose->faces = faces;
+        const float x = 0.01f * static_cast<float>(f);
+        pose->points = {V3f(x, 0, 0), V3f(x + 1, 0, 0), V3f(x, 1, 1)};
+        return PosePtr(pose);
+    }
+
+  private:
+    SourceFacts facts_;
+};
+
+} // namespace
+
+class TimeFindingsTest : public QObject {
+    Q_OBJECT
+    PoseCache cache_{1 << 20};
+    Project p_;
+    OpenSources open_;
+    Arrangement& first() { return p_.arrangements[0]; }
+    Report found(bool crowding = false) {
+        if (auto ok = validate(p_); !ok) qFatal("%s", ok.error().message.c_str());
+        return *check(*make_show(p_, open_, cache_), Progress::none(), {crowding});
+    }
+    std::size_t count(FindingKind kind) { return found().count(kind); }
+    static const Finding* of(const Report& report, FindingKind kind) {
+        for (const Finding& f : report.findings) {
+            if (f.kind == kind) return &f;
+        }
+        return nullptr;
+    }
+    void map(const char* keys) { p_.timings[0].map = parse_map(keys); }
+
+  private slots:
+    void init() {
+        p_ = Project{};
+        open_.clear();
+        const SourceId id = add_source(p_, "lantern", "lantern.ply", {0, 99, {24, 1}});
+        open_[id] = {std::make_shared<Walk>(), PoseCache::new_serial()};
+        p_.settings.range = {1, 90};
+        first().count = 3, first().spacing = 4;
+        map("1:0 100:99");
+    }
+    void a_plain_project_has_none() {
+        const Report r = found(true);
+        for (FindingKind k : finding_kinds) {
+            if (k != FindingKind::twins) QVERIFY2(r.count(k) == 0, to_text(k));
+        }
+    }
+    void a_step_key_pops_and_a_ramp_does_not() {
+        map("1:0 40:39| 41:70 60:89"); // from 39 to 70 in one frame: 31 cm
+        const Report r = found();
+        QCOMPARE(r.count(FindingKind::pop), std::size_t(1));
+        const Finding* f = of(r, FindingKind::pop);
+        QCOMPARE(f->copies.size(), std::size_t(3));
+        QCOMPARE(f->frame, std::int64_t(41));
+        QVERIFY2(f->words.find("by up to 0.31 m, 31 times the usual step") != std::string::npos, f->words.c_str());
+        map("1:0 40:39 44:70 60:89"); // as far in four frames: fast, but every frame between is shown
+        QCOMPARE(count(FindingKind::pop), std::size_t(0));
+        map("1:0 40:39| 41:42 60:61"); // three steps at once are below four
+        QCOMPARE(count(FindingKind::pop), std::size_t(0));
+    }
+    void a_phrase_border_pops_and_a_wrap_is_the_seams() {
+        p_.timings[0].form = TimingForm::phrases;
+        Phrase one, two;
+        one.first = SourceFrame(0), one.last = SourceFrame(20);
+        two.first = SourceFrame(60), two.last = SourceFrame(80);
+        p_.timings[0].phrases.list = {one, two};
+        QVERIFY(count(FindingKind::pop) == 1);
+        two.first = SourceFrame(21); // goes on where the first ends
+        p_.timings[0].phrases.list = {one, two};
+        QCOMPARE(count(FindingKind::pop), std::size_t(0));
+        p_.timings[0] = Timing{p_.timings[0].id};
+        map("1:0 31:30");
+        p_.timings[0].after = {OutsideMode::repeat, 0};
+        const Report r = found();
+        QCOMPARE(r.count(FindingKind::pop), std::size_t(0));
+        QCOMPARE(r.count(FindingKind::seam), std::size_t(1));
+    }
+    void a_jump_of_places_pops_and_one_before_the_range_does_not() {
+        first().place_keys = {{OutputFrame(1), V3d(0), V3d(0), 1, Toward::step},
+                              {OutputFrame(30), V3d(5, 0, 0), V3d(0), 1, Toward::linear}};
+        const Report r = found();
+        const Finding* f = of(r, FindingKind::pop);
+        QVERIFY(f && f->frame == 30);
+        QVERIFY2(f->words.find("jumps 1 time, first at output frame 30") != std::string::npos, f->words.c_str());
+        first().place_keys[0].toward = Toward::smooth;
+        QCOMPARE(count(FindingKind::pop), std::size_t(0));
+        first().place_keys[0] = {OutputFrame(-40), V3d(0), V3d(0), 1, Toward::step};
+        first().place_keys[1].at = OutputFrame(0);
+        QCOMPARE(count(FindingKind::pop), std::size_t(0));
+    }
+    void time_that_runs_backward_by_accident() {
+        Spread s;
+        s.id = SpreadId(p_.next_id++);
+        s.target = Target::delay, s.driver = Driver::order_total, s.from = 0, s.to = 30;
+        s.amount = {{20, 0, Toward::linear}, {30, 1, Toward::linear}}; // 30 frames of delay within 10
+        first().spreads = {s};
+        Report r = found();
+        QCOMPARE(r.count(FindingKind::backward), std::size_t(1));
+        QCOMPARE(of(r, FindingKind::backward)->copies, (std::vector<std::int64_t>{1, 2})); // 15 and 30 frames
+        first().spreads[0].amount = {{20, 0, Toward::linear}, {51, 1, Toward::linear}}; // within 31: slow, not backward
+        QCOMPARE(count(FindingKind::backward), std::size_t(0));
+        first().spreads.clear();
+        map("1:99 90:10"); // the timing itself runs backward: that is meant
+        QCOMPARE(count(FindingKind::backward), std::size_t(0));
+    }
+    void speeds_above_the_limit() {
+        map("1:0 40:10 48:98 90:99"); // 11 source frames a frame
+        const Report r = found();
+        QCOMPARE(r.count(FindingKind::too_fast), std::size_t(1));
+        QVERIFY2(of(r, FindingKind::too_fast)->words.find("up to 11") != std::string::npos,
+                 of(r, FindingKind::too_fast)->words.c_str());
+        map("1:0 40:10 51:98 90:99"); // eight
+        QCOMPARE(count(FindingKind::too_fast), std::size_t(0));
+    }
+    void copies_never_seen() {
+        p_.timings[0].before = {OutsideMode::absent, 0};
+        map("200:0 299:99");
+        QCOMPARE(count(FindingKind::never_seen), std::size_t(1));
+        map("90:0 189:99"); // seen in the very last frame
+        QCOMPARE(count(FindingKind::never_seen), std::size_t(0));
+        map("1:0 100:99");
+        first().hidden_copies = {make_show(p_, open_, cache_)->arrangements[0].places[1].id}; // by hand: meant
+        QCOMPARE(count(FindingKind::never_seen), std::size_t(0));
+    }
+    void rates_that_disagree_and_their_mend() {
+        p_.sources[0].rate = {25, 1};
+        p_.sources[0].join = Join::frame_for_frame;
+        const Report r = found();
+        QCOMPARE(r.count(FindingKind::rates), std::size_t(1));
+        QVERIFY(of(r, FindingKind::rates)->match_rates == p_.sources[0].id);
+        p_.sources[0].join = Join::by_clock;
+        QCOMPARE(count(FindingKind::rates), std::size_t(0));
+        p_.sources[0].rate = {24, 1};
+        p_.sources[0].join = Join::frame_for_frame;
+        QCOMPARE(count(FindingKind::rates), std::size_t(0));
+    }
+    void both_ends_of_a_source_are_told_apart() {
+        map("1:-10 100:89");
+        Report r = found();
+        QCOMPARE(r.count(FindingKind::clamped), std::size_t(1));
+        QVERIFY(of(r, FindingKind::clamped)->words.find("begins before the source does") != std::string::npos);
+        map("1:20 100:119");
+        r = found();
+        QCOMPARE(r.count(FindingKind::clamped), std::size_t(1));
+        QVERIFY(of(r, FindingKind::clamped)->words.find("ends before the timing does") != std::string::npos);
+        map("1:-5 90:110");
+        QCOMPARE(count(FindingKind::clamped), std::size_t(2));
+    }
+    void crowding_only_where_it_is_asked_for() {
+        first().spacing = 0.3; // boxes a metre wide share 70 %
+        QCOMPARE(count(FindingKind::crowding), std::size_t(0));
+        QCOMPARE(found(true).count(FindingKind::crowding), std::size_t(1));
+        first().spacing = 0.6; // 40 %
+        QCOMPARE(found(true).count(FindingKind::crowding), std::size_t(0));
+    }
+    void accepted_ones_count_apart() {
+        map("1:0 40:39| 41:70 60:89");
+        const Report r = found();
+        QVERIFY(ignore(p_.settings, *of(r, FindingKind::pop), "the clapper"));
+        const Report after = found();
+        QCOMPARE(after.count(FindingKind::pop), std::size_t(0));
+        QCOMPARE(after.ignored.size(), std::size_t(1));
+        QCOMPARE(after.ignored[0].reason, std::string("the clapper"));
+    }
+};
+GARLAND_TEST_CASE(TimeFindingsTest)
+#include "time_findings_test.moc"
