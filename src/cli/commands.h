@@ -46,6 +46,12 @@ struct PreviewWords {
     bool quick = false, keep = false, replace = false, silent = false, dry_run = false;
 };
 int preview_command(const PreviewWords& words, Output out);
+struct ContactWords {
+    std::string project, file, frames, copies, colour = "materials";
+    int tile = 120, samples = 8;
+    bool replace = false;
+};
+int contact_command(const ContactWords& words, Output out);
 int table_command(const std::string& project, const std::string& frames, const std::string& file, bool replace,
                   Output out);
 struct LoopWords {

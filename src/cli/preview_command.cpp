@@ -2,10 +2,13 @@
 
 #include "core/base/numbers.h"
 #include "core/project/drive_ground.h"
+#include "render/contact.h"
+#include "render/picture_file.h"
 #include "render/preview.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
+#include <sstream>
 
 namespace garland {
 
@@ -17,6 +20,15 @@ std::optional<T> word_in(const std::string& word, std::initializer_list<T> all) 
         if (word == to_text(one)) return one;
     }
     return {};
+}
+
+Result<PreviewColour> colour_of(const std::string& word) {
+    using C = PreviewColour;
+    const auto colour = word_in(word, {C::look, C::source_frame, C::delay, C::speed, C::level, C::copy});
+    if (colour) return *colour;
+    return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is nothing to colour by", word)}
+                    .keeping("nothing was written")
+                    .advise("use materials, \"source frame\", delay, speed, level or copy"));
 }
 
 Result<PreviewOrder> order_of(const PreviewWords& w) {
@@ -38,12 +50,8 @@ Result<PreviewOrder> order_of(const PreviewWords& w) {
     const auto ground = word_in(w.ground, {shown, shadow, none});
     if (!ground) return wrong(fmt::format("\"{}\" is no ground", w.ground), "use shown, shadow or none");
     order.look.ground = *ground;
-    using C = PreviewColour;
-    const auto colour = word_in(w.colour, {C::look, C::source_frame, C::delay, C::speed, C::level, C::copy});
-    if (!colour)
-        return wrong(fmt::format("\"{}\" is nothing to colour by", w.colour),
-                     "use materials, \"source frame\", delay, speed, level or copy");
-    order.look.colour = *colour;
+    GARLAND_TRY(colour, colour_of(w.colour));
+    order.look.colour = colour;
     if (w.size.size() > 0) {
         const auto x = w.size.find('x');
         const auto width = parse_number(w.size.substr(0, x)),
@@ -66,7 +74,65 @@ Result<PreviewOrder> order_of(const PreviewWords& w) {
     return order;
 }
 
+// "1,5,20:24": numbers from 1.
+Result<std::vector<std::int64_t>> copies_listed(const std::string& text) {
+    std::vector<std::int64_t> out;
+    std::istringstream words(text);
+    for (std::string one; std::getline(words, one, ',');) {
+        const auto colon = one.find(':');
+        const auto first = parse_number(one.substr(0, colon)),
+                   last = colon == one.npos ? first : parse_number(one.substr(colon + 1));
+        if (!first || !last || *first < 1 || *last < *first || *last > 1e9 || *first != std::floor(*first))
+            return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is no copy", one)}.advise("write 1,5,20:24"));
+        for (double n = *first; n <= *last && out.size() < 100'000; ++n)
+            out.push_back(static_cast<std::int64_t>(n) - 1);
+    }
+    return out;
+}
+
 } // namespace
+
+int contact_command(const ContactWords& w, Output out) {
+    auto frames = whole_steps(w.frames);
+    if (!frames) return usage(frames.error(), out);
+    auto colour = colour_of(w.colour);
+    if (!colour) return usage(colour.error(), out);
+    auto copies = copies_listed(w.copies);
+    if (!copies) return usage(copies.error(), out);
+    TerminalProgress progress(out);
+    auto opened = open(w.project, progress);
+    if (!opened) return report_error(opened.error(), out);
+    if (!opened->project.missing.empty()) return report_error(opened->project.missing.front().error, out);
+    if (!w.replace && file_exists(w.file))
+        return report_error(Error{ErrorCode::exists, "is there already"}
+                                .at(w.file)
+                                .keeping("nothing was written")
+                                .advise("choose another name, or replace it with --replace"),
+                            out);
+    ContactOrder order;
+    order.copies = copies->empty() ? some_copies(*opened->show, 12) : *copies;
+    for (std::int64_t f = frames->range.first; f <= frames->range.last && order.frames.size() < 10'000;
+         f += frames->step)
+        order.frames.push_back(f);
+    order.tile = w.tile, order.samples = w.samples, order.colour = *colour;
+    auto sheet = contact_sheet(*opened->show, opened->project.project, order, progress);
+    if (!sheet) return report_error(sheet.error(), out);
+    if (auto ok = write_png(w.file, *sheet, 8, false, 0, w.replace ? Existing::replace : Existing::refuse); !ok)
+        return report_error(ok.error(), out);
+    if (out.json) {
+        print_json({{"file", w.file},
+                    {"width", sheet->width},
+                    {"height", sheet->height},
+                    {"copy_count", order.copies.size()},
+                    {"frames", order.frames.size()}});
+    } else {
+        fmt::print("{} written: {} by {}, {} × {} pixels\n", w.file,
+                   counted(static_cast<long long>(order.copies.size()), "copy", "copies"),
+                   counted(static_cast<long long>(order.frames.size()), "frame", "frames"), sheet->width,
+                   sheet->height);
+    }
+    return exit_fine;
+}
 
 int preview_command(const PreviewWords& w, Output out) {
     auto order = order_of(w);

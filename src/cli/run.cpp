@@ -123,6 +123,19 @@ int run(int argc, char** argv) {
     preview->add_flag("--replace", seen.replace, "Replace files that are there already");
     preview->add_flag("--dry-run", seen.dry_run, "Only say how much would be written");
 
+    ContactWords sheet;
+    auto* contact = command("contact", "One sheet of pictures: copies down, output frames across",
+                            [&] { return contact_command(sheet, out); });
+    contact->add_option("PROJECT", sheet.project, "A project file")->required();
+    contact->add_option("--out", sheet.file, "The PNG file to write")->required();
+    frames_option(contact, sheet.frames)->required();
+    contact->add_option("--copies", sheet.copies, "Their numbers, as in 3,5,9:12 [twelve, evenly over all]");
+    contact->add_option("--tile", sheet.tile, "Pixels of a picture's side")->capture_default_str();
+    contact->add_option("--samples", sheet.samples, "Samples a pixel")->capture_default_str();
+    contact->add_option("--colour", sheet.colour, "materials, \"source frame\", delay, speed, level or copy")
+        ->capture_default_str();
+    contact->add_flag("--replace", sheet.replace, "Replace the file if it is there already");
+
     auto* bake = command("bake", "Write the posed copies, one PLY file for each output frame; or one retimed source",
                          [&] { return bake_command(words, out); });
     bake->add_option("PROJECT", words.project, "A project file")->required();

@@ -83,6 +83,7 @@ Result<std::string> html_report(const Report& report, const Show& show, const Pr
                 PreviewLook picture;
                 picture.width = look.width, picture.height = look.height, picture.samples = look.samples;
                 picture.marked = f.copies;
+                picture.shutter = 0;
                 std::sort(picture.marked.begin(), picture.marked.end());
                 GARLAND_TRY(made,
                             render_frame(show, project, OutputFrame(static_cast<double>(f.frame)), picture, part));

@@ -171,6 +171,15 @@ struct TraceMaker {
         return false;
     }
 
+    // Whether keys of places or targets that are steps fall into the shutter: a jump is no motion.
+    bool places_jump(const ArrangementShow& a) const {
+        auto inside = [&](double t) { return t > moments.front() && t <= moments.back(); };
+        bool any = std::any_of(a.standing.jumps().begin(), a.standing.jumps().end(), inside);
+        for (std::size_t k = 0; k + 1 < a.own_keys.size(); ++k)
+            any |= a.own_keys[k].toward == Toward::step && inside(a.own_keys[k + 1].at.value);
+        return any;
+    }
+
     V3f tint_of(const ArrangementShow& a, std::size_t i, const CopyMoment& m, double low, double high) const {
         if (!look.marked.empty())
             return std::binary_search(look.marked.begin(), look.marked.end(), a.number(i)) ? V3f(0.85f, 0.10f, 0.22f)
@@ -211,6 +220,7 @@ struct TraceMaker {
             const Posed& now = posed[middle()][part];
             const ArrangementShow& a = *now.arrangement;
             std::uint32_t source = 0;
+            const bool leaps = places_jump(a);
             for (std::size_t s = 0; s < project.sources.size(); ++s) {
                 if (project.sources[s].id == a.source) source = static_cast<std::uint32_t>(s + 1);
             }
@@ -229,7 +239,7 @@ struct TraceMaker {
                     key.emplace_back(&then, then.picks.copies[i]);
                     copy.frames.push_back(frame_of(posed[k][part].places()[i]));
                 }
-                if (still) copy.frames.assign(moments.size(), frame_of(now.places()[i]));
+                if (still || leaps) copy.frames.assign(moments.size(), frame_of(now.places()[i]));
                 const auto [at, fresh] = keys.try_emplace(key, static_cast<std::uint32_t>(key_of.size()));
                 if (fresh) key_of.push_back(key);
                 copy.pose = at->second;

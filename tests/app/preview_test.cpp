@@ -2,6 +2,7 @@
 #include "driving.h"
 
 #include "app/panels/arrange/arrange_panel.h"
+#include "app/panels/check/check_panel.h"
 #include "app/panels/handoff/handoff_panel.h"
 #include "io/files/sound_file.h"
 
@@ -115,6 +116,44 @@ class PreviewWindowTest : public QObject {
         while (o.window.document().undo().canUndo()) o.window.document().undo().undo();
         QVERIFY(o.project().arrangements[0].place_keys.empty());
         QTRY_VERIFY(all_text(panel).contains("No key: it stands where it is"));
+        o.window.document().undo().setClean();
+    }
+    void check_looks_for_crowding_and_writes_a_page() {
+        Opened o;
+        o.window.set_step(5);
+        CheckPanel& panel = *o.window.findChild<CheckPanel*>();
+        o.window.document().edit("close together", [](Project& p) -> Result<void> {
+            p.arrangements[0].spacing = 0.02;
+            return {};
+        });
+        QTRY_VERIFY(all_text(panel).contains("Examined"));
+        QVERIFY(!all_text(panel).contains("Crowding"));
+        auto* crowding = panel.findChild<QCheckBox*>("crowding");
+        crowding->click();
+        QTRY_VERIFY(all_text(panel).contains("Crowding"));
+        QVERIFY(panel.report()->count(FindingKind::crowding) == 1);
+        QSignalSpy written(&panel, &CheckPanel::report_written);
+        panel.write_report(QString::fromStdString(o.folder / "check.html"));
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, 20000);
+        QVERIFY(QString::fromStdString(o.folder.read("check.html")).contains("<h2>Crowding</h2>"));
+        crowding->click();
+        o.window.document().undo().setClean();
+    }
+    void a_source_of_another_rate_is_matched_by_its_button() {
+        Opened o;
+        o.window.document().edit("another rate", [](Project& p) -> Result<void> {
+            p.sources[0].rate = {25, 1};
+            p.sources[0].join = Join::frame_for_frame;
+            return {};
+        });
+        o.window.set_step(5);
+        CheckPanel& panel = *o.window.findChild<CheckPanel*>();
+        QTRY_VERIFY(all_text(panel).contains("Rates that disagree"));
+        click(panel, "Match by seconds");
+        QCOMPARE(o.project().sources[0].join, Join::by_clock);
+        QTRY_VERIFY(!all_text(panel).contains("Rates that disagree"));
+        o.window.document().undo().undo();
+        QCOMPARE(o.project().sources[0].join, Join::frame_for_frame);
         o.window.document().undo().setClean();
     }
     void sounds_follow_the_playhead_at_any_pace() {

@@ -105,6 +105,42 @@ class CliPreviewTest : public QObject {
             QVERIFY(!QDir(q(folder_ / "none")).exists());
         }
     }
+    void a_contact_sheet_of_copies_and_frames() {
+        Answer a = run({"contact", path_, "--out", q(folder_ / "sheet.png"), "--frames", "1:9:4", "--tile", "32",
+                        "--samples", "2", "--json"});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        QCOMPARE(a.json()["copy_count"].get<int>(), 3);
+        QCOMPARE(a.json()["frames"].get<int>(), 3);
+        QProcess decoder;
+        decoder.start("ffprobe", {"-v", "error", "-show_entries", "stream=width,height", "-of", "csv=p=0",
+                                  q(folder_ / "sheet.png")});
+        QVERIFY(decoder.waitForFinished(60'000));
+        QCOMPARE(QString::fromUtf8(decoder.readAllStandardOutput()).trimmed(),
+                 QString("%1,%2").arg(a.json()["width"].get<int>()).arg(a.json()["height"].get<int>()));
+        a = run({"contact", path_, "--out", q(folder_ / "sheet.png"), "--frames", "1:9:4"});
+        QVERIFY(a.code == 1 && a.err.contains("there already"));
+        a = run({"contact", path_, "--out", q(folder_ / "none.png"), "--frames", "1:2", "--copies", "7"});
+        QVERIFY2(a.code == 1 && a.err.contains("there is no copy 7"), qPrintable(a.err));
+        a = run({"contact", path_, "--out", q(folder_ / "none.png"), "--frames", "1:2", "--copies", "x"});
+        QVERIFY(a.code == 2 && a.err.contains("is no copy"));
+        a = run({"contact", path_, "--out", q(folder_ / "none.png"), "--frames", "1:400", "--tile", "64"});
+        QVERIFY(a.code == 1 && a.err.contains("the sheet would be"));
+    }
+    void check_fails_on_kinds_and_writes_a_page() {
+        did({"place", "--keys", "1:0,0,0 step 10:0,2,0"});
+        Answer a = run({"check", path_, "--fail-on", "pop"});
+        QCOMPARE(a.code, 3);
+        a = run({"check", path_, "--fail-on", "seam,crowding", "--report", q(folder_ / "check.html")});
+        QCOMPARE(a.code, 0);
+        const QString page = q(folder_.read("check.html"));
+        QVERIFY(page.contains("<h2>Pops</h2>") && page.contains("data:image/png;base64,iVBOR") &&
+                page.contains("Examined"));
+        QVERIFY(!page.contains("http")); // it needs nothing else
+        a = run({"check", path_, "--report", q(folder_ / "check.html")});
+        QVERIFY(a.code == 1 && a.err.contains("already"));
+        a = run({"check", path_, "--fail-on", "mood"});
+        QVERIFY(a.code == 2 && a.err.contains("is no kind of finding"));
+    }
     void an_arrangement_is_keyed_as_a_whole() {
         QCOMPARE(did({"place", "--at", "1", "--place", "0,0,0"}), "Key the place of \"leaf\"\n1 key");
         QCOMPARE(

@@ -168,6 +168,15 @@ class RenderTest : public QObject {
         const int there = static_cast<int>(100 + 5.0 / 10 * focal());
         QCOMPARE(alpha(p, there, 60), 1.0f);
     }
+    void a_jump_of_places_is_no_motion() {
+        put(std::make_shared<Made>([](double, Pose& pose) { sheet(pose, -1, 1, -1, 1, 0); }));
+        p_.arrangements[0].place_keys = {{OutputFrame(1), V3d(-5, 0, 0), V3d(0), 1, Toward::step},
+                                         {OutputFrame(10), V3d(5, 0, 0), V3d(0), 1, Toward::linear}};
+        const Picture p = made(10);
+        QCOMPARE(alpha(p, 100, 60), 0.0f);
+        QCOMPARE(alpha(p, static_cast<int>(100 + 5.0 / 10 * focal()), 60), 1.0f);
+        QCOMPARE(alpha(p, static_cast<int>(100 - 5.0 / 10 * focal()), 60), 0.0f);
+    }
     void light_through_smoke_falls_by_beers_law() {
         DenseGrid grid{"density", 20, 20, 20, 0.1, V3d(-0.95, -0.95, -0.95)};
         grid.values.assign(8000, 0.25f); // a block 2 m wide

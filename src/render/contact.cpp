@@ -1,0 +1,169 @@
+#include "render/contact.h"
+
+#include "core/base/numbers.h"
+#include "core/base/portable_math.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <map>
+#include <numbers>
+
+namespace garland {
+
+namespace {
+
+// One copy of a show as a show of its own.
+Result<std::shared_ptr<const Show>> only(const Show& show, std::int64_t number) {
+    std::size_t index = 0;
+    const ArrangementShow* a = show.find(number, index);
+    if (!a)
+        return fail(Error{ErrorCode::invalid, fmt::format("there is no copy {}", number + 1)}.advise(
+            fmt::format("use 1 to {}", show.copies())));
+    auto out = std::make_shared<Show>();
+    out->settings = show.settings;
+    out->samplers = show.samplers;
+    out->levels = show.levels;
+    out->camera = show.camera;
+    out->copy_count = show.copy_count;
+    ArrangementShow one = *a;
+    const std::uint32_t which[] = {static_cast<std::uint32_t>(index)};
+    one.clocks = a->clocks.part(which);
+    one.standing = a->standing.part(which);
+    one.places = one.standing.still();
+    one.numbers = std::vector<std::int64_t>{number};
+    one.first_copy = number;
+    one.in_set = std::vector<std::uint32_t>{static_cast<std::uint32_t>(a->in_set_at(index))};
+    out->arrangements.push_back(std::move(one));
+    return std::shared_ptr<const Show>(out);
+}
+
+// Figures of five by seven dots, a row a byte; our own drawing.
+struct Glyph {
+    char letter;
+    std::uint8_t rows[7];
+};
+constexpr Glyph glyphs[] = {
+    {'0', {14, 17, 19, 21, 25, 17, 14}}, {'1', {4, 12, 4, 4, 4, 4, 14}},    {'2', {14, 17, 1, 6, 8, 16, 31}},
+    {'3', {30, 1, 1, 14, 1, 1, 30}},     {'4', {2, 6, 10, 18, 31, 2, 2}},   {'5', {31, 16, 30, 1, 1, 17, 14}},
+    {'6', {6, 8, 16, 30, 17, 17, 14}},   {'7', {31, 1, 2, 4, 8, 8, 8}},     {'8', {14, 17, 17, 14, 17, 17, 14}},
+    {'9', {14, 17, 17, 15, 1, 2, 12}},   {'c', {0, 0, 14, 16, 16, 17, 14}}, {'-', {0, 0, 0, 14, 0, 0, 0}}};
+
+void write_text(Picture& p, int x, int y, int scale, const std::string& text) {
+    for (const char letter : text) {
+        const auto* g =
+            std::find_if(std::begin(glyphs), std::end(glyphs), [&](const Glyph& g) { return g.letter == letter; });
+        for (int row = 0; row < 7 * scale && g != std::end(glyphs); ++row) {
+            for (int column = 0; column < 5 * scale; ++column) {
+                if (!(g->rows[row / scale] >> (4 - column / scale) & 1)) continue;
+                const int px = x + column, py = y + row;
+                if (px < 0 || py < 0 || px >= p.width || py >= p.height) continue;
+                float* to = &p.rgba[(static_cast<std::size_t>(py) * static_cast<std::size_t>(p.width) +
+                                     static_cast<std::size_t>(px)) *
+                                    4];
+                to[0] = to[1] = to[2] = 0.02f, to[3] = 1;
+            }
+        }
+        x += 6 * scale;
+    }
+}
+
+// The box of a copy at a frame, in the scene; empty where it is absent.
+Result<Imath::Box3d> box_of(const Show& one, std::int64_t frame, Progress& progress) {
+    Imath::Box3d box;
+    GARLAND_TRY(posed, pose_all(one, OutputFrame(static_cast<double>(frame)), progress));
+    for (const Posed& part : posed) {
+        if (part.picks.copies.empty() || part.picks.copies[0] == no_pose) continue;
+        const Imath::Box3f b = bounds(*part.poses[part.picks.copies[0]].pose);
+        if (b.isEmpty()) continue;
+        const Placement& place = part.places()[0];
+        const Axes axes = axes_of(place);
+        for (int c = 0; c < 8; ++c) {
+            const V3d corner(c & 1 ? b.max.x : b.min.x, c & 2 ? b.max.y : b.min.y, c & 4 ? b.max.z : b.min.z);
+            box.extendBy(place.position + axes.scene(corner * V3d(place.stretch) * place.size));
+        }
+    }
+    return box;
+}
+
+} // namespace
+
+std::vector<std::int64_t> some_copies(const Show& show, std::size_t most) {
+    std::vector<std::int64_t> out;
+    const std::int64_t all = show.copies();
+    const auto count = std::min<std::int64_t>(all, static_cast<std::int64_t>(most));
+    for (std::int64_t i = 0; i < count; ++i) out.push_back(count > 1 ? i * (all - 1) / (count - 1) : 0);
+    return out;
+}
+
+Result<Picture> contact_sheet(const Show& show, const Project& project, const ContactOrder& order, Progress& progress) {
+    if (order.copies.empty() || order.frames.empty())
+        return fail(
+            Error{ErrorCode::invalid, "the sheet has no pictures"}.advise("name copies and frames that are there"));
+    if (order.tile < 16 || order.tile > 1024)
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("pictures of {} pixels cannot be put on a sheet", order.tile)}.advise(
+                "use 16 to 1024"));
+    const int scale = std::max(1, order.tile / 80), left = 6 * scale * 7 + 8, top = 7 * scale + 10, gap = 4;
+    const auto columns = static_cast<std::int64_t>(order.frames.size()),
+               rows = static_cast<std::int64_t>(order.copies.size());
+    const std::int64_t width = left + columns * (order.tile + gap), height = top + rows * (order.tile + gap);
+    if (width > 16384 || height > 16384)
+        return fail(Error{ErrorCode::too_large, fmt::format("the sheet would be {} × {} pixels", width, height)}.advise(
+            "use fewer copies, fewer frames or smaller pictures"));
+    Picture sheet;
+    sheet.width = static_cast<int>(width), sheet.height = static_cast<int>(height);
+    sheet.rgba.assign(sheet.pixels() * 4, 0);
+    for (std::size_t i = 0; i < sheet.pixels(); ++i) {
+        const float paper[] = {0.72f, 0.73f, 0.74f, 1};
+        std::copy(std::begin(paper), std::end(paper), &sheet.rgba[i * 4]);
+    }
+    PreviewLook look;
+    look.width = look.height = order.tile;
+    look.samples = order.samples;
+    look.colour = order.colour;
+    look.ground = PreviewGround::none;
+    look.transparent = true;
+    for (std::size_t c = 0; c < order.frames.size(); ++c)
+        write_text(sheet, left + static_cast<int>(c) * (order.tile + gap), 4, scale, std::to_string(order.frames[c]));
+    double done = 0;
+    for (std::size_t r = 0; r < order.copies.size(); ++r) {
+        GARLAND_TRY(one, only(show, order.copies[r]));
+        const int y0 = top + static_cast<int>(r) * (order.tile + gap);
+        write_text(sheet, 4, y0 + order.tile / 2 - 4 * scale, scale, copy_name(order.copies[r], show.copies()));
+        std::vector<Imath::Box3d> boxes;
+        double widest = 0; // of all its poses, so that it is drawn at one scale
+        for (const std::int64_t f : order.frames) {
+            GARLAND_TRY(box, box_of(*one, f, progress));
+            if (!box.isEmpty()) widest = std::max(widest, (box.max - box.min).length());
+            boxes.push_back(box);
+        }
+        for (std::size_t c = 0; c < order.frames.size(); ++c) {
+            if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+            progress.report(done / static_cast<double>(rows * columns),
+                            fmt::format("copy {}, output frame {}", order.copies[r] + 1, order.frames[c]));
+            done += 1;
+            if (boxes[c].isEmpty()) continue;
+            const OutputFrame t(static_cast<double>(order.frames[c]));
+            Camera camera = show.camera.at(t);
+            camera.lens = 24;
+            camera.target = boxes[c].center();
+            const double half = camera.lens / 2 * std::numbers::pi / 180;
+            camera.distance = std::max(widest, 1e-6) * 0.52 / (portable::sin(half) / portable::cos(half));
+            GARLAND_TRY(tile, render_frame(*one, project, t, look, Progress::none(), camera));
+            const int x0 = left + static_cast<int>(c) * (order.tile + gap);
+            for (int y = 0; y < order.tile; ++y) {
+                for (int x = 0; x < order.tile; ++x) {
+                    const float* from = &tile.rgba[static_cast<std::size_t>(y * order.tile + x) * 4];
+                    float* to = &sheet.rgba[(static_cast<std::size_t>(y0 + y) * static_cast<std::size_t>(sheet.width) +
+                                             static_cast<std::size_t>(x0 + x)) *
+                                            4];
+                    for (std::size_t k = 0; k < 3; ++k) to[k] = from[k] + 0.85f * (1 - from[3]);
+                }
+            }
+        }
+    }
+    return sheet;
+}
+
+} // namespace garland
