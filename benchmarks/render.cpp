@@ -26,7 +26,8 @@ class Swinging final : public Source {
         auto at = [](int r, int c) { return static_cast<std::uint32_t>(r * columns + c % columns); };
         for (int r = 0; r + 1 < rows; ++r) {
             for (int c = 0; c < columns; ++c) {
-                for (std::uint32_t i : {at(r, c), at(r, c + 1), at(r + 1, c + 1), at(r + 1, c)}) faces->corners.push_back(i);
+                for (std::uint32_t i : {at(r, c), at(r, c + 1), at(r + 1, c + 1), at(r + 1, c)})
+                    faces->corners.push_back(i);
                 faces->starts.push_back(static_cast<std::uint32_t>(faces->corners.size()));
             }
         }
@@ -42,7 +43,8 @@ class Swinging final : public Source {
         for (int r = 0; r < rows; ++r) {
             for (int c = 0; c < columns; ++c) {
                 const double a = M_PI * r / (rows - 1), b = 2 * M_PI * c / columns;
-                const double x = 0.3 * std::sin(a) * std::cos(b), y = -0.6 + 0.3 * std::cos(a), z = 0.3 * std::sin(a) * std::sin(b);
+                const double x = 0.3 * std::sin(a) * std::cos(b), y = -0.6 + 0.3 * std::cos(a),
+                             z = 0.3 * std::sin(a) * std::sin(b);
                 pose->points.emplace_back(static_cast<float>(x * std::cos(swing) - y * std::sin(swing)),
                                           static_cast<float>(x * std::sin(swing) + y * std::cos(swing)),
                                           static_cast<float>(z));

@@ -86,11 +86,13 @@ full_disk() {
     [ "$before" = "$(sha256sum "$small/p.garland")" ] || { umount "$small"; stop "an edit on a full disk changed the project"; }
     rm "$small/fill"
     build/release/src/garland-cli bake "$work/festival.garland" --out "$small/out" --frames 1:3 >/dev/null 2>&1 && { umount "$small"; stop "a bake larger than the disk said that it was written"; }
+    build/release/src/garland-cli preview "$work/festival.garland" --out "$small/shots" --frames 1:60 --size 640x360 --samples 1 --shutter 0 >/dev/null 2>&1 && { umount "$small"; stop "pictures larger than the disk said that they were written"; }
+    build/release/src/garland-cli preview "$work/festival.garland" --out "$small/shots" --name film --as mov --frames 1:20 --size 640x360 --samples 1 --shutter 0 >/dev/null 2>&1 && { umount "$small"; stop "a movie larger than the disk said that it was written"; }
     build/release/src/garland-cli fast-copy "$work/lantern.npy" --out "$small/copy" >/dev/null 2>&1 && { umount "$small"; stop "a copy larger than the disk said that it was written"; }
     [ -z "$(find "$small" -name '.garland.*')" ] || { umount "$small"; stop "something temporary was left on the full disk"; }
     umount "$small"
     rm -rf "$work" "$small"
-    echo "  an edit, a bake and a fast copy were refused in words; nothing was lost, nothing was left"
+    echo "  an edit, a bake, pictures, a movie and a fast copy were refused in words; nothing was lost, nothing was left"
 }
 
 deep() {

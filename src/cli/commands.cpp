@@ -10,6 +10,7 @@
 #include "io/handoff/fast_copy.h"
 #include "io/project/project_file.h"
 #include "io/sources/open_source.h"
+#include "io/tables/camera_file.h"
 #include "io/tables/timing_table.h"
 #include "render/report.h"
 
@@ -342,14 +343,26 @@ int new_command(const NewWords& w, Output out) {
     return exit_fine;
 }
 
-int camera_command(const std::string& path, const std::string& frames, Output out) {
-    auto list = parse_frames(frames);
+int camera_command(const CameraWords& w, Output out) {
+    auto list = parse_frames(w.frames);
     if (!list) return usage(list.error(), out);
-    auto project = load(path);
+    auto project = load(w.project);
     if (!project) return report_error(project.error(), out);
+    if (!w.file.empty()) {
+        auto steps = whole_steps(w.frames);
+        if (!steps) return usage(steps.error(), out);
+        const CameraOrder order{w.file, *steps, w.aspect, w.replace ? Existing::replace : Existing::refuse};
+        if (auto ok = write_camera(*project, order); !ok) return report_error(ok.error(), out);
+        if (out.json) {
+            print_json({{"file", w.file}, {"frames", steps->count()}});
+        } else {
+            fmt::print("the camera of {} written to {}\n", counted(steps->count(), "frame", "frames"), w.file);
+        }
+        return exit_fine;
+    }
     const CameraPlan plan(project->settings.camera_keys, project->settings.camera);
     Json rows = Json::array();
-    if (!out.json) fmt::print("output_frame,target_x,target_y,target_z,distance,azimuth,elevation,lens\n");
+    if (!out.json) fmt::print("{}", camera_table_header());
     for (double i = 0; list->first + i * list->step <= list->last + 1e-9; ++i) {
         const double t = list->first + i * list->step;
         const Camera c = plan.at(OutputFrame(t));
@@ -361,9 +374,7 @@ int camera_command(const std::string& path, const std::string& frames, Output ou
                             {"elevation", c.elevation},
                             {"lens", c.lens}});
         } else {
-            fmt::print("{},{},{},{},{},{},{},{}\n", exact_number(t), exact_number(c.target.x), exact_number(c.target.y),
-                       exact_number(c.target.z), exact_number(c.distance), exact_number(c.azimuth),
-                       exact_number(c.elevation), exact_number(c.lens));
+            fmt::print("{}", camera_table_row(t, c));
         }
     }
     if (out.json) print_json({{"camera", rows}});

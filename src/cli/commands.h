@@ -73,7 +73,12 @@ struct NewWords {
     bool replace = false;
 };
 int new_command(const NewWords& words, Output out); // an empty project
-int camera_command(const std::string& project, const std::string& frames, Output out);
+struct CameraWords {
+    std::string project, frames, file;
+    double aspect = 16.0 / 9.0;
+    bool replace = false;
+};
+int camera_command(const CameraWords& words, Output out);
 // only: "festival", "quay", or "" for both; prints the paths of the projects.
 int demo_command(const std::string& folder, const std::string& only, Output out);
 

@@ -172,10 +172,16 @@ int run(int argc, char** argv) {
     copy_of->add_flag("--replace", fast.replace, "Replace files that are there already");
     copy_of->add_flag("--dry-run", fast.dry_run, "Only say how large it would be");
 
-    auto* camera = command("camera", "Print the camera at output frames, as its keys say, as CSV",
-                           [&] { return camera_command(path, frames, out); });
-    camera->add_option("PROJECT", path, "A project file")->required();
-    frames_option(camera, frames)->required();
+    CameraWords filmed;
+    auto* camera =
+        command("camera", "Print the camera at output frames, as its keys say, as CSV; or write it as USD or glTF",
+                [&] { return camera_command(filmed, out); });
+    camera->add_option("PROJECT", filmed.project, "A project file")->required();
+    frames_option(camera, filmed.frames)->required();
+    camera->add_option("--out", filmed.file, "A file to write: .usda, .gltf or .csv");
+    camera->add_option("--aspect", filmed.aspect, "Width over height of the picture, for .usda and .gltf")
+        ->capture_default_str();
+    camera->add_flag("--replace", filmed.replace, "Replace the file if it is there already");
 
     std::string only;
     auto* demo =

@@ -1,5 +1,6 @@
 #include "render/report.h"
 
+#include "core/base/base64.h"
 #include "core/base/numbers.h"
 #include "render/picture_file.h"
 #include "render/render.h"
@@ -21,20 +22,6 @@ std::string escaped(std::string_view text) {
         case '"': out += "&quot;"; break;
         default: out += c;
         }
-    }
-    return out;
-}
-
-// RFC 4648, section 4.
-std::string base64(const std::vector<char>& bytes) {
-    static constexpr char letters[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-    std::string out;
-    out.reserve((bytes.size() + 2) / 3 * 4);
-    for (std::size_t i = 0; i < bytes.size(); i += 3) {
-        std::uint32_t group = 0;
-        for (std::size_t k = 0; k < 3; ++k)
-            group = group << 8 | (i + k < bytes.size() ? static_cast<unsigned char>(bytes[i + k]) : 0u);
-        for (std::size_t k = 0; k < 4; ++k) out += i + k <= bytes.size() ? letters[group >> (18 - 6 * k) & 63] : '=';
     }
     return out;
 }
@@ -87,9 +74,10 @@ Result<std::string> html_report(const Report& report, const Show& show, const Pr
                 std::sort(picture.marked.begin(), picture.marked.end());
                 GARLAND_TRY(made,
                             render_frame(show, project, OutputFrame(static_cast<double>(f.frame)), picture, part));
+                const std::vector<char> png = png_bytes(made, 8, false);
                 out += fmt::format(
                     "<img alt=\"Output frame {}, the copies meant in red\" src=\"data:image/png;base64,{}\">", f.frame,
-                    base64(png_bytes(made, 8, false)));
+                    base64(std::string_view(png.data(), png.size())));
                 ++pictures;
             }
             out += fmt::format("<div><p>{}</p><small>First at output frame {}. Copies {}.</small></div></article>\n",

@@ -126,6 +126,17 @@ class CliPreviewTest : public QObject {
         a = run({"contact", path_, "--out", q(folder_ / "none.png"), "--frames", "1:400", "--tile", "64"});
         QVERIFY(a.code == 1 && a.err.contains("the sheet would be"));
     }
+    void the_camera_goes_out_as_a_file() {
+        Answer a = run({"camera", path_, "--frames", "1:5", "--out", q(folder_ / "camera.usda"), "--aspect", "2"});
+        QVERIFY2(a.code == 0 && a.out.contains("the camera of 5 frames written to"), qPrintable(a.err));
+        QVERIFY(folder_.read("camera.usda").find("horizontalAperture = 48") != std::string::npos);
+        a = run({"camera", path_, "--frames", "1:5", "--out", q(folder_ / "camera.usda")});
+        QVERIFY(a.code == 1 && a.err.contains("already"));
+        a = run({"camera", path_, "--frames", "1:5", "--out", q(folder_ / "camera.csv")});
+        QCOMPARE(q(folder_.read("camera.csv")), run({"camera", path_, "--frames", "1:5"}).out);
+        a = run({"camera", path_, "--frames", "1:5", "--out", q(folder_ / "camera.obj")});
+        QVERIFY(a.code == 1 && a.err.contains("use .usda, .gltf or .csv"));
+    }
     void check_fails_on_kinds_and_writes_a_page() {
         did({"place", "--keys", "1:0,0,0 step 10:0,2,0"});
         Answer a = run({"check", path_, "--fail-on", "pop"});

@@ -1,6 +1,9 @@
 #include "app/panels/retime/sections.h"
 
 #include "core/base/numbers.h"
+#include "io/tables/camera_file.h"
+
+#include <QFileDialog>
 
 namespace garland {
 
@@ -26,6 +29,19 @@ CameraSection::CameraSection(Document& document, Viewing& viewing, TimeMapView& 
                           });
     remove_ = make_button(tr("Remove"), tr("Remove the selected camera key"));
     clear_ = make_button(tr("Remove all"), tr("The camera stands still again"));
+    auto* save = make_button(tr("Export…"), tr("The camera with its keys and lens, as USD text, glTF or a table"));
+    connect(save, &QPushButton::clicked, this, [this] {
+        const QString path = QFileDialog::getSaveFileName(this, tr("Export the camera"), "camera.usda",
+                                                          tr("USD text (*.usda);;glTF (*.gltf);;Table (*.csv)"));
+        if (path.isEmpty()) return;
+        const Project& p = document_.project();
+        const auto done = write_camera(p, {path.toStdString(), {p.settings.range, 1}, 16.0 / 9.0, Existing::replace});
+        if (done) {
+            emit document_.hint(tr("%1 written").arg(path));
+        } else {
+            emit document_.problem(done.error());
+        }
+    });
     connect(key, &QPushButton::clicked, this, [this] {
         const OutputFrame at = viewing_.frame();
         const Camera camera = viewing_.view();
@@ -52,7 +68,7 @@ CameraSection::CameraSection(Document& document, Viewing& viewing, TimeMapView& 
     });
     for (QWidget* w : std::initializer_list<QWidget*>{through_, key}) top->addWidget(w);
     top->addStretch(1);
-    for (QWidget* w : std::initializer_list<QWidget*>{toward_, remove_, clear_}) top->addWidget(w);
+    for (QWidget* w : std::initializer_list<QWidget*>{toward_, remove_, clear_, save}) top->addWidget(w);
     column->addLayout(top);
     list_ = new QListWidget;
     list_->setAccessibleName(tr("Camera keys"));

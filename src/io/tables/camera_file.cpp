@@ -1,0 +1,212 @@
+#include "io/tables/camera_file.h"
+
+#include "core/base/base64.h"
+#include "core/base/numbers.h"
+#include "core/base/portable_math.h"
+
+#include <array>
+#include <cmath>
+#include <cstring>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+#include <numbers>
+
+namespace garland {
+
+namespace {
+
+constexpr double aperture = 24; // tenths of a scene unit, upright; only its ratio to the focal length counts
+
+// Where the camera is and how it is turned: it looks along its own −z, y is up.
+struct Pose3 {
+    V3d right, up, back, place;
+};
+Pose3 pose_of(const Camera& c) {
+    constexpr double radians = std::numbers::pi / 180;
+    const double a = c.azimuth * radians, e = c.elevation * radians;
+    Pose3 p;
+    p.back = V3d(portable::sin(a) * portable::cos(e), portable::sin(e), portable::cos(a) * portable::cos(e));
+    p.right = V3d(portable::cos(a), 0, -portable::sin(a));
+    p.up = p.back.cross(p.right);
+    p.place = c.target + p.back * c.distance;
+    return p;
+}
+
+double focal_length(const Camera& c) {
+    const double half = c.lens / 2 * std::numbers::pi / 180;
+    return aperture / 2 * portable::cos(half) / portable::sin(half);
+}
+
+template <class Use>
+void each_frame(const CameraOrder& order, const CameraPlan& plan, Use&& use) {
+    for (std::int64_t f = order.frames.range.first; f <= order.frames.range.last; f += order.frames.step)
+        use(f, plan.at(OutputFrame(static_cast<double>(f))));
+}
+
+std::string usd_text(const Project& project, const CameraOrder& order, const CameraPlan& plan) {
+    std::string matrices, lengths, focus;
+    each_frame(order, plan, [&](std::int64_t f, const Camera& c) {
+        const Pose3 p = pose_of(c);
+        auto n = [](double v) { return exact_number(v); };
+        matrices +=
+            fmt::format("            {}: (({}, {}, {}, 0), ({}, {}, {}, 0), ({}, {}, {}, 0), ({}, {}, {}, 1)),\n", f,
+                        n(p.right.x), n(p.right.y), n(p.right.z), n(p.up.x), n(p.up.y), n(p.up.z), n(p.back.x),
+                        n(p.back.y), n(p.back.z), n(p.place.x), n(p.place.y), n(p.place.z));
+        lengths += fmt::format("            {}: {},\n", f, n(focal_length(c)));
+        focus += fmt::format("            {}: {},\n", f, n(c.distance));
+    });
+    return fmt::format(R"(#usda 1.0
+(
+    defaultPrim = "camera"
+    endTimeCode = {}
+    metersPerUnit = 1
+    startTimeCode = {}
+    timeCodesPerSecond = {}
+    upAxis = "Y"
+)
+
+def Camera "camera"
+{{
+    float2 clippingRange = (0.01, 100000)
+    float focalLength.timeSamples = {{
+{}    }}
+    float focusDistance.timeSamples = {{
+{}    }}
+    float horizontalAperture = {}
+    token projection = "perspective"
+    float verticalAperture = {}
+    matrix4d xformOp:transform.timeSamples = {{
+{}    }}
+    uniform token[] xformOpOrder = ["xformOp:transform"]
+}}
+)",
+                       order.frames.range.last, order.frames.range.first,
+                       exact_number(project.settings.rate.per_second()), lengths, focus,
+                       exact_number(aperture * order.aspect), exact_number(aperture), matrices);
+}
+
+// A rotation's quaternion (x, y, z, w) from its axes (K. Shoemake, "Animating rotation with quaternion curves", 1985).
+std::array<double, 4> quaternion(const Pose3& p) {
+    const double xx = p.right.x, yy = p.up.y, zz = p.back.z, trace = xx + yy + zz;
+    if (trace > 0) {
+        const double s = std::sqrt(trace + 1) * 2;
+        return {(p.up.z - p.back.y) / s, (p.back.x - p.right.z) / s, (p.right.y - p.up.x) / s, s / 4};
+    }
+    if (xx > yy && xx > zz) {
+        const double s = std::sqrt(1 + xx - yy - zz) * 2;
+        return {s / 4, (p.right.y + p.up.x) / s, (p.back.x + p.right.z) / s, (p.up.z - p.back.y) / s};
+    }
+    if (yy > zz) {
+        const double s = std::sqrt(1 + yy - xx - zz) * 2;
+        return {(p.right.y + p.up.x) / s, s / 4, (p.up.z + p.back.y) / s, (p.back.x - p.right.z) / s};
+    }
+    const double s = std::sqrt(1 + zz - xx - yy) * 2;
+    return {(p.back.x + p.right.z) / s, (p.up.z + p.back.y) / s, s / 4, (p.right.y - p.up.x) / s};
+}
+
+Result<std::string> gltf_text(const Project& project, const CameraOrder& order, const CameraPlan& plan) {
+    std::vector<float> times, places, turns;
+    double lens = 0;
+    bool changes = false;
+    std::array<double, 4> before{};
+    each_frame(order, plan, [&](std::int64_t f, const Camera& c) {
+        if (times.empty()) lens = c.lens;
+        changes |= std::abs(c.lens - lens) > 1e-6;
+        const Pose3 p = pose_of(c);
+        std::array<double, 4> q = quaternion(p);
+        double same = 0;
+        for (std::size_t k = 0; k < 4; ++k) same += q[k] * before[k];
+        if (same < 0) { // the short way round
+            for (double& v : q) v = -v;
+        }
+        before = q;
+        times.push_back(static_cast<float>(
+            project.settings.rate.start_of(static_cast<double>(f - order.frames.range.first)).value));
+        for (int k = 0; k < 3; ++k) places.push_back(static_cast<float>(p.place[k]));
+        for (double v : q) turns.push_back(static_cast<float>(v));
+    });
+    if (changes)
+        return fail(Error{ErrorCode::unsupported, "the lens changes over these frames, and glTF has one field of view"}
+                        .at(order.path)
+                        .keeping("nothing was written")
+                        .advise("write .usda, or frames over which the lens stays"));
+    std::string bytes;
+    auto append = [&](const std::vector<float>& list) {
+        const std::size_t at = bytes.size();
+        bytes.append(reinterpret_cast<const char*>(list.data()), list.size() * sizeof(float));
+        return at;
+    };
+    using Json = nlohmann::json;
+    Json views = Json::array(), accessors = Json::array();
+    auto add = [&](const std::vector<float>& list, const char* type, int width) {
+        const std::size_t at = append(list);
+        views.push_back({{"buffer", 0}, {"byteOffset", at}, {"byteLength", list.size() * sizeof(float)}});
+        accessors.push_back({{"bufferView", views.size() - 1},
+                             {"componentType", 5126},
+                             {"count", list.size() / static_cast<std::size_t>(width)},
+                             {"type", type}});
+        return accessors.size() - 1;
+    };
+    const std::size_t time = add(times, "SCALAR", 1), place = add(places, "VEC3", 3), turn = add(turns, "VEC4", 4);
+    accessors[time]["min"] = Json::array({times.front()});
+    accessors[time]["max"] = Json::array({times.back()});
+    Json j{{"asset", {{"version", "2.0"}, {"generator", "Garland"}}},
+           {"scene", 0},
+           {"scenes", {{{"nodes", {0}}}}},
+           {"nodes", {{{"name", "camera"}, {"camera", 0}}}},
+           {"cameras",
+            {{{"type", "perspective"},
+              {"perspective",
+               {{"yfov", lens * std::numbers::pi / 180}, {"aspectRatio", order.aspect}, {"znear", 0.01}}}}}},
+           {"bufferViews", views},
+           {"accessors", accessors},
+           {"buffers",
+            {{{"byteLength", bytes.size()}, {"uri", "data:application/octet-stream;base64," + base64(bytes)}}}}};
+    j["animations"] = {{{"name", "camera"},
+                        {"samplers",
+                         {{{"input", time}, {"output", place}, {"interpolation", "LINEAR"}},
+                          {{"input", time}, {"output", turn}, {"interpolation", "LINEAR"}}}},
+                        {"channels",
+                         {{{"sampler", 0}, {"target", {{"node", 0}, {"path", "translation"}}}},
+                          {{"sampler", 1}, {"target", {{"node", 0}, {"path", "rotation"}}}}}}}};
+    return j.dump(1) + "\n";
+}
+
+} // namespace
+
+std::string camera_table_header() {
+    return "output_frame,target_x,target_y,target_z,distance,azimuth,elevation,lens\n";
+}
+
+std::string camera_table_row(double t, const Camera& c) {
+    return fmt::format("{},{},{},{},{},{},{},{}\n", exact_number(t), exact_number(c.target.x), exact_number(c.target.y),
+                       exact_number(c.target.z), exact_number(c.distance), exact_number(c.azimuth),
+                       exact_number(c.elevation), exact_number(c.lens));
+}
+
+Result<void> write_camera(const Project& project, const CameraOrder& order) {
+    if (order.frames.range.last < order.frames.range.first || order.frames.step < 1)
+        return fail(ErrorCode::invalid, "the range of frames is empty");
+    if (order.frames.count() > 10'000'000) return fail(ErrorCode::too_large, "these are too many frames for a camera");
+    if (!std::isfinite(order.aspect) || order.aspect <= 0 || order.aspect > 1000)
+        return fail(ErrorCode::invalid, "the shape of the picture must be above 0");
+    const CameraPlan plan(project.settings.camera_keys, project.settings.camera);
+    const std::string kind = extension(order.path);
+    if (kind == ".usda") return write_file(order.path, usd_text(project, order, plan), order.existing);
+    if (kind == ".gltf") {
+        GARLAND_TRY(text, gltf_text(project, order, plan));
+        return write_file(order.path, text, order.existing);
+    }
+    if (kind == ".csv") {
+        std::string text = camera_table_header();
+        each_frame(order, plan,
+                   [&](std::int64_t f, const Camera& c) { text += camera_table_row(static_cast<double>(f), c); });
+        return write_file(order.path, text, order.existing);
+    }
+    return fail(Error{ErrorCode::invalid, fmt::format("a camera cannot be written as \"{}\"", kind)}
+                    .at(order.path)
+                    .keeping("nothing was written")
+                    .advise("use .usda, .gltf or .csv"));
+}
+
+} // namespace garland
