@@ -298,7 +298,8 @@ class AttitudeTest : public QObject {
   private:
     std::vector<CopyId> first_ids() {
         std::vector<CopyId> out;
-        for (const Placement& p : show()->arrangements[0].places.list()) out.push_back(p.id);
+        const ShowPtr s = show(); // its list lives as long as it does
+        for (const Placement& p : s->arrangements[0].places.list()) out.push_back(p.id);
         return out;
     }
 };
