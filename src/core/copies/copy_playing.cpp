@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <atomic>
 #include <cmath>
+#include <functional>
 #include <limits>
 #include <map>
 
@@ -254,6 +255,21 @@ RunTrack CopyPlaying::speed_track(std::size_t copy, const OwnRate& own) const {
     return track;
 }
 
+namespace {
+
+// Whether a level that runs the same way at both ends of a piece may turn twice inside: by the cubic through both ends
+// and their rates, whose own rate is a parabola. Rates times the piece's width.
+bool may_turn_twice(double first, double last, double rise) {
+    const double bend = 3 * (first + last) - 6 * rise, slope = 6 * rise - 4 * first - 2 * last;
+    if (bend == 0) return false;
+    const double at = -slope / (2 * bend);
+    if (!(at > 0 && at < 1)) return false;
+    const double turned = first + at * (slope + at * bend), usual = std::max(std::abs(first), std::abs(last));
+    return first > 0 ? turned < usual / 4 : turned > -usual / 4;
+}
+
+} // namespace
+
 // Every moment at which a level is higher than ever before and then falls.
 RunTrack CopyPlaying::furthest_track(std::size_t copy) const {
     RunTrack track;
@@ -266,20 +282,39 @@ RunTrack CopyPlaying::furthest_track(std::size_t copy) const {
         highest = value;
         track.nodes.push_back({t, value, 0, 0});
     };
-    for (std::size_t k = 0; k < cuts.size(); ++k) {
-        take(cuts[k], level(copy, cuts[k]).value);
-        if (k + 1 == cuts.size()) break;
-        constexpr int parts = 16;
-        for (int p = 0; p < parts; ++p) {
-            double a = cuts[k] + (cuts[k + 1] - cuts[k]) * p / parts,
-                   b = cuts[k] + (cuts[k + 1] - cuts[k]) * (p + 1) / parts;
-            const double inside = (b - a) * 1e-9;
-            if (!(level(copy, a + inside).rate > 0 && level(copy, b - inside).rate < 0)) continue;
+    struct End {
+        double t;
+        Level level;
+    };
+    // Peaks between two moments, in order; a piece in which the level may turn twice is halved.
+    const std::function<void(const End&, const End&, int)> peaks = [&](const End& from, const End& to, int depth) {
+        const double wide = to.t - from.t, first = from.level.rate, last = to.level.rate;
+        if (first > 0 && last <= 0) { // 0: where a sum has reached 1
+            double a = from.t, b = to.t;
             for (int n = 0; n < 60 && b - a > 1e-12 * (1 + std::abs(a)); ++n) {
                 const double middle = a + (b - a) / 2;
                 (level(copy, middle).rate > 0 ? a : b) = middle;
             }
             take(b, std::max(level(copy, a).value, level(copy, b).value));
+        } else if (depth > 0 && first * last > 0 &&
+                   may_turn_twice(first * wide, last * wide, to.level.value - from.level.value)) {
+            const double t = from.t + wide / 2;
+            const End middle{t, level(copy, t)};
+            peaks(from, middle, depth - 1);
+            peaks(middle, to, depth - 1);
+        }
+    };
+    for (std::size_t k = 0; k < cuts.size(); ++k) {
+        take(cuts[k], level(copy, cuts[k]).value);
+        if (k + 1 == cuts.size()) break;
+        const double wide = cuts[k + 1] - cuts[k];
+        const int parts = static_cast<int>(std::clamp(std::ceil(wide * 4), 16.0, 100'000.0)); // a quarter of a frame
+        auto end_at = [&](double t) { return End{t, level(copy, t)}; };
+        End before = end_at(cuts[k] + wide / parts * 1e-9);
+        for (int p = 1; p <= parts; ++p) {
+            const End after = end_at(cuts[k] + wide * p / parts - wide / parts * 1e-9);
+            peaks(before, after, 10);
+            before = after;
         }
         const double just = std::nextafter(cuts[k + 1], cuts[k]);
         take(just, level(copy, just).value);
