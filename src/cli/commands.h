@@ -9,11 +9,19 @@
 #include <string>
 #include <vector>
 
+namespace CLI {
+class App;
+class Option;
+} // namespace CLI
+
 namespace garland {
 
 inline constexpr int exit_fine = 0, exit_error = 1, exit_usage = 2, exit_findings = 3; // 128 + the signal that ended it
 
 int run_command_line(int argc, char** argv);
+
+// What most commands ask for: --frames.
+CLI::Option* frames_option(CLI::App* command, std::string& to);
 
 // Where a command's answer goes: as text lines, or as one JSON object at the end.
 struct Output {
@@ -45,12 +53,14 @@ struct PreviewWords {
     PreviewLook look;
     bool quick = false, keep = false, replace = false, silent = false, dry_run = false;
 };
+void preview_options(CLI::App& app, PreviewWords& words);
 int preview_command(const PreviewWords& words, Output out);
 struct ContactWords {
     std::string project, file, frames, copies, colour = "materials";
     int tile = 120, samples = 8;
     bool replace = false;
 };
+void contact_options(CLI::App& app, ContactWords& words);
 int contact_command(const ContactWords& words, Output out);
 int table_command(const std::string& project, const std::string& frames, const std::string& file, bool replace,
                   Output out);

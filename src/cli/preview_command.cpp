@@ -6,6 +6,7 @@
 #include "render/picture_file.h"
 #include "render/preview.h"
 
+#include <CLI/CLI.hpp>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 #include <sstream>
@@ -92,6 +93,45 @@ Result<std::vector<std::int64_t>> copies_listed(const std::string& text) {
 
 } // namespace
 
+void preview_options(CLI::App& app, PreviewWords& w) {
+    app.add_option("PROJECT", w.project, "A project file")->required();
+    app.add_option("--out", w.folder, "The folder to write into")->required();
+    frames_option(&app, w.frames)->required();
+    app.add_option("--name", w.name, "What files are called before their number")->capture_default_str();
+    app.add_option("--as", w.as, "png, png-16, exr, exr-float; mp4, webm, mov or mkv: one movie")
+        ->capture_default_str();
+    app.add_option("--size", w.size, "Width and height in pixels [960x540]");
+    app.add_option("--samples", w.look.samples, "Samples a pixel, 1 to 4096")->capture_default_str();
+    app.add_option("--shutter", w.look.shutter, "Degrees of a frame it is open, 0 to 360; 0: no motion blur")
+        ->capture_default_str();
+    app.add_option("--motion-steps", w.look.motion_steps, "Moments over the shutter: 3, 5 … 15")->capture_default_str();
+    app.add_flag("--transparent", w.look.transparent, "No sky: alpha is what is covered");
+    app.add_option("--ground", w.ground, "shown, shadow (only where shadows fall) or none")->capture_default_str();
+    app.add_option("--colour", w.colour, "materials, \"source frame\", delay, speed, level or copy")
+        ->capture_default_str();
+    app.add_option("--exposure", w.look.exposure, "Stops")->capture_default_str();
+    app.add_option("--thickness", w.look.thickness, "Of volumes: extinction a metre at a density of 1")
+        ->capture_default_str();
+    app.add_flag("--passes", w.look.passes, "EXR: depth, motion, normals and numbers too");
+    app.add_flag("--quick", w.quick, "A quick look: half the size, one sample, no blur");
+    app.add_flag("--silent", w.silent, "A movie without the project's sounds");
+    app.add_flag("--keep", w.keep, "Keep pictures that are there: go on where it was stopped");
+    app.add_flag("--replace", w.replace, "Replace files that are there already");
+    app.add_flag("--dry-run", w.dry_run, "Only say how much would be written");
+}
+
+void contact_options(CLI::App& app, ContactWords& w) {
+    app.add_option("PROJECT", w.project, "A project file")->required();
+    app.add_option("--out", w.file, "The PNG file to write")->required();
+    frames_option(&app, w.frames)->required();
+    app.add_option("--copies", w.copies, "Their numbers, as in 3,5,9:12 [twelve, evenly over all]");
+    app.add_option("--tile", w.tile, "Pixels of a picture's side")->capture_default_str();
+    app.add_option("--samples", w.samples, "Samples a pixel")->capture_default_str();
+    app.add_option("--colour", w.colour, "materials, \"source frame\", delay, speed, level or copy")
+        ->capture_default_str();
+    app.add_flag("--replace", w.replace, "Replace the file if it is there already");
+}
+
 int contact_command(const ContactWords& w, Output out) {
     auto frames = whole_steps(w.frames);
     if (!frames) return usage(frames.error(), out);
@@ -142,7 +182,7 @@ int preview_command(const PreviewWords& w, Output out) {
     if (!opened) return report_error(opened.error(), out);
     if (!opened->project.missing.empty()) return report_error(opened->project.missing.front().error, out);
     const Project& project = opened->project.project;
-    auto size = estimate(project, *order);
+    auto size = estimate(*order, progress);
     if (!size) {
         size.error().kept = "nothing was written";
         return report_error(size.error(), out);

@@ -45,9 +45,6 @@ int run(int argc, char** argv) {
         sub->callback([&code, run] { code = run(); });
         return sub;
     };
-    auto frames_option = [](CLI::App* sub, std::string& to) {
-        return sub->add_option("--frames", to, "Output frames, as in 1:240 (STEP may follow: 1:240:4)");
-    };
 
     NewWords fresh;
     auto* make = command("new", "Make an empty project", [&] { return new_command(fresh, out); });
@@ -96,45 +93,12 @@ int run(int argc, char** argv) {
     PreviewWords seen;
     auto* preview = command("preview", "Pictures or a movie of the copies, traced without any display",
                             [&] { return preview_command(seen, out); });
-    preview->add_option("PROJECT", seen.project, "A project file")->required();
-    preview->add_option("--out", seen.folder, "The folder to write into")->required();
-    frames_option(preview, seen.frames)->required();
-    preview->add_option("--name", seen.name, "What files are called before their number")->capture_default_str();
-    preview->add_option("--as", seen.as, "png, png-16, exr, exr-float; mp4, webm, mov or mkv: one movie")
-        ->capture_default_str();
-    preview->add_option("--size", seen.size, "Width and height in pixels [960x540]");
-    preview->add_option("--samples", seen.look.samples, "Samples a pixel, 1 to 4096")->capture_default_str();
-    preview->add_option("--shutter", seen.look.shutter, "Degrees of a frame it is open, 0 to 360; 0: no motion blur")
-        ->capture_default_str();
-    preview->add_option("--motion-steps", seen.look.motion_steps, "Moments over the shutter: 3, 5 … 15")
-        ->capture_default_str();
-    preview->add_flag("--transparent", seen.look.transparent, "No sky: alpha is what is covered");
-    preview->add_option("--ground", seen.ground, "shown, shadow (only where shadows fall) or none")
-        ->capture_default_str();
-    preview->add_option("--colour", seen.colour, "materials, \"source frame\", delay, speed, level or copy")
-        ->capture_default_str();
-    preview->add_option("--exposure", seen.look.exposure, "Stops")->capture_default_str();
-    preview->add_option("--thickness", seen.look.thickness, "Of volumes: extinction a metre at a density of 1")
-        ->capture_default_str();
-    preview->add_flag("--passes", seen.look.passes, "EXR: depth, motion, normals and numbers too");
-    preview->add_flag("--quick", seen.quick, "A quick look: half the size, one sample, no blur");
-    preview->add_flag("--silent", seen.silent, "A movie without the project's sounds");
-    preview->add_flag("--keep", seen.keep, "Keep pictures that are there: go on where it was stopped");
-    preview->add_flag("--replace", seen.replace, "Replace files that are there already");
-    preview->add_flag("--dry-run", seen.dry_run, "Only say how much would be written");
+    preview_options(*preview, seen);
 
     ContactWords sheet;
     auto* contact = command("contact", "One sheet of pictures: copies down, output frames across",
                             [&] { return contact_command(sheet, out); });
-    contact->add_option("PROJECT", sheet.project, "A project file")->required();
-    contact->add_option("--out", sheet.file, "The PNG file to write")->required();
-    frames_option(contact, sheet.frames)->required();
-    contact->add_option("--copies", sheet.copies, "Their numbers, as in 3,5,9:12 [twelve, evenly over all]");
-    contact->add_option("--tile", sheet.tile, "Pixels of a picture's side")->capture_default_str();
-    contact->add_option("--samples", sheet.samples, "Samples a pixel")->capture_default_str();
-    contact->add_option("--colour", sheet.colour, "materials, \"source frame\", delay, speed, level or copy")
-        ->capture_default_str();
-    contact->add_flag("--replace", sheet.replace, "Replace the file if it is there already");
+    contact_options(*contact, sheet);
 
     auto* bake = command("bake", "Write the posed copies, one PLY file for each output frame; or one retimed source",
                          [&] { return bake_command(words, out); });
@@ -238,6 +202,10 @@ int run(int argc, char** argv) {
 }
 
 } // namespace
+
+CLI::Option* frames_option(CLI::App* command, std::string& to) {
+    return command->add_option("--frames", to, "Output frames, as in 1:240 (STEP may follow: 1:240:4)");
+}
 
 int run_command_line(int argc, char** argv) {
     listen_to_signals();

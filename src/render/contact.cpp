@@ -74,14 +74,7 @@ Result<Imath::Box3d> box_of(const Show& one, std::int64_t frame, Progress& progr
     GARLAND_TRY(posed, pose_all(one, OutputFrame(static_cast<double>(frame)), progress));
     for (const Posed& part : posed) {
         if (part.picks.copies.empty() || part.picks.copies[0] == no_pose) continue;
-        const Imath::Box3f b = bounds(*part.poses[part.picks.copies[0]].pose);
-        if (b.isEmpty()) continue;
-        const Placement& place = part.places()[0];
-        const Axes axes = axes_of(place);
-        for (int c = 0; c < 8; ++c) {
-            const V3d corner(c & 1 ? b.max.x : b.min.x, c & 2 ? b.max.y : b.min.y, c & 4 ? b.max.z : b.min.z);
-            box.extendBy(place.position + axes.scene(corner * V3d(place.stretch) * place.size));
-        }
+        box.extendBy(garland::box_of(part.places()[0], bounds(*part.poses[part.picks.copies[0]].pose)));
     }
     return box;
 }

@@ -1,21 +1,17 @@
 #include "render/eye.h"
 
 #include "core/base/portable_math.h"
+#include "core/project/camera_axes.h"
 
 #include <numbers>
 
 namespace garland {
 
 Eye::Eye(const Camera& c, int width, int height) {
-    constexpr double radians = std::numbers::pi / 180;
-    const double a = c.azimuth * radians, e = c.elevation * radians;
-    const V3d back(portable::sin(a) * portable::cos(e), portable::sin(e), portable::cos(a) * portable::cos(e));
-    right_ = V3d(portable::cos(a), 0, -portable::sin(a));
-    up_ = back.cross(right_);
-    forward_ = -back;
-    place_ = c.target + back * c.distance;
+    const CameraAxes axes = axes_of(c);
+    right_ = axes.right, up_ = axes.up, forward_ = -axes.back, place_ = axes.place;
     middle_x_ = width / 2.0, middle_y_ = height / 2.0;
-    const double half = c.lens * radians / 2; // the field of view is that of the height
+    const double half = c.lens / 2 * std::numbers::pi / 180; // the field of view is that of the height
     focal_ = height / (2 * portable::sin(half) / portable::cos(half));
 }
 

@@ -12,7 +12,7 @@ namespace garland {
 enum class PreviewGround {
     shown,  // a matt floor at height 0 that fades into the sky
     shadow, // seen only where a shadow falls on it; for laying the picture over another one
-    none,
+    none,   // and wherever computed water is shown, which is its own ground
 };
 
 enum class PreviewColour { look, source_frame, delay, speed, level, copy };

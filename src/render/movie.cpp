@@ -65,10 +65,20 @@ const char* codec_word(MovieKind kind) {
     return "";
 }
 
-Result<void> can_make(MovieKind kind) {
-    if (avcodec_find_encoder_by_name(codec_of(kind).video)) return {};
-    return fail(Error{ErrorCode::unsupported, fmt::format("this machine has no encoder for {}", to_text(kind))}.advise(
-        "install the package libavcodec59, or choose another movie format"));
+Result<void> can_make(MovieKind kind, int width, int height, bool alpha) {
+    if (!avcodec_find_encoder_by_name(codec_of(kind).video))
+        return fail(
+            Error{ErrorCode::unsupported, fmt::format("this machine has no encoder for {}", to_text(kind))}.advise(
+                "install the package libavcodec59, or choose another movie format"));
+    if (alpha && !has_alpha(kind))
+        return fail(Error{ErrorCode::unsupported, fmt::format("{} has no transparency", to_text(kind))}.advise(
+            "choose WebM, MOV or MKV, or pictures"));
+    const bool even = kind == MovieKind::mp4 || kind == MovieKind::webm;
+    if (even && (width % 2 || height % 2))
+        return fail(Error{ErrorCode::invalid,
+                          fmt::format("{} needs an even width and height, not {} × {}", to_text(kind), width, height)}
+                        .advise(fmt::format("use {} × {}", width + width % 2, height + height % 2)));
+    return {};
 }
 
 struct MovieWriter::Inside {
@@ -252,17 +262,8 @@ MovieWriter::MovieWriter() : in_(std::make_unique<Inside>()) {}
 MovieWriter::~MovieWriter() = default;
 
 Result<std::unique_ptr<MovieWriter>> MovieWriter::start(Order order) {
-    GARLAND_CHECK(can_make(order.kind));
+    GARLAND_CHECK(can_make(order.kind, order.width, order.height, order.alpha));
     av_log_set_level(AV_LOG_FATAL);
-    if (order.alpha && !has_alpha(order.kind))
-        return fail(Error{ErrorCode::unsupported, fmt::format("{} has no transparency", to_text(order.kind))}.advise(
-            "choose WebM, MOV or MKV, or pictures"));
-    const bool even = order.kind == MovieKind::mp4 || order.kind == MovieKind::webm;
-    if (even && (order.width % 2 || order.height % 2))
-        return fail(
-            Error{ErrorCode::invalid, fmt::format("{} needs an even width and height, not {} × {}", to_text(order.kind),
-                                                  order.width, order.height)}
-                .advise(fmt::format("use {} × {}", order.width + order.width % 2, order.height + order.height % 2)));
     if (order.rate.num > INT32_MAX || order.rate.den > INT32_MAX)
         return fail(ErrorCode::invalid, "the output rate is too fine for a movie");
     std::unique_ptr<MovieWriter> out(new MovieWriter);

@@ -20,8 +20,9 @@ bool has_alpha(MovieKind kind);
 const char* to_text(MovieKind kind);    // "MP4 (H.264)"
 const char* codec_word(MovieKind kind); // as ffprobe says it: "h264"
 
-// Whether this machine can make it. Errors: unsupported, with the package that would help.
-Result<void> can_make(MovieKind kind);
+// Whether this machine can make it so large and so clear. Errors: unsupported, with the package that would help, or
+// without transparency; invalid, for odd sizes where the codec needs even ones.
+Result<void> can_make(MovieKind kind, int width, int height, bool alpha);
 
 // Pictures one by one, in order. The file appears complete with finish(), or not at all. Errors: invalid, for odd sizes
 // where the codec needs even ones; exists; unsupported; disk_full.

@@ -25,7 +25,7 @@ const As& kind(PreviewAs as) {
     return kinds[static_cast<int>(as)];
 }
 
-Result<void> check(const Project& project, const PreviewOrder& order) {
+Result<void> check(const PreviewOrder& order) {
     GARLAND_CHECK(validate(order.look));
     if (order.frames.range.last < order.frames.range.first || order.frames.step < 1)
         return fail(Error{ErrorCode::invalid, "the range of frames is empty"}.advise(
@@ -35,19 +35,9 @@ Result<void> check(const Project& project, const PreviewOrder& order) {
             "give a name without a slash"));
     const auto movie = movie_of(order.as);
     if (!movie) return {};
-    GARLAND_CHECK(can_make(*movie));
     if (order.look.passes)
         return fail(Error{ErrorCode::invalid, "a movie has no passes"}.advise("choose EXR for passes"));
-    if (order.look.transparent && !has_alpha(*movie))
-        return fail(Error{ErrorCode::unsupported, fmt::format("{} has no transparency", to_text(*movie))}.advise(
-            "choose WebM, MOV or MKV, or pictures"));
-    if ((*movie == MovieKind::mp4 || *movie == MovieKind::webm) && (order.look.width % 2 || order.look.height % 2))
-        return fail(Error{ErrorCode::invalid, fmt::format("{} needs an even width and height, not {} × {}",
-                                                          to_text(*movie), order.look.width, order.look.height)}
-                        .advise(fmt::format("use {} × {}", order.look.width + order.look.width % 2,
-                                            order.look.height + order.look.height % 2)));
-    static_cast<void>(project);
-    return {};
+    return can_make(*movie, order.look.width, order.look.height, order.look.transparent);
 }
 
 Existing existing_of(const PreviewOrder& order) {
@@ -106,8 +96,8 @@ std::string picture_path(const PreviewOrder& order, std::int64_t frame) {
     return movie_of(order.as) ? base + ending(order.as) : numbered(base + ".", frame, 4, ending(order.as));
 }
 
-Result<PreviewEstimate> estimate(const Project& project, const PreviewOrder& order) {
-    GARLAND_CHECK(check(project, order));
+Result<PreviewEstimate> estimate(const PreviewOrder& order, Progress& progress) {
+    GARLAND_CHECK(check(order));
     PreviewEstimate out;
     const double pixels = static_cast<double>(order.look.width) * order.look.height;
     const auto frames = static_cast<double>(order.frames.count());
@@ -119,6 +109,7 @@ Result<PreviewEstimate> estimate(const Project& project, const PreviewOrder& ord
         return out;
     }
     for (std::int64_t f = order.frames.range.first; f <= order.frames.range.last; f += order.frames.step) {
+        if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         ++out.files;
         out.existing += file_exists(picture_path(order, f)) ? 1 : 0;
     }
@@ -128,7 +119,7 @@ Result<PreviewEstimate> estimate(const Project& project, const PreviewOrder& ord
 Result<PreviewDone> preview(const Show& show, const Project& project, std::span<const HeardSound> sounds,
                             const PreviewOrder& order, Progress& progress,
                             const std::function<void(std::int64_t, const Picture&)>& finished) {
-    GARLAND_TRY(size, estimate(project, order));
+    GARLAND_TRY(size, estimate(order, progress));
     const auto movie = movie_of(order.as);
     if (size.existing > 0 && order.existing == PreviewExisting::refuse)
         return fail(

@@ -49,7 +49,7 @@ struct PreviewDone {
 
 // Errors: invalid for the look, the name, an empty range or a movie format's needs; unsupported for a codec that this
 // machine doesn't have, or that has no alpha: all before the first frame.
-Result<PreviewEstimate> estimate(const Project& project, const PreviewOrder& order);
+Result<PreviewEstimate> estimate(const PreviewOrder& order, Progress& progress = Progress::none());
 
 // finished: called with every frame that is done, in order. Errors: those above; exists; those of reading; disk_full,
 // cancelled, with how many pictures are complete.

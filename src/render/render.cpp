@@ -104,7 +104,7 @@ struct Tracer {
         fade = 4 * std::max(scene.size(), camera_distance);
     }
 
-    bool ground() const { return look.ground != PreviewGround::none; }
+    bool ground() const { return look.ground != PreviewGround::none && !scene.has_water(); }
 
     V3d sky(const V3d& way) const {
         if (way.y <= 0) return V3d(look.light.horizon);
@@ -207,7 +207,7 @@ struct Tracer {
             return {l.lit * V3d(look.floor) * (1 - gone) + V3d(look.light.horizon) * gone, 1};
         }
         if (look.transparent) return {};
-        return {way.y >= 0 ? sky(way) : V3d(ground() ? look.light.horizon : look.light.below), 1};
+        return {sky(way), 1};
     }
 
     // Absorption by Beer's law (A. Beer 1852), one scattering of the key light and the sky, marched with a step of one

@@ -24,8 +24,8 @@ struct CopyFrame {
 
 class TraceScene {
   public:
-    // before: an earlier frame's scene, whose poses are used again where they are the same. Errors: those of reading;
-    // cancelled; unsupported where the tracer cannot start.
+    // Errors: invalid, of the look; those of reading; cancelled; unsupported where the tracer cannot start; too_large
+    // where memory does not suffice.
     static Result<std::shared_ptr<const TraceScene>> make(const Show& show, const Project& project, OutputFrame t,
                                                           const PreviewLook& look, Progress& progress);
     TraceScene(const TraceScene&) = delete;
@@ -71,7 +71,8 @@ class TraceScene {
         double density(const V3d& place) const;
     };
     const std::vector<Cloud>& clouds() const;
-    double size() const; // about how wide all copies are together; scene units
+    bool has_water() const; // a copy shows computed water: it is its own ground
+    double size() const;    // about how wide all copies are together; scene units
 
   private:
     TraceScene();

@@ -255,6 +255,21 @@ class RenderTest : public QObject {
         p = made();
         QCOMPARE(alpha(p, 2, 2), 1.0f);
     }
+    void water_is_its_own_ground() {
+        auto level = [](double, Pose& pose) { // a trough below height 0
+            for (auto [x, z] : {std::pair{-3.0f, -3.0f}, {-3.0f, 3.0f}, {3.0f, 3.0f}, {3.0f, -3.0f}})
+                pose.points.emplace_back(x, -0.4f, z);
+        };
+        look_.ground = PreviewGround::shown;
+        look_.passes = true;
+        for (const SourceKind kind : {SourceKind::mesh_cache, SourceKind::water}) {
+            put(std::make_shared<Made>(level, kind));
+            p_.arrangements[0].origin = V3d(0);
+            p_.settings.camera = {V3d(0), 10, 0, 60, 40};
+            const Picture p = made();
+            QCOMPARE(p.copy[60 * 200 + 100], kind == SourceKind::water ? 1u : 0u); // a mesh lies under the ground
+        }
+    }
     void bad_looks_are_refused_with_words() {
         put(std::make_shared<Made>([](double, Pose& pose) { sheet(pose, -1, 1, -1, 1, 0); }));
         auto said = [&] {

@@ -1,5 +1,7 @@
 #include "app/scene_view/orbit.h"
 
+#include "core/project/camera_axes.h"
+
 #include <QVector3D>
 #include <algorithm>
 #include <cmath>
@@ -13,24 +15,15 @@ QVector3D q(const V3d& v) {
     return {static_cast<float>(v.x), static_cast<float>(v.y), static_cast<float>(v.z)};
 }
 
-struct ViewAxes {
-    V3d forward, right, up;
-};
-ViewAxes axes(const Camera& c) {
-    const double a = c.azimuth * radians, e = c.elevation * radians;
-    const V3d back(std::sin(a) * std::cos(e), std::sin(e), std::cos(a) * std::cos(e));
-    const V3d right(std::cos(a), 0, -std::sin(a));
-    return {-back, right, back.cross(right)};
-}
 } // namespace
 
 V3d Orbit::eye() const {
-    return camera.target - axes(camera).forward * camera.distance;
+    return axes_of(camera).place;
 }
 
 QMatrix4x4 Orbit::view() const {
     QMatrix4x4 m;
-    m.lookAt(q(eye()), q(camera.target), q(axes(camera).up));
+    m.lookAt(q(eye()), q(camera.target), q(axes_of(camera).up));
     return m;
 }
 
@@ -47,10 +40,10 @@ double Orbit::pixels_per_unit(double distance, QSizeF size) const {
 }
 
 Ray Orbit::ray(QPointF pixel, QSizeF size) const {
-    const ViewAxes a = axes(camera);
+    const CameraAxes a = axes_of(camera);
     const double k = 1 / pixels_per_unit(1, size);
     const double x = (pixel.x() - size.width() / 2) * k, y = (size.height() / 2 - pixel.y()) * k;
-    return {eye(), (a.forward + a.right * x + a.up * y).normalized()};
+    return {eye(), (a.right * x - a.back + a.up * y).normalized()};
 }
 
 void Orbit::turn(double dx, double dy) {
@@ -59,7 +52,7 @@ void Orbit::turn(double dx, double dy) {
 }
 
 void Orbit::slide(double dx, double dy, QSizeF size) {
-    const ViewAxes a = axes(camera);
+    const CameraAxes a = axes_of(camera);
     const double unit = 1 / pixels_per_unit(camera.distance, size);
     camera.target += (a.right * -dx + a.up * dy) * unit;
 }
@@ -68,7 +61,7 @@ void Orbit::zoom(double steps, QPointF pixel, QSizeF size) {
     const double factor = std::pow(0.87, steps);
     const double next = std::clamp(camera.distance * factor, 1e-3, 1e6);
     const Ray r = ray(pixel, size);
-    const double reach = camera.distance / std::max(r.along.dot(axes(camera).forward), 0.05);
+    const double reach = camera.distance / std::max(r.along.dot(-axes_of(camera).back), 0.05);
     const V3d under = r.from + r.along * reach;
     camera.target = under + (camera.target - under) * (next / camera.distance);
     camera.distance = next;

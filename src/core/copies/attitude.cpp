@@ -88,6 +88,17 @@ void stand_on(Placement& p, const V3d& up) {
     if (length > 0) p.tilt = shortest({0, 1, 0}, up / length);
 }
 
+Imath::Box3d box_of(const Placement& p, const Imath::Box3f& own) {
+    Imath::Box3d out;
+    if (own.isEmpty()) return out;
+    const Axes axes = axes_of(p);
+    for (int c = 0; c < 8; ++c) {
+        const V3d corner(c & 1 ? own.max.x : own.min.x, c & 2 ? own.max.y : own.min.y, c & 4 ? own.max.z : own.min.z);
+        out.extendBy(p.position + axes.scene(corner * V3d(p.stretch) * p.size));
+    }
+    return out;
+}
+
 V3d rotation_between(const Placement& from, const Placement& to) {
     if (!tilted(from) && !tilted(to)) return {0, std::remainder(to.turn - from.turn, 360.0), 0};
     const Quat a = attitude_of(from), b = attitude_of(to);

@@ -29,6 +29,9 @@ void pitch_along(Placement& placement, const V3d& direction, double bank = 0);
 // Tilts a copy so that its upright is a direction of the scene, by the smallest rotation.
 void stand_on(Placement& placement, const V3d& up);
 
+// The box in the scene of a copy whose own space has the box `own`; empty for an empty one.
+Imath::Box3d box_of(const Placement& placement, const Imath::Box3f& own);
+
 // From one attitude to another: axis times angle, degrees, in the scene; at most 180.
 V3d rotation_between(const Placement& from, const Placement& to);
 

@@ -1,10 +1,13 @@
 #include "core/project/camera.h"
 
 #include "core/base/numbers.h"
+#include "core/base/portable_math.h"
+#include "core/project/camera_axes.h"
 
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <numbers>
 
 namespace garland {
 
@@ -98,6 +101,16 @@ Result<std::vector<CameraKey>> moved(std::span<const CameraKey> keys, const Came
     const Toward on = before == out.end() ? move.toward : before->toward;
     out = with_key(with_key(out, {p, from, move.toward}), {q, to, on});
     GARLAND_CHECK(validate(out));
+    return out;
+}
+
+CameraAxes axes_of(const Camera& c) {
+    const double a = c.azimuth * std::numbers::pi / 180, e = c.elevation * std::numbers::pi / 180;
+    CameraAxes out;
+    out.back = V3d(portable::sin(a) * portable::cos(e), portable::sin(e), portable::cos(a) * portable::cos(e));
+    out.right = V3d(portable::cos(a), 0, -portable::sin(a));
+    out.up = out.back.cross(out.right);
+    out.place = c.target + out.back * c.distance;
     return out;
 }
 

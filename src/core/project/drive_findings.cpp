@@ -28,7 +28,7 @@ bool shows_level(const Play& p) {
 // that comes at so many metres a frame keeps to it.
 double wide_enough(const ArrangementShow& a, double metres_a_frame) {
     const double span = std::abs(a.clocks.playing()->play().to - a.clocks.playing()->play().from) * a.plan.length();
-    return std::max(std::ceil(metres_a_frame * span / played_speed_limit * 10) / 10, 0.1);
+    return std::max(std::ceil(metres_a_frame * span / seen_speed_limit * 10) / 10, 0.1);
 }
 
 void add_pops(const Show& show, const ArrangementShow& a, Report& report) {
@@ -89,7 +89,7 @@ void add_drive_findings(const Show& show, const ArrangementShow& a, const std::v
     for (std::size_t i = 0; i < a.clocks.size(); ++i) {
         row_moments(a.plan, a.clock, a.clocks, i, frames, nows, row);
         for (std::size_t k = 0; k < row.size(); ++k) {
-            if (row[k].has(mark_absent) || std::abs(row[k].speed) <= static_cast<float>(played_speed_limit)) continue;
+            if (row[k].has(mark_absent) || std::abs(row[k].speed) <= static_cast<float>(seen_speed_limit)) continue;
             if (fast.copies.empty() || std::abs(row[k].speed) > fastest)
                 fast.frame = static_cast<std::int64_t>(frames[k]);
             fastest = std::max(fastest, std::abs(row[k].speed));
@@ -104,13 +104,13 @@ void add_drive_findings(const Show& show, const ArrangementShow& a, const std::v
         fast.words =
             fmt::format("{} of \"{}\" run faster than {} source frames per output frame, up to {}: {} would show more "
                         "of the motion",
-                        copies_of(fast.copies.size(), a.clocks.size()), a.spec.name, short_number(played_speed_limit),
+                        copies_of(fast.copies.size(), a.clocks.size()), a.spec.name, short_number(seen_speed_limit),
                         short_number(static_cast<double>(fastest), 1), slower);
         report.findings.push_back(std::move(fast));
     }
     report.examined.push_back(fmt::format(
         "copies played by {}: whether each is reached, hard edges, speeds above {} source frames per output frame",
-        to_text(playing->levels().rule().kind), short_number(played_speed_limit)));
+        to_text(playing->levels().rule().kind), short_number(seen_speed_limit)));
 }
 
 } // namespace garland

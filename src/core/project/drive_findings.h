@@ -5,10 +5,7 @@
 
 namespace garland {
 
-inline constexpr double played_speed_limit =
-    8; // source frames per output frame, above which a motion is not seen any more
-
-// Copies never reached, edges so hard that copies pop, and copies that run faster than played_speed_limit; appended.
+// Copies never reached, edges so hard that copies pop, and copies that run faster than seen_speed_limit; appended.
 // Says what it examined. frames: output frames, rising.
 void add_drive_findings(const Show& show, const ArrangementShow& arrangement, const std::vector<double>& frames,
                         Report& report);

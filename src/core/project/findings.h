@@ -9,6 +9,9 @@
 
 namespace garland {
 
+inline constexpr double seen_speed_limit =
+    8; // source frames per output frame, above which a motion is not seen any more
+
 enum class FindingKind {
     twins,
     clamped,       // the source is shorter than the timing asks for

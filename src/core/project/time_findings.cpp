@@ -315,15 +315,7 @@ Result<void> add_crowding(const Show& show, Report& report, Progress& progress) 
                 if (part.picks.copies[i] == no_pose) continue;
                 const Imath::Box3f& b = own[part.picks.copies[i]];
                 if (b.isEmpty()) continue;
-                const Placement& p = part.places()[i];
-                const Axes axes = axes_of(p);
-                Boxed boxed;
-                boxed.number = part.arrangement->number(i);
-                for (int c = 0; c < 8; ++c) {
-                    const V3d corner(c & 1 ? b.max.x : b.min.x, c & 2 ? b.max.y : b.min.y, c & 4 ? b.max.z : b.min.z);
-                    boxed.box.extendBy(p.position + axes.scene(corner * V3d(p.stretch) * p.size));
-                }
-                boxes.push_back(boxed);
+                boxes.push_back({box_of(part.places()[i], b), part.arrangement->number(i)});
             }
         }
         const std::vector<std::int64_t> now = crowded(boxes);

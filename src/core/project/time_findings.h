@@ -5,9 +5,7 @@
 
 namespace garland {
 
-inline constexpr double pop_factor = 4; // steps longer than so many usual ones are pops
-inline constexpr double seen_speed_limit =
-    8; // source frames per output frame, above which a motion is not seen any more
+inline constexpr double pop_factor = 4;       // steps longer than so many usual ones are pops
 inline constexpr double crowding_share = 0.5; // of the smaller one's box that two copies may share
 
 // Jumps of time and place, copies that run backward though their timing runs forward, that run faster than

@@ -3,7 +3,9 @@
 #include "core/base/base64.h"
 #include "core/base/numbers.h"
 #include "core/base/portable_math.h"
+#include "core/project/camera_axes.h"
 
+#include <Imath/ImathMatrixAlgo.h>
 #include <array>
 #include <cmath>
 #include <cstring>
@@ -16,21 +18,6 @@ namespace garland {
 namespace {
 
 constexpr double aperture = 24; // tenths of a scene unit, upright; only its ratio to the focal length counts
-
-// Where the camera is and how it is turned: it looks along its own −z, y is up.
-struct Pose3 {
-    V3d right, up, back, place;
-};
-Pose3 pose_of(const Camera& c) {
-    constexpr double radians = std::numbers::pi / 180;
-    const double a = c.azimuth * radians, e = c.elevation * radians;
-    Pose3 p;
-    p.back = V3d(portable::sin(a) * portable::cos(e), portable::sin(e), portable::cos(a) * portable::cos(e));
-    p.right = V3d(portable::cos(a), 0, -portable::sin(a));
-    p.up = p.back.cross(p.right);
-    p.place = c.target + p.back * c.distance;
-    return p;
-}
 
 double focal_length(const Camera& c) {
     const double half = c.lens / 2 * std::numbers::pi / 180;
@@ -46,7 +33,7 @@ void each_frame(const CameraOrder& order, const CameraPlan& plan, Use&& use) {
 std::string usd_text(const Project& project, const CameraOrder& order, const CameraPlan& plan) {
     std::string matrices, lengths, focus;
     each_frame(order, plan, [&](std::int64_t f, const Camera& c) {
-        const Pose3 p = pose_of(c);
+        const CameraAxes p = axes_of(c);
         auto n = [](double v) { return exact_number(v); };
         matrices +=
             fmt::format("            {}: (({}, {}, {}, 0), ({}, {}, {}, 0), ({}, {}, {}, 0), ({}, {}, {}, 1)),\n", f,
@@ -85,25 +72,6 @@ def Camera "camera"
                        exact_number(aperture * order.aspect), exact_number(aperture), matrices);
 }
 
-// A rotation's quaternion (x, y, z, w) from its axes (K. Shoemake, "Animating rotation with quaternion curves", 1985).
-std::array<double, 4> quaternion(const Pose3& p) {
-    const double xx = p.right.x, yy = p.up.y, zz = p.back.z, trace = xx + yy + zz;
-    if (trace > 0) {
-        const double s = std::sqrt(trace + 1) * 2;
-        return {(p.up.z - p.back.y) / s, (p.back.x - p.right.z) / s, (p.right.y - p.up.x) / s, s / 4};
-    }
-    if (xx > yy && xx > zz) {
-        const double s = std::sqrt(1 + xx - yy - zz) * 2;
-        return {s / 4, (p.right.y + p.up.x) / s, (p.back.x + p.right.z) / s, (p.up.z - p.back.y) / s};
-    }
-    if (yy > zz) {
-        const double s = std::sqrt(1 + yy - xx - zz) * 2;
-        return {(p.right.y + p.up.x) / s, s / 4, (p.up.z + p.back.y) / s, (p.back.x - p.right.z) / s};
-    }
-    const double s = std::sqrt(1 + zz - xx - yy) * 2;
-    return {(p.back.x + p.right.z) / s, (p.up.z + p.back.y) / s, s / 4, (p.right.y - p.up.x) / s};
-}
-
 Result<std::string> gltf_text(const Project& project, const CameraOrder& order, const CameraPlan& plan) {
     std::vector<float> times, places, turns;
     double lens = 0;
@@ -112,8 +80,11 @@ Result<std::string> gltf_text(const Project& project, const CameraOrder& order, 
     each_frame(order, plan, [&](std::int64_t f, const Camera& c) {
         if (times.empty()) lens = c.lens;
         changes |= std::abs(c.lens - lens) > 1e-6;
-        const Pose3 p = pose_of(c);
-        std::array<double, 4> q = quaternion(p);
+        const CameraAxes p = axes_of(c);
+        const Imath::Quatd turn =
+            Imath::extractQuat(Imath::M44d(p.right.x, p.right.y, p.right.z, 0, p.up.x, p.up.y, p.up.z, 0, p.back.x,
+                                           p.back.y, p.back.z, 0, 0, 0, 0, 1));
+        std::array<double, 4> q{turn.v.x, turn.v.y, turn.v.z, turn.r};
         double same = 0;
         for (std::size_t k = 0; k < 4; ++k) same += q[k] * before[k];
         if (same < 0) { // the short way round

@@ -172,13 +172,22 @@ void HandoffPanel::estimate_size() {
     }
     if (what_->current() == one_source) return estimate_source();
     if (what_->current() == pictures) {
-        auto e = estimate(document_.project(), picture_order());
-        if (!e) return size_->setText(QString::fromStdString(describe(e.error())));
-        QString text = tr("%1, about %2 in all%3.")
-                           .arg(QString::fromStdString(counted(e->files, "file", "files")),
-                                QString::fromStdString(byte_count(e->bytes)), free_words(e->free));
-        if (e->existing > 0) text += tr(" %1 of them are there already.").arg(e->existing);
-        return size_->setText(text);
+        sizing_ = document_.jobs().start<PreviewEstimate>(
+            this, tr("Sizing"), [order = picture_order()](Progress& p) { return estimate(order, p); },
+            [this](Result<PreviewEstimate> e) {
+                if (!e) {
+                    if (e.error().code != ErrorCode::cancelled)
+                        size_->setText(QString::fromStdString(describe(e.error())));
+                    return;
+                }
+                QString text = tr("%1, about %2 in all%3.")
+                                   .arg(QString::fromStdString(counted(e->files, "file", "files")),
+                                        QString::fromStdString(byte_count(e->bytes)), free_words(e->free));
+                if (e->existing > 0) text += tr(" %1 of them are there already.").arg(e->existing);
+                size_->setText(text);
+            },
+            true);
+        return;
     }
     if (what_->current() == timing_table) {
         const double rows = static_cast<double>(frames().count()) * static_cast<double>(show.copies());
@@ -270,19 +279,18 @@ PreviewOrder HandoffPanel::picture_order() const {
 
 void HandoffPanel::write_pictures() {
     const PreviewOrder order = picture_order();
-    if (auto fits = estimate(document_.project(), order); !fits)
-        return say(QString::fromStdString(describe(fits.error())), "alert");
-    preview_->begin(order);
+    preview_->begin();
     const QString folder = folder_->text();
     job_ = document_.jobs().start<PreviewDone>(
         this, tr("Tracing pictures into %1").arg(folder),
         [card = QPointer<PreviewCard>(preview_), show = document_.show(), project = document_.project(),
          sounds = heard_sounds(document_.project(), document_.sources()), order](Progress& p) {
             return preview(*show, project, sounds, order, p, [&](std::int64_t frame, const Picture& picture) {
+                const QImage image = PreviewCard::image_of(picture, order.look.exposure);
                 QMetaObject::invokeMethod(
                     qApp,
-                    [card, frame, image = PreviewCard::image_of(picture, order.look.exposure)] {
-                        if (card) card->add(frame, image);
+                    [card, frame, image, small = PreviewCard::small_of(image)] {
+                        if (card) card->add(frame, image, small);
                     },
                     Qt::QueuedConnection);
             });

@@ -347,7 +347,7 @@ void PreviewCard::quick_look() {
     refresh();
 }
 
-void PreviewCard::begin(const PreviewOrder&) {
+void PreviewCard::begin() {
     play(false);
     if (compare_->isChecked() && before_.empty()) before_ = now_;
     now_.clear();
@@ -355,12 +355,13 @@ void PreviewCard::begin(const PreviewOrder&) {
     refresh();
 }
 
-void PreviewCard::add(std::int64_t frame, const QImage& picture) {
+QImage PreviewCard::small_of(const QImage& picture) {
+    return picture.width() > small_width ? picture.scaledToWidth(small_width, Qt::SmoothTransformation) : picture;
+}
+
+void PreviewCard::add(std::int64_t frame, const QImage& picture, const QImage& small) {
     last_ = picture;
-    if (now_.size() < most_kept)
-        now_.push_back({frame, picture.width() > small_width
-                                   ? picture.scaledToWidth(small_width, Qt::SmoothTransformation)
-                                   : picture});
+    if (now_.size() < most_kept) now_.push_back({frame, small});
     if (!timer_.isActive()) {
         const std::size_t n = now_.size() - 1;
         const bool pair = n < before_.size();

@@ -47,11 +47,12 @@ class PreviewCard : public QWidget {
     PreviewOrder order() const;
     void quick_look(); // the shown frame at half the size, in the background
 
-    void begin(const PreviewOrder& order); // what was finished before goes, unless it is compared with
-    void add(std::int64_t frame, const QImage& picture);
+    void begin(); // what was finished before goes, unless it is compared with
+    void add(std::int64_t frame, const QImage& picture, const QImage& small);
     int finished() const { return static_cast<int>(now_.size()); }
     PictureView& picture() { return *picture_; }
 
+    static QImage small_of(const QImage& picture); // for playing
     static QImage image_of(const Picture& picture, double exposure);
 
   signals:
