@@ -4,7 +4,7 @@
 #include "core/base/numbers.h"
 #include "core/project/alone.h"
 #include "io/handoff/bake.h"
-#include "io/usd/usda_cache.h"
+#include "io/usd/usd_cache.h"
 
 #include <filesystem>
 #include <fmt/format.h>
@@ -31,10 +31,10 @@ int bake_usda(const Opened& opened, const BakeWords& words, FrameSteps range, Pr
             Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", made.message())}.at(
                 words.folder),
             out);
-    const UsdaCacheOrder order{words.folder + "/" + words.name + ".usda", words.name, range.range,
-                               words.replace ? Existing::replace : Existing::refuse, range.step};
+    const UsdCacheOrder order{words.folder + "/" + words.name + "." + words.as, words.name, range.range,
+                              words.replace ? Existing::replace : Existing::refuse, range.step};
     if (words.dry_run) {
-        auto size = usda_cache_bytes(*opened.show, order, progress);
+        auto size = usd_cache_bytes(*opened.show, order, progress);
         if (!size) return report_error(size.error(), out);
         const double free = free_space(words.folder);
         if (out.json) {
@@ -46,7 +46,7 @@ int bake_usda(const Opened& opened, const BakeWords& words, FrameSteps range, Pr
         }
         return exit_fine;
     }
-    auto done = write_usda_cache(*opened.show, order, progress);
+    auto done = write_usd_cache(*opened.show, order, progress);
     if (!done) return report_error(done.error(), out);
     if (out.json) {
         print_json(
@@ -75,11 +75,11 @@ int bake_command(const BakeWords& words, Output out) {
     if (!opened) return report_error(opened.error(), out);
     if (!words.source.empty()) {
         if (auto ok = show_alone(*opened, words.source); !ok) return report_error(ok.error(), out);
-    } else if (words.as == "usda") {
-        return usage(Error{ErrorCode::invalid, "USD text is of one retimed source: name it with --source"}, out);
+    } else if (words.as != "ply") {
+        return usage(Error{ErrorCode::invalid, "USD is of one retimed source: name it with --source"}, out);
     }
     if (!opened->project.missing.empty()) return report_error(opened->project.missing.front().error, out);
-    if (words.as == "usda") return bake_usda(*opened, words, *range, progress, out);
+    if (words.as != "ply") return bake_usda(*opened, words, *range, progress, out);
     BakeOrder order{words.folder, words.name, range->range, words.replace ? Existing::replace : Existing::refuse,
                     range->step};
     auto size = estimate(*opened->show, order, progress);

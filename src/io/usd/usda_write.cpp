@@ -1,5 +1,7 @@
 #include "io/usd/usda_write.h"
 
+#include "io/usd/layer_values.h"
+
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -55,8 +57,8 @@ class Writer {
         const PartNode& n = m_.nodes[index];
         const std::string before = indent_;
         indent_.assign(static_cast<std::size_t>(depth) * 4, ' ');
-        std::string name = usda_identifier(n.name);
-        for (int k = 2; !used.insert(name).second; ++k) name = fmt::format("{}_{}", usda_identifier(n.name), k);
+        std::string name = usd_identifier(n.name);
+        for (int k = 2; !used.insert(name).second; ++k) name = fmt::format("{}_{}", usd_identifier(n.name), k);
         put("{}def Xform \"{}\"\n{}{{\n", indent_, name, indent_);
         const std::string outer = indent_;
         indent_ += "    ";
@@ -186,16 +188,6 @@ class Writer {
 };
 
 } // namespace
-
-std::string usda_identifier(const std::string& name) {
-    std::string out;
-    for (char c : name) {
-        const bool fine = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_';
-        out += fine ? c : '_';
-    }
-    if (out.empty() || (out[0] >= '0' && out[0] <= '9')) out.insert(0, "_");
-    return out;
-}
 
 Result<void> write_usda(const std::string& path, const KeyedModel& model, Rate rate, Existing existing) {
     for (const PartMesh& mesh : model.meshes) {

@@ -7,9 +7,6 @@
 
 namespace garland {
 
-// A name as USD wants it: letters, digits and underscores, not starting with a digit.
-std::string usda_identifier(const std::string& name);
-
 // Nodes as nested Xforms with translate, orient and scale; linear keys at their times, others sampled at every time
 // code; meshes with normals, texture coordinates and colours. Metres, y up, `rate` time codes a second. Errors: exists,
 // disk_full …; unsupported for morph targets and skins.

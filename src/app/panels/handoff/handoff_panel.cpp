@@ -220,7 +220,7 @@ Result<ShowPtr> HandoffPanel::show_alone() const {
     return make_show(project, document_.sources(), document_.cache());
 }
 
-UsdaCacheOrder HandoffPanel::source_order() const {
+UsdCacheOrder HandoffPanel::source_order() const {
     const std::string path = QDir(folder_->text()).filePath(name_->text() + ".usda").toStdString();
     return {path, name_->text().toStdString(), frames(), replace_->isChecked() ? Existing::replace : Existing::refuse};
 }
@@ -230,7 +230,7 @@ void HandoffPanel::estimate_source() {
     if (!show) return size_->setText(QString::fromStdString(describe(show.error())));
     sizing_ = document_.jobs().start<double>(
         this, tr("Sizing"),
-        [show = *show, order = source_order()](Progress& p) { return usda_cache_bytes(*show, order, p); },
+        [show = *show, order = source_order()](Progress& p) { return usd_cache_bytes(*show, order, p); },
         [this](Result<double> bytes) {
             if (!bytes) {
                 if (bytes.error().code != ErrorCode::cancelled)
@@ -250,12 +250,12 @@ void HandoffPanel::write_source() {
     auto show = show_alone();
     if (!show) return say(QString::fromStdString(describe(show.error())), "alert");
     QDir().mkpath(folder_->text());
-    const UsdaCacheOrder order = source_order();
+    const UsdCacheOrder order = source_order();
     const QString file = QString::fromStdString(order.path);
-    job_ = document_.jobs().start<UsdaCacheDone>(
+    job_ = document_.jobs().start<UsdCacheDone>(
         this, tr("Writing %1").arg(file),
-        [show = *show, order](Progress& p) { return write_usda_cache(*show, order, p); },
-        [this, file](Result<UsdaCacheDone> done) {
+        [show = *show, order](Progress& p) { return write_usd_cache(*show, order, p); },
+        [this, file](Result<UsdCacheDone> done) {
             job_ = nullptr;
             refresh();
             if (!done) return say(QString::fromStdString(describe(done.error())), "alert");

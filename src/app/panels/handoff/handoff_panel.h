@@ -3,7 +3,7 @@
 
 #include "app/panels/common/panel.h"
 #include "app/panels/handoff/preview_card.h"
-#include "io/usd/usda_cache.h"
+#include "io/usd/usd_cache.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -28,7 +28,7 @@ class HandoffPanel : public Panel {
   private:
     enum What { posed_copies, one_source, timing_table, pictures };
     Result<ShowPtr> show_alone() const;
-    UsdaCacheOrder source_order() const;
+    UsdCacheOrder source_order() const;
     void estimate_source();
     void write_source();
     PreviewOrder picture_order() const;

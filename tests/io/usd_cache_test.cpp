@@ -12,7 +12,7 @@
 #include "io/project/open_project.h"
 #include "io/project/project_file.h"
 #include "io/sources/open_source.h"
-#include "io/usd/usda_cache.h"
+#include "io/usd/usd_cache.h"
 #include "io/vdb/volume_file.h"
 
 #include <cmath>
@@ -54,9 +54,9 @@ struct Rising {
         const auto project = alone(opened.project, opened.project.sources[0].id);
         return make_show(*project, opened.sources, cache);
     }
-    Result<UsdaCacheDone> write(std::int64_t first, std::int64_t last, const char* name = "s") {
-        return write_usda_cache(*show(),
-                                {folder / (std::string(name) + ".usda"), name, {first, last}, Existing::replace});
+    Result<UsdCacheDone> write(std::int64_t first, std::int64_t last, const char* name = "s") {
+        return write_usd_cache(*show(),
+                               {folder / (std::string(name) + ".usda"), name, {first, last}, Existing::replace});
     }
 };
 
@@ -69,7 +69,7 @@ QJsonObject named(const QJsonArray& list, const QString& key, const QString& nam
 
 } // namespace
 
-class UsdaCacheTest : public QObject {
+class UsdCacheTest : public QObject {
     Q_OBJECT
   private slots:
     void every_frame_is_what_the_map_says() {
@@ -158,14 +158,14 @@ class UsdaCacheTest : public QObject {
         sources[p.sources[0].id] = {*open_source(folder / "p.0040.ply"), PoseCache::new_serial()};
         PoseCache cache(1 << 24);
         const ShowPtr show = make_show(*alone(p, p.sources[0].id), sources, cache);
-        const auto done = write_usda_cache(*show, {folder / "p.usda", "petals", {1, 6}, Existing::refuse});
+        const auto done = write_usd_cache(*show, {folder / "p.usda", "petals", {1, 6}, Existing::refuse});
         QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
         const SourcePtr petals = *open_source(folder / "p.usda");
         QCOMPARE(petals->facts().kind, SourceKind::particles);
         for (int f = 1; f <= 6; ++f) {
             QCOMPARE((*petals->read(f, Progress::none()))->ids, drift_petals(39 + f)->ids);
         }
-        QVERIFY(said(write_usda_cache(*show, {folder / "p.usda", "petals", {1, 6}, Existing::refuse}).error())
+        QVERIFY(said(write_usd_cache(*show, {folder / "p.usda", "petals", {1, 6}, Existing::refuse}).error())
                     .contains("there already"));
     }
     // Nothing at first, then some, then none again: the usual life of fire and spray.
@@ -185,7 +185,7 @@ class UsdaCacheTest : public QObject {
         QVERIFY(opened && opened->missing.empty());
         PoseCache cache(std::size_t(1) << 24);
         const ShowPtr show = make_show(opened->project, opened->sources, cache);
-        const auto done = write_usda_cache(*show, {folder / "spray.usda", "spray", {1, 4}});
+        const auto done = write_usd_cache(*show, {folder / "spray.usda", "spray", {1, 4}});
         QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
         const auto back = open_source(folder / "spray.usda");
         QVERIFY2(back, back ? "" : qPrintable(said(back.error())));
@@ -198,7 +198,7 @@ class UsdaCacheTest : public QObject {
         Rising r("1:0 20:19");
         const ShowPtr crowd = make_show(r.opened.project, r.opened.sources, r.cache);
         QVERIFY(
-            said(write_usda_cache(*crowd, {r.folder / "x.usda", "x", {1, 2}}).error()).contains("one retimed source"));
+            said(write_usd_cache(*crowd, {r.folder / "x.usda", "x", {1, 2}}).error()).contains("one retimed source"));
         QCOMPARE(alone(r.opened.project, SourceId(999)).error().code, ErrorCode::not_found);
         Project unshown = r.opened.project;
         unshown.arrangements.clear();
@@ -208,12 +208,12 @@ class UsdaCacheTest : public QObject {
             void report(double, std::string_view) override { ++frames; }
             bool cancelled() const override { return frames > 3; }
         } stop;
-        QCOMPARE(write_usda_cache(*r.show(), {r.folder / "x.usda", "x", {1, 20}}, stop).error().code,
+        QCOMPARE(write_usd_cache(*r.show(), {r.folder / "x.usda", "x", {1, 20}}, stop).error().code,
                  ErrorCode::cancelled);
         QVERIFY(!file_exists(r.folder / "x.usda"));
-        const auto nowhere = write_usda_cache(*r.show(), {r.folder / "none/x.usda", "x", {1, 2}});
+        const auto nowhere = write_usd_cache(*r.show(), {r.folder / "none/x.usda", "x", {1, 2}});
         QVERIFY(!nowhere && nowhere.error().path == r.folder / "none/x.usda");
-        QVERIFY(*usda_cache_bytes(*r.show(), {r.folder / "x.usda", "x", {1, 20}}) > 1000);
+        QVERIFY(*usd_cache_bytes(*r.show(), {r.folder / "x.usda", "x", {1, 20}}) > 1000);
     }
     // tinyusdz and @kroxilon/usda-parser, pinned in tests/node.
     void two_other_parsers_read_it() {
@@ -261,5 +261,5 @@ class UsdaCacheTest : public QObject {
             QCOMPARE((*(*again)->read(f, Progress::none()))->points, (*own->read(f, Progress::none()))->points);
     }
 };
-GARLAND_TEST_CASE(UsdaCacheTest)
-#include "usda_cache_test.moc"
+GARLAND_TEST_CASE(UsdCacheTest)
+#include "usd_cache_test.moc"

@@ -1,0 +1,109 @@
+#include "io/usd/pose_prim.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+
+class PoseOut {
+  public:
+    PoseOut(UsdLayerWriter& layer, UsdOutPrim& prim, std::optional<double> time)
+        : layer_(layer), prim_(prim), time_(time) {}
+
+    void put(const char* type, const std::string& name, const UsdValue& value, const char* interpolation = nullptr,
+             int element_size = 1) {
+        UsdOutProperty& p = prim_.property(type, name);
+        if (p.about.empty() && !p.value && p.samples.empty()) {
+            if (element_size > 1) p.about.emplace_back("elementSize", layer_.keep(usd_int(element_size)));
+            if (interpolation) p.about.emplace_back("interpolation", layer_.keep(usd_token(interpolation)));
+        }
+        if (time_) {
+            p.samples.push_back({*time_, layer_.keep(value)});
+        } else {
+            p.value = layer_.keep(value);
+        }
+    }
+
+    void attributes(const std::vector<Attribute>& list, const char* each) {
+        for (const Attribute& a : list) {
+            const auto width = static_cast<std::size_t>(a.width);
+            const bool whole = !a.whole.empty(), tuple = width > 1 && width <= 4;
+            static constexpr UsdType floats[] = {UsdType::float32, UsdType::float2, UsdType::float3, UsdType::float4};
+            static constexpr UsdType wholes[] = {UsdType::int32, UsdType::int2, UsdType::int3, UsdType::int4};
+            const std::size_t of = tuple ? width - 1 : 0, count = (whole ? a.whole.size() : a.values.size());
+            const UsdValue value = whole ? usd_numbers(wholes[of], a.whole.data(), count / (of + 1))
+                                         : usd_numbers(floats[of], a.values.data(), count / (of + 1));
+            const std::string type = a.vector && !whole ? "vector3f[]"
+                                     : tuple            ? fmt::format("{}{}[]", whole ? "int" : "float", width)
+                                     : whole            ? "int[]"
+                                                        : "float[]";
+            put(type.c_str(), "primvars:" + usd_identifier(a.name), value, each, width > 4 ? a.width : 1);
+        }
+    }
+
+    void faces(const Faces& faces) {
+        std::vector<std::int32_t> counts;
+        for (std::size_t f = 0; f < faces.count(); ++f)
+            counts.push_back(static_cast<std::int32_t>(faces.starts[f + 1] - faces.starts[f]));
+        put("int[]", "faceVertexCounts", usd_array(counts));
+        put("int[]", "faceVertexIndices", usd_numbers(UsdType::int32, faces.corners.data(), faces.corners.size()));
+    }
+
+  private:
+    UsdLayerWriter& layer_;
+    UsdOutPrim& prim_;
+    std::optional<double> time_;
+};
+
+} // namespace
+
+void put_pose(UsdLayerWriter& layer, UsdOutPrim& prim, std::optional<double> time, const Pose& pose,
+              const PoseLists& lists) {
+    PoseOut out(layer, prim, time);
+    const char *each = "vertex", *face = "uniform";
+    const Faces& faces = *pose.faces;
+    if (!lists.points.empty()) {
+        Imath::Box3f box;
+        for (const V3f& p : lists.points) box.extendBy(p);
+        out.put("float3[]", "extent", usd_array(std::vector<V3f>{box.min, box.max}));
+    }
+    if (prim.type == "Points") {
+        out.put("int64[]", "ids", usd_array(pose.ids));
+    } else {
+        out.faces(faces);
+    }
+    out.put("point3f[]", "points", usd_array(lists.points));
+    if (!lists.velocities.empty()) out.put("vector3f[]", "velocities", usd_array(lists.velocities));
+    if (!lists.normals.empty()) out.put("normal3f[]", "normals", usd_array(lists.normals), each);
+    if (!pose.colours.empty()) out.put("color3f[]", "primvars:displayColor", usd_array(pose.colours), each);
+    if (!pose.uvs.empty()) {
+        out.put("texCoord2f[]", "primvars:st", usd_array(pose.uvs), each);
+    } else if (!faces.corner_uvs.empty()) {
+        out.put("texCoord2f[]", "primvars:st", usd_array(faces.corner_uvs), "faceVarying");
+    }
+    if (!faces.materials.empty()) { // a primvar with an index for every face
+        UsdValue names;
+        names.type = UsdType::string, names.array = true, names.count = faces.materials.size();
+        names.words = faces.materials;
+        out.put("string[]", "primvars:materialName", names, face);
+        out.put("int[]", "primvars:materialName:indices",
+                usd_numbers(UsdType::int32, faces.material_of.data(), faces.material_of.size()));
+    }
+    out.attributes(lists.attributes, each);
+    out.attributes(faces.attributes, face);
+}
+
+void put_header(UsdLayerWriter& layer, const std::string& default_prim, double first, double last, Rate rate) {
+    UsdOutPrim& root = layer.root();
+    layer.about(root, "defaultPrim", usd_token(default_prim));
+    layer.about(root, "endTimeCode", usd_double(last));
+    layer.about(root, "framesPerSecond", usd_double(rate.per_second()));
+    layer.about(root, "metersPerUnit", usd_double(1));
+    layer.about(root, "startTimeCode", usd_double(first));
+    layer.about(root, "timeCodesPerSecond", usd_double(rate.per_second()));
+    layer.about(root, "upAxis", usd_token("Y"));
+}
+
+} // namespace garland

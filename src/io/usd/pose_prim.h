@@ -1,0 +1,29 @@
+// A pose as a Mesh or Points prim.
+#pragma once
+
+#include "core/time/rate.h"
+#include "io/usd/layer_writer.h"
+
+#include <optional>
+
+namespace garland {
+
+// What is written: the pose itself, or its lists where a copy stands.
+struct PoseLists {
+    const std::vector<V3f>&points, &normals, &velocities;
+    const std::vector<Attribute>& attributes; // per point
+};
+inline PoseLists lists_of(const Pose& pose) {
+    return {pose.points, pose.normals, pose.velocities, pose.attributes};
+}
+
+// Points, velocities, normals, extent, displayColor, st (of points or of corners), ids and attributes as primvars,
+// faces and their materials' names. time: as samples at that time code; not set: for all times. The prim has the type
+// "Points" for particles, otherwise "Mesh".
+void put_pose(UsdLayerWriter& layer, UsdOutPrim& prim, std::optional<double> time, const Pose& pose,
+              const PoseLists& lists);
+
+// What the layer says of itself: metres, y up, `rate` time codes a second.
+void put_header(UsdLayerWriter& layer, const std::string& default_prim, double first, double last, Rate rate);
+
+} // namespace garland
