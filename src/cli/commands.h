@@ -48,6 +48,14 @@ struct BakeWords {
     std::string source, as = "ply"; // source: this one alone, retimed; as: "usda" then too
 };
 int bake_command(const BakeWords& words, Output out);
+struct HandoffWords {
+    std::string project, what, folder, name = "copies", frames, as, source;
+    int poses_per_frame = 8;
+    double tolerance = 0.001;
+    bool replace = false, dry_run = false;
+};
+void handoff_options(CLI::App& app, HandoffWords& words);
+int handoff_command(const HandoffWords& words, Output out);
 struct PreviewWords {
     std::string project, folder, name = "preview", frames, as = "png", size, ground = "shown", colour = "materials";
     PreviewLook look;

@@ -109,10 +109,16 @@ int run(int argc, char** argv) {
     bake->add_option("--name", words.name, "What files are called before their number")->capture_default_str();
     bake->add_flag("--replace", words.replace, "Replace files that are there already");
     bake->add_option("--source", words.source, "Write this source alone, in its timing, at the origin");
-    bake->add_option("--as", words.as, "ply; with --source also usda or usdc: one USD file, text or binary, with time samples")
+    bake->add_option("--as", words.as,
+                     "ply; with --source also usda or usdc: one USD file, text or binary, with time samples")
         ->check(CLI::IsMember({"ply", "usda", "usdc"}))
         ->capture_default_str();
     bake->add_flag("--dry-run", words.dry_run, "Only say how much would be written");
+
+    HandoffWords handed;
+    auto* handoff = command("handoff", "Write any of the outputs: posed copies, shared poses, references with timing …",
+                            [&] { return handoff_command(handed, out); });
+    handoff_options(*handoff, handed);
 
     auto* table = command("table", "Write the timing table: which source frame every copy shows, as CSV",
                           [&] { return table_command(path, frames, table_file, words.replace, out); });

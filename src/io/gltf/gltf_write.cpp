@@ -1,57 +1,11 @@
+#include "io/gltf/glb_buffer.h"
 #include "io/gltf/gltf.h"
-
-#include <cmath>
-#include <cstring>
-#include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 namespace garland {
 
 namespace {
 
 using Json = nlohmann::ordered_json;
-
-constexpr int float_numbers = 5126, whole_numbers = 5125, vertex_target = 34962, index_target = 34963;
-
-// The one buffer of a .glb, with a view and an accessor for each list.
-class GlbBuffer {
-  public:
-    int add(const void* data, std::size_t count, int width, int component, int target, bool box) {
-        while (bytes_.size() % 4 != 0) bytes_.push_back(0);
-        const std::size_t size = count * static_cast<std::size_t>(width) * 4;
-        Json view{{"buffer", 0}, {"byteOffset", bytes_.size()}, {"byteLength", size}};
-        if (target != 0) view["target"] = target;
-        const auto* from = static_cast<const char*>(data);
-        bytes_.insert(bytes_.end(), from, from + size);
-        static const char* const types[] = {"", "SCALAR", "VEC2", "VEC3", "VEC4"};
-        Json accessor{
-            {"bufferView", views.size()}, {"componentType", component}, {"count", count}, {"type", types[width]}};
-        if (box) {
-            const auto* values = static_cast<const float*>(data);
-            Json low = Json::array(), high = Json::array();
-            for (int k = 0; k < width; ++k) {
-                float least = values[k], most = values[k];
-                for (std::size_t i = 0; i < count; ++i) {
-                    least = std::min(least, values[i * static_cast<std::size_t>(width) + static_cast<std::size_t>(k)]);
-                    most = std::max(most, values[i * static_cast<std::size_t>(width) + static_cast<std::size_t>(k)]);
-                }
-                low.push_back(least), high.push_back(most);
-            }
-            accessor["min"] = low, accessor["max"] = high;
-        }
-        views.push_back(view);
-        accessors.push_back(accessor);
-        return static_cast<int>(accessors.size()) - 1;
-    }
-    int vectors(const std::vector<V3f>& list, bool box) {
-        return add(list.data(), list.size(), 3, float_numbers, vertex_target, box);
-    }
-    const std::string& bytes() const { return bytes_; }
-    Json views = Json::array(), accessors = Json::array();
-
-  private:
-    std::string bytes_;
-};
 
 Json mesh_json(const PartMesh& mesh, GlbBuffer& buffer, Json& materials) {
     const Pose& pose = mesh.base;
@@ -60,13 +14,13 @@ Json mesh_json(const PartMesh& mesh, GlbBuffer& buffer, Json& materials) {
     if (pose.uvs.size() == pose.points.size()) {
         std::vector<V2f> down;
         for (const V2f& uv : pose.uvs) down.emplace_back(uv.x, 1 - uv.y);
-        attributes["TEXCOORD_0"] = buffer.add(down.data(), down.size(), 2, float_numbers, vertex_target, false);
+        attributes["TEXCOORD_0"] = buffer.add(down.data(), down.size(), 2, gl_float, gl_vertices, false);
     }
     if (pose.colours.size() == pose.points.size()) attributes["COLOR_0"] = buffer.vectors(pose.colours, false);
     const auto triangles = pose.faces->triangles();
     Json primitive{{"attributes", attributes}, {"mode", 4}};
     if (!triangles.empty())
-        primitive["indices"] = buffer.add(triangles.data(), triangles.size(), 1, whole_numbers, index_target, false);
+        primitive["indices"] = buffer.add(triangles.data(), triangles.size(), 1, gl_unsigned, gl_indices, false);
     if (!pose.faces->materials.empty()) {
         primitive["material"] = materials.size();
         materials.push_back({{"name", pose.faces->materials.front()}, {"doubleSided", true}});
@@ -132,16 +86,14 @@ Result<void> write_glb(const std::string& path, const KeyedModel& model, Existin
         static const char* const ways[] = {"STEP", "LINEAR", "CUBICSPLINE"};
         const KeyTrack& track = model.tracks[static_cast<std::size_t>(c.track)];
         const std::vector<float> times(track.times.begin(), track.times.end());
-        const int input = buffer.add(times.data(), times.size(), 1, float_numbers, 0, true);
+        const int input = buffer.add(times.data(), times.size(), 1, gl_float, 0, true);
         const std::size_t elements = track.values.size() / static_cast<std::size_t>(track.width);
-        const int output = buffer.add(track.values.data(), elements, track.width, float_numbers, 0, false);
+        const int output = buffer.add(track.values.data(), elements, track.width, gl_float, 0, false);
         channels.push_back(
             {{"sampler", samplers.size()}, {"target", {{"node", c.node}, {"path", paths[static_cast<int>(c.path)]}}}});
         samplers.push_back(
             {{"input", input}, {"output", output}, {"interpolation", ways[static_cast<int>(track.way)]}});
     }
-    std::string binary = buffer.bytes();
-    while (binary.size() % 4 != 0) binary.push_back(0);
     Json j{{"asset", {{"version", "2.0"}, {"generator", "Garland"}}},
            {"scene", 0},
            {"scenes", {{{"nodes", roots}}}},
@@ -149,26 +101,7 @@ Result<void> write_glb(const std::string& path, const KeyedModel& model, Existin
     if (!meshes.empty()) j["meshes"] = meshes;
     if (!materials.empty()) j["materials"] = materials;
     if (!channels.empty()) j["animations"] = {{{"channels", channels}, {"samplers", samplers}}};
-    j["accessors"] = buffer.accessors;
-    j["bufferViews"] = buffer.views;
-    j["buffers"] = {{{"byteLength", binary.size()}}};
-    std::string text = j.dump();
-    while (text.size() % 4 != 0) text.push_back(' ');
-    const std::uint64_t total = 12 + 8 + text.size() + 8 + binary.size();
-    if (total > UINT32_MAX) {
-        return fail(Error{ErrorCode::too_large, "is more than the 4 GB a .glb can hold"}.at(path).keeping(
-            "nothing was written"));
-    }
-    GARLAND_TRY(file, AtomicFile::create(path, existing));
-    auto word = [&](std::uint64_t value) {
-        const auto v = static_cast<std::uint32_t>(value);
-        file.write(&v, 4);
-    };
-    file.write("glTF");
-    word(2), word(total);
-    word(text.size()), file.write("JSON"), file.write(text);
-    word(binary.size()), file.write(std::string_view("BIN\0", 4)), file.write(binary);
-    return file.commit();
+    return write_glb_file(path, std::move(j), buffer, existing);
 }
 
 } // namespace garland

@@ -250,7 +250,7 @@ class CrateStore final : public UsdStore {
             align();
             const std::uint64_t at = file_.written();
             put(out, std::uint64_t(v.words.size()));
-            for (const std::string& w : v.words) put(out, v.type == UsdType::string ? string(w) : token(w));
+            for (const std::string& w : v.words) put(out, v.type == UsdType::token ? token(w) : string(w));
             write(out);
             return rep(type, at, array_bit);
         }

@@ -228,8 +228,12 @@ std::string text_of(const UsdValue& v) {
     switch (v.type) {
     case UsdType::dictionary:
         out = "{\n";
-        for (const auto& [name, value] : v.entries)
-            out += fmt::format("            {} {} = {}\n", type_word(value), name, text_of(value));
+        for (const auto& [name, value] : v.entries) {
+            std::string inside = text_of(value);
+            for (std::size_t at = inside.find('\n'); at != inside.npos; at = inside.find('\n', at + 1))
+                inside.insert(at + 1, "    ");
+            out += fmt::format("            {} {} = {}\n", type_word(value), name, inside);
+        }
         return out += "        }";
     case UsdType::references: return fmt::format("@{}@<{}>", v.words[0], v.words[1]);
     case UsdType::token_list:

@@ -1,0 +1,111 @@
+#include "cli/copy_options.h"
+#include "cli/opened.h"
+
+#include "core/base/numbers.h"
+#include "io/handoff/outputs.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace garland {
+
+namespace {
+
+std::string words_of_outputs() {
+    std::string all;
+    for (const HandoffOutput& o : outputs()) all += (all.empty() ? "" : ", ") + std::string(o.word);
+    return all;
+}
+
+nlohmann::ordered_json numbers_json(const std::vector<std::pair<std::string, double>>& numbers) {
+    auto json = nlohmann::ordered_json::object();
+    for (const auto& [name, value] : numbers) json[name] = value;
+    return json;
+}
+
+int tell(const HandoffPlan& plan, Output out) {
+    if (out.json) {
+        print_json({{"file_count", plan.files},
+                    {"bytes", plan.bytes},
+                    {"free", plan.free},
+                    {"existing", plan.existing},
+                    {"left_out", plan.left_out},
+                    {"figures", numbers_json(plan.numbers)}});
+        return exit_fine;
+    }
+    fmt::print("{} of about {} in all; {} free{}\n", counted(plan.files, "file", "files"), byte_count(plan.bytes),
+               byte_count(plan.free), plan.existing ? fmt::format("; {} there already", plan.existing) : std::string());
+    for (const std::string& w : plan.words) fmt::print("{}\n", w);
+    for (const std::string& w : plan.left_out) fmt::print("left out: {}\n", w);
+    return exit_fine;
+}
+
+} // namespace
+
+void handoff_options(CLI::App& app, HandoffWords& words) {
+    app.add_option("PROJECT", words.project, "A project file")->required();
+    app.add_option("--what", words.what, "What to write: " + words_of_outputs())->required();
+    app.add_option("--out", words.folder, "The folder to write into; made if it is not there")->required();
+    frames_option(&app, words.frames)->required();
+    app.add_option("--name", words.name, "What files are called")->capture_default_str();
+    app.add_option("--as", words.as, "The kind of file: ply, usda, usdc, glb, csv, gltf; the usual one if not given");
+    app.add_option("--source", words.source, "With one-source: which one, by name or id");
+    app.add_option("--poses-per-frame", words.poses_per_frame,
+                   "With shared-poses: file frames are rounded to one of so many parts, 1 to 1000")
+        ->capture_default_str();
+    app.add_option("--tolerance", words.tolerance,
+                   "With references and viewer: source frames by which straight pieces may leave a curved clock")
+        ->capture_default_str();
+    app.add_flag("--replace", words.replace, "Replace files that are there already");
+    app.add_flag("--dry-run", words.dry_run, "Only say what would be written, how large, and how exact");
+}
+
+int handoff_command(const HandoffWords& words, Output out) {
+    auto frames = whole_steps(words.frames);
+    if (!frames) return usage(frames.error(), out);
+    HandoffOrder order{words.what, words.as.empty() ? std::string() : "." + words.as, words.folder, words.name,
+                       *frames};
+    order.existing = words.replace ? Existing::replace : Existing::refuse;
+    order.poses_per_frame = words.poses_per_frame;
+    order.tolerance = words.tolerance;
+    for (const HandoffOutput& o : outputs()) {
+        if (o.word == order.output && order.ending.empty()) order.ending = o.endings.front();
+    }
+    auto output = output_called(order);
+    if (!output) return usage(output.error(), out);
+    TerminalProgress progress(out);
+    auto opened = open(words.project, progress);
+    if (!opened) return report_error(opened.error(), out);
+    if ((*output)->of_source) {
+        if (words.source.empty())
+            return usage(Error{ErrorCode::invalid, "one source is written at a time: name it with --source"}, out);
+        auto id = source_called(opened->project.project, words.source);
+        if (!id) return report_error(id.error(), out);
+        order.source = *id;
+        std::erase_if(opened->project.missing, [&](const MissingSource& m) { return m.id != *id; });
+    }
+    if (!opened->project.missing.empty()) return report_error(opened->project.missing.front().error, out);
+    const HandoffInput input{opened->project.project, opened->project.sources, opened->show, *opened->cache};
+    if (words.dry_run) {
+        auto plan = plan_handoff(input, order, progress);
+        if (!plan) return report_error(plan.error(), out);
+        return tell(*plan, out);
+    }
+    auto done = hand_off(input, order, progress);
+    if (!done) return report_error(done.error(), out);
+    if (out.json) {
+        print_json({{"files", done->files},
+                    {"bytes", done->bytes},
+                    {"left_out", done->left_out},
+                    {"figures", numbers_json(done->numbers)}});
+        return exit_fine;
+    }
+    fmt::print("{}: {}, {}\n", done->files.size() == 1 ? done->files.front() : words.folder,
+               counted(static_cast<long long>(done->files.size()), "file", "files"), byte_count(done->bytes));
+    for (const std::string& w : done->words) fmt::print("{}\n", w);
+    for (const std::string& w : done->left_out) fmt::print("left out: {}\n", w);
+    return exit_fine;
+}
+
+} // namespace garland

@@ -1,0 +1,471 @@
+#include "io/gltf/viewer_glb.h"
+
+#include "core/base/numbers.h"
+#include "core/base/parallel.h"
+#include "core/copies/attitude.h"
+#include "core/project/clock_pieces.h"
+#include "io/gltf/glb_buffer.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <map>
+
+namespace garland {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr double just_before = 0x1p-20; // source frames: the first of two poses of a step
+
+std::string reason_against(const ArrangementShow& a) {
+    const SourceFacts& facts = a.sampler.source()->facts();
+    if (facts.kind == SourceKind::volume) return "a volume: hand it off as posed copies";
+    if (facts.kind == SourceKind::particles) return "particles are born and die: hand them off as shared poses";
+    if (facts.kind == SourceKind::mesh_sequence) return "its faces change: hand it off as shared poses";
+    if (a.plan.fades()) return "its phrases fade into each other: hand it off as shared poses";
+    return {};
+}
+
+// One source: which of its poses are targets, on a grid of file frames.
+struct Shape {
+    SourceId source;
+    const Sampler* sampler = nullptr;
+    std::vector<const ArrangementShow*> shows;
+    std::vector<std::vector<ClockPieces>> clocks; // of each show
+    int parts = 1;                                // of a file frame
+    bool steps = false;
+    std::int64_t first = INT64_MAX, last = INT64_MIN; // grid numbers that are used
+
+    double grid(double s) const { return sampler->clock().file_frame(SourceFrame(s)) * parts; }
+    double source_at(double number) const {
+        const SourceClock& clock = sampler->clock();
+        return (clock.first + (number / parts - static_cast<double>(clock.file_first)) / clock.files_per_frame).value;
+    }
+    std::size_t poses() const { return first > last ? 0 : static_cast<std::size_t>(last - first + 1); }
+    void learn(const ClockPieces& clock) {
+        for (const ClockPoint& p : clock.points) {
+            first = std::min(first, static_cast<std::int64_t>(std::floor(grid(p.source) + 1e-9)));
+            last = std::max(last, static_cast<std::int64_t>(std::ceil(grid(p.source) - 1e-9)));
+        }
+        last = std::max(last, first);
+    }
+};
+
+Result<std::vector<Shape>> shapes_of(const Show& show, const ViewerOrder& order, ViewerPlan& plan, Progress& progress) {
+    std::vector<Shape> shapes;
+    const auto from = static_cast<double>(order.frames.first), to = static_cast<double>(order.frames.last);
+    for (const ArrangementShow& a : show.arrangements) {
+        if (!a.usable || a.places.empty()) continue;
+        if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+        if (const std::string why = reason_against(a); !why.empty()) {
+            plan.left_out.push_back(fmt::format("{} ({})", a.spec.name, why));
+            continue;
+        }
+        auto at = std::find_if(shapes.begin(), shapes.end(), [&](const Shape& s) { return s.source == a.source; });
+        if (at == shapes.end()) {
+            shapes.emplace_back();
+            at = std::prev(shapes.end());
+            at->source = a.source, at->sampler = &a.sampler;
+            at->steps = a.sampler.how() == SubFrame::nearest;
+            const bool bent = !at->steps && (a.sampler.how() != SubFrame::linear || a.sampler.source()->any_time());
+            at->parts = bent ? order.per_frame : 1;
+        }
+        at->shows.push_back(&a);
+        auto& clocks = at->clocks.emplace_back(a.places.size());
+        parallel_for(clocks.size(), 4, [&](std::size_t b, std::size_t e) {
+            for (std::size_t i = b; i < e; ++i) clocks[i] = clock_pieces(a, i, from, to, order.tolerance);
+        });
+        for (const ClockPieces& c : clocks) at->learn(c);
+    }
+    std::erase_if(shapes, [&](const Shape& s) {
+        const SourceFacts& facts = s.sampler->source()->facts();
+        const double bytes = static_cast<double>(s.poses() * facts.points) * (facts.normals ? 24 : 12);
+        if (s.poses() <= viewer_most_targets && bytes <= viewer_most_bytes) return false;
+        for (const auto* a : s.shows)
+            plan.left_out.push_back(fmt::format("{} ({} poses of {} points are too many for morph targets: hand it off "
+                                                "as shared poses)",
+                                                a->spec.name, s.poses(), facts.points));
+        return true;
+    });
+    return shapes;
+}
+
+// The keys of one copy's weights: where its clock passes a pose, turns or jumps. Seconds from the first frame.
+struct WeightKeys {
+    std::vector<float> times;
+    std::vector<double> grid; // the place between poses at each
+};
+
+class KeyMaker {
+  public:
+    KeyMaker(const Shape& shape, double first, Rate rate) : shape_(shape), first_(first), rate_(rate) {}
+
+    WeightKeys of(const ClockPieces& clock) {
+        keys_ = {};
+        for (std::size_t i = 0; i < clock.points.size(); ++i) {
+            const ClockPoint& p = clock.points[i];
+            if (i > 0 && p.output > clock.points[i - 1].output) between(clock.points[i - 1], p);
+            const bool jumps = i > 0 && p.output <= clock.points[i - 1].output;
+            add(p.output, place(p.source), jumps);
+        }
+        return std::move(keys_);
+    }
+
+  private:
+    double place(double s) const {
+        const double g = shape_.grid(s);
+        return shape_.steps ? std::floor(g + 0.5) : g;
+    }
+    // Poses that are passed on the way.
+    void between(const ClockPoint& a, const ClockPoint& b) {
+        const double from = shape_.grid(a.source), to = shape_.grid(b.source);
+        if (std::abs(to - from) < 1e-12) return;
+        const double shift = shape_.steps ? 0.5 : 0; // steps are halfway
+        const double low = std::min(from, to), high = std::max(from, to);
+        std::vector<double> passed;
+        for (double g = std::ceil(low - shift) + shift; g < high; g += 1) {
+            if (g > low) passed.push_back(g);
+        }
+        if (to < from) std::reverse(passed.begin(), passed.end());
+        for (const double g : passed) {
+            const double t = a.output + (b.output - a.output) * (g - from) / (to - from);
+            if (!shape_.steps) {
+                add(t, g, false);
+                continue;
+            }
+            add(t, to > from ? g - 0.5 : g + 0.5, false);
+            add(t, to > from ? g + 0.5 : g - 0.5, true);
+        }
+    }
+    void add(double t, double grid, bool jumps) {
+        auto seconds = static_cast<float>(rate_.start_of(t - first_).value);
+        if (!keys_.times.empty() && seconds <= keys_.times.back()) {
+            if (!jumps) { // too close for floats
+                keys_.grid.back() = grid;
+                return;
+            }
+            // The earlier one of the two moves, as far as a float allows.
+            float earlier = std::nextafter(seconds, -1.0f);
+            const std::size_t n = keys_.times.size();
+            if (earlier >= 0 && (n < 2 || earlier > keys_.times[n - 2])) {
+                keys_.times.back() = earlier;
+            } else {
+                seconds = std::nextafter(keys_.times.back(), 1e9f);
+            }
+        }
+        keys_.times.push_back(seconds);
+        keys_.grid.push_back(grid);
+    }
+
+    const Shape& shape_;
+    double first_;
+    Rate rate_;
+    WeightKeys keys_;
+};
+
+class ViewerWriter {
+  public:
+    ViewerWriter(const Show& show, const ViewerOrder& order) : show_(show), order_(order) {}
+
+    Result<void> add(const Shape& shape, Progress& progress) {
+        GARLAND_TRY(mesh, mesh_of(shape, progress));
+        KeyMaker keys(shape, static_cast<double>(order_.frames.first), show_.settings.rate);
+        for (std::size_t k = 0; k < shape.shows.size(); ++k) {
+            const ArrangementShow& a = *shape.shows[k];
+            GARLAND_TRY(tracks, tracks_of(a, progress));
+            for (std::size_t i = 0; i < a.places.size(); ++i) {
+                const std::size_t node = nodes_.size();
+                const Placement& p = a.places[i];
+                const Imath::Quatd q = attitude_of(p);
+                Json one{{"name", copy_name(a.number(i), show_.copies())}, {"mesh", mesh}};
+                one["translation"] = {p.position.x, p.position.y, p.position.z};
+                one["rotation"] = {q.v.x, q.v.y, q.v.z, q.r};
+                const V3d size = V3d(p.stretch) * p.size;
+                one["scale"] = {size.x, size.y, size.z};
+                nodes_.push_back(std::move(one));
+                roots_.push_back(node);
+                weights(node, shape, keys.of(shape.clocks[k][i]));
+                moved(node, tracks, i);
+                hidden(node, shape.clocks[k][i], tracks, i, size);
+            }
+        }
+        return {};
+    }
+
+    Result<void> finish() {
+        Json j{{"asset", {{"version", "2.0"}, {"generator", "Garland"}}},
+               {"scene", 0},
+               {"scenes", {{{"nodes", roots_}}}},
+               {"nodes", nodes_},
+               {"meshes", meshes_}};
+        if (!materials_.empty()) j["materials"] = materials_;
+        if (!channels_.empty())
+            j["animations"] = {{{"name", "copies"}, {"channels", channels_}, {"samplers", samplers_}}};
+        return write_glb_file(order_.path, std::move(j), buffer_, order_.existing);
+    }
+
+  private:
+    struct Tracks { // of all copies of an arrangement, frame by frame; empty: they stand still
+        std::vector<float> times;
+        std::vector<std::vector<float>> places, turns, sizes; // of each copy
+        std::vector<std::vector<std::uint8_t>> gone;
+    };
+
+    Result<std::size_t> mesh_of(const Shape& shape, Progress& progress) {
+        auto pose_at = [&](std::int64_t number) {
+            return shape.sampler->at(SourceFrame(shape.source_at(static_cast<double>(number))), progress);
+        };
+        GARLAND_TRY(base, pose_at(shape.first));
+        const Pose& pose = *base.pose;
+        Json attributes{{"POSITION", buffer_.vectors(pose.points, true)}};
+        const bool normals = pose.normals.size() == pose.points.size();
+        if (normals) attributes["NORMAL"] = buffer_.vectors(pose.normals, false);
+        if (pose.uvs.size() == pose.points.size()) {
+            std::vector<V2f> down;
+            for (const V2f& uv : pose.uvs) down.emplace_back(uv.x, 1 - uv.y);
+            attributes["TEXCOORD_0"] = buffer_.add(down.data(), down.size(), 2, gl_float, gl_vertices, false);
+        }
+        if (pose.colours.size() == pose.points.size()) attributes["COLOR_0"] = buffer_.vectors(pose.colours, false);
+        Json targets = Json::array();
+        std::vector<float> nothing;
+        for (std::int64_t g = shape.first + 1; g <= shape.last; ++g) {
+            progress.report(static_cast<double>(g - shape.first) / static_cast<double>(shape.poses()), "poses");
+            if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped while writing poses");
+            GARLAND_TRY(next, pose_at(g));
+            const Pose& other = *next.pose;
+            if (other.points.size() != pose.points.size()) {
+                return fail(Error{ErrorCode::unsupported, "the number of points changes"}
+                                .at_frame(g / shape.parts)
+                                .keeping("nothing was written")
+                                .advise("hand it off as shared poses"));
+            }
+            Json target{{"POSITION", buffer_.vectors(differences(other.points, pose.points), true)}};
+            if (normals && other.normals.size() == pose.normals.size())
+                target["NORMAL"] = buffer_.vectors(differences(other.normals, pose.normals), false);
+            targets.push_back(std::move(target));
+            nothing.push_back(0);
+        }
+        Json primitives = Json::array();
+        for (auto& [material, corners] : triangles_by_material(*pose.faces)) {
+            Json one{{"attributes", attributes},
+                     {"mode", 4},
+                     {"indices", buffer_.add(corners.data(), corners.size(), 1, gl_unsigned, gl_indices, false)},
+                     {"material", materials_.size()}};
+            if (!targets.empty()) one["targets"] = targets;
+            materials_.push_back({{"name", material}, {"doubleSided", true}});
+            primitives.push_back(std::move(one));
+        }
+        Json mesh{{"primitives", primitives}};
+        if (!nothing.empty()) mesh["weights"] = nothing;
+        meshes_.push_back(std::move(mesh));
+        return meshes_.size() - 1;
+    }
+
+    static std::vector<V3f> differences(const std::vector<V3f>& a, const std::vector<V3f>& b) {
+        std::vector<V3f> out(a.size());
+        for (std::size_t i = 0; i < a.size(); ++i) out[i] = a[i] - b[i];
+        return out;
+    }
+
+    static std::map<std::string, std::vector<std::uint32_t>> triangles_by_material(const Faces& faces) {
+        std::map<std::string, std::vector<std::uint32_t>> out;
+        for (std::size_t f = 0; f < faces.count(); ++f) {
+            const bool named = f < faces.material_of.size() && faces.material_of[f] < faces.materials.size();
+            auto& list = out[named ? faces.materials[faces.material_of[f]] : "surface"];
+            for (std::uint32_t c = faces.starts[f] + 1; c + 1 < faces.starts[f + 1]; ++c)
+                list.insert(list.end(), {faces.corners[faces.starts[f]], faces.corners[c], faces.corners[c + 1]});
+        }
+        return out;
+    }
+
+    void channel(std::size_t node, const char* path, const std::vector<float>& times, const std::vector<float>& values,
+                 int width, const char* way) {
+        const int input = buffer_.numbers(times, 1, true), output = buffer_.numbers(values, width, false);
+        channels_.push_back({{"sampler", samplers_.size()}, {"target", {{"node", node}, {"path", path}}}});
+        samplers_.push_back({{"input", input}, {"output", output}, {"interpolation", way}});
+    }
+
+    void weights(std::size_t node, const Shape& shape, const WeightKeys& keys) {
+        const std::size_t targets = shape.poses() - 1;
+        if (targets == 0 || keys.times.empty()) return;
+        std::vector<float> values(keys.times.size() * targets, 0.0f);
+        for (std::size_t k = 0; k < keys.times.size(); ++k) {
+            const double g =
+                std::clamp(keys.grid[k] - static_cast<double>(shape.first), 0.0, static_cast<double>(targets));
+            const auto below = static_cast<std::size_t>(std::min(std::floor(g), static_cast<double>(targets)));
+            const double w = g - static_cast<double>(below);
+            if (below > 0) values[k * targets + below - 1] = static_cast<float>(1 - w);
+            if (w > 0) values[k * targets + below] = static_cast<float>(w);
+        }
+        channel(node, "weights", keys.times, values, 1, "LINEAR");
+    }
+
+    Result<Tracks> tracks_of(const ArrangementShow& a, Progress& progress) {
+        Tracks out;
+        if (!a.moves()) return out;
+        const std::size_t n = a.places.size();
+        out.places.resize(n), out.turns.resize(n), out.sizes.resize(n), out.gone.resize(n);
+        for (std::int64_t f = order_.frames.first; f <= order_.frames.last; ++f) {
+            if (progress.cancelled()) return fail(ErrorCode::cancelled, fmt::format("stopped at frame {}", f));
+            out.times.push_back(
+                static_cast<float>(show_.settings.rate.start_of(static_cast<double>(f - order_.frames.first)).value));
+            GARLAND_TRY(standing, places_at(a, OutputFrame(static_cast<double>(f)), false, progress));
+            for (std::size_t i = 0; i < n; ++i) {
+                const Placement& p = standing.places[i];
+                Imath::Quatd q = attitude_of(p);
+                auto& turns = out.turns[i];
+                if (turns.size() >= 4) { // the short way round
+                    const float* last = turns.data() + turns.size() - 4;
+                    if (last[0] * q.v.x + last[1] * q.v.y + last[2] * q.v.z + last[3] * q.r < 0) q = q * -1.0;
+                }
+                for (int k = 0; k < 3; ++k) {
+                    out.places[i].push_back(static_cast<float>(p.position[k]));
+                    out.sizes[i].push_back(static_cast<float>(p.stretch[k] * p.size));
+                    turns.push_back(static_cast<float>(q.v[k]));
+                }
+                turns.push_back(static_cast<float>(q.r));
+                out.gone[i].push_back(!standing.gone.empty() && standing.gone[i] != 0);
+            }
+        }
+        return out;
+    }
+
+    void moved(std::size_t node, const Tracks& tracks, std::size_t i) {
+        if (tracks.times.empty()) return;
+        channel(node, "translation", tracks.times, tracks.places[i], 3, "LINEAR");
+        channel(node, "rotation", tracks.times, tracks.turns[i], 4, "LINEAR");
+    }
+
+    // What hides a copy is a scale of 0, from one key to the next.
+    void hidden(std::size_t node, const ClockPieces& clock, const Tracks& tracks, std::size_t i, const V3d& size) {
+        const bool always = clock.shown.size() == 1 && clock.shown.front().shown;
+        const bool carried = !tracks.times.empty() &&
+                             std::any_of(tracks.gone[i].begin(), tracks.gone[i].end(), [](auto g) { return g != 0; });
+        if (always && !carried) {
+            if (!tracks.times.empty()) channel(node, "scale", tracks.times, tracks.sizes[i], 3, "LINEAR");
+            return;
+        }
+        std::map<float, std::array<float, 3>> keys;
+        const auto first = static_cast<double>(order_.frames.first);
+        auto shown_at = [&](double t) {
+            bool is = true;
+            for (const auto& s : clock.shown) {
+                if (s.from <= t + 1e-9) is = s.shown;
+            }
+            return is;
+        };
+        auto frame_at = [&](double t) {
+            return static_cast<std::size_t>(
+                std::clamp(std::floor(t - first + 1e-9), 0.0, static_cast<double>(tracks.times.size()) - 1));
+        };
+        auto put = [&](double t) {
+            const bool there = shown_at(t) && (tracks.times.empty() || tracks.gone[i][frame_at(t)] == 0);
+            std::array<float, 3> s{};
+            for (std::size_t k = 0; there && k < 3; ++k)
+                s[k] = tracks.times.empty() ? static_cast<float>(size[static_cast<int>(k)])
+                                            : tracks.sizes[i][frame_at(t) * 3 + k];
+            keys[static_cast<float>(show_.settings.rate.start_of(t - first).value)] = s;
+        };
+        for (const auto& s : clock.shown) put(s.from);
+        for (std::size_t k = 0; k < tracks.times.size(); ++k) put(first + static_cast<double>(k));
+        std::vector<float> times, values;
+        for (const auto& [t, s] : keys) times.push_back(t), values.insert(values.end(), s.begin(), s.end());
+        channel(node, "scale", times, values, 3, "STEP");
+    }
+
+    const Show& show_;
+    const ViewerOrder& order_;
+    GlbBuffer buffer_;
+    Json nodes_ = Json::array(), roots_ = Json::array(), meshes_ = Json::array(), materials_ = Json::array(),
+         samplers_ = Json::array(), channels_ = Json::array();
+};
+
+Result<void> valid(const ViewerOrder& order) {
+    if (!order.frames.valid()) return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+    if (!(order.tolerance > 0) || order.tolerance > 1)
+        return fail(Error{ErrorCode::invalid, fmt::format("a tolerance of {} source frames", order.tolerance)}.advise(
+            "choose more than 0 and at most 1"));
+    if (order.per_frame < 1 || order.per_frame > 1000)
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("{} poses per frame", order.per_frame)}.advise("choose 1 to 1000"));
+    return {};
+}
+
+void fill(ViewerPlan& plan, const std::vector<Shape>& shapes, const Show& show, const ViewerOrder& order) {
+    for (const Shape& s : shapes) {
+        const SourceFacts& facts = s.sampler->source()->facts();
+        const std::size_t targets = s.poses() > 0 ? s.poses() - 1 : 0;
+        plan.targets += static_cast<std::int64_t>(targets);
+        plan.bytes += static_cast<double>(s.poses() * facts.points) * (facts.normals ? 24 : 12);
+        KeyMaker keys(s, static_cast<double>(order.frames.first), show.settings.rate);
+        for (std::size_t k = 0; k < s.shows.size(); ++k) {
+            plan.copies += static_cast<std::int64_t>(s.shows[k]->places.size());
+            for (const ClockPieces& c : s.clocks[k]) {
+                const std::size_t count = keys.of(c).times.size();
+                plan.keys += static_cast<std::int64_t>(count);
+                plan.bytes += static_cast<double>(count * (targets + 1)) * 4 + 900;
+            }
+            if (s.shows[k]->moves())
+                plan.bytes +=
+                    static_cast<double>(s.shows[k]->places.size()) * static_cast<double>(order.frames.count()) * 52;
+        }
+    }
+    plan.free = free_space(folder_of(order.path));
+    plan.there = file_exists(order.path);
+}
+
+} // namespace
+
+Result<ViewerPlan> plan_viewer(const Show& show, const ViewerOrder& order, Progress& progress) {
+    GARLAND_CHECK(valid(order));
+    ViewerPlan plan;
+    GARLAND_TRY(shapes, shapes_of(show, order, plan, progress));
+    fill(plan, shapes, show, order);
+    return plan;
+}
+
+Result<ViewerDone> write_viewer(const Show& show, const ViewerOrder& order, Progress& progress) {
+    GARLAND_CHECK(valid(order));
+    ViewerDone done;
+    GARLAND_TRY(shapes, shapes_of(show, order, done.plan, progress));
+    fill(done.plan, shapes, show, order);
+    if (shapes.empty())
+        return fail(Error{ErrorCode::unsupported, "there is no copy that can be written for a viewer"}
+                        .keeping("nothing was written")
+                        .advise(done.plan.left_out.empty() ? "add copies first" : done.plan.left_out.front()));
+    if (order.existing == Existing::refuse && done.plan.there) {
+        return fail(Error{ErrorCode::exists, "is there already"}
+                        .at(order.path)
+                        .keeping("the existing file")
+                        .advise("choose another place, or say that it may be replaced"));
+    }
+    if (done.plan.bytes > 4.2e9) {
+        return fail(
+            Error{ErrorCode::too_large, fmt::format("about {} would be needed, more than the 4 GB a .glb can hold",
+                                                    byte_count(done.plan.bytes))}
+                .at(order.path)
+                .keeping("nothing was written")
+                .advise("write fewer frames, or hand off shared poses"));
+    }
+    ViewerWriter writer(show, order);
+    double at = 0;
+    for (const Shape& s : shapes) {
+        PartOf part(progress, at, at + 0.9 / static_cast<double>(shapes.size()));
+        at += 0.9 / static_cast<double>(shapes.size());
+        for (const auto& clocks : s.clocks) {
+            for (const ClockPieces& c : clocks) done.worst_clock = std::max(done.worst_clock, c.worst);
+        }
+        if (s.poses() == 0) continue; // never shown
+        GARLAND_CHECK(writer.add(s, part));
+    }
+    GARLAND_CHECK(writer.finish());
+    std::uint64_t size = 0;
+    GARLAND_CHECK(read_head(order.path, 1, size));
+    done.bytes = static_cast<double>(size);
+    progress.report(1, "written");
+    return done;
+}
+
+} // namespace garland

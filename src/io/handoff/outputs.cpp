@@ -1,0 +1,402 @@
+#include "io/handoff/outputs.h"
+
+#include "core/base/numbers.h"
+#include "core/project/alone.h"
+#include "io/gltf/viewer_glb.h"
+#include "io/handoff/bake.h"
+#include "io/tables/camera_file.h"
+#include "io/tables/timing_table.h"
+#include "io/usd/posed_usd.h"
+#include "io/usd/shared_poses.h"
+#include "io/usd/timed_references.h"
+#include "io/usd/usd_cache.h"
+
+#include <algorithm>
+#include <filesystem>
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+
+void sizes(HandoffPlan& plan, const HandoffOrder& order) { // of one file
+    plan.files = 1;
+    plan.existing = file_exists(order.path());
+    plan.free = free_space(order.folder);
+}
+
+std::string length_words(double metres) {
+    if (metres == 0) return "not at all";
+    if (metres < 0.001) return fmt::format("{:.2g} mm", metres * 1000);
+    return fmt::format("{:.3g} m", metres);
+}
+
+// ---- posed copies
+// ----------------------------------------------------------------------------------------------------
+
+BakeOrder bake_order(const HandoffOrder& o) {
+    return {o.folder, o.name, o.frames.range, o.existing, o.frames.step};
+}
+PosedUsdOrder posed_order(const HandoffOrder& o) {
+    return {o.path(), o.name, o.frames, o.existing};
+}
+
+Result<HandoffPlan> plan_series(const Show& show, const HandoffOrder& order, Progress& progress) {
+    GARLAND_TRY(e, estimate(show, bake_order(order), progress));
+    HandoffPlan plan;
+    plan.files = e.files + e.volume_files, plan.existing = e.existing, plan.bytes = e.bytes, plan.free = e.free;
+    if (e.volume_files > 0)
+        plan.words.push_back(fmt::format("{} of the files are volumes, one for each copy and frame.", e.volume_files));
+    return plan;
+}
+
+Result<HandoffDone> write_series(const Show& show, const HandoffOrder& order, Progress& progress) {
+    GARLAND_TRY(b, bake(show, bake_order(order), progress));
+    HandoffDone done;
+    done.files = b.files, done.bytes = b.bytes;
+    done.words.push_back(fmt::format("{} copies from {} poses. Read back: every file has the counts and the size it "
+                                     "should have.",
+                                     b.copies, b.poses));
+    done.numbers = {{"copies", static_cast<double>(b.copies)}, {"poses", static_cast<double>(b.poses)}};
+    return done;
+}
+
+Result<HandoffPlan> plan_posed(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+    if (order.ending == ".ply") return plan_series(*in.show, order, progress);
+    HandoffPlan plan;
+    sizes(plan, order);
+    GARLAND_TRY(bytes, posed_usd_bytes(*in.show, posed_order(order), progress));
+    plan.bytes = bytes;
+    return plan;
+}
+
+Result<HandoffDone> write_posed(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+    if (order.ending == ".ply") return write_series(*in.show, order, progress);
+    GARLAND_TRY(b, write_posed_usd(*in.show, posed_order(order), progress));
+    HandoffDone done;
+    done.files = {order.path()}, done.bytes = b.bytes, done.left_out = b.left_out;
+    done.words.push_back(fmt::format("{} over {}, a prim for each copy.", counted(b.copies, "copy", "copies"),
+                                     counted(b.frames, "frame", "frames")));
+    done.numbers = {{"copies", static_cast<double>(b.copies)}, {"frames", static_cast<double>(b.frames)}};
+    return done;
+}
+
+// ---- one retimed source
+// ----------------------------------------------------------------------------------------------
+
+Result<ShowPtr> show_alone(const HandoffInput& in, const HandoffOrder& order) {
+    GARLAND_TRY(project, alone(in.project, order.source));
+    return make_show(project, in.sources, in.cache);
+}
+
+UsdCacheOrder cache_order(const HandoffOrder& o) {
+    return {o.path(), o.name, o.frames.range, o.existing, o.frames.step};
+}
+
+Result<HandoffPlan> plan_source(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+    GARLAND_TRY(show, show_alone(in, order));
+    if (order.ending == ".ply") return plan_series(*show, order, progress);
+    HandoffPlan plan;
+    sizes(plan, order);
+    GARLAND_TRY(bytes, usd_cache_bytes(*show, cache_order(order), progress));
+    plan.bytes = order.ending == ".usdc" ? bytes / 3 : bytes;
+    return plan;
+}
+
+Result<HandoffDone> write_source(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+    GARLAND_TRY(show, show_alone(in, order));
+    if (order.ending == ".ply") return write_series(*show, order, progress);
+    GARLAND_TRY(c, write_usd_cache(*show, cache_order(order), progress));
+    HandoffDone done;
+    done.files = {order.path()}, done.bytes = c.bytes;
+    std::string words =
+        fmt::format("{} in {}.", counted(c.frames, "frame", "frames"), counted(c.samples, "sample", "samples"));
+    if (order.ending == ".usda") words += " Read back: every frame has the points it should have.";
+    done.words.push_back(std::move(words));
+    done.numbers = {{"frames", static_cast<double>(c.frames)}, {"samples", static_cast<double>(c.samples)}};
+    return done;
+}
+
+// ---- shared poses
+// ----------------------------------------------------------------------------------------------------
+
+SharedPosesOrder shared_order(const HandoffOrder& o) {
+    return {o.path(), o.name, o.frames, o.poses_per_frame, o.existing};
+}
+
+void tell(const SharedPosesPlan& p, std::vector<std::string>& words,
+          std::vector<std::pair<std::string, double>>& numbers) {
+    std::string moved = p.unmeasured && p.worst == 0
+                            ? "how far rounding moves points cannot be measured, since they change in number"
+                            : fmt::format("rounding moves points by {} at most", length_words(p.worst));
+    if (p.worst > 0 && p.usual_step > 0)
+        moved += fmt::format(" ({:.2g} of a usual step of {})", p.worst / p.usual_step, p.worst_source);
+    words.push_back(fmt::format("{} shown, {} kept; {}.", counted(p.picks, "pose", "poses"), p.poses, moved));
+    if (p.baked_bytes > 0)
+        words.push_back(fmt::format("As posed copies in PLY it would be {}.", byte_count(p.baked_bytes)));
+    numbers = {{"picks", static_cast<double>(p.picks)},
+               {"poses", static_cast<double>(p.poses)},
+               {"largest_error", p.worst},
+               {"usual_step", p.usual_step},
+               {"posed_bytes", p.baked_bytes}};
+}
+
+Result<HandoffPlan> plan_shared(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+    GARLAND_TRY(p, plan_shared_poses(*in.show, shared_order(order), progress));
+    HandoffPlan plan;
+    sizes(plan, order);
+    plan.bytes = p.bytes, plan.left_out = p.left_out;
+    tell(p, plan.words, plan.numbers);
+    return plan;
+}
+
+Result<HandoffDone> write_shared(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+    GARLAND_TRY(s, write_shared_poses(*in.show, shared_order(order), progress));
+    HandoffDone done;
+    done.files = {order.path()}, done.bytes = s.bytes, done.left_out = s.plan.left_out;
+    tell(s.plan, done.words, done.numbers);
+    done.numbers.emplace_back("copies", static_cast<double>(s.copies));
+    return done;
+}
+
+// ---- references with timing
+// ------------------------------------------------------------------------------------------
+
+TimedReferencesOrder references_order(const HandoffOrder& o) {
+    return {o.path(), o.name, o.frames.range, o.tolerance, 4, o.existing};
+}
+
+Result<HandoffPlan> plan_references(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+    GARLAND_TRY(p, plan_timed_references(*in.show, references_order(order), progress));
+    HandoffPlan plan;
+    plan.files = p.files, plan.existing = p.there, plan.bytes = p.bytes, plan.free = p.free;
+    plan.left_out = p.left_out;
+    plan.words.push_back(fmt::format("{} refer to their sources; straight clocks are exact, curved ones within {} "
+                                     "source frames.",
+                                     counted(p.copies, "copy", "copies"), order.tolerance));
+    plan.numbers = {{"copies", static_cast<double>(p.copies)}};
+    return plan;
+}
+
+Result<HandoffDone> write_references(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+    GARLAND_TRY(r, write_timed_references(*in.show, references_order(order), progress));
+    HandoffDone done;
+    done.files = r.files, done.bytes = r.bytes, done.left_out = r.plan.left_out;
+    done.words.push_back(
+        fmt::format("{} with {} of time. Largest difference of a clock: {:.2g} source frames; of a point between "
+                    "samples: {}.",
+                    counted(r.plan.copies, "copy", "copies"), counted(r.keys, "key", "keys"), r.worst_clock,
+                    r.worst_point == 0 ? "none" : length_words(r.worst_point)));
+    done.numbers = {{"copies", static_cast<double>(r.plan.copies)},
+                    {"keys", static_cast<double>(r.keys)},
+                    {"largest_clock_error", r.worst_clock},
+                    {"largest_point_error", r.worst_point}};
+    return done;
+}
+
+// ---- for any viewer
+// --------------------------------------------------------------------------------------------------
+
+ViewerOrder viewer_order(const HandoffOrder& o) {
+    return {o.path(), o.frames.range, o.tolerance, 2, o.existing};
+}
+
+Result<HandoffPlan> plan_glb(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+    GARLAND_TRY(p, plan_viewer(*in.show, viewer_order(order), progress));
+    HandoffPlan plan;
+    sizes(plan, order);
+    plan.bytes = p.bytes, plan.left_out = p.left_out;
+    plan.words.push_back(fmt::format("{} with {} and {} of their weights.", counted(p.copies, "copy", "copies"),
+                                     counted(p.targets, "morph target", "morph targets"),
+                                     counted(p.keys, "key", "keys")));
+    plan.numbers = {{"copies", static_cast<double>(p.copies)},
+                    {"targets", static_cast<double>(p.targets)},
+                    {"keys", static_cast<double>(p.keys)}};
+    return plan;
+}
+
+Result<HandoffDone> write_glb_of(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+    GARLAND_TRY(v, write_viewer(*in.show, viewer_order(order), progress));
+    HandoffDone done;
+    done.files = {order.path()}, done.bytes = v.bytes, done.left_out = v.plan.left_out;
+    done.words.push_back(fmt::format("{} with {} and {} of their weights.", counted(v.plan.copies, "copy", "copies"),
+                                     counted(v.plan.targets, "morph target", "morph targets"),
+                                     counted(v.plan.keys, "key", "keys")));
+    done.numbers = {{"copies", static_cast<double>(v.plan.copies)}, {"targets", static_cast<double>(v.plan.targets)}};
+    return done;
+}
+
+// ---- timing and camera
+// -----------------------------------------------------------------------------------------------
+
+Result<HandoffPlan> plan_timing(const HandoffInput& in, const HandoffOrder& order, Progress&) {
+    HandoffPlan plan;
+    sizes(plan, order);
+    const double rows = static_cast<double>(order.frames.count()) * static_cast<double>(in.show->copies());
+    plan.bytes = rows * (order.ending == ".csv" ? 70 : 250);
+    plan.words.push_back(fmt::format("{:.0f} rows.", rows));
+    plan.numbers = {{"rows", rows}};
+    return plan;
+}
+
+Result<HandoffDone> write_timing(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+    GARLAND_CHECK(write_timing_table(order.path(), *in.show, in.project, order.frames, order.existing, progress));
+    GARLAND_TRY(rows, read_timing_table(order.path()));
+    HandoffDone done;
+    std::uint64_t size = 0;
+    GARLAND_CHECK(read_head(order.path(), 1, size));
+    done.files = {order.path()}, done.bytes = static_cast<double>(size);
+    done.words.push_back(fmt::format("Read back: {} rows.", rows.size()));
+    done.numbers = {{"rows", static_cast<double>(rows.size())}};
+    return done;
+}
+
+Result<HandoffPlan> plan_camera(const HandoffInput&, const HandoffOrder& order, Progress&) {
+    HandoffPlan plan;
+    sizes(plan, order);
+    plan.bytes = static_cast<double>(order.frames.count()) * 250;
+    return plan;
+}
+
+Result<HandoffDone> write_camera_of(const HandoffInput& in, const HandoffOrder& order, Progress&) {
+    GARLAND_CHECK(write_camera(in.project, {order.path(), order.frames, 16.0 / 9.0, order.existing}));
+    HandoffDone done;
+    std::uint64_t size = 0;
+    GARLAND_CHECK(read_head(order.path(), 1, size));
+    done.files = {order.path()}, done.bytes = static_cast<double>(size);
+    return done;
+}
+
+} // namespace
+
+const std::vector<HandoffOutput>& outputs() {
+    static const std::vector<HandoffOutput> all{
+        {"posed-copies",
+         "posed copies",
+         "Every copy's geometry where it stands: PLY, one file for each output frame with all copies as one mesh; or "
+         "USD, "
+         "one file with a prim for each copy",
+         {".ply", ".usdc", ".usda"},
+         false,
+         false,
+         false,
+         plan_posed,
+         write_posed},
+        {"one-source",
+         "one retimed source",
+         "A source alone, at the origin, in its timing: USD with a sample for each output frame, or a PLY file for "
+         "each",
+         {".usda", ".usdc", ".ply"},
+         true,
+         false,
+         false,
+         plan_source,
+         write_source},
+        {"shared-poses",
+         "shared poses",
+         "USD: each distinct pose once, and for every copy and frame only which pose it shows and where it stands",
+         {".usdc", ".usda"},
+         false,
+         true,
+         false,
+         plan_shared,
+         write_shared},
+        {"references",
+         "references with timing",
+         "USD: the geometry of each source once, and copies that refer to it with a clock of their own",
+         {".usdc", ".usda"},
+         false,
+         false,
+         true,
+         plan_references,
+         write_references},
+        {"viewer",
+         "one file for any viewer",
+         "glTF: poses as morph targets and an animation for every copy, in one .glb",
+         {".glb"},
+         false,
+         false,
+         true,
+         plan_glb,
+         write_glb_of},
+        {"timing",
+         "timing table",
+         "Which source frame every copy shows at every output frame, as a table",
+         {".csv"},
+         false,
+         false,
+         false,
+         plan_timing,
+         write_timing},
+        {"camera",
+         "camera",
+         "The project's camera with its keys, for every output frame",
+         {".usda", ".gltf", ".csv"},
+         false,
+         false,
+         false,
+         plan_camera,
+         write_camera_of},
+    };
+    return all;
+}
+
+Result<const HandoffOutput*> output_called(const HandoffOrder& order) {
+    std::string words;
+    for (const HandoffOutput& o : outputs()) {
+        words += (words.empty() ? "" : ", ") + std::string(o.word);
+        if (o.word != order.output) continue;
+        std::string endings;
+        for (const char* e : o.endings) {
+            if (order.ending == e) return &o;
+            endings += (endings.empty() ? "" : ", ") + std::string(e + 1);
+        }
+        return fail(Error{ErrorCode::invalid, fmt::format("{} cannot be written as \"{}\"", o.label, order.ending)}
+                        .keeping("nothing was written")
+                        .advise("use " + endings));
+    }
+    return fail(Error{ErrorCode::invalid, fmt::format("there is no output \"{}\"", order.output)}
+                    .keeping("nothing was written")
+                    .advise("use one of " + words));
+}
+
+namespace {
+
+Result<void> valid(const HandoffOrder& order) {
+    if (order.name.empty() || order.name.find('/') != order.name.npos || order.name == "." || order.name == "..") {
+        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is not a name for files", order.name)}
+                        .keeping("nothing was written")
+                        .advise("give a name without a slash"));
+    }
+    if (!order.frames.range.valid() || order.frames.step < 1) {
+        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.keeping(
+            "nothing was written"));
+    }
+    return {};
+}
+
+} // namespace
+
+Result<HandoffPlan> plan_handoff(const HandoffInput& input, const HandoffOrder& order, Progress& progress) {
+    GARLAND_CHECK(valid(order));
+    GARLAND_TRY(output, output_called(order));
+    return output->plan(input, order, progress);
+}
+
+Result<HandoffDone> hand_off(const HandoffInput& input, const HandoffOrder& order, Progress& progress) {
+    GARLAND_CHECK(valid(order));
+    GARLAND_TRY(output, output_called(order));
+    std::error_code made;
+    const bool new_folder = std::filesystem::create_directories(order.folder, made);
+    if (made) {
+        return fail(Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", made.message())}
+                        .at(order.folder)
+                        .keeping("nothing was written"));
+    }
+    auto done = output->write(input, order, progress);
+    std::error_code none;
+    if (!done && new_folder) std::filesystem::remove(order.folder, none); // only where it is empty
+    return done;
+}
+
+} // namespace garland

@@ -1,0 +1,72 @@
+// Everything that can be handed off: one list, which the window, the command line and job files read.
+#pragma once
+
+#include "core/base/progress.h"
+#include "core/project/show.h"
+#include "io/files/file.h"
+
+#include <string>
+#include <utility>
+#include <vector>
+
+namespace garland {
+
+struct HandoffOrder {
+    std::string output; // a word of the list
+    std::string ending; // one of the output's: ".usdc"
+    std::string folder, name;
+    FrameSteps frames;
+    Existing existing = Existing::refuse;
+    SourceId source{};        // of one retimed source
+    int poses_per_frame = 8;  // of shared poses
+    double tolerance = 0.001; // source frames: of tables of times
+
+    std::string path() const { return folder + "/" + name + ending; } // of what is one file
+};
+
+// What there is to hand off; all of it must outlive the work.
+struct HandoffInput {
+    const Project& project;
+    const OpenSources& sources;
+    ShowPtr show;
+    PoseCache& cache;
+};
+
+struct HandoffPlan {
+    std::int64_t files = 0, existing = 0;                // existing: of those files, there already
+    double bytes = 0, free = -1;                         // free: −1 unknown
+    std::vector<std::string> words;                      // what else is worth knowing before, in sentences
+    std::vector<std::string> left_out;                   // what the output cannot hold, with the reason
+    std::vector<std::pair<std::string, double>> numbers; // for programs
+};
+
+struct HandoffDone {
+    std::vector<std::string> files; // the first one is what is opened
+    double bytes = 0;
+    std::vector<std::string> words, left_out;
+    std::vector<std::pair<std::string, double>> numbers;
+};
+
+struct HandoffOutput {
+    const char* word;                 // "shared-poses"
+    const char* label;                // "shared poses"
+    const char* what;                 // a sentence
+    std::vector<const char*> endings; // the first one is usual
+    bool of_source = false;           // of one source, not of the copies
+    bool rounds = false;              // poses_per_frame counts
+    bool tabulates = false;           // tolerance counts
+    Result<HandoffPlan> (*plan)(const HandoffInput&, const HandoffOrder&, Progress&);
+    Result<HandoffDone> (*write)(const HandoffInput&, const HandoffOrder&, Progress&);
+};
+const std::vector<HandoffOutput>& outputs();
+
+// Errors: invalid for an unknown word (with the known ones), an ending that the output has not, a name that is none;
+// and those of the output.
+Result<const HandoffOutput*> output_called(const HandoffOrder& order);
+Result<HandoffPlan> plan_handoff(const HandoffInput& input, const HandoffOrder& order,
+                                 Progress& progress = Progress::none());
+// Makes the folder if it is not there. Errors also: disk_full, before anything is written, where the plan says so.
+Result<HandoffDone> hand_off(const HandoffInput& input, const HandoffOrder& order,
+                             Progress& progress = Progress::none());
+
+} // namespace garland
