@@ -72,11 +72,11 @@ class Pieces {
             p.kind = Piece::nothing;
             return true;
         }
-        if (h <= narrowest * std::max(1.0, std::abs(p.a.t))) {
-            p.kind = p.b.shown && p.a.shown ? Piece::jump : Piece::nothing;
-            return true;
+        const bool narrow = h <= narrowest * std::max(1.0, std::abs(p.a.t));
+        if (!same) {
+            p.kind = Piece::nothing;
+            return narrow;
         }
-        if (!same) return false;
         const double chord = (p.b.s - p.a.s) / h;
         p.off = std::abs(m.s - (p.a.s + p.b.s) / 2);
         // Speeds are floats.
@@ -86,8 +86,8 @@ class Pieces {
             p.kind = Piece::line;
             return true;
         }
-        p.kind = Piece::curve;
-        return std::max(p.off, bow) <= tolerance_ / 4;
+        p.kind = narrow ? Piece::jump : Piece::curve;
+        return narrow || std::max(p.off, bow) <= tolerance_ / 4;
     }
 
     const ArrangementShow& a_;

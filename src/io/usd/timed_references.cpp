@@ -17,7 +17,10 @@ namespace garland {
 
 namespace {
 
-constexpr double just_before = 0x1p-20; // source frames: the first of two samples of a step
+// A step is four samples this close together, source frames: readers that count in floats may miss one of them.
+double closeness(double s) {
+    return std::max(0x1p-16, std::abs(s) * 0x1p-20);
+}
 
 struct Asset {
     SourceId source;
@@ -92,7 +95,7 @@ std::string asset_file(const TimedReferencesOrder& order, const Asset& a) {
     return stem(order) + "." + a.word + ending_of(usd_form(order.path));
 }
 std::string manifest_file(const TimedReferencesOrder& order, const Asset& a) {
-    return stem(order) + "." + a.word + ".clips.usda";
+    return stem(order) + "." + a.word + ".clips" + ending_of(usd_form(order.path));
 }
 
 std::vector<std::string> files_of(const TimedReferencesOrder& order, const std::vector<Asset>& assets) {
@@ -126,8 +129,11 @@ std::vector<Moment> moments_of(const Asset& asset, int per_frame) {
         const auto file = static_cast<double>(f);
         if (steps && f > from) { // halfway counts as the later one
             const double half = source(file - 0.5).value;
-            out.push_back({half - just_before, f - 1, source(file - 1)});
+            const double near = closeness(half);
+            out.push_back({half - 2 * near, f - 1, source(file - 1)});
+            out.push_back({half - near, f - 1, source(file - 1)});
             out.push_back({half, f, source(file)});
+            out.push_back({half + near, f, source(file)});
         }
         if (steps && f > from && f < to) continue;
         for (int k = 0; k < (f < to ? parts : 1); ++k) {
@@ -140,7 +146,7 @@ std::vector<Moment> moments_of(const Asset& asset, int per_frame) {
 
 // Between two samples readers go straight; how far from there the pose in the middle is.
 Result<double> off_between(const Asset& asset, const Moment& a, const Moment& b, Progress& progress) {
-    if (b.time - a.time <= just_before * 2) return 0.0;
+    if (b.time - a.time <= closeness(a.time) * 2) return 0.0;
     GARLAND_TRY(one, asset.sampler->at(a.shown, progress));
     GARLAND_TRY(two, asset.sampler->at(b.shown, progress));
     GARLAND_TRY(middle, asset.sampler->at(SourceFrame((a.time + b.time) / 2), progress));
@@ -189,7 +195,7 @@ Result<Written> write_asset(const Asset& asset, const TimedReferencesOrder& orde
 }
 
 Result<std::uint64_t> write_manifest(const Asset& asset, const Written& written, const std::string& path) {
-    GARLAND_TRY(layer, UsdLayerWriter::create(path, UsdForm::text, Existing::refuse));
+    GARLAND_TRY(layer, UsdLayerWriter::create(path, usd_form(path), Existing::refuse));
     layer.about(layer.root(), "defaultPrim", usd_token(asset.word));
     UsdOutPrim& mesh = layer.root().child(UsdOutPrim::over, "", asset.word).child(UsdOutPrim::over, "", "mesh");
     for (const auto& [type, name] : written.moving) mesh.property(type, name);

@@ -41,8 +41,8 @@ struct TimedReferencesDone {
 };
 
 // NAME.usd?, NAME.SOURCE.usd? for each source (a time sample for each file frame that is used, time codes are source
-// frames), and NAME.SOURCE.clips.usda, which names what moves. Copies stand by translate, orient and scale, sampled for
-// every output frame where they move. Steps between whole frames are two samples close together. Velocities are not
+// frames), and NAME.SOURCE.clips.usd?, which names what moves. Copies stand by translate, orient and scale, sampled for
+// every output frame where they move. Steps between whole frames are samples close together. Velocities are not
 // written: they would be the source's own. Not held: volumes, particles that are born or die, faces that are meshed
 // anew, and arrangements whose phrases fade into each other. All files appear together or none does. Errors: exists,
 // unsupported (where nothing can be held), disk_full …; those of reading; cancelled.

@@ -1,0 +1,518 @@
+// What is handed off, held against readers that know nothing of it: the reference USD library, a glTF player, the
+// validator of the Khronos Group, and the specifications of PointInstancer and value clips.
+#include "support/case.h"
+#include "support/files.h"
+#include "support/node.h"
+#include "support/notation.h"
+
+#include "io/files/series.h"
+#include "io/gltf/viewer_glb.h"
+#include "io/handoff/outputs.h"
+#include "io/handoff/placed_copy.h"
+#include "io/ply/ply.h"
+#include "io/project/open_project.h"
+#include "io/project/project_file.h"
+#include "io/sources/open_source.h"
+#include "io/usd/crate_pack.h"
+#include "io/usd/posed_usd.h"
+#include "io/usd/shared_poses.h"
+#include "io/usd/timed_references.h"
+#include "io/usd/usda.h"
+
+#include <QJsonArray>
+#include <QJsonObject>
+#include <algorithm>
+#include <cmath>
+#include <functional>
+#include <random>
+
+using namespace garland;
+using namespace garland::testing;
+
+namespace {
+
+// A paper lantern in short: four points that sway, at 24 frames a second, in a project of the same rate.
+struct Festival {
+    Folder folder;
+    OpenedProject opened;
+    std::unique_ptr<PoseCache> cache = std::make_unique<PoseCache>(std::size_t(1) << 26);
+    ShowPtr show;
+
+    explicit Festival(const std::function<void(Project&)>& change) {
+        for (int f = 0; f < 20; ++f) {
+            Pose pose = tetrahedron(0);
+            for (std::size_t i = 0; i < 4; ++i) {
+                const auto k = static_cast<double>(i + 1);
+                pose.points[i] += V3f(static_cast<float>(std::sin(0.37 * f * k)), static_cast<float>(0.1 * f),
+                                      static_cast<float>(std::cos(0.21 * f + k)));
+            }
+            pose.normals.assign(4, V3f(0, 1, 0));
+            pose.normals[1] = V3f(static_cast<float>(std::sin(0.1 * f)), static_cast<float>(std::cos(0.1 * f)), 0);
+            pose.colours.assign(4, V3f(1, 0.5f, 0.25f));
+            if (!write_ply(folder / numbered("lantern", f, 4, ".ply"), pose, PlyForm::little_endian, Existing::refuse))
+                qFatal("no room");
+        }
+        Project p;
+        p.settings.range = {1, 60};
+        p.settings.rate = {24, 1};
+        add_source(p, "lantern", "lantern0000.ply", {0, 19, {24, 1}});
+        Arrangement& a = p.arrangements[0];
+        a.kind = ArrangementKind::ring, a.count = 9, a.radius = 5, a.size = 1.5;
+        change(p);
+        const auto saved = save_project(folder / "p.garland", p, Existing::refuse);
+        if (!saved) qFatal("%s", describe(saved.error()).c_str());
+        auto open = open_project(folder / "p.garland");
+        if (!open) qFatal("%s", describe(open.error()).c_str());
+        opened = std::move(*open);
+        show = make_show(opened.project, opened.sources, *cache);
+    }
+    HandoffInput input() { return {opened.project, opened.sources, show, *cache}; }
+
+    // Where the points of every visible copy are, by its number from 1.
+    std::map<int, std::vector<V3f>> points(double t) const {
+        std::map<int, std::vector<V3f>> out;
+        const auto all = pose_all(*show, OutputFrame(t));
+        PlacedCopy placed;
+        for (const Posed& posed : *all) {
+            for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
+                if (posed.picks.copies[i] == no_pose) continue;
+                place_copy(posed, i, *show, placed);
+                out[static_cast<int>(posed.arrangement->number(i)) + 1] = placed.points;
+            }
+        }
+        return out;
+    }
+};
+
+// The largest distance of a point from where it should be, over all copies; −1 where copies or points are missing.
+double apart(const std::map<int, std::vector<V3f>>& is, const std::map<int, std::vector<V3f>>& should,
+             int* which = nullptr) {
+    double most = 0;
+    for (const auto& [copy, points] : should) {
+        const auto at = is.find(copy);
+        if (at == is.end() || at->second.size() != points.size()) return -1;
+        for (std::size_t i = 0; i < points.size(); ++i) {
+            const auto off = static_cast<double>((points[i] - at->second[i]).length());
+            if (off > most && which) *which = copy;
+            most = std::max(most, off);
+        }
+    }
+    return most;
+}
+
+// "/copies/c3/mesh" is copy 3.
+int number_in(const QString& path) {
+    for (const QString& part : path.split('/')) {
+        bool fine = false;
+        const int n = part.mid(1).toInt(&fine);
+        if (part.startsWith('c') && fine) return n;
+    }
+    return 0;
+}
+
+std::map<int, std::vector<V3f>> read_meshes(const QJsonArray& meshes) {
+    std::map<int, std::vector<V3f>> out;
+    for (const auto& m : meshes) {
+        const QJsonObject mesh = m.toObject();
+        const QString name = mesh.contains("path") ? mesh["path"].toString() : mesh["name"].toString();
+        std::vector<V3f>& points = out[number_in(name)];
+        const QJsonArray list = mesh["points"].toArray();
+        if (!list.isEmpty() && list[0].isArray()) {
+            for (const auto& p : list) {
+                const QJsonArray v = p.toArray();
+                points.emplace_back(v[0].toDouble(), v[1].toDouble(), v[2].toDouble());
+            }
+        } else {
+            for (int i = 0; i + 2 < list.size(); i += 3)
+                points.emplace_back(list[i].toDouble(), list[i + 1].toDouble(), list[i + 2].toDouble());
+        }
+    }
+    return out;
+}
+
+QString words_of(const std::vector<double>& times) {
+    QStringList out;
+    for (double t : times) out << QString::number(t, 'g', 17);
+    return out.join(',');
+}
+
+QStringList paths(const std::vector<std::string>& files) {
+    QStringList out;
+    for (const auto& f : files) out << QString::fromStdString(f);
+    return out;
+}
+
+struct UsdText {
+    std::string text;
+    UsdaLayer layer;
+    UsdText(std::string t, const std::string& path) : text(std::move(t)) {
+        auto parsed = parse_usda(text, path);
+        if (!parsed) qFatal("%s", describe(parsed.error()).c_str());
+        layer = std::move(*parsed);
+    }
+    const UsdaPrim* prim(std::string_view type, std::string_view name = {}) const {
+        for (const UsdaPrim& p : layer.prims) {
+            if (p.type == type && (name.empty() || p.name == name)) return &p;
+        }
+        return nullptr;
+    }
+};
+
+std::vector<float> floats(const UsdaPrim& prim, const char* name, double time, std::size_t width) {
+    const UsdaAttribute* a = prim.find(name);
+    return a ? *usda_floats(a->at(time).a, width) : std::vector<float>{};
+}
+std::vector<std::int64_t> wholes(const UsdaPrim& prim, const char* name, double time) {
+    const UsdaAttribute* a = prim.find(name);
+    return a ? *usda_wholes(a->at(time).a) : std::vector<std::int64_t>{};
+}
+
+// The instancer of a layer of shared poses at a time code that has a sample, put together as the schema says: scale,
+// then orientation, then position, applied to the prototype (UsdGeomPointInstancer). half: by its orientations as half
+// floats, otherwise by orientationsf.
+std::map<int, std::vector<V3f>> instanced(const UsdText& usd, double time, bool half) {
+    const UsdaPrim& prim = *usd.prim("PointInstancer");
+    const auto picks = wholes(prim, "protoIndices", time), ids = wholes(prim, "ids", time),
+               hidden = wholes(prim, "invisibleIds", time);
+    const auto places = floats(prim, "positions", time, 3), sizes = floats(prim, "scales", time, 3),
+               turns = floats(prim, half ? "orientations" : "orientationsf", time, 4);
+    std::map<int, std::vector<V3f>> out;
+    for (std::size_t i = 0; i < ids.size(); ++i) {
+        if (std::find(hidden.begin(), hidden.end(), ids[i]) != hidden.end()) continue;
+        const UsdaPrim* pose = usd.prim("Mesh", "pose_" + std::to_string(picks[i]));
+        const auto points = floats(*pose, "points", time, 3);
+        Imath::Quatd q(turns[4 * i], turns[4 * i + 1], turns[4 * i + 2], turns[4 * i + 3]); // the real part first
+        q.normalize();
+        for (std::size_t k = 0; k + 2 < points.size(); k += 3) {
+            const V3d p(points[k] * sizes[3 * i], points[k + 1] * sizes[3 * i + 1], points[k + 2] * sizes[3 * i + 2]);
+            out[static_cast<int>(ids[i])].push_back(
+                V3f(q.rotateVector(p) + V3d(places[3 * i], places[3 * i + 1], places[3 * i + 2])));
+        }
+    }
+    return out;
+}
+
+bool same_numbers(std::string_view a, std::string_view b) {
+    const auto x = usda_numbers(a), y = usda_numbers(b);
+    return x.has_value() == y.has_value() && (!x || *x == *y);
+}
+
+Timing of_map(const char* map, OutsideMode after = OutsideMode::hold) {
+    return timing_of(map, OutsideMode::hold, after);
+}
+
+} // namespace
+
+class HandoffTest : public QObject {
+    Q_OBJECT
+
+    // Every kind of clock at once: straight, turned at fractional frames, endless, and hidden for a while.
+    static void varied(Project& p) {
+        p.timings[0].map = parse_map("1:0 20:19");
+        p.timings[0].after.mode = OutsideMode::there_and_back;
+        Spread late;
+        late.id = SpreadId(p.next_id++), late.to = 30, late.whole_frames = false, late.seed = 5;
+        Spread slow;
+        slow.id = SpreadId(p.next_id++), slow.target = Target::speed, slow.from = -40, slow.to = 20, slow.seed = 9;
+        Arrangement& a = p.arrangements[0];
+        a.spreads = {late, slow};
+        Arrangement ring = a;
+        for (Spread& s : ring.spreads) s.id = SpreadId(p.next_id++);
+        ring.id = ArrangementId(p.next_id++), ring.name = "ring", ring.count = 5, ring.radius = 9;
+        Timing loop = of_map("1:0 15:18", OutsideMode::repeat);
+        loop.id = TimingId(p.next_id++), loop.name = "loop";
+        p.timings.push_back(loop);
+        ring.timing = loop.id;
+        p.arrangements.push_back(ring);
+    }
+
+  private slots:
+    void shared_poses_stand_where_the_copies_stand() {
+        Festival f(varied);
+        for (const int per_frame : {4, 64}) {
+            const SharedPosesOrder order{
+                f.folder / "shared.usda", "copies", {{1, 60}, 1}, per_frame, Existing::replace};
+            const auto done = write_shared_poses(*f.show, order);
+            QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+            QVERIFY(done->plan.worst > 0 && done->plan.poses <= 20 * per_frame + 1);
+            const UsdText usd(f.folder.read("shared.usda"), "shared.usda");
+            double most = 0, most_half = 0;
+            for (double t : {1.0, 2.0, 17.0, 31.0, 59.0, 60.0}) {
+                const double off = apart(instanced(usd, t, false), f.points(t));
+                QVERIFY(off >= 0);
+                most = std::max(most, off);
+                most_half = std::max(most_half, apart(instanced(usd, t, true), f.points(t)));
+            }
+            // The stated error holds and is no empty bound: some copy comes near it.
+            QVERIFY2(most <= done->plan.worst * 1.001 + 1e-5, qPrintable(QString::number(most)));
+            QVERIFY2(most > done->plan.worst * 0.3, qPrintable(QString::number(most)));
+            // Halves have 11 digits of two: a quaternion is then off by up to 2⁻¹² in each part, an arm of 5 m by some
+            // 2.5 mm.
+            QVERIFY2(most_half < most + 0.005, qPrintable(QString::number(most_half)));
+        }
+        QCOMPARE(plan_shared_poses(*f.show, {f.folder / "s.usda", "s", {{1, 60}, 1}, 0}).error().code,
+                 ErrorCode::invalid);
+    }
+    void hidden_copies_and_moving_ones() {
+        Festival f([](Project& p) {
+            varied(p);
+            p.timings[0].after.mode = OutsideMode::absent;
+            Wobble sway;
+            sway.on = true, sway.position = V3d(0.5, 0.2, 0.3), sway.turn = V3d(10, 40, 5);
+            p.arrangements[0].wobble = sway;
+        });
+        const auto done =
+            write_shared_poses(*f.show, {f.folder / "shared.usda", "copies", {{1, 60}, 1}, 64, Existing::refuse});
+        QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+        const UsdText usd(f.folder.read("shared.usda"), "shared.usda");
+        bool some_hidden = false;
+        for (double t = 1; t <= 60; ++t) {
+            const auto is = instanced(usd, t, false), should = f.points(t);
+            QCOMPARE(is.size(), should.size());
+            some_hidden |= should.size() < 14;
+            QVERIFY(apart(is, should) <= done->plan.worst * 1.001 + 2e-5);
+        }
+        QVERIFY(some_hidden);
+        // Velocities: metres a second, against differences of places.
+        const UsdaPrim& prim = *usd.prim("PointInstancer");
+        const auto v = floats(prim, "velocities", 20, 3), before = floats(prim, "positions", 19, 3),
+                   after = floats(prim, "positions", 21, 3);
+        QVERIFY(!v.empty());
+        for (std::size_t i = 0; i < v.size(); ++i)
+            QVERIFY(std::abs(v[i] - (after[i] - before[i]) * 12) < 0.02 + 0.02 * std::abs(v[i]));
+        QCOMPARE(write_shared_poses(*f.show, {f.folder / "shared.usda", "copies", {{1, 60}, 1}}).error().code,
+                 ErrorCode::exists);
+    }
+    // The reference library reads the binary form; what it writes as text is, sample by sample, our own text form.
+    void binary_is_the_text_form() {
+        GARLAND_NEEDS_NODE();
+        Festival f(varied);
+        for (const char* name : {"a.usda", "a.usdc"}) {
+            const auto done =
+                write_shared_poses(*f.show, {f.folder / name, "copies", {{1, 60}, 1}, 8, Existing::refuse});
+            QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+        }
+        QString error;
+        run_node(
+            "usd_points.cjs",
+            {"convert", QString::fromStdString(f.folder / "a.usdc"), QString::fromStdString(f.folder / "back.usda")},
+            &error);
+        const UsdText own(f.folder.read("a.usda"), "a.usda"), back(f.folder.read("back.usda"), "back.usda");
+        QCOMPARE(own.layer.prims.size(), back.layer.prims.size());
+        std::size_t samples = 0;
+        for (const UsdaPrim& p : own.layer.prims) {
+            const auto twin = std::find_if(back.layer.prims.begin(), back.layer.prims.end(),
+                                           [&](const UsdaPrim& q) { return q.name == p.name && q.type == p.type; });
+            QVERIFY(twin != back.layer.prims.end());
+            for (const UsdaAttribute& a : p.attributes) {
+                const UsdaAttribute* b = twin->find(a.name);
+                QVERIFY2(b, std::string(a.name).c_str());
+                QCOMPARE(b->type, a.type);
+                QCOMPARE(b->interpolation, a.interpolation);
+                QCOMPARE(b->samples.size(), a.samples.size());
+                QVERIFY2(same_numbers(b->value, a.value), std::string(a.name).c_str());
+                QCOMPARE(usda_words(b->value), usda_words(a.value));
+                for (std::size_t k = 0; k < a.samples.size(); ++k, ++samples) {
+                    QCOMPARE(b->samples[k].time, a.samples[k].time);
+                    QVERIFY(same_numbers(b->samples[k].value, a.samples[k].value));
+                }
+            }
+        }
+        QVERIFY(samples >= 60);
+        QVERIFY(f.folder.read("back.usda").find("rel prototypes = [") != std::string::npos);
+        // Binary is by far the smaller one.
+        QVERIFY(f.folder.read("a.usdc").size() * 2 < f.folder.read("a.usda").size());
+    }
+    // The reference library evaluates value clips itself, at frames that are not whole.
+    void references_with_timing_move_like_the_copies() {
+        GARLAND_NEEDS_NODE();
+        Festival f(varied);
+        std::mt19937 random(11);
+        std::vector<double> times{1, 15, 20, 60};
+        for (int k = 0; k < 20; ++k) times.push_back(1 + 59 * static_cast<double>(random()) / 4294967296.0);
+        std::sort(times.begin(), times.end());
+        for (const char* name : {"r.usda", "r.usdc"}) {
+            const auto done = write_timed_references(*f.show, {f.folder / name, "copies", {1, 60}});
+            QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+            QCOMPARE(done->files.size(), std::size_t(3));
+            QVERIFY(done->worst_clock < 1e-6 && done->worst_point < 1e-5); // all clocks are straight
+            QStringList arguments = paths(done->files);
+            arguments.insert(1, words_of(times));
+            QString error;
+            const QJsonArray answer = run_node("usd_points.cjs", QStringList{"points"} + arguments, &error).array();
+            QVERIFY2(answer.size() == static_cast<int>(times.size()), qPrintable(error));
+            for (int k = 0; k < answer.size(); ++k) {
+                const double t = times[static_cast<std::size_t>(k)];
+                const double off = apart(read_meshes(answer[k].toObject()["meshes"].toArray()), f.points(t));
+                QVERIFY2(off >= 0 && off < 1e-4, qPrintable(QString("%1 at %2").arg(off).arg(t)));
+            }
+        }
+    }
+    void steps_and_curves_are_held_too() {
+        GARLAND_NEEDS_NODE();
+        for (const SubFrame how : {SubFrame::nearest, SubFrame::smooth}) {
+            Festival f([&](Project& p) {
+                p.timings[0].map = parse_map("1:0 30:8~ 60:19");
+                p.timings[0].map.keys[0].toward = Toward::smooth;
+                p.sources[0].sub_frame = how;
+                Spread late;
+                late.id = SpreadId(p.next_id++), late.to = 12, late.whole_frames = false;
+                p.arrangements[0].spreads = {late};
+            });
+            const auto done = write_timed_references(*f.show, {f.folder / "r.usdc", "copies", {1, 60}, 0.0005, 8});
+            QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+            QVERIFY(done->worst_clock > 0 && done->worst_clock <= 0.0005);
+            std::vector<double> times;
+            for (double t = 1.33; t < 60; t += 3.7) times.push_back(t);
+            QStringList arguments = paths(done->files);
+            arguments.insert(1, words_of(times));
+            QString error;
+            const QJsonArray answer = run_node("usd_points.cjs", QStringList{"points"} + arguments, &error).array();
+            QVERIFY2(answer.size() == static_cast<int>(times.size()), qPrintable(error));
+            // Points go by at most 2.5 m a source frame here; the source's own size is 1.5.
+            const double bound = (done->worst_point + 2.5 * done->worst_clock) * 1.5 + 1e-4;
+            int off_steps = 0;
+            for (int k = 0; k < answer.size(); ++k) {
+                const double t = times[static_cast<std::size_t>(k)];
+                const double off = apart(read_meshes(answer[k].toObject()["meshes"].toArray()), f.points(t));
+                QVERIFY(off >= 0);
+                off_steps += off > bound;
+            }
+            // Within the tolerance of a step either pose may be shown.
+            QVERIFY2(off_steps <= (how == SubFrame::nearest ? 1 : 0), qPrintable(QString::number(off_steps)));
+        }
+    }
+    // three.js plays it, at seconds that fall on no frame; the validator has nothing to say.
+    void any_viewer_plays_the_glb() {
+        GARLAND_NEEDS_NODE();
+        Festival f(varied);
+        const auto done = write_viewer(*f.show, {f.folder / "v.glb", {1, 60}});
+        QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+        QCOMPARE(done->plan.copies, 14);
+        QString error;
+        const QString path = QString::fromStdString(f.folder / "v.glb");
+        const QJsonObject checked = run_node("check_glb.mjs", {path}, &error)[0].toObject();
+        QVERIFY2(!checked.isEmpty(), qPrintable(error));
+        QCOMPARE(checked["errors"].toInt(-1), 0);
+        QVERIFY2(checked["warnings"].toInt(-1) == 0, QJsonDocument(checked["messages"].toArray()).toJson().constData());
+        std::mt19937 random(12);
+        std::vector<double> frames{1, 60};
+        for (int k = 0; k < 25; ++k) frames.push_back(1 + 59 * static_cast<double>(random()) / 4294967296.0);
+        std::sort(frames.begin(), frames.end());
+        std::vector<double> seconds;
+        for (double t : frames) seconds.push_back((t - 1) / 24);
+        const QJsonArray answer = run_node("play_glb.mjs", {path, words_of(seconds)}, &error).array();
+        QVERIFY2(answer.size() == static_cast<int>(frames.size()), qPrintable(error));
+        for (int k = 0; k < answer.size(); ++k) {
+            const double t = frames[static_cast<std::size_t>(k)];
+            int which = 0;
+            const double off = apart(read_meshes(answer[k].toObject()["meshes"].toArray()), f.points(t), &which);
+            QVERIFY2(off >= 0 && off < 1e-3, qPrintable(QString("%1 at %2, copy %3").arg(off).arg(t).arg(which)));
+        }
+    }
+    void posed_copies_as_usd() {
+        GARLAND_NEEDS_NODE();
+        Festival f(varied);
+        const auto done = write_posed_usd(*f.show, {f.folder / "p.usdc", "copies", {{1, 60}, 1}});
+        QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+        QString error;
+        const std::vector<double> times{1, 16, 33, 60};
+        const QJsonArray answer =
+            run_node("usd_points.cjs", {"points", QString::fromStdString(f.folder / "p.usdc"), words_of(times)}, &error)
+                .array();
+        QVERIFY2(answer.size() == 4, qPrintable(error));
+        for (int k = 0; k < 4; ++k) {
+            const double off = apart(read_meshes(answer[k].toObject()["meshes"].toArray()),
+                                     f.points(times[static_cast<std::size_t>(k)]));
+            QVERIFY(off >= 0 && off < 1e-6); // it multiplies by a matrix
+        }
+    }
+    void what_cannot_be_held_is_said() {
+        Festival f([](Project& p) {
+            p.timings[0].form = TimingForm::phrases;
+            p.timings[0].phrases = phrases_of("0-15 3-19+6").phrases;
+        });
+        const auto refused = write_timed_references(*f.show, {f.folder / "r.usda", "copies", {1, 60}});
+        QVERIFY(!refused && said(refused.error()).contains("fade into each other"));
+        QVERIFY(said(refused.error()).contains("shared poses"));
+        QCOMPARE(f.folder.names().filter("r.").size(), 0);
+        QVERIFY(!write_viewer(*f.show, {f.folder / "v.glb", {1, 60}}));
+        // Two poses at once are no trouble for shared poses.
+        const auto shared = write_shared_poses(*f.show, {f.folder / "s.usda", "copies", {{1, 60}, 1}, 64});
+        QVERIFY2(shared, shared ? "" : qPrintable(said(shared.error())));
+        const UsdText usd(f.folder.read("s.usda"), "s.usda");
+        double most = 0;
+        for (double t = 1; t <= 60; ++t) most = std::max(most, apart(instanced(usd, t, false), f.points(t)));
+        QVERIFY2(most <= shared->plan.worst * 1.001 + 1e-5,
+                 qPrintable(QString("%1 %2").arg(most).arg(shared->plan.worst)));
+    }
+    void the_list_of_outputs_is_whole() {
+        Festival f(varied);
+        for (const HandoffOutput& o : outputs()) {
+            for (const char* ending : o.endings) {
+                HandoffOrder order{o.word, ending, f.folder / (std::string("out") + o.word), "name", {{1, 6}, 1}};
+                order.source = f.opened.project.sources[0].id;
+                const auto plan = plan_handoff(f.input(), order);
+                QVERIFY2(plan, plan ? "" : qPrintable(said(plan.error())));
+                QVERIFY(plan->bytes > 0 && plan->files > 0 && plan->existing == 0);
+                QVERIFY(!QDir(QString::fromStdString(order.folder)).exists() || &o.endings.front() != &ending);
+                const auto done = hand_off(f.input(), order);
+                QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+                QCOMPARE(static_cast<std::int64_t>(done->files.size()), plan->files);
+                double bytes = 0;
+                for (const auto& file : done->files) {
+                    QVERIFY(file_exists(file));
+                    bytes += static_cast<double>(QFile(QString::fromStdString(file)).size());
+                }
+                QVERIFY(std::abs(bytes - done->bytes) < 1);
+                // What was said before is right within a factor of three, or a few kilobytes.
+                QVERIFY2(plan->bytes < 3 * bytes + 8000 && bytes < 3 * plan->bytes + 8000,
+                         qPrintable(QString("%1 %2 %3 %4").arg(o.word, ending).arg(plan->bytes).arg(bytes)));
+                QCOMPARE(hand_off(f.input(), order).error().code, ErrorCode::exists);
+                QVERIFY(plan_handoff(f.input(), order)->existing > 0);
+                order.existing = Existing::replace;
+                QVERIFY(hand_off(f.input(), order));
+            }
+        }
+        HandoffOrder odd{"lanterns", ".usda", f.folder / "x", "n", {{1, 6}, 1}};
+        QVERIFY(said(hand_off(f.input(), odd).error()).contains("shared-poses"));
+        odd.output = "viewer";
+        QVERIFY(said(hand_off(f.input(), odd).error()).contains("glb"));
+        odd.ending = ".glb", odd.name = "../n";
+        QVERIFY(said(hand_off(f.input(), odd).error()).contains("not a name"));
+        odd.name = "n", odd.frames = {{6, 1}, 1};
+        QVERIFY(said(hand_off(f.input(), odd).error()).contains("ends before"));
+        QVERIFY(!QDir(QString::fromStdString(f.folder / "x")).exists());
+    }
+    void a_stop_leaves_nothing() {
+        Festival f(varied);
+        for (const HandoffOutput& o : outputs()) {
+            if (std::string(o.word) == "camera") continue; // no work to stop
+            struct Stop : Progress {
+                int left = 0;
+                void report(double, std::string_view) override { --left; }
+                bool cancelled() const override { return left < 0; }
+            } stop;
+            HandoffOrder order{o.word, o.endings.front(), f.folder / (std::string("stop") + o.word), "n", {{1, 60}, 1}};
+            order.source = f.opened.project.sources[0].id;
+            const auto done = hand_off(f.input(), order, stop);
+            QVERIFY2(!done && done.error().code == ErrorCode::cancelled, o.word);
+            QVERIFY2(!QDir(QString::fromStdString(order.folder)).exists(), o.word);
+        }
+    }
+    // 10 000 copies: at most 2 MB and 200 bytes a key.
+    void many_references_stay_small() {
+        Festival f([](Project& p) {
+            varied(p);
+            p.arrangements.resize(1);
+            p.arrangements[0].count = 10'000;
+        });
+        const auto done = write_timed_references(*f.show, {f.folder / "r.usdc", "copies", {1, 60}});
+        QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+        QVERIFY2(done->bytes <= 2e6 + 200.0 * static_cast<double>(done->keys),
+                 qPrintable(QString("%1 bytes, %2 keys").arg(done->bytes).arg(done->keys)));
+        QCOMPARE(done->plan.copies, 10'000);
+    }
+};
+GARLAND_TEST_CASE(HandoffTest)
+#include "handoff_test.moc"

@@ -1,0 +1,71 @@
+// Asks the reference USD library (0.22, built to wasm inside the npm package three-usdz-loader 1.0.9) about a file.
+//   node usd_points.cjs points FILE T1,T2,… [OTHER FILES…]   posed points of every mesh, as JSON
+//   node usd_points.cjs convert FILE OUT    [OTHER FILES…]   OUT ends in .usda or .usdc; composition is flattened
+// Files that FILE refers to are given as OTHER FILES; all lie in one folder inside the library.
+const fs = require('fs'), path = require('path');
+const { isMainThread } = require('worker_threads');
+delete globalThis.fetch;                       // the package was made for browsers: give it what it looks for
+globalThis.location = { pathname: '/' };
+globalThis.XMLHttpRequest = class {
+  open(_, url) { this.url = url; }
+  send() {
+    setImmediate(() => {
+      try {
+        const bytes = fs.readFileSync(this.url);
+        this.status = 200;
+        this.response = bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length);
+        this.onload && this.onload();
+      } catch (e) { this.onerror && this.onerror(e); }
+    });
+  }
+};
+
+async function main() {
+  let [verb, file, arg, ...others] = process.argv.slice(2);
+  [file, ...others] = [file, ...others].map((f) => path.resolve(f));
+  const out = verb === 'convert' ? path.resolve(arg) : null;
+  const bindings = path.resolve(__dirname, 'node_modules', 'three-usdz-loader', 'external');
+  process.chdir(bindings);
+  const said = [];
+  const usd = await require(path.join(bindings, 'emHdBindings.js'))({ print: (s) => said.push(s), printErr: (s) => said.push(s) }, bindings);
+  for (const f of [file, ...others]) usd.FS.createDataFile('/', path.basename(f), new Uint8Array(fs.readFileSync(f)), true, true, true);
+  const name = path.basename(file);
+  if (verb === 'convert') {
+    const inside = '/tmp/' + path.basename(out); // a folder of the library's own, in memory
+    usd.UsdStage.Open('/' + name).Export(inside, false);
+    fs.writeFileSync(out, usd.FS.readFile(inside));
+  } else if (verb === 'points') {
+    const meshes = {};
+    class Mesh {
+      constructor(id) { this.id = id; meshes[id] = this; }
+      updatePoints(a) { this.points = Array.from(a); }
+      updateIndices(a) { this.triangles = a.length / 3; }
+      setTransform(a) { this.m = Array.from(a); }
+      updateNormals() {} updatePrimvar() {} setMaterial() {} setDisplayColor() {} setGeomSubsetMaterial() {} updateUVs() {}
+    }
+    const driver = new usd.HdWebSyncDriver({
+      createRPrim: (_, id) => new Mesh(id), createBPrim: () => ({}), createSPrim: () => ({ updateNode() {}, updateFinished() {} }), CommitResources() {},
+    }, name);
+    const at = ([x, y, z], m) => m ? [0, 1, 2].map((k) => x * m[k] + y * m[4 + k] + z * m[8 + k] + m[12 + k]) : [x, y, z];
+    const answer = arg.split(',').map((t) => {
+      driver.SetTime(Number(t));
+      driver.Draw();
+      return { time: Number(t), meshes: Object.values(meshes).filter((m) => m.points).map((m) => {
+        const points = [];
+        for (let i = 0; i < m.points.length; i += 3) points.push(at(m.points.slice(i, i + 3), m.m));
+        return { path: m.id, points, triangles: m.triangles };
+      }) };
+    });
+    await new Promise((done) => process.stdout.write(JSON.stringify(answer), done)); // an exit would cut it short
+  } else {
+    throw new Error('points or convert?');
+  }
+  const worth = said.filter((s) => !/Failed to find plugin for schema type/.test(s));
+  if (worth.length) process.stderr.write(worth.join('\n').slice(0, 2000) + '\n');
+  process.exit(0);
+}
+// The library starts workers, which need what was given above as well: so this file is loaded ahead in each of them.
+if (isMainThread) {
+  if (process.execArgv.includes(__filename)) setImmediate(() => main().catch((e) => { console.error(e.message || e); process.exit(1); }));
+  else process.exit(require('child_process').spawnSync(process.execPath, ['-r', __filename, __filename, ...process.argv.slice(2)], { stdio: 'inherit', timeout: 120000 }).status ?? 1);
+}
