@@ -52,8 +52,10 @@ struct HandoffWords {
     std::string project, what, folder, name = "copies", frames, as, source;
     int poses_per_frame = 8;
     double tolerance = 0.001;
-    bool replace = false, dry_run = false;
+    std::string share;
+    bool replace = false, resume = false, dry_run = false;
 };
+int verify_command(const std::string& manifest, Output out); // reads back what a hand-off wrote
 void handoff_options(CLI::App& app, HandoffWords& words);
 int handoff_command(const HandoffWords& words, Output out);
 struct PreviewWords {

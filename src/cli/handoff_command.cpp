@@ -2,6 +2,7 @@
 #include "cli/opened.h"
 
 #include "core/base/numbers.h"
+#include "io/handoff/manifest.h"
 #include "io/handoff/outputs.h"
 
 #include <CLI/CLI.hpp>
@@ -58,6 +59,8 @@ void handoff_options(CLI::App& app, HandoffWords& words) {
                    "With references and viewer: source frames by which straight pieces may leave a curved clock")
         ->capture_default_str();
     app.add_flag("--replace", words.replace, "Replace files that are there already");
+    app.add_flag("--resume", words.resume, "Go on where the same hand-off was stopped; what is complete stays");
+    app.add_option("--chunk", words.share, "Only a share of the frames, as in 2/5: the second of five");
     app.add_flag("--dry-run", words.dry_run, "Only say what would be written, how large, and how exact");
 }
 
@@ -66,7 +69,15 @@ int handoff_command(const HandoffWords& words, Output out) {
     if (!frames) return usage(frames.error(), out);
     HandoffOrder order{words.what, words.as.empty() ? std::string() : "." + words.as, words.folder, words.name,
                        *frames};
-    order.existing = words.replace ? Existing::replace : Existing::refuse;
+    if (words.replace && words.resume)
+        return usage(Error{ErrorCode::invalid, "files cannot be kept and replaced"}.advise("use --resume or --replace"),
+                     out);
+    order.existing = words.replace ? WhatIsThere::replace : words.resume ? WhatIsThere::resume : WhatIsThere::refuse;
+    if (!words.share.empty()) {
+        auto share = parse_share(words.share);
+        if (!share) return usage(share.error(), out);
+        order.share = *share;
+    }
     order.poses_per_frame = words.poses_per_frame;
     order.tolerance = words.tolerance;
     for (const HandoffOutput& o : outputs()) {
@@ -97,14 +108,31 @@ int handoff_command(const HandoffWords& words, Output out) {
     if (out.json) {
         print_json({{"files", done->files},
                     {"bytes", done->bytes},
+                    {"kept", done->kept},
+                    {"manifest", done->manifest},
                     {"left_out", done->left_out},
                     {"figures", numbers_json(done->numbers)}});
         return exit_fine;
     }
-    fmt::print("{}: {}, {}\n", done->files.size() == 1 ? done->files.front() : words.folder,
-               counted(static_cast<long long>(done->files.size()), "file", "files"), byte_count(done->bytes));
+    fmt::print("{}: {}, {}{}\n", done->files.size() == 1 ? done->files.front() : words.folder,
+               counted(static_cast<long long>(done->files.size()), "file", "files"), byte_count(done->bytes),
+               done->kept ? fmt::format("; {} of them were complete", done->kept) : std::string());
     for (const std::string& w : done->words) fmt::print("{}\n", w);
     for (const std::string& w : done->left_out) fmt::print("left out: {}\n", w);
+    if (done->manifest.empty()) fmt::print("other shares are not complete yet\n");
+    return exit_fine;
+}
+
+int verify_command(const std::string& manifest, Output out) {
+    TerminalProgress progress(out);
+    auto verified = verify_handoff(manifest, progress);
+    if (!verified) return report_error(verified.error(), out);
+    if (out.json) {
+        print_json({{"file_count", verified->files}, {"bytes", verified->bytes}});
+    } else {
+        fmt::print("{}, {}: every byte is as it was written\n", counted(verified->files, "file", "files"),
+                   byte_count(verified->bytes));
+    }
     return exit_fine;
 }
 

@@ -120,6 +120,10 @@ int run(int argc, char** argv) {
                             [&] { return handoff_command(handed, out); });
     handoff_options(*handoff, handed);
 
+    auto* verify = command("verify", "Read back every file of a hand-off and compare it with what was written",
+                           [&] { return verify_command(path, out); });
+    verify->add_option("MANIFEST", path, "Its manifest: NAME.ply.handoff.json, NAME.usdc.handoff.json …")->required();
+
     auto* table = command("table", "Write the timing table: which source frame every copy shows, as CSV",
                           [&] { return table_command(path, frames, table_file, words.replace, out); });
     table->add_option("PROJECT", path, "A project file")->required();

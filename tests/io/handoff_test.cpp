@@ -7,6 +7,7 @@
 
 #include "io/files/series.h"
 #include "io/gltf/viewer_glb.h"
+#include "io/handoff/manifest.h"
 #include "io/handoff/outputs.h"
 #include "io/handoff/placed_copy.h"
 #include "io/ply/ply.h"
@@ -470,7 +471,7 @@ class HandoffTest : public QObject {
                          qPrintable(QString("%1 %2 %3 %4").arg(o.word, ending).arg(plan->bytes).arg(bytes)));
                 QCOMPARE(hand_off(f.input(), order).error().code, ErrorCode::exists);
                 QVERIFY(plan_handoff(f.input(), order)->existing > 0);
-                order.existing = Existing::replace;
+                order.existing = WhatIsThere::replace;
                 QVERIFY(hand_off(f.input(), order));
             }
         }
@@ -499,6 +500,92 @@ class HandoffTest : public QObject {
             QVERIFY2(!done && done.error().code == ErrorCode::cancelled, o.word);
             QVERIFY2(!QDir(QString::fromStdString(order.folder)).exists(), o.word);
         }
+    }
+    // Shares written in any order, with a stop between, are the bytes of one run.
+    void shares_and_stops_give_the_same_bytes() {
+        Festival f(varied);
+        HandoffOrder one{"posed-copies", ".ply", f.folder / "one", "copies", {{1, 40}, 1}};
+        const auto whole = hand_off(f.input(), one);
+        QVERIFY2(whole, whole ? "" : qPrintable(said(whole.error())));
+        QCOMPARE(whole->manifest, f.folder / "one/copies.ply.handoff.json");
+        QCOMPARE(verify_handoff(whole->manifest)->files, 40);
+        HandoffOrder many = one;
+        many.folder = f.folder / "many", many.existing = WhatIsThere::resume;
+        for (const int k : {3, 1, 4, 2}) {
+            many.share = {k, 4};
+            struct Stop : Progress {
+                int left = 30; // reports: some frames
+                void report(double, std::string_view) override { --left; }
+                bool cancelled() const override { return left < 0; }
+            } stop;
+            stop.left = 40 + 4; // the costs of all frames, then some frames
+            QCOMPARE(hand_off(f.input(), many, stop).error().code, ErrorCode::cancelled);
+            const auto done = hand_off(f.input(), many);
+            QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+            QVERIFY2(done->kept > 0 && done->kept < 12, qPrintable(QString::number(done->kept)));
+            QCOMPARE(done->manifest.empty(), k != 2);
+        }
+        const QDir a(QString::fromStdString(one.folder)), b(QString::fromStdString(many.folder));
+        QCOMPARE(a.entryList(QDir::Files | QDir::Hidden), b.entryList(QDir::Files | QDir::Hidden));
+        QCOMPARE(a.entryList(QDir::Files).size(), 41); // no journal is left
+        for (const QString& name : a.entryList(QDir::Files)) {
+            QFile x(a.filePath(name)), y(b.filePath(name));
+            QVERIFY(x.open(QIODevice::ReadOnly) && y.open(QIODevice::ReadOnly));
+            QVERIFY2(x.readAll() == y.readAll(), qPrintable(name));
+        }
+        // All is there: nothing is written again. One file that was tampered with is.
+        many.share = {};
+        const auto again = hand_off(f.input(), many);
+        QVERIFY2(again, again ? "" : qPrintable(said(again.error())));
+        QCOMPARE(again->kept, 40);
+        QFile spoiled(b.filePath("copies.0007.ply"));
+        QVERIFY(spoiled.open(QIODevice::ReadWrite) && spoiled.seek(spoiled.size() - 9) && spoiled.write("##") == 2);
+        spoiled.close();
+        const auto bad = verify_handoff(many.folder + "/copies.ply.handoff.json");
+        QVERIFY2(!bad && said(bad.error()).contains("other bytes"), bad ? "no difference" : qPrintable(said(bad.error())));
+        QCOMPARE(bad.error().frame, std::optional<std::int64_t>(7));
+        QCOMPARE(hand_off(f.input(), many)->kept, 39);
+        QVERIFY(verify_handoff(many.folder + "/copies.ply.handoff.json"));
+    }
+    void what_changed_since_is_noticed() {
+        Festival f(varied);
+        HandoffOrder order{"shared-poses", ".usdc", f.folder / "out", "copies", {{1, 20}, 1}};
+        QVERIFY(hand_off(f.input(), order));
+        order.existing = WhatIsThere::resume;
+        QCOMPARE(hand_off(f.input(), order)->kept, 1);
+        order.poses_per_frame = 9;
+        QVERIFY(said(hand_off(f.input(), order).error()).contains("settings"));
+        order.poses_per_frame = 8;
+        f.opened.project.settings.camera.distance *= 2; // where one looks from is not part of it
+        QVERIFY(hand_off(f.input(), order));
+        f.opened.project.arrangements[0].radius += 1;
+        const auto changed = hand_off(f.input(), order);
+        QVERIFY(!changed && changed.error().code == ErrorCode::changed && said(changed.error()).contains("project"));
+        f.opened.project.arrangements[0].radius -= 1;
+        f.folder.write("lantern0003.ply", f.folder.read("lantern0004.ply"));
+        QVERIFY(said(hand_off(f.input(), order).error()).contains("source"));
+        // What is there and was not written by the same hand-off is not touched.
+        HandoffOrder fresh{"posed-copies", ".ply", f.folder / "own", "copies", {{1, 3}, 1}};
+        QVERIFY(QDir().mkpath(QString::fromStdString(fresh.folder)));
+        f.folder.write("own/copies.0002.ply", "mine");
+        fresh.existing = WhatIsThere::resume;
+        QCOMPARE(hand_off(f.input(), fresh).error().code, ErrorCode::exists);
+        QCOMPARE(f.folder.read("own/copies.0002.ply"), std::string("mine"));
+        f.folder.write("x.handoff.json", "{\"garland_handoff\": 1, \"files\": [{}]}");
+        QCOMPARE(verify_handoff(f.folder / "x.handoff.json").error().code, ErrorCode::malformed);
+        QCOMPARE(verify_handoff(f.folder / "none.json").error().code, ErrorCode::not_found);
+    }
+    void frames_are_split_by_their_cost() {
+        QCOMPARE(split_by_cost({1, 1, 1, 1, 1, 1}, 3), (std::vector<std::size_t>{0, 2, 4, 6}));
+        QCOMPARE(split_by_cost({5, 1, 1, 1, 1, 1}, 2), (std::vector<std::size_t>{0, 1, 6}));
+        QCOMPARE(split_by_cost({1, 1}, 4).size(), std::size_t(5)); // some are empty
+        QCOMPARE(split_by_cost({1, 1}, 4).back(), std::size_t(2));
+        QVERIFY(parse_share("2/5") && !parse_share("0/5") && !parse_share("6/5") && !parse_share("2") &&
+                !parse_share("a/b"));
+        Festival f(varied);
+        HandoffOrder order{"viewer", ".glb", f.folder / "out", "copies", {{1, 20}, 1}};
+        order.share = {1, 2};
+        QVERIFY(said(hand_off(f.input(), order).error()).contains("cannot be split"));
     }
     // 10 000 copies: at most 2 MB and 200 bytes a key.
     void many_references_stay_small() {

@@ -194,8 +194,14 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
             return fail(std::move(error));
         };
         if (progress.cancelled()) return kept(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)});
+        if (order.complete && order.complete(file_name(path_of(order, f)))) {
+            done.files.push_back(path_of(order, f));
+            ++done.kept;
+            continue;
+        }
         auto posed = pose_all(show, OutputFrame(static_cast<double>(f)), progress);
         if (!posed) return kept(std::move(posed.error()));
+        const std::size_t before_frame = done.files.size();
         auto volumes = write_volumes(*posed, show, order, f, done.files);
         if (!volumes) return kept(std::move(volumes.error()));
         done.bytes += *volumes;
@@ -203,6 +209,9 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
         if (!bytes) return kept(std::move(bytes.error()));
         done.files.push_back(path_of(order, f));
         done.bytes += static_cast<double>(*bytes);
+        for (std::size_t i = before_frame; order.wrote && i < done.files.size(); ++i) { // the frame's own file last
+            if (auto noted = order.wrote(file_name(done.files[i]), f); !noted) return kept(std::move(noted.error()));
+        }
         for (const Posed& p : *posed) {
             done.poses += static_cast<std::int64_t>(p.poses.size());
             for (std::uint32_t pick : p.picks.copies) done.copies += pick != no_pose;

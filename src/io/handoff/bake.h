@@ -5,6 +5,7 @@
 #include "core/project/show.h"
 #include "io/files/file.h"
 
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -16,6 +17,9 @@ struct BakeOrder {
     FrameRange frames;
     Existing existing = Existing::refuse;
     std::int64_t step = 1; // every so many frames, from the first on; above 0
+    // For going on where it was stopped: whether a frame's file is complete already, and what was just written.
+    std::function<bool(const std::string& name)> complete{};
+    std::function<Result<void>(const std::string& name, std::int64_t frame)> wrote{};
 
     std::int64_t count() const { return FrameSteps{frames, step}.count(); }
 };
@@ -31,7 +35,8 @@ struct BakeEstimate {
 struct BakeDone {
     std::vector<std::string> files;
     double bytes = 0;
-    std::int64_t poses = 0, copies = 0; // summed over all frames
+    std::int64_t poses = 0, copies = 0; // summed over all frames that were written
+    std::int64_t kept = 0;              // frames that were complete
 };
 
 // Errors: invalid for an empty range; those of reading the first frame.

@@ -4,6 +4,7 @@
 #include "core/project/alone.h"
 #include "io/gltf/viewer_glb.h"
 #include "io/handoff/bake.h"
+#include "io/handoff/manifest.h"
 #include "io/tables/camera_file.h"
 #include "io/tables/timing_table.h"
 #include "io/usd/posed_usd.h"
@@ -35,10 +36,10 @@ std::string length_words(double metres) {
 // ----------------------------------------------------------------------------------------------------
 
 BakeOrder bake_order(const HandoffOrder& o) {
-    return {o.folder, o.name, o.frames.range, o.existing, o.frames.step};
+    return {o.folder, o.name, o.frames.range, o.files(), o.frames.step};
 }
 PosedUsdOrder posed_order(const HandoffOrder& o) {
-    return {o.path(), o.name, o.frames, o.existing};
+    return {o.path(), o.name, o.frames, o.files()};
 }
 
 Result<HandoffPlan> plan_series(const Show& show, const HandoffOrder& order, Progress& progress) {
@@ -50,10 +51,18 @@ Result<HandoffPlan> plan_series(const Show& show, const HandoffOrder& order, Pro
     return plan;
 }
 
-Result<HandoffDone> write_series(const Show& show, const HandoffOrder& order, Progress& progress) {
-    GARLAND_TRY(b, bake(show, bake_order(order), progress));
+Result<HandoffDone> write_series(const Show& show, const HandoffOrder& order, HandoffJournal& journal,
+                                 Progress& progress) {
+    BakeOrder frames = bake_order(order);
+    if (journal.went_on()) frames.existing = Existing::replace; // they are this hand-off's own
+    frames.complete = [&](const std::string& name) { return journal.complete(name); };
+    frames.wrote = [&](const std::string& name, std::int64_t frame) -> Result<void> {
+        GARLAND_TRY(file, described(order.folder, name, frame));
+        return journal.add(file);
+    };
+    GARLAND_TRY(b, bake(show, frames, progress));
     HandoffDone done;
-    done.files = b.files, done.bytes = b.bytes;
+    done.files = b.files, done.bytes = b.bytes, done.kept = b.kept;
     done.words.push_back(fmt::format("{} copies from {} poses. Read back: every file has the counts and the size it "
                                      "should have.",
                                      b.copies, b.poses));
@@ -70,8 +79,9 @@ Result<HandoffPlan> plan_posed(const HandoffInput& in, const HandoffOrder& order
     return plan;
 }
 
-Result<HandoffDone> write_posed(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
-    if (order.ending == ".ply") return write_series(*in.show, order, progress);
+Result<HandoffDone> write_posed(const HandoffInput& in, const HandoffOrder& order, HandoffJournal& journal,
+                                Progress& progress) {
+    if (order.ending == ".ply") return write_series(*in.show, order, journal, progress);
     GARLAND_TRY(b, write_posed_usd(*in.show, posed_order(order), progress));
     HandoffDone done;
     done.files = {order.path()}, done.bytes = b.bytes, done.left_out = b.left_out;
@@ -90,7 +100,7 @@ Result<ShowPtr> show_alone(const HandoffInput& in, const HandoffOrder& order) {
 }
 
 UsdCacheOrder cache_order(const HandoffOrder& o) {
-    return {o.path(), o.name, o.frames.range, o.existing, o.frames.step};
+    return {o.path(), o.name, o.frames.range, o.files(), o.frames.step};
 }
 
 Result<HandoffPlan> plan_source(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
@@ -103,9 +113,10 @@ Result<HandoffPlan> plan_source(const HandoffInput& in, const HandoffOrder& orde
     return plan;
 }
 
-Result<HandoffDone> write_source(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+Result<HandoffDone> write_source(const HandoffInput& in, const HandoffOrder& order, HandoffJournal& journal,
+                                 Progress& progress) {
     GARLAND_TRY(show, show_alone(in, order));
-    if (order.ending == ".ply") return write_series(*show, order, progress);
+    if (order.ending == ".ply") return write_series(*show, order, journal, progress);
     GARLAND_TRY(c, write_usd_cache(*show, cache_order(order), progress));
     HandoffDone done;
     done.files = {order.path()}, done.bytes = c.bytes;
@@ -121,7 +132,7 @@ Result<HandoffDone> write_source(const HandoffInput& in, const HandoffOrder& ord
 // ----------------------------------------------------------------------------------------------------
 
 SharedPosesOrder shared_order(const HandoffOrder& o) {
-    return {o.path(), o.name, o.frames, o.poses_per_frame, o.existing};
+    return {o.path(), o.name, o.frames, o.poses_per_frame, o.files()};
 }
 
 void tell(const SharedPosesPlan& p, std::vector<std::string>& words,
@@ -150,7 +161,8 @@ Result<HandoffPlan> plan_shared(const HandoffInput& in, const HandoffOrder& orde
     return plan;
 }
 
-Result<HandoffDone> write_shared(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+Result<HandoffDone> write_shared(const HandoffInput& in, const HandoffOrder& order, HandoffJournal&,
+                                 Progress& progress) {
     GARLAND_TRY(s, write_shared_poses(*in.show, shared_order(order), progress));
     HandoffDone done;
     done.files = {order.path()}, done.bytes = s.bytes, done.left_out = s.plan.left_out;
@@ -163,7 +175,7 @@ Result<HandoffDone> write_shared(const HandoffInput& in, const HandoffOrder& ord
 // ------------------------------------------------------------------------------------------
 
 TimedReferencesOrder references_order(const HandoffOrder& o) {
-    return {o.path(), o.name, o.frames.range, o.tolerance, 4, o.existing};
+    return {o.path(), o.name, o.frames.range, o.tolerance, 4, o.files()};
 }
 
 Result<HandoffPlan> plan_references(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
@@ -178,7 +190,8 @@ Result<HandoffPlan> plan_references(const HandoffInput& in, const HandoffOrder& 
     return plan;
 }
 
-Result<HandoffDone> write_references(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+Result<HandoffDone> write_references(const HandoffInput& in, const HandoffOrder& order, HandoffJournal&,
+                                     Progress& progress) {
     GARLAND_TRY(r, write_timed_references(*in.show, references_order(order), progress));
     HandoffDone done;
     done.files = r.files, done.bytes = r.bytes, done.left_out = r.plan.left_out;
@@ -198,7 +211,7 @@ Result<HandoffDone> write_references(const HandoffInput& in, const HandoffOrder&
 // --------------------------------------------------------------------------------------------------
 
 ViewerOrder viewer_order(const HandoffOrder& o) {
-    return {o.path(), o.frames.range, o.tolerance, 2, o.existing};
+    return {o.path(), o.frames.range, o.tolerance, 2, o.files()};
 }
 
 Result<HandoffPlan> plan_glb(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
@@ -215,7 +228,8 @@ Result<HandoffPlan> plan_glb(const HandoffInput& in, const HandoffOrder& order, 
     return plan;
 }
 
-Result<HandoffDone> write_glb_of(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+Result<HandoffDone> write_glb_of(const HandoffInput& in, const HandoffOrder& order, HandoffJournal&,
+                                 Progress& progress) {
     GARLAND_TRY(v, write_viewer(*in.show, viewer_order(order), progress));
     HandoffDone done;
     done.files = {order.path()}, done.bytes = v.bytes, done.left_out = v.plan.left_out;
@@ -239,8 +253,9 @@ Result<HandoffPlan> plan_timing(const HandoffInput& in, const HandoffOrder& orde
     return plan;
 }
 
-Result<HandoffDone> write_timing(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
-    GARLAND_CHECK(write_timing_table(order.path(), *in.show, in.project, order.frames, order.existing, progress));
+Result<HandoffDone> write_timing(const HandoffInput& in, const HandoffOrder& order, HandoffJournal&,
+                                 Progress& progress) {
+    GARLAND_CHECK(write_timing_table(order.path(), *in.show, in.project, order.frames, order.files(), progress));
     GARLAND_TRY(rows, read_timing_table(order.path()));
     HandoffDone done;
     std::uint64_t size = 0;
@@ -258,8 +273,8 @@ Result<HandoffPlan> plan_camera(const HandoffInput&, const HandoffOrder& order, 
     return plan;
 }
 
-Result<HandoffDone> write_camera_of(const HandoffInput& in, const HandoffOrder& order, Progress&) {
-    GARLAND_CHECK(write_camera(in.project, {order.path(), order.frames, 16.0 / 9.0, order.existing}));
+Result<HandoffDone> write_camera_of(const HandoffInput& in, const HandoffOrder& order, HandoffJournal&, Progress&) {
+    GARLAND_CHECK(write_camera(in.project, {order.path(), order.frames, 16.0 / 9.0, order.files()}));
     HandoffDone done;
     std::uint64_t size = 0;
     GARLAND_CHECK(read_head(order.path(), 1, size));
@@ -383,6 +398,75 @@ Result<HandoffPlan> plan_handoff(const HandoffInput& input, const HandoffOrder& 
     return output->plan(input, order, progress);
 }
 
+namespace {
+
+// Only the frames of its share.
+Result<HandoffOrder> shared_out(const HandoffInput& input, const HandoffOutput& output, const HandoffOrder& order,
+                                Progress& progress) {
+    if (order.share.whole()) return order;
+    if (!output.in_frames(order.ending)) {
+        return fail(Error{ErrorCode::invalid,
+                          fmt::format("{} as {} is one file and cannot be split", output.label, order.ending)}
+                        .keeping("nothing was written")
+                        .advise("split posed copies as .ply, or write it on one machine"));
+    }
+    GARLAND_TRY(costs, frame_costs(*input.show, order.frames, progress));
+    const auto starts = split_by_cost(costs, order.share.of);
+    const auto at = static_cast<std::size_t>(order.share.number);
+    HandoffOrder out = order;
+    const std::int64_t from = order.frames.range.first;
+    out.frames.range = {from + static_cast<std::int64_t>(starts[at - 1]) * order.frames.step,
+                        from + (static_cast<std::int64_t>(starts[at]) - 1) * order.frames.step};
+    return out; // empty where the last comes before the first
+}
+
+// The manifest, where every file of the hand-off is in a journal.
+Result<void> round_off(const HandoffOutput& output, const HandoffOrder& order, const HandoffKey& key,
+                       HandoffDone& done) {
+    GARLAND_TRY(files, journalled(order, key));
+    if (output.in_frames(order.ending)) {
+        std::int64_t frames = 0;
+        for (const auto& [name, file] : files) frames += extension(name) == order.ending;
+        if (frames < order.frames.count()) {
+            if (file_exists(manifest_path(order))) done.manifest = manifest_path(order); // another share was quicker
+            return {};
+        }
+    }
+    HandoffManifest m{order, key, {}};
+    for (auto& [name, file] : files) m.files.push_back(std::move(file));
+    GARLAND_CHECK(write_manifest(m));
+    remove_journals(order);
+    done.manifest = manifest_path(order);
+    return {};
+}
+
+// What is one file, or a few that appear together: all of it is complete, or it is written again.
+Result<HandoffDone> write_whole(const HandoffInput& input, const HandoffOutput& output, const HandoffOrder& order,
+                                HandoffJournal& journal, Progress& progress) {
+    if (!journal.files().empty()) {
+        HandoffDone done;
+        bool all = true;
+        const auto files = journal.files();
+        for (const auto& [name, file] : files) {
+            all = all && journal.complete(name);
+            done.files.push_back(order.folder + "/" + name);
+            done.bytes += static_cast<double>(file.bytes);
+        }
+        done.kept = static_cast<std::int64_t>(files.size());
+        if (all) return done;
+    }
+    HandoffOrder now = order;
+    if (journal.went_on()) now.existing = WhatIsThere::replace;
+    GARLAND_TRY(done, output.write(input, now, journal, progress));
+    for (const std::string& file : done.files) {
+        GARLAND_TRY(one, described(order.folder, file_name(file)));
+        GARLAND_CHECK(journal.add(one));
+    }
+    return done;
+}
+
+} // namespace
+
 Result<HandoffDone> hand_off(const HandoffInput& input, const HandoffOrder& order, Progress& progress) {
     GARLAND_CHECK(valid(order));
     GARLAND_TRY(output, output_called(order));
@@ -393,7 +477,21 @@ Result<HandoffDone> hand_off(const HandoffInput& input, const HandoffOrder& orde
                         .at(order.folder)
                         .keeping("nothing was written"));
     }
-    auto done = output->write(input, order, progress);
+    auto work = [&]() -> Result<HandoffDone> {
+        const HandoffKey key = key_of(input, order);
+        GARLAND_TRY(journal, HandoffJournal::open(order, key, order.existing == WhatIsThere::resume));
+        GARLAND_TRY(part, shared_out(input, *output, order, progress));
+        HandoffDone done;
+        if (part.frames.range.valid()) {
+            GARLAND_TRY(written, output->in_frames(order.ending)
+                                     ? output->write(input, part, journal, progress)
+                                     : write_whole(input, *output, part, journal, progress));
+            done = std::move(written);
+        }
+        GARLAND_CHECK(round_off(*output, order, key, done));
+        return done;
+    };
+    auto done = work();
     std::error_code none;
     if (!done && new_folder) std::filesystem::remove(order.folder, none); // only where it is empty
     return done;

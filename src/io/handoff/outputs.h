@@ -4,6 +4,7 @@
 #include "core/base/progress.h"
 #include "core/project/show.h"
 #include "io/files/file.h"
+#include "io/handoff/share.h"
 
 #include <string>
 #include <utility>
@@ -11,16 +12,24 @@
 
 namespace garland {
 
+enum class WhatIsThere {
+    refuse, // any file that is there is an error, before anything is written
+    resume, // goes on where the same hand-off was stopped; what is complete is not written again
+    replace,
+};
+
 struct HandoffOrder {
     std::string output; // a word of the list
     std::string ending; // one of the output's: ".usdc"
     std::string folder, name;
     FrameSteps frames;
-    Existing existing = Existing::refuse;
+    WhatIsThere existing = WhatIsThere::refuse;
     SourceId source{};        // of one retimed source
     int poses_per_frame = 8;  // of shared poses
     double tolerance = 0.001; // source frames: of tables of times
+    Share share{};            // of the frames; only of what is a file a frame
 
+    Existing files() const { return existing == WhatIsThere::replace ? Existing::replace : Existing::refuse; }
     std::string path() const { return folder + "/" + name + ending; } // of what is one file
 };
 
@@ -41,22 +50,27 @@ struct HandoffPlan {
 };
 
 struct HandoffDone {
-    std::vector<std::string> files; // the first one is what is opened
+    std::vector<std::string> files; // all of them, written now or kept; the first one is what is opened
+    std::int64_t kept = 0;          // of them, complete before
+    std::string manifest;           // its path; empty while other shares are not complete
     double bytes = 0;
     std::vector<std::string> words, left_out;
     std::vector<std::pair<std::string, double>> numbers;
 };
 
+class HandoffJournal; // manifest.h
+
 struct HandoffOutput {
-    const char* word;                 // "shared-poses"
-    const char* label;                // "shared poses"
-    const char* what;                 // a sentence
-    std::vector<const char*> endings; // the first one is usual
-    bool of_source = false;           // of one source, not of the copies
-    bool rounds = false;              // poses_per_frame counts
-    bool tabulates = false;           // tolerance counts
+    const char* word;                                                            // "shared-poses"
+    const char* label;                                                           // "shared poses"
+    const char* what;                                                            // a sentence
+    std::vector<const char*> endings;                                            // the first one is usual
+    bool of_source = false;                                                      // of one source, not of the copies
+    bool rounds = false;                                                         // poses_per_frame counts
+    bool tabulates = false;                                                      // tolerance counts
+    bool in_frames(const std::string& ending) const { return ending == ".ply"; } // a file for each frame
     Result<HandoffPlan> (*plan)(const HandoffInput&, const HandoffOrder&, Progress&);
-    Result<HandoffDone> (*write)(const HandoffInput&, const HandoffOrder&, Progress&);
+    Result<HandoffDone> (*write)(const HandoffInput&, const HandoffOrder&, HandoffJournal&, Progress&);
 };
 const std::vector<HandoffOutput>& outputs();
 
@@ -65,7 +79,9 @@ const std::vector<HandoffOutput>& outputs();
 Result<const HandoffOutput*> output_called(const HandoffOrder& order);
 Result<HandoffPlan> plan_handoff(const HandoffInput& input, const HandoffOrder& order,
                                  Progress& progress = Progress::none());
-// Makes the folder if it is not there. Errors also: disk_full, before anything is written, where the plan says so.
+// Makes the folder if it is not there. A journal stands beside the files until all of them are complete (of all
+// shares), then a manifest (see manifest.h). Errors also: changed, where resume finds that the project, a source or a
+// setting is not what it was; invalid, for a share of what is one file.
 Result<HandoffDone> hand_off(const HandoffInput& input, const HandoffOrder& order,
                              Progress& progress = Progress::none());
 

@@ -1,0 +1,138 @@
+// garland-cli handoff and verify: good and bad words, kills at any moment, shares.
+#include "cli/running.h"
+#include "support/case.h"
+#include "support/files.h"
+#include "support/notation.h"
+
+#include "io/files/series.h"
+#include "io/ply/ply.h"
+#include "io/project/project_file.h"
+
+#include <QDir>
+#include <csignal>
+
+using namespace garland;
+using namespace garland::testing;
+
+class CliHandoffTest : public QObject {
+    Q_OBJECT
+    Folder folder_;
+    QString path_;
+
+    Answer handed(const QString& what, const QString& out, const QStringList& words = {}) const {
+        QStringList all{"handoff", path_, "--what", what, "--out", q(folder_ / out.toStdString())};
+        if (!words.contains("--frames"))
+            all << "--frames"
+                << "1:30";
+        return run(all + words);
+    }
+    static bool same_files(const QString& a, const QString& b) {
+        const QDir x(a), y(b);
+        if (x.entryList(QDir::Files | QDir::Hidden) != y.entryList(QDir::Files | QDir::Hidden)) return false;
+        for (const QString& name : x.entryList(QDir::Files | QDir::Hidden)) {
+            QFile p(x.filePath(name)), r(y.filePath(name));
+            if (!p.open(QIODevice::ReadOnly) || !r.open(QIODevice::ReadOnly) || p.readAll() != r.readAll())
+                return false;
+        }
+        return true;
+    }
+
+  private slots:
+    void initTestCase() {
+        for (int f = 0; f < 20; ++f) {
+            Pose pose = tetrahedron(f * 0.1);
+            QVERIFY(write_ply(folder_ / numbered("lantern.", f, 4, ".ply"), pose, PlyForm::little_endian,
+                              Existing::replace));
+        }
+        Project p;
+        p.settings.range = {1, 30};
+        add_source(p, "lantern", "lantern.0000.ply", {0, 19, {24, 1}});
+        p.timings[0].after.mode = OutsideMode::there_and_back;
+        Arrangement& a = p.arrangements[0];
+        a.kind = ArrangementKind::grid, a.columns = 40, a.rows = 40;
+        Spread late;
+        late.id = SpreadId(p.next_id++), late.whole_frames = false;
+        a.spreads = {late};
+        path_ = q(folder_ / "p.garland");
+        QVERIFY(save_project(folder_ / "p.garland", p, Existing::refuse));
+    }
+    void every_output_is_written_and_verified() {
+        for (const char* what :
+             {"posed-copies", "one-source", "shared-poses", "references", "viewer", "timing", "camera"}) {
+            QStringList words{"--json"};
+            if (QString(what) == "one-source")
+                words << "--source"
+                      << "lantern";
+            const auto dry = handed(what, QString("out-") + what, words + QStringList{"--dry-run"});
+            QVERIFY2(dry.code == 0, qPrintable(dry.err));
+            QVERIFY(dry.json()["bytes"].get<double>() > 0);
+            QVERIFY(!QDir(q(folder_ / (std::string("out-") + what))).exists());
+            const auto done = handed(what, QString("out-") + what, words);
+            QVERIFY2(done.code == 0, qPrintable(done.err));
+            const auto manifest = q(done.json()["manifest"].get<std::string>());
+            QVERIFY(manifest.endsWith(".handoff.json"));
+            const auto verified = run({"verify", manifest, "--json"});
+            QCOMPARE(verified.code, 0);
+            QCOMPARE(verified.json()["file_count"].get<int>(), static_cast<int>(done.json()["files"].size()));
+            QCOMPARE(handed(what, QString("out-") + what, words).code, 1); // nothing that is there is touched
+            const auto resumed = handed(what, QString("out-") + what, words + QStringList{"--resume"});
+            QVERIFY2(resumed.code == 0, qPrintable(resumed.err));
+            QCOMPARE(resumed.json()["kept"].get<std::size_t>(), done.json()["files"].size());
+        }
+    }
+    void killed_at_any_moment_and_resumed() {
+        QCOMPARE(handed("posed-copies", "whole").code, 0);
+        int killed = 0, kept = 0;
+        for (int trial = 0; trial < 12; ++trial) {
+            const QString out = q(folder_ / ("kill" + std::to_string(trial)));
+            QProcess process;
+            process.start(GARLAND_CLI, {"handoff", path_, "--what", "posed-copies", "--out", out, "--frames", "1:30"});
+            QVERIFY(process.waitForStarted());
+            // When so many files are there.
+            QTRY_VERIFY_WITH_TIMEOUT(QDir(out).entryList({"*.ply"}, QDir::Files).size() > trial * 2 ||
+                                         process.state() == QProcess::NotRunning,
+                                     20000);
+            ::kill(static_cast<pid_t>(process.processId()), SIGKILL);
+            process.waitForFinished();
+            killed += process.exitStatus() == QProcess::CrashExit;
+            const auto resumed = run(
+                {"handoff", path_, "--what", "posed-copies", "--out", out, "--frames", "1:30", "--resume", "--json"});
+            QVERIFY2(resumed.code == 0, qPrintable(resumed.err));
+            kept += resumed.json()["kept"].get<int>() > 0;
+            QVERIFY(same_files(out, q(folder_ / "whole")));
+        }
+        QVERIFY2(killed >= 6 && kept >= 6, qPrintable(QString("%1 killed, %2 went on").arg(killed).arg(kept)));
+    }
+    void shares_on_their_own() {
+        if (!QDir(q(folder_ / "whole")).exists()) QCOMPARE(handed("posed-copies", "whole").code, 0);
+        std::vector<std::unique_ptr<QProcess>> all; // at the same time
+        for (int k = 1; k <= 5; ++k) {
+            all.push_back(std::make_unique<QProcess>());
+            all.back()->start(GARLAND_CLI, {"handoff", path_, "--what", "posed-copies", "--out", q(folder_ / "shares"),
+                                            "--frames", "1:30", "--chunk", QString("%1/5").arg(k)});
+        }
+        for (auto& p : all) {
+            QVERIFY(p->waitForFinished(60000));
+            QVERIFY2(p->exitCode() == 0, p->readAllStandardError().constData());
+        }
+        QVERIFY(same_files(q(folder_ / "shares"), q(folder_ / "whole")));
+    }
+    void wrong_words_are_said() {
+        QCOMPARE(handed("lanterns", "x").code, 2);
+        QVERIFY(handed("lanterns", "x").err.contains("shared-poses"));
+        QCOMPARE(handed("viewer", "x", {"--as", "ply"}).code, 2);
+        QCOMPARE(handed("one-source", "x").code, 2);
+        QVERIFY(handed("one-source", "x", {"--source", "boat"}).err.contains("boat"));
+        QCOMPARE(handed("shared-poses", "x", {"--poses-per-frame", "0"}).code, 1);
+        QCOMPARE(handed("references", "x", {"--tolerance", "-1"}).code, 1);
+        QCOMPARE(handed("posed-copies", "x", {"--chunk", "6/5"}).code, 2);
+        QCOMPARE(handed("viewer", "x", {"--chunk", "1/5"}).code, 1);
+        QCOMPARE(handed("posed-copies", "x", {"--resume", "--replace"}).code, 2);
+        QVERIFY(handed("posed-copies", "x", {"--frames", "30:1"}).code != 0);
+        QVERIFY(handed("posed-copies", "x", {"--name", "a/b"}).err.contains("not a name"));
+        QVERIFY(!QDir(q(folder_ / "x")).exists());
+        QCOMPARE(run({"verify", q(folder_ / "none.json")}).code, 1);
+    }
+};
+GARLAND_TEST_CASE(CliHandoffTest)
+#include "handoff_test.moc"
