@@ -52,12 +52,20 @@ struct HandoffWords {
     std::string project, what, folder, name = "copies", frames, as, source;
     int poses_per_frame = 8;
     double tolerance = 0.001;
-    std::string share;
+    std::string share, job;
     bool replace = false, resume = false, dry_run = false;
 };
 int verify_command(const std::string& manifest, Output out); // reads back what a hand-off wrote
 void handoff_options(CLI::App& app, HandoffWords& words);
 int handoff_command(const HandoffWords& words, Output out);
+struct FarmWords {
+    HandoffWords what;
+    int chunks = 10, memory = 0, minutes = 0;
+    std::string engine = "slurm", template_file, cli;
+    bool submit = false, state = false;
+};
+void farm_options(CLI::App& app, FarmWords& words);
+int farm_command(const FarmWords& words, Output out); // a hand-off for many machines
 struct PreviewWords {
     std::string project, folder, name = "preview", frames, as = "png", size, ground = "shown", colour = "materials";
     PreviewLook look;

@@ -1,7 +1,9 @@
 #include "cli/copy_options.h"
+#include "cli/handoff_words.h"
 #include "cli/opened.h"
 
 #include "core/base/numbers.h"
+#include "io/handoff/job_file.h"
 #include "io/handoff/manifest.h"
 #include "io/handoff/outputs.h"
 
@@ -45,10 +47,10 @@ int tell(const HandoffPlan& plan, Output out) {
 } // namespace
 
 void handoff_options(CLI::App& app, HandoffWords& words) {
-    app.add_option("PROJECT", words.project, "A project file")->required();
-    app.add_option("--what", words.what, "What to write: " + words_of_outputs())->required();
-    app.add_option("--out", words.folder, "The folder to write into; made if it is not there")->required();
-    frames_option(&app, words.frames)->required();
+    app.add_option("PROJECT", words.project, "A project file");
+    app.add_option("--what", words.what, "What to write: " + words_of_outputs());
+    app.add_option("--out", words.folder, "The folder to write into; made if it is not there");
+    frames_option(&app, words.frames);
     app.add_option("--name", words.name, "What files are called")->capture_default_str();
     app.add_option("--as", words.as, "The kind of file: ply, usda, usdc, glb, csv, gltf; the usual one if not given");
     app.add_option("--source", words.source, "With one-source: which one, by name or id");
@@ -59,39 +61,55 @@ void handoff_options(CLI::App& app, HandoffWords& words) {
                    "With references and viewer: source frames by which straight pieces may leave a curved clock")
         ->capture_default_str();
     app.add_flag("--replace", words.replace, "Replace files that are there already");
-    app.add_flag("--resume", words.resume, "Go on where the same hand-off was stopped; what is complete stays");
-    app.add_option("--chunk", words.share, "Only a share of the frames, as in 2/5: the second of five");
-    app.add_flag("--dry-run", words.dry_run, "Only say what would be written, how large, and how exact");
 }
 
-int handoff_command(const HandoffWords& words, Output out) {
-    auto frames = whole_steps(words.frames);
-    if (!frames) return usage(frames.error(), out);
-    HandoffOrder order{words.what, words.as.empty() ? std::string() : "." + words.as, words.folder, words.name,
-                       *frames};
+Result<HandoffOrder> handoff_order(const HandoffWords& words) {
+    auto missing = [](const char* what) {
+        return fail(Error{ErrorCode::invalid, fmt::format("{} is required", what)}.keeping("nothing was written"));
+    };
+    if (words.project.empty()) return missing("PROJECT");
+    if (words.what.empty()) return missing("--what");
+    if (words.folder.empty()) return missing("--out");
+    if (words.frames.empty()) return missing("--frames");
+    GARLAND_TRY(frames, whole_steps(words.frames));
+    HandoffOrder order{words.what, words.as.empty() ? std::string() : "." + words.as, words.folder, words.name, frames};
     if (words.replace && words.resume)
-        return usage(Error{ErrorCode::invalid, "files cannot be kept and replaced"}.advise("use --resume or --replace"),
-                     out);
+        return fail(Error{ErrorCode::invalid, "files cannot be kept and replaced"}.advise("use --resume or --replace"));
     order.existing = words.replace ? WhatIsThere::replace : words.resume ? WhatIsThere::resume : WhatIsThere::refuse;
-    if (!words.share.empty()) {
-        auto share = parse_share(words.share);
-        if (!share) return usage(share.error(), out);
-        order.share = *share;
-    }
     order.poses_per_frame = words.poses_per_frame;
     order.tolerance = words.tolerance;
     for (const HandoffOutput& o : outputs()) {
         if (o.word == order.output && order.ending.empty()) order.ending = o.endings.front();
     }
-    auto output = output_called(order);
-    if (!output) return usage(output.error(), out);
+    GARLAND_TRY(output, output_called(order));
+    if (output->of_source && words.source.empty())
+        return fail(Error{ErrorCode::invalid, "one source is written at a time: name it with --source"});
+    return order;
+}
+
+int handoff_command(const HandoffWords& words, Output out) {
+    HandoffOrder order;
+    std::string project = words.project, source = words.source;
+    if (!words.job.empty()) {
+        auto job = read_job(words.job);
+        if (!job) return report_error(job.error(), out);
+        order = job->order, project = job->project;
+        if (order.source) source = std::to_string(order.source.value);
+    } else {
+        auto asked = handoff_order(words);
+        if (!asked) return usage(asked.error(), out);
+        order = std::move(*asked);
+    }
+    if (!words.share.empty()) {
+        auto share = parse_share(words.share);
+        if (!share) return usage(share.error(), out);
+        order.share = *share;
+    }
     TerminalProgress progress(out);
-    auto opened = open(words.project, progress);
+    auto opened = open(project, progress);
     if (!opened) return report_error(opened.error(), out);
-    if ((*output)->of_source) {
-        if (words.source.empty())
-            return usage(Error{ErrorCode::invalid, "one source is written at a time: name it with --source"}, out);
-        auto id = source_called(opened->project.project, words.source);
+    if (!source.empty()) {
+        auto id = source_called(opened->project.project, source);
         if (!id) return report_error(id.error(), out);
         order.source = *id;
         std::erase_if(opened->project.missing, [&](const MissingSource& m) { return m.id != *id; });
@@ -114,7 +132,7 @@ int handoff_command(const HandoffWords& words, Output out) {
                     {"figures", numbers_json(done->numbers)}});
         return exit_fine;
     }
-    fmt::print("{}: {}, {}{}\n", done->files.size() == 1 ? done->files.front() : words.folder,
+    fmt::print("{}: {}, {}{}\n", done->files.size() == 1 ? done->files.front() : order.folder,
                counted(static_cast<long long>(done->files.size()), "file", "files"), byte_count(done->bytes),
                done->kept ? fmt::format("; {} of them were complete", done->kept) : std::string());
     for (const std::string& w : done->words) fmt::print("{}\n", w);

@@ -119,6 +119,16 @@ int run(int argc, char** argv) {
     auto* handoff = command("handoff", "Write any of the outputs: posed copies, shared poses, references with timing …",
                             [&] { return handoff_command(handed, out); });
     handoff_options(*handoff, handed);
+    handoff->add_flag("--resume", handed.resume, "Go on where the same hand-off was stopped; what is complete stays");
+    handoff->add_option("--chunk", handed.share, "Only a share of the frames, as in 2/5: the second of five");
+    handoff->add_option("--job", handed.job,
+                        "Everything else as a job file of farm says; goes on where it was stopped");
+    handoff->add_flag("--dry-run", handed.dry_run, "Only say what would be written, how large, and how exact");
+
+    FarmWords farmed;
+    auto* farm = command("farm", "Write a job file and scripts that split a hand-off over many machines",
+                         [&] { return farm_command(farmed, out); });
+    farm_options(*farm, farmed);
 
     auto* verify = command("verify", "Read back every file of a hand-off and compare it with what was written",
                            [&] { return verify_command(path, out); });

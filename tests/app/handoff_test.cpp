@@ -5,8 +5,20 @@
 #include "app/scene_view/puffs.h"
 #include "io/sources/open_source.h"
 
+#include <QDir>
+#include <QThread>
+#include <atomic>
+
 using namespace garland;
 using namespace garland::testing;
+
+namespace {
+bool seen(QWidget& in, const QString& name) {
+    const auto all = in.findChildren<QWidget*>();
+    return std::any_of(all.begin(), all.end(),
+                       [&](QWidget* w) { return w->accessibleName() == name && w->isVisible(); });
+}
+} // namespace
 
 class HandoffTest : public QObject {
     Q_OBJECT
@@ -20,8 +32,9 @@ class HandoffTest : public QObject {
         });
         o.window.set_step(6);
         panel.set_folder(QString::fromStdString(o.folder / "out"));
-        click_tab(panel, "one retimed source");
+        choose(panel, "What to hand off", "one retimed source");
         QVERIFY(named<QComboBox>(panel, "Source")->currentText() == "column");
+        QVERIFY(!seen(panel, "Tolerance"));
         type(panel, "Name", "leaning");
         type(panel, "First frame to write", "1");
         type(panel, "Last frame to write", "41");
@@ -35,11 +48,85 @@ class HandoffTest : public QObject {
         QCOMPARE((*back)->facts().frames(), 41);
         const PosePtr pose = *(*back)->read(31, Progress::none()); // source frame 15, unplaced
         QVERIFY(std::abs(pose->points[20].x - (0.15f + 0.012f * 15)) < 1e-5f);
-        click(panel, "Write"); // nothing that is there is touched
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("is there already"), 5000);
-        click_tab(panel, "posed copies");
-        for (auto* box : panel.findChildren<QComboBox*>()) QVERIFY(!box->isVisible());
+        QTRY_VERIFY(all_text(panel).contains("It is there already"));
+        click(panel, "Write"); // it is complete
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("were complete and are kept"), 5000);
+        choose(panel, "Existing files", "leave them alone");
+        click(panel, "Write");
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("choose another place"), 5000);
+        choose(panel, "Existing files", "replace them");
+        click(panel, "Write");
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 3, 20000);
+        choose(panel, "What to hand off", "posed copies");
+        QVERIFY(!seen(panel, "Source"));
         o.window.document().undo().setClean();
+    }
+    void shared_poses_say_how_exact_they_are() {
+        Opened o;
+        HandoffPanel& panel = o.window.handoff();
+        o.window.document().edit("fifth of the speed", [](Project& p) -> Result<void> {
+            p.timings[0].map = parse_map("1:0 41:8");
+            return {};
+        });
+        o.window.set_step(6);
+        panel.set_folder(QString::fromStdString(o.folder / "out"));
+        choose(panel, "What to hand off", "shared poses");
+        QTRY_VERIFY(seen(panel, "Poses per frame"));
+        type(panel, "Poses per frame", "2");
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("rounding moves points by"), 5000);
+        type(panel, "Poses per frame", "5"); // a fifth of a frame is met exactly
+        QTRY_VERIFY_WITH_TIMEOUT(
+            !all_text(panel).contains("usual step") && all_text(panel).contains("rounding moves points by"), 5000);
+        QSignalSpy written(&panel, &HandoffPanel::written);
+        click(panel, "Write");
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, 20000);
+        QVERIFY(QFile::exists(QString::fromStdString(o.folder / "out/copies.usdc")));
+        QVERIFY(QFile::exists(QString::fromStdString(o.folder / "out/copies.usdc.handoff.json")));
+        choose(panel, "Kind of file", "USD text");
+        choose(panel, "What to hand off", "references with timing");
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("refer to their sources"), 5000);
+        QVERIFY(seen(panel, "Tolerance") && !seen(panel, "Poses per frame"));
+        o.window.document().undo().setClean();
+    }
+    // One is written at a time; those that wait can be moved, taken away, and outlive New.
+    void handoffs_wait_for_their_turn() {
+        Opened o;
+        HandoffPanel& panel = o.window.handoff();
+        o.window.set_step(6);
+        panel.set_folder(QString::fromStdString(o.folder / "out"));
+        std::atomic<bool> free{false};
+        panel.queue().add("a long one", [&](Progress& p) -> Result<HandoffAnswer> {
+            while (!free && !p.cancelled()) QThread::msleep(5);
+            return HandoffAnswer{"the long one is written", {}};
+        });
+        for (const char* name : {"first", "second", "third"}) {
+            type(panel, "Name", name);
+            click(panel, "Write");
+        }
+        QTRY_VERIFY(all_text(panel).contains("Waits: posed copies"));
+        QCOMPARE(panel.queue().items().size(), std::size_t(4));
+        const int second = std::next(panel.queue().items().begin(), 2)->id;
+        QTRY_VERIFY(button(panel, "Later") != nullptr);
+        click(panel, "Later"); // the first of those that wait
+        QCOMPARE(std::next(panel.queue().items().begin())->id, second);
+        QTRY_VERIFY(button(panel, "Remove") != nullptr);
+        QTest::qWait(1); // the rows are made anew
+        click(panel, "Remove");
+        QCOMPARE(panel.queue().items().size(), std::size_t(3));
+        QVERIFY(button(panel, "Pause")->isVisible());
+        click(panel, "Pause");
+        QTRY_COMPARE(button(panel, "Go on") != nullptr, true);
+        QVERIFY(panel.queue().job()->paused());
+        click(panel, "Go on");
+        QSignalSpy written(&panel, &HandoffPanel::written);
+        o.window.document().undo().setClean();
+        free = true;
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 3, 20000);
+        QVERIFY(panel.queue().items().empty() && !panel.queue().job());
+        QTRY_VERIFY(!button(panel, "Cancel") || !button(panel, "Cancel")->isVisible());
+        const QDir out(QString::fromStdString(o.folder / "out"));
+        QVERIFY(out.entryList({"first.*.ply"}).size() > 0 && out.entryList({"third.*.ply"}).size() > 0);
+        QCOMPARE(out.entryList({"second.*"}).size(), 0);
     }
     // Beer and Bouguer's law: four cells of the densest let 1/e through.
     void cells_of_smoke_are_drawn_from_far_to_near() {

@@ -18,7 +18,7 @@ class PreviewWindowTest : public QObject {
     void a_quick_look_shows_the_shown_frame() {
         Opened o;
         o.window.set_step(6);
-        click_tab(o.window.handoff(), "preview");
+        choose(o.window.handoff(), "What to hand off", "preview");
         PreviewCard& card = o.window.handoff().preview_card();
         QTRY_VERIFY(card.isVisible());
         type(card, "Width in pixels", "160");
@@ -42,7 +42,7 @@ class PreviewWindowTest : public QObject {
         Opened o;
         HandoffPanel& panel = o.window.handoff();
         o.window.set_step(6);
-        click_tab(panel, "preview");
+        choose(panel, "What to hand off", "preview");
         PreviewCard& card = panel.preview_card();
         choose(card, "As", "PNG pictures");
         choose(card, "Seen from", "the view in the Scene");

@@ -9,7 +9,10 @@
 #include "io/project/project_file.h"
 
 #include <QDir>
+#include <QScopeGuard>
+#include <QStandardPaths>
 #include <csignal>
+#include <unistd.h>
 
 using namespace garland;
 using namespace garland::testing;
@@ -116,6 +119,106 @@ class CliHandoffTest : public QObject {
             QVERIFY2(p->exitCode() == 0, p->readAllStandardError().constData());
         }
         QVERIFY(same_files(q(folder_ / "shares"), q(folder_ / "whole")));
+    }
+    void a_job_file_and_a_template() {
+        const QString out = q(folder_ / "farm");
+        const auto made = run({"farm", path_, "--out", out, "--frames", "1:30", "--chunks", "3", "--json"});
+        QVERIFY2(made.code == 0, qPrintable(made.err));
+        QCOMPARE(made.json()["scripts"].size(), std::size_t(2));
+        QCOMPARE(run({"farm", path_, "--out", out, "--frames", "1:30", "--chunks", "3"}).code, 1); // they are there
+        const QString job = q(made.json()["job"].get<std::string>());
+        QCOMPARE(run({"farm", job, "--state", "--json"}).json()["complete"].get<int>(), 0);
+        QCOMPARE(run({"handoff", "--job", job, "--chunk", "2/3"}).code, 0);
+        const int part = run({"farm", job, "--state", "--json"}).json()["complete"].get<int>();
+        QVERIFY(part > 5 && part < 15);
+        QCOMPARE(run({"handoff", "--job", job}).code, 0); // all that is missing
+        QVERIFY(run({"farm", job, "--state", "--json"}).json()["whole"].get<bool>());
+        // Any engine, by a template; run here by a shell.
+        folder_.write("engine.txt", "#!/bin/sh\n# {chunk} of {chunks}\n{command}\n");
+        const QString other = q(folder_ / "other farm's");
+        const auto scripts = run({"farm", path_, "--out", other, "--frames", "1:30", "--chunks", "3", "--engine",
+                                  "template", "--template", q(folder_ / "engine.txt"), "--json"});
+        QVERIFY2(scripts.code == 0, qPrintable(scripts.err));
+        QCOMPARE(scripts.json()["scripts"].size(), std::size_t(4)); // the last one verifies
+        const auto answer = scripts.json();
+        for (const auto& script : answer["scripts"])
+            QCOMPARE(QProcess::execute("sh", {q(script.get<std::string>())}), 0);
+        for (int f = 1; f <= 30; ++f) {
+            const QString name = QString("copies.%1.ply").arg(f, 4, 10, QChar('0'));
+            QFile a(out + "/" + name), b(other + "/" + name);
+            QVERIFY2(a.open(QIODevice::ReadOnly), qPrintable(a.fileName()));
+            QVERIFY2(b.open(QIODevice::ReadOnly), qPrintable(b.fileName()));
+            QVERIFY(a.readAll() == b.readAll());
+        }
+        folder_.write("engine.txt", "nothing");
+        QCOMPARE(run({"farm", path_, "--out", q(folder_ / "f3"), "--frames", "1:30", "--engine", "template",
+                      "--template", q(folder_ / "engine.txt")})
+                     .code,
+                 1);
+        QCOMPARE(run({"farm", path_, "--what", "viewer", "--out", q(folder_ / "f4"), "--frames", "1:30"}).code, 2);
+        folder_.write("bad.json", "{\"garland_job\": 1}");
+        QVERIFY(run({"handoff", "--job", q(folder_ / "bad.json")}).err.contains("no job file"));
+    }
+    // 240 frames in 12 tasks, one task killed and run again: all bytes as in one run.
+    void a_real_slurm_of_one_node() {
+        if (::geteuid() != 0 || QStandardPaths::findExecutable("slurmctld", {"/usr/sbin", "/usr/bin"}).isEmpty())
+            QSKIP(
+                "Slurm is not here, or this is not root: the batch engine was not tried (./check --deep installs it)");
+        const QString node = QString(GARLAND_TEST_SUPPORT) + "/slurm-one-node", place = q(folder_ / "slurm");
+        QCOMPARE(QProcess::execute("bash", {node, "start", place}), 0);
+        const auto stop = qScopeGuard([&] { QProcess::execute("bash", {node, "stop", place}); });
+        qputenv("SLURM_CONF", (place + "/slurm.conf").toUtf8());
+        QCOMPARE(handed("posed-copies", "long", {"--frames", "1:240"}).code, 0);
+        const QString out = q(folder_ / "cluster");
+        const auto made = run({"farm", path_, "--out", out, "--frames", "1:240", "--chunks", "12", "--json"});
+        QVERIFY2(made.code == 0, qPrintable(made.err));
+        const std::string array = made.json()["scripts"][0], verify = made.json()["scripts"][1];
+        // Task 3 is killed while it writes, the first time.
+        QFile script(q(array));
+        QVERIFY(script.open(QIODevice::ReadOnly));
+        const QByteArray text = script.readAll();
+        script.close();
+        QByteArray killed = text;
+        const QByteArray kill = "[ \"$SLURM_ARRAY_TASK_ID\" = 3 ] && { while [ $(ls '" + out.toUtf8() +
+                                "' | grep -c ply$) -lt 42 ] ; do sleep 0.01; done; kill -9 $$; } &\nexec ";
+        killed.replace("exec ", kill);
+        QVERIFY(killed != text && script.open(QIODevice::WriteOnly | QIODevice::Truncate));
+        script.write(killed);
+        script.close();
+        auto sbatch = [&](const QStringList& words) {
+            QProcess process;
+            process.start("sbatch", QStringList{"--parsable"} + words);
+            process.waitForFinished(20000);
+            return QString::fromUtf8(process.readAllStandardOutput()).trimmed();
+        };
+        auto finished = [] {
+            QProcess process;
+            process.start("squeue", {"-h"});
+            process.waitForFinished(20000);
+            return process.readAllStandardOutput().trimmed().isEmpty();
+        };
+        QVERIFY(!sbatch({q(array)}).isEmpty());
+        QTRY_VERIFY_WITH_TIMEOUT(finished(), 120000);
+        const QString job = q(made.json()["job"].get<std::string>());
+        const int complete = run({"farm", job, "--state", "--json"}).json()["complete"].get<int>();
+        QVERIFY2(complete >= 220 && complete < 240, qPrintable(QString::number(complete)));
+        QVERIFY(script.open(QIODevice::WriteOnly | QIODevice::Truncate));
+        script.write(text);
+        script.close();
+        const QString again = sbatch({"--array=3", q(array)});
+        QVERIFY(!again.isEmpty());
+        QVERIFY(!sbatch({"--dependency=afterok:" + again, q(verify)}).isEmpty());
+        QTRY_VERIFY_WITH_TIMEOUT(finished(), 120000);
+        QVERIFY(run({"farm", job, "--state", "--json"}).json()["whole"].get<bool>());
+        const QDir whole(q(folder_ / "long"));
+        for (const QString& name : whole.entryList(QDir::Files)) {
+            QFile a(whole.filePath(name)), b(out + "/" + name);
+            QVERIFY2(a.open(QIODevice::ReadOnly) && b.open(QIODevice::ReadOnly) && a.readAll() == b.readAll(),
+                     qPrintable(name));
+        }
+        QFile log(out + "/copies.ply.verify.log");
+        QVERIFY(log.open(QIODevice::ReadOnly));
+        QVERIFY(log.readAll().contains("240 files"));
     }
     void wrong_words_are_said() {
         QCOMPARE(handed("lanterns", "x").code, 2);

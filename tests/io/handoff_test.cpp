@@ -542,7 +542,8 @@ class HandoffTest : public QObject {
         QVERIFY(spoiled.open(QIODevice::ReadWrite) && spoiled.seek(spoiled.size() - 9) && spoiled.write("##") == 2);
         spoiled.close();
         const auto bad = verify_handoff(many.folder + "/copies.ply.handoff.json");
-        QVERIFY2(!bad && said(bad.error()).contains("other bytes"), bad ? "no difference" : qPrintable(said(bad.error())));
+        QVERIFY2(!bad && said(bad.error()).contains("other bytes"),
+                 bad ? "no difference" : qPrintable(said(bad.error())));
         QCOMPARE(bad.error().frame, std::optional<std::int64_t>(7));
         QCOMPARE(hand_off(f.input(), many)->kept, 39);
         QVERIFY(verify_handoff(many.folder + "/copies.ply.handoff.json"));

@@ -1,8 +1,10 @@
 #include "app/jobs/jobs.h"
 
 #include <algorithm>
+#include <chrono>
 #include <sys/resource.h>
 #include <sys/syscall.h>
+#include <thread>
 #include <unistd.h>
 
 namespace garland {
@@ -15,6 +17,11 @@ void Job::report(double share, std::string_view what) {
     const QString words = QString::fromUtf8(what.data(), static_cast<qsizetype>(what.size()));
     QMetaObject::invokeMethod(
         this, [this, share, words] { emit progressed(share, words); }, Qt::QueuedConnection);
+}
+
+bool Job::cancelled() const {
+    while (paused_ && !cancelled_) std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    return cancelled_;
 }
 
 Jobs::Jobs(QObject* parent) : QObject(parent) {

@@ -31,8 +31,12 @@ class Job : public QObject, public Progress {
     void set_writes(bool writes) { writes_ = writes; }
     bool writes() const { return writes_; }
 
+    // Its work stands still where it next asks whether it is cancelled.
+    void pause(bool on) { paused_ = on; }
+    bool paused() const { return paused_; }
+
     void report(double share, std::string_view what) override; // any thread
-    bool cancelled() const override { return cancelled_; }
+    bool cancelled() const override;                           // by its work, off the interface thread
 
   signals:
     void progressed(double share, const QString& what); // on the interface thread, at most some 30 times a second
@@ -42,7 +46,7 @@ class Job : public QObject, public Progress {
     friend class Jobs;
     QString title_;
     std::atomic<bool> cancelled_{false};
-    std::atomic<bool> dropped_{false}, writes_{false};
+    std::atomic<bool> dropped_{false}, writes_{false}, paused_{false};
     std::atomic<double> share_{0};
     std::atomic<qint64> last_report_{-1000};
     QElapsedTimer clock_;

@@ -10,6 +10,8 @@
 #include <algorithm>
 #include <filesystem>
 #include <fmt/format.h>
+#include <future>
+#include <memory>
 #include <unordered_set>
 
 namespace garland {
@@ -86,9 +88,16 @@ Result<double> write_volumes(const std::vector<Posed>& all, const Show& show, co
     return bytes;
 }
 
-Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& show, const std::string& path,
-                                  const std::string& comment, Existing existing) {
-    const PlyMerger::Content content = content_of(all);
+// A frame's file that is filled but not on the disk yet.
+struct Filled {
+    PlyMerger out;
+    PlyMerger::Content content;
+    std::string path;
+};
+
+Result<Filled> fill_frame(const std::vector<Posed>& all, const Show& show, const std::string& path,
+                          const std::string& comment, Existing existing) {
+    PlyMerger::Content content = content_of(all);
     GARLAND_TRY(out, PlyMerger::create(path, content, existing, comment));
     PlacedCopy placed_now;
     for (const Posed& posed : all) {
@@ -110,18 +119,60 @@ Result<std::uint64_t> write_frame(const std::vector<Posed>& all, const Show& sho
             first_point += static_cast<std::uint32_t>(pose.points.size());
         }
     }
-    const std::uint64_t bytes = out.written();
-    GARLAND_CHECK(out.finish());
-    GARLAND_TRY(back, read_ply_counts(out.temporary()));
+    return Filled{std::move(out), std::move(content), path};
+}
+
+// Onto the disk, read back, and under its own name.
+Result<std::uint64_t> close_frame(Filled& filled) {
+    const std::uint64_t bytes = filled.out.written();
+    GARLAND_CHECK(filled.out.finish());
+    GARLAND_TRY(back, read_ply_counts(filled.out.temporary()));
     std::uint64_t size = 0;
-    GARLAND_CHECK(read_head(out.temporary(), 1, size));
-    if (back.points != content.points || back.faces != content.faces || size != bytes) {
-        return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(path).advise(
-            "check the disk and write this frame again"));
+    GARLAND_CHECK(read_head(filled.out.temporary(), 1, size));
+    if (back.points != filled.content.points || back.faces != filled.content.faces || size != bytes) {
+        return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}
+                        .at(filled.path)
+                        .advise("check the disk and write this frame again"));
     }
-    GARLAND_CHECK(out.publish());
+    GARLAND_CHECK(filled.out.publish());
     return bytes;
 }
+
+// Frames go onto the disk while the next one is posed and filled; one at a time, in order.
+class FrameCloser {
+  public:
+    explicit FrameCloser(const BakeOrder& order, BakeDone& done) : order_(order), done_(done) {}
+    ~FrameCloser() { static_cast<void>(wait()); }
+
+    // others: files that belong to the frame and are complete.
+    Result<void> close(Filled filled, std::int64_t frame, std::vector<std::string> others) {
+        GARLAND_CHECK(wait());
+        frame_ = frame, path_ = filled.path, others_ = std::move(others);
+        auto held = std::make_shared<Filled>(std::move(filled));
+        closing_ = std::async(std::launch::async, [held] { return close_frame(*held); });
+        return {};
+    }
+    // Until the last one is complete and noted.
+    Result<void> wait() {
+        if (!closing_.valid()) return {};
+        GARLAND_TRY(bytes, closing_.get());
+        others_.push_back(path_);
+        for (const std::string& file : others_) { // the frame's own file last
+            done_.files.push_back(file);
+            if (order_.wrote) GARLAND_CHECK(order_.wrote(file_name(file), frame_));
+        }
+        done_.bytes += static_cast<double>(bytes);
+        return {};
+    }
+
+  private:
+    const BakeOrder& order_;
+    BakeDone& done_;
+    std::future<Result<std::uint64_t>> closing_;
+    std::int64_t frame_ = 0;
+    std::string path_;
+    std::vector<std::string> others_;
+};
 
 } // namespace
 
@@ -181,18 +232,20 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
             order.folder));
     }
     BakeDone done;
+    FrameCloser closer(order, done);
+    auto kept = [&](Error error) {
+        static_cast<void>(closer.wait()); // the frame before it is complete, or its own trouble is of no more interest
+        std::error_code none;
+        if (new_folder && done.files.empty()) std::filesystem::remove(order.folder, none); // only where it is empty
+        error.kept = done.files.empty()
+                         ? "nothing was written"
+                         : fmt::format("the {} written so far",
+                                       counted(static_cast<long long>(done.files.size()), "file", "files"));
+        return fail(std::move(error));
+    };
     for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
         progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
                         fmt::format("frame {}", f));
-        auto kept = [&](Error error) {
-            std::error_code none;
-            if (new_folder && done.files.empty()) std::filesystem::remove(order.folder, none); // only where it is empty
-            error.kept = done.files.empty()
-                             ? "nothing was written"
-                             : fmt::format("the {} written so far",
-                                           counted(static_cast<long long>(done.files.size()), "file", "files"));
-            return fail(std::move(error));
-        };
         if (progress.cancelled()) return kept(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)});
         if (order.complete && order.complete(file_name(path_of(order, f)))) {
             done.files.push_back(path_of(order, f));
@@ -201,22 +254,20 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
         }
         auto posed = pose_all(show, OutputFrame(static_cast<double>(f)), progress);
         if (!posed) return kept(std::move(posed.error()));
-        const std::size_t before_frame = done.files.size();
-        auto volumes = write_volumes(*posed, show, order, f, done.files);
+        std::vector<std::string> beside;
+        auto volumes = write_volumes(*posed, show, order, f, beside);
         if (!volumes) return kept(std::move(volumes.error()));
         done.bytes += *volumes;
-        auto bytes = write_frame(*posed, show, path_of(order, f), fmt::format("output frame {}", f), order.existing);
-        if (!bytes) return kept(std::move(bytes.error()));
-        done.files.push_back(path_of(order, f));
-        done.bytes += static_cast<double>(*bytes);
-        for (std::size_t i = before_frame; order.wrote && i < done.files.size(); ++i) { // the frame's own file last
-            if (auto noted = order.wrote(file_name(done.files[i]), f); !noted) return kept(std::move(noted.error()));
-        }
+        auto filled = fill_frame(*posed, show, path_of(order, f), fmt::format("output frame {}", f), order.existing);
+        if (!filled) return kept(std::move(filled.error()));
+        if (auto closed = closer.close(std::move(*filled), f, std::move(beside)); !closed)
+            return kept(std::move(closed.error()));
         for (const Posed& p : *posed) {
             done.poses += static_cast<std::int64_t>(p.poses.size());
             for (std::uint32_t pick : p.picks.copies) done.copies += pick != no_pose;
         }
     }
+    if (auto closed = closer.wait(); !closed) return kept(std::move(closed.error()));
     progress.report(1, "written");
     return done;
 }

@@ -168,7 +168,12 @@ Result<HandoffJournal> HandoffJournal::open(const HandoffOrder& order, const Han
         if (!what.empty()) return fail(changed_since(what, out.path_));
         out.files_ = std::move(before->files);
         out.went_on_ = out.begun_ = true;
-    } else if (file_exists(out.manifest_)) {
+    } else if (order.share.whole()) { // what shares have done
+        GARLAND_TRY(files, journalled(order, key));
+        out.went_on_ = !files.empty();
+        out.files_ = std::move(files);
+    }
+    if (!out.went_on_ && file_exists(out.manifest_)) {
         GARLAND_TRY(whole, read_manifest(out.manifest_));
         const std::string what = key.difference(whole.key);
         if (!what.empty()) return fail(changed_since(what, out.manifest_));
@@ -223,7 +228,7 @@ Result<std::map<std::string, HandoffFile>> journalled(const HandoffOrder& order,
         if (name.rfind(start, 0) != 0 || extension(name) != ".journal") continue;
         GARLAND_TRY(one, read_journal(entry.path().string()));
         if (!one) continue;
-        const std::string what = key.difference(one->key);
+        const std::string what = key == HandoffKey{} ? std::string() : key.difference(one->key);
         if (!what.empty()) return fail(changed_since(what, entry.path().string()));
         out.insert(one->files.begin(), one->files.end());
     }

@@ -42,8 +42,9 @@ std::string journal_path(const HandoffOrder& order,
 // Lines that are on the disk before the next file begins. A line that was cut short counts for nothing.
 class HandoffJournal {
   public:
-    // resume: what an earlier one of the same key holds is read, or the manifest where it came to that; otherwise it is
-    // begun anew, with the first file that is added. Errors: changed, where it has another key (with what changed).
+    // resume: what an earlier one of the same key holds is read (of the whole: those of all shares), or the manifest
+    // where it came to that; otherwise it is begun anew, with the first file that is added. Errors: changed, where it
+    // has another key (with what changed).
     static Result<HandoffJournal> open(const HandoffOrder& order, const HandoffKey& key, bool resume);
     // Whether a file was completed, and is still there with the same bytes. Those that are not are forgotten.
     bool complete(const std::string& name);
@@ -60,7 +61,8 @@ class HandoffJournal {
     bool went_on_ = false;
 };
 
-// All journals of a hand-off together, whatever share they are of. Errors: changed, where they have different keys.
+// All journals of a hand-off together, whatever share they are of. Errors: changed, where they have another key; an
+// empty one fits all.
 Result<std::map<std::string, HandoffFile>> journalled(const HandoffOrder& order, const HandoffKey& key);
 
 // Removes all of them, once the manifest stands.

@@ -28,7 +28,7 @@ void sizes(HandoffPlan& plan, const HandoffOrder& order) { // of one file
 
 std::string length_words(double metres) {
     if (metres == 0) return "not at all";
-    if (metres < 0.001) return fmt::format("{:.2g} mm", metres * 1000);
+    if (metres < 0.1) return fmt::format("{:.2g} mm", metres * 1000);
     return fmt::format("{:.3g} m", metres);
 }
 

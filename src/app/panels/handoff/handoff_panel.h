@@ -1,13 +1,14 @@
-// The Hand off step: what is written, where, how much; and what was read back.
+// The Hand off step: what is written, where, how much; what waits and is written; and what was read back.
 #pragma once
 
 #include "app/panels/common/panel.h"
+#include "app/panels/handoff/handoff_queue.h"
 #include "app/panels/handoff/preview_card.h"
-#include "io/usd/usd_cache.h"
+#include "io/handoff/outputs.h"
 
 #include <QCheckBox>
 #include <QComboBox>
-#include <QElapsedTimer>
+#include <QGridLayout>
 #include <QProgressBar>
 
 namespace garland {
@@ -19,38 +20,46 @@ class HandoffPanel : public Panel {
     void entered() override;
     void write();
     void set_folder(const QString& folder);
+    void choose_output(const QString& word); // of the list of outputs, or "preview"
     PreviewCard& preview_card() { return *preview_; }
+    HandoffQueue& queue() { return queue_; }
 
   signals:
     void about_to_write(); // what is risky begins
     void written(const QStringList& files);
 
   private:
-    enum What { posed_copies, one_source, timing_table, pictures };
-    Result<ShowPtr> show_alone() const;
-    UsdCacheOrder source_order() const;
-    void estimate_source();
-    void write_source();
+    struct Held; // what a hand-off is made from, kept while it waits
+    void make_fields();
+    void make_queue();
+    const HandoffOutput* output() const; // null: preview
+    HandoffOrder order() const;
+    std::shared_ptr<const Held> held() const;
     PreviewOrder picture_order() const;
     void write_pictures();
+    QString problem() const; // why nothing can be written now
     void refresh();
+    void list_endings();
+    void show_queue();
+    void follow(Job* job);
     void estimate_size();
+    void show_plan(const HandoffPlan& plan);
     void say(const QString& text, const char* role);
     FrameRange frames() const;
 
-    Segments* what_;
-    QComboBox* source_;
-    QLabel* source_label_;
+    HandoffQueue queue_;
+    QGridLayout* grid_;
+    QComboBox *what_, *as_, *source_, *existing_;
+    QLabel *about_, *as_label_, *source_label_, *existing_label_, *poses_label_, *tolerance_label_;
     QLineEdit *folder_, *name_;
-    NumberField *first_, *last_;
-    QCheckBox* replace_;
+    NumberField *first_, *last_, *poses_, *tolerance_;
     QLabel* size_;
-    QPushButton *write_, *cancel_;
+    QPushButton *write_, *cancel_, *pause_;
     QProgressBar* bar_;
     QLabel* progress_;
     PreviewCard* preview_;
-    QVBoxLayout* results_;
-    QPointer<Job> job_, sizing_;
+    QVBoxLayout *waiting_, *results_;
+    QPointer<Job> sizing_;
     bool own_range_ = false;
 };
 
