@@ -243,6 +243,9 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
                                        counted(static_cast<long long>(done.files.size()), "file", "files"));
         return fail(std::move(error));
     };
+    if (order.starts) {
+        if (auto noted = order.starts(); !noted) return kept(std::move(noted.error()));
+    }
     for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
         progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
                         fmt::format("frame {}", f));

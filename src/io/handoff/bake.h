@@ -18,6 +18,7 @@ struct BakeOrder {
     Existing existing = Existing::refuse;
     std::int64_t step = 1; // every so many frames, from the first on; above 0
     // For going on where it was stopped: whether a frame's file is complete already, and what was just written.
+    std::function<Result<void>()> starts{}; // once nothing speaks against it, before the first file
     std::function<bool(const std::string& name)> complete{};
     std::function<Result<void>(const std::string& name, std::int64_t frame)> wrote{};
 

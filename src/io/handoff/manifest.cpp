@@ -203,6 +203,13 @@ Result<void> HandoffJournal::begin() {
     return {};
 }
 
+void HandoffJournal::abandon() {
+    if (!begun_ || went_on_ || !files_.empty()) return;
+    std::error_code none;
+    std::filesystem::remove(path_, none);
+    begun_ = false;
+}
+
 Result<void> HandoffJournal::add(const HandoffFile& file) {
     GARLAND_CHECK(begin());
     const std::string line = json_of(file).dump() + "\n";

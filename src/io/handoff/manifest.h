@@ -51,9 +51,12 @@ class HandoffJournal {
     Result<void> add(const HandoffFile& file);
     const std::map<std::string, HandoffFile>& files() const { return files_; }
     bool went_on() const { return went_on_; } // it was there
+    // On the disk from here on, before the first file: what is there later is this hand-off's own, even where it was
+    // killed before it could be noted.
+    Result<void> begin();
+    void abandon(); // it goes away, where it was begun now and nothing was completed
 
   private:
-    Result<void> begin();
     std::string path_, folder_, manifest_;
     HandoffKey key_;
     bool begun_ = false; // it is on the disk

@@ -55,6 +55,7 @@ Result<HandoffDone> write_series(const Show& show, const HandoffOrder& order, Ha
                                  Progress& progress) {
     BakeOrder frames = bake_order(order);
     if (journal.went_on()) frames.existing = Existing::replace; // they are this hand-off's own
+    frames.starts = [&] { return journal.begin(); };
     frames.complete = [&](const std::string& name) { return journal.complete(name); };
     frames.wrote = [&](const std::string& name, std::int64_t frame) -> Result<void> {
         GARLAND_TRY(file, described(order.folder, name, frame));
@@ -457,6 +458,8 @@ Result<HandoffDone> write_whole(const HandoffInput& input, const HandoffOutput& 
     }
     HandoffOrder now = order;
     if (journal.went_on()) now.existing = WhatIsThere::replace;
+    const bool in_the_way = now.existing != WhatIsThere::replace && file_exists(order.path()); // the output says so
+    if (!in_the_way) GARLAND_CHECK(journal.begin());
     GARLAND_TRY(done, output.write(input, now, journal, progress));
     for (const std::string& file : done.files) {
         GARLAND_TRY(one, described(order.folder, file_name(file)));
@@ -483,10 +486,13 @@ Result<HandoffDone> hand_off(const HandoffInput& input, const HandoffOrder& orde
         GARLAND_TRY(part, shared_out(input, *output, order, progress));
         HandoffDone done;
         if (part.frames.range.valid()) {
-            GARLAND_TRY(written, output->in_frames(order.ending)
-                                     ? output->write(input, part, journal, progress)
-                                     : write_whole(input, *output, part, journal, progress));
-            done = std::move(written);
+            auto written = output->in_frames(order.ending) ? output->write(input, part, journal, progress)
+                                                           : write_whole(input, *output, part, journal, progress);
+            if (!written) {
+                journal.abandon();
+                return fail(std::move(written.error()));
+            }
+            done = std::move(*written);
         }
         GARLAND_CHECK(round_off(*output, order, key, done));
         return done;
