@@ -1,6 +1,6 @@
 # The deep proofs of ./check --deep (docs/trust.md). Sourced by ./check, after the quick ones passed.
 
-deep_packages="clang-14 libclang-rt-14-dev llvm-14 strace"
+deep_packages="clang-14 libclang-rt-14-dev llvm-14 strace slurm-wlm munge"
 deep_seconds="${GARLAND_FUZZ_SECONDS:-60}"
 
 # Each prints its counts and stops everything when something is found.
@@ -86,13 +86,26 @@ full_disk() {
     [ "$before" = "$(sha256sum "$small/p.garland")" ] || { umount "$small"; stop "an edit on a full disk changed the project"; }
     rm "$small/fill"
     build/release/src/garland-cli bake "$work/festival.garland" --out "$small/out" --frames 1:3 >/dev/null 2>&1 && { umount "$small"; stop "a bake larger than the disk said that it was written"; }
+    local what
+    for what in posed-copies shared-poses references viewer "posed-copies --as usdc" "one-source --source 1 --as usdc"; do
+        # shellcheck disable=SC2086
+        build/release/src/garland-cli handoff "$work/festival.garland" --what $what --out "$small/$what" --frames 1:60 >/dev/null 2>&1 && { umount "$small"; stop "$what larger than the disk said that they were written"; }
+        [ ! -e "$small/$what" ] || [ -z "$(find "$small/$what" -name '*.handoff.json')" ] || { umount "$small"; stop "$what on a full disk left a manifest"; }
+    done
     build/release/src/garland-cli preview "$work/festival.garland" --out "$small/shots" --frames 1:60 --size 640x360 --samples 1 --shutter 0 >/dev/null 2>&1 && { umount "$small"; stop "pictures larger than the disk said that they were written"; }
     build/release/src/garland-cli preview "$work/festival.garland" --out "$small/shots" --name film --as mov --frames 1:20 --size 640x360 --samples 1 --shutter 0 >/dev/null 2>&1 && { umount "$small"; stop "a movie larger than the disk said that it was written"; }
     build/release/src/garland-cli fast-copy "$work/lantern.npy" --out "$small/copy" >/dev/null 2>&1 && { umount "$small"; stop "a copy larger than the disk said that it was written"; }
     [ -z "$(find "$small" -name '.garland.*')" ] || { umount "$small"; stop "something temporary was left on the full disk"; }
     umount "$small"
     rm -rf "$work" "$small"
-    echo "  an edit, a bake, pictures, a movie and a fast copy were refused in words; nothing was lost, nothing was left"
+    echo "  an edit, a bake, all outputs, pictures, a movie and a fast copy were refused in words; nothing was lost, nothing was left"
+}
+
+# Shares of a hand-off on a real batch engine.
+farm() {
+    say "A Slurm of one node"
+    build/release/tests/cli_tests --case CliHandoffTest | tee /dev/stderr | grep -q "SKIP.*a_real_slurm" && echo "  skipped: only root can start one"
+    return 0
 }
 
 deep() {
@@ -103,5 +116,6 @@ deep() {
     killed_windows
     fuzzers
     sanitizers
+    farm
     say "All deep proofs passed."
 }

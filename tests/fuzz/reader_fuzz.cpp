@@ -2,6 +2,8 @@
 // a few of its frames read. A reader may refuse; it must not crash, hang, or take memory beyond the limit it runs
 // under.
 //   GARLAND_FUZZ_NAME: the file's name, ending included
+#include "io/handoff/job_file.h"
+#include "io/handoff/manifest.h"
 #include "io/project/open_project.h"
 #include "io/project/project_file.h"
 #include "io/sources/open_source.h"
@@ -40,6 +42,11 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     if (name.ends_with(".garland")) {
         const auto project = load_project(path);
         if (project) project_text(*project);
+        return 0;
+    }
+    if (name.ends_with(".handoff")) {
+        if (const auto job = read_job(path)) (void)state_of(*job);
+        (void)verify_handoff(path);
         return 0;
     }
     if (name.ends_with(".npy")) { // an array needs its mesh

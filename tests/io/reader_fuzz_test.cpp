@@ -6,6 +6,8 @@
 
 #include "demo/quay.h"
 #include "io/gltf/gltf.h"
+#include "io/handoff/job_file.h"
+#include "io/handoff/manifest.h"
 #include "io/npy/npy.h"
 #include "io/obj/obj.h"
 #include "io/ply/ply.h"
@@ -139,6 +141,38 @@ class ReaderFuzzTest : public QObject {
             ++read;
             QVERIFY(validate(*back).has_value());
             QVERIFY(parse_project(project_text(*back), "g.garland").has_value());
+        }
+        QVERIFY(read > 50);
+    }
+    void manifests_journals_and_job_files() {
+        Folder folder;
+        HandoffManifest m;
+        m.order = {"posed-copies", ".ply", folder.path(), "copies", {{1, 3}, 1}};
+        m.key = {"a", "b", "c"};
+        folder.write("copies.0001.ply", "lantern");
+        m.files = {*described(folder.path(), "copies.0001.ply", 1)};
+        QVERIFY(write_manifest(m));
+        HandoffJob job{folder / "p.garland", m.order, 12};
+        QVERIFY(write_job(job, Existing::refuse));
+        auto journal = HandoffJournal::open(m.order, m.key, false);
+        QVERIFY(journal && journal->begin() && journal->add(m.files[0]));
+        const std::string manifest = folder.read("copies.ply.handoff.json"), jobs = folder.read("copies.ply.job.json"),
+                          lines = folder.read("copies.ply.handoff.journal");
+        QVERIFY(manifest == "(not there)"); // a journal stands again, so the manifest went
+        QVERIFY(write_manifest(m));
+        const std::string good = folder.read("copies.ply.handoff.json");
+        std::mt19937 random(6);
+        int read = 0;
+        for (int round = 0; round < 4000; ++round) {
+            folder.write("f.handoff.json", damaged(good, random));
+            const auto back = read_manifest(folder / "f.handoff.json");
+            if (back) ++read, static_cast<void>(verify_handoff(folder / "f.handoff.json"));
+            folder.write("f.job.json", damaged(jobs, random));
+            const auto again = read_job(folder / "f.job.json");
+            if (again) ++read, static_cast<void>(state_of(*again));
+            folder.write("copies.ply.handoff.journal", damaged(lines, random));
+            const auto files = journalled(m.order, m.key);
+            if (!files) QVERIFY(!files.error().message.empty());
         }
         QVERIFY(read > 50);
     }

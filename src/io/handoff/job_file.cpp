@@ -71,6 +71,7 @@ Result<HandoffJob> read_job(const std::string& path) {
         o.existing = WhatIsThere::resume;
         job.chunks = j.at("chunks").get<int>();
         if (job.chunks < 1 || job.chunks > 100'000) return wrong(fmt::format("asks for {} chunks", job.chunks));
+        if (auto fine = validate(o); !fine) return wrong("is no job file: " + fine.error().message);
         return job;
     } catch (const Json::exception& e) {
         return wrong(fmt::format("is no job file ({})", e.what()));

@@ -293,6 +293,7 @@ Result<HandoffManifest> read_manifest(const std::string& path) {
         m.order.poses_per_frame = j.at("poses_per_frame").get<int>();
         m.order.tolerance = j.at("tolerance").get<double>();
         m.key = key_in(j.at("made_from"));
+        if (auto fine = validate(m.order); !fine) return wrong("is no manifest of a hand-off: " + fine.error().message);
         for (const Json& f : j.at("files")) {
             m.files.push_back(file_of(f));
             const std::string& name = m.files.back().name;

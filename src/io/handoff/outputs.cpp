@@ -13,6 +13,7 @@
 #include "io/usd/usd_cache.h"
 
 #include <algorithm>
+#include <cmath>
 #include <filesystem>
 #include <fmt/format.h>
 
@@ -376,25 +377,22 @@ Result<const HandoffOutput*> output_called(const HandoffOrder& order) {
                     .advise("use one of " + words));
 }
 
-namespace {
-
-Result<void> valid(const HandoffOrder& order) {
+Result<void> validate(const HandoffOrder& order) {
     if (order.name.empty() || order.name.find('/') != order.name.npos || order.name == "." || order.name == "..") {
         return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is not a name for files", order.name)}
                         .keeping("nothing was written")
                         .advise("give a name without a slash"));
     }
-    if (!order.frames.range.valid() || order.frames.step < 1) {
+    const FrameRange r = order.frames.range;
+    const auto within = [](std::int64_t f) { return std::abs(static_cast<double>(f)) <= frame_limit; };
+    if (!r.valid() || order.frames.step < 1 || !within(r.first) || !within(r.last)) {
         return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.keeping(
             "nothing was written"));
     }
     return {};
 }
-
-} // namespace
-
 Result<HandoffPlan> plan_handoff(const HandoffInput& input, const HandoffOrder& order, Progress& progress) {
-    GARLAND_CHECK(valid(order));
+    GARLAND_CHECK(validate(order));
     GARLAND_TRY(output, output_called(order));
     return output->plan(input, order, progress);
 }
@@ -471,7 +469,7 @@ Result<HandoffDone> write_whole(const HandoffInput& input, const HandoffOutput& 
 } // namespace
 
 Result<HandoffDone> hand_off(const HandoffInput& input, const HandoffOrder& order, Progress& progress) {
-    GARLAND_CHECK(valid(order));
+    GARLAND_CHECK(validate(order));
     GARLAND_TRY(output, output_called(order));
     std::error_code made;
     const bool new_folder = std::filesystem::create_directories(order.folder, made);

@@ -74,6 +74,8 @@ struct HandoffOutput {
 };
 const std::vector<HandoffOutput>& outputs();
 
+// Errors: invalid, for a name that is none or frames that are.
+Result<void> validate(const HandoffOrder& order);
 // Errors: invalid for an unknown word (with the known ones), an ending that the output has not, a name that is none;
 // and those of the output.
 Result<const HandoffOutput*> output_called(const HandoffOrder& order);

@@ -340,8 +340,9 @@ Result<TimedReferencesPlan> plan_timed_references(const Show& show, const TimedR
     return plan;
 }
 
-Result<TimedReferencesDone> write_timed_references(const Show& show, const TimedReferencesOrder& order,
-                                                   Progress& progress) {
+namespace {
+
+Result<TimedReferencesDone> write_all(const Show& show, const TimedReferencesOrder& order, Progress& progress) {
     TimedReferencesDone done;
     GARLAND_TRY(plan, plan_timed_references(show, order, progress));
     done.plan = std::move(plan);
@@ -393,6 +394,15 @@ Result<TimedReferencesDone> write_timed_references(const Show& show, const Timed
     }
     GARLAND_CHECK(staged.publish(places, order.existing));
     progress.report(1, "written");
+    return done;
+}
+
+} // namespace
+
+Result<TimedReferencesDone> write_timed_references(const Show& show, const TimedReferencesOrder& order,
+                                                   Progress& progress) {
+    auto done = write_all(show, order, progress);
+    if (!done && done.error().path.find("/.garland.") != std::string::npos) done.error().path = order.path; // staged
     return done;
 }
 
