@@ -10,7 +10,22 @@ if(GARLAND_APP)
     install(FILES packaging/org.garland.Garland.svg DESTINATION ${CMAKE_INSTALL_DATADIR}/icons/hicolor/scalable/apps)
 endif()
 
+# Where Debian's Python looks for modules.
+if(GARLAND_PYTHON)
+    install(TARGETS garland_python DESTINATION lib/python3/dist-packages/garland COMPONENT python)
+    install(FILES src/python/garland/__init__.py src/python/garland/__init__.pyi src/python/garland/py.typed
+        DESTINATION lib/python3/dist-packages/garland COMPONENT python)
+endif()
+
 set(CPACK_GENERATOR DEB)
+if(GARLAND_PYTHON) # two packages: garland, python3-garland
+    set(CPACK_DEB_COMPONENT_INSTALL ON)
+    set(CPACK_COMPONENTS_ALL Unspecified python)
+    set(CPACK_DEBIAN_UNSPECIFIED_PACKAGE_NAME garland)
+    set(CPACK_DEBIAN_PYTHON_PACKAGE_NAME python3-garland)
+    set(CPACK_DEBIAN_PYTHON_PACKAGE_SECTION python)
+    set(CPACK_DEBIAN_PYTHON_PACKAGE_DEPENDS "python3 (>= 3.11), python3 (<< 3.12), python3-numpy")
+endif()
 set(CPACK_PACKAGE_CONTACT "The Garland developers")
 set(CPACK_DEBIAN_PACKAGE_SHLIBDEPS ON)
 set(CPACK_DEBIAN_PACKAGE_SECTION graphics)
