@@ -1,5 +1,5 @@
 // The Python module garland._core; garland/__init__.py makes it a package, garland/__init__.pyi says its types.
-#include "python/session.h"
+#include "python/open_shot.h"
 
 #include "core/copies/attitude.h"
 #include "io/handoff/manifest.h"
@@ -149,7 +149,7 @@ std::string dumps(const py::object& data) {
     return py::module_::import("json").attr("dumps")(data).cast<std::string>();
 }
 
-py::dict state(const Session& s, double frame) {
+py::dict state(const OpenShot& s, double frame) {
     PythonProgress progress{py::none()};
     auto at = given(without_lock([&] { return s.at(frame, progress); }));
     const auto n = static_cast<py::ssize_t>(at.moments.size());
@@ -176,20 +176,20 @@ py::dict state(const Session& s, double frame) {
     return out;
 }
 
-py::array_t<double> times(const Session& s, const std::vector<double>& frames) {
+py::array_t<double> times(const OpenShot& s, const std::vector<double>& frames) {
     auto list = without_lock([&] { return s.times(frames); });
     return own(std::move(list), {static_cast<py::ssize_t>(frames.size()), static_cast<py::ssize_t>(s.show().copies())});
 }
 
-py::object copy_at(const Session& s, std::int64_t number, double frame) {
+py::object copy_at(const OpenShot& s, std::int64_t number, double frame) {
     PythonProgress progress{py::none()};
-    auto copy = std::make_shared<Session::PosedCopy>(
+    auto copy = std::make_shared<OpenShot::PosedCopy>(
         given(without_lock([&] { return s.copy_at(number - 1, frame, progress); })));
     if (!copy->pose) return py::none();
     return arrays_of(*copy->pose, copy->points, copy->normals, copy->velocities, copy);
 }
 
-py::dict source_at(const Session& s, std::uint64_t source, double frame) {
+py::dict source_at(const OpenShot& s, std::uint64_t source, double frame) {
     PythonProgress progress{py::none()};
     const PosePtr pose = given(without_lock([&] { return s.source_at(source, frame, progress); }));
     return arrays_of(*pose, pose->points, pose->normals, pose->velocities, pose);
@@ -197,7 +197,7 @@ py::dict source_at(const Session& s, std::uint64_t source, double frame) {
 
 using Floats = py::array_t<float, py::array::c_style | py::array::forcecast>;
 
-std::uint64_t add_frames(Session& s, const std::string& name, const Floats& points,
+std::uint64_t add_frames(OpenShot& s, const std::string& name, const Floats& points,
                          const std::vector<std::vector<std::uint32_t>>& faces, const std::string& rate,
                          const std::optional<Floats>& velocities) {
     auto wrong = [](std::string message) { raise(Error{ErrorCode::invalid, std::move(message)}); };
@@ -233,7 +233,7 @@ std::uint64_t add_frames(Session& s, const std::string& name, const Floats& poin
     return given(s.add_frames(name, std::move(frames), given(parse_rate(rate)), velocities.has_value()));
 }
 
-py::list check_all(const Session& s, bool crowding, const py::object& report) {
+py::list check_all(const OpenShot& s, bool crowding, const py::object& report) {
     PythonProgress progress(report);
     const Report found = given(without_lock([&] { return check(s.show(), progress, {crowding}); }));
     py::list out;
@@ -251,7 +251,7 @@ py::list check_all(const Session& s, bool crowding, const py::object& report) {
     return out;
 }
 
-HandoffOrder order_of(const Session& s, const std::string& output, const std::string& folder, const std::string& name,
+HandoffOrder order_of(const OpenShot& s, const std::string& output, const std::string& folder, const std::string& name,
                       const py::object& frames, const std::string& as, const std::string& existing,
                       std::uint64_t source, int poses_per_frame, double tolerance, const std::string& chunk) {
     HandoffOrder order{output, as.empty() ? std::string() : "." + as, folder, name, {s.project().settings.range, 1}};
@@ -282,7 +282,7 @@ py::dict figures(const std::vector<std::pair<std::string, double>>& numbers) {
     return out;
 }
 
-py::dict plan(const Session& s, const HandoffOrder& order, const py::object& report) {
+py::dict plan(const OpenShot& s, const HandoffOrder& order, const py::object& report) {
     PythonProgress progress(report);
     const HandoffPlan p = given(without_lock([&] { return plan_handoff(s.input(), order, progress); }));
     py::dict out;
@@ -291,7 +291,7 @@ py::dict plan(const Session& s, const HandoffOrder& order, const py::object& rep
     return out;
 }
 
-py::dict write(const Session& s, const HandoffOrder& order, const py::object& report) {
+py::dict write(const OpenShot& s, const HandoffOrder& order, const py::object& report) {
     PythonProgress progress(report);
     const HandoffDone d = given(without_lock([&] { return hand_off(s.input(), order, progress); }));
     py::dict out;
@@ -306,25 +306,25 @@ PYBIND11_MODULE(_core, m) {
     error_type = py::reinterpret_steal<py::object>(PyErr_NewException("garland.Error", PyExc_Exception, nullptr));
     m.attr("Error") = error_type;
 
-    py::class_<Session>(m, "Project")
-        .def_property_readonly("path", &Session::path)
-        .def_property_readonly("copies", [](const Session& s) { return s.show().copies(); })
+    py::class_<OpenShot>(m, "Project")
+        .def_property_readonly("path", &OpenShot::path)
+        .def_property_readonly("copies", [](const OpenShot& s) { return s.show().copies(); })
         .def_property_readonly("missing",
-                               [](const Session& s) {
+                               [](const OpenShot& s) {
                                    std::vector<std::string> out;
                                    for (const auto& one : s.missing()) out.push_back(describe(one.error));
                                    return out;
                                })
         .def_property(
-            "data", [](const Session& s) { return loads(s.text()); },
-            [](Session& s, const py::object& data) {
+            "data", [](const OpenShot& s) { return loads(s.text()); },
+            [](OpenShot& s, const py::object& data) {
                 const std::string text = dumps(data);
                 PythonProgress progress{py::none()};
                 done(without_lock([&] { return s.set_text(text, progress); }));
             })
         .def(
             "add_source",
-            [](Session& s, const std::string& path, const std::string& name) {
+            [](OpenShot& s, const std::string& path, const std::string& name) {
                 PythonProgress progress{py::none()};
                 return given(without_lock([&] { return s.add_source(path, name, progress); }));
             },
@@ -332,7 +332,7 @@ PYBIND11_MODULE(_core, m) {
         .def("add_frames", &add_frames, py::arg("name"), py::arg("points"), py::arg("faces"), py::arg("rate") = "24",
              py::arg("velocities") = py::none())
         .def(
-            "save", [](Session& s, const std::string& path, bool replace) { done(s.save(path, replace)); },
+            "save", [](OpenShot& s, const std::string& path, bool replace) { done(s.save(path, replace)); },
             py::arg("path"), py::arg("replace") = false)
         .def("times", &times, py::arg("frames"))
         .def("state", &state, py::arg("frame"))
@@ -341,7 +341,7 @@ PYBIND11_MODULE(_core, m) {
         .def("check", &check_all, py::arg("crowding") = false, py::arg("progress") = py::none())
         .def(
             "plan",
-            [](const Session& s, const std::string& output, const std::string& folder, const std::string& name,
+            [](const OpenShot& s, const std::string& output, const std::string& folder, const std::string& name,
                const py::object& frames, const std::string& as, const std::string& existing, std::uint64_t source,
                int poses_per_frame, double tolerance, const std::string& chunk, const py::object& progress) {
                 return plan(
@@ -355,7 +355,7 @@ PYBIND11_MODULE(_core, m) {
             py::arg("progress") = py::none())
         .def(
             "hand_off",
-            [](const Session& s, const std::string& output, const std::string& folder, const std::string& name,
+            [](const OpenShot& s, const std::string& output, const std::string& folder, const std::string& name,
                const py::object& frames, const std::string& as, const std::string& existing, std::uint64_t source,
                int poses_per_frame, double tolerance, const std::string& chunk, const py::object& progress) {
                 return write(
@@ -372,13 +372,13 @@ PYBIND11_MODULE(_core, m) {
         "open",
         [](const std::string& path, const py::object& report) {
             PythonProgress progress(report);
-            return given(without_lock([&] { return Session::open(path, progress); }));
+            return given(without_lock([&] { return OpenShot::open(path, progress); }));
         },
         py::arg("path"), py::arg("progress") = py::none());
     m.def(
         "new",
         [](const std::string& name, const std::string& rate, std::pair<std::int64_t, std::int64_t> range) {
-            return given(Session::create(name, rate, {range.first, range.second}));
+            return given(OpenShot::create(name, rate, {range.first, range.second}));
         },
         py::arg("name") = "", py::arg("rate") = "24", py::arg("range") = std::pair<std::int64_t, std::int64_t>(1, 240));
     m.def(

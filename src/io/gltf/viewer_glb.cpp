@@ -17,8 +17,6 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr double just_before = 0x1p-20; // source frames: the first of two poses of a step
-
 std::string reason_against(const ArrangementShow& a) {
     const SourceFacts& facts = a.sampler.source()->facts();
     if (facts.kind == SourceKind::volume) return "a volume: hand it off as posed copies";

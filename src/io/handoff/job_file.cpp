@@ -1,6 +1,7 @@
 #include "io/handoff/job_file.h"
 
 #include "io/handoff/manifest.h"
+#include "io/handoff/order_json.h"
 #include "io/project/project_file.h"
 
 #include <filesystem>
@@ -31,20 +32,10 @@ std::string in_shell(const std::string& word) {
 }
 
 Result<void> write_job(const HandoffJob& job, Existing existing) {
-    const HandoffOrder& o = job.order;
     const std::string path = absolute(job.path());
-    const Json j{{"garland_job", 1},
-                 {"project", relative_path(absolute(job.project), path)},
-                 {"output", o.output},
-                 {"ending", o.ending},
-                 {"name", o.name},
-                 {"first", o.frames.range.first},
-                 {"last", o.frames.range.last},
-                 {"step", o.frames.step},
-                 {"source", o.source.value},
-                 {"poses_per_frame", o.poses_per_frame},
-                 {"tolerance", o.tolerance},
-                 {"chunks", job.chunks}};
+    Json j{{"garland_job", 1}, {"project", relative_path(absolute(job.project), path)}};
+    put_order(j, job.order);
+    j["chunks"] = job.chunks;
     return write_file(path, j.dump(1) + "\n", existing);
 }
 
@@ -59,15 +50,9 @@ Result<HandoffJob> read_job(const std::string& path) {
     try {
         if (j.at("garland_job").get<int>() != 1) return wrong("is a job file of a newer version");
         HandoffJob job;
-        HandoffOrder& o = job.order;
         job.project = absolute_path(j.at("project").get<std::string>(), absolute(path));
-        o.output = j.at("output").get<std::string>(), o.ending = j.at("ending").get<std::string>();
-        o.name = j.at("name").get<std::string>(), o.folder = folder_of(absolute(path));
-        o.frames = {{j.at("first").get<std::int64_t>(), j.at("last").get<std::int64_t>()},
-                    j.at("step").get<std::int64_t>()};
-        o.source = SourceId(j.at("source").get<std::uint64_t>());
-        o.poses_per_frame = j.at("poses_per_frame").get<int>();
-        o.tolerance = j.at("tolerance").get<double>();
+        HandoffOrder& o = job.order;
+        o = order_in(j, folder_of(absolute(path)));
         o.existing = WhatIsThere::resume;
         job.chunks = j.at("chunks").get<int>();
         if (job.chunks < 1 || job.chunks > 100'000) return wrong(fmt::format("asks for {} chunks", job.chunks));

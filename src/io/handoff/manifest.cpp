@@ -3,6 +3,7 @@
 #include "core/base/numbers.h"
 #include "io/files/mapped_file.h"
 #include "io/handoff/fast_copy_note.h"
+#include "io/handoff/order_json.h"
 #include "io/project/project_file.h"
 
 #include <algorithm>
@@ -257,18 +258,10 @@ Result<void> write_manifest(const HandoffManifest& m) {
     const HandoffOrder& o = m.order;
     Json files = Json::array();
     for (const HandoffFile& f : m.files) files.push_back(json_of(f));
-    const Json j{{"garland_handoff", 1},
-                 {"output", o.output},
-                 {"ending", o.ending},
-                 {"name", o.name},
-                 {"first", o.frames.range.first},
-                 {"last", o.frames.range.last},
-                 {"step", o.frames.step},
-                 {"source", o.source.value},
-                 {"poses_per_frame", o.poses_per_frame},
-                 {"tolerance", o.tolerance},
-                 {"made_from", json_of(m.key)},
-                 {"files", files}};
+    Json j{{"garland_handoff", 1}};
+    put_order(j, o);
+    j["made_from"] = json_of(m.key);
+    j["files"] = files;
     return write_file(manifest_path(o), j.dump(1) + "\n", Existing::replace);
 }
 
@@ -283,15 +276,7 @@ Result<HandoffManifest> read_manifest(const std::string& path) {
     try {
         if (j.at("garland_handoff").get<int>() != 1) return wrong("is a manifest of a newer version");
         HandoffManifest m;
-        m.order.output = j.at("output").get<std::string>();
-        m.order.ending = j.at("ending").get<std::string>();
-        m.order.name = j.at("name").get<std::string>();
-        m.order.folder = folder_of(path);
-        m.order.frames = {{j.at("first").get<std::int64_t>(), j.at("last").get<std::int64_t>()},
-                          j.at("step").get<std::int64_t>()};
-        m.order.source = SourceId(j.at("source").get<std::uint64_t>());
-        m.order.poses_per_frame = j.at("poses_per_frame").get<int>();
-        m.order.tolerance = j.at("tolerance").get<double>();
+        m.order = order_in(j, folder_of(path));
         m.key = key_in(j.at("made_from"));
         if (auto fine = validate(m.order); !fine) return wrong("is no manifest of a hand-off: " + fine.error().message);
         for (const Json& f : j.at("files")) {

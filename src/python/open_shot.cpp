@@ -1,4 +1,4 @@
-#include "python/session.h"
+#include "python/open_shot.h"
 
 #include "core/project/drive_ground.h"
 #include "io/handoff/placed_copy.h"
@@ -42,27 +42,27 @@ constexpr const char* in_memory = "memory:"; // what such a source's path begins
 
 } // namespace
 
-Result<Session> Session::open(const std::string& path, Progress& progress) {
-    Session out;
+Result<OpenShot> OpenShot::open(const std::string& path, Progress& progress) {
+    OpenShot out;
     out.path_ = path;
     GARLAND_TRY(project, load_project(path));
     GARLAND_CHECK(out.take(std::move(project), progress));
     return out;
 }
 
-Result<Session> Session::create(const std::string& name, const std::string& rate, FrameRange range) {
+Result<OpenShot> OpenShot::create(const std::string& name, const std::string& rate, FrameRange range) {
     Project p;
     p.settings.name = name;
     GARLAND_TRY(parsed, parse_rate(rate));
     p.settings.rate = parsed;
     p.settings.range = range;
     GARLAND_CHECK(validate(p));
-    Session out;
+    OpenShot out;
     GARLAND_CHECK(out.take(std::move(p), Progress::none()));
     return out;
 }
 
-Result<void> Session::take(Project project, Progress& progress) {
+Result<void> OpenShot::take(Project project, Progress& progress) {
     OpenSources sources;
     for (const SourceSpec& s : project.sources) { // those that are open, and those in memory
         const SourceSpec* before = project_.source(s.id);
@@ -84,16 +84,16 @@ Result<void> Session::take(Project project, Progress& progress) {
     return {};
 }
 
-std::string Session::text() const {
+std::string OpenShot::text() const {
     return project_text(project_);
 }
 
-Result<void> Session::set_text(const std::string& text, Progress& progress) {
+Result<void> OpenShot::set_text(const std::string& text, Progress& progress) {
     GARLAND_TRY(project, parse_project(text, path_.empty() ? "the project" : path_));
     return take(std::move(project), progress);
 }
 
-Result<std::uint64_t> Session::add_source(const std::string& path, const std::string& name, Progress& progress) {
+Result<std::uint64_t> OpenShot::add_source(const std::string& path, const std::string& name, Progress& progress) {
     GARLAND_TRY(source, open_source(path, progress));
     Project next = project_;
     const std::string stem = file_name(path).substr(0, file_name(path).find('.'));
@@ -104,8 +104,8 @@ Result<std::uint64_t> Session::add_source(const std::string& path, const std::st
     return id.value;
 }
 
-Result<std::uint64_t> Session::add_frames(const std::string& name, std::vector<PosePtr> frames, Rate rate,
-                                          bool velocities) {
+Result<std::uint64_t> OpenShot::add_frames(const std::string& name, std::vector<PosePtr> frames, Rate rate,
+                                           bool velocities) {
     if (frames.empty()) return fail(ErrorCode::invalid, "a source has at least one frame");
     const Pose& first = *frames.front();
     for (const std::uint32_t c : first.faces->corners) {
@@ -129,7 +129,7 @@ Result<std::uint64_t> Session::add_frames(const std::string& name, std::vector<P
     return id.value;
 }
 
-Result<void> Session::save(const std::string& path, bool replace) {
+Result<void> OpenShot::save(const std::string& path, bool replace) {
     for (const SourceSpec& s : project_.sources) {
         if (s.path.rfind(in_memory, 0) != 0) continue;
         return fail(Error{ErrorCode::unsupported, fmt::format("\"{}\" is in memory only", s.name)}
@@ -145,7 +145,7 @@ Result<void> Session::save(const std::string& path, bool replace) {
     return {};
 }
 
-Result<Session::CopyState> Session::at(double frame, Progress& progress) const {
+Result<OpenShot::CopyState> OpenShot::at(double frame, Progress& progress) const {
     CopyState out;
     out.moments.resize(static_cast<std::size_t>(show_->copies()));
     out.places.resize(out.moments.size());
@@ -162,7 +162,7 @@ Result<Session::CopyState> Session::at(double frame, Progress& progress) const {
     return out;
 }
 
-std::vector<double> Session::times(const std::vector<double>& frames) const {
+std::vector<double> OpenShot::times(const std::vector<double>& frames) const {
     const auto copies = static_cast<std::size_t>(show_->copies());
     std::vector<double> out(frames.size() * copies, std::numeric_limits<double>::quiet_NaN());
     for (std::size_t f = 0; f < frames.size(); ++f) {
@@ -177,7 +177,7 @@ std::vector<double> Session::times(const std::vector<double>& frames) const {
     return out;
 }
 
-Result<Session::PosedCopy> Session::copy_at(std::int64_t number, double frame, Progress& progress) const {
+Result<OpenShot::PosedCopy> OpenShot::copy_at(std::int64_t number, double frame, Progress& progress) const {
     std::size_t index = 0;
     const ArrangementShow* a = show_->find(number, index);
     if (!a) return fail(ErrorCode::not_found, fmt::format("there is no copy {}", number + 1));
@@ -206,7 +206,7 @@ Result<Session::PosedCopy> Session::copy_at(std::int64_t number, double frame, P
     return out;
 }
 
-Result<PosePtr> Session::source_at(std::uint64_t source, double source_frame, Progress& progress) const {
+Result<PosePtr> OpenShot::source_at(std::uint64_t source, double source_frame, Progress& progress) const {
     const auto at = show_->samplers.find(SourceId(source));
     if (at == show_->samplers.end())
         return fail(ErrorCode::not_found, fmt::format("there is no open source {}", source));

@@ -13,11 +13,11 @@
 
 namespace garland {
 
-class Session {
+class OpenShot {
   public:
     // Errors: those of open_project; sources that are not there are listed in missing().
-    static Result<Session> open(const std::string& path, Progress& progress);
-    static Result<Session> create(const std::string& name, const std::string& rate, FrameRange range);
+    static Result<OpenShot> open(const std::string& path, Progress& progress);
+    static Result<OpenShot> create(const std::string& name, const std::string& rate, FrameRange range);
 
     const Project& project() const { return project_; }
     const Show& show() const { return *show_; }
@@ -58,7 +58,7 @@ class Session {
     HandoffInput input() const { return {project_, sources_, show_, *cache_}; }
 
   private:
-    Session() : cache_(std::make_unique<PoseCache>(std::size_t(1) << 30)) {}
+    OpenShot() : cache_(std::make_unique<PoseCache>(std::size_t(1) << 30)) {}
     Result<void> take(Project project, Progress& progress);
     Project project_;
     std::string path_;

@@ -1,0 +1,35 @@
+// A hand-off's order as manifests and job files hold it.
+#pragma once
+
+#include "io/handoff/outputs.h"
+
+#include <nlohmann/json.hpp>
+
+namespace garland {
+
+inline void put_order(nlohmann::ordered_json& j, const HandoffOrder& o) {
+    j["output"] = o.output;
+    j["ending"] = o.ending;
+    j["name"] = o.name;
+    j["first"] = o.frames.range.first;
+    j["last"] = o.frames.range.last;
+    j["step"] = o.frames.step;
+    j["source"] = o.source.value;
+    j["poses_per_frame"] = o.poses_per_frame;
+    j["tolerance"] = o.tolerance;
+}
+
+// Throws what the library throws.
+inline HandoffOrder order_in(const nlohmann::ordered_json& j, std::string folder) {
+    HandoffOrder o;
+    o.output = j.at("output").get<std::string>(), o.ending = j.at("ending").get<std::string>();
+    o.name = j.at("name").get<std::string>(), o.folder = std::move(folder);
+    o.frames = {{j.at("first").get<std::int64_t>(), j.at("last").get<std::int64_t>()},
+                j.at("step").get<std::int64_t>()};
+    o.source = SourceId(j.at("source").get<std::uint64_t>());
+    o.poses_per_frame = j.at("poses_per_frame").get<int>();
+    o.tolerance = j.at("tolerance").get<double>();
+    return o;
+}
+
+} // namespace garland
