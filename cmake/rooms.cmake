@@ -62,7 +62,7 @@ function(add_room NAME)
     endforeach()
 
     add_library(garland_${NAME} STATIC ${files} ${headers})
-    if(GARLAND_PYTHON AND NAME MATCHES "^(core_|io$)") # the Python module is a shared library of these
+    if(NAME MATCHES "^(core_|io$)") # the Python module is a shared library of these
         set_target_properties(garland_${NAME} PROPERTIES POSITION_INDEPENDENT_CODE ON)
     endif()
     target_include_directories(garland_${NAME} PUBLIC ${CMAKE_SOURCE_DIR}/src)

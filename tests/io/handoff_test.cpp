@@ -23,6 +23,9 @@
 #include <QJsonArray>
 #include <QJsonObject>
 #include <algorithm>
+#include <assimp/Importer.hpp>
+#include <assimp/postprocess.h>
+#include <assimp/scene.h>
 #include <cmath>
 #include <functional>
 #include <random>
@@ -427,6 +430,40 @@ class HandoffTest : public QObject {
                                      f.points(times[static_cast<std::size_t>(k)]));
             QVERIFY(off >= 0 && off < 1e-6); // it multiplies by a matrix
         }
+    }
+    // Assimp reads the OBJ files; the array is opened as a source again.
+    void posed_copies_as_obj_and_as_one_array() {
+        Festival f(varied);
+        HandoffOrder order{"posed-copies", ".obj", f.folder / "o", "copies", {{5, 7}, 1}};
+        const auto done = hand_off(f.input(), order);
+        QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+        order.ending = ".npy";
+        const auto array = hand_off(f.input(), order);
+        QVERIFY2(array, array ? "" : qPrintable(said(array.error())));
+        const SourcePtr again = *open_source(f.folder / "o/copies.npy");
+        QCOMPARE(again->facts().frames(), 3);
+        for (int t = 5; t <= 7; ++t) {
+            std::vector<V3f> should;
+            for (const auto& [copy, points] : f.points(t)) should.insert(should.end(), points.begin(), points.end());
+            Assimp::Importer importer;
+            const aiScene* scene = importer.ReadFile(f.folder / ("o/" + numbered("copies.", t, 4, ".obj")),
+                                                     aiProcess_JoinIdenticalVertices);
+            QVERIFY(scene && scene->mNumMeshes == 1);
+            QCOMPARE(scene->mMeshes[0]->mNumFaces, 14u * 4);
+            for (unsigned k = 0; k < scene->mMeshes[0]->mNumVertices; ++k) { // every corner is one of our points
+                const auto& v = scene->mMeshes[0]->mVertices[k];
+                QVERIFY(std::any_of(should.begin(), should.end(),
+                                    [&](const V3f& p) { return (p - V3f(v.x, v.y, v.z)).length() < 1e-5f; }));
+            }
+            QCOMPARE((*again->read(t - 5, Progress::none()))->points, should);
+        }
+        Festival hides([](Project& p) {
+            varied(p);
+            p.timings[0].after.mode = OutsideMode::absent;
+        });
+        const auto refused = hand_off(hides.input(), {"posed-copies", ".npy", f.folder / "n", "copies", {{1, 60}, 1}});
+        QVERIFY(!refused && said(refused.error()).contains("one array cannot hold them"));
+        QVERIFY(!QDir(QString::fromStdString(f.folder / "n")).exists());
     }
     void what_cannot_be_held_is_said() {
         Festival f([](Project& p) {

@@ -87,6 +87,15 @@ def test_a_source_of_arrays_is_retimed(tmp_path):
     assert os.path.getsize(done["files"][0]) == done["bytes"] and garland.verify(done["manifest"]) == 1
 
 
+def test_one_array_of_all_copies(tmp_path, shot):
+    done = shot.hand_off("posed-copies", str(tmp_path), kind="npy", frames=(1, 5))
+    array = np.load(done["files"][0])
+    assert array.shape[0] == 5 and array.dtype == np.float32
+    for frame in (1, 5):
+        points = np.concatenate([shot.copy_at(c + 1, frame)["points"] for c in range(shot.copies)])
+        assert np.array_equal(array[frame - 1], points)
+
+
 def test_wrong_arrays_are_refused():
     shot = garland.new()
     for points, faces in [(np.zeros((2, 4)), []), (np.zeros((0, 4, 3)), []), (np.zeros((2, 4, 3)), [[0, 1, 4]]),

@@ -2,9 +2,11 @@
 
 #include "core/base/numbers.h"
 #include "core/project/alone.h"
+#include "io/files/series.h"
 #include "io/gltf/viewer_glb.h"
 #include "io/handoff/bake.h"
 #include "io/handoff/manifest.h"
+#include "io/handoff/merged_copies.h"
 #include "io/tables/camera_file.h"
 #include "io/tables/timing_table.h"
 #include "io/usd/posed_usd.h"
@@ -62,7 +64,7 @@ Result<HandoffDone> write_series(const Show& show, const HandoffOrder& order, Ha
         GARLAND_TRY(file, described(order.folder, name, frame));
         return journal.add(file);
     };
-    GARLAND_TRY(b, bake(show, frames, progress));
+    GARLAND_TRY(b, order.ending == ".obj" ? write_obj_series(show, frames, progress) : bake(show, frames, progress));
     HandoffDone done;
     done.files = b.files, done.bytes = b.bytes, done.kept = b.kept;
     done.words.push_back(fmt::format("{} copies from {} poses. Read back: every file has the counts and the size it "
@@ -72,8 +74,35 @@ Result<HandoffDone> write_series(const Show& show, const HandoffOrder& order, Ha
     return done;
 }
 
+// OBJ and arrays hold points and faces of the same copies.
+Result<HandoffPlan> plan_merged(const Show& show, const HandoffOrder& order, Progress& progress) {
+    const FrameRange range = order.frames.range;
+    GARLAND_TRY(all, pose_all(show, OutputFrame(static_cast<double>(range.first)), progress));
+    const Pose pose = merged_pose(all, show);
+    const auto points = static_cast<double>(pose.points.size()),
+               corners = static_cast<double>(pose.faces->corners.size());
+    HandoffPlan plan;
+    for (const ArrangementShow& a : show.arrangements) {
+        if (a.usable && !a.places.empty() && a.sampler.source()->facts().kind == SourceKind::volume)
+            plan.left_out.push_back(fmt::format("{} (a volume: hand it off as PLY, with volumes beside)", a.spec.name));
+    }
+    plan.free = free_space(order.folder);
+    if (order.ending == ".npy") {
+        plan.files = 2;
+        plan.bytes = points * 12 * static_cast<double>(order.frames.count()) + points * 12 + corners * 5;
+        plan.existing = file_exists(order.path()) + file_exists(order.folder + "/" + order.name + ".ply");
+        return plan;
+    }
+    plan.files = order.frames.count();
+    plan.bytes = (points * 32 + corners * 7) * static_cast<double>(plan.files);
+    for (std::int64_t f = range.first; f <= range.last; f += order.frames.step)
+        plan.existing += file_exists(order.folder + "/" + numbered(order.name + ".", f, 4, ".obj"));
+    return plan;
+}
+
 Result<HandoffPlan> plan_posed(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
     if (order.ending == ".ply") return plan_series(*in.show, order, progress);
+    if (order.ending == ".obj" || order.ending == ".npy") return plan_merged(*in.show, order, progress);
     HandoffPlan plan;
     sizes(plan, order);
     GARLAND_TRY(bytes, posed_usd_bytes(*in.show, posed_order(order), progress));
@@ -83,7 +112,15 @@ Result<HandoffPlan> plan_posed(const HandoffInput& in, const HandoffOrder& order
 
 Result<HandoffDone> write_posed(const HandoffInput& in, const HandoffOrder& order, HandoffJournal& journal,
                                 Progress& progress) {
-    if (order.ending == ".ply") return write_series(*in.show, order, journal, progress);
+    if (order.ending == ".ply" || order.ending == ".obj") return write_series(*in.show, order, journal, progress);
+    if (order.ending == ".npy") {
+        GARLAND_TRY(b, write_array(*in.show, bake_order(order), progress));
+        HandoffDone done;
+        done.files = b.files, done.bytes = b.bytes;
+        done.words.push_back(fmt::format("{} copies from {} poses, as one array and its faces.", b.copies, b.poses));
+        done.numbers = {{"copies", static_cast<double>(b.copies)}, {"poses", static_cast<double>(b.poses)}};
+        return done;
+    }
     GARLAND_TRY(b, write_posed_usd(*in.show, posed_order(order), progress));
     HandoffDone done;
     done.files = {order.path()}, done.bytes = b.bytes, done.left_out = b.left_out;
@@ -292,8 +329,8 @@ const std::vector<HandoffOutput>& outputs() {
          "posed copies",
          "Every copy's geometry where it stands: PLY, one file for each output frame with all copies as one mesh; or "
          "USD, "
-         "one file with a prim for each copy",
-         {".ply", ".usdc", ".usda"},
+         "one file with a prim for each copy; or OBJ, or one array",
+         {".ply", ".usdc", ".usda", ".obj", ".npy"},
          false,
          false,
          false,

@@ -61,14 +61,15 @@ struct HandoffDone {
 class HandoffJournal; // manifest.h
 
 struct HandoffOutput {
-    const char* word;                                                            // "shared-poses"
-    const char* label;                                                           // "shared poses"
-    const char* what;                                                            // a sentence
-    std::vector<const char*> endings;                                            // the first one is usual
-    bool of_source = false;                                                      // of one source, not of the copies
-    bool rounds = false;                                                         // poses_per_frame counts
-    bool tabulates = false;                                                      // tolerance counts
-    bool in_frames(const std::string& ending) const { return ending == ".ply"; } // a file for each frame
+    const char* word;                 // "shared-poses"
+    const char* label;                // "shared poses"
+    const char* what;                 // a sentence
+    std::vector<const char*> endings; // the first one is usual
+    bool of_source = false;           // of one source, not of the copies
+    bool rounds = false;              // poses_per_frame counts
+    bool tabulates = false;           // tolerance counts
+    // A file for each frame.
+    bool in_frames(const std::string& ending) const { return ending == ".ply" || ending == ".obj"; }
     Result<HandoffPlan> (*plan)(const HandoffInput&, const HandoffOrder&, Progress&);
     Result<HandoffDone> (*write)(const HandoffInput&, const HandoffOrder&, HandoffJournal&, Progress&);
 };

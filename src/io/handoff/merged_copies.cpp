@@ -1,0 +1,165 @@
+#include "io/handoff/merged_copies.h"
+
+#include "core/base/numbers.h"
+#include "io/files/series.h"
+#include "io/files/staged_files.h"
+#include "io/handoff/placed_copy.h"
+#include "io/npy/npy.h"
+#include "io/obj/obj.h"
+#include "io/ply/ply.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+
+Error stopped(std::int64_t frame) {
+    return Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", frame)};
+}
+
+std::string obj_name(const BakeOrder& order, std::int64_t frame) {
+    return numbered(order.name + ".", frame, 4, ".obj");
+}
+
+Result<void> none_in_the_way(const BakeOrder& order) {
+    if (order.existing == Existing::replace) return {};
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
+        if (!file_exists(order.folder + "/" + obj_name(order, f))) continue;
+        return fail(Error{ErrorCode::exists, "is there already"}
+                        .at(order.folder + "/" + obj_name(order, f))
+                        .keeping("all existing files; nothing was written")
+                        .advise("choose another folder or name, or say that they may be replaced"));
+    }
+    return {};
+}
+
+} // namespace
+
+Pose merged_pose(const std::vector<Posed>& all, const Show& show) {
+    Pose out;
+    auto faces = std::make_shared<Faces>();
+    faces->starts.push_back(0);
+    bool textured = true;
+    PlacedCopy placed;
+    for (const Posed& posed : all) {
+        for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
+            const std::uint32_t pick = posed.picks.copies[i];
+            if (pick == no_pose || posed.poses[pick].pose->volume) continue;
+            const Faces& own = *posed.poses[pick].pose->faces;
+            place_copy(posed, i, show, placed);
+            const auto first = static_cast<std::uint32_t>(out.points.size());
+            out.points.insert(out.points.end(), placed.points.begin(), placed.points.end());
+            const auto corner = static_cast<std::uint32_t>(faces->corners.size());
+            for (const std::uint32_t c : own.corners) faces->corners.push_back(c + first);
+            for (std::size_t f = 0; f < own.count(); ++f) faces->starts.push_back(corner + own.starts[f + 1]);
+            textured = textured && own.corner_uvs.size() == own.corners.size();
+            if (textured)
+                faces->corner_uvs.insert(faces->corner_uvs.end(), own.corner_uvs.begin(), own.corner_uvs.end());
+        }
+    }
+    if (!textured) faces->corner_uvs.clear();
+    out.faces = faces;
+    return out;
+}
+
+Result<BakeDone> write_obj_series(const Show& show, const BakeOrder& order, Progress& progress) {
+    GARLAND_CHECK(none_in_the_way(order));
+    if (order.starts) GARLAND_CHECK(order.starts());
+    BakeDone done;
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
+        progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
+                        fmt::format("frame {}", f));
+        auto kept = [&](Error error) {
+            const auto count = static_cast<long long>(done.files.size());
+            error.kept = done.files.empty() ? "nothing was written"
+                                            : fmt::format("the {} written so far", counted(count, "file", "files"));
+            return fail(std::move(error));
+        };
+        if (progress.cancelled()) return kept(stopped(f));
+        const std::string name = obj_name(order, f), path = order.folder + "/" + name;
+        done.files.push_back(path);
+        if (order.complete && order.complete(name)) {
+            ++done.kept;
+            continue;
+        }
+        done.files.pop_back();
+        auto posed = pose_all(show, OutputFrame(static_cast<double>(f)), progress);
+        if (!posed) return kept(std::move(posed.error()));
+        const Pose pose = merged_pose(*posed, show);
+        if (auto written = write_obj(path, pose, order.existing); !written) return kept(std::move(written.error()));
+        auto back = read_obj_counts(path);
+        if (!back) return kept(std::move(back.error()));
+        if (back->points != pose.points.size() || back->faces != pose.faces->count())
+            return kept(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(path));
+        done.files.push_back(path);
+        std::uint64_t size = 0;
+        GARLAND_CHECK(read_head(path, 1, size));
+        done.bytes += static_cast<double>(size);
+        if (order.wrote) {
+            if (auto noted = order.wrote(name, f); !noted) return kept(std::move(noted.error()));
+        }
+        for (const Posed& p : *posed) {
+            done.poses += static_cast<std::int64_t>(p.poses.size());
+            for (std::uint32_t pick : p.picks.copies) done.copies += pick != no_pose;
+        }
+    }
+    progress.report(1, "written");
+    return done;
+}
+
+Result<BakeDone> write_array(const Show& show, const BakeOrder& order, Progress& progress) {
+    const auto frames = FrameSteps{order.frames, order.step}.count();
+    GARLAND_TRY(staged, StagedFiles::create(order.folder));
+    const std::string array = order.name + ".npy", mesh = order.name + ".ply";
+    for (const std::string& name : {array, mesh}) {
+        if (order.existing == Existing::replace || !file_exists(order.folder + "/" + name)) continue;
+        return fail(Error{ErrorCode::exists, "is there already"}
+                        .at(order.folder + "/" + name)
+                        .keeping("the existing file")
+                        .advise("choose another place, or say that it may be replaced"));
+    }
+    BakeDone done;
+    std::optional<NpyWriter> out;
+    std::size_t points = 0;
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
+        progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
+                        fmt::format("frame {}", f));
+        if (progress.cancelled()) return fail(stopped(f).keeping("nothing was written"));
+        GARLAND_TRY(posed, pose_all(show, OutputFrame(static_cast<double>(f)), progress));
+        const Pose pose = merged_pose(posed, show);
+        if (!out) {
+            points = pose.points.size();
+            GARLAND_CHECK(write_ply(staged.folder() + "/" + mesh, pose, PlyForm::little_endian, Existing::refuse));
+            GARLAND_TRY(made, NpyWriter::create(staged.folder() + "/" + array, static_cast<std::uint64_t>(frames),
+                                                points, NpyType::f32, Existing::refuse));
+            out.emplace(std::move(made));
+        }
+        if (pose.points.size() != points) {
+            return fail(
+                Error{ErrorCode::unsupported,
+                      fmt::format("output frame {} has {} points and frame {} has {}: one array cannot hold them", f,
+                                  pose.points.size(), order.frames.first, points)}
+                    .keeping("nothing was written")
+                    .advise("write PLY or USD, or frames in which all copies are shown"));
+        }
+        out->add(pose.points);
+        for (const Posed& p : posed) {
+            done.poses += static_cast<std::int64_t>(p.poses.size());
+            for (std::uint32_t pick : p.picks.copies) done.copies += pick != no_pose;
+        }
+    }
+    GARLAND_CHECK(out->commit());
+    for (const std::string& name : {array, mesh}) {
+        std::uint64_t size = 0;
+        GARLAND_CHECK(read_head(staged.folder() + "/" + name, 1, size));
+        done.bytes += static_cast<double>(size);
+        done.files.push_back(order.folder + "/" + name);
+    }
+    GARLAND_CHECK(staged.publish({{mesh, mesh}, {array, array}}, order.existing));
+    progress.report(1, "written");
+    return done;
+}
+
+} // namespace garland
