@@ -11,6 +11,7 @@
 #include <fmt/format.h>
 #include <map>
 #include <set>
+#include <unordered_set>
 
 namespace garland {
 
@@ -57,7 +58,9 @@ struct Group {
     std::vector<const ArrangementShow*> shows;
     std::vector<std::int64_t> ids; // copies' numbers from 1, show after show
     std::map<PosePick, std::int32_t> poses;
-    std::set<PosePick> asked;
+    std::unordered_set<double> asked; // source frames
+    std::set<PosePick> asked_fades;
+    std::size_t picks() const { return asked.size() + asked_fades.size(); }
     struct Moved {
         PosePick from, to;
         double by = -1; // file frames
@@ -67,7 +70,7 @@ struct Group {
 
     void learn(const PosePick& pick, int per_frame) {
         const PosePick from = bare(pick);
-        if (!asked.insert(from).second) return;
+        if (from.weight > 0 ? !asked_fades.insert(from).second : !asked.insert(from.frame.value).second) return;
         const PosePick to = rounded(from, *sampler, per_frame);
         poses.try_emplace(to, static_cast<std::int32_t>(poses.size()));
         const SourceClock& clock = sampler->clock();
@@ -195,7 +198,7 @@ Result<SharedPosesPlan> planned(std::vector<Group>& groups, const Show& show, co
     const bool text = usd_form(order.path) == UsdForm::text;
     const double a_number = text ? 12 : 4, a_whole = text ? 6 : 2;
     for (const Group& g : groups) {
-        plan.picks += static_cast<std::int64_t>(g.asked.size());
+        plan.picks += static_cast<std::int64_t>(g.picks());
         plan.poses += static_cast<std::int64_t>(g.poses.size());
         if (g.poses.empty()) continue;
         GARLAND_TRY(first, pose_of(*g.sampler, g.poses.begin()->first, progress));
