@@ -36,10 +36,12 @@ py::object error_type; // garland.Error
 
 template <class T>
 T given(Result<T> result) {
+    if (PyErr_Occurred()) throw py::error_already_set(); // it came too late to stop the work, and still has to come out
     if (!result) raise(result.error());
     return std::move(*result);
 }
 void done(const Result<void>& result) {
+    if (PyErr_Occurred()) throw py::error_already_set();
     if (!result) raise(result.error());
 }
 
@@ -282,7 +284,7 @@ py::dict figures(const std::vector<std::pair<std::string, double>>& numbers) {
     return out;
 }
 
-py::dict plan(const OpenShot& s, const HandoffOrder& order, const py::object& report) {
+py::dict planned(const OpenShot& s, const HandoffOrder& order, const py::object& report) {
     PythonProgress progress(report);
     const HandoffPlan p = given(without_lock([&] { return plan_handoff(s.input(), order, progress); }));
     py::dict out;
@@ -291,7 +293,7 @@ py::dict plan(const OpenShot& s, const HandoffOrder& order, const py::object& re
     return out;
 }
 
-py::dict write(const OpenShot& s, const HandoffOrder& order, const py::object& report) {
+py::dict handed_off(const OpenShot& s, const HandoffOrder& order, const py::object& report) {
     PythonProgress progress(report);
     const HandoffDone d = given(without_lock([&] { return hand_off(s.input(), order, progress); }));
     py::dict out;
@@ -306,8 +308,8 @@ PYBIND11_MODULE(_core, m) {
     error_type = py::reinterpret_steal<py::object>(PyErr_NewException("garland.Error", PyExc_Exception, nullptr));
     m.attr("Error") = error_type;
 
-    py::class_<OpenShot>(m, "Project")
-        .def_property_readonly("path", &OpenShot::path)
+    py::class_<OpenShot> project(m, "Project");
+    project.def_property_readonly("path", &OpenShot::path)
         .def_property_readonly("copies", [](const OpenShot& s) { return s.show().copies(); })
         .def_property_readonly("missing",
                                [](const OpenShot& s) {
@@ -338,27 +340,14 @@ PYBIND11_MODULE(_core, m) {
         .def("state", &state, py::arg("frame"))
         .def("copy_at", &copy_at, py::arg("copy"), py::arg("frame"))
         .def("source_at", &source_at, py::arg("source"), py::arg("source_frame"))
-        .def("check", &check_all, py::arg("crowding") = false, py::arg("progress") = py::none())
-        .def(
-            "plan",
-            [](const OpenShot& s, const std::string& output, const std::string& folder, const std::string& name,
-               const py::object& frames, const std::string& as, const std::string& existing, std::uint64_t source,
-               int poses_per_frame, double tolerance, const std::string& chunk, const py::object& progress) {
-                return plan(
-                    s,
-                    order_of(s, output, folder, name, frames, as, existing, source, poses_per_frame, tolerance, chunk),
-                    progress);
-            },
-            py::arg("output"), py::arg("folder"), py::kw_only(), py::arg("name") = "copies",
-            py::arg("frames") = py::none(), py::arg("kind") = "", py::arg("existing") = "refuse", py::arg("source") = 0,
-            py::arg("poses_per_frame") = 8, py::arg("tolerance") = 0.001, py::arg("chunk") = "",
-            py::arg("progress") = py::none())
-        .def(
-            "hand_off",
-            [](const OpenShot& s, const std::string& output, const std::string& folder, const std::string& name,
-               const py::object& frames, const std::string& as, const std::string& existing, std::uint64_t source,
-               int poses_per_frame, double tolerance, const std::string& chunk, const py::object& progress) {
-                return write(
+        .def("check", &check_all, py::arg("crowding") = false, py::arg("progress") = py::none());
+    auto define = [&](const char* method, auto work) { // both take the same words
+        project.def(
+            method,
+            [work](const OpenShot& s, const std::string& output, const std::string& folder, const std::string& name,
+                   const py::object& frames, const std::string& as, const std::string& existing, std::uint64_t source,
+                   int poses_per_frame, double tolerance, const std::string& chunk, const py::object& progress) {
+                return work(
                     s,
                     order_of(s, output, folder, name, frames, as, existing, source, poses_per_frame, tolerance, chunk),
                     progress);
@@ -367,6 +356,9 @@ PYBIND11_MODULE(_core, m) {
             py::arg("frames") = py::none(), py::arg("kind") = "", py::arg("existing") = "refuse", py::arg("source") = 0,
             py::arg("poses_per_frame") = 8, py::arg("tolerance") = 0.001, py::arg("chunk") = "",
             py::arg("progress") = py::none());
+    };
+    define("plan", &planned);
+    define("hand_off", &handed_off);
 
     m.def(
         "open",

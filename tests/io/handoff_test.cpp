@@ -352,6 +352,19 @@ class HandoffTest : public QObject {
             }
         }
     }
+    void a_name_with_an_at_in_it() {
+        GARLAND_NEEDS_NODE();
+        Festival f(varied);
+        const auto done = write_timed_references(*f.show, {f.folder / "l@n.usda", "copies", {1, 60}});
+        QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+        QStringList arguments = paths(done->files);
+        arguments.insert(1, "7.5");
+        QString error;
+        const QJsonArray answer = run_node("usd_points.cjs", QStringList{"points"} + arguments, &error).array();
+        QVERIFY2(answer.size() == 1, qPrintable(error));
+        const double off = apart(read_meshes(answer[0].toObject()["meshes"].toArray()), f.points(7.5));
+        QVERIFY(off >= 0 && off < 1e-4);
+    }
     void steps_and_curves_are_held_too() {
         GARLAND_NEEDS_NODE();
         for (const SubFrame how : {SubFrame::nearest, SubFrame::smooth}) {
@@ -516,7 +529,9 @@ class HandoffTest : public QObject {
         QVERIFY(said(hand_off(f.input(), odd).error()).contains("shared-poses"));
         odd.output = "viewer";
         QVERIFY(said(hand_off(f.input(), odd).error()).contains("glb"));
-        odd.ending = ".glb", odd.name = "../n";
+        odd.ending = ".glb", odd.frames.step = 2;
+        QVERIFY(said(hand_off(f.input(), odd).error()).contains("whole clocks"));
+        odd.frames.step = 1, odd.name = "../n";
         QVERIFY(said(hand_off(f.input(), odd).error()).contains("not a name"));
         odd.name = "n", odd.frames = {{6, 1}, 1};
         QVERIFY(said(hand_off(f.input(), odd).error()).contains("ends before"));

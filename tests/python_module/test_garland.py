@@ -1,5 +1,6 @@
 """The Python module: against NumPy, against files it wrote, and every example of docs/python.md."""
 
+import json
 import os
 import pathlib
 import re
@@ -96,6 +97,51 @@ def test_one_array_of_all_copies(tmp_path, shot):
         assert np.array_equal(array[frame - 1], points)
 
 
+NODE = pathlib.Path(os.environ.get("GARLAND_NODE_CHECKS", "none"))
+
+
+@pytest.mark.skipif(not (NODE / "node_modules" / "three-usdz-loader").exists(), reason="the reference USD library is not here")
+@pytest.mark.parametrize("output", ["references", "posed-copies", "one-source"])
+def test_a_cache_of_working_size_by_others(tmp_path, output):
+    """Written by meshio and NumPy, retimed, and read by the reference USD library; NumPy says where points must be."""
+    meshio = pytest.importorskip("meshio")
+    across, along, frames = 200, 150, 40
+    x, z = np.meshgrid(np.linspace(-2, 2, across), np.linspace(-1, 1, along))
+    cloth = np.empty((frames, across * along, 3), dtype=np.float32)
+    for f in range(frames):
+        cloth[f] = np.stack([x, 0.3 * np.sin(3 * x + 0.4 * f) * np.cos(2 * z - 0.15 * f), z], axis=-1).reshape(-1, 3)
+    corner = (np.arange(along - 1)[:, None] * across + np.arange(across - 1)[None, :]).reshape(-1)
+    quads = np.stack([corner, corner + 1, corner + across + 1, corner + across], axis=1)
+    meshio.write(tmp_path / "cloth.ply", meshio.Mesh(cloth[0], [("quad", quads)]), binary=True)
+    np.save(tmp_path / "cloth.npy", cloth)
+
+    shot = garland.new("banners", rate="24", range=(1, 60))
+    source = shot.add_source(str(tmp_path / "cloth.ply"))
+    data = shot.data
+    data["timings"][0]["keys"] = [{"at": 1, "source": 0}, {"at": 40, "source": 13}, {"at": 60, "source": 38}]
+    data["arrangements"][0].update({"count": 3, "spacing": 5})
+    shot.data = data
+    done = shot.hand_off(output, str(tmp_path / "out"), kind="usdc", source=source)
+    times = [1, 24, 55] if output == "posed-copies" else [1, 24.5, 40, 55.25]
+    answer = json.loads(subprocess.run(
+        ["node", "usd_points.cjs", "points", done["files"][0], ",".join(map(str, times)), *done["files"][1:]],
+        cwd=NODE, check=True, capture_output=True, text=True).stdout)
+    copies = 1 if output == "one-source" else 3
+    for time_code, shown in zip(times, answer):
+        s = np.interp(time_code, [1, 40, 60], [0, 13, 38])
+        if output == "one-source":  # samples at whole output frames, straight between them
+            low, w = int(time_code), time_code - int(time_code)
+            at = np.interp([low, low + 1], [1, 40, 60], [0, 13, 38])
+            poses = [cloth[int(a)] * (1 - a % 1) + cloth[min(int(a) + 1, frames - 1)] * (a % 1) for a in at]
+            pose = poses[0] * (1 - w) + poses[1] * w
+        else:
+            pose = cloth[int(s)] * (1 - s % 1) + cloth[int(s) + 1] * (s % 1)
+        assert len(shown["meshes"]) == copies
+        places = shot.state(time_code)["positions"] if copies > 1 else np.zeros((1, 3))
+        for place, mesh in zip(places, sorted(shown["meshes"], key=lambda m: m["path"])):
+            assert np.abs(np.array(mesh["points"]) - (pose + place)).max() < 1e-5
+
+
 def test_wrong_arrays_are_refused():
     shot = garland.new()
     for points, faces in [(np.zeros((2, 4)), []), (np.zeros((0, 4, 3)), []), (np.zeros((2, 4, 3)), [[0, 1, 4]]),
@@ -150,6 +196,15 @@ def test_progress_cancels_and_other_threads_run(tmp_path, shot):
     assert 0 < kept < 60
     done = shot.hand_off("posed-copies", str(tmp_path), frames=(1, 60), existing="resume")
     assert done["kept"] == kept and garland.verify(done["manifest"]) == 60
+    def late(share, what):
+        if share == 1:
+            time.sleep(0.05)
+            raise KeyError("at the very end")
+
+    try:  # too late to stop anything: it comes out all the same, or was not asked any more
+        shot.plan("shared-poses", str(tmp_path), frames=(1, 4), progress=late)
+    except KeyError:
+        pass
     with pytest.raises(ZeroDivisionError):  # what a progress function raises comes out
         shot.plan("shared-poses", str(tmp_path), progress=lambda share, what: 1 / 0)
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <fmt/format.h>
 
 namespace garland {
 
@@ -187,6 +188,16 @@ ClockPieces clock_pieces(const ArrangementShow& arrangement, std::size_t copy, d
         }
     }
     return out;
+}
+
+Result<void> valid_tables(FrameRange frames, double tolerance, int per_frame) {
+    if (!frames.valid()) return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+    if (!(tolerance > 0) || tolerance > 1)
+        return fail(Error{ErrorCode::invalid, fmt::format("a tolerance of {} source frames", tolerance)}.advise(
+            "choose more than 0 and at most 1"));
+    if (per_frame < 1 || per_frame > 1000)
+        return fail(Error{ErrorCode::invalid, fmt::format("{} poses per frame", per_frame)}.advise("choose 1 to 1000"));
+    return {};
 }
 
 } // namespace garland

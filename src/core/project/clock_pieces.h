@@ -30,4 +30,8 @@ struct ClockPieces {
 ClockPieces clock_pieces(const ArrangementShow& arrangement, std::size_t copy, double from, double to,
                          double tolerance);
 
+// What formats of tables ask of an order. Errors: invalid, for an empty range, a tolerance that is not above 0 and at
+// most 1, or a per_frame (poses between two file frames) outside 1 … 1000.
+Result<void> valid_tables(FrameRange frames, double tolerance, int per_frame);
+
 } // namespace garland

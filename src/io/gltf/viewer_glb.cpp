@@ -380,17 +380,6 @@ class ViewerWriter {
          samplers_ = Json::array(), channels_ = Json::array();
 };
 
-Result<void> valid(const ViewerOrder& order) {
-    if (!order.frames.valid()) return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
-    if (!(order.tolerance > 0) || order.tolerance > 1)
-        return fail(Error{ErrorCode::invalid, fmt::format("a tolerance of {} source frames", order.tolerance)}.advise(
-            "choose more than 0 and at most 1"));
-    if (order.per_frame < 1 || order.per_frame > 1000)
-        return fail(
-            Error{ErrorCode::invalid, fmt::format("{} poses per frame", order.per_frame)}.advise("choose 1 to 1000"));
-    return {};
-}
-
 void fill(ViewerPlan& plan, const std::vector<Shape>& shapes, const Show& show, const ViewerOrder& order) {
     for (const Shape& s : shapes) {
         const SourceFacts& facts = s.sampler->source()->facts();
@@ -417,7 +406,7 @@ void fill(ViewerPlan& plan, const std::vector<Shape>& shapes, const Show& show, 
 } // namespace
 
 Result<ViewerPlan> plan_viewer(const Show& show, const ViewerOrder& order, Progress& progress) {
-    GARLAND_CHECK(valid(order));
+    GARLAND_CHECK(valid_tables(order.frames, order.tolerance, order.per_frame));
     ViewerPlan plan;
     GARLAND_TRY(shapes, shapes_of(show, order, plan, progress));
     fill(plan, shapes, show, order);
@@ -425,7 +414,7 @@ Result<ViewerPlan> plan_viewer(const Show& show, const ViewerOrder& order, Progr
 }
 
 Result<ViewerDone> write_viewer(const Show& show, const ViewerOrder& order, Progress& progress) {
-    GARLAND_CHECK(valid(order));
+    GARLAND_CHECK(valid_tables(order.frames, order.tolerance, order.per_frame));
     ViewerDone done;
     GARLAND_TRY(shapes, shapes_of(show, order, done.plan, progress));
     fill(done.plan, shapes, show, order);

@@ -48,8 +48,14 @@ std::string quoted(const std::string& text) {
     return out += '"';
 }
 
+// A path with an @ in it stands between three of them.
+std::string path_text(const std::string& path) {
+    const std::string mark = path.find('@') == path.npos ? "@" : "@@@";
+    return mark + path + mark;
+}
+
 std::string word_text(UsdType type, const std::string& text) {
-    return type == UsdType::asset ? "@" + text + "@" : quoted(text);
+    return type == UsdType::asset ? path_text(text) : quoted(text);
 }
 
 template <class T>
@@ -235,7 +241,7 @@ std::string text_of(const UsdValue& v) {
             out += fmt::format("            {} {} = {}\n", type_word(value), name, inside);
         }
         return out += "        }";
-    case UsdType::references: return fmt::format("@{}@<{}>", v.words[0], v.words[1]);
+    case UsdType::references: return fmt::format("{}<{}>", path_text(v.words[0]), v.words[1]);
     case UsdType::token_list:
         for (const std::string& w : v.words) out += (out.empty() ? "[" : ", ") + quoted(w);
         return out += "]";

@@ -76,17 +76,6 @@ Split split(const Show& show) {
     return out;
 }
 
-Result<void> valid(const TimedReferencesOrder& order) {
-    if (!order.frames.valid()) return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
-    if (!(order.tolerance > 0) || order.tolerance > 1)
-        return fail(Error{ErrorCode::invalid, fmt::format("a tolerance of {} source frames", order.tolerance)}.advise(
-            "choose more than 0 and at most 1"));
-    if (order.per_frame < 1 || order.per_frame > 1000)
-        return fail(
-            Error{ErrorCode::invalid, fmt::format("{} samples per frame", order.per_frame)}.advise("choose 1 to 1000"));
-    return {};
-}
-
 std::string stem(const TimedReferencesOrder& order) {
     const std::string name = file_name(order.path);
     return name.substr(0, name.size() - extension(name).size());
@@ -314,7 +303,7 @@ std::vector<ClockPieces> clocks_of(const ArrangementShow& a, const TimedReferenc
 
 Result<TimedReferencesPlan> plan_timed_references(const Show& show, const TimedReferencesOrder& order,
                                                   Progress& progress) {
-    GARLAND_CHECK(valid(order));
+    GARLAND_CHECK(valid_tables(order.frames, order.tolerance, order.per_frame));
     const Split parts = split(show);
     TimedReferencesPlan plan;
     plan.left_out = parts.left_out;

@@ -1,0 +1,149 @@
+// Carrying out what the list of outputs holds: checks of an order, shares, the journal and the manifest around it.
+#include "io/handoff/manifest.h"
+#include "io/handoff/outputs.h"
+
+#include <cmath>
+#include <filesystem>
+#include <fmt/format.h>
+
+namespace garland {
+
+Result<void> validate(const HandoffOrder& order) {
+    if (order.name.empty() || order.name.find('/') != order.name.npos || order.name == "." || order.name == "..") {
+        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is not a name for files", order.name)}
+                        .keeping("nothing was written")
+                        .advise("give a name without a slash"));
+    }
+    const FrameRange r = order.frames.range;
+    const auto within = [](std::int64_t f) { return std::abs(static_cast<double>(f)) <= frame_limit; };
+    if (!r.valid() || order.frames.step < 1 || !within(r.first) || !within(r.last)) {
+        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.keeping(
+            "nothing was written"));
+    }
+    return {};
+}
+namespace {
+
+// Whole clocks have no frames that could be left out.
+Result<void> steps_fit(const HandoffOutput& output, const HandoffOrder& order) {
+    if (!output.tabulates || order.frames.step == 1) return {};
+    return fail(Error{ErrorCode::invalid, fmt::format("{} holds whole clocks, not every so many frames", output.label)}
+                    .keeping("nothing was written")
+                    .advise("give the first and the last frame without a step"));
+}
+
+} // namespace
+
+Result<HandoffPlan> plan_handoff(const HandoffInput& input, const HandoffOrder& order, Progress& progress) {
+    GARLAND_CHECK(validate(order));
+    GARLAND_TRY(output, output_called(order));
+    GARLAND_CHECK(steps_fit(*output, order));
+    return output->plan(input, order, progress);
+}
+
+namespace {
+
+// Only the frames of its share.
+Result<HandoffOrder> shared_out(const HandoffInput& input, const HandoffOutput& output, const HandoffOrder& order,
+                                Progress& progress) {
+    if (order.share.whole()) return order;
+    if (!output.in_frames(order.ending)) {
+        return fail(Error{ErrorCode::invalid,
+                          fmt::format("{} as {} is one file and cannot be split", output.label, order.ending)}
+                        .keeping("nothing was written")
+                        .advise("split posed copies as .ply, or write it on one machine"));
+    }
+    GARLAND_TRY(costs, frame_costs(*input.show, order.frames, progress));
+    const auto starts = split_by_cost(costs, order.share.of);
+    const auto at = static_cast<std::size_t>(order.share.number);
+    HandoffOrder out = order;
+    const std::int64_t from = order.frames.range.first;
+    out.frames.range = {from + static_cast<std::int64_t>(starts[at - 1]) * order.frames.step,
+                        from + (static_cast<std::int64_t>(starts[at]) - 1) * order.frames.step};
+    return out; // empty where the last comes before the first
+}
+
+// The manifest, where every file of the hand-off is in a journal.
+Result<void> round_off(const HandoffOutput& output, const HandoffOrder& order, const HandoffKey& key,
+                       HandoffDone& done) {
+    GARLAND_TRY(files, journalled(order, key));
+    if (output.in_frames(order.ending)) {
+        std::int64_t frames = 0;
+        for (const auto& [name, file] : files) frames += extension(name) == order.ending;
+        if (frames < order.frames.count()) {
+            if (file_exists(manifest_path(order))) done.manifest = manifest_path(order); // another share was quicker
+            return {};
+        }
+    }
+    HandoffManifest m{order, key, {}};
+    for (auto& [name, file] : files) m.files.push_back(std::move(file));
+    GARLAND_CHECK(write_manifest(m));
+    remove_journals(order);
+    done.manifest = manifest_path(order);
+    return {};
+}
+
+// What is one file, or a few that appear together: all of it is complete, or it is written again.
+Result<HandoffDone> write_whole(const HandoffInput& input, const HandoffOutput& output, const HandoffOrder& order,
+                                HandoffJournal& journal, Progress& progress) {
+    if (!journal.files().empty()) {
+        HandoffDone done;
+        bool all = true;
+        const auto files = journal.files();
+        for (const auto& [name, file] : files) {
+            all = all && journal.complete(name);
+            done.files.push_back(order.folder + "/" + name);
+            done.bytes += static_cast<double>(file.bytes);
+        }
+        done.kept = static_cast<std::int64_t>(files.size());
+        if (all) return done;
+    }
+    HandoffOrder now = order;
+    if (journal.went_on()) now.existing = WhatIsThere::replace;
+    const bool in_the_way = now.existing != WhatIsThere::replace && file_exists(order.path()); // the output says so
+    if (!in_the_way) GARLAND_CHECK(journal.begin());
+    GARLAND_TRY(done, output.write(input, now, journal, progress));
+    for (const std::string& file : done.files) {
+        GARLAND_TRY(one, described(order.folder, file_name(file)));
+        GARLAND_CHECK(journal.add(one));
+    }
+    return done;
+}
+
+} // namespace
+
+Result<HandoffDone> hand_off(const HandoffInput& input, const HandoffOrder& order, Progress& progress) {
+    GARLAND_CHECK(validate(order));
+    GARLAND_TRY(output, output_called(order));
+    GARLAND_CHECK(steps_fit(*output, order));
+    std::error_code made;
+    const bool new_folder = std::filesystem::create_directories(order.folder, made);
+    if (made) {
+        return fail(Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", made.message())}
+                        .at(order.folder)
+                        .keeping("nothing was written"));
+    }
+    auto work = [&]() -> Result<HandoffDone> {
+        const HandoffKey key = key_of(input, order);
+        GARLAND_TRY(journal, HandoffJournal::open(order, key, order.existing == WhatIsThere::resume));
+        GARLAND_TRY(part, shared_out(input, *output, order, progress));
+        HandoffDone done;
+        if (part.frames.range.valid()) {
+            auto written = output->in_frames(order.ending) ? output->write(input, part, journal, progress)
+                                                           : write_whole(input, *output, part, journal, progress);
+            if (!written) {
+                journal.abandon();
+                return fail(std::move(written.error()));
+            }
+            done = std::move(*written);
+        }
+        GARLAND_CHECK(round_off(*output, order, key, done));
+        return done;
+    };
+    auto done = work();
+    std::error_code none;
+    if (!done && new_folder) std::filesystem::remove(order.folder, none); // only where it is empty
+    return done;
+}
+
+} // namespace garland
