@@ -85,7 +85,7 @@ void animate(KeyedModel& model, int node, PartPath path, KeyTrack track) {
     model.tracks.push_back(std::move(track));
 }
 
-void add(std::vector<float>& to, const Quatd& q) {
+void add(std::vector<double>& to, const Quatd& q) {
     for (double v : {q.v.x, q.v.y, q.v.z, q.r}) to.push_back(static_cast<float>(v));
 }
 

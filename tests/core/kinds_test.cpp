@@ -97,7 +97,7 @@ Pose sphere(double radius, int n = 48) {
     return pose;
 }
 
-KeyTrack track(std::vector<double> times, std::vector<float> values, KeyWay way, int width = 1) {
+KeyTrack track(std::vector<double> times, std::vector<double> values, KeyWay way, int width = 1) {
     KeyTrack t;
     t.times = std::move(times), t.values = std::move(values), t.way = way, t.width = width;
     return t;

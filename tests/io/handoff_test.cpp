@@ -18,7 +18,7 @@
 #include "io/usd/posed_usd.h"
 #include "io/usd/shared_poses.h"
 #include "io/usd/timed_references.h"
-#include "io/usd/usda.h"
+#include "io/usd/stage_files.h"
 
 #include <QJsonArray>
 #include <QJsonObject>
@@ -146,45 +146,50 @@ QStringList paths(const std::vector<std::string>& files) {
     return out;
 }
 
-struct UsdText {
-    std::string text;
-    UsdaLayer layer;
-    UsdText(std::string t, const std::string& path) : text(std::move(t)) {
-        auto parsed = parse_usda(text, path);
-        if (!parsed) qFatal("%s", describe(parsed.error()).c_str());
-        layer = std::move(*parsed);
+struct UsdText { // a layer as it stands in its file
+    UsdFiles files;
+    UsdLayerPtr layer;
+    explicit UsdText(const std::string& path) {
+        auto read = files.open(path);
+        if (!read) qFatal("%s", describe(read.error()).c_str());
+        layer = *read;
     }
-    const UsdaPrim* prim(std::string_view type, std::string_view name = {}) const {
-        for (const UsdaPrim& p : layer.prims) {
-            if (p.type == type && (name.empty() || p.name == name)) return &p;
+    const UsdSpec* prim(std::string_view type, std::string_view name = {}) const {
+        for (const UsdSpec& p : layer->specs()) {
+            if (p.type == type && (name.empty() || usd_name(p.path) == name)) return &p;
         }
         return nullptr;
     }
+    UsdRef at(const UsdProperty& p, double time) const { // the sample on a time or before it
+        if (p.samples.empty()) return p.value;
+        std::size_t i = 0;
+        while (i + 1 < p.samples.size() && (*p.samples.times)[i + 1] <= time) ++i;
+        return p.samples.ref(i);
+    }
+    std::vector<float> floats(const UsdSpec& prim, const char* name, double time, std::size_t width) const {
+        const UsdProperty* a = prim.find(name);
+        return a ? *layer->floats(at(*a, time), width) : std::vector<float>{};
+    }
+    std::vector<std::int64_t> wholes(const UsdSpec& prim, const char* name, double time) const {
+        const UsdProperty* a = prim.find(name);
+        return a ? *layer->wholes(at(*a, time)) : std::vector<std::int64_t>{};
+    }
 };
-
-std::vector<float> floats(const UsdaPrim& prim, const char* name, double time, std::size_t width) {
-    const UsdaAttribute* a = prim.find(name);
-    return a ? *usda_floats(a->at(time).a, width) : std::vector<float>{};
-}
-std::vector<std::int64_t> wholes(const UsdaPrim& prim, const char* name, double time) {
-    const UsdaAttribute* a = prim.find(name);
-    return a ? *usda_wholes(a->at(time).a) : std::vector<std::int64_t>{};
-}
 
 // The instancer of a layer of shared poses at a time code that has a sample, put together as the schema says: scale,
 // then orientation, then position, applied to the prototype (UsdGeomPointInstancer). half: by its orientations as half
 // floats, otherwise by orientationsf.
 std::map<int, std::vector<V3f>> instanced(const UsdText& usd, double time, bool half) {
-    const UsdaPrim& prim = *usd.prim("PointInstancer");
-    const auto picks = wholes(prim, "protoIndices", time), ids = wholes(prim, "ids", time),
-               hidden = wholes(prim, "invisibleIds", time);
-    const auto places = floats(prim, "positions", time, 3), sizes = floats(prim, "scales", time, 3),
-               turns = floats(prim, half ? "orientations" : "orientationsf", time, 4);
+    const UsdSpec& prim = *usd.prim("PointInstancer");
+    const auto picks = usd.wholes(prim, "protoIndices", time), ids = usd.wholes(prim, "ids", time),
+               hidden = usd.wholes(prim, "invisibleIds", time);
+    const auto places = usd.floats(prim, "positions", time, 3), sizes = usd.floats(prim, "scales", time, 3),
+               turns = usd.floats(prim, half ? "orientations" : "orientationsf", time, 4);
     std::map<int, std::vector<V3f>> out;
     for (std::size_t i = 0; i < ids.size(); ++i) {
         if (std::find(hidden.begin(), hidden.end(), ids[i]) != hidden.end()) continue;
-        const UsdaPrim* pose = usd.prim("Mesh", "pose_" + std::to_string(picks[i]));
-        const auto points = floats(*pose, "points", time, 3);
+        const UsdSpec* pose = usd.prim("Mesh", "pose_" + std::to_string(picks[i]));
+        const auto points = usd.floats(*pose, "points", time, 3);
         Imath::Quatd q(turns[4 * i], turns[4 * i + 1], turns[4 * i + 2], turns[4 * i + 3]); // the real part first
         q.normalize();
         for (std::size_t k = 0; k + 2 < points.size(); k += 3) {
@@ -196,9 +201,10 @@ std::map<int, std::vector<V3f>> instanced(const UsdText& usd, double time, bool 
     return out;
 }
 
-bool same_numbers(std::string_view a, std::string_view b) {
-    const auto x = usda_numbers(a), y = usda_numbers(b);
-    return x.has_value() == y.has_value() && (!x || *x == *y);
+bool same_values(const UsdText& x, const UsdRef& a, const UsdText& y, const UsdRef& b) {
+    const auto p = x.layer->numbers(a), q = y.layer->numbers(b);
+    const auto v = x.layer->words(a), w = y.layer->words(b);
+    return p.has_value() == q.has_value() && (!p || *p == *q) && v.has_value() == w.has_value() && (!v || *v == *w);
 }
 
 Timing of_map(const char* map, OutsideMode after = OutsideMode::hold) {
@@ -239,7 +245,7 @@ class HandoffTest : public QObject {
             const auto done = write_shared_poses(*f.show, order);
             QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
             QVERIFY(done->plan.worst > 0 && done->plan.poses <= 20 * per_frame + 1);
-            const UsdText usd(f.folder.read("shared.usda"), "shared.usda");
+            const UsdText usd(f.folder / "shared.usda");
             double most = 0, most_half = 0;
             for (double t : {1.0, 2.0, 17.0, 31.0, 59.0, 60.0}) {
                 const double off = apart(instanced(usd, t, false), f.points(t));
@@ -268,7 +274,7 @@ class HandoffTest : public QObject {
         const auto done =
             write_shared_poses(*f.show, {f.folder / "shared.usda", "copies", {{1, 60}, 1}, 64, Existing::refuse});
         QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
-        const UsdText usd(f.folder.read("shared.usda"), "shared.usda");
+        const UsdText usd(f.folder / "shared.usda");
         bool some_hidden = false;
         for (double t = 1; t <= 60; ++t) {
             const auto is = instanced(usd, t, false), should = f.points(t);
@@ -278,9 +284,9 @@ class HandoffTest : public QObject {
         }
         QVERIFY(some_hidden);
         // Velocities: metres a second, against differences of places.
-        const UsdaPrim& prim = *usd.prim("PointInstancer");
-        const auto v = floats(prim, "velocities", 20, 3), before = floats(prim, "positions", 19, 3),
-                   after = floats(prim, "positions", 21, 3);
+        const UsdSpec& prim = *usd.prim("PointInstancer");
+        const auto v = usd.floats(prim, "velocities", 20, 3), before = usd.floats(prim, "positions", 19, 3),
+                   after = usd.floats(prim, "positions", 21, 3);
         QVERIFY(!v.empty());
         for (std::size_t i = 0; i < v.size(); ++i)
             QVERIFY(std::abs(v[i] - (after[i] - before[i]) * 12) < 0.02 + 0.02 * std::abs(v[i]));
@@ -301,24 +307,26 @@ class HandoffTest : public QObject {
             "usd_points.cjs",
             {"convert", QString::fromStdString(f.folder / "a.usdc"), QString::fromStdString(f.folder / "back.usda")},
             &error);
-        const UsdText own(f.folder.read("a.usda"), "a.usda"), back(f.folder.read("back.usda"), "back.usda");
-        QCOMPARE(own.layer.prims.size(), back.layer.prims.size());
+        const UsdText own(f.folder / "a.usda"), back(f.folder / "back.usda"), binary(f.folder / "a.usdc");
         std::size_t samples = 0;
-        for (const UsdaPrim& p : own.layer.prims) {
-            const auto twin = std::find_if(back.layer.prims.begin(), back.layer.prims.end(),
-                                           [&](const UsdaPrim& q) { return q.name == p.name && q.type == p.type; });
-            QVERIFY(twin != back.layer.prims.end());
-            for (const UsdaAttribute& a : p.attributes) {
-                const UsdaAttribute* b = twin->find(a.name);
-                QVERIFY2(b, std::string(a.name).c_str());
-                QCOMPARE(b->type, a.type);
-                QCOMPARE(b->interpolation, a.interpolation);
-                QCOMPARE(b->samples.size(), a.samples.size());
-                QVERIFY2(same_numbers(b->value, a.value), std::string(a.name).c_str());
-                QCOMPARE(usda_words(b->value), usda_words(a.value));
-                for (std::size_t k = 0; k < a.samples.size(); ++k, ++samples) {
-                    QCOMPARE(b->samples[k].time, a.samples[k].time);
-                    QVERIFY(same_numbers(b->samples[k].value, a.samples[k].value));
+        for (const UsdText* other : {&back, &binary}) {
+            QCOMPARE(own.layer->specs().size(), other->layer->specs().size());
+            for (const UsdSpec& p : own.layer->specs()) {
+                const UsdSpec* twin = other->layer->spec(p.path);
+                QVERIFY2(twin && twin->type == p.type && twin->children == p.children, p.path.c_str());
+                for (const UsdProperty& a : p.properties) {
+                    const UsdProperty* b = twin->find(a.name);
+                    QVERIFY2(b, std::string(a.name).c_str());
+                    QCOMPARE(b->type, a.type);
+                    QCOMPARE(b->interpolation, a.interpolation);
+                    QCOMPARE(b->samples.size(), a.samples.size());
+                    QCOMPARE(b->has_value, a.has_value);
+                    QCOMPARE(b->targets.items, a.targets.items);
+                    if (a.has_value) QVERIFY2(same_values(own, a.value, *other, b->value), std::string(a.name).c_str());
+                    for (std::size_t k = 0; k < a.samples.size(); ++k, ++samples) {
+                        QCOMPARE((*b->samples.times)[k], (*a.samples.times)[k]);
+                        QVERIFY(same_values(own, a.samples.ref(k), *other, b->samples.ref(k)));
+                    }
                 }
             }
         }
@@ -491,7 +499,7 @@ class HandoffTest : public QObject {
         // Two poses at once are no trouble for shared poses.
         const auto shared = write_shared_poses(*f.show, {f.folder / "s.usda", "copies", {{1, 60}, 1}, 64});
         QVERIFY2(shared, shared ? "" : qPrintable(said(shared.error())));
-        const UsdText usd(f.folder.read("s.usda"), "s.usda");
+        const UsdText usd(f.folder / "s.usda");
         double most = 0;
         for (double t = 1; t <= 60; ++t) most = std::max(most, apart(instanced(usd, t, false), f.points(t)));
         QVERIFY2(most <= shared->plan.worst * 1.001 + 1e-5,

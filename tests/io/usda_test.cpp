@@ -8,7 +8,6 @@
 #include "demo/quay.h"
 #include "io/gltf/gltf.h"
 #include "io/sources/open_source.h"
-#include "io/usd/usda.h"
 #include "io/usd/usda_write.h"
 
 #include <Eigen/Geometry>
@@ -144,7 +143,7 @@ class UsdaTest : public QObject {
             QVERIFY(std::abs(code - track.times[static_cast<std::size_t>(i)] * 24) < 1e-3);
             const QJsonArray q = turns[i].toObject()["value"].toArray();
             QCOMPARE(q.size(), 4);
-            const float* v = &track.values[static_cast<std::size_t>(i) * 4];
+            const double* v = &track.values[static_cast<std::size_t>(i) * 4];
             const double wanted[] = {v[3], v[0], v[1], v[2]};
             for (int k = 0; k < 4; ++k) QVERIFY(std::abs(q[k].toDouble() - wanted[k]) < 1e-6);
         }

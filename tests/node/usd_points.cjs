@@ -1,6 +1,7 @@
 // Asks the reference USD library (0.22, built to wasm inside the npm package three-usdz-loader 1.0.9) about a file.
 //   node usd_points.cjs points FILE T1,T2,… [OTHER FILES…]   posed points of every mesh, as JSON
 //   node usd_points.cjs convert FILE OUT    [OTHER FILES…]   OUT ends in .usda or .usdc; composition is flattened
+//   node usd_points.cjs corpus FOLDER NAME=T1,T2,… NAME>OUT …   the same for many files of a folder, in one go
 // Files that FILE refers to are given as OTHER FILES; all lie in one folder inside the library.
 const fs = require('fs'), path = require('path');
 const { isMainThread } = require('worker_threads');
@@ -22,6 +23,8 @@ globalThis.XMLHttpRequest = class {
 
 async function main() {
   let [verb, file, arg, ...others] = process.argv.slice(2);
+  const folder = verb === 'corpus' ? path.resolve(file) : null, jobs = folder ? [arg, ...others] : [];
+  if (folder) [arg, file, ...others] = [null, ...fs.readdirSync(folder).sort().map((f) => path.join(folder, f))];
   [file, ...others] = [file, ...others].map((f) => path.resolve(f));
   const out = verb === 'convert' ? path.resolve(arg) : null;
   const bindings = path.resolve(__dirname, 'node_modules', 'three-usdz-loader', 'external');
@@ -30,11 +33,13 @@ async function main() {
   const usd = await require(path.join(bindings, 'emHdBindings.js'))({ print: (s) => said.push(s), printErr: (s) => said.push(s) }, bindings);
   for (const f of [file, ...others]) usd.FS.createDataFile('/', path.basename(f), new Uint8Array(fs.readFileSync(f)), true, true, true);
   const name = path.basename(file);
-  if (verb === 'convert') {
-    const inside = '/tmp/' + path.basename(out); // a folder of the library's own, in memory
-    usd.UsdStage.Open('/' + name).Export(inside, false);
-    fs.writeFileSync(out, usd.FS.readFile(inside));
-  } else if (verb === 'points') {
+  const convert = (from, to) => {
+    const inside = '/tmp/' + path.basename(to); // a folder of the library's own, in memory
+    usd.UsdStage.Open('/' + from).Export(inside, false);
+    fs.writeFileSync(to, usd.FS.readFile(inside));
+  };
+  const at = ([x, y, z], m) => m ? [0, 1, 2].map((k) => x * m[k] + y * m[4 + k] + z * m[8 + k] + m[12 + k]) : [x, y, z];
+  const look = (from, times) => {
     const meshes = {};
     class Mesh {
       constructor(id) { this.id = id; meshes[id] = this; }
@@ -45,9 +50,8 @@ async function main() {
     }
     const driver = new usd.HdWebSyncDriver({
       createRPrim: (_, id) => new Mesh(id), createBPrim: () => ({}), createSPrim: () => ({ updateNode() {}, updateFinished() {} }), CommitResources() {},
-    }, name);
-    const at = ([x, y, z], m) => m ? [0, 1, 2].map((k) => x * m[k] + y * m[4 + k] + z * m[8 + k] + m[12 + k]) : [x, y, z];
-    const answer = arg.split(',').map((t) => {
+    }, from);
+    return times.split(',').map((t) => {
       driver.SetTime(Number(t));
       driver.Draw();
       return { time: Number(t), meshes: Object.values(meshes).filter((m) => m.points).map((m) => {
@@ -56,9 +60,21 @@ async function main() {
         return { path: m.id, points, triangles: m.triangles };
       }) };
     });
-    await new Promise((done) => process.stdout.write(JSON.stringify(answer), done)); // an exit would cut it short
+  };
+  const print = (answer) => new Promise((done) => process.stdout.write(JSON.stringify(answer), done)); // an exit would cut it short
+  if (verb === 'convert') {
+    convert(name, out);
+  } else if (verb === 'points') {
+    await print(look(name, arg));
+  } else if (verb === 'corpus') {
+    const answer = {};
+    for (const job of jobs) {
+      const [from, to] = job.split(/[>=]/);
+      if (job.includes('>')) convert(from, path.join(folder, to)); else answer[from] = look(from, to);
+    }
+    await print(answer);
   } else {
-    throw new Error('points or convert?');
+    throw new Error('points, convert or corpus?');
   }
   const worth = said.filter((s) => !/Failed to find plugin for schema type/.test(s));
   if (worth.length) process.stderr.write(worth.join('\n').slice(0, 2000) + '\n');

@@ -17,7 +17,7 @@ Result<void> validate(const KeyTrack& t) {
             return fail(ErrorCode::invalid, "a key's time is not usable");
         if (i > 0 && t.times[i] <= t.times[i - 1]) return fail(ErrorCode::invalid, "key times do not rise");
     }
-    for (float v : t.values) {
+    for (double v : t.values) {
         if (!std::isfinite(v)) return fail(ErrorCode::invalid, "a key's value is not finite");
     }
     return {};
@@ -26,7 +26,7 @@ Result<void> validate(const KeyTrack& t) {
 void sample(const KeyTrack& t, double time, std::span<double> out, bool smooth) {
     const auto width = static_cast<std::size_t>(t.width);
     const std::size_t each = width * (t.way == KeyWay::cubic ? 3 : 1), middle = t.way == KeyWay::cubic ? width : 0;
-    auto value = [&](std::size_t key, std::size_t i) { return static_cast<double>(t.values[key * each + middle + i]); };
+    auto value = [&](std::size_t key, std::size_t i) { return t.values[key * each + middle + i]; };
     const auto after = std::upper_bound(t.times.begin(), t.times.end(), time);
     const bool ends = after == t.times.begin() || after == t.times.end();
     const std::size_t key = after == t.times.begin() ? 0 : static_cast<std::size_t>(after - t.times.begin()) - 1;

@@ -14,7 +14,7 @@ enum class KeyWay { step, linear, cubic };
 
 struct KeyTrack {
     std::vector<double> times; // seconds, strictly rising, at least one
-    std::vector<float> values; // width a key; cubic: in-tangent, value, out-tangent, 3 · width a key
+    std::vector<double> values; // width a key; cubic: in-tangent, value, out-tangent, 3 · width a key
     int width = 3;
     KeyWay way = KeyWay::linear;
     bool rotation = false; // values are unit quaternions x y z w, interpolated along the shortest arc

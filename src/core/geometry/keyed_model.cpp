@@ -1,9 +1,12 @@
 #include "core/geometry/keyed_model.h"
 
 #include "core/base/parallel.h"
+#include "core/base/portable_math.h"
+#include "core/geometry/join_poses.h"
 
 #include <algorithm>
 #include <cmath>
+#include <span>
 
 namespace garland {
 
@@ -22,6 +25,28 @@ M44d local_matrix(const V3d& t, const Quatd& r, const V3d& s) {
         for (int k = 0; k < 3; ++k) m[row][k] *= s[row];
     }
     m[3][0] = t.x, m[3][1] = t.y, m[3][2] = t.z;
+    return m;
+}
+
+M44d axis_rotation(char axis, double degrees) {
+    M44d r; // for row vectors
+    const int a = axis == 'X' ? 1 : axis == 'Y' ? 2 : 0, b = (a + 1) % 3;
+    const double angle = degrees * M_PI / 180, c = portable::cos(angle), s = portable::sin(angle);
+    r[a][a] = r[b][b] = c;
+    r[a][b] = s, r[b][a] = -s;
+    return r;
+}
+
+M44d ops_matrix(const KeyedModel& model, const PartNode& node, double seconds, bool smooth) {
+    M44d m;
+    std::array<double, 16> value{};
+    for (const PartOp& op : node.ops) {
+        if (op.track >= 0) {
+            const KeyTrack& track = model.tracks[static_cast<std::size_t>(op.track)];
+            sample(track, seconds, std::span(value).first(static_cast<std::size_t>(track.width)), smooth);
+        }
+        m *= op_matrix(op, op.track >= 0 ? value : op.rest);
+    }
     return m;
 }
 
@@ -53,8 +78,9 @@ State state_at(const KeyedModel& model, double seconds, bool smooth) {
     state.transforms.resize(n);
     for (std::size_t i = 0; i < n; ++i) {
         const PartNode& node = model.nodes[i];
-        const M44d local =
-            node.matrix && !moved[i] ? *node.matrix : local_matrix(translations[i], rotations[i], scales[i]);
+        const M44d local = !node.ops.empty()           ? ops_matrix(model, node, seconds, smooth)
+                           : node.matrix && !moved[i] ? *node.matrix
+                                                      : local_matrix(translations[i], rotations[i], scales[i]);
         state.transforms[i] = node.parent < 0 ? local : local * state.transforms[static_cast<std::size_t>(node.parent)];
     }
     return state;
@@ -138,6 +164,27 @@ void place_all(const KeyedModel& model, const State& state, std::vector<V3f>& po
 
 } // namespace
 
+M44d op_matrix(const PartOp& op, std::span<const double> v) {
+    M44d m;
+    switch (op.kind) {
+    case PartOp::translate: m.setTranslation(V3d(v[0], v[1], v[2])); break;
+    case PartOp::scale: m.setScale(V3d(v[0], v[1], v[2])); break;
+    case PartOp::rotate:
+        for (std::size_t k = 0; k < op.axes.size(); ++k)
+            m *= axis_rotation(op.axes[k], op.axes.size() == 1 ? v[0] : v[static_cast<std::size_t>(op.axes[k] - 'X')]);
+        break;
+    case PartOp::orient: {
+        const Quatd q(v[3], v[0], v[1], v[2]);
+        if (q.length() > 1e-12) m = q.normalized().toMatrix44();
+        break;
+    }
+    case PartOp::matrix:
+        for (int i = 0; i < 16; ++i) m[i / 4][i % 4] = v[static_cast<std::size_t>(i)];
+        break;
+    }
+    return op.inverse ? m.inverse() : m;
+}
+
 double KeyedModel::start() const {
     double first = tracks.empty() ? 0 : tracks.front().times.front();
     for (const KeyTrack& t : tracks) first = std::min(first, t.times.front());
@@ -163,6 +210,11 @@ int KeyedModel::root() const {
     for (const PartChannel& c : channels)
         moves[static_cast<std::size_t>(c.node)] |= c.path == PartPath::translation ? 2 : 1;
     for (std::size_t i = 0; i < nodes.size(); ++i) {
+        for (const PartOp& op : nodes[i].ops) {
+            if (op.track >= 0) moves[i] |= op.kind == PartOp::translate || op.kind == PartOp::matrix ? 2 : 1;
+        }
+    }
+    for (std::size_t i = 0; i < nodes.size(); ++i) {
         const auto parent = static_cast<std::size_t>(std::max(nodes[i].parent, 0));
         above[i] = nodes[i].parent >= 0 && (above[parent] || moves[parent]);
         if (!above[i] && (moves[i] & 2)) return static_cast<int>(i);
@@ -171,50 +223,14 @@ int KeyedModel::root() const {
 }
 
 PosePtr shared_parts(const KeyedModel& model) {
-    auto out = std::make_shared<Pose>();
-    auto faces = std::make_shared<Faces>();
-    const std::size_t all = model.points();
-    bool uvs = false, colours = false, normals = all > 0, materials = false;
-    for (const PartMesh& m : model.meshes) {
-        uvs |= !m.base.uvs.empty();
-        colours |= !m.base.colours.empty();
-        normals &= m.base.normals.size() == m.base.points.size();
-        materials |= !m.base.faces->materials.empty();
-    }
-    Attribute part{"part", 1};
-    faces->starts.push_back(0);
-    std::uint32_t first = 0;
+    PoseJoiner all;
     for (std::size_t i = 0; i < model.nodes.size(); ++i) {
-        for (int m : model.nodes[i].meshes) {
-            const Pose& base = model.meshes[static_cast<std::size_t>(m)].base;
-            const std::size_t count = base.points.size();
-            for (std::uint32_t c : base.faces->corners) faces->corners.push_back(first + c);
-            for (std::size_t f = 0; f < base.faces->count(); ++f) {
-                faces->starts.push_back(faces->starts.back() + base.faces->starts[f + 1] - base.faces->starts[f]);
-            }
-            if (materials) {
-                const std::string name = base.faces->materials.empty() ? "" : base.faces->materials.front();
-                auto at = std::find(faces->materials.begin(), faces->materials.end(), name);
-                const auto index = static_cast<std::uint32_t>(at - faces->materials.begin());
-                if (at == faces->materials.end()) faces->materials.push_back(name);
-                faces->material_of.insert(faces->material_of.end(), base.faces->count(), index);
-            }
-            auto add = [count](auto& to, const auto& from, auto usual) {
-                if (from.size() == count) {
-                    to.insert(to.end(), from.begin(), from.end());
-                } else {
-                    to.insert(to.end(), count, usual);
-                }
-            };
-            if (uvs) add(out->uvs, base.uvs, V2f(0));
-            if (colours) add(out->colours, base.colours, V3f(1));
-            part.whole.insert(part.whole.end(), count, static_cast<std::int32_t>(i));
-            first += static_cast<std::uint32_t>(count);
-        }
+        for (int m : model.nodes[i].meshes)
+            all.add(model.meshes[static_cast<std::size_t>(m)].base, static_cast<std::int32_t>(i));
     }
-    if (normals) out->normals.resize(all);
-    out->attributes.push_back(std::move(part));
-    out->faces = faces;
+    auto out = std::make_shared<Pose>(all.take(true));
+    out->points.clear();
+    out->velocities.clear();
     return out;
 }
 
@@ -222,11 +238,30 @@ std::vector<M44d> node_transforms(const KeyedModel& model, double seconds, bool 
     return state_at(model, seconds, smooth).transforms;
 }
 
+// Attributes that are directions turn with their nodes.
+static void turn_attributes(const KeyedModel& model, const State& state, Pose& pose) {
+    for (Attribute& a : pose.attributes) {
+        if (!a.vector || a.width != 3) continue;
+        std::size_t at = 0;
+        for (std::size_t i = 0; i < model.nodes.size(); ++i) {
+            for (int m : model.nodes[i].meshes) {
+                const std::size_t end = at + model.meshes[static_cast<std::size_t>(m)].base.points.size();
+                for (; at < end && at * 3 + 2 < a.values.size(); ++at) {
+                    V3d turned;
+                    state.transforms[i].multDirMatrix(V3d(a.values[at * 3], a.values[at * 3 + 1], a.values[at * 3 + 2]), turned);
+                    for (int k = 0; k < 3; ++k) a.values[at * 3 + static_cast<std::size_t>(k)] = static_cast<float>(turned[k]);
+                }
+            }
+        }
+    }
+}
+
 PosePtr pose_at(const KeyedModel& model, const Pose& shared, double seconds, bool smooth) {
     auto pose = std::make_shared<Pose>(shared);
     const std::size_t count = model.points();
     pose->points.resize(count);
     place_all(model, state_at(model, seconds, smooth), pose->points, pose->normals.empty() ? nullptr : &pose->normals);
+    turn_attributes(model, state_at(model, seconds, smooth), *pose);
     const double from = std::max(model.start(), seconds - velocity_step),
                  to = std::min(model.end(), seconds + velocity_step);
     if (to > from) {

@@ -6,6 +6,7 @@
 #include <Imath/ImathMatrix.h>
 #include <array>
 #include <optional>
+#include <span>
 
 namespace garland {
 
@@ -22,6 +23,16 @@ struct PartMesh {
     std::vector<std::array<float, 4>> weights;
 };
 
+// One operation of a node's transform, with its own value in time: what USD calls an xformOp (Alliance for OpenUSD,
+// UsdGeomXformable). Each is evaluated at the time by itself, and only then are all multiplied.
+struct PartOp {
+    enum Kind { translate, scale, rotate, orient, matrix } kind = translate;
+    std::string axes{};            // rotate: "X", or "XYZ" (about X first), with as many angles in degrees
+    bool inverse = false;          // of what its value says
+    std::array<double, 16> rest{}; // without a track; orient: x y z w; matrix: row by row, for row vectors
+    int track = -1;                // values of the same form
+};
+
 struct PartNode {
     std::string name;
     int parent = -1; // always an earlier node
@@ -29,6 +40,7 @@ struct PartNode {
     Quatd rotation{};
     V3d scale{1, 1, 1};
     std::optional<M44d> matrix; // in place of the three, for row vectors
+    std::vector<PartOp> ops;    // in place of all of these; the first one acts on the points first
     std::vector<int> meshes;
     int skin = -1;
     std::vector<float> weights; // of its meshes' targets
@@ -63,6 +75,10 @@ struct KeyedModel {
 // What is the same at all times: faces of all parts, and their points' texture coordinates, colours and attribute
 // `part` (whole numbers: which node each point belongs to).
 PosePtr shared_parts(const KeyedModel& model);
+
+// The matrix that an operation with this value stands for, for row vectors. `value`: as PartOp::rest has it. A
+// quaternion without length stands for no rotation.
+M44d op_matrix(const PartOp& op, std::span<const double> value);
 
 // Every node's transform into the scene, for row vectors.
 std::vector<M44d> node_transforms(const KeyedModel& model, double seconds, bool smooth = false);

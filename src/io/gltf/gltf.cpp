@@ -435,21 +435,23 @@ class GltfReader {
                 track.way = way == "STEP" ? KeyWay::step : way == "LINEAR" ? KeyWay::linear : KeyWay::cubic;
                 for (float t : numbers(sampler.input, 1)) track.times.push_back(t);
                 if (out.path == PartPath::weights) {
-                    track.values = numbers(sampler.output, 1);
+                    const std::vector<float> values = numbers(sampler.output, 1);
+                    track.values.assign(values.begin(), values.end());
                     const std::size_t each = track.times.size() * (track.way == KeyWay::cubic ? 3 : 1);
                     if (each == 0 || track.values.size() % each != 0 || track.values.empty())
                         throw Bad{fmt::format("animation {}: weights do not fit their keys", n)};
                     track.width = static_cast<int>(track.values.size() / each);
                 } else {
-                    track.values = numbers(sampler.output, track.width);
+                    const std::vector<float> values = numbers(sampler.output, track.width);
+                    track.values.assign(values.begin(), values.end());
                 }
                 if (track.rotation) { // near enough to unit length for files that store few digits
                     for (std::size_t i = track.way == KeyWay::cubic ? 4 : 0; i + 3 < track.values.size();
                          i += track.way == KeyWay::cubic ? 12 : 4) {
-                        float* q = &track.values[i];
-                        const float length = std::sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
-                        if (!(length > 1e-6f)) throw Bad{fmt::format("animation {} has a rotation of no length", n)};
-                        if (std::abs(length - 1) > 1e-6f) {
+                        double* q = &track.values[i];
+                        const double length = std::sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
+                        if (!(length > 1e-6)) throw Bad{fmt::format("animation {} has a rotation of no length", n)};
+                        if (std::abs(length - 1) > 1e-6) {
                             for (int k = 0; k < 4; ++k) q[k] /= length;
                         }
                     }

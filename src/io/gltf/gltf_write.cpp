@@ -88,7 +88,8 @@ Result<void> write_glb(const std::string& path, const KeyedModel& model, Existin
         const std::vector<float> times(track.times.begin(), track.times.end());
         const int input = buffer.add(times.data(), times.size(), 1, gl_float, 0, true);
         const std::size_t elements = track.values.size() / static_cast<std::size_t>(track.width);
-        const int output = buffer.add(track.values.data(), elements, track.width, gl_float, 0, false);
+        const std::vector<float> values(track.values.begin(), track.values.end());
+        const int output = buffer.add(values.data(), elements, track.width, gl_float, 0, false);
         channels.push_back(
             {{"sampler", samplers.size()}, {"target", {{"node", c.node}, {"path", paths[static_cast<int>(c.path)]}}}});
         samplers.push_back(

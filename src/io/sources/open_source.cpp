@@ -10,7 +10,7 @@
 namespace garland {
 
 std::vector<std::string> source_endings() {
-    return {".ply", ".obj", ".npy", ".csv", ".vdb", ".gltf", ".glb", ".usda"};
+    return {".ply", ".obj", ".npy", ".csv", ".vdb", ".gltf", ".glb", ".usda", ".usdc", ".usd", ".usdz"};
 }
 
 Result<SourcePtr> open_source(const std::string& path, Progress& progress) {
@@ -47,7 +47,7 @@ Result<SourcePtr> open_source(const std::string& path, Progress& progress) {
     }
     if (ending == ".vdb") return open_volumes(path, progress);
     if (ending == ".gltf" || ending == ".glb") return open_gltf(path, progress);
-    if (ending == ".usda") return open_usda(path, progress);
+    if (ending == ".usda" || ending == ".usdc" || ending == ".usd" || ending == ".usdz") return open_usd(path, progress);
     if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
     return fail(
         Error{ErrorCode::unsupported, fmt::format("files ending in \"{}\" are not read", ending)}.at(path).advise(

@@ -58,13 +58,22 @@ bool deforms(const KeyedModel& model) {
 
 // Baked rigid motion: linear keys on every frame from first to last, on nodes whose parents are still.
 bool baked_pieces(const KeyedModel& model, const SourceFacts& f) {
-    if (model.channels.empty() || f.frames() < 2) return false;
+    if (model.tracks.empty() || f.frames() < 2) return false;
     std::vector<char> moves(model.nodes.size(), 0);
+    auto dense = [&](const KeyTrack& track) {
+        return track.way == KeyWay::linear && static_cast<std::int64_t>(track.keys()) == f.frames();
+    };
     for (const PartChannel& c : model.channels) {
         const KeyTrack& track = model.tracks[static_cast<std::size_t>(c.track)];
-        const bool dense = track.way == KeyWay::linear && static_cast<std::int64_t>(track.keys()) == f.frames();
-        if (!dense || c.path == PartPath::weights) return false;
+        if (!dense(track) || c.path == PartPath::weights) return false;
         moves[static_cast<std::size_t>(c.node)] = 1;
+    }
+    for (std::size_t i = 0; i < model.nodes.size(); ++i) {
+        for (const PartOp& op : model.nodes[i].ops) {
+            if (op.track < 0) continue;
+            if (!dense(model.tracks[static_cast<std::size_t>(op.track)])) return false;
+            moves[i] = 1;
+        }
     }
     for (std::size_t i = 0; i < model.nodes.size(); ++i) {
         for (int p = model.nodes[i].parent; p >= 0; p = model.nodes[static_cast<std::size_t>(p)].parent) {

@@ -15,7 +15,7 @@ Result<SourcePtr> open_series(const std::string& path, Progress& progress);     
 Result<SourcePtr> open_array(const std::string& stem, const std::string& asked);     // mesh and stem.npy
 Result<SourcePtr> open_pieces(const std::string& stem, const std::string& table);    // mesh and a table of transforms
 Result<SourcePtr> open_gltf(const std::string& path, Progress& progress);            // .gltf, .glb
-Result<SourcePtr> open_usda(const std::string& path, Progress& progress);            // USD text
+Result<SourcePtr> open_usd(const std::string& path, Progress& progress);             // .usda, .usdc, .usd, .usdz
 Result<SourcePtr> open_particle_series(const std::string& path, Progress& progress); // PLY or CSV with ids
 bool is_particle_file(const std::string& path);                                      // a PLY with ids and no faces
 Result<SourcePtr> open_particle_arrays(const std::string& stem, Progress& progress); // stem.npy and stem_ids.npy

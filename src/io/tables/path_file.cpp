@@ -4,7 +4,7 @@
 #include "core/copies/arrangement.h"
 #include "io/files/csv.h"
 #include "io/gltf/gltf.h"
-#include "io/usd/usda_path.h"
+#include "io/usd/usd_path.h"
 
 #include <cmath>
 #include <fmt/format.h>
@@ -119,15 +119,15 @@ Result<PathInFile> read_path(const std::string& path) {
     std::vector<char> bytes;
     Result<PathInFile> out =
         fail(Error{ErrorCode::unsupported, fmt::format("no path can be read from \"{}\" files", kind)}.at(path).advise(
-            "give OBJ with a line, glTF with a line strip, USD text with BasisCurves, or CSV with x,y,z"));
+            "give OBJ with a line, glTF with a line strip, USD with BasisCurves, or CSV with x,y,z"));
     if (kind == ".obj" || kind == ".csv") {
         GARLAND_CHECK(read_file(path, bytes, std::uint64_t(1) << 30));
         const std::string_view text(bytes.data(), bytes.size());
         out = kind == ".obj" ? read_obj_path(path, text) : read_csv_path(path, text);
     } else if (kind == ".gltf" || kind == ".glb") {
         out = read_gltf_path(path);
-    } else if (kind == ".usda") {
-        out = read_usda_path(path);
+    } else if (kind == ".usda" || kind == ".usdc" || kind == ".usd" || kind == ".usdz") {
+        out = read_usd_path(path);
     }
     if (!out) return out;
     if (out->points.size() < 2) {

@@ -1,6 +1,7 @@
 // A layer as USD binary, crate version 0.8 (Alliance for OpenUSD, "Core Specification", crate file format): values come
 // first, as they are kept; then tokens, strings, fields, sets of fields, paths and specs in sections of their own.
 #include "io/usd/crate_pack.h"
+#include "io/usd/crate_types.h"
 #include "io/usd/layer_writer.h"
 
 #include <algorithm>
@@ -13,46 +14,6 @@
 namespace garland {
 
 namespace {
-
-// Numbers of the format's types, as value representations have them.
-enum class CrateType : std::uint8_t {
-    boolean = 1,
-    int32 = 3,
-    int64 = 5,
-    float32 = 8,
-    float64 = 9,
-    string = 10,
-    token = 11,
-    asset = 12,
-    matrix4d = 15,
-    quatf = 17,
-    quath = 18,
-    double2 = 19,
-    float2 = 20,
-    int2 = 22,
-    double3 = 23,
-    float3 = 24,
-    int3 = 26,
-    float4 = 28,
-    int4 = 30,
-    dictionary = 31,
-    token_list_op = 32,
-    path_list_op = 34,
-    reference_list_op = 35,
-    token_vector = 41,
-    specifier = 42,
-    variability = 44,
-    time_samples = 46,
-    double_vector = 48,
-};
-
-enum SpecType : std::int32_t { attribute_spec = 1, prim_spec = 6, layer_spec = 7, relationship_spec = 8 };
-enum ListOp : char { explicit_items = 3, prepended_items = 32 };
-
-constexpr std::uint64_t array_bit = std::uint64_t(1) << 63, inline_bit = std::uint64_t(1) << 62,
-                        packed_bit = std::uint64_t(1) << 61;
-constexpr std::size_t least_packed = 16; // arrays of whole numbers are packed from here on
-constexpr std::size_t head_bytes = 88;
 
 std::uint64_t rep(CrateType type, std::uint64_t payload, std::uint64_t bits = 0) {
     return bits | static_cast<std::uint64_t>(type) << 48 | payload;
@@ -89,7 +50,7 @@ CrateType crate_type(UsdType type) {
 class CrateStore final : public UsdStore {
   public:
     explicit CrateStore(AtomicFile file) : UsdStore(std::move(file)) {
-        file_.write(std::string(head_bytes, '\0'));
+        file_.write(std::string(crate_head_bytes, '\0'));
         token(";"); // so that number 0 is nobody's: the sign of a path's token says what it is
         path("/");
     }
@@ -98,33 +59,33 @@ class CrateStore final : public UsdStore {
         switch (v.type) {
         case UsdType::token:
             if (v.array) return kept_once(v);
-            return rep(CrateType::token, token(v.words.front()), inline_bit);
+            return rep(CrateType::token, token(v.words.front()), crate_inline_bit);
         case UsdType::asset:
             if (v.array) return kept_once(v);
-            return rep(CrateType::asset, token(v.words.front()), inline_bit);
+            return rep(CrateType::asset, token(v.words.front()), crate_inline_bit);
         case UsdType::string:
             if (v.array) return kept_once(v);
-            return rep(CrateType::string, string(v.words.front()), inline_bit);
+            return rep(CrateType::string, string(v.words.front()), crate_inline_bit);
         case UsdType::boolean:
-            if (!v.array) return rep(CrateType::boolean, v.own[0] != 0 ? 1 : 0, inline_bit);
+            if (!v.array) return rep(CrateType::boolean, v.own[0] != 0 ? 1 : 0, crate_inline_bit);
             break;
         case UsdType::int32:
             if (!v.array) {
                 const auto whole = static_cast<std::uint32_t>(static_cast<std::int32_t>(v.own[0]));
-                return rep(CrateType::int32, whole, inline_bit);
+                return rep(CrateType::int32, whole, crate_inline_bit);
             }
             break;
         case UsdType::float32:
             if (!v.array)
-                return rep(CrateType::float32, std::bit_cast<std::uint32_t>(static_cast<float>(v.own[0])), inline_bit);
+                return rep(CrateType::float32, std::bit_cast<std::uint32_t>(static_cast<float>(v.own[0])), crate_inline_bit);
             break;
         case UsdType::float64: // those that a float holds
             if (!v.array && static_cast<double>(static_cast<float>(v.own[0])) == v.own[0])
-                return rep(CrateType::float64, std::bit_cast<std::uint32_t>(static_cast<float>(v.own[0])), inline_bit);
+                return rep(CrateType::float64, std::bit_cast<std::uint32_t>(static_cast<float>(v.own[0])), crate_inline_bit);
             break;
         default: break;
         }
-        if (v.array && v.count == 0) return rep(crate_type(v.type), 0, array_bit);
+        if (v.array && v.count == 0) return rep(crate_type(v.type), 0, crate_array_bit);
         return kept_once(v);
     }
 
@@ -252,7 +213,7 @@ class CrateStore final : public UsdStore {
             put(out, std::uint64_t(v.words.size()));
             for (const std::string& w : v.words) put(out, v.type == UsdType::token ? token(w) : string(w));
             write(out);
-            return rep(type, at, array_bit);
+            return rep(type, at, crate_array_bit);
         }
         default: break;
         }
@@ -261,9 +222,9 @@ class CrateStore final : public UsdStore {
 
     UsdKept array(const UsdValue& v, CrateType type) {
         std::string packed;
-        if (v.count >= least_packed && v.type == UsdType::int32)
+        if (v.count >= crate_least_packed && v.type == UsdType::int32)
             packed = packed_wholes(std::span(static_cast<const std::int32_t*>(v.numbers), v.count));
-        if (v.count >= least_packed && v.type == UsdType::int64)
+        if (v.count >= crate_least_packed && v.type == UsdType::int64)
             packed = packed_wholes(std::span(static_cast<const std::int64_t*>(v.numbers), v.count));
         std::string head;
         put(head, std::uint64_t(v.count));
@@ -271,12 +232,12 @@ class CrateStore final : public UsdStore {
             put(head, std::uint64_t(packed.size()));
             const std::uint64_t at = write(head);
             file_.write(packed);
-            return rep(type, at, array_bit | packed_bit);
+            return rep(type, at, crate_array_bit | crate_packed_bit);
         }
         align();
         const std::uint64_t at = write(head);
         file_.write(v.numbers, v.count * numbers_of(v.type).bytes());
-        return rep(type, at, array_bit);
+        return rep(type, at, crate_array_bit);
     }
 
     UsdKept scalar(const UsdValue& v, CrateType type) {
@@ -335,7 +296,7 @@ class CrateStore final : public UsdStore {
 
     using Fields = std::vector<std::pair<std::string, std::uint64_t>>;
 
-    void spec(const std::string& at, const Fields& fields, SpecType type) {
+    void spec(const std::string& at, const Fields& fields, CrateSpec type) {
         std::vector<std::int32_t> set;
         for (const auto& [name, value] : fields) {
             const std::pair field{token(name), value};
@@ -364,8 +325,8 @@ class CrateStore final : public UsdStore {
     }
 
     void prim(const UsdOutPrim& p, const std::string& at) {
-        Fields fields{{"specifier", rep(CrateType::specifier, p.kind, inline_bit)}}; // def 0, over 1, class 2
-        if (!p.type.empty()) fields.emplace_back("typeName", rep(CrateType::token, token(p.type), inline_bit));
+        Fields fields{{"specifier", rep(CrateType::specifier, p.kind, crate_inline_bit)}}; // def 0, over 1, class 2
+        if (!p.type.empty()) fields.emplace_back("typeName", rep(CrateType::token, token(p.type), crate_inline_bit));
         for (const auto& a : p.about) fields.emplace_back(a.name, a.value);
         std::vector<std::string> children, properties;
         for (const auto& c : p.children) children.push_back(c->name);
@@ -381,14 +342,14 @@ class CrateStore final : public UsdStore {
         Fields fields;
         if (p.type == "rel") {
             std::string out;
-            put(out, static_cast<char>(explicit_items)), put(out, std::uint64_t(p.targets.size()));
+            put(out, static_cast<char>(replaces_items | explicit_items)), put(out, std::uint64_t(p.targets.size()));
             for (const std::string& t : p.targets) put(out, path(t));
-            fields.emplace_back("variability", rep(CrateType::variability, 1, inline_bit)); // never in time
+            fields.emplace_back("variability", rep(CrateType::variability, 1, crate_inline_bit)); // never in time
             fields.emplace_back("targetPaths", rep(CrateType::path_list_op, write(out)));
             return spec(at, fields, relationship_spec);
         }
-        fields.emplace_back("typeName", rep(CrateType::token, token(p.type), inline_bit));
-        if (p.uniform) fields.emplace_back("variability", rep(CrateType::variability, 1, inline_bit));
+        fields.emplace_back("typeName", rep(CrateType::token, token(p.type), crate_inline_bit));
+        if (p.uniform) fields.emplace_back("variability", rep(CrateType::variability, 1, crate_inline_bit));
         if (p.value) fields.emplace_back("default", *p.value);
         if (!p.samples.empty()) fields.emplace_back("timeSamples", time_samples(p.samples));
         for (const auto& [name, value] : p.about) fields.emplace_back(name, value);

@@ -1,4 +1,4 @@
-#include "io/usd/usda.h"
+#include "io/usd/layer.h"
 
 #include <algorithm>
 #include <array>
@@ -54,36 +54,54 @@ const char* read_float(const char* at, const char* end, float& out) {
 
 } // namespace
 
-Result<std::vector<float>> usda_floats(std::string_view value, std::size_t width) {
+Result<std::vector<float>> usd_text_floats(std::string_view value, std::size_t width) {
     GARLAND_TRY(out, (numbers<float>(value, read_float)));
     if (out.size() % width != 0)
         return fail(ErrorCode::malformed, fmt::format("{} numbers do not make groups of {}", out.size(), width));
     return out;
 }
 
-Result<std::vector<std::int64_t>> usda_wholes(std::string_view value) {
+Result<std::vector<std::int64_t>> usd_text_wholes(std::string_view value) {
     return numbers<std::int64_t>(value, [](const char* at, const char* end, std::int64_t& out) -> const char* {
         const auto [stop, error] = std::from_chars(at, end, out);
         return error == std::errc() && (stop == end || (*stop != '.' && *stop != 'e')) ? stop : nullptr;
     });
 }
 
-Result<std::vector<double>> usda_numbers(std::string_view value) {
+Result<std::vector<double>> usd_text_numbers(std::string_view value) {
     return numbers<double>(value, [](const char* at, const char* end, double& out) -> const char* {
         const auto [stop, error] = fast_float::from_chars(at, end, out);
         return error == std::errc() && std::isfinite(out) ? stop : nullptr;
     });
 }
 
-std::vector<std::string> usda_words(std::string_view value) {
+std::vector<std::string> usd_text_words(std::string_view value) {
     std::vector<std::string> out;
-    for (std::size_t at = value.find('"'); at != value.npos; at = value.find('"', at + 1)) {
-        const auto close = value.find('"', at + 1);
-        if (close == value.npos) break;
-        out.emplace_back(value.substr(at + 1, close - at - 1));
-        at = close;
+    for (std::size_t at = 0; at < value.size(); ++at) {
+        const char c = value[at];
+        if (c != '"' && c != '\'' && c != '@') continue;
+        const bool triple = value.substr(at, 3) == std::string(3, c);
+        const std::size_t width = triple ? 3 : 1, from = at + width;
+        std::string word;
+        std::size_t end = from;
+        while (end < value.size() && value.substr(end, width) != std::string(width, c)) {
+            if (c == '@' || value[end] != '\\' || end + 1 >= value.size()) {
+                word += value[end++];
+                continue;
+            }
+            const char escaped = value[end + 1];
+            word += escaped == 'n' ? '\n' : escaped == 't' ? '\t' : escaped;
+            end += 2;
+        }
+        out.push_back(std::move(word));
+        at = end + width - 1;
     }
     return out;
+}
+
+std::int64_t usd_line_of(std::string_view text, const char* at) {
+    if (at < text.data()) return 1; // an empty value points nowhere
+    return 1 + std::count(text.data(), std::min(at, text.data() + text.size()), '\n');
 }
 
 } // namespace garland

@@ -1,0 +1,632 @@
+// USD as text (Alliance for OpenUSD, "Core Specification", text file format).
+#include "io/usd/layer.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+#include <fast_float/fast_float.h>
+#include <fmt/format.h>
+
+namespace garland {
+
+namespace {
+
+struct Bad {
+    const char* at;
+    std::string what;
+    ErrorCode code = ErrorCode::malformed;
+};
+
+bool word_char(char c) {
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' || c == ':' ||
+           c == '.' || c == '-' || c == '!' || (c & 0x80) != 0;
+}
+
+double number_in(std::string_view text, const char* what) {
+    double v = 0;
+    const auto [stop, error] = fast_float::from_chars(text.data(), text.data() + text.size(), v);
+    if (error != std::errc() || stop != text.data() + text.size() || !std::isfinite(v))
+        throw Bad{text.data(), fmt::format("{} is not a number", what)};
+    return v;
+}
+
+std::string_view unquoted(std::string_view v) {
+    return v.size() >= 2 && (v[0] == '"' || v[0] == '\'') ? v.substr(1, v.size() - 2) : v;
+}
+
+// What text is made of: words, texts in quotes, values in brackets.
+class UsdScanner {
+  public:
+    explicit UsdScanner(std::string_view text) : at_(text.data()), end_(at_ + text.size()) {}
+
+  protected:
+    // Spaces, line ends and comments.
+    void skip() {
+        while (at_ < end_) {
+            if (*at_ == '#') {
+                const void* next = std::memchr(at_, '\n', static_cast<std::size_t>(end_ - at_));
+                at_ = next ? static_cast<const char*>(next) : end_;
+            } else if (*at_ == ' ' || *at_ == '\n' || *at_ == '\t' || *at_ == '\r' || *at_ == ';' || *at_ == ',') {
+                ++at_;
+            } else {
+                return;
+            }
+        }
+    }
+    char peek() {
+        skip();
+        return at_ < end_ ? *at_ : '\0';
+    }
+    void expect(char c) {
+        if (peek() != c) throw Bad{at_, fmt::format("a \"{}\" is missing", c)};
+        ++at_;
+    }
+    std::string_view word() {
+        skip();
+        const char* from = at_;
+        while (at_ < end_ && word_char(*at_)) ++at_;
+        while (at_ - from > 0 && at_ + 1 < end_ && at_[0] == '[' && at_[1] == ']') at_ += 2;
+        return {from, static_cast<std::size_t>(at_ - from)};
+    }
+
+    void skip_quoted() {
+        const char quote = *at_;
+        const bool triple = end_ - at_ >= 3 && at_[1] == quote && at_[2] == quote;
+        const char* from = at_;
+        at_ += triple ? 3 : 1;
+        for (;; ++at_) {
+            if (at_ >= end_ || (!triple && *at_ == '\n')) throw Bad{from, "a text in quotes does not end"};
+            if (*at_ == '\\') {
+                ++at_;
+                continue;
+            }
+            if (*at_ != quote) continue;
+            if (!triple) break;
+            if (end_ - at_ >= 3 && at_[1] == quote && at_[2] == quote) {
+                at_ += 2;
+                break;
+            }
+        }
+        ++at_;
+    }
+    // A name between quotes.
+    std::string_view quoted(const char* missing) {
+        if (peek() != '"' && peek() != '\'') throw Bad{at_, missing};
+        const char* from = at_;
+        skip_quoted();
+        return {from + 1, static_cast<std::size_t>(at_ - from - 2)};
+    }
+    // A file between @ or @@@.
+    std::string_view asset() {
+        const bool triple = end_ - at_ >= 3 && at_[1] == '@' && at_[2] == '@';
+        const std::string_view rest(at_, static_cast<std::size_t>(end_ - at_)), mark = triple ? "@@@" : "@";
+        const std::size_t close = rest.find(mark, mark.size());
+        if (close == rest.npos) throw Bad{at_, "a path between @ does not end"};
+        at_ += close + mark.size();
+        return rest.substr(mark.size(), close - mark.size());
+    }
+    std::string_view target() { // a path between < and >
+        if (peek() != '<') throw Bad{at_, "a path between < and > is missing"};
+        const void* close = std::memchr(at_, '>', static_cast<std::size_t>(end_ - at_));
+        if (!close) throw Bad{at_, "a path between < and > does not end"};
+        const char* from = at_ + 1;
+        at_ = static_cast<const char*>(close) + 1;
+        return {from, static_cast<std::size_t>(at_ - 1 - from)};
+    }
+
+    // One value of any kind; what it spans.
+    std::string_view value() {
+        skip();
+        const char* from = at_;
+        std::vector<char> open;
+        do {
+            skip();
+            if (at_ >= end_) throw Bad{from, "a value does not end"};
+            switch (*at_) {
+            case '"':
+            case '\'': skip_quoted(); break;
+            case '@': {
+                asset();
+                const char* end = at_;
+                if (open.empty() && peek() == '<') continue;
+                at_ = open.empty() ? end : at_;
+                break;
+            }
+            case '<': target(); break;
+            case '[':
+            case '(':
+            case '{':
+                if (open.size() > usd_depth) throw Bad{at_, "brackets are nested too deeply", ErrorCode::too_large};
+                open.push_back(*at_ == '[' ? ']' : *at_ == '(' ? ')' : '}');
+                ++at_;
+                break;
+            case ']':
+            case ')':
+            case '}':
+                if (open.empty() || open.back() != *at_)
+                    throw Bad{at_, fmt::format("a \"{}\" that nothing opened", *at_)};
+                open.pop_back();
+                ++at_;
+                break;
+            default: {
+                const char* before = at_;
+                if (open.empty()) {
+                    while (at_ < end_ && (word_char(*at_) || *at_ == '+')) ++at_;
+                } else { // numbers: run on to whatever may end or open something
+                    while (at_ < end_ && std::strchr("[](){}\"'@<#", *at_) == nullptr) ++at_;
+                }
+                if (at_ == before) {
+                    if (open.empty()) throw Bad{at_, fmt::format("\"{}\" is not expected here", *at_)};
+                    ++at_;
+                }
+                break;
+            }
+            }
+        } while (!open.empty());
+        return {from, static_cast<std::size_t>(at_ - from)};
+    }
+
+    // One thing, or several between [ and ]; None: nothing.
+    template <class Read>
+    void list(Read&& read) {
+        if (peek() == 'N') {
+            const char* from = at_;
+            if (word() != "None") throw Bad{from, "a list is missing"};
+            return;
+        }
+        if (*at_ != '[') return read();
+        for (++at_; peek() != ']';) {
+            if (at_ >= end_) throw Bad{at_, "a list does not end"};
+            read();
+        }
+        ++at_;
+    }
+
+    const char *at_, *end_;
+};
+
+// What stands before a list: "prepend references = …".
+enum class Edit { none, prepend, append, remove, order };
+
+template <class T>
+void put(UsdList<T>& list, Edit edit, std::vector<T> items) {
+    auto add = [&items](std::vector<T>& to) { to.insert(to.end(), items.begin(), items.end()); };
+    switch (edit) {
+    case Edit::none:
+        list.replaces = true;
+        list.items = std::move(items);
+        return;
+    case Edit::prepend: return add(list.prepended);
+    case Edit::append: return add(list.appended);
+    case Edit::remove: return add(list.deleted);
+    case Edit::order: return;
+    }
+}
+
+class UsdTextLayer final : public UsdLayer, private UsdScanner {
+  public:
+    explicit UsdTextLayer(UsdBytes from) : UsdScanner(from.view()) { bytes = std::move(from); }
+
+    void run() {
+        if (!text().starts_with("#usda 1.0"))
+            throw Bad{at_, "this is not USD text: it does not begin with \"#usda 1.0\""};
+        UsdSpec& root = add("/");
+        skip();
+        if (at_ < end_ && *at_ == '(') layer_metadata(root);
+        prims(root);
+        if (at_ < end_) throw Bad{at_, "a closing brace too many"};
+        std::sort(notes.begin(), notes.end());
+        notes.erase(std::unique(notes.begin(), notes.end()), notes.end());
+    }
+
+    bool blocked(const UsdRef& ref) const override { return ref.text == "None"; }
+    Result<std::vector<float>> floats(const UsdRef& ref, std::size_t width) const override {
+        return told(usd_text_floats(ref.text, width), ref);
+    }
+    Result<std::vector<double>> numbers(const UsdRef& ref) const override {
+        return told(usd_text_numbers(ref.text), ref);
+    }
+    Result<std::vector<std::int64_t>> wholes(const UsdRef& ref) const override {
+        return told(usd_text_wholes(ref.text), ref);
+    }
+    Result<std::vector<std::string>> words(const UsdRef& ref) const override { return usd_text_words(ref.text); }
+    std::optional<std::size_t> count(const UsdRef&) const override { return {}; }
+
+  private:
+    std::string_view text() const { return bytes.view(); }
+    template <class T>
+    Result<T> told(Result<T> value, const UsdRef& ref) const {
+        if (value) return value;
+        return fail(
+            std::move(value.error()).at(bytes.name()).at_line(usd_line_of(text(), ref.text.data())));
+    }
+
+    void layer_metadata(UsdSpec& root) {
+        bool frames_said = false;
+        expect('(');
+        while (peek() != ')') {
+            if (at_ >= end_) throw Bad{at_, "the layer's metadata do not end"};
+            if (*at_ == '"' || *at_ == '\'') {
+                skip_quoted();
+                continue;
+            }
+            Edit edit = Edit::none;
+            const std::string_view name = edited_name(edit);
+            if (name.empty()) throw Bad{at_, "a name is missing"};
+            if (peek() != '=') continue;
+            ++at_;
+            if (name == "subLayers") {
+                list([&] { sublayer(); });
+                continue;
+            }
+            const std::string_view v = value();
+            if (name == "timeCodesPerSecond") {
+                codes_a_second = number_in(v, "timeCodesPerSecond");
+                said_codes = true;
+            } else if (name == "framesPerSecond" && !said_codes) {
+                codes_a_second = number_in(v, "framesPerSecond");
+                frames_said = true;
+            } else if (name == "metersPerUnit") {
+                metres = number_in(v, "metersPerUnit");
+                said_metres = true;
+            } else if (name == "startTimeCode") {
+                start = number_in(v, "startTimeCode");
+            } else if (name == "endTimeCode") {
+                end = number_in(v, "endTimeCode");
+            } else if (name == "upAxis") {
+                z_up = v.find('Z') != v.npos;
+                said_axis = true;
+            } else if (name == "defaultPrim") {
+                default_prim = unquoted(v);
+            } else if (name == "relocates") {
+                notes.emplace_back("moved prims (relocates)");
+            }
+        }
+        ++at_;
+        said_codes |= frames_said;
+        if (!(codes_a_second > 0 && codes_a_second < 1e6)) throw Bad{at_, "timeCodesPerSecond is not usable"};
+        if (!(metres > 1e-9 && metres < 1e9)) throw Bad{at_, "metersPerUnit is not usable"};
+        static_cast<void>(root);
+    }
+
+    void sublayer() {
+        if (peek() != '@') throw Bad{at_, "a layer's file is missing"};
+        Sublayer& layer = sublayers.emplace_back();
+        layer.asset = asset();
+        if (peek() == '(') offset_of(layer.offset, layer.scale);
+    }
+    // "(offset = 10; scale = 2)", and what else is said there.
+    void offset_of(double& offset, double& scale) {
+        expect('(');
+        while (peek() != ')') {
+            const std::string_view name = typed_name();
+            expect('=');
+            const std::string_view v = value();
+            if (name == "offset") offset = number_in(v, "offset");
+            if (name == "scale") scale = number_in(v, "scale");
+        }
+        ++at_;
+        if (!(std::abs(scale) > 1e-9)) throw Bad{at_, "a layer's scale in time is 0"};
+    }
+    // The last word before "=": of "dictionary customData" the second one.
+    std::string_view typed_name() {
+        std::string_view name;
+        while (peek() != '=') {
+            const std::string_view next = peek() == '"' || peek() == '\'' ? quoted("") : word();
+            if (next.empty()) throw Bad{at_, "a name is missing"};
+            name = next;
+        }
+        return name;
+    }
+    std::string_view edited_name(Edit& edit) {
+        std::string_view name = word();
+        const std::pair<std::string_view, Edit> edits[] = {{"prepend", Edit::prepend}, {"append", Edit::append},
+                                                           {"add", Edit::append},      {"delete", Edit::remove},
+                                                           {"reorder", Edit::order}};
+        for (const auto& [said, meant] : edits) {
+            if (name != said || peek() == '=') continue;
+            edit = meant;
+            return word();
+        }
+        return name;
+    }
+
+    UsdArc arc() {
+        UsdArc out;
+        if (peek() == '@') out.asset = asset();
+        if (peek() == '<') out.prim = target();
+        if (out.asset.empty() && out.prim.empty() && at_[-1] != '@' && at_[-1] != '>')
+            throw Bad{at_, "a file or a path is missing"};
+        if (peek() == '(') offset_of(out.offset, out.scale);
+        return out;
+    }
+    // A path of the list, in the layer's own terms: relative ones stand below the prim they are said of.
+    std::string full(std::string_view path, const std::string& of) const {
+        if (path.starts_with("/")) return std::string(path);
+        std::string_view base = of;
+        while (path.starts_with("../")) path.remove_prefix(3), base = usd_parent(base);
+        return path.starts_with(".") ? std::string(base) + std::string(path) : usd_child(base, path);
+    }
+    std::vector<std::string> targets(const std::string& of) {
+        std::vector<std::string> out;
+        list([&] { out.push_back(full(target(), of)); });
+        return out;
+    }
+
+    void prim_metadata(UsdSpec& spec) {
+        expect('(');
+        while (peek() != ')') {
+            if (at_ >= end_) throw Bad{at_, "metadata do not end"};
+            if (*at_ == '"' || *at_ == '\'') {
+                skip_quoted();
+                continue;
+            }
+            Edit edit = Edit::none;
+            const std::string_view name = edited_name(edit);
+            if (name.empty()) throw Bad{at_, "a name is missing"};
+            if (peek() != '=') continue;
+            ++at_;
+            if (name == "references" || name == "payload") {
+                std::vector<UsdArc> arcs;
+                list([&] { arcs.push_back(arc()); });
+                put(name == "payload" ? spec.more().payloads : spec.more().references, edit, std::move(arcs));
+            } else if (name == "inherits" || name == "specializes") {
+                put(name == "inherits" ? spec.more().inherits : spec.more().specializes, edit, targets(spec.path));
+            } else if (name == "clips") {
+                clips(spec);
+            } else {
+                plain_metadata(spec, name, edit, value());
+            }
+        }
+        ++at_;
+    }
+    void plain_metadata(UsdSpec& spec, std::string_view name, Edit edit, std::string_view v) {
+        if (name == "active") {
+            spec.more().active = v != "false" && v != "0";
+        } else if (name == "instanceable") {
+            spec.more().instanceable = v == "true" || v == "1";
+        } else if (name == "variantSets") {
+            put(spec.more().variant_sets, edit, usd_text_words(v));
+        } else if (name == "clipSets") {
+            put(spec.more().clip_sets, edit, usd_text_words(v));
+        } else if (name == "variants") {
+            UsdScannedChoices(v).into(spec.more().choices);
+        } else if (name == "relocates") {
+            notes.emplace_back("moved prims (relocates)");
+        }
+    }
+    struct UsdScannedChoices : UsdScanner { // { string colour = "red" }
+        using UsdScanner::UsdScanner;
+        void into(std::map<std::string, std::string>& choices) {
+            expect('{');
+            while (peek() != '}') {
+                std::string_view name;
+                while (peek() != '=') {
+                    name = peek() == '"' ? quoted("") : word();
+                    if (name.empty()) throw Bad{at_, "the name of a set of variants is missing"};
+                }
+                ++at_;
+                choices[std::string(name)] = quoted("the name of a variant is missing");
+            }
+        }
+    };
+
+    void clips(UsdSpec& spec) {
+        expect('{');
+        while (peek() != '}') {
+            const std::string_view name = typed_name();
+            expect('=');
+            UsdClipSet set;
+            set.name = name;
+            clip_set(set);
+            spec.more().clips.push_back(std::move(set));
+        }
+        ++at_;
+    }
+    void clip_set(UsdClipSet& set) {
+        auto pairs = [](std::string_view v, const char* what) {
+            const auto all = usd_text_numbers(v);
+            if (!all || all->size() % 2 != 0) throw Bad{v.data(), fmt::format("{} of clips are no pairs of numbers", what)};
+            std::vector<std::pair<double, double>> out;
+            for (std::size_t i = 0; i < all->size(); i += 2) out.emplace_back((*all)[i], (*all)[i + 1]);
+            return out;
+        };
+        auto one = [](std::string_view v) {
+            const auto all = usd_text_words(v);
+            return all.empty() ? std::string() : all.front();
+        };
+        expect('{');
+        while (peek() != '}') {
+            const std::string_view name = typed_name();
+            expect('=');
+            const std::string_view v = value();
+            if (name == "assetPaths") set.assets = usd_text_words(v);
+            if (name == "primPath") set.prim = one(v);
+            if (name == "manifestAssetPath") set.manifest = one(v);
+            if (name == "active") set.active = pairs(v, "active times");
+            if (name == "times") set.times = pairs(v, "times");
+            if (name == "templateAssetPath") set.pattern = one(v);
+            if (name == "templateStartTime") set.first = number_in(v, "templateStartTime");
+            if (name == "templateEndTime") set.last = number_in(v, "templateEndTime");
+            if (name == "templateStride") set.stride = number_in(v, "templateStride");
+            if (name == "templateActiveOffset") set.active_offset = number_in(v, "templateActiveOffset");
+            if (name == "interpolateMissingClipValues") set.interpolates_missing = v == "true" || v == "1";
+        }
+        ++at_;
+    }
+
+    // Everything up to the brace that closes the prim, or the end of the file.
+    void prims(UsdSpec& parent) {
+        if (++depth_ > usd_depth) throw Bad{at_, "prims are nested too deeply", ErrorCode::too_large};
+        while (peek() != '\0' && *at_ != '}') statement(parent);
+        --depth_;
+    }
+
+    void statement(UsdSpec& parent) {
+        const char* from = at_;
+        std::string_view first = word();
+        if (first == "def") return prim(parent, UsdSpec::def);
+        if (first == "over") return prim(parent, UsdSpec::over);
+        if (first == "class") return prim(parent, UsdSpec::kind_class);
+        if (first == "reorder") {
+            const std::string_view what = word();
+            expect('=');
+            const std::string_view v = value();
+            if (what == "nameChildren" || what == "rootPrims") parent.order = usd_text_words(v);
+            return;
+        }
+        if (parent.path == "/" || first.empty())
+            throw Bad{from, fmt::format("\"{}\" is not expected here",
+                                        std::string_view(
+                                            from, std::min<std::size_t>(static_cast<std::size_t>(end_ - from), 12)))};
+        if (first == "variantSet") return variant_set(parent);
+        property(parent, from, first);
+    }
+
+    void variant_set(UsdSpec& parent) {
+        const std::string set(quoted("a set of variants has no name"));
+        expect('=');
+        expect('{');
+        while (peek() != '}') {
+            if (at_ >= end_) throw Bad{at_, "a set of variants does not end"};
+            const std::string choice(quoted("a variant has no name"));
+            parent.more().variants[set].push_back(choice);
+            UsdSpec& spec = add(fmt::format("{}{{{}={}}}", parent.path, set, choice));
+            if (peek() == '(') prim_metadata(spec);
+            expect('{');
+            prims(spec);
+            expect('}');
+        }
+        ++at_;
+    }
+
+    void property(UsdSpec& spec, const char* from, std::string_view first) {
+        Edit edit = Edit::none;
+        bool uniform = false;
+        for (bool more = true; more;) {
+            more = first == "custom" || first == "uniform" || first == "varying" || first == "config";
+            if (first == "uniform") uniform = true;
+            for (const auto& [said, meant] :
+                 {std::pair{"prepend", Edit::prepend}, {"append", Edit::append}, {"add", Edit::append}, {"delete", Edit::remove}}) {
+                if (first == said) edit = meant, more = true;
+            }
+            if (more) first = word();
+        }
+        std::string_view name = word();
+        if (name.empty()) throw Bad{at_, "an attribute has no name"};
+        constexpr std::string_view samples = ".timeSamples", connect = ".connect", spline = ".spline";
+        const bool sampled = name.ends_with(samples), connected = name.ends_with(connect), curve = name.ends_with(spline);
+        if (sampled) name.remove_suffix(samples.size());
+        if (connected) name.remove_suffix(connect.size());
+        if (curve) name.remove_suffix(spline.size());
+        if (curve) notes.emplace_back(fmt::format("the spline of \"{}\"", name));
+        auto& all = spec.properties;
+        auto found = std::find_if(all.begin(), all.end(), [&](const UsdProperty& p) { return p.name == name; });
+        UsdProperty& p = found != all.end() ? *found : all.emplace_back();
+        p.type = first, p.name = name, p.uniform |= uniform, p.where = from;
+        const bool relates = first == "rel";
+        if (peek() == '=') {
+            ++at_;
+            if (connected) {
+                targets(spec.path);
+                p.connected = true;
+            } else if (relates) {
+                put(p.targets, edit, targets(spec.path));
+            } else if (sampled) {
+                p.samples = time_samples(name);
+            } else if (curve) {
+                value();
+            } else {
+                p.value = {value(), 0};
+                p.has_value = true;
+            }
+        }
+        if (peek() == '(') property_metadata(p);
+        if (relates && peek() == '{') value(); // attributes of a target
+    }
+
+    void property_metadata(UsdProperty& p) {
+        expect('(');
+        while (peek() != ')') {
+            if (at_ >= end_) throw Bad{at_, "metadata do not end"};
+            if (*at_ == '"' || *at_ == '\'') {
+                skip_quoted();
+                continue;
+            }
+            Edit edit = Edit::none;
+            const std::string_view name = edited_name(edit);
+            if (name.empty()) throw Bad{at_, "a name is missing"};
+            if (peek() != '=') continue;
+            ++at_;
+            const std::string_view v = value();
+            if (name == "interpolation") p.interpolation = unquoted(v);
+            if (name == "elementSize") p.element_size = static_cast<int>(std::clamp(number_in(v, "elementSize"), 0.0, 1e6));
+        }
+        ++at_;
+    }
+
+    UsdSamples time_samples(std::string_view name) {
+        const char* from = at_;
+        std::vector<std::pair<double, std::string_view>> all;
+        expect('{');
+        while (peek() != '}') {
+            if (at_ >= end_) throw Bad{from, "time samples do not end"};
+            const char* start = at_;
+            while (at_ < end_ && *at_ != ':' && *at_ != '\n') ++at_;
+            std::string_view key(start, static_cast<std::size_t>(at_ - start));
+            while (!key.empty() && key.back() == ' ') key.remove_suffix(1);
+            const double time = number_in(key, "a sample's time");
+            if (std::abs(time) > 1e9) throw Bad{start, "a sample's time is beyond what can be counted"};
+            expect(':');
+            all.emplace_back(time, value());
+        }
+        ++at_;
+        const auto later = [](const auto& x, const auto& y) { return x.first < y.first; };
+        if (!std::is_sorted(all.begin(), all.end(), later)) std::stable_sort(all.begin(), all.end(), later);
+        UsdSamples out;
+        auto times = std::make_shared<std::vector<double>>();
+        for (std::size_t i = 0; i < all.size(); ++i) {
+            if (i > 0 && all[i].first == all[i - 1].first)
+                throw Bad{from, fmt::format("the time {} comes twice among the samples of {}", all[i].first, name)};
+            times->push_back(all[i].first);
+            out.texts.push_back(all[i].second);
+        }
+        out.times = std::move(times);
+        return out;
+    }
+
+    void prim(UsdSpec& parent, UsdSpec::Kind kind) {
+        std::string_view type;
+        if (peek() != '"' && peek() != '\'') type = word();
+        const char* from = at_;
+        const std::string_view name = quoted("a prim has no name");
+        if (name.empty() || name.find_first_of("/{}.<>") != name.npos) throw Bad{from, "a prim's name is none"};
+        std::string path = usd_child(parent.path, name);
+        if (this->spec(path)) throw Bad{from, fmt::format("\"{}\" comes twice below one prim", name)};
+        UsdSpec& spec = add(std::move(path));
+        parent.children.emplace_back(name);
+        spec.kind = kind, spec.type = type;
+        if (peek() == '(') prim_metadata(spec);
+        expect('{');
+        prims(spec);
+        expect('}');
+    }
+
+    int depth_ = 0;
+};
+
+} // namespace
+
+Result<UsdLayerPtr> read_text_layer(UsdBytes bytes) {
+    const std::string_view text = bytes.view();
+    const std::string name = bytes.name();
+    auto layer = std::make_shared<UsdTextLayer>(std::move(bytes));
+    try {
+        layer->run();
+    } catch (const Bad& bad) {
+        return fail(Error{bad.code, bad.what}.at(name).at_line(usd_line_of(text, bad.at)));
+    }
+    return UsdLayerPtr(layer);
+}
+
+} // namespace garland

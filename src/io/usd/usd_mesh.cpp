@@ -1,0 +1,382 @@
+// UsdGeomMesh, UsdGeomPoints and their primvars (Alliance for OpenUSD, UsdGeom schemas).
+#include "io/usd/usd_scene.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace garland {
+
+namespace {
+
+enum class Spread { constant, uniform, vertex, corner, unknown };
+
+struct Values { // of a primvar, its indices resolved
+    std::vector<float> floats{};
+    std::vector<std::int32_t> wholes{};
+    std::size_t width = 1, count = 0;
+    Spread spread = Spread::unknown;
+    bool whole = false, too_wide = false;
+};
+
+struct Counts {
+    std::size_t points, faces, corners;
+};
+
+Spread spread_of(std::string_view said, std::size_t count, const Counts& n) {
+    if (said == "constant") return Spread::constant;
+    if (said == "uniform") return Spread::uniform;
+    if (said == "vertex" || said == "varying") return Spread::vertex;
+    if (said == "faceVarying") return Spread::corner;
+    // Not said, or not a word of the format: by its count; the format's own answer is constant.
+    return count == n.points && count != 1 ? Spread::vertex
+           : count == n.corners && count > 1 ? Spread::corner
+                                             : Spread::constant;
+}
+
+bool fits(const Values& v, const Counts& n) {
+    switch (v.spread) {
+    case Spread::constant: return v.count == 1;
+    case Spread::uniform: return v.count == n.faces;
+    case Spread::vertex: return v.count == n.points;
+    case Spread::corner: return v.count == n.corners;
+    case Spread::unknown: return false;
+    }
+    return false;
+}
+
+template <class T>
+std::vector<T> picked(const UsdScene& scene, const UsdPrim& p, const UsdAttribute& a, const std::vector<T>& from, std::size_t width,
+                      const std::vector<std::int64_t>& indices) {
+    std::vector<T> out;
+    out.reserve(indices.size() * width);
+    const auto count = static_cast<std::int64_t>(from.size() / width);
+    for (const std::int64_t i : indices) {
+        if (i < 0 || i >= count) scene.bad(p, fmt::format("has the index {} in {}, which has {} values", i, a.name, count));
+        const auto at = from.begin() + static_cast<std::ptrdiff_t>(static_cast<std::size_t>(i) * width);
+        out.insert(out.end(), at, at + static_cast<std::ptrdiff_t>(width));
+    }
+    return out;
+}
+
+Values values_of(const UsdScene& scene, const UsdPrim& p, const UsdAttribute& a, double time, const Counts& n) {
+    Values out;
+    out.width = usd_width(a.type) * static_cast<std::size_t>(a.element_size);
+    if (out.width == 0) return out;
+    const std::string_view base = a.type.substr(0, a.type.find('['));
+    out.whole = base.starts_with("int") || base.starts_with("uint") || base == "uchar";
+    const UsdAttribute* order = p.find(std::string(a.name) + ":indices");
+    std::vector<std::int64_t> indices;
+    if (order) indices = scene.wholes(*order, time);
+    if (out.whole) {
+        std::vector<std::int64_t> wide = scene.wholes(a, time);
+        if (wide.size() % out.width != 0) scene.bad(p, fmt::format("has {} numbers in {}, no groups of {}", wide.size(), a.name, out.width));
+        if (order) wide = picked(scene, p, a, wide, out.width, indices);
+        for (const std::int64_t v : wide) {
+            out.too_wide |= v < INT32_MIN || v > INT32_MAX;
+            out.wholes.push_back(static_cast<std::int32_t>(v));
+        }
+        out.count = out.wholes.size() / out.width;
+    } else {
+        out.floats = scene.floats(a, time, out.width);
+        if (order) out.floats = picked(scene, p, a, out.floats, out.width, indices);
+        out.count = out.floats.size() / out.width;
+    }
+    out.spread = spread_of(a.interpolation, out.count, n);
+    return out;
+}
+
+std::vector<V3f> triples(const std::vector<float>& v) {
+    std::vector<V3f> out(v.size() / 3);
+    for (std::size_t i = 0; i < out.size(); ++i) out[i] = V3f(v[i * 3], v[i * 3 + 1], v[i * 3 + 2]);
+    return out;
+}
+
+// Values of corners as values of points, where all corners of a point agree.
+template <class V>
+bool of_points(const std::vector<V>& corners, const Faces& faces, std::size_t points, float tolerance, std::vector<V>& out) {
+    out.assign(points, V(0));
+    std::vector<char> known(points, 0);
+    for (std::size_t c = 0; c < faces.corners.size(); ++c) {
+        const std::uint32_t p = faces.corners[c];
+        if (!known[p]) {
+            out[p] = corners[c], known[p] = 1;
+        } else if (!((out[p] - corners[c]).length() <= tolerance)) {
+            return false;
+        }
+    }
+    return true;
+}
+
+// A primvar of the prim, or a constant one of what it stands in.
+const UsdAttribute* primvar(const UsdScene& scene, int prim, std::string_view name, int* owner = nullptr) {
+    for (int p = prim; p >= 0; p = scene.prim(p).parent) {
+        const UsdAttribute* a = scene.prim(p).find(name);
+        if (!a) continue;
+        if (p != prim && !a->interpolation.empty() && a->interpolation != "constant") continue;
+        if (owner) *owner = p;
+        return a;
+    }
+    return nullptr;
+}
+
+bool is_plain_primvar(const UsdAttribute& a) {
+    return a.name.starts_with("primvars:") && a.name != "primvars:st" && a.name != "primvars:displayColor" &&
+           a.name != "primvars:normals" && a.name != "primvars:materialName" && a.name.find(':', 9) == a.name.npos;
+}
+
+const UsdAttribute* normals_of(const UsdPrim& p) {
+    const UsdAttribute* own = p.find("primvars:normals");
+    return own ? own : p.find("normals");
+}
+
+std::string material_of(const UsdScene& scene, int prim) {
+    for (int p = prim; p >= 0; p = scene.prim(p).parent) {
+        const auto* targets = scene.prim(p).targets("material:binding");
+        if (targets && !targets->empty()) return std::string(usd_name(targets->front()));
+    }
+    return {};
+}
+
+void materials(const UsdScene& scene, int prim, double time, Faces& faces) {
+    const UsdPrim& p = scene.prim(prim);
+    if (const auto* names_of = p.find("primvars:materialName")) {
+        const auto names = scene.words(*names_of, time);
+        if (names.size() == 1) faces.materials = names, faces.material_of.assign(faces.count(), 0);
+        if (const auto* each = p.find("primvars:materialName:indices"); each && names.size() > 1) {
+            const auto wanted = scene.wholes(*each, time);
+            const auto count = static_cast<std::int64_t>(names.size());
+            if (wanted.size() == faces.count() &&
+                std::all_of(wanted.begin(), wanted.end(), [count](std::int64_t i) { return i >= 0 && i < count; })) {
+                faces.materials = names;
+                faces.material_of.assign(wanted.begin(), wanted.end());
+            }
+        }
+        if (!faces.materials.empty()) return;
+    }
+    std::string whole = material_of(scene, prim);
+    bool some = !whole.empty();
+    std::vector<std::uint32_t> of(faces.count(), 0);
+    std::vector<std::string> names{std::move(whole)};
+    for (const int c : p.children) { // subsets of faces with a material of their own
+        const UsdPrim& subset = scene.prim(c);
+        const auto* bound = subset.targets("material:binding");
+        const UsdAttribute* indices = subset.find("indices");
+        if (subset.type != "GeomSubset" || !bound || bound->empty() || !indices ||
+            scene.word(subset, "elementType", "face", time) != "face")
+            continue;
+        const std::string name(usd_name(bound->front()));
+        const auto known = std::find(names.begin(), names.end(), name);
+        const auto index = static_cast<std::uint32_t>(known - names.begin());
+        if (known == names.end()) names.push_back(name);
+        for (const std::int64_t f : scene.wholes(*indices, time)) {
+            if (f < 0 || f >= static_cast<std::int64_t>(of.size()))
+                scene.bad(subset, fmt::format("has face {}, but there are only {}", f, of.size()));
+            of[static_cast<std::size_t>(f)] = index;
+        }
+        some = true;
+    }
+    if (!some) return;
+    faces.materials = std::move(names);
+    faces.material_of = std::move(of);
+}
+
+void put(Attribute out, Values&& v, const Counts& n, Pose& pose, Faces* faces) {
+    out.width = static_cast<int>(v.width);
+    if (v.spread == Spread::constant) {
+        for (std::size_t i = 1; i < n.points; ++i) {
+            for (std::size_t k = 0; k < v.width; ++k) {
+                if (v.whole) {
+                    v.wholes.push_back(v.wholes[k]);
+                } else {
+                    v.floats.push_back(v.floats[k]);
+                }
+            }
+        }
+        if (n.points == 0) v.wholes.clear(), v.floats.clear();
+    }
+    out.whole = std::move(v.wholes), out.values = std::move(v.floats);
+    if (v.spread != Spread::uniform) {
+        pose.attributes.push_back(std::move(out));
+    } else if (faces) {
+        faces->attributes.push_back(std::move(out));
+    }
+}
+
+} // namespace
+
+std::shared_ptr<Faces> usd_faces(const UsdScene& scene, int prim, double time, std::size_t points) {
+    const UsdPrim& p = scene.prim(prim);
+    auto faces = std::make_shared<Faces>();
+    const UsdAttribute *counts = p.find("faceVertexCounts"), *corners = p.find("faceVertexIndices");
+    if (!counts || !corners) return faces;
+    const auto each = scene.wholes(*counts, time), all = scene.wholes(*corners, time);
+    auto bad = [&](std::string what, const UsdAttribute& where) {
+        Error error{ErrorCode::malformed, fmt::format("mesh \"{}\" {}", p.name, what)};
+        const auto at = where.at(time);
+        error.path = at.layer ? at.layer->bytes.name() : scene.stage->path;
+        if (at.layer && !at.a.text.empty()) error.line = usd_line_of(at.layer->bytes.view(), at.a.text.data());
+        return UsdBad{std::move(error)};
+    };
+    faces->starts.reserve(each.size() + 1);
+    faces->starts.push_back(0);
+    std::uint64_t total = 0;
+    for (std::int64_t n : each) {
+        if (n < 0 || n > static_cast<std::int64_t>(all.size())) throw bad(fmt::format("has a face of {} corners", n), *counts);
+        total += static_cast<std::uint64_t>(n);
+        faces->starts.push_back(static_cast<std::uint32_t>(total));
+    }
+    if (total != all.size()) throw bad(fmt::format("has {} corners, but its faces need {}", all.size(), total), *counts);
+    faces->corners.reserve(all.size());
+    for (std::int64_t i : all) {
+        if (i < 0 || i >= static_cast<std::int64_t>(points))
+            throw bad(fmt::format("points to point {}, but there are only {}", i, points), *corners);
+        faces->corners.push_back(static_cast<std::uint32_t>(i));
+    }
+    return faces;
+}
+
+// Corners and their values the other way round, face by face.
+static void turn_round(Faces& faces) {
+    for (std::size_t f = 0; f < faces.count(); ++f) {
+        const auto from = faces.starts[f], to = faces.starts[f + 1];
+        std::reverse(faces.corners.begin() + from, faces.corners.begin() + to);
+        if (!faces.corner_uvs.empty()) std::reverse(faces.corner_uvs.begin() + from, faces.corner_uvs.begin() + to);
+    }
+}
+
+void usd_primvars(const UsdScene& scene, int prim, double time, Pose& pose, Faces* faces) {
+    const UsdPrim& p = scene.prim(prim);
+    const Faces& shape = faces ? *faces : *pose.faces;
+    const Counts n{pose.points.size(), shape.count(), shape.corners.size()};
+    if (const UsdAttribute* a = normals_of(p)) {
+        Values v = values_of(scene, p, *a, time, n);
+        if (a->interpolation.empty() && v.count == n.points) v.spread = Spread::vertex; // normals are of vertices
+        if (v.width == 3 && fits(v, n)) {
+            if (v.spread == Spread::vertex) pose.normals = triples(v.floats);
+            if (v.spread == Spread::corner && !of_points(triples(v.floats), shape, n.points, 1e-3f, pose.normals))
+                pose.normals.clear();
+        }
+    }
+    int owner = prim;
+    if (const UsdAttribute* a = primvar(scene, prim, "primvars:displayColor", &owner)) {
+        Values v = values_of(scene, scene.prim(owner), *a, time, n);
+        if (v.width == 3 && fits(v, n)) {
+            if (v.spread == Spread::constant) pose.colours.assign(n.points, triples(v.floats)[0]);
+            if (v.spread == Spread::vertex) pose.colours = triples(v.floats);
+            if (v.spread == Spread::corner && !of_points(triples(v.floats), shape, n.points, 1e-5f, pose.colours))
+                pose.colours.clear();
+            if (v.spread == Spread::uniform && faces) put({"displayColor", 3}, std::move(v), n, pose, faces);
+        }
+    }
+    if (const UsdAttribute* a = p.find("primvars:st")) {
+        Values v = values_of(scene, p, *a, time, n);
+        if (v.width == 2 && fits(v, n)) {
+            std::vector<V2f> pairs(v.count);
+            for (std::size_t i = 0; i < v.count; ++i) pairs[i] = V2f(v.floats[i * 2], v.floats[i * 2 + 1]);
+            if (v.spread == Spread::vertex) pose.uvs = std::move(pairs);
+            if (v.spread == Spread::corner && faces) faces->corner_uvs = std::move(pairs);
+        }
+    }
+    for (const UsdAttribute& a : p.attributes) { // other numbers
+        if (!is_plain_primvar(a) || !p.find(a.name)) continue;
+        Values v = values_of(scene, p, a, time, n);
+        if (v.width == 0 || v.width > 16 || v.too_wide || v.spread == Spread::corner || !fits(v, n)) continue;
+        const std::string_view base = a.type.substr(0, a.type.find('['));
+        Attribute out{std::string(a.name.substr(9)), 1};
+        out.vector = base.starts_with("vector3") || base.starts_with("normal3");
+        put(std::move(out), std::move(v), n, pose, faces);
+    }
+}
+
+Pose usd_mesh(const UsdScene& scene, int prim, double time, std::shared_ptr<const Faces> known) {
+    const UsdPrim& p = scene.prim(prim);
+    Pose pose;
+    const UsdAttribute* points = p.find("points");
+    if (!points) return pose;
+    pose.points = scene.vectors(*points, time);
+    if (const UsdAttribute* v = p.find("velocities")) {
+        pose.velocities = scene.vectors(*v, time);
+        if (pose.velocities.size() != pose.points.size()) pose.velocities.clear();
+    }
+    // No points for a time: nothing is there, whatever the faces say.
+    auto faces = known && !pose.points.empty()  ? nullptr
+                 : pose.points.empty() ? std::make_shared<Faces>()
+                                       : usd_faces(scene, prim, time, pose.points.size());
+    if (!faces) pose.faces = known;
+    usd_primvars(scene, prim, time, pose, faces.get());
+    if (faces) {
+        materials(scene, prim, time, *faces);
+        if (scene.word(p, "orientation", "rightHanded", time) == "leftHanded") turn_round(*faces);
+        pose.faces = faces;
+    }
+    return pose;
+}
+
+Pose usd_points(const UsdScene& scene, int prim, double time) {
+    const UsdPrim& p = scene.prim(prim);
+    Pose out;
+    if (const UsdAttribute* points = p.find("points")) out.points = scene.vectors(*points, time);
+    if (const UsdAttribute* v = p.find("velocities")) {
+        out.velocities = scene.vectors(*v, time);
+        if (out.velocities.size() != out.points.size()) out.velocities.clear();
+    }
+    usd_primvars(scene, prim, time, out, nullptr);
+    if (const UsdAttribute* ids = p.find("ids")) out.ids = scene.wholes(*ids, time);
+    if (out.ids.empty()) {
+        for (std::size_t i = 0; i < out.points.size(); ++i) out.ids.push_back(static_cast<std::int64_t>(i));
+    }
+    if (const UsdAttribute* widths = p.find("widths")) {
+        Attribute size{"size", 1};
+        size.values = scene.floats(*widths, time, 1);
+        if (size.values.size() == 1) size.values.assign(out.points.size(), size.values[0]);
+        if (size.values.size() == out.points.size() && !out.points.empty()) out.attributes.push_back(std::move(size));
+    }
+    return out;
+}
+
+void tell_of_mesh(const UsdScene& scene, int prim, std::vector<SourceProblem>& problems) {
+    const UsdPrim& p = scene.prim(prim);
+    auto say = [&](std::string what, std::string instead) {
+        problems.push_back({fmt::format("\"{}\" {}", p.name, what), std::move(instead), std::nullopt});
+    };
+    const UsdAttribute* points = p.find("points");
+    if (!points) return;
+    const auto times = points->sample_times();
+    const double time = times.empty() ? scene.start() : times.front();
+    const Pose pose = usd_mesh(scene, prim, time, nullptr);
+    const Counts n{pose.points.size(), pose.faces->count(), pose.faces->corners.size()};
+    if (n.points == 0) return;
+    for (const UsdAttribute& a : p.attributes) {
+        const bool wanted = is_plain_primvar(a) || a.name == "primvars:st" || a.name == "primvars:displayColor" ||
+                            &a == normals_of(p);
+        if (!wanted || !p.find(a.name)) continue;
+        const std::string_view name = a.name.starts_with("primvars:") ? a.name.substr(9) : a.name;
+        Values v = values_of(scene, p, a, time, n);
+        if (v.count == 0) continue;
+        if (a.name == "normals" && a.interpolation.empty() && v.count == n.points) v.spread = Spread::vertex;
+        if (v.width == 0) {
+            if (a.name != "primvars:materialName") say(fmt::format("has \"{}\", which is no number", name), "it is left out");
+        } else if (!fits(v, n)) {
+            say(fmt::format("has {} values of \"{}\", which fit neither its points nor its faces", v.count, name), "they are left out");
+        } else if (v.width > 16 || v.too_wide) {
+            say(fmt::format("has values of \"{}\" that are too wide to be kept", name), "they are left out");
+        } else if (&a == normals_of(p)) {
+            if (pose.normals.empty()) say("has normals that differ at the corners of a point", "smooth ones are made from its faces");
+        } else if (a.name == "primvars:displayColor") {
+            if (v.spread == Spread::uniform) say("has colours of faces", "they are kept as values of faces, and not shown");
+            if (v.spread == Spread::corner && pose.colours.empty()) say("has colours that differ at the corners of a point", "they are left out");
+        } else if (a.name == "primvars:st") {
+            if (v.spread == Spread::constant || v.spread == Spread::uniform)
+                say("has texture coordinates that are not of points or corners", "they are left out");
+        } else if (v.spread == Spread::corner) {
+            say(fmt::format("has values of corners, \"{}\"", name), "they are left out");
+        }
+    }
+    if (const auto* scheme = p.find("subdivisionScheme")) {
+        const auto word = scene.words(*scheme, time);
+        if (!word.empty() && word[0] != "none") say(fmt::format("is to be subdivided ({})", word[0]), "the mesh is shown as it stands in the file");
+    }
+    if (const auto* holes = p.find("holeIndices"); holes && !scene.wholes(*holes, time).empty()) say("has holes", "they are shown as faces");
+}
+
+} // namespace garland

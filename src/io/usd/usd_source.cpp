@@ -1,0 +1,332 @@
+#include "io/sources/mesh_file.h"
+#include "io/sources/pose_check.h"
+#include "io/sources/sources.h"
+#include "io/usd/usd_scene.h"
+
+#include "core/base/numbers.h"
+#include "core/geometry/join_poses.h"
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+namespace garland {
+
+namespace {
+
+// What of a stage is shown, and when it changes.
+struct Survey {
+    std::vector<int> meshes, points, instancers; // prims that are drawn by themselves; meshes: shapes too
+    std::set<double> times;
+    bool deforms = false;      // more than transforms changes
+    bool count_changes = false; // points or faces may change in number
+    std::size_t hidden = 0, curves = 0, volumes = 0, other = 0;
+    bool instanced_meshes = false, instanced_points = false;
+    bool has_meshes() const { return !meshes.empty() || instanced_meshes; }
+    bool has_points() const { return !points.empty() || instanced_points; }
+};
+
+class Surveyor {
+  public:
+    explicit Surveyor(const UsdScene& scene) : scene_(scene), skins_(scene) {}
+    Survey run() {
+        for (std::size_t i = 0; i < scene_.stage->prims.size(); ++i) {
+            const UsdPrim& p = scene_.prim(static_cast<int>(i));
+            if (p.parent < 0 && p.drawn) look(static_cast<int>(i), true, false);
+        }
+        std::sort(out_.meshes.begin(), out_.meshes.end());
+        return std::move(out_);
+    }
+
+  private:
+    bool always_hidden(const UsdPrim& p) const {
+        const UsdAttribute* seen = p.find("visibility");
+        return seen && !seen->moves() && scene_.word(p, "visibility", "inherited", scene_.start()) == "invisible";
+    }
+    void times_of(const UsdAttribute& a) {
+        const auto all = a.sample_times();
+        out_.times.insert(all.begin(), all.end());
+    }
+    void look(int prim, bool seen, bool instanced) {
+        const UsdPrim& p = scene_.prim(prim);
+        seen = seen && !always_hidden(p);
+        const bool shown = seen && scene_.in_picture(prim);
+        const bool mesh = (p.type == "Mesh" && p.find("points")) || is_usd_shape(p.type), cloud = p.type == "Points" && p.find("points"),
+                   many = p.type == "PointInstancer";
+        if ((mesh || cloud || many) && !shown) ++out_.hidden;
+        out_.curves += shown && (p.type == "BasisCurves" || p.type == "NurbsCurves" || p.type == "HermiteCurves");
+        out_.volumes += shown && p.type == "Volume";
+        out_.other += shown && (p.type == "NurbsPatch" || p.type == "TetMesh");
+        if (seen) {
+            for (const UsdOp& o : scene_.ops[static_cast<std::size_t>(prim)].list) {
+                if (o.value->has_samples()) times_of(*o.value);
+                out_.deforms |= o.value->clips != nullptr;
+            }
+            if (const UsdAttribute* v = p.find("visibility"); v && v->moves()) {
+                times_of(*v);
+                out_.deforms = out_.count_changes = true;
+            }
+        }
+        if (shown && (mesh || cloud || many)) geometry(prim, mesh, cloud, instanced);
+        if (many && shown && depth_ < 16) {
+            ++depth_;
+            if (const auto* prototypes = p.targets("prototypes")) {
+                for (const std::string& t : *prototypes) {
+                    const int at = scene_.stage->prim_at(t);
+                    if (at >= 0 && looked_.insert(at).second) look(at, true, true);
+                }
+            }
+            --depth_;
+        }
+        if (many) return;
+        for (const int c : p.children) {
+            if (instanced || scene_.prim(c).drawn) look(c, seen, instanced);
+        }
+    }
+    void geometry(int prim, bool mesh, bool cloud, bool instanced) {
+        const UsdPrim& p = scene_.prim(prim);
+        if (mesh) (instanced ? void(out_.instanced_meshes = true) : out_.meshes.push_back(prim));
+        if (cloud) (instanced ? void(out_.instanced_points = true) : out_.points.push_back(prim));
+        if (!mesh && !cloud) out_.instancers.push_back(prim), out_.deforms = true;
+        out_.deforms |= instanced;
+        for (const UsdAttribute& a : p.attributes) {
+            if (a.name.starts_with("xformOp:") || !a.has_samples() || !p.find(a.name) || a.name == "visibility" || a.name == "extent") continue;
+            times_of(a);
+            out_.deforms |= a.moves();
+            const bool counts = a.name.starts_with("faceVertex") || a.name == "protoIndices" || a.name == "invisibleIds" || a.name == "ids" ||
+                                (a.name == "points" && has_gaps(a));
+            out_.count_changes |= a.moves() && counts && !cloud;
+        }
+        if (mesh && skins_.binds(prim)) {
+            out_.deforms = true;
+            const auto all = skins_.sample_times(prim);
+            out_.times.insert(all.begin(), all.end());
+        }
+    }
+    // Samples that are None, or of no points.
+    static bool has_gaps(const UsdAttribute& a) {
+        if (a.clips || !a.property) return true;
+        for (std::size_t i = 0; i < a.property->samples.size(); ++i) {
+            const UsdRef ref = a.property->samples.ref(i);
+            if (a.layer->blocked(ref) || a.layer->count(ref) == 0 || ref.text == "[]") return true;
+        }
+        return false;
+    }
+
+    const UsdScene& scene_;
+    UsdSkins skins_;
+    Survey out_;
+    std::set<int> looked_;
+    int depth_ = 0;
+};
+
+// Geometry that changes in itself: read from the mapped files, frame by frame, or at any time between.
+class UsdSource final : public Source {
+  public:
+    UsdSource(std::shared_ptr<UsdScene> scene, const Survey& survey, SourceFacts facts)
+        : scene_(std::move(scene)), drawing_(*scene_), facts_(std::move(facts)), particles_(!survey.has_meshes()),
+          changes_(survey.count_changes) {}
+
+    Result<void> open(Progress& progress) {
+        for (const auto& file : scene_->stage->mapped) facts_.bytes_on_disk += static_cast<double>(file->size());
+        GARLAND_TRY(first, pose(static_cast<double>(facts_.first), facts_.first));
+        learn_pose(facts_, *first);
+        facts_.kind = particles_ ? SourceKind::particles : changes_ ? SourceKind::mesh_sequence : SourceKind::mesh_cache;
+        if (particles_ || !changes_) return {};
+        bool found = false;
+        for (std::int64_t f = facts_.first + 1; f <= facts_.last; ++f) {
+            if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+            progress.report(static_cast<double>(f - facts_.first) / static_cast<double>(facts_.frames()), "comparing its frames");
+            GARLAND_TRY(next, pose(static_cast<double>(f), f));
+            facts_.most_points = std::max(facts_.most_points, next->points.size());
+            if (!found && !(next->faces->same_shape(*first->faces) && next->points.size() == first->points.size())) {
+                facts_.faces_change_at = f;
+                found = true;
+                break;
+            }
+        }
+        if (!found) facts_.kind = SourceKind::mesh_cache;
+        return {};
+    }
+    const SourceFacts& facts() const override { return facts_; }
+    std::vector<std::string> files() const override { return scene_->stage->files; }
+    Result<PosePtr> read(std::int64_t frame, Progress&) const override {
+        const std::int64_t there = present(frame);
+        GARLAND_TRY(out, pose(static_cast<double>(there), there));
+        return PosePtr(out);
+    }
+    // Straight between samples is the format's own affair: transforms turn, and samples between whole frames count.
+    bool makes_between(SubFrame how) const override { return how == SubFrame::linear && !particles_; }
+    Result<PosePtr> between(const Between& b, Progress&) const override {
+        const double time = static_cast<double>(b.a) + static_cast<double>(b.b - b.a) * b.weight;
+        GARLAND_TRY(out, pose(time, b.a));
+        return PosePtr(out);
+    }
+
+  private:
+    Result<std::shared_ptr<Pose>> pose(double time, std::int64_t frame) const {
+        if (auto same = scene_->stage->unchanged(); !same) return fail(std::move(same.error()).at_frame(frame));
+        auto made = pose_of(time, frame);
+        if (auto same = scene_->stage->unchanged(); !same) return fail(std::move(same.error()).at_frame(frame));
+        return made;
+    }
+
+    Result<std::shared_ptr<Pose>> pose_of(double time, std::int64_t frame) const {
+        try {
+            auto out = std::make_shared<Pose>();
+            PoseJoiner all;
+            std::vector<Pose> held;
+            std::vector<std::vector<std::int64_t>> ids;
+            std::int32_t part = 0;
+            const UsdDrawing::Sink sink = [&](int, Pose&& one) {
+                if (particles_) ids.push_back(one.ids);
+                if (held.empty() && part == 0) {
+                    held.push_back(std::move(one));
+                } else {
+                    if (part == 1) all.add(held.front(), 0);
+                    all.add(one, part);
+                }
+                ++part;
+            };
+            if (particles_) {
+                drawing_.points(time, sink);
+            } else {
+                drawing_.meshes(time, sink);
+            }
+            *out = part == 0 ? Pose() : part == 1 ? std::move(held.front()) : all.take(true);
+            if (particles_) {
+                // Several sets in one: a number stays one particle's, whatever the others do.
+                out->ids.clear();
+                const auto sets = static_cast<std::int64_t>(ids.size());
+                for (std::int64_t s = 0; s < sets; ++s) {
+                    for (const std::int64_t id : ids[static_cast<std::size_t>(s)]) out->ids.push_back(sets > 1 ? id * sets + s : id);
+                }
+                if (auto ok = check_particles(*out, scene_->stage->path); !ok) return fail(std::move(ok.error()).at_frame(frame));
+            } else {
+                share_faces(*out);
+                if (auto ok = check_pose(*out, scene_->stage->path); !ok) return fail(std::move(ok.error()).at_frame(frame));
+            }
+            return out;
+        } catch (const UsdBad& bad) {
+            Error error = bad.error;
+            if (!error.frame) error.frame = frame;
+            return fail(std::move(error));
+        }
+    }
+    void share_faces(Pose& pose) const {
+        const std::lock_guard guard(lock_);
+        if (faces_ && *faces_ == *pose.faces) {
+            pose.faces = faces_;
+        } else {
+            faces_ = pose.faces;
+        }
+    }
+
+    std::shared_ptr<UsdScene> scene_;
+    UsdDrawing drawing_;
+    SourceFacts facts_;
+    bool particles_, changes_;
+    mutable std::mutex lock_;
+    mutable std::shared_ptr<const Faces> faces_;
+};
+
+// Exact for the rates in use, which are whole or whole thousandths of 1001.
+Rate rate_of(double codes) {
+    const double thousandths = codes * 1001;
+    if (std::abs(codes - std::round(codes)) < 1e-9) return Rate{std::llround(codes), 1};
+    if (std::abs(thousandths / 1000 - std::round(thousandths / 1000)) < 1e-3)
+        return Rate{std::llround(thousandths / 1000) * 1000, 1001};
+    return Rate{std::llround(codes * 1000), 1000};
+}
+
+std::string also(std::size_t n, const char* one, const char* many) {
+    return counted(static_cast<long long>(n), one, many);
+}
+
+void tell(const UsdScene& scene, const Survey& survey, std::vector<SourceProblem>& problems) {
+    auto say = [&](std::string what, std::string instead) { problems.push_back({std::move(what), std::move(instead), std::nullopt}); };
+    for (const UsdStageNote& note : scene.stage->notes) say(note.what, note.instead);
+    if (survey.hidden)
+        say(fmt::format("{} or there as guides only", also(survey.hidden, "prim is invisible", "prims are invisible")), "the rest is shown");
+    if (survey.curves) say(also(survey.curves, "set of curves was passed over", "sets of curves were passed over"), "curves can be read as paths");
+    if (survey.volumes)
+        say(also(survey.volumes, "volume was passed over", "volumes were passed over"), "gather the OpenVDB files it points to");
+    if (survey.other) say(also(survey.other, "patch or solid was passed over", "patches or solids were passed over"), "the rest is shown");
+    if (survey.has_meshes() && survey.has_points()) say("points beside meshes were passed over", "the meshes are shown");
+    if (survey.has_meshes()) {
+        const UsdSkins skins(scene);
+        for (const int i : survey.meshes) {
+            tell_of_mesh(scene, i, problems);
+            skins.tell(i, problems);
+        }
+    }
+    if (!survey.instancers.empty())
+        say(also(survey.instancers.size(), "point instancer is shown as geometry", "point instancers are shown as geometry"),
+            "velocities of what it instances are left out");
+    for (const UsdVariants& v : scene.stage->variants)
+        say(fmt::format("\"{}\" has the variants {} of {}", usd_name(v.prim), fmt::join(v.choices, ", "), v.set),
+            v.chosen.empty() ? "none of them is chosen" : fmt::format("{} is shown", v.chosen));
+}
+
+Result<std::shared_ptr<UsdScene>> open_scene(const std::string& path) {
+    GARLAND_TRY(stage, open_usd_stage(path));
+    try {
+        return std::make_shared<UsdScene>(stage);
+    } catch (const UsdBad& bad) {
+        return fail(bad.error);
+    }
+}
+
+Error nothing_in(const UsdScene& scene, const Survey& survey) {
+    const std::string& path = scene.stage->path;
+    if (survey.hidden)
+        return Error{ErrorCode::unsupported, "everything in it is invisible, or a guide"}.at(path).advise("make visible there what is to be shown");
+    if (!scene.stage->notes.empty())
+        return Error{ErrorCode::unsupported, "there is no Mesh and there are no Points in it"}.at(path).advise(
+            fmt::format("note that {}; {}", scene.stage->notes.front().what, scene.stage->notes.front().instead));
+    return Error{ErrorCode::unsupported, "there is no Mesh and there are no Points in it"}.at(path).advise(
+        survey.curves ? "its curves can be read as paths" : survey.volumes ? "gather the OpenVDB files its volumes point to" : "give a file that holds geometry");
+}
+
+} // namespace
+
+Result<SourcePtr> open_usd(const std::string& path, Progress& progress) {
+    progress.report(0, fmt::format("reading {}", file_name(path)));
+    GARLAND_TRY(scene, open_scene(path));
+    try {
+        const Survey survey = Surveyor(*scene).run();
+        if (!survey.has_meshes() && !survey.has_points()) return fail(nothing_in(*scene, survey));
+        const UsdLayer& root = *scene->stage->root;
+        SourceFacts facts;
+        facts.rate = rate_of(root.codes_a_second);
+        facts.up = root.z_up ? UpAxis::z : UpAxis::y;
+        facts.scale = root.metres;
+        const double first = survey.times.empty() ? scene->start() : *survey.times.begin(),
+                     last = survey.times.empty() ? first : *survey.times.rbegin();
+        if (!(last - first <= 10'000'000))
+            return fail(Error{ErrorCode::too_large, "its samples reach further apart than ten million frames"}.at(path));
+        facts.first = static_cast<std::int64_t>(std::floor(first));
+        facts.last = std::max(facts.first, static_cast<std::int64_t>(std::ceil(last)));
+        tell(*scene, survey, facts.problems);
+        const bool meshes = survey.has_meshes();
+        std::string what = meshes ? also(survey.meshes.size(), "mesh", "meshes") : also(survey.points.size(), "set of points", "sets of points");
+        if (!survey.instancers.empty()) what += ", " + also(survey.instancers.size(), "instancer", "instancers");
+        const char* form = scene->stage->root->bytes.inside.empty() ? root.bytes.view().starts_with("PXR-USDC") ? "USD binary" : "USD text" : "USD package";
+        facts.format = fmt::format("{}, {}", form, what);
+        if (scene->stage->files.size() > 1) facts.format += ", " + also(scene->stage->files.size(), "file", "files");
+        if (meshes && !survey.deforms) {
+            KeyedModel model = usd_model(*scene, static_cast<double>(facts.first), survey.meshes);
+            GARLAND_CHECK(scene->stage->unchanged());
+            if (model.points() > point_limit)
+                return fail(Error{ErrorCode::too_large, "it has more points than can be counted"}.at(path));
+            return make_parts_source(std::move(model), std::move(facts), scene->stage->files);
+        }
+        auto source = std::make_shared<UsdSource>(scene, survey, std::move(facts));
+        GARLAND_CHECK(source->open(progress));
+        return SourcePtr(source);
+    } catch (const UsdBad& bad) {
+        return fail(bad.error);
+    }
+}
+
+} // namespace garland
