@@ -17,8 +17,8 @@
 #include "io/usd/crate_pack.h"
 #include "io/usd/posed_usd.h"
 #include "io/usd/shared_poses.h"
-#include "io/usd/timed_references.h"
 #include "io/usd/stage_files.h"
+#include "io/usd/timed_references.h"
 
 #include <QJsonArray>
 #include <QJsonObject>
@@ -204,7 +204,12 @@ std::map<int, std::vector<V3f>> instanced(const UsdText& usd, double time, bool 
 bool same_values(const UsdText& x, const UsdRef& a, const UsdText& y, const UsdRef& b) {
     const auto p = x.layer->numbers(a), q = y.layer->numbers(b);
     const auto v = x.layer->words(a), w = y.layer->words(b);
-    return p.has_value() == q.has_value() && (!p || *p == *q) && v.has_value() == w.has_value() && (!v || *v == *w);
+    if (p && !p->empty()) { // as text, numbers have no words, and words no numbers
+        return q && std::equal(p->begin(), p->end(), q->begin(), q->end(), [](double m, double n) {
+                   return m == n || static_cast<float>(m) == static_cast<float>(n); // "0.1" of a float
+               });
+    }
+    return (v ? *v : std::vector<std::string>()) == (w ? *w : std::vector<std::string>()) && (!q || q->empty());
 }
 
 Timing of_map(const char* map, OutsideMode after = OutsideMode::hold) {

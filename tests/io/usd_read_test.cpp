@@ -34,8 +34,9 @@ QList<Root> roots() {
         if (at < 0) continue;
         const QString times = text.mid(at + 10, text.indexOf('\n', at) - at - 10);
         const qsizetype within = text.indexOf("# within: ");
-        out.push_back({QFileInfo(file).fileName(), times.split(", "),
-                       within < 0 ? 2e-5 : text.mid(within + 10, text.indexOf(' ', within + 10) - within - 10).toDouble()});
+        out.push_back(
+            {QFileInfo(file).fileName(), times.split(", "),
+             within < 0 ? 2e-5 : text.mid(within + 10, text.indexOf(' ', within + 10) - within - 10).toDouble()});
     }
     std::sort(out.begin(), out.end(), [](const Root& a, const Root& b) { return a.name < b.name; });
     return out;

@@ -13,7 +13,7 @@ namespace garland {
 enum class KeyWay { step, linear, cubic };
 
 struct KeyTrack {
-    std::vector<double> times; // seconds, strictly rising, at least one
+    std::vector<double> times;  // seconds, strictly rising, at least one
     std::vector<double> values; // width a key; cubic: in-tangent, value, out-tangent, 3 · width a key
     int width = 3;
     KeyWay way = KeyWay::linear;

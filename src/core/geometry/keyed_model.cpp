@@ -78,7 +78,7 @@ State state_at(const KeyedModel& model, double seconds, bool smooth) {
     state.transforms.resize(n);
     for (std::size_t i = 0; i < n; ++i) {
         const PartNode& node = model.nodes[i];
-        const M44d local = !node.ops.empty()           ? ops_matrix(model, node, seconds, smooth)
+        const M44d local = !node.ops.empty()          ? ops_matrix(model, node, seconds, smooth)
                            : node.matrix && !moved[i] ? *node.matrix
                                                       : local_matrix(translations[i], rotations[i], scales[i]);
         state.transforms[i] = node.parent < 0 ? local : local * state.transforms[static_cast<std::size_t>(node.parent)];
@@ -248,8 +248,10 @@ static void turn_attributes(const KeyedModel& model, const State& state, Pose& p
                 const std::size_t end = at + model.meshes[static_cast<std::size_t>(m)].base.points.size();
                 for (; at < end && at * 3 + 2 < a.values.size(); ++at) {
                     V3d turned;
-                    state.transforms[i].multDirMatrix(V3d(a.values[at * 3], a.values[at * 3 + 1], a.values[at * 3 + 2]), turned);
-                    for (int k = 0; k < 3; ++k) a.values[at * 3 + static_cast<std::size_t>(k)] = static_cast<float>(turned[k]);
+                    state.transforms[i].multDirMatrix(V3d(a.values[at * 3], a.values[at * 3 + 1], a.values[at * 3 + 2]),
+                                                      turned);
+                    for (int k = 0; k < 3; ++k)
+                        a.values[at * 3 + static_cast<std::size_t>(k)] = static_cast<float>(turned[k]);
                 }
             }
         }

@@ -47,7 +47,8 @@ Result<SourcePtr> open_source(const std::string& path, Progress& progress) {
     }
     if (ending == ".vdb") return open_volumes(path, progress);
     if (ending == ".gltf" || ending == ".glb") return open_gltf(path, progress);
-    if (ending == ".usda" || ending == ".usdc" || ending == ".usd" || ending == ".usdz") return open_usd(path, progress);
+    if (ending == ".usda" || ending == ".usdc" || ending == ".usd" || ending == ".usdz")
+        return open_usd(path, progress);
     if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
     return fail(
         Error{ErrorCode::unsupported, fmt::format("files ending in \"{}\" are not read", ending)}.at(path).advise(

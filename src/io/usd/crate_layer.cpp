@@ -170,7 +170,7 @@ class UsdCrateLayer final : public UsdLayer {
         return n;
     }
     std::uint64_t length(std::uint64_t& at) const { // of an array
-        if (minor_ < 5) at += 4; // its rank, which is 1
+        if (minor_ < 5) at += 4;                    // its rank, which is 1
         return minor_ < 7 ? next<std::uint32_t>(at) : next<std::uint64_t>(at);
     }
     template <class T>
@@ -243,7 +243,8 @@ class UsdCrateLayer final : public UsdLayer {
         std::uint64_t at = section("PATHS");
         const std::uint64_t from = at;
         const auto n = next<std::uint64_t>(at), encoded = next<std::uint64_t>(at);
-        const auto numbers = packed_list(at, encoded), elements = packed_list(at, encoded), jumps = packed_list(at, encoded);
+        const auto numbers = packed_list(at, encoded), elements = packed_list(at, encoded),
+                   jumps = packed_list(at, encoded);
         if (n > encoded * 4 + 16) throw Bad{from, "there are not as many paths as is said"};
         paths_.resize(n);
         struct Step {
@@ -284,9 +285,9 @@ class UsdCrateLayer final : public UsdLayer {
         path.name = name;
         const std::string& above = paths_[parent].text;
         if (above.size() + name.size() > 100'000) throw Bad{at, "a path is too long", ErrorCode::too_large};
-        path.text = path.property                       ? above + "." + std::string(name)
+        path.text = path.property                                    ? above + "." + std::string(name)
                     : name.starts_with("{") || name.starts_with("[") ? above + std::string(name)
-                                                        : usd_child(above, name);
+                                                                     : usd_child(above, name);
     }
 
     void read_specs() {
@@ -568,8 +569,7 @@ class UsdCrateLayer final : public UsdLayer {
             }
         }
         if (layout.quaternion) { // the real part first, as in text
-            for (std::size_t i = 0; i + 3 < out.size(); i += 4)
-                std::rotate(&out[i], &out[i] + 3, &out[i] + 4);
+            for (std::size_t i = 0; i + 3 < out.size(); i += 4) std::rotate(&out[i], &out[i] + 3, &out[i] + 4);
         }
         return out;
     }
@@ -668,7 +668,8 @@ class UsdCrateLayer final : public UsdLayer {
         if (out.prim == "/") out.prim.clear();
         if (!offset) return out;
         out.offset = next<double>(at), out.scale = next<double>(at);
-        if (!std::isfinite(out.offset) || !(std::abs(out.scale) > 1e-9)) throw Bad{at, "an offset in time is not usable"};
+        if (!std::isfinite(out.offset) || !(std::abs(out.scale) > 1e-9))
+            throw Bad{at, "an offset in time is not usable"};
         return out;
     }
     UsdArc reference(std::uint64_t& at) const {

@@ -33,7 +33,8 @@ UsdSpec& UsdLayer::add(std::string path) {
 }
 
 Result<UsdLayerPtr> read_usd_layer(UsdBytes bytes) {
-    return bytes.view().starts_with("PXR-USDC") ? read_crate_layer(std::move(bytes)) : read_text_layer(std::move(bytes));
+    return bytes.view().starts_with("PXR-USDC") ? read_crate_layer(std::move(bytes))
+                                                : read_text_layer(std::move(bytes));
 }
 
 std::string_view usd_parent(std::string_view path) {

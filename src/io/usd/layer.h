@@ -76,7 +76,7 @@ struct UsdClipSet {
 struct UsdProperty {
     std::string_view type{}, name{}; // "point3f[]", "primvars:st"; relationships have the type "rel"
     bool uniform = false;
-    UsdRef value{};        // a default
+    UsdRef value{}; // a default
     bool has_value = false;
     UsdSamples samples{};
     std::string_view interpolation{}; // of a primvar: "vertex" …; empty: not said
@@ -116,8 +116,8 @@ enum class UsdFileForm { text, crate };
 // Bytes of a layer: a whole mapped file or, in a package, a piece of one.
 struct UsdBytes {
     std::shared_ptr<const MappedFile> file{};
-    std::string path{};      // of the file
-    std::string inside{};    // of the piece in a package; empty: the whole file
+    std::string path{};   // of the file
+    std::string inside{}; // of the piece in a package; empty: the whole file
     std::size_t from = 0, size = 0;
     std::string_view view() const { return {file->data() + from, size}; }
     std::string name() const { return inside.empty() ? path : path + "[" + inside + "]"; }
@@ -146,12 +146,12 @@ class UsdLayer {
 
     // Values. Errors: malformed, unsupported, with the file and the line or the byte. Of a text or a crate's value of
     // another type: malformed.
-    virtual bool blocked(const UsdRef& ref) const = 0;                                  // None: there is no value
+    virtual bool blocked(const UsdRef& ref) const = 0; // None: there is no value
     virtual Result<std::vector<float>> floats(const UsdRef& ref, std::size_t width) const = 0;
-    virtual Result<std::vector<double>> numbers(const UsdRef& ref) const = 0;           // every number, one after another
+    virtual Result<std::vector<double>> numbers(const UsdRef& ref) const = 0; // every number, one after another
     virtual Result<std::vector<std::int64_t>> wholes(const UsdRef& ref) const = 0;
-    virtual Result<std::vector<std::string>> words(const UsdRef& ref) const = 0;        // strings, tokens, files
-    virtual std::optional<std::size_t> count(const UsdRef& ref) const = 0;              // of an array, where it is cheap to know
+    virtual Result<std::vector<std::string>> words(const UsdRef& ref) const = 0; // strings, tokens, files
+    virtual std::optional<std::size_t> count(const UsdRef& ref) const = 0; // of an array, where it is cheap to know
 
     UsdSpec& add(std::string path); // the one of that path, or a new one
   protected:

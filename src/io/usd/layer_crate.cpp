@@ -77,11 +77,13 @@ class CrateStore final : public UsdStore {
             break;
         case UsdType::float32:
             if (!v.array)
-                return rep(CrateType::float32, std::bit_cast<std::uint32_t>(static_cast<float>(v.own[0])), crate_inline_bit);
+                return rep(CrateType::float32, std::bit_cast<std::uint32_t>(static_cast<float>(v.own[0])),
+                           crate_inline_bit);
             break;
         case UsdType::float64: // those that a float holds
             if (!v.array && static_cast<double>(static_cast<float>(v.own[0])) == v.own[0])
-                return rep(CrateType::float64, std::bit_cast<std::uint32_t>(static_cast<float>(v.own[0])), crate_inline_bit);
+                return rep(CrateType::float64, std::bit_cast<std::uint32_t>(static_cast<float>(v.own[0])),
+                           crate_inline_bit);
             break;
         default: break;
         }

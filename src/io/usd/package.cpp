@@ -24,7 +24,8 @@ Result<std::vector<UsdPackageEntry>> read_usd_package(std::string_view bytes, co
     };
     constexpr std::size_t end_bytes = 22, entry_bytes = 46, local_bytes = 30;
     const std::size_t end = bytes.rfind(std::string_view("PK\5\6", 4));
-    if (end == bytes.npos || end + end_bytes > bytes.size()) return bad(bytes.size(), "this is no package: its end is missing");
+    if (end == bytes.npos || end + end_bytes > bytes.size())
+        return bad(bytes.size(), "this is no package: its end is missing");
     const auto count = number<std::uint16_t>(bytes, end + 10);
     std::size_t at = number<std::uint32_t>(bytes, end + 16);
     if (count == 0xffff || at == 0xffff'ffff)
@@ -35,7 +36,8 @@ Result<std::vector<UsdPackageEntry>> read_usd_package(std::string_view bytes, co
             return bad(at, "the package's list of files is cut");
         const auto flags = number<std::uint16_t>(bytes, at + 8), method = number<std::uint16_t>(bytes, at + 10);
         const std::size_t size = number<std::uint32_t>(bytes, at + 24), name = number<std::uint16_t>(bytes, at + 28),
-                          extra = number<std::uint16_t>(bytes, at + 30), comment = number<std::uint16_t>(bytes, at + 32),
+                          extra = number<std::uint16_t>(bytes, at + 30),
+                          comment = number<std::uint16_t>(bytes, at + 32),
                           local = number<std::uint32_t>(bytes, at + 42);
         if (at + entry_bytes + name > bytes.size()) return bad(at, "the package's list of files is cut");
         UsdPackageEntry entry;
@@ -45,7 +47,8 @@ Result<std::vector<UsdPackageEntry>> read_usd_package(std::string_view bytes, co
                        ErrorCode::unsupported);
         if (local + local_bytes > bytes.size() || bytes.substr(local, 4) != std::string_view("PK\3\4", 4))
             return bad(local, fmt::format("\"{}\" is not where the package says", entry.name));
-        entry.from = local + local_bytes + number<std::uint16_t>(bytes, local + 26) + number<std::uint16_t>(bytes, local + 28);
+        entry.from =
+            local + local_bytes + number<std::uint16_t>(bytes, local + 26) + number<std::uint16_t>(bytes, local + 28);
         entry.size = size;
         if (entry.from > bytes.size() || size > bytes.size() - entry.from)
             return bad(local, fmt::format("\"{}\" reaches past the end of the package", entry.name));

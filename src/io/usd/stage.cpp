@@ -24,7 +24,8 @@ struct Opinion { // a spec, with whose time it counts
 
 class StageBuilder {
   public:
-    StageBuilder(UsdStage& out, const UsdChoices& choices) : out_(out), indexer_(files_, choices, out.notes, out.variants) {}
+    StageBuilder(UsdStage& out, const UsdChoices& choices)
+        : out_(out), indexer_(files_, choices, out.notes, out.variants) {}
 
     Result<void> run(const std::string& path) {
         GARLAND_TRY(root, files_.open(path));
@@ -102,7 +103,8 @@ class StageBuilder {
     Result<void> prim(UsdSite& site, const std::string& path, const std::string& name, int parent, bool drawn,
                       UsdClipBindings clips) {
         if (out_.prims.size() >= prim_limit)
-            return fail(Error{ErrorCode::too_large, fmt::format("it has more than {} prims", prim_limit)}.at(out_.path));
+            return fail(
+                Error{ErrorCode::too_large, fmt::format("it has more than {} prims", prim_limit)}.at(out_.path));
         const std::vector<Opinion> said = opinions(site);
         std::optional<bool> active, instance;
         std::optional<UsdSpec::Kind> kind;
@@ -193,14 +195,16 @@ class StageBuilder {
     }
 
     // The strongest opinion that has a value: samples before a default in one spec, a layer's clips after both.
-    static void resolve(const UsdPrim& p, UsdAttribute& a, const std::vector<Opinion>& said, const UsdClipBindings& clips) {
+    static void resolve(const UsdPrim& p, UsdAttribute& a, const std::vector<Opinion>& said,
+                        const UsdClipBindings& clips) {
         std::vector<const UsdClipBinding*> open;
         for (const UsdClipBinding& b : clips) {
             if (b.has(p.path, a.name)) open.push_back(&b);
         }
         for (std::size_t i = 0; i <= said.size(); ++i) {
             for (const UsdClipBinding* b : open) {
-                const auto theirs = std::find_if(said.begin(), said.end(), [&](const Opinion& o) { return o.site->id == b->site; });
+                const auto theirs =
+                    std::find_if(said.begin(), said.end(), [&](const Opinion& o) { return o.site->id == b->site; });
                 // Their place: behind the opinions of their site's layers up to their own.
                 std::size_t place = theirs == said.end() ? 0 : static_cast<std::size_t>(theirs - said.begin());
                 while (place < said.size() && said[place].site->id == b->site && said[place].rank <= b->rank) ++place;

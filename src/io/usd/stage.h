@@ -84,8 +84,8 @@ struct UsdStage {
     UsdLayerPtr root;
     std::vector<UsdPrim> prims; // parents first
     std::vector<UsdVariants> variants;
-    std::vector<UsdStageNote> notes;                        // what was passed over, or could not be read
-    std::vector<std::shared_ptr<const MappedFile>> mapped;  // behind all layers
+    std::vector<UsdStageNote> notes;                       // what was passed over, or could not be read
+    std::vector<std::shared_ptr<const MappedFile>> mapped; // behind all layers
     std::vector<UsdLayerPtr> layers;
     std::vector<std::string> files; // paths, each once
 

@@ -109,8 +109,8 @@ std::optional<UsdClips::Over> UsdClips::over(double time) const {
     return Over{lower, upper, (time - lower) / (upper - lower)};
 }
 
-std::shared_ptr<const UsdClipFiles> open_clips(UsdFiles& files, const UsdLayer& said, const UsdClipSet& asked, double offset,
-                                               double scale, std::string& wrong) {
+std::shared_ptr<const UsdClipFiles> open_clips(UsdFiles& files, const UsdLayer& said, const UsdClipSet& asked,
+                                               double offset, double scale, std::string& wrong) {
     UsdClipSet set = asked;
     spell_out(set);
     if (set.assets.empty() || set.prim.empty() || set.active.empty()) return nullptr;

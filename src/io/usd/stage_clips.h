@@ -23,7 +23,7 @@ struct UsdClipBinding {
 using UsdClipBindings = std::vector<UsdClipBinding>;
 
 // wrong: what could not be read. Null where there is nothing to be had.
-std::shared_ptr<const UsdClipFiles> open_clips(UsdFiles& files, const UsdLayer& said, const UsdClipSet& set, double offset,
-                                               double scale, std::string& wrong);
+std::shared_ptr<const UsdClipFiles> open_clips(UsdFiles& files, const UsdLayer& said, const UsdClipSet& set,
+                                               double offset, double scale, std::string& wrong);
 
 } // namespace garland

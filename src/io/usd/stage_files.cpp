@@ -10,7 +10,8 @@ namespace garland {
 Result<std::shared_ptr<const MappedFile>> UsdFiles::file(const std::string& path) {
     if (const auto known = by_path_.find(path); known != by_path_.end()) return known->second;
     if (mapped_.size() >= usd_file_limit)
-        return fail(Error{ErrorCode::too_large, fmt::format("it is one of more than {} files", usd_file_limit)}.at(path));
+        return fail(
+            Error{ErrorCode::too_large, fmt::format("it is one of more than {} files", usd_file_limit)}.at(path));
     GARLAND_TRY(opened, MappedFile::open(path));
     auto shared = std::make_shared<const MappedFile>(std::move(opened));
     by_path_.emplace(path, shared);
@@ -67,7 +68,8 @@ Result<UsdLayerPtr> UsdFiles::open_from(const UsdLayer& from, const std::string&
         const fs::path beside = fs::path(from.bytes.inside).parent_path();
         return layer(from.bytes.path, (beside / name).lexically_normal().generic_string());
     }
-    const fs::path path = fs::path(name).is_absolute() ? fs::path(name) : fs::path(from.bytes.path).parent_path() / name;
+    const fs::path path =
+        fs::path(name).is_absolute() ? fs::path(name) : fs::path(from.bytes.path).parent_path() / name;
     return layer(path.lexically_normal().string(), inside);
 }
 

@@ -11,8 +11,8 @@ class UsdFiles {
   public:
     // Errors: those of reading.
     Result<UsdLayerPtr> open(const std::string& path);
-    // `asset` as a layer names it: a path beside that layer, an absolute one, a file inside its package, or a file inside
-    // another package ("lamps.usdz[red.usdc]").
+    // `asset` as a layer names it: a path beside that layer, an absolute one, a file inside its package, or a file
+    // inside another package ("lamps.usdz[red.usdc]").
     Result<UsdLayerPtr> open_from(const UsdLayer& from, const std::string& asset);
 
     const std::vector<UsdLayerPtr>& layers() const { return layers_; }

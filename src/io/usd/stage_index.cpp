@@ -13,7 +13,9 @@ constexpr int sublayer_depth = 64;
 constexpr std::size_t open_arcs = 64; // arcs that lead into one another
 
 int names_in(std::string_view path) {
-    return path.size() <= 1 ? 0 : static_cast<int>(std::count_if(path.begin(), path.end(), [](char c) { return c == '/'; }));
+    return path.size() <= 1
+               ? 0
+               : static_cast<int>(std::count_if(path.begin(), path.end(), [](char c) { return c == '/'; }));
 }
 
 bool within(std::string_view path, std::string_view of) {
@@ -33,7 +35,8 @@ void put_in_order(std::vector<UsdSite>& list) {
     });
 }
 
-void see_strong(const UsdSite& site, const std::function<void(const UsdSite&)>& see, std::vector<const UsdSite*>& weakest) {
+void see_strong(const UsdSite& site, const std::function<void(const UsdSite&)>& see,
+                std::vector<const UsdSite*>& weakest) {
     see(site);
     for (const UsdSite& s : site.below) {
         if (s.arc == UsdSite::specialize) {
@@ -117,8 +120,11 @@ bool UsdIndexer::speaks(const UsdSite& site) const {
 }
 
 UsdSite UsdIndexer::extended(const UsdSite& of, std::string_view name, bool of_instance) {
-    UsdSite out = UsdSite{of.arc,    of.stack,  usd_child(of.path, name), of.from, of.to,    of.offset,
-                          of.scale, of.depth, of.id,                    of.silent, of.keeps, of.heir, {}};
+    UsdSite out = UsdSite{of.arc,    of.stack, usd_child(of.path, name),
+                          of.from,   of.to,    of.offset,
+                          of.scale,  of.depth, of.id,
+                          of.silent, of.keeps, of.heir,
+                          {}};
     if (of_instance && of.arc == UsdSite::root) out.silent = true;
     for (const UsdSite& s : of.below) {
         UsdSite next = extended(s, name, false);
@@ -131,7 +137,8 @@ const UsdSite* UsdIndexer::index(const UsdLayerStackPtr& stack, const std::strin
     auto& known = whole ? whole_ : bare_;
     const std::pair<const UsdLayerStack*, std::string> key{stack.get(), path};
     if (const auto at = known.find(key); at != known.end()) return at->second.get();
-    if (path == "/" || path.empty()) return known.emplace(key, std::make_unique<UsdSite>(root(stack))).first->second.get();
+    if (path == "/" || path.empty())
+        return known.emplace(key, std::make_unique<UsdSite>(root(stack))).first->second.get();
     if (std::find(open_.begin(), open_.end(), key) != open_.end() || open_.size() > open_arcs) return nullptr;
     open_.push_back(key);
     const UsdSite* parent = index(stack, std::string(usd_parent(path)), true);
@@ -191,13 +198,17 @@ std::vector<UsdIndexer::Said> UsdIndexer::arcs(const UsdSite& site, List&& list)
 void UsdIndexer::add_arcs(UsdSite& site, const std::string& stage_path) {
     if (site.silent || !speaks(site)) return;
     using About = UsdSpec::About;
-    for (const Said& s : arcs(site, [](const About& a) -> auto& { return a.inherits; }))
+    for (const Said& s : arcs(
+             site, [](const About& a) -> auto& { return a.inherits; }))
         follow(site, UsdSite::inherit, s, stage_path);
-    for (const Said& s : arcs(site, [](const About& a) -> auto& { return a.references; }))
+    for (const Said& s : arcs(
+             site, [](const About& a) -> auto& { return a.references; }))
         follow(site, UsdSite::reference, s, stage_path);
-    for (const Said& s : arcs(site, [](const About& a) -> auto& { return a.payloads; }))
+    for (const Said& s : arcs(
+             site, [](const About& a) -> auto& { return a.payloads; }))
         follow(site, UsdSite::payload, s, stage_path);
-    for (const Said& s : arcs(site, [](const About& a) -> auto& { return a.specializes; }))
+    for (const Said& s : arcs(
+             site, [](const About& a) -> auto& { return a.specializes; }))
         follow(site, UsdSite::specialize, s, stage_path);
     put_in_order(site.below);
 }
@@ -277,7 +288,8 @@ void UsdIndexer::imply_classes(UsdSite& site, const std::string& stage_path) {
         const std::string prefix = here.substr(0, here.size() - below);
         for (const UsdSite& c : b.below) {
             if ((c.arc != UsdSite::inherit && c.arc != UsdSite::specialize) || c.stack != b.stack) continue;
-            const std::string name = usd_without_variants(c.from), ours = within(name, b.from) ? moved(name, b.from, prefix) : name;
+            const std::string name = usd_without_variants(c.from),
+                              ours = within(name, b.from) ? moved(name, b.from, prefix) : name;
             if (site.stack != b.stack || ours != name) classes.emplace_back(c.arc, ours);
         }
     }
@@ -295,7 +307,8 @@ void UsdIndexer::add_variants(UsdSite& whole, const std::string& stage_path, boo
         each_usd_site(whole, [&](const UsdSite& s) { sites.push_back(const_cast<UsdSite*>(&s)); });
         auto choice = [&](const std::string& set) {
             if (of_stage) {
-                if (const auto own = choices_.find(stage_path + "{" + set + "}"); own != choices_.end()) return own->second;
+                if (const auto own = choices_.find(stage_path + "{" + set + "}"); own != choices_.end())
+                    return own->second;
             }
             for (const UsdSite* s : sites) {
                 for (const auto& e : s->stack->layers) {
@@ -325,9 +338,15 @@ void UsdIndexer::add_variants(UsdSite& whole, const std::string& stage_path, boo
                 if (!done.insert({s->id, s->path + "{" + set}).second) continue;
                 const std::string chosen = choice(set);
                 seen[set].chosen = chosen;
-                UsdSite inside{UsdSite::variant, s->stack,  fmt::format("{}{{{}={}}}", s->path, set, chosen),
-                               s->from,          s->to,     s->offset,
-                               s->scale,         names_in(stage_path), next_id_++};
+                UsdSite inside{UsdSite::variant,
+                               s->stack,
+                               fmt::format("{}{{{}={}}}", s->path, set, chosen),
+                               s->from,
+                               s->to,
+                               s->offset,
+                               s->scale,
+                               names_in(stage_path),
+                               next_id_++};
                 if (chosen.empty() || !speaks(inside)) continue;
                 add_arcs(inside, stage_path);
                 s->below.push_back(std::move(inside));

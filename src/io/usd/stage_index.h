@@ -21,8 +21,8 @@ using UsdLayerStackPtr = std::shared_ptr<const UsdLayerStack>;
 struct UsdSite {
     enum Arc : std::uint8_t { inherit, variant, reference, payload, specialize, root } arc = root;
     UsdLayerStackPtr stack{};
-    std::string path{};         // in the stack, variants included
-    std::string from{}, to{};   // where the arc led, and the stage's path of it (both without variants)
+    std::string path{};           // in the stack, variants included
+    std::string from{}, to{};     // where the arc led, and the stage's path of it (both without variants)
     double offset = 0, scale = 1; // stage time = offset + scale · time of the stack
     int depth = 0;                // how many names the path had where the arc was said
     int id = 0;                   // the same in the sites of prims below

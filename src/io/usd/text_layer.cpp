@@ -237,8 +237,7 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
     template <class T>
     Result<T> told(Result<T> value, const UsdRef& ref) const {
         if (value) return value;
-        return fail(
-            std::move(value.error()).at(bytes.name()).at_line(usd_line_of(text(), ref.text.data())));
+        return fail(std::move(value.error()).at(bytes.name()).at_line(usd_line_of(text(), ref.text.data())));
     }
 
     void layer_metadata(UsdSpec& root) {
@@ -320,8 +319,10 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
     }
     std::string_view edited_name(Edit& edit) {
         std::string_view name = word();
-        const std::pair<std::string_view, Edit> edits[] = {{"prepend", Edit::prepend}, {"append", Edit::append},
-                                                           {"add", Edit::append},      {"delete", Edit::remove},
+        const std::pair<std::string_view, Edit> edits[] = {{"prepend", Edit::prepend},
+                                                           {"append", Edit::append},
+                                                           {"add", Edit::append},
+                                                           {"delete", Edit::remove},
                                                            {"reorder", Edit::order}};
         for (const auto& [said, meant] : edits) {
             if (name != said || peek() == '=') continue;
@@ -426,7 +427,8 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
     void clip_set(UsdClipSet& set) {
         auto pairs = [](std::string_view v, const char* what) {
             const auto all = usd_text_numbers(v);
-            if (!all || all->size() % 2 != 0) throw Bad{v.data(), fmt::format("{} of clips are no pairs of numbers", what)};
+            if (!all || all->size() % 2 != 0)
+                throw Bad{v.data(), fmt::format("{} of clips are no pairs of numbers", what)};
             std::vector<std::pair<double, double>> out;
             for (std::size_t i = 0; i < all->size(); i += 2) out.emplace_back((*all)[i], (*all)[i + 1]);
             return out;
@@ -506,8 +508,10 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
         for (bool more = true; more;) {
             more = first == "custom" || first == "uniform" || first == "varying" || first == "config";
             if (first == "uniform") uniform = true;
-            for (const auto& [said, meant] :
-                 {std::pair{"prepend", Edit::prepend}, {"append", Edit::append}, {"add", Edit::append}, {"delete", Edit::remove}}) {
+            for (const auto& [said, meant] : {std::pair{"prepend", Edit::prepend},
+                                              {"append", Edit::append},
+                                              {"add", Edit::append},
+                                              {"delete", Edit::remove}}) {
                 if (first == said) edit = meant, more = true;
             }
             if (more) first = word();
@@ -515,7 +519,8 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
         std::string_view name = word();
         if (name.empty()) throw Bad{at_, "an attribute has no name"};
         constexpr std::string_view samples = ".timeSamples", connect = ".connect", spline = ".spline";
-        const bool sampled = name.ends_with(samples), connected = name.ends_with(connect), curve = name.ends_with(spline);
+        const bool sampled = name.ends_with(samples), connected = name.ends_with(connect),
+                   curve = name.ends_with(spline);
         if (sampled) name.remove_suffix(samples.size());
         if (connected) name.remove_suffix(connect.size());
         if (curve) name.remove_suffix(spline.size());
@@ -560,7 +565,8 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
             ++at_;
             const std::string_view v = value();
             if (name == "interpolation") p.interpolation = unquoted(v);
-            if (name == "elementSize") p.element_size = static_cast<int>(std::clamp(number_in(v, "elementSize"), 0.0, 1e6));
+            if (name == "elementSize")
+                p.element_size = static_cast<int>(std::clamp(number_in(v, "elementSize"), 0.0, 1e6));
         }
         ++at_;
     }

@@ -46,7 +46,8 @@ void place(Pose& pose, const M44d& m) {
         for (std::size_t f = 0; f < faces->count(); ++f) {
             const auto from = faces->starts[f], to = faces->starts[f + 1];
             std::reverse(faces->corners.begin() + from, faces->corners.begin() + to);
-            if (!faces->corner_uvs.empty()) std::reverse(faces->corner_uvs.begin() + from, faces->corner_uvs.begin() + to);
+            if (!faces->corner_uvs.empty())
+                std::reverse(faces->corner_uvs.begin() + from, faces->corner_uvs.begin() + to);
         }
         pose.faces = faces;
     }
@@ -97,8 +98,9 @@ void UsdDrawing::walk(Walk& w, int prim, const Place& above, int depth) const {
 std::shared_ptr<const Faces> UsdDrawing::known_faces(int prim, const Pose& pose) const {
     const UsdPrim& p = scene_.prim(prim);
     for (const UsdAttribute& a : p.attributes) {
-        const bool of_faces = a.name.starts_with("faceVertex") || a.name == "orientation" || a.interpolation == "uniform" ||
-                              a.interpolation == "faceVarying" || a.name.starts_with("primvars:materialName");
+        const bool of_faces = a.name.starts_with("faceVertex") || a.name == "orientation" ||
+                              a.interpolation == "uniform" || a.interpolation == "faceVarying" ||
+                              a.name.starts_with("primvars:materialName");
         if (of_faces && a.moves()) return nullptr;
     }
     const std::lock_guard guard(lock_);
@@ -161,7 +163,8 @@ void UsdDrawing::instances(Walk& w, int prim, const Place& at, int depth) const 
     const auto picks = scene_.wholes(*which, w.time);
     auto list = [&](const char* name) { return p.find(name); };
     std::vector<V3f> places = scene_.vectors(*positions, w.time);
-    const UsdAttribute *turns = list("orientationsf"), *sizes = list("scales"), *ids = list("ids"), *hidden = list("invisibleIds");
+    const UsdAttribute *turns = list("orientationsf"), *sizes = list("scales"), *ids = list("ids"),
+                       *hidden = list("invisibleIds");
     if (!turns) turns = list("orientations");
     std::vector<Quatd> rotations = turns ? scene_.rotations(*turns, w.time) : std::vector<Quatd>{};
     const auto scales = sizes ? scene_.vectors(*sizes, w.time) : std::vector<V3f>{};
@@ -170,8 +173,10 @@ void UsdDrawing::instances(Walk& w, int prim, const Place& at, int depth) const 
     std::sort(unseen.begin(), unseen.end());
     if (places.size() != picks.size())
         scene_.bad(p, fmt::format("has {} places for {} instances", places.size(), picks.size()));
-    for (const auto& [name, size] : {std::pair{"orientations", rotations.size()}, {"scales", scales.size()}, {"ids", numbers.size()}}) {
-        if (size != 0 && size != picks.size()) scene_.bad(p, fmt::format("has {} {} for {} instances", size, name, picks.size()));
+    for (const auto& [name, size] :
+         {std::pair{"orientations", rotations.size()}, {"scales", scales.size()}, {"ids", numbers.size()}}) {
+        if (size != 0 && size != picks.size())
+            scene_.bad(p, fmt::format("has {} {} for {} instances", size, name, picks.size()));
     }
     // Between samples places go on along their velocities, where they have some from the same moment.
     const auto along = [&](const UsdAttribute* value, const char* name) -> std::pair<std::vector<V3f>, double> {

@@ -28,7 +28,7 @@ Spread spread_of(std::string_view said, std::size_t count, const Counts& n) {
     if (said == "vertex" || said == "varying") return Spread::vertex;
     if (said == "faceVarying") return Spread::corner;
     // Not said, or not a word of the format: by its count; the format's own answer is constant.
-    return count == n.points && count != 1 ? Spread::vertex
+    return count == n.points && count != 1   ? Spread::vertex
            : count == n.corners && count > 1 ? Spread::corner
                                              : Spread::constant;
 }
@@ -45,13 +45,14 @@ bool fits(const Values& v, const Counts& n) {
 }
 
 template <class T>
-std::vector<T> picked(const UsdScene& scene, const UsdPrim& p, const UsdAttribute& a, const std::vector<T>& from, std::size_t width,
-                      const std::vector<std::int64_t>& indices) {
+std::vector<T> picked(const UsdScene& scene, const UsdPrim& p, const UsdAttribute& a, const std::vector<T>& from,
+                      std::size_t width, const std::vector<std::int64_t>& indices) {
     std::vector<T> out;
     out.reserve(indices.size() * width);
     const auto count = static_cast<std::int64_t>(from.size() / width);
     for (const std::int64_t i : indices) {
-        if (i < 0 || i >= count) scene.bad(p, fmt::format("has the index {} in {}, which has {} values", i, a.name, count));
+        if (i < 0 || i >= count)
+            scene.bad(p, fmt::format("has the index {} in {}, which has {} values", i, a.name, count));
         const auto at = from.begin() + static_cast<std::ptrdiff_t>(static_cast<std::size_t>(i) * width);
         out.insert(out.end(), at, at + static_cast<std::ptrdiff_t>(width));
     }
@@ -69,7 +70,8 @@ Values values_of(const UsdScene& scene, const UsdPrim& p, const UsdAttribute& a,
     if (order) indices = scene.wholes(*order, time);
     if (out.whole) {
         std::vector<std::int64_t> wide = scene.wholes(a, time);
-        if (wide.size() % out.width != 0) scene.bad(p, fmt::format("has {} numbers in {}, no groups of {}", wide.size(), a.name, out.width));
+        if (wide.size() % out.width != 0)
+            scene.bad(p, fmt::format("has {} numbers in {}, no groups of {}", wide.size(), a.name, out.width));
         if (order) wide = picked(scene, p, a, wide, out.width, indices);
         for (const std::int64_t v : wide) {
             out.too_wide |= v < INT32_MIN || v > INT32_MAX;
@@ -93,7 +95,8 @@ std::vector<V3f> triples(const std::vector<float>& v) {
 
 // Values of corners as values of points, where all corners of a point agree.
 template <class V>
-bool of_points(const std::vector<V>& corners, const Faces& faces, std::size_t points, float tolerance, std::vector<V>& out) {
+bool of_points(const std::vector<V>& corners, const Faces& faces, std::size_t points, float tolerance,
+               std::vector<V>& out) {
     out.assign(points, V(0));
     std::vector<char> known(points, 0);
     for (std::size_t c = 0; c < faces.corners.size(); ++c) {
@@ -221,11 +224,13 @@ std::shared_ptr<Faces> usd_faces(const UsdScene& scene, int prim, double time, s
     faces->starts.push_back(0);
     std::uint64_t total = 0;
     for (std::int64_t n : each) {
-        if (n < 0 || n > static_cast<std::int64_t>(all.size())) throw bad(fmt::format("has a face of {} corners", n), *counts);
+        if (n < 0 || n > static_cast<std::int64_t>(all.size()))
+            throw bad(fmt::format("has a face of {} corners", n), *counts);
         total += static_cast<std::uint64_t>(n);
         faces->starts.push_back(static_cast<std::uint32_t>(total));
     }
-    if (total != all.size()) throw bad(fmt::format("has {} corners, but its faces need {}", all.size(), total), *counts);
+    if (total != all.size())
+        throw bad(fmt::format("has {} corners, but its faces need {}", all.size(), total), *counts);
     faces->corners.reserve(all.size());
     for (std::int64_t i : all) {
         if (i < 0 || i >= static_cast<std::int64_t>(points))
@@ -299,9 +304,9 @@ Pose usd_mesh(const UsdScene& scene, int prim, double time, std::shared_ptr<cons
         if (pose.velocities.size() != pose.points.size()) pose.velocities.clear();
     }
     // No points for a time: nothing is there, whatever the faces say.
-    auto faces = known && !pose.points.empty()  ? nullptr
-                 : pose.points.empty() ? std::make_shared<Faces>()
-                                       : usd_faces(scene, prim, time, pose.points.size());
+    auto faces = known && !pose.points.empty() ? nullptr
+                 : pose.points.empty()         ? std::make_shared<Faces>()
+                                               : usd_faces(scene, prim, time, pose.points.size());
     if (!faces) pose.faces = known;
     usd_primvars(scene, prim, time, pose, faces.get());
     if (faces) {
@@ -347,24 +352,29 @@ void tell_of_mesh(const UsdScene& scene, int prim, std::vector<SourceProblem>& p
     const Counts n{pose.points.size(), pose.faces->count(), pose.faces->corners.size()};
     if (n.points == 0) return;
     for (const UsdAttribute& a : p.attributes) {
-        const bool wanted = is_plain_primvar(a) || a.name == "primvars:st" || a.name == "primvars:displayColor" ||
-                            &a == normals_of(p);
+        const bool wanted =
+            is_plain_primvar(a) || a.name == "primvars:st" || a.name == "primvars:displayColor" || &a == normals_of(p);
         if (!wanted || !p.find(a.name)) continue;
         const std::string_view name = a.name.starts_with("primvars:") ? a.name.substr(9) : a.name;
         Values v = values_of(scene, p, a, time, n);
         if (v.count == 0) continue;
         if (a.name == "normals" && a.interpolation.empty() && v.count == n.points) v.spread = Spread::vertex;
         if (v.width == 0) {
-            if (a.name != "primvars:materialName") say(fmt::format("has \"{}\", which is no number", name), "it is left out");
+            if (a.name != "primvars:materialName")
+                say(fmt::format("has \"{}\", which is no number", name), "it is left out");
         } else if (!fits(v, n)) {
-            say(fmt::format("has {} values of \"{}\", which fit neither its points nor its faces", v.count, name), "they are left out");
+            say(fmt::format("has {} values of \"{}\", which fit neither its points nor its faces", v.count, name),
+                "they are left out");
         } else if (v.width > 16 || v.too_wide) {
             say(fmt::format("has values of \"{}\" that are too wide to be kept", name), "they are left out");
         } else if (&a == normals_of(p)) {
-            if (pose.normals.empty()) say("has normals that differ at the corners of a point", "smooth ones are made from its faces");
+            if (pose.normals.empty())
+                say("has normals that differ at the corners of a point", "smooth ones are made from its faces");
         } else if (a.name == "primvars:displayColor") {
-            if (v.spread == Spread::uniform) say("has colours of faces", "they are kept as values of faces, and not shown");
-            if (v.spread == Spread::corner && pose.colours.empty()) say("has colours that differ at the corners of a point", "they are left out");
+            if (v.spread == Spread::uniform)
+                say("has colours of faces", "they are kept as values of faces, and not shown");
+            if (v.spread == Spread::corner && pose.colours.empty())
+                say("has colours that differ at the corners of a point", "they are left out");
         } else if (a.name == "primvars:st") {
             if (v.spread == Spread::constant || v.spread == Spread::uniform)
                 say("has texture coordinates that are not of points or corners", "they are left out");
@@ -374,9 +384,11 @@ void tell_of_mesh(const UsdScene& scene, int prim, std::vector<SourceProblem>& p
     }
     if (const auto* scheme = p.find("subdivisionScheme")) {
         const auto word = scene.words(*scheme, time);
-        if (!word.empty() && word[0] != "none") say(fmt::format("is to be subdivided ({})", word[0]), "the mesh is shown as it stands in the file");
+        if (!word.empty() && word[0] != "none")
+            say(fmt::format("is to be subdivided ({})", word[0]), "the mesh is shown as it stands in the file");
     }
-    if (const auto* holes = p.find("holeIndices"); holes && !scene.wholes(*holes, time).empty()) say("has holes", "they are shown as faces");
+    if (const auto* holes = p.find("holeIndices"); holes && !scene.wholes(*holes, time).empty())
+        say("has holes", "they are shown as faces");
 }
 
 } // namespace garland

@@ -23,17 +23,22 @@ KeyedModel usd_model(const UsdScene& scene, double first, const std::vector<int>
         for (const UsdOp& o : ops.list) {
             PartOp op = o.op;
             const bool turns = op.kind == PartOp::orient;
-            const std::size_t width = turns ? 4 : op.kind == PartOp::matrix ? 16 : op.kind == PartOp::rotate ? op.axes.size() : 3;
+            const std::size_t width = turns                       ? 4
+                                      : op.kind == PartOp::matrix ? 16
+                                      : op.kind == PartOp::rotate ? op.axes.size()
+                                                                  : 3;
             if (o.value->moves()) {
                 KeyTrack track;
                 track.width = static_cast<int>(width), track.rotation = turns;
                 for (const double time : o.value->sample_times()) {
                     const auto value = usd_op_value(scene, prim, o, time);
                     track.times.push_back(time / codes);
-                    track.values.insert(track.values.end(), value.begin(), value.begin() + static_cast<std::ptrdiff_t>(width));
+                    track.values.insert(track.values.end(), value.begin(),
+                                        value.begin() + static_cast<std::ptrdiff_t>(width));
                 }
                 op.track = static_cast<int>(model.tracks.size());
-                if (auto ok = validate(track); !ok) scene.bad(prim, fmt::format("has {}: {}", o.value->name, ok.error().message));
+                if (auto ok = validate(track); !ok)
+                    scene.bad(prim, fmt::format("has {}: {}", o.value->name, ok.error().message));
                 model.tracks.push_back(std::move(track));
             } else {
                 op.rest = usd_op_value(scene, prim, o, first);

@@ -9,9 +9,9 @@ namespace garland {
 std::size_t usd_width(std::string_view type) {
     std::string_view base = type.substr(0, type.find('['));
     constexpr std::pair<std::string_view, std::size_t> whole[] = {
-        {"bool", 1},     {"uchar", 1},     {"int", 1},       {"uint", 1},     {"int64", 1},    {"uint64", 1},
-        {"half", 1},     {"float", 1},     {"double", 1},    {"timecode", 1}, {"quath", 4},    {"quatf", 4},
-        {"quatd", 4},    {"matrix2d", 4},  {"matrix3d", 9},  {"matrix4d", 16}, {"frame4d", 16}};
+        {"bool", 1},  {"uchar", 1},    {"int", 1},      {"uint", 1},      {"int64", 1},   {"uint64", 1},
+        {"half", 1},  {"float", 1},    {"double", 1},   {"timecode", 1},  {"quath", 4},   {"quatf", 4},
+        {"quatd", 4}, {"matrix2d", 4}, {"matrix3d", 9}, {"matrix4d", 16}, {"frame4d", 16}};
     for (const auto& [name, width] : whole) {
         if (base == name) return width;
     }
@@ -42,7 +42,8 @@ std::vector<float> UsdScene::floats(const UsdAttribute& a, double time, std::siz
     if (const auto o = over(a, time)) {
         std::vector<float> out = floats(a, o->lower, width);
         const std::vector<float> next = floats(a, o->upper, width);
-        if (next.size() == out.size()) mix(out.data(), next.data(), static_cast<float>(o->weight), out.data(), out.size());
+        if (next.size() == out.size())
+            mix(out.data(), next.data(), static_cast<float>(o->weight), out.data(), out.size());
         return out;
     }
     const auto at = a.at(time);
@@ -58,7 +59,8 @@ std::vector<double> UsdScene::numbers(const UsdAttribute& a, double time) const 
     if (const auto o = over(a, time)) {
         std::vector<double> out = numbers(a, o->lower);
         const std::vector<double> next = numbers(a, o->upper);
-        for (std::size_t i = 0; i < out.size() && next.size() == out.size(); ++i) out[i] += (next[i] - out[i]) * o->weight;
+        for (std::size_t i = 0; i < out.size() && next.size() == out.size(); ++i)
+            out[i] += (next[i] - out[i]) * o->weight;
         return out;
     }
     const auto at = a.at(time);
@@ -172,7 +174,8 @@ UsdOps UsdScene::ops_of(const UsdPrim& p) const {
             wanted = one.op.axes.size();
             if (one.op.axes.find_first_not_of("XYZ") != std::string::npos)
                 bad(p, fmt::format("has {}, which is no transform", one.value->name), ErrorCode::unsupported);
-        } else if ((kind.starts_with("translate") || kind.starts_with("scale")) && "XYZ"[0] <= kind.back() && kind.back() <= 'Z' &&
+        } else if ((kind.starts_with("translate") || kind.starts_with("scale")) && "XYZ"[0] <= kind.back() &&
+                   kind.back() <= 'Z' &&
                    kind.size() == (kind[0] == 't' ? 10u : 6u)) { // translateX: one number on one axis
             one.op.kind = kind[0] == 't' ? PartOp::translate : PartOp::scale;
             one.op.axes = kind.substr(kind.size() - 1);
@@ -180,7 +183,8 @@ UsdOps UsdScene::ops_of(const UsdPrim& p) const {
         } else {
             bad(p, fmt::format("has {}, which is no transform that is read", one.value->name), ErrorCode::unsupported);
         }
-        const double first = one.value->has_samples() && !one.value->sample_times().empty() ? one.value->sample_times().front() : 0;
+        const double first =
+            one.value->has_samples() && !one.value->sample_times().empty() ? one.value->sample_times().front() : 0;
         if (const std::size_t got = numbers(*one.value, first).size(); got != wanted)
             bad(p, fmt::format("has {} numbers in {}, {} are needed", got, one.value->name, wanted));
         out.moves |= one.value->moves();
@@ -198,7 +202,8 @@ std::array<double, 16> usd_op_value(const UsdScene& scene, const UsdPrim& p, con
     }
     const std::vector<double> v = scene.numbers(*o.value, time);
     const std::size_t wanted = o.op.kind == PartOp::matrix ? 16 : o.op.axes.empty() ? 3 : o.op.axes.size();
-    if (v.size() != wanted) scene.bad(p, fmt::format("has {} numbers in {}, {} are needed", v.size(), o.value->name, wanted));
+    if (v.size() != wanted)
+        scene.bad(p, fmt::format("has {} numbers in {}, {} are needed", v.size(), o.value->name, wanted));
     if (o.op.axes.size() == 1 && o.op.kind != PartOp::rotate) {
         out.fill(o.op.kind == PartOp::scale ? 1 : 0);
         out[static_cast<std::size_t>(o.op.axes[0] - 'X')] = v[0];
@@ -210,7 +215,8 @@ std::array<double, 16> usd_op_value(const UsdScene& scene, const UsdPrim& p, con
 
 M44d UsdScene::local(int i, double time) const {
     M44d m;
-    for (const UsdOp& o : ops[static_cast<std::size_t>(i)].list) m *= op_matrix(o.op, usd_op_value(*this, prim(i), o, time));
+    for (const UsdOp& o : ops[static_cast<std::size_t>(i)].list)
+        m *= op_matrix(o.op, usd_op_value(*this, prim(i), o, time));
     return m;
 }
 

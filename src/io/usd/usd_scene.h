@@ -33,9 +33,9 @@ struct UsdScene {
     explicit UsdScene(std::shared_ptr<const UsdStage> from);
 
     std::shared_ptr<const UsdStage> stage;
-    std::vector<UsdOps> ops;         // of each prim
+    std::vector<UsdOps> ops;          // of each prim
     std::vector<std::string> purpose; // of each prim, from above where it says none
-    bool proxies = false;            // only proxies are there to be shown
+    bool proxies = false;             // only proxies are there to be shown
 
     const UsdPrim& prim(int i) const { return stage->prims[static_cast<std::size_t>(i)]; }
     double start() const { return stage->root->start.value_or(0); }

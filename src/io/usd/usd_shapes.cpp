@@ -81,7 +81,8 @@ std::vector<Ring> dome(double radius, double z, int from, int to) {
 } // namespace
 
 bool is_usd_shape(std::string_view type) {
-    return type == "Sphere" || type == "Cube" || type == "Cylinder" || type == "Cone" || type == "Capsule" || type == "Plane";
+    return type == "Sphere" || type == "Cube" || type == "Cylinder" || type == "Cone" || type == "Capsule" ||
+           type == "Plane";
 }
 
 Pose usd_shape(const UsdScene& scene, int prim, double time) {

@@ -39,7 +39,8 @@ std::vector<M44d> skinning(const UsdScene& scene, const UsdPrim& skeleton, int a
     auto local = matrices_of(scene, skeleton, "restTransforms", time);
     const auto bind = matrices_of(scene, skeleton, "bindTransforms", time);
     if (bind.size() != joints.size())
-        scene.bad(skeleton, fmt::format("has {} joints and {} transforms they were bound in", joints.size(), bind.size()));
+        scene.bad(skeleton,
+                  fmt::format("has {} joints and {} transforms they were bound in", joints.size(), bind.size()));
     local.resize(joints.size());
     if (animation >= 0) {
         const UsdPrim& anim = scene.prim(animation);
@@ -75,7 +76,8 @@ std::vector<M44d> skinning(const UsdScene& scene, const UsdPrim& skeleton, int a
             above.resize(cut);
             parent = place_of(joints, above);
         }
-        if (parent >= static_cast<int>(j)) scene.bad(skeleton, fmt::format("has the joint {} before its parent", joints[j]));
+        if (parent >= static_cast<int>(j))
+            scene.bad(skeleton, fmt::format("has the joint {} before its parent", joints[j]));
         out[j] = parent < 0 ? local[j] : local[j] * out[static_cast<std::size_t>(parent)];
         done[j] = 1;
     }
@@ -122,16 +124,20 @@ void UsdSkins::blend_shapes(int prim, int animation, double time, Pose& pose) co
         const auto w = static_cast<float>(weights[static_cast<std::size_t>(at)]);
         if (w == 0) continue;
         const UsdPrim& s = scene_.prim(shape);
-        const UsdAttribute *offsets = s.find("offsets"), *turns = s.find("normalOffsets"), *which = s.find("pointIndices");
+        const UsdAttribute *offsets = s.find("offsets"), *turns = s.find("normalOffsets"),
+                           *which = s.find("pointIndices");
         const auto moves = offsets ? scene_.vectors(*offsets, time) : std::vector<V3f>{};
         const auto bends = turns ? scene_.vectors(*turns, time) : std::vector<V3f>{};
         const auto indices = which ? scene_.wholes(*which, time) : std::vector<std::int64_t>{};
         for (std::size_t i = 0; i < moves.size(); ++i) {
-            const std::int64_t point = indices.empty() ? static_cast<std::int64_t>(i) : i < indices.size() ? indices[i] : -1;
+            const std::int64_t point = indices.empty()      ? static_cast<std::int64_t>(i)
+                                       : i < indices.size() ? indices[i]
+                                                            : -1;
             if (point < 0 || point >= static_cast<std::int64_t>(pose.points.size()))
                 scene_.bad(s, fmt::format("moves point {}, but there are only {}", point, pose.points.size()));
             pose.points[static_cast<std::size_t>(point)] += moves[i] * w;
-            if (i < bends.size() && !pose.normals.empty()) pose.normals[static_cast<std::size_t>(point)] += bends[i] * w;
+            if (i < bends.size() && !pose.normals.empty())
+                pose.normals[static_cast<std::size_t>(point)] += bends[i] * w;
         }
     }
 }
@@ -163,24 +169,28 @@ bool UsdSkins::apply(int prim, double time, Pose& pose, int& skeleton) const {
     const bool rigid = which->interpolation == "constant";
     const std::size_t wanted = rigid ? each : each * pose.points.size();
     if (indices.size() != wanted || weights.size() != wanted)
-        scene_.bad(p, fmt::format("has {} joints and {} weights, {} are needed", indices.size(), weights.size(), wanted));
+        scene_.bad(p,
+                   fmt::format("has {} joints and {} weights, {} are needed", indices.size(), weights.size(), wanted));
     for (const std::int64_t j : indices) {
         if (j < 0 || j >= static_cast<std::int64_t>(moves.size()))
             scene_.bad(p, fmt::format("is bound to joint {}, but there are only {}", j, moves.size()));
     }
     M44d geometry;
-    if (const auto bind = matrices_of(scene_, p, "primvars:skel:geomBindTransform", time); bind.size() == 1) geometry = bind[0];
+    if (const auto bind = matrices_of(scene_, p, "primvars:skel:geomBindTransform", time); bind.size() == 1)
+        geometry = bind[0];
     parallel_for(pose.points.size(), 8192, [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from; i < to; ++i) {
             M44d blended(0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0);
             for (std::size_t k = 0; k < each; ++k) {
                 const std::size_t at = (rigid ? 0 : i * each) + k;
-                if (weights[at] != 0) blended += moves[static_cast<std::size_t>(indices[at])] * static_cast<double>(weights[at]);
+                if (weights[at] != 0)
+                    blended += moves[static_cast<std::size_t>(indices[at])] * static_cast<double>(weights[at]);
             }
             blended = geometry * blended;
             const V3d at(pose.points[i]);
             for (int k = 0; k < 3; ++k)
-                pose.points[i][k] = static_cast<float>(at.x * blended[0][k] + at.y * blended[1][k] + at.z * blended[2][k] + blended[3][k]);
+                pose.points[i][k] = static_cast<float>(at.x * blended[0][k] + at.y * blended[1][k] +
+                                                       at.z * blended[2][k] + blended[3][k]);
             if (pose.normals.empty()) continue;
             M44d turn = blended;
             for (int k = 0; k < 3; ++k) turn[3][k] = turn[k][3] = 0;
@@ -211,7 +221,8 @@ void UsdSkins::tell(int prim, std::vector<SourceProblem>& problems) const {
     if (!binds(prim)) return;
     const UsdPrim& p = scene_.prim(prim);
     if (scene_.word(p, "primvars:skel:skinningMethod", "classicLinear", scene_.start()) != "classicLinear")
-        problems.push_back({fmt::format("\"{}\" asks for skinning by dual quaternions", p.name), "it is skinned linearly", std::nullopt});
+        problems.push_back({fmt::format("\"{}\" asks for skinning by dual quaternions", p.name),
+                            "it is skinned linearly", std::nullopt});
     const auto* targets = p.targets("skel:blendShapeTargets");
     for (const std::string& t : targets ? *targets : std::vector<std::string>{}) {
         const int shape = scene_.stage->prim_at(t);

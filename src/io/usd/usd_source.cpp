@@ -18,7 +18,7 @@ namespace {
 struct Survey {
     std::vector<int> meshes, points, instancers; // prims that are drawn by themselves; meshes: shapes too
     std::set<double> times;
-    bool deforms = false;      // more than transforms changes
+    bool deforms = false;       // more than transforms changes
     bool count_changes = false; // points or faces may change in number
     std::size_t hidden = 0, curves = 0, volumes = 0, other = 0;
     bool instanced_meshes = false, instanced_points = false;
@@ -51,8 +51,8 @@ class Surveyor {
         const UsdPrim& p = scene_.prim(prim);
         seen = seen && !always_hidden(p);
         const bool shown = seen && scene_.in_picture(prim);
-        const bool mesh = (p.type == "Mesh" && p.find("points")) || is_usd_shape(p.type), cloud = p.type == "Points" && p.find("points"),
-                   many = p.type == "PointInstancer";
+        const bool mesh = (p.type == "Mesh" && p.find("points")) || is_usd_shape(p.type),
+                   cloud = p.type == "Points" && p.find("points"), many = p.type == "PointInstancer";
         if ((mesh || cloud || many) && !shown) ++out_.hidden;
         out_.curves += shown && (p.type == "BasisCurves" || p.type == "NurbsCurves" || p.type == "HermiteCurves");
         out_.volumes += shown && p.type == "Volume";
@@ -90,11 +90,13 @@ class Surveyor {
         if (!mesh && !cloud) out_.instancers.push_back(prim), out_.deforms = true;
         out_.deforms |= instanced;
         for (const UsdAttribute& a : p.attributes) {
-            if (a.name.starts_with("xformOp:") || !a.has_samples() || !p.find(a.name) || a.name == "visibility" || a.name == "extent") continue;
+            if (a.name.starts_with("xformOp:") || !a.has_samples() || !p.find(a.name) || a.name == "visibility" ||
+                a.name == "extent")
+                continue;
             times_of(a);
             out_.deforms |= a.moves();
-            const bool counts = a.name.starts_with("faceVertex") || a.name == "protoIndices" || a.name == "invisibleIds" || a.name == "ids" ||
-                                (a.name == "points" && has_gaps(a));
+            const bool counts = a.name.starts_with("faceVertex") || a.name == "protoIndices" ||
+                                a.name == "invisibleIds" || a.name == "ids" || (a.name == "points" && has_gaps(a));
             out_.count_changes |= a.moves() && counts && !cloud;
         }
         if (mesh && skins_.binds(prim)) {
@@ -131,12 +133,15 @@ class UsdSource final : public Source {
         for (const auto& file : scene_->stage->mapped) facts_.bytes_on_disk += static_cast<double>(file->size());
         GARLAND_TRY(first, pose(static_cast<double>(facts_.first), facts_.first));
         learn_pose(facts_, *first);
-        facts_.kind = particles_ ? SourceKind::particles : changes_ ? SourceKind::mesh_sequence : SourceKind::mesh_cache;
+        facts_.kind = particles_ ? SourceKind::particles
+                      : changes_ ? SourceKind::mesh_sequence
+                                 : SourceKind::mesh_cache;
         if (particles_ || !changes_) return {};
         bool found = false;
         for (std::int64_t f = facts_.first + 1; f <= facts_.last; ++f) {
             if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-            progress.report(static_cast<double>(f - facts_.first) / static_cast<double>(facts_.frames()), "comparing its frames");
+            progress.report(static_cast<double>(f - facts_.first) / static_cast<double>(facts_.frames()),
+                            "comparing its frames");
             GARLAND_TRY(next, pose(static_cast<double>(f), f));
             facts_.most_points = std::max(facts_.most_points, next->points.size());
             if (!found && !(next->faces->same_shape(*first->faces) && next->points.size() == first->points.size())) {
@@ -199,12 +204,15 @@ class UsdSource final : public Source {
                 out->ids.clear();
                 const auto sets = static_cast<std::int64_t>(ids.size());
                 for (std::int64_t s = 0; s < sets; ++s) {
-                    for (const std::int64_t id : ids[static_cast<std::size_t>(s)]) out->ids.push_back(sets > 1 ? id * sets + s : id);
+                    for (const std::int64_t id : ids[static_cast<std::size_t>(s)])
+                        out->ids.push_back(sets > 1 ? id * sets + s : id);
                 }
-                if (auto ok = check_particles(*out, scene_->stage->path); !ok) return fail(std::move(ok.error()).at_frame(frame));
+                if (auto ok = check_particles(*out, scene_->stage->path); !ok)
+                    return fail(std::move(ok.error()).at_frame(frame));
             } else {
                 share_faces(*out);
-                if (auto ok = check_pose(*out, scene_->stage->path); !ok) return fail(std::move(ok.error()).at_frame(frame));
+                if (auto ok = check_pose(*out, scene_->stage->path); !ok)
+                    return fail(std::move(ok.error()).at_frame(frame));
             }
             return out;
         } catch (const UsdBad& bad) {
@@ -244,15 +252,24 @@ std::string also(std::size_t n, const char* one, const char* many) {
 }
 
 void tell(const UsdScene& scene, const Survey& survey, std::vector<SourceProblem>& problems) {
-    auto say = [&](std::string what, std::string instead) { problems.push_back({std::move(what), std::move(instead), std::nullopt}); };
+    auto say = [&](std::string what, std::string instead) {
+        problems.push_back({std::move(what), std::move(instead), std::nullopt});
+    };
     for (const UsdStageNote& note : scene.stage->notes) say(note.what, note.instead);
     if (survey.hidden)
-        say(fmt::format("{} or there as guides only", also(survey.hidden, "prim is invisible", "prims are invisible")), "the rest is shown");
-    if (survey.curves) say(also(survey.curves, "set of curves was passed over", "sets of curves were passed over"), "curves can be read as paths");
+        say(fmt::format("{} or there as guides only", also(survey.hidden, "prim is invisible", "prims are invisible")),
+            "the rest is shown");
+    if (survey.curves)
+        say(also(survey.curves, "set of curves was passed over", "sets of curves were passed over"),
+            "curves can be read as paths");
     if (survey.volumes)
-        say(also(survey.volumes, "volume was passed over", "volumes were passed over"), "gather the OpenVDB files it points to");
-    if (survey.other) say(also(survey.other, "patch or solid was passed over", "patches or solids were passed over"), "the rest is shown");
-    if (survey.has_meshes() && survey.has_points()) say("points beside meshes were passed over", "the meshes are shown");
+        say(also(survey.volumes, "volume was passed over", "volumes were passed over"),
+            "gather the OpenVDB files it points to");
+    if (survey.other)
+        say(also(survey.other, "patch or solid was passed over", "patches or solids were passed over"),
+            "the rest is shown");
+    if (survey.has_meshes() && survey.has_points())
+        say("points beside meshes were passed over", "the meshes are shown");
     if (survey.has_meshes()) {
         const UsdSkins skins(scene);
         for (const int i : survey.meshes) {
@@ -261,7 +278,8 @@ void tell(const UsdScene& scene, const Survey& survey, std::vector<SourceProblem
         }
     }
     if (!survey.instancers.empty())
-        say(also(survey.instancers.size(), "point instancer is shown as geometry", "point instancers are shown as geometry"),
+        say(also(survey.instancers.size(), "point instancer is shown as geometry",
+                 "point instancers are shown as geometry"),
             "velocities of what it instances are left out");
     for (const UsdVariants& v : scene.stage->variants)
         say(fmt::format("\"{}\" has the variants {} of {}", usd_name(v.prim), fmt::join(v.choices, ", "), v.set),
@@ -280,12 +298,15 @@ Result<std::shared_ptr<UsdScene>> open_scene(const std::string& path) {
 Error nothing_in(const UsdScene& scene, const Survey& survey) {
     const std::string& path = scene.stage->path;
     if (survey.hidden)
-        return Error{ErrorCode::unsupported, "everything in it is invisible, or a guide"}.at(path).advise("make visible there what is to be shown");
+        return Error{ErrorCode::unsupported, "everything in it is invisible, or a guide"}.at(path).advise(
+            "make visible there what is to be shown");
     if (!scene.stage->notes.empty())
         return Error{ErrorCode::unsupported, "there is no Mesh and there are no Points in it"}.at(path).advise(
             fmt::format("note that {}; {}", scene.stage->notes.front().what, scene.stage->notes.front().instead));
     return Error{ErrorCode::unsupported, "there is no Mesh and there are no Points in it"}.at(path).advise(
-        survey.curves ? "its curves can be read as paths" : survey.volumes ? "gather the OpenVDB files its volumes point to" : "give a file that holds geometry");
+        survey.curves    ? "its curves can be read as paths"
+        : survey.volumes ? "gather the OpenVDB files its volumes point to"
+                         : "give a file that holds geometry");
 }
 
 } // namespace
@@ -304,14 +325,18 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress) {
         const double first = survey.times.empty() ? scene->start() : *survey.times.begin(),
                      last = survey.times.empty() ? first : *survey.times.rbegin();
         if (!(last - first <= 10'000'000))
-            return fail(Error{ErrorCode::too_large, "its samples reach further apart than ten million frames"}.at(path));
+            return fail(
+                Error{ErrorCode::too_large, "its samples reach further apart than ten million frames"}.at(path));
         facts.first = static_cast<std::int64_t>(std::floor(first));
         facts.last = std::max(facts.first, static_cast<std::int64_t>(std::ceil(last)));
         tell(*scene, survey, facts.problems);
         const bool meshes = survey.has_meshes();
-        std::string what = meshes ? also(survey.meshes.size(), "mesh", "meshes") : also(survey.points.size(), "set of points", "sets of points");
+        std::string what = meshes ? also(survey.meshes.size(), "mesh", "meshes")
+                                  : also(survey.points.size(), "set of points", "sets of points");
         if (!survey.instancers.empty()) what += ", " + also(survey.instancers.size(), "instancer", "instancers");
-        const char* form = scene->stage->root->bytes.inside.empty() ? root.bytes.view().starts_with("PXR-USDC") ? "USD binary" : "USD text" : "USD package";
+        const char* form = scene->stage->root->bytes.inside.empty()
+                               ? root.bytes.view().starts_with("PXR-USDC") ? "USD binary" : "USD text"
+                               : "USD package";
         facts.format = fmt::format("{}, {}", form, what);
         if (scene->stage->files.size() > 1) facts.format += ", " + also(scene->stage->files.size(), "file", "files");
         if (meshes && !survey.deforms) {
