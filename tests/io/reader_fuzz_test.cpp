@@ -192,8 +192,22 @@ class ReaderFuzzTest : public QObject {
             const char* file;
             int rounds;
         };
-        for (const Kind& kind : {Kind{"a.glb", 700}, Kind{"a.usda", 500}, Kind{"b.usda", 2500}, Kind{"p.csv", 1500},
-                                 Kind{"q.ply", 600}, Kind{"j.obj", 1500}}) {
+        for (const char* name : {"fractional", "turns", "skeleton", "instancer", "primvars"})
+            QVERIFY(QFile::copy(QString("%1/usdc/%2").arg(GARLAND_CORPUS, name),
+                                QString::fromStdString(folder / name) + ".usdc"));
+        QVERIFY(
+            QFile::copy(QString(GARLAND_CORPUS) + "/usdz/lantern", QString::fromStdString(folder / "lantern.usdz")));
+        QVERIFY(
+            QFile::copy(QString(GARLAND_CORPUS) + "/usda/classes", QString::fromStdString(folder / "classes.usda")));
+        QVERIFY(
+            QFile::copy(QString(GARLAND_USD_FILES) + "/lantern.usda", QString::fromStdString(folder / "lantern.usda")));
+        QVERIFY(
+            QFile::copy(QString(GARLAND_CORPUS) + "/usda/variants", QString::fromStdString(folder / "variants.usda")));
+        for (const Kind& kind :
+             {Kind{"fractional.usdc", 2500}, Kind{"turns.usdc", 1500}, Kind{"skeleton.usdc", 1500},
+              Kind{"instancer.usdc", 1500}, Kind{"primvars.usdc", 1500}, Kind{"lantern.usdz", 1500},
+              Kind{"classes.usda", 1500}, Kind{"variants.usda", 500}, Kind{"a.glb", 700}, Kind{"a.usda", 500},
+              Kind{"b.usda", 2500}, Kind{"p.csv", 1500}, Kind{"q.ply", 600}, Kind{"j.obj", 1500}}) {
             const std::string good = folder.read(kind.file), name = std::string("broken") + extension(kind.file);
             int read = 0;
             for (int round = 0; round < kind.rounds; ++round) {

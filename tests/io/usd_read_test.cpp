@@ -1,5 +1,6 @@
 // USD as others read it: our files in tests/usd, and what the reference library (0.22, in the npm package
 // three-usdz-loader) makes of them, against the reference library's own answers.
+#include "io/usda_texts.h"
 #include "support/case.h"
 #include "support/files.h"
 #include "support/node.h"
@@ -7,6 +8,7 @@
 
 #include "io/sources/open_source.h"
 
+#include <Eigen/Geometry>
 #include <QDirIterator>
 #include <QJsonArray>
 #include <QJsonObject>
@@ -94,6 +96,23 @@ QString fault(const std::string& path, const Root& root, const QJsonArray& refer
     return {};
 }
 
+std::string problems_of(const Source& source) {
+    std::string out;
+    for (const SourceProblem& p : source.facts().problems) out += p.what + " → " + p.advice + "; ";
+    return out;
+}
+
+const Attribute* named(const std::vector<Attribute>& list, std::string_view name) {
+    for (const Attribute& a : list) {
+        if (a.name == name) return &a;
+    }
+    return nullptr;
+}
+
+bool near(const V3f& a, double x, double y, double z) {
+    return (V3d(a) - V3d(x, y, z)).length() < 1e-3 * (1 + V3d(x, y, z).length());
+}
+
 } // namespace
 
 class UsdReadTest : public QObject {
@@ -132,6 +151,219 @@ class UsdReadTest : public QObject {
         }
         qInfo("USD: %d files read as the reference library reads them", right);
         QVERIFY2(wrong.isEmpty(), qPrintable("\n" + wrong.join("\n")));
+    }
+    // UsdGeomPointInstancer: scale, then orientation, then position; each instance has the prototype's own transform
+    // before these, and the instancer's after them. Here with Eigen's column vectors.
+    void instancers_stand_where_the_schema_says() {
+        Folder folder;
+        folder.write("a.usda", instancer_text);
+        const auto source = open_source(folder / "a.usda");
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        QCOMPARE((*source)->facts().kind, SourceKind::mesh_sequence);
+        QCOMPARE((*source)->facts().last, 5);
+        using namespace Eigen;
+        for (const double time : {1.0, 2.0, 4.0, 4.5, 5.0}) {
+            const auto pose = pose_at(**source, time);
+            QVERIFY2(pose, pose ? "" : qPrintable(said(pose.error())));
+            std::vector<V3d> wanted;
+            const double w = (time - 1) / 4;
+            for (int i = 0; i < 4; ++i) {
+                if (i == 2 && time >= 3) continue; // id 9 is invisible from 3 on
+                Affine3d m = Affine3d(Translation3d(100, 0, 0)) * Translation3d(i, i == 0 ? 4 * w : 0, 0);
+                if (i == 1) m = m * Quaterniond(0.5, 0.5, 0.5, 0.5) * Scaling(2.0, 3.0, 4.0);
+                if (i % 2 == 1) m = m * Translation3d(0, 0, 8 * w);
+                for (int k = 0; k < 3; ++k) {
+                    const Vector3d p = m * Vector3d(Vector3d::Unit(k));
+                    wanted.emplace_back(p.x(), p.y(), p.z());
+                }
+            }
+            const double off = apart((*pose)->points, wanted);
+            QVERIFY2(off >= 0 && off < 1e-5, qPrintable(QString("%1: %2").arg(time).arg(off)));
+        }
+        QVERIFY(problems_of(**source).find("instancer is shown as geometry") != std::string::npos);
+        std::string wrong = instancer_text;
+        wrong.replace(wrong.find("[0, 1, 0, 1]"), 12, "[0, 1, 0, 5]");
+        folder.write("b.usda", wrong);
+        const auto bad = open_source(folder / "b.usda");
+        QVERIFY(!bad && said(bad.error()).contains("shows prototype 5, but there are only 2"));
+    }
+    // UsdSkel, "Skinning": Σ weight · (point · geomBindTransform · bind⁻¹ · joint), in the skeleton's space; the mesh's
+    // own transform does not count. Worked by hand: at 5 the tip is turned by 90° about z at (2, 0, 0).
+    void skeletons_and_blend_shapes_move_their_meshes() {
+        Folder folder;
+        folder.write("a.usda", skeleton_text);
+        const auto source = open_source(folder / "a.usda");
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        QCOMPARE((*source)->facts().kind, SourceKind::mesh_cache);
+        const PosePtr rest = *pose_at(**source, 1), bent = *pose_at(**source, 5), half = *pose_at(**source, 3);
+        QVERIFY(near(rest->points[2], 4, 0, 3));
+        QVERIFY(near(bent->points[0], 0, 0, 3));
+        QVERIFY(near(bent->points[1], 2, 0, 3)); // in the joint
+        QVERIFY(near(bent->points[2], 2, 2, 8)); // turned, and 5 up by its shape
+        QVERIFY(near(bent->points[3], 1, 0, 3)); // half of (1, 1) and half of (1, −1)
+        const double s = std::sqrt(0.5);         // at 3 the shortest arc is at 45°
+        QVERIFY(near(half->points[2], 2 + 2 * s, 2 * s, 3 + 2.5));
+        std::string wrong = skeleton_text;
+        wrong.replace(wrong.find("[0, 0, 0, 1, 1, 0, 0, 1]"), 24, "[0, 0, 0, 1, 7, 0, 0, 1]");
+        folder.write("b.usda", wrong);
+        const auto bad = open_source(folder / "b.usda");
+        QVERIFY(!bad && said(bad.error()).contains("bound to joint 7, but there are only 2"));
+    }
+    // The reference library wrote these as binary from the texts above (tests/corpus/usdc).
+    void the_binary_form_of_schemas_is_the_text_form() {
+        Folder folder;
+        const std::pair<const char*, const char*> pairs[] = {{"skeleton", skeleton_text},
+                                                             {"instancer", instancer_text},
+                                                             {"primvars", primvars_text},
+                                                             {"shapes", shapes_text},
+                                                             {"purposes", purposes_text}};
+        for (const auto& [name, text] : pairs) {
+            folder.write("a.usda", text);
+            QFile::remove(QString::fromStdString(folder / "a.usdc"));
+            QVERIFY(QFile::copy(QString("%1/usdc/%2").arg(GARLAND_CORPUS, name),
+                                QString::fromStdString(folder / "a.usdc")));
+            const auto a = open_source(folder / "a.usda"), b = open_source(folder / "a.usdc");
+            QVERIFY2(b, b ? "" : qPrintable(said(b.error())));
+            QCOMPARE(problems_of(**b), problems_of(**a));
+            for (const double t : {1.0, 2.5, 3.0}) {
+                const PosePtr x = *pose_at(**a, t), y = *pose_at(**b, t);
+                QCOMPARE(x->points, y->points);
+                QCOMPARE(x->attributes, y->attributes);
+                QCOMPARE(x->normals, y->normals);
+                QCOMPARE(x->colours, y->colours);
+                QVERIFY(*x->faces == *y->faces);
+            }
+        }
+    }
+    void values_of_every_spread_are_kept_or_said() {
+        Folder folder;
+        folder.write("a.usda", primvars_text);
+        const auto source = open_source(folder / "a.usda");
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        const PosePtr pose = *pose_at(**source, 0);
+        QCOMPARE(pose->points.size(), std::size_t(7));
+        QCOMPARE(pose->colours[0], V3f(0.25f, 0.5f, 0.75f)); // of what it stands in
+        QCOMPARE(pose->colours[6], V3f(1, 0, 0));
+        const Faces& faces = *pose->faces;
+        QCOMPARE(faces.corner_uvs.size(), std::size_t(9));
+        QCOMPARE(faces.corner_uvs[2], V2f(0.5f, 1));
+        QCOMPARE(faces.corner_uvs[5], V2f(0, 0));
+        QCOMPARE(named(faces.attributes, "heat")->values, (std::vector<float>{1, 2, 0}));
+        QCOMPARE(named(pose->attributes, "glow")->values, (std::vector<float>{0.5f, 0.5f, 0.5f, 0.5f, 0, 0, 0}));
+        QCOMPARE(named(pose->attributes, "age")->values, (std::vector<float>{1, 2, 3, 4, 9, 9, 9}));
+        QCOMPARE(named(pose->attributes, "pair")->width, 2);
+        QCOMPARE(named(pose->attributes, "pair")->values[0], 3.0f);
+        const Attribute& wind = *named(pose->attributes, "wind");
+        QVERIFY(wind.vector && std::abs(wind.values[0] - 1) < 1e-6f);
+        QVERIFY(std::abs(wind.values[4 * 3]) < 1e-6f &&
+                std::abs(wind.values[4 * 3 + 1] - 1) < 1e-6f); // turned with its mesh
+        QVERIFY(!named(pose->attributes, "corner") && !named(pose->attributes, "count"));
+        QCOMPARE(faces.materials[faces.material_of[0]], std::string("red"));
+        QCOMPARE(faces.materials[faces.material_of[1]], std::string("blue"));
+        QCOMPARE(faces.materials[faces.material_of[2]], std::string(""));
+        const std::string told = problems_of(**source);
+        for (const char* words :
+             {"values of corners, \"corner\"", "\"count\" that are too wide", "\"name\", which is no number"})
+            QVERIFY2(told.find(words) != told.npos, told.c_str());
+        QVERIFY2(told.find("normals") == told.npos, told.c_str()); // corners agree: normals of points
+    }
+    // Volumes of the bodies that are meant (Euclid; a mesh inside them is a little smaller), by the divergence theorem.
+    void shapes_have_the_size_the_schemas_say() {
+        Folder folder;
+        folder.write("a.usda", shapes_text);
+        const auto source = open_source(folder / "a.usda");
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        const PosePtr pose = *pose_at(**source, 2);
+        double volumes[6] = {};
+        const auto triangles = pose->faces->triangles();
+        for (std::size_t t = 0; t + 2 < triangles.size(); t += 3) {
+            const auto which = static_cast<int>(std::lround(pose->points[triangles[t]].x / 20));
+            V3d p[3];
+            for (std::size_t k = 0; k < 3; ++k) p[k] = V3d(pose->points[triangles[t + k]]) - V3d(20.0 * which, 0, 0);
+            volumes[which] += p[0].dot(p[1].cross(p[2])) / 6;
+        }
+        const double wanted[] = {4.0 / 3 * M_PI * 8, 64, M_PI * 0.25 * 6, M_PI * 2 / 3, M_PI * 2 + 4.0 / 3 * M_PI, 0};
+        for (int i = 0; i < 6; ++i)
+            QVERIFY2(std::abs(volumes[i] - wanted[i]) <= 0.03 * wanted[i] + 1e-9,
+                     qPrintable(QString("%1: %2, %3").arg(i).arg(volumes[i]).arg(wanted[i])));
+        float tall = 0, far = 0;
+        for (const V3f& p : pose->points) {
+            if (std::abs(p.x - 40) < 5) tall = std::max(tall, p.y);
+            far = std::max(far, p.x);
+        }
+        QCOMPARE(tall, 3.0f); // along y
+        QCOMPARE(far, 103.0f);
+    }
+    void purposes_are_heeded_and_what_is_left_out_is_said() {
+        Folder folder;
+        folder.write("a.usda", purposes_text);
+        const auto source = open_source(folder / "a.usda");
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        const PosePtr pose = *pose_at(**source, 0);
+        QCOMPARE(pose->points.size(), std::size_t(3));
+        QCOMPARE(pose->points[1], V3f(2, 0, 0)); // the whole, not its stand-in
+        const std::string told = problems_of(**source);
+        for (const char* words : {"1 set of curves was passed over", "1 volume was passed over"})
+            QVERIFY2(told.find(words) != told.npos, told.c_str());
+    }
+    // Python's own zip writer packs them; names inside refer to one another.
+    void packages_hold_what_they_refer_to() {
+        GARLAND_NEEDS_PYTHON("zipfile");
+        Folder folder;
+        QProcess python;
+        python.start("/usr/bin/python3", {"-c",
+                                          "import sys, zipfile\n"
+                                          "out, files = sys.argv[1], sys.argv[2]\n"
+                                          "z = zipfile.ZipFile(out, 'w', zipfile.ZIP_STORED)\n"
+                                          "z.write(files + '/variants.usda', 'variants.usda')\n"
+                                          "z.write(files + '/lantern.usda', 'lantern.usda')\n"
+                                          "z.close()\n"
+                                          "z = zipfile.ZipFile(out + '.packed.usdz', 'w', zipfile.ZIP_DEFLATED)\n"
+                                          "z.write(files + '/variants.usda', 'variants.usda')\n"
+                                          "z.close()\n",
+                                          QString::fromStdString(folder / "a.usdz"), GARLAND_USD_FILES});
+        QVERIFY(python.waitForFinished(60000) && python.exitCode() == 0);
+        const auto package = open_source(folder / "a.usdz"),
+                   loose = open_source(std::string(GARLAND_USD_FILES) + "/variants.usda");
+        QVERIFY2(package, package ? "" : qPrintable(said(package.error())));
+        QVERIFY((*package)->facts().format.starts_with("USD package"));
+        for (const double t : {1.0, 5.5, 9.0})
+            QCOMPARE((*pose_at(**package, t))->points, (*pose_at(**loose, t))->points);
+        const auto packed = open_source(folder / "a.usdz.packed.usdz");
+        QVERIFY(!packed && said(packed.error()).contains("packed or encrypted"));
+        folder.write("cut.usdz", folder.read("a.usdz").substr(0, 900));
+        const auto cut = open_source(folder / "cut.usdz");
+        QVERIFY(!cut && said(cut.error()).contains("its end is missing"));
+        folder.write("refers.usda",
+                     "#usda 1.0\ndef \"a\" (references = @a.usdz[lantern.usda]@) {}\ndef \"b\" (references = "
+                     "@https://canal.test/lantern.usda@</x>) {}\n");
+        const auto refers = open_source(folder / "refers.usda");
+        QVERIFY2(refers, refers ? "" : qPrintable(said(refers.error())));
+        QVERIFY(problems_of(**refers).find("nothing is fetched") != std::string::npos);
+    }
+    void what_leads_in_circles_or_is_missing_is_said() {
+        Folder folder;
+        const std::string sheet = "point3f[] points = [(0, 0, 0), (1, 0, 0), (0, 1, 0)]\nint[] faceVertexCounts = "
+                                  "[3]\nint[] faceVertexIndices = [0, 1, 2]\n";
+        auto told = [&](const std::string& text) {
+            folder.write("a.usda", "#usda 1.0\n" + text + "def Mesh \"own\" {\n" + sheet + "}\n");
+            const auto source = open_source(folder / "a.usda");
+            return source ? problems_of(**source) : describe(source.error());
+        };
+        auto has = [](const std::string& all, const char* words) { return all.find(words) != all.npos; };
+        QVERIFY(has(told("def \"a\" (references = </a>) {}\n"), "in a circle"));
+        QVERIFY(has(told("def \"a\" (references = </b>) {}\ndef \"b\" (references = </a>) {}\n"), "in a circle"));
+        QVERIFY(has(told("def \"a\" (references = @gone.usda@) {}\n"),
+                    "gone.usda, which \"a\" refers to, could not be read"));
+        QVERIFY(has(told("def \"a\" (references = </nowhere>) {}\n"), "there is no /nowhere in"));
+        folder.write("empty.usda", "#usda 1.0\n");
+        QVERIFY(has(told("def \"a\" (references = @empty.usda@) {}\n"), "names no default prim"));
+        const std::string inside = told("def \"a\" {\n def \"b\" (references = </a>) {}\n}\n");
+        QVERIFY2(has(inside, "in a circle") || has(inside, "inside each other"), inside.c_str());
+        folder.write("below.usda", "#usda 1.0\n( subLayers = [@a.usda@] )\n");
+        folder.write("a.usda", "#usda 1.0\n( subLayers = [@below.usda@] )\ndef Mesh \"own\" {\n" + sheet + "}\n");
+        const auto circle = open_source(folder / "a.usda");
+        QVERIFY(!circle && said(circle.error()).contains("in a circle"));
     }
 };
 GARLAND_TEST_CASE(UsdReadTest)

@@ -61,6 +61,10 @@ class StageBuilder {
 
     Result<void> children(const UsdSite& site, const std::string& path, int parent, bool drawn, bool instance,
                           const UsdClipBindings& clips) {
+        if (std::count(path.begin(), path.end(), '/') > usd_depth) {
+            indexer_.note("prims are nested too deeply inside each other", "those further down are left out");
+            return {};
+        }
         std::vector<std::string> names;
         std::set<std::string> known;
         const std::vector<Opinion> said = opinions(site);

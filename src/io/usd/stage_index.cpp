@@ -141,6 +141,8 @@ const UsdSite* UsdIndexer::index(const UsdLayerStackPtr& stack, const std::strin
         return known.emplace(key, std::make_unique<UsdSite>(root(stack))).first->second.get();
     if (std::find(open_.begin(), open_.end(), key) != open_.end() || open_.size() > open_arcs) return nullptr;
     open_.push_back(key);
+    std::vector<const UsdSite*> chain;
+    std::swap(chain, chain_);
     const UsdSite* parent = index(stack, std::string(usd_parent(path)), true);
     std::unique_ptr<UsdSite> made;
     if (parent) {
@@ -150,6 +152,7 @@ const UsdSite* UsdIndexer::index(const UsdLayerStackPtr& stack, const std::strin
         if (whole) add_variants(*made, path, false);
     }
     open_.pop_back();
+    std::swap(chain, chain_);
     if (!made) return nullptr;
     return known.emplace(key, std::move(made)).first->second.get();
 }
@@ -165,8 +168,10 @@ UsdSite UsdIndexer::child(const UsdSite& of, const std::string& parent, std::str
 
 void UsdIndexer::add_all_arcs(UsdSite& site, const std::string& stage_path) {
     const std::size_t before = site.below.size(); // what arcs add below has its own arcs already
+    chain_.push_back(&site);
     for (std::size_t i = 0; i < before; ++i) add_all_arcs(site.below[i], stage_path);
     add_arcs(site, stage_path);
+    chain_.pop_back();
 }
 
 template <class List>
@@ -244,8 +249,13 @@ void UsdIndexer::follow(UsdSite& site, UsdSite::Arc arc, const Said& said, const
 
 void UsdIndexer::attach(UsdSite& to, UsdSite::Arc arc, const UsdLayerStackPtr& stack, const std::string& path,
                         double offset, double scale, const std::string& stage_path) {
-    const UsdSite* sub = index(stack, path, false);
     const bool points = arc == UsdSite::reference || arc == UsdSite::payload;
+    // What a prim refers to must not hold that prim, nor the other way round, all along the way here.
+    const bool circle = std::any_of(chain_.begin(), chain_.end(), [&](const UsdSite* s) {
+        const std::string own = usd_without_variants(s->path);
+        return s->stack == stack && (within(own, path) || (points && within(path, own)));
+    });
+    const UsdSite* sub = circle ? nullptr : index(stack, path, false);
     if (!sub) {
         note(fmt::format("\"{}\" refers to {} in a circle", usd_name(stage_path), path), "that is passed over");
         return;
@@ -348,7 +358,10 @@ void UsdIndexer::add_variants(UsdSite& whole, const std::string& stage_path, boo
                                names_in(stage_path),
                                next_id_++};
                 if (chosen.empty() || !speaks(inside)) continue;
+                chain_.push_back(&whole);
+                chain_.push_back(&inside);
                 add_arcs(inside, stage_path);
+                chain_.resize(chain_.size() - 2);
                 s->below.push_back(std::move(inside));
                 put_in_order(s->below);
                 more = true;

@@ -75,7 +75,8 @@ class UsdIndexer {
     std::vector<UsdVariants>& variants_;
     std::map<const UsdLayer*, UsdLayerStackPtr> stacks_;
     std::map<std::pair<const UsdLayerStack*, std::string>, std::unique_ptr<UsdSite>> whole_, bare_;
-    Stack open_; // indexes that are being made, against arcs in circles
+    Stack open_;                        // indexes that are being made, against arcs in circles
+    std::vector<const UsdSite*> chain_; // sites above the one whose arcs are followed
     std::set<std::string> noted_;
     int next_id_ = 1;
 };

@@ -357,7 +357,7 @@ void tell_of_mesh(const UsdScene& scene, int prim, std::vector<SourceProblem>& p
         if (!wanted || !p.find(a.name)) continue;
         const std::string_view name = a.name.starts_with("primvars:") ? a.name.substr(9) : a.name;
         Values v = values_of(scene, p, a, time, n);
-        if (v.count == 0) continue;
+        if (v.count == 0 && v.width != 0) continue;
         if (a.name == "normals" && a.interpolation.empty() && v.count == n.points) v.spread = Spread::vertex;
         if (v.width == 0) {
             if (a.name != "primvars:materialName")

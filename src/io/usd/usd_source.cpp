@@ -333,7 +333,9 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress) {
         const bool meshes = survey.has_meshes();
         std::string what = meshes ? also(survey.meshes.size(), "mesh", "meshes")
                                   : also(survey.points.size(), "set of points", "sets of points");
-        if (!survey.instancers.empty()) what += ", " + also(survey.instancers.size(), "instancer", "instancers");
+        if (meshes && survey.meshes.empty()) what.clear();
+        if (!survey.instancers.empty() && !what.empty()) what += ", ";
+        if (!survey.instancers.empty()) what += also(survey.instancers.size(), "instancer", "instancers");
         const char* form = scene->stage->root->bytes.inside.empty()
                                ? root.bytes.view().starts_with("PXR-USDC") ? "USD binary" : "USD text"
                                : "USD package";
