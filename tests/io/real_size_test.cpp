@@ -3,6 +3,7 @@
 #include "support/assimp_reading.h"
 #include "support/case.h"
 #include "support/files.h"
+#include "support/node.h"
 #include "support/python.h"
 #include "support/volume_writer.h"
 
@@ -140,6 +141,32 @@ class RealSizeTest : public QObject {
             QCOMPARE(pose->points.size(), static_cast<std::size_t>(files[name].toObject()["points"].toInt()));
             QCOMPARE(pose->faces->count(), static_cast<std::size_t>(files[name].toObject()["faces"].toInt()));
             compare_points(*pose, files[name].toObject()["samples"].toArray());
+        }
+    }
+    // Text with numbers printed by NumPy; the reference USD library makes the binary form of it (whole numbers and
+    // floats packed).
+    void usd_of_a_million_points() {
+        GARLAND_NEEDS_PYTHON("numpy");
+        GARLAND_NEEDS_NODE();
+        Folder folder;
+        QString error;
+        const QJsonObject wanted = run_python("write_files.py", {"usd", QString::fromStdString(folder.path())}, &error);
+        QVERIFY2(!wanted.isEmpty(), qPrintable(error));
+        run_node(
+            "usd_points.cjs",
+            {"convert", QString::fromStdString(folder / "cloth.usda"), QString::fromStdString(folder / "cloth.usdc")},
+            &error);
+        for (const char* name : {"cloth.usda", "cloth.usdc"}) {
+            const auto source = open_source(folder / name);
+            QVERIFY2(source, source ? "" : qPrintable(said(source.error()) + error));
+            QCOMPARE((*source)->facts().points, static_cast<std::size_t>(wanted["points"].toInt()));
+            QCOMPARE((*source)->facts().faces, static_cast<std::size_t>(wanted["faces"].toInt()));
+            for (const int frame : {1, 2}) {
+                const PosePtr pose = frame_of(*source, frame);
+                compare_points(*pose, wanted["samples"].toObject()[QString::number(frame)].toArray());
+                QCOMPARE(pose->attributes.at(0).values[999'999], 999'999.0f);
+                QCOMPARE(pose->faces->corners[4 * 998'000 + 2], 999'999u);
+            }
         }
     }
     void arrays_of_ten_thousand_frames() {

@@ -57,6 +57,28 @@ def arrays(folder):
     return out
 
 
+def usd(folder):
+    """A cloth of a million points with two time samples, as USD text; numbers printed by NumPy."""
+    side = 1000
+    corner = (np.arange(side - 1)[:, None] * side + np.arange(side - 1)[None, :]).reshape(-1)
+    quads = np.stack([corner, corner + 1, corner + side + 1, corner + side], axis=1)
+    out = {"points": side * side, "faces": len(quads), "samples": {}}
+
+    def triples(points):
+        return "[" + ", ".join(f"({x}, {y}, {z})" for x, y, z in points) + "]"
+
+    with open(os.path.join(folder, "cloth.usda"), "w") as file:
+        file.write('#usda 1.0\n(\n    endTimeCode = 2\n    startTimeCode = 1\n)\ndef Mesh "cloth"\n{\n    int[] faceVertexCounts = [')
+        file.write(", ".join(["4"] * len(quads)) + "]\n    int[] faceVertexIndices = [")
+        file.write(", ".join(map(str, quads.reshape(-1).tolist())) + "]\n    point3f[] points.timeSamples = {\n")
+        for frame in (1, 2):
+            points = points_of(side * side, frame)
+            file.write(f"        {frame}: {triples(points)},\n")
+            out["samples"][str(frame)] = samples(points)
+        file.write("    }\n    float[] primvars:heat = [" + ", ".join(map(str, range(side * side))) + '] (\n        interpolation = "vertex"\n    )\n}\n')
+    return out
+
+
 def series(folder):
     import meshio
 
@@ -123,5 +145,5 @@ def volumes(folder):
 
 
 if __name__ == "__main__":
-    kinds = {"mesh": mesh, "arrays": arrays, "series": series, "volumes": volumes}
+    kinds = {"mesh": mesh, "arrays": arrays, "series": series, "usd": usd, "volumes": volumes, "usd": usd}
     print(json.dumps(kinds[sys.argv[1]](sys.argv[2])))

@@ -176,6 +176,9 @@ class StageBuilder {
                 a.connected |= q.connected;
             }
         }
+        // In one order, whatever the form of the file.
+        std::sort(p.attributes.begin(), p.attributes.end(),
+                  [](const auto& a, const auto& b) { return a.name < b.name; });
         for (UsdAttribute& a : p.attributes) {
             resolve(p, a, said, clips);
             a.element_size = std::max(a.element_size, 1);
