@@ -1,3 +1,4 @@
+#include "io/gltf_texts.h"
 #include "support/case.h"
 #include "support/files.h"
 #include "support/node.h"
@@ -18,6 +19,7 @@
 
 using namespace garland;
 using namespace garland::testing;
+using Imath::V2d;
 
 namespace {
 
@@ -229,6 +231,126 @@ class GltfTest : public QObject {
         QVERIFY(complaint("{\"asset\":", "cannot be read"));
         QVERIFY(complaint("glTF\x02", "cannot be read"));
         QCOMPARE(read_gltf(folder / "none.gltf").error().code, ErrorCode::not_found);
+    }
+
+    // glTF-Transform writes them, with the encoders of Draco and meshoptimizer (tests/node/write_gltf.mjs); the sheet
+    // is a formula, so that points can be looked up whatever their order is then.
+    void packed_and_extended_files_of_another_writer() {
+        GARLAND_NEEDS_NODE();
+        Folder folder;
+        QString error;
+        const QJsonObject made = run_node("write_gltf.mjs", {QString::fromStdString(folder.path())}, &error).object();
+        QVERIFY2(made["side"].toInt() == 400, qPrintable(error));
+        auto source_of = [&](const char* name, const SourceChoices& choices = {}) {
+            auto source = open_source(folder / name, Progress::none(), choices);
+            if (!source) qWarning("%s", describe(source.error()).c_str());
+            return source ? *source : nullptr;
+        };
+        for (const char* name : {"plain.glb", "draco.glb", "draco_in_order.glb", "meshopt.glb", "meshopt_filtered.glb",
+                                 "quantized.gltf"}) {
+            const SourcePtr source = source_of(name);
+            QVERIFY(source);
+            const PosePtr pose = *source->exact_at(0, SubFrame::linear, Progress::none());
+            QCOMPARE(pose->points.size(), std::size_t(160'000));
+            QCOMPARE(pose->faces->count(), std::size_t(318'402));
+            const auto heat = std::find_if(pose->attributes.begin(), pose->attributes.end(),
+                                           [](const Attribute& a) { return a.name == "HEAT"; });
+            QVERIFY(heat != pose->attributes.end() && heat->values.size() == 160'000);
+            // The octahedral filter keeps eight bits of a normal here, others twelve at least.
+            const double normals_within = QString(name).contains("filtered") ? 0.02 : 4e-3;
+            double off = 0, turned = 0, shifted = 0, cold = 0, area = 0;
+            for (std::size_t k = 0; k < pose->points.size(); ++k) {
+                const V3d p = V3d(pose->points[k]) - V3d(1, 2, 3);
+                off = std::max(off, std::abs(p.y - (0.125 * p.x * p.x + 0.25 * p.z)));
+                const V3d n = V3d(-0.25 * p.x, 1, -0.25).normalized();
+                turned = std::max(turned, (V3d(pose->normals[k]) - n).length());
+                shifted = std::max(shifted, (V2d(pose->uvs[k].x, 1 - pose->uvs[k].y) - V2d(p.x, p.z)).length());
+                const auto i = std::llround(p.x * 399), j = std::llround(p.z * 399);
+                cold = std::max(
+                    cold, std::abs(static_cast<double>(heat->values[k]) - static_cast<double>((j * 400 + i) % 97)));
+            }
+            const auto corners = pose->faces->triangles();
+            for (std::size_t t = 0; t + 2 < corners.size(); t += 3) { // seen from above, each triangle is half a cell
+                const V3d a(pose->points[corners[t]]), b(pose->points[corners[t + 1]]), c(pose->points[corners[t + 2]]);
+                area += (b - a).cross(c - a).y / 2;
+            }
+            QVERIFY2(
+                off < 4e-5 && turned < normals_within && shifted < 4e-5 && cold < 0.02 && std::abs(area - 1) < 1e-4,
+                qPrintable(
+                    QString("%1: %2 %3 %4 %5 %6").arg(name).arg(off).arg(turned).arg(shifted).arg(cold).arg(area)));
+        }
+        // A packed file with an animation: the quantised flag's own node turns by 90° a second.
+        const SourcePtr sways = source_of("meshopt_filtered.glb");
+        const Imath::Box3f at_0 = bounds(**sways->exact_at(0, SubFrame::linear, Progress::none())),
+                           at_1 = bounds(**sways->exact_at(24, SubFrame::linear, Progress::none()));
+        QVERIFY((at_0.max - V3f(2, 2.375f, 4)).length() < 1e-3f && (at_1.max - V3f(2, 2.375f, 3)).length() < 1e-3f);
+        const PosePtr many = *source_of("instances.glb")->exact_at(0, SubFrame::linear, Progress::none());
+        QCOMPARE(many->points.size(), std::size_t(480'000));
+        QVERIFY((many->points[399] - V3f(2, 2.125f, 3)).length() < 1e-4f);
+        QVERIFY((many->points[160'399] - V3f(11, 2.125f, 2)).length() < 1e-4f); // turned by 90° about y
+        QVERIFY((many->points[320'399] - V3f(3, 22 + 3 * 0.125f, 3)).length() <
+                1e-4f); // twice as wide, three times as high
+        QCOMPARE((*source_of("hidden.glb")->exact_at(0, SubFrame::linear, Progress::none()))->points.size(),
+                 std::size_t(160'000));
+        const PosePtr red = *source_of("look.glb")->exact_at(0, SubFrame::linear, Progress::none());
+        QCOMPARE(red->colours.at(7), V3f(0.75f, 0.25f, 0.125f));
+        QCOMPARE(red->faces->materials, (std::vector<std::string>{"red paper"}));
+    }
+    void one_of_several_animations_is_chosen() {
+        GARLAND_NEEDS_NODE();
+        Folder folder;
+        QString error;
+        run_node("write_gltf.mjs", {QString::fromStdString(folder.path())}, &error);
+        auto choice = [&](const char* file, const char* asked) {
+            const auto source = open_source(folder / file, Progress::none(),
+                                            asked[0] ? SourceChoices{{"animation", asked}} : SourceChoices{});
+            return source ? *source : nullptr;
+        };
+        const SourcePtr usual = choice("two_of_one.glb", ""), gust = choice("two_of_one.glb", "gust"),
+                        wrong = choice("two_of_one.glb", "calm");
+        QVERIFY(usual && gust && wrong);
+        QCOMPARE(usual->facts().choices.at(0), (SourceChoice{"animation", "the animation", "sway", {"sway", "gust"}}));
+        QCOMPARE(usual->facts().last, 24);
+        QCOMPARE(gust->facts().choices.at(0).chosen, std::string("gust"));
+        QCOMPARE(gust->facts().last, 96);
+        QVERIFY(wrong->facts().problems.at(0).what.find("cannot be \"calm\": there are sway, gust") !=
+                std::string::npos);
+        const SourcePtr together = choice("two_apart.glb", ""), second = choice("two_apart.glb", "second");
+        QCOMPARE(together->facts().choices.at(0).chosen, std::string(all_animations));
+        QCOMPARE(together->facts().last, 48);
+        const PosePtr both = *together->exact_at(24, SubFrame::linear, Progress::none()),
+                      still = *second->exact_at(24, SubFrame::linear, Progress::none());
+        QVERIFY((both->points[399] - V3f(1, 2.125f, 2)).length() < 1e-4f); // turned by 90°
+        QVERIFY((still->points[399] - V3f(2, 2.125f, 3)).length() < 1e-4f);
+    }
+    void older_files_strange_pointers_and_missing_bytes() {
+        Folder folder;
+        folder.write("old.gltf", old_gltf_text);
+        const auto old = open_source(folder / "old.gltf");
+        QVERIFY(!old && said(old.error()).contains("glTF 1.0"));
+        folder.write("old.glb", std::string("glTF\1\0\0\0\40\0\0\0\4\0\0\0\0\0\0\0{}  ", 24));
+        const auto binary = open_source(folder / "old.glb");
+        QVERIFY2(!binary && said(binary.error()).contains("glTF 1.0"), qPrintable(said(binary.error())));
+        // One triangle whose morph target has no bytes: zeros. A pointer animates its node; another one its colour.
+        const QByteArray numbers =
+            QByteArray::fromHex("0000000000000000000000000000803f00000000000000000000000000"
+                                "00803f00000000000000000000803f000000000000000000000000000000000000004100000000");
+        std::string text = pointer_gltf_text;
+        text.replace(text.find("BYTES"), 5, numbers.toBase64().toStdString());
+        folder.write("a.gltf", text);
+        const auto source = open_source(folder / "a.gltf");
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        const PosePtr half = *(*source)->exact_at(12, SubFrame::linear, Progress::none());
+        QVERIFY2((half->points[1] - V3f(1, 4, 0)).length() < 1e-5f,
+                 qPrintable(QString("%1 %2 %3").arg(half->points[1].x).arg(half->points[1].y).arg(half->points[1].z)));
+        QCOMPARE((*source)->facts().problems.size(), std::size_t(1));
+        QVERIFY((*source)->facts().problems[0].what.find("KHR_node_visibility/visible was passed over") !=
+                std::string::npos);
+        std::string needs = text;
+        needs.replace(needs.find("KHR_materials_ior"), 17, "CANAL_locks");
+        folder.write("b.gltf", needs);
+        const auto locked = open_source(folder / "b.gltf");
+        QVERIFY(!locked && said(locked.error()).contains("needs the extension CANAL_locks"));
     }
 };
 GARLAND_TEST_CASE(GltfTest)

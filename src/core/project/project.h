@@ -34,6 +34,7 @@ struct SourceSpec {
     RootMotion root = RootMotion::along;
     bool fresh_normals = false;
     double voxel = 0;                           // for level sets; see ImportSettings
+    SourceChoices choices{};                    // of variants and animations; see SourceFacts
     std::vector<std::int64_t> dropped{};        // frames that count as missing; rising
     std::optional<std::int64_t> changes_from{}; // the user knows that points or faces change from this frame on
     std::optional<WaterSpec> water{};           // computed: there is no path

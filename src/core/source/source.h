@@ -8,6 +8,7 @@
 #include "core/time/rate.h"
 
 #include <cstdint>
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -37,6 +38,16 @@ struct SourceProblem {
     std::optional<std::int64_t> frame;
 };
 
+// Something in a file that can be taken in several ways: a set of variants, one of several animations.
+struct SourceChoice {
+    std::string name;   // in import settings: "/quay/lantern{paper}", "animation"
+    std::string title;  // "paper of lantern"
+    std::string chosen; // one of the options; empty: none of them
+    std::vector<std::string> options;
+    bool operator==(const SourceChoice&) const = default;
+};
+using SourceChoices = std::map<std::string, std::string>; // what is taken instead of what the file says, by name
+
 struct SourceFacts {
     SourceKind kind = SourceKind::mesh_cache;
     std::string format;                // "PLY series", "OBJ and NumPy array"
@@ -60,6 +71,7 @@ struct SourceFacts {
     std::size_t pieces = 0;
     bool root = false; // its root's motion can be left out
     std::vector<SourceProblem> problems;
+    std::vector<SourceChoice> choices;
 
     std::int64_t frames() const { return last - first + 1; }
 };

@@ -2,11 +2,16 @@
 
 #include "io/files/file.h"
 #include "io/gltf/gltf_bytes.h"
+#include "io/gltf/gltf_packed.h"
 #include "io/sources/pose_check.h"
 
+#include <algorithm>
 #include <cmath>
 #include <cstring>
 #include <fmt/format.h>
+#include <optional>
+#include <set>
+#include <span>
 
 namespace garland {
 
@@ -25,17 +30,18 @@ class GltfReader {
   public:
     explicit GltfReader(const tinygltf::Model& g) : g_(g) {}
 
-    void read(GltfContent& out) {
+    void read(GltfContent& out, const std::string& animation) {
         for (const std::string& needed : g_.extensionsRequired) {
-            if (needed != "KHR_mesh_quantization" && needed != "KHR_materials_unlit" &&
-                needed != "KHR_texture_transform") {
+            if (!is_read(needed) && !is_look(needed)) {
                 throw Bad{fmt::format("it needs the extension {}, which is not read", needed), ErrorCode::unsupported};
             }
         }
-        read_meshes();
+        read_meshes(out.notes);
         read_nodes();
+        read_instances();
         read_skins();
-        read_animations(out.notes);
+        choose_animation(out, animation);
+        read_animations(out, out.notes);
         if (m_.points() == 0) throw Bad{"there is no mesh in its scene"};
         if (m_.points() > gltf_points_limit) {
             throw Bad{fmt::format("its scene has {} points, above the limit of {}", m_.points(), gltf_points_limit),
@@ -46,6 +52,20 @@ class GltfReader {
     }
 
   private:
+    static bool is_read(const std::string& extension) {
+        constexpr const char* names[] = {"KHR_mesh_quantization",   "KHR_draco_mesh_compression",
+                                         "EXT_meshopt_compression", "EXT_mesh_gpu_instancing",
+                                         "KHR_animation_pointer",   "KHR_node_visibility"};
+        return std::find(std::begin(names), std::end(names), extension) != std::end(names);
+    }
+    // What touches only how things look: geometry is the same without it.
+    static bool is_look(const std::string& extension) {
+        constexpr const char* begins[] = {"KHR_materials_", "KHR_texture_",  "KHR_lights_", "EXT_texture_",
+                                          "EXT_lights_",    "MSFT_texture_", "KHR_xmp"};
+        return std::any_of(std::begin(begins), std::end(begins),
+                           [&](const char* b) { return extension.starts_with(b); });
+    }
+
     template <class List>
     const auto& at(const List& list, int index, const char* what) const {
         if (index < 0 || static_cast<std::size_t>(index) >= list.size())
@@ -76,8 +96,14 @@ class GltfReader {
     const unsigned char* bytes(int view_index, std::size_t offset, std::size_t count, std::size_t stride,
                                std::size_t size, int accessor) const {
         const auto& view = at(g_.bufferViews, view_index, "buffer view");
-        const auto& buffer = at(g_.buffers, view.buffer, "buffer");
         const std::size_t needed = count == 0 ? 0 : (count - 1) * stride + size;
+        if (const std::vector<unsigned char>* unpacked = unpacked_view(view_index)) {
+            if (offset > unpacked->size() || needed > unpacked->size() - offset)
+                throw Bad{fmt::format("accessor {} reaches past the end of its buffer view {}", accessor, view_index),
+                          ErrorCode::too_large};
+            return unpacked->data() + offset;
+        }
+        const auto& buffer = at(g_.buffers, view.buffer, "buffer");
         if (view.byteOffset > buffer.data.size() || view.byteLength > buffer.data.size() - view.byteOffset ||
             offset > view.byteLength || needed > view.byteLength - offset) {
             throw Bad{fmt::format("accessor {} reaches past the end of its buffer view {}", accessor, view_index),
@@ -89,7 +115,42 @@ class GltfReader {
     std::size_t buffer_bytes() const {
         std::size_t all = 0;
         for (const auto& buffer : g_.buffers) all += buffer.data.size();
+        for (const auto& [index, bytes] : unpacked_) all += bytes.size();
         return all;
+    }
+
+    // A part of a buffer that an extension names.
+    std::span<const unsigned char> piece(const tinygltf::Value& said, const char* what) const {
+        auto whole = [&](const char* name) {
+            return said.Has(name) && said.Get(name).IsInt() ? said.Get(name).GetNumberAsInt() : 0;
+        };
+        const auto& buffer = at(g_.buffers, whole("buffer"), "buffer");
+        const auto from = static_cast<std::size_t>(std::max(whole("byteOffset"), 0)),
+                   size = static_cast<std::size_t>(std::max(whole("byteLength"), 0));
+        if (from > buffer.data.size() || size > buffer.data.size() - from)
+            throw Bad{fmt::format("{} reaches past the end of its buffer", what), ErrorCode::too_large};
+        return {buffer.data.data() + from, size};
+    }
+    // The bytes of a view that is packed; null for others.
+    const std::vector<unsigned char>* unpacked_view(int index) const {
+        const auto& view = at(g_.bufferViews, index, "buffer view");
+        const auto packed = view.extensions.find("EXT_meshopt_compression");
+        if (packed == view.extensions.end()) return nullptr;
+        if (const auto known = unpacked_.find(index); known != unpacked_.end()) return &known->second;
+        const tinygltf::Value& said = packed->second;
+        auto whole = [&](const char* name) {
+            return said.Has(name) && said.Get(name).IsInt()
+                       ? static_cast<std::size_t>(std::max(said.Get(name).GetNumberAsInt(), 0))
+                       : 0;
+        };
+        auto word = [&](const char* name) {
+            return said.Has(name) && said.Get(name).IsString() ? said.Get(name).Get<std::string>() : std::string();
+        };
+        std::vector<unsigned char> out;
+        const std::string wrong = unpack_meshopt(piece(said, "a packed buffer view"), whole("count"),
+                                                 whole("byteStride"), word("mode"), word("filter"), out);
+        if (!wrong.empty()) throw Bad{wrong};
+        return &unpacked_.emplace(index, std::move(out)).first->second;
     }
 
     // All numbers of an accessor, `width` each.
@@ -102,6 +163,7 @@ class GltfReader {
         }
         if (a.count > point_limit)
             throw Bad{fmt::format("accessor {} claims {} elements", index, a.count), ErrorCode::too_large};
+        if (a.bufferView >= 0) unpacked_view(a.bufferView);
         // Every element has a byte somewhere in the buffers, even where this accessor only says what differs from
         // another.
         if (a.count > buffer_bytes()) {
@@ -133,13 +195,12 @@ class GltfReader {
         auto room = [&] { whole ? whole->resize(values) : out.resize(values); };
         if (a.bufferView >= 0) {
             const auto& view = at(g_.bufferViews, a.bufferView, "buffer view");
-            const std::size_t stride = view.byteStride > 0 ? view.byteStride : size;
+            const std::size_t stride = stride_of(a.bufferView, view.byteStride > 0 ? view.byteStride : size);
             const unsigned char* from = bytes(a.bufferView, a.byteOffset, a.count, stride, size, index);
             room();
             for (std::size_t i = 0; i < a.count; ++i) put(from + i * stride, i);
         } else {
-            if (!a.sparse.isSparse) throw Bad{fmt::format("accessor {} has no data", index)};
-            room();
+            room(); // zeros, as the specification has it
         }
         if (a.sparse.isSparse) {
             const auto count = static_cast<std::size_t>(std::max(a.sparse.count, 0));
@@ -163,6 +224,13 @@ class GltfReader {
         return out;
     }
 
+    std::size_t stride_of(int view, std::size_t usual) const {
+        const auto& extensions = at(g_.bufferViews, view, "buffer view").extensions;
+        const auto packed = extensions.find("EXT_meshopt_compression");
+        if (packed == extensions.end() || !packed->second.Has("byteStride")) return usual;
+        return static_cast<std::size_t>(std::max(packed->second.Get("byteStride").GetNumberAsInt(), 1));
+    }
+
     std::vector<V3f> vectors(int index) const {
         const std::vector<float> values = numbers(index, 3);
         std::vector<V3f> out(values.size() / 3);
@@ -175,54 +243,170 @@ class GltfReader {
         return found == list.end() ? -1 : found->second;
     }
 
-    void read_primitive(const tinygltf::Primitive& p, const std::string& mesh, PartMesh& out) const {
-        auto need = [&](std::size_t have, const char* what) {
-            if (have != out.base.points.size())
-                throw Bad{fmt::format("mesh \"{}\" has {} {} for {} points", mesh, have, what, out.base.points.size())};
-        };
-        out.base.points = vectors(attribute(p.attributes, "POSITION"));
-        if (const int i = attribute(p.attributes, "NORMAL"); i >= 0) {
-            out.base.normals = vectors(i);
-            need(out.base.normals.size(), "normals");
+    // Where a primitive's values are: in accessors, or in a mesh that Draco packed.
+    struct PrimitiveValues {
+        const GltfReader& reader;
+        const tinygltf::Primitive& p;
+        std::optional<DracoMesh> packed{};
+
+        bool has(const std::string& name) const { return attribute(p.attributes, name) >= 0; }
+        int width(const std::string& name) const {
+            const auto& a = reader.at(reader.g_.accessors, attribute(p.attributes, name), "accessor");
+            return tinygltf::GetNumComponentsInType(static_cast<std::uint32_t>(a.type));
         }
-        if (const int i = attribute(p.attributes, "TEXCOORD_0"); i >= 0) {
-            const auto uv = numbers(i, 2);
+        bool whole(const std::string& name) const {
+            const auto& a = reader.at(reader.g_.accessors, attribute(p.attributes, name), "accessor");
+            return a.componentType != TINYGLTF_COMPONENT_TYPE_FLOAT && !a.normalized;
+        }
+        std::vector<float> floats(const std::string& name, int wanted) const {
+            const auto known = packed ? packed->attributes.find(name) : decltype(packed->attributes.end())();
+            if (!packed || known == packed->attributes.end())
+                return reader.numbers(attribute(p.attributes, name), wanted);
+            if (known->second.width != wanted)
+                throw Bad{
+                    fmt::format("{} packed by Draco has {} numbers, {} are needed", name, known->second.width, wanted)};
+            for (const float v : known->second.floats) {
+                if (!std::isfinite(v)) throw Bad{fmt::format("{} packed by Draco is not finite", name)};
+            }
+            return known->second.floats;
+        }
+        std::vector<std::uint32_t> wholes(const std::string& name, int wanted) const {
+            std::vector<std::uint32_t> out;
+            if (packed && packed->attributes.count(name)) {
+                for (const float v : floats(name, wanted)) out.push_back(static_cast<std::uint32_t>(std::max(v, 0.0f)));
+            } else {
+                reader.numbers(attribute(p.attributes, name), wanted, &out);
+            }
+            return out;
+        }
+        std::vector<V3f> vectors(const std::string& name) const { return triples(floats(name, 3)); }
+    };
+    static std::vector<V3f> triples(const std::vector<float>& values) {
+        std::vector<V3f> out(values.size() / 3);
+        if (!out.empty()) std::memcpy(&out[0].x, values.data(), values.size() * sizeof(float));
+        return out;
+    }
+
+    PrimitiveValues values_of(const tinygltf::Primitive& p) const {
+        PrimitiveValues out{*this, p};
+        const auto draco = p.extensions.find("KHR_draco_mesh_compression");
+        if (draco == p.extensions.end()) return out;
+        const tinygltf::Value& said = draco->second;
+        if (!said.Has("bufferView") || !said.Get("bufferView").IsInt() || !said.Has("attributes") ||
+            !said.Get("attributes").IsObject())
+            throw Bad{"a primitive packed by Draco does not say where"};
+        std::map<std::string, int> ids;
+        std::map<std::string, bool> normalised;
+        for (const std::string& name : said.Get("attributes").Keys()) {
+            ids[name] = said.Get("attributes").Get(name).GetNumberAsInt();
+            if (out.has(name))
+                normalised[name] = at(g_.accessors, attribute(p.attributes, name), "accessor").normalized;
+        }
+        const int index = said.Get("bufferView").GetNumberAsInt();
+        const auto& view = at(g_.bufferViews, index, "buffer view");
+        const unsigned char* from = bytes(index, 0, 1, view.byteLength, view.byteLength, -1);
+        out.packed.emplace();
+        const std::string wrong = unpack_draco({from, view.byteLength}, ids, normalised, point_limit, *out.packed);
+        if (!wrong.empty()) throw Bad{wrong};
+        decoded_ += out.packed->points * 4;
+        return out;
+    }
+
+    void read_skinning(const PrimitiveValues& values, const std::string& mesh, PartMesh& out) const {
+        for (int set = 0; set < 2; ++set) {
+            if (!values.has(fmt::format("JOINTS_{}", set)) || !values.has(fmt::format("WEIGHTS_{}", set))) break;
+            ++out.joint_sets;
+        }
+        if (out.joint_sets == 0) return;
+        const auto sets = static_cast<std::size_t>(out.joint_sets), points = out.base.points.size();
+        out.joints.resize(points * sets);
+        out.weights.resize(points * sets);
+        for (std::size_t set = 0; set < sets; ++set) {
+            const auto joints = values.wholes(fmt::format("JOINTS_{}", set), 4);
+            const auto weights = values.floats(fmt::format("WEIGHTS_{}", set), 4);
+            need(joints.size() / 4, points, "joints", mesh);
+            need(weights.size() / 4, points, "weights", mesh);
+            for (std::size_t i = 0; i < points; ++i) {
+                for (std::size_t k = 0; k < 4; ++k) {
+                    out.joints[i * sets + set][k] = static_cast<std::uint16_t>(joints[i * 4 + k]);
+                    out.weights[i * sets + set][k] = weights[i * 4 + k];
+                }
+            }
+        }
+    }
+
+    static void need(std::size_t have, std::size_t points, const char* what, const std::string& mesh) {
+        if (have != points) throw Bad{fmt::format("mesh \"{}\" has {} {} for {} points", mesh, have, what, points)};
+    }
+
+    // Values with names of an application's own: "_HEAT" is the attribute HEAT.
+    void read_named(const PrimitiveValues& values, const std::string& mesh, Pose& out,
+                    std::vector<std::string>& notes) const {
+        for (const auto& [name, index] : values.p.attributes) {
+            if (!name.starts_with("_") || name.size() < 2) {
+                const bool further = name.starts_with("TEXCOORD_") || name.starts_with("COLOR_");
+                if (further && !name.ends_with("_0")) notes.push_back(fmt::format("\"{}\"", name));
+                continue;
+            }
+            Attribute a{name.substr(1), values.width(name)};
+            if (values.whole(name)) {
+                const auto list = values.floats(name, a.width); // exact up to 2²⁴
+                const bool fits =
+                    std::all_of(list.begin(), list.end(), [](float v) { return std::abs(v) <= 16'777'216.0f; });
+                if (!fits) {
+                    notes.push_back(fmt::format("\"{}\", whose numbers are too wide,", name));
+                    continue;
+                }
+                for (const float v : list) a.whole.push_back(static_cast<std::int32_t>(v));
+                need(a.whole.size() / static_cast<std::size_t>(a.width), out.points.size(), name.c_str(), mesh);
+            } else {
+                a.values = values.floats(name, a.width);
+                need(a.values.size() / static_cast<std::size_t>(a.width), out.points.size(), name.c_str(), mesh);
+            }
+            out.attributes.push_back(std::move(a));
+        }
+    }
+
+    void read_colours(const PrimitiveValues& values, const std::string& mesh, Pose& out) const {
+        if (values.has("COLOR_0")) {
+            const auto width = static_cast<std::size_t>(values.width("COLOR_0") == 4 ? 4 : 3);
+            const auto c = values.floats("COLOR_0", static_cast<int>(width));
+            need(c.size() / width, out.points.size(), "colours", mesh);
+            for (std::size_t k = 0; k + width <= c.size(); k += width)
+                out.colours.emplace_back(c[k], c[k + 1], c[k + 2]);
+        }
+        if (values.p.material < 0) return;
+        // The base colour multiplies those of the points (glTF 2.0, section 3.9.2).
+        const auto& factor = at(g_.materials, values.p.material, "material").pbrMetallicRoughness.baseColorFactor;
+        if (factor.size() < 3 || (factor[0] == 1 && factor[1] == 1 && factor[2] == 1)) return;
+        const V3f base(static_cast<float>(factor[0]), static_cast<float>(factor[1]), static_cast<float>(factor[2]));
+        if (out.colours.empty()) out.colours.assign(out.points.size(), V3f(1));
+        for (V3f& c : out.colours) c *= base;
+    }
+
+    void read_primitive(const tinygltf::Primitive& p, const std::string& mesh, PartMesh& out,
+                        std::vector<std::string>& notes) const {
+        const PrimitiveValues values = values_of(p);
+        out.base.points = values.vectors("POSITION");
+        auto need = [&](std::size_t have, const char* what) {
+            GltfReader::need(have, out.base.points.size(), what, mesh);
+        };
+        if (values.has("NORMAL")) {
+            out.base.normals = values.vectors("NORMAL");
+            need(out.base.normals.size(), "normals");
+            for (V3f& n : out.base.normals) {
+                if (std::abs(n.length2() - 1) > 1e-4f) n.normalize(); // quantised ones are not quite of unit length
+            }
+        }
+        if (values.has("TEXCOORD_0")) {
+            const auto uv = values.floats("TEXCOORD_0", 2);
             need(uv.size() / 2, "texture coordinates");
             for (std::size_t k = 0; k + 1 < uv.size(); k += 2)
                 out.base.uvs.emplace_back(uv[k], 1 - uv[k + 1]); // its v goes down
         }
-        if (const int i = attribute(p.attributes, "COLOR_0"); i >= 0) {
-            const auto width =
-                static_cast<std::size_t>(at(g_.accessors, i, "accessor").type == TINYGLTF_TYPE_VEC4 ? 4 : 3);
-            const auto c = numbers(i, static_cast<int>(width));
-            need(c.size() / width, "colours");
-            for (std::size_t k = 0; k + width <= c.size(); k += width)
-                out.base.colours.emplace_back(c[k], c[k + 1], c[k + 2]);
-        }
-        for (int set = 0; set < 2; ++set) {
-            const int j = attribute(p.attributes, fmt::format("JOINTS_{}", set)),
-                      w = attribute(p.attributes, fmt::format("WEIGHTS_{}", set));
-            if (j < 0 || w < 0) break;
-            ++out.joint_sets;
-        }
-        if (out.joint_sets > 0) {
-            const auto sets = static_cast<std::size_t>(out.joint_sets), points = out.base.points.size();
-            out.joints.resize(points * sets);
-            out.weights.resize(points * sets);
-            for (std::size_t set = 0; set < sets; ++set) {
-                std::vector<std::uint32_t> joints;
-                numbers(attribute(p.attributes, fmt::format("JOINTS_{}", set)), 4, &joints);
-                const auto weights = numbers(attribute(p.attributes, fmt::format("WEIGHTS_{}", set)), 4);
-                need(joints.size() / 4, "joints");
-                need(weights.size() / 4, "weights");
-                for (std::size_t i = 0; i < points; ++i) {
-                    for (std::size_t k = 0; k < 4; ++k) {
-                        out.joints[i * sets + set][k] = static_cast<std::uint16_t>(joints[i * 4 + k]);
-                        out.weights[i * sets + set][k] = weights[i * 4 + k];
-                    }
-                }
-            }
-        }
+        read_colours(values, mesh, out.base);
+        read_named(values, mesh, out.base, notes);
+        read_skinning(values, mesh, out);
         for (const auto& target : p.targets) {
             PartMesh::Target& t = out.targets.emplace_back();
             if (const int i = attribute(target, "POSITION"); i >= 0) {
@@ -236,7 +420,9 @@ class GltfReader {
         }
         auto faces = std::make_shared<Faces>();
         std::vector<std::uint32_t> order;
-        if (p.indices >= 0) {
+        if (values.packed) {
+            order = values.packed->corners; // always triangles
+        } else if (p.indices >= 0) {
             numbers(p.indices, 1, &order);
         } else {
             for (std::uint32_t i = 0; i < out.base.points.size(); ++i) order.push_back(i);
@@ -252,7 +438,7 @@ class GltfReader {
             faces->starts.push_back(static_cast<std::uint32_t>(faces->corners.size()));
         };
         const std::size_t n = order.size();
-        switch (p.mode) {
+        switch (values.packed ? TINYGLTF_MODE_TRIANGLES : p.mode) {
         case TINYGLTF_MODE_TRIANGLES:
             for (std::size_t i = 0; i + 2 < n; i += 3) triangle(i, i + 1, i + 2);
             break;
@@ -278,13 +464,13 @@ class GltfReader {
         out.base.faces = faces;
     }
 
-    void read_meshes() {
+    void read_meshes(std::vector<std::string>& notes) {
         for (const auto& mesh : g_.meshes) {
             auto& parts = parts_of_.emplace_back();
             for (const auto& primitive : mesh.primitives) {
                 if (attribute(primitive.attributes, "POSITION") < 0) continue;
                 parts.push_back(static_cast<int>(m_.meshes.size()));
-                read_primitive(primitive, mesh.name, m_.meshes.emplace_back());
+                read_primitive(primitive, mesh.name, m_.meshes.emplace_back(), notes);
             }
         }
     }
@@ -307,13 +493,18 @@ class GltfReader {
         index_of_.assign(g_.nodes.size(), -1);
         struct Open {
             int node, parent;
+            bool seen = true;
         };
         std::vector<Open> open;
-        for (auto i = roots.rbegin(); i != roots.rend(); ++i) open.push_back({*i, -1});
+        for (auto i = roots.rbegin(); i != roots.rend(); ++i) open.push_back({*i, -1, true});
         while (!open.empty()) {
-            const int index = open.back().node, parent = open.back().parent;
+            const auto [index, parent, seen_above] = open.back();
             open.pop_back();
             const auto& node = at(g_.nodes, index, "node");
+            bool seen = seen_above;
+            if (const auto v = node.extensions.find("KHR_node_visibility");
+                v != node.extensions.end() && v->second.Has("visible"))
+                seen &= v->second.Get("visible").IsBool() && v->second.Get("visible").Get<bool>();
             int& mine = index_of_[static_cast<std::size_t>(index)];
             if (mine >= 0)
                 throw Bad{fmt::format("node {} (\"{}\") is reached twice: nodes go in a circle, or have two parents",
@@ -344,14 +535,46 @@ class GltfReader {
                 }
                 out.matrix = m;
             }
-            if (node.mesh >= 0) {
+            if (node.mesh >= 0 && seen) {
                 out.meshes = at(parts_of_, node.mesh, "mesh");
                 const auto& weights =
                     node.weights.empty() ? g_.meshes[static_cast<std::size_t>(node.mesh)].weights : node.weights;
                 out.weights.assign(weights.begin(), weights.end());
                 if (node.skin >= 0) at(g_.skins, node.skin, "skin"), out.skin = node.skin;
             }
-            for (auto c = node.children.rbegin(); c != node.children.rend(); ++c) open.push_back({*c, mine});
+            for (auto c = node.children.rbegin(); c != node.children.rend(); ++c) open.push_back({*c, mine, seen});
+        }
+    }
+
+    // EXT_mesh_gpu_instancing: the node's mesh stands once for each set of values, in the node's space.
+    void read_instances() {
+        for (std::size_t n = 0; n < g_.nodes.size(); ++n) {
+            const auto said = g_.nodes[n].extensions.find("EXT_mesh_gpu_instancing");
+            const int mine = index_of_[n];
+            if (said == g_.nodes[n].extensions.end() || mine < 0 || !said->second.Has("attributes")) continue;
+            const tinygltf::Value& attributes = said->second.Get("attributes");
+            auto values = [&](const char* name, int width) {
+                if (!attributes.Has(name)) return std::vector<float>{};
+                return numbers(attributes.Get(name).GetNumberAsInt(), width);
+            };
+            const auto moves = values("TRANSLATION", 3), turns = values("ROTATION", 4), sizes = values("SCALE", 3);
+            const std::size_t count = std::max({moves.size() / 3, turns.size() / 4, sizes.size() / 3});
+            for (const std::size_t have : {moves.size() / 3, turns.size() / 4, sizes.size() / 3}) {
+                if (have != 0 && have != count)
+                    throw Bad{fmt::format("the instances of node {} have lists of different lengths", n)};
+            }
+            const PartNode of = m_.nodes[static_cast<std::size_t>(mine)];
+            m_.nodes[static_cast<std::size_t>(mine)].meshes.clear();
+            for (std::size_t i = 0; i < count; ++i) {
+                PartNode& one = m_.nodes.emplace_back();
+                one.name = fmt::format("{} {}", of.name, i + 1);
+                one.parent = mine, one.meshes = of.meshes, one.weights = of.weights;
+                if (!moves.empty()) one.translation = V3d(moves[i * 3], moves[i * 3 + 1], moves[i * 3 + 2]);
+                if (!turns.empty())
+                    one.rotation =
+                        Quatd(turns[i * 4 + 3], turns[i * 4], turns[i * 4 + 1], turns[i * 4 + 2]).normalized();
+                if (!sizes.empty()) one.scale = V3d(sizes[i * 3], sizes[i * 3 + 1], sizes[i * 3 + 2]);
+            }
         }
     }
 
@@ -400,9 +623,33 @@ class GltfReader {
         }
     }
 
-    void read_animations(std::vector<std::string>& notes) {
+    // Which animations there are, and which one is meant.
+    void choose_animation(GltfContent& out, const std::string& asked) const {
+        std::set<std::pair<int, std::string>> moved;
+        bool together = true;
+        for (std::size_t n = 0; n < g_.animations.size(); ++n) {
+            std::set<std::pair<int, std::string>> own;
+            for (const auto& c : g_.animations[n].channels) own.emplace(c.target_node, c.target_path);
+            for (const auto& one : own) together &= moved.insert(one).second;
+            const std::string& said = g_.animations[n].name;
+            std::string name = said.empty() ? fmt::format("animation {}", n + 1) : said;
+            while (std::find(out.animations.begin(), out.animations.end(), name) != out.animations.end())
+                name += fmt::format(" ({})", n + 1);
+            out.animations.push_back(std::move(name));
+        }
+        if (out.animations.size() < 2) {
+            out.animation = all_animations;
+            return;
+        }
+        if (together) out.animations.emplace_back(all_animations);
+        const bool known = std::find(out.animations.begin(), out.animations.end(), asked) != out.animations.end();
+        out.animation = known ? asked : together ? out.animations.back() : out.animations.front();
+    }
+
+    void read_animations(const GltfContent& chosen, std::vector<std::string>& notes) {
         for (std::size_t n = 0; n < g_.animations.size(); ++n) {
             const auto& animation = g_.animations[n];
+            if (chosen.animation != all_animations && chosen.animations[n] != chosen.animation) continue;
             for (const auto& channel : animation.channels) {
                 if (channel.target_node < 0) continue; // the specification lets a reader pass over these
                 const int node = at(index_of_, channel.target_node, "node");
@@ -469,7 +716,8 @@ class GltfReader {
     }
 
     const tinygltf::Model& g_;
-    mutable std::size_t decoded_ = 0; // numbers so far
+    mutable std::size_t decoded_ = 0;                            // numbers so far
+    mutable std::map<int, std::vector<unsigned char>> unpacked_; // buffer views
     KeyedModel m_;
     mutable std::vector<GltfLine> lines_;    // collected on the way
     std::vector<std::vector<int>> parts_of_; // glTF mesh → ours
@@ -478,11 +726,12 @@ class GltfReader {
 
 } // namespace
 
-Result<GltfContent> read_gltf(const std::string& path) {
+Result<GltfContent> read_gltf(const std::string& path, const std::string& animation) {
     std::vector<char> bytes;
     GARLAND_CHECK(read_file(path, bytes, std::uint64_t(1) << 32));
     const bool binary = bytes.size() >= 4 && std::memcmp(bytes.data(), "glTF", 4) == 0;
-    GARLAND_CHECK(prepare_gltf(bytes, binary, path));
+    GltfContent out;
+    GARLAND_CHECK(prepare_gltf(bytes, binary, path, out.notes));
     tinygltf::TinyGLTF loader;
     loader.SetImageLoader(no_image, nullptr);
     GltfFolder beside{folder_of(path)};
@@ -491,13 +740,12 @@ Result<GltfContent> read_gltf(const std::string& path) {
     std::string error, warning;
     bool fine = false;
     const auto size = static_cast<unsigned>(bytes.size());
-    GltfContent out;
     try {
         fine = binary ? loader.LoadBinaryFromMemory(&model, &error, &warning,
                                                     reinterpret_cast<const unsigned char*>(bytes.data()), size,
                                                     beside.folder)
                       : loader.LoadASCIIFromString(&model, &error, &warning, bytes.data(), size, beside.folder);
-        if (fine) GltfReader(model).read(out);
+        if (fine) GltfReader(model).read(out, animation);
     } catch (const Bad& bad) {
         return fail(Error{bad.code, bad.what}.at(path));
     } catch (const std::bad_alloc&) {

@@ -19,14 +19,20 @@ struct GltfLine { // a primitive of lines: points of a mesh of the model in the 
 struct GltfContent {
     KeyedModel model;
     std::vector<GltfLine> lines;
-    std::vector<std::string> files; // the asked one and its buffers
-    std::vector<std::string> notes; // what was passed over, in words
+    std::vector<std::string> files;      // the asked one and its buffers
+    std::vector<std::string> notes;      // what was passed over, in words
+    std::vector<std::string> animations; // names, each once; the last is all_animations where they can go together
+    std::string animation;               // the one that was read
 };
 
-// The first scene with all animations together. Errors: not_found, unreadable; malformed: whatever contradicts the
+// All animations at once: possible where no two of them move the same.
+inline constexpr const char* all_animations = "all together";
+
+// The first scene with one of its animations; empty, or none of the file's: all together where that is possible,
+// otherwise the first. Errors: not_found, unreadable; malformed: whatever contradicts the
 // specification, saying which node, accessor or sampler: nodes in a circle, accessors past their buffers, key times
 // that do not rise …; too_large; unsupported: extensions that the file requires.
-Result<GltfContent> read_gltf(const std::string& path);
+Result<GltfContent> read_gltf(const std::string& path, const std::string& animation = {});
 
 // Writes nodes, triangulated meshes with normals, texture coordinates and colours, and all tracks as one animation, in
 // a .glb. Morph targets and skins are not written: unsupported, where there are some.

@@ -14,7 +14,8 @@ namespace garland {
 
 // The file's bytes again without what is not to be looked at. binary: a .glb. Errors: those of its JSON; malformed, for
 // chunks that do not fit.
-Result<void> prepare_gltf(std::vector<char>& bytes, bool binary, const std::string& path);
+Result<void> prepare_gltf(std::vector<char>& bytes, bool binary, const std::string& path,
+                          std::vector<std::string>& notes);
 
 // Buffers lie where the file says, from its own folder on; nowhere else is looked.
 struct GltfFolder {

@@ -16,7 +16,7 @@ Result<SourcePtr> open_spec(const SourceSpec& spec, const std::string& project_p
         for (const std::string& file : spec.shapes) files.push_back(absolute_path(file, project_path));
         return open_shapes(files, spec.shape_frames, progress);
     }
-    return open_source(absolute_path(spec.path, project_path), progress);
+    return open_source(absolute_path(spec.path, project_path), progress, spec.choices);
 }
 
 OpenSound open_sound(const SoundSpec& spec, const std::string& project_path, Progress& progress) {

@@ -157,6 +157,7 @@ Json write(const SourceSpec& s) {
     if (s.root != RootMotion::along) j["root"] = word_of(roots, s.root);
     if (s.fresh_normals) j["fresh_normals"] = true;
     if (s.voxel != 0) j["voxel"] = number(s.voxel);
+    if (!s.choices.empty()) j["choices"] = s.choices;
     if (!s.dropped.empty()) j["dropped"] = s.dropped;
     if (s.changes_from) j["changes_from"] = *s.changes_from;
     if (s.water) j["water"] = write(*s.water);
@@ -188,6 +189,13 @@ SourceSpec read_source(const JsonPart& p) {
     s.root = p.word("root", roots, RootMotion::along);
     s.fresh_normals = p.flag("fresh_normals", false);
     s.voxel = p.real("voxel", 0);
+    if (const Json* j = p.get("choices")) {
+        if (!j->is_object()) p.complain("choices", "names with what is chosen");
+        for (const auto& [name, chosen] : j->items()) {
+            if (!chosen.is_string()) p.complain("choices", "names with what is chosen");
+            s.choices[name] = chosen.get<std::string>();
+        }
+    }
     if (const Json* j = p.get("dropped")) {
         if (!j->is_array()) p.complain("dropped", "a list of frames");
         for (const Json& frame : *j) {

@@ -13,7 +13,7 @@ std::vector<std::string> source_endings() {
     return {".ply", ".obj", ".npy", ".csv", ".vdb", ".gltf", ".glb", ".usda", ".usdc", ".usd", ".usdz"};
 }
 
-Result<SourcePtr> open_source(const std::string& path, Progress& progress) {
+Result<SourcePtr> open_source(const std::string& path, Progress& progress, const SourceChoices& choices) {
     // Of a series the file itself need not be there; what is there must be a file that can be read.
     if (auto can = readable(path); !can && can.error().code != ErrorCode::not_found)
         return tl::unexpected(std::move(can.error()));
@@ -46,9 +46,9 @@ Result<SourcePtr> open_source(const std::string& path, Progress& progress) {
         return open_series(path, progress);
     }
     if (ending == ".vdb") return open_volumes(path, progress);
-    if (ending == ".gltf" || ending == ".glb") return open_gltf(path, progress);
+    if (ending == ".gltf" || ending == ".glb") return open_gltf(path, progress, choices);
     if (ending == ".usda" || ending == ".usdc" || ending == ".usd" || ending == ".usdz")
-        return open_usd(path, progress);
+        return open_usd(path, progress, choices);
     if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
     return fail(
         Error{ErrorCode::unsupported, fmt::format("files ending in \"{}\" are not read", ending)}.at(path).advise(

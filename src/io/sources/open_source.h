@@ -15,7 +15,11 @@ namespace garland {
 //   name_velocity.npy or name.velocity.npy of the same shape.
 // Reads the first and the last pose and the size of every other; nothing else. Errors: not_found, unsupported (with
 // what can be opened), malformed …; cancelled.
-Result<SourcePtr> open_source(const std::string& path, Progress& progress = Progress::none());
+//
+// choices: of variants and animations, as the facts of the source list them. One that the file does not have is a
+// problem among the facts.
+Result<SourcePtr> open_source(const std::string& path, Progress& progress = Progress::none(),
+                              const SourceChoices& choices = {});
 
 // Hand-made meshes of equal points, each shown `frames_each` frames in the order given: a source of kind shapes, from
 // frame 0. Stepped, or blended from shape to shape, as the way between frames says. Errors: invalid where there is no

@@ -85,6 +85,24 @@ bool baked_pieces(const KeyedModel& model, const SourceFacts& f) {
 
 } // namespace
 
+void tell_of_choices(SourceFacts& facts, const SourceChoices& asked) {
+    for (const auto& [name, wanted] : asked) {
+        const auto known = std::find_if(facts.choices.begin(), facts.choices.end(),
+                                        [&name](const SourceChoice& c) { return c.name == name; });
+        if (known == facts.choices.end()) {
+            facts.problems.push_back({fmt::format("there is nothing called \"{}\" to choose", name),
+                                      "that choice is passed over", std::nullopt});
+        } else if (std::find(known->options.begin(), known->options.end(), wanted) == known->options.end()) {
+            facts.problems.push_back({fmt::format("{} cannot be \"{}\": there are {}", known->title, wanted,
+                                                  fmt::join(known->options, ", ")),
+                                      known->chosen.empty() || known->chosen == wanted
+                                          ? "none of them is taken"
+                                          : fmt::format("\"{}\" is taken", known->chosen),
+                                      std::nullopt});
+        }
+    }
+}
+
 Rate rate_of_keys(const KeyedModel& model) {
     const Rate usual[] = {{24, 1}, {25, 1}, {30, 1}, {12, 1},       {24000, 1001}, {30000, 1001},
                           {48, 1}, {50, 1}, {60, 1}, {60000, 1001}, {120, 1}};
@@ -112,10 +130,14 @@ SourcePtr make_parts_source(KeyedModel model, SourceFacts facts, std::vector<std
     return std::make_shared<PartsSource>(std::move(model), std::move(facts), std::move(files));
 }
 
-Result<SourcePtr> open_gltf(const std::string& path, Progress& progress) {
+Result<SourcePtr> open_gltf(const std::string& path, Progress& progress, const SourceChoices& choices) {
     progress.report(0, fmt::format("reading {}", file_name(path)));
-    GARLAND_TRY(content, read_gltf(path));
+    const auto asked = choices.find("animation");
+    GARLAND_TRY(content, read_gltf(path, asked == choices.end() ? "" : asked->second));
     SourceFacts facts;
+    if (content.animations.size() > 1)
+        facts.choices.push_back({"animation", "the animation", content.animation, content.animations});
+    tell_of_choices(facts, choices);
     facts.rate = rate_of_keys(content.model);
     const double first = facts.rate->frames_in(Seconds(content.model.start())),
                  last = facts.rate->frames_in(Seconds(content.model.end()));

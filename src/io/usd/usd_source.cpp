@@ -281,13 +281,10 @@ void tell(const UsdScene& scene, const Survey& survey, std::vector<SourceProblem
         say(also(survey.instancers.size(), "point instancer is shown as geometry",
                  "point instancers are shown as geometry"),
             "velocities of what it instances are left out");
-    for (const UsdVariants& v : scene.stage->variants)
-        say(fmt::format("\"{}\" has the variants {} of {}", usd_name(v.prim), fmt::join(v.choices, ", "), v.set),
-            v.chosen.empty() ? "none of them is chosen" : fmt::format("{} is shown", v.chosen));
 }
 
-Result<std::shared_ptr<UsdScene>> open_scene(const std::string& path) {
-    GARLAND_TRY(stage, open_usd_stage(path));
+Result<std::shared_ptr<UsdScene>> open_scene(const std::string& path, const SourceChoices& choices) {
+    GARLAND_TRY(stage, open_usd_stage(path, choices));
     try {
         return std::make_shared<UsdScene>(stage);
     } catch (const UsdBad& bad) {
@@ -311,9 +308,9 @@ Error nothing_in(const UsdScene& scene, const Survey& survey) {
 
 } // namespace
 
-Result<SourcePtr> open_usd(const std::string& path, Progress& progress) {
+Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const SourceChoices& choices) {
     progress.report(0, fmt::format("reading {}", file_name(path)));
-    GARLAND_TRY(scene, open_scene(path));
+    GARLAND_TRY(scene, open_scene(path, choices));
     try {
         const Survey survey = Surveyor(*scene).run();
         if (!survey.has_meshes() && !survey.has_points()) return fail(nothing_in(*scene, survey));
@@ -330,6 +327,10 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress) {
         facts.first = static_cast<std::int64_t>(std::floor(first));
         facts.last = std::max(facts.first, static_cast<std::int64_t>(std::ceil(last)));
         tell(*scene, survey, facts.problems);
+        for (const UsdVariants& v : scene->stage->variants)
+            facts.choices.push_back({fmt::format("{}{{{}}}", v.prim, v.set),
+                                     fmt::format("{} of {}", v.set, usd_name(v.prim)), v.chosen, v.choices});
+        tell_of_choices(facts, choices);
         const bool meshes = survey.has_meshes();
         std::string what = meshes ? also(survey.meshes.size(), "mesh", "meshes")
                                   : also(survey.points.size(), "set of points", "sets of points");
