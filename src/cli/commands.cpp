@@ -17,6 +17,7 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <nlohmann/json.hpp>
 #include <sstream>
 
@@ -52,9 +53,10 @@ Result<FrameList> parse_frames(const std::string& text) {
     return list;
 }
 
-int info_command(const std::string& path, Output out) {
+int info_command(const std::string& path, const std::vector<std::string>& choices, Output out) {
     TerminalProgress progress(out);
-    auto source = open_source(path, progress);
+    SourceChoices chosen;
+    auto source = open_chosen(path, choices, chosen, progress);
     if (!source) return report_error(source.error(), out);
     const SourceFacts& f = (*source)->facts();
     const std::vector<std::string> parts = part_names(**source); // that can be singled out
@@ -93,6 +95,10 @@ int info_command(const std::string& path, Output out) {
             j["motion_box"] = {{m.min.x, m.min.y, m.min.z}, {m.max.x, m.max.y, m.max.z}};
         if (f.faces_change_at) j["faces_change_at"] = *f.faces_change_at;
         if (!parts.empty()) j["parts"] = parts;
+        Json options = Json::array();
+        for (const SourceChoice& c : f.choices)
+            options.push_back({{"name", c.name}, {"title", c.title}, {"chosen", c.chosen}, {"options", c.options}});
+        j["choices"] = std::move(options);
         print_json(j);
         return exit_fine;
     }
@@ -112,6 +118,8 @@ int info_command(const std::string& path, Output out) {
                    motion->all ? "all frames" : fmt::format("{} frames, evenly spread", motion->frames));
     }
     fmt::print("on disk     {}\n", byte_count(f.bytes_on_disk));
+    for (const SourceChoice& c : f.choices)
+        fmt::print("choice      {}={} (of {})\n", c.name, c.chosen, fmt::join(c.options, ", "));
     for (const auto& p : f.problems) fmt::print("problem     {}; {}\n", p.what, p.advice);
     return exit_fine;
 }
@@ -281,7 +289,8 @@ int table_command(const std::string& path, const std::string& frames, const std:
 
 int fast_copy_command(const std::string& path, const FastCopyWords& words, Output out) {
     TerminalProgress progress(out);
-    auto source = open_source(path, progress);
+    SourceChoices chosen;
+    auto source = open_chosen(path, words.choices, chosen, progress);
     if (!source) return report_error(source.error(), out);
     FastCopyOrder order{words.stem, words.half ? NpyType::f16 : NpyType::f32, !words.no_velocities,
                         words.replace ? Existing::replace : Existing::refuse};

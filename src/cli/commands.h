@@ -35,7 +35,7 @@ struct FrameList {
 };
 Result<FrameList> parse_frames(const std::string& text);
 
-int info_command(const std::string& path, Output out);
+int info_command(const std::string& path, const std::vector<std::string>& choices, Output out);
 int trace_command(const std::string& project, long long copy, const std::string& frames, Output out);
 struct CheckWords {
     std::string project, fail_on, report;
@@ -90,6 +90,7 @@ struct LoopWords {
 };
 int loop_command(const LoopWords& words, Output out); // prints where a source nearly repeats
 struct FastCopyWords {
+    std::vector<std::string> choices;
     std::string stem;
     bool half = false, no_velocities = false, replace = false, dry_run = false;
     std::vector<std::string> keep;

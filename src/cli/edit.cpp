@@ -301,6 +301,8 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     source->add_option("--first", w->start, "What the first frame is called");
     source->add_option("--between", w->between,
                        "Poses between frames: nearest, linear, smooth, carried or \"level set\"");
+    source->add_option("--choose", w->choices,
+                       "A variant or animation of its file, as NAME=OPTION; NAME= takes what the file says");
     source->add_option("--root", w->root, "Root motion: along or \"left out\"");
     source->add_option("--normals", w->normals, "Of poses between frames: blended or anew");
     source->add_option("--voxel", w->voxel,
@@ -350,6 +352,7 @@ void add_edit_commands(CLI::App& app, Output& out, int& code) {
     gathers->fallthrough();
     gathers->add_option("FILE", w->files, "Any file of each source, or all shapes in order")->required();
     gathers->add_option("--name", w->name, "What it is called");
+    gathers->add_option("--choose", w->choices, "A variant or animation of the file, as NAME=OPTION; info lists them");
     gathers->add_flag("--shapes", w->shapes, "All files are shapes of one source");
     gathers->add_option("--shape-frames", w->shape_frames, "How many frames each shape is shown")
         ->check(CLI::Range(1, 100000));

@@ -33,6 +33,7 @@ struct Words {
     std::string end = "never", settle, rate, join, between, gaps, up;
     double scale = 1, voxel = 0;
     std::string root, normals;
+    std::vector<std::string> choices; // NAME=OPTION
     std::vector<std::int64_t> leave_out;
     bool take_back = false, shapes = false;
     std::int64_t changes_from = 0, shape_frames = 12;

@@ -95,18 +95,28 @@ Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
         s.shape_frames = w.shape_frames;
         say("frames per shape", std::to_string(w.shape_frames));
     }
+    if (!w.choices.empty()) {
+        if (s.water || !s.shapes.empty())
+            return wrong(fmt::format("\"{}\" has nothing to choose", s.name), "leave --choose out");
+        GARLAND_TRY(source, open_chosen(absolute_path(s.path, std::filesystem::absolute(w.project).string()), w.choices,
+                                        s.choices));
+        static_cast<void>(source);
+        for (const std::string& one : w.choices) say("choice", one);
+    }
     if (said.empty())
         return wrong("nothing to change", "give one of the options that garland-cli edit source --help lists");
     std::string words;
     for (const std::string& one : said) words += (words.empty() ? "" : ", ") + one;
     Done done{fmt::format("Take \"{}\" with {}", s.name, words)};
-    if (given.count("--rate") || given.count("--join") || given.count("--first")) {
-        const auto opened = open_spec(s, std::filesystem::absolute(w.project).string());
-        if (!opened) {
+    if (given.count("--rate") || given.count("--join") || given.count("--first") || !w.choices.empty()) {
+        const std::string project = std::filesystem::absolute(w.project).string();
+        const auto opened = open_spec(s, project), was = open_spec(before, project);
+        if (!opened || !was) {
             done.note = "its files are not there, so timings stay as they are";
         } else {
             const SourceFacts& f = (*opened)->facts();
-            const SourceClock then = clock_of(before, f.first, f.last, p.settings.rate),
+            const SourceFacts& g = (*was)->facts();
+            const SourceClock then = clock_of(before, g.first, g.last, p.settings.rate),
                               now = clock_of(s, f.first, f.last, p.settings.rate);
             done.note = follow_source(p, s.id, then, now).words(p, now);
         }
@@ -142,8 +152,9 @@ Result<Done> gather(Project& p, const Words& w) {
         spec.sub_frame = SubFrame::smooth;
     } else {
         for (const std::string& file : files) {
-            GARLAND_TRY(source, open_source(file));
-            add(source, file);
+            SourceChoices chosen;
+            GARLAND_TRY(source, open_chosen(file, w.choices, chosen));
+            add(source, file).choices = chosen;
         }
     }
     return Done{fmt::format("Gather {}", names)};

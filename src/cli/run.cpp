@@ -54,9 +54,12 @@ int run(int argc, char** argv) {
     make->add_option("--range", fresh.range, "Output frames, as in 1:240");
     make->add_flag("--replace", fresh.replace, "Replace the file if it already exists");
 
+    std::vector<std::string> choices;
     auto* info = command("info", "Say what a source is: its kind, frames, points and problems",
-                         [&] { return info_command(path, out); });
+                         [&] { return info_command(path, choices, out); });
     info->add_option("FILE", path, "Any file of the source")->required();
+    info->add_option("--choose", choices,
+                     "A variant or animation to look at, as NAME=OPTION; without it, info lists them");
 
     auto* trace = command("trace", "Print every stage from output frame to source frame for one copy",
                           [&] { return trace_command(path, copy, frames, out); });
@@ -146,6 +149,7 @@ int run(int argc, char** argv) {
         command("fast-copy", "Write a source again as arrays (volumes: plain OpenVDB) that are read by seeking",
                 [&] { return fast_copy_command(path, fast, out); });
     copy_of->add_option("FILE", path, "Any file of the source")->required();
+    copy_of->add_option("--choose", fast.choices, "A variant or animation of the source, as NAME=OPTION");
     copy_of->add_option("--out", fast.stem, "Where to, without an ending")->required();
     copy_of->add_flag("--half", fast.half, "Half floats: half the size, three digits");
     copy_of->add_flag("--no-velocities", fast.no_velocities, "Leave velocities out");

@@ -51,6 +51,32 @@ class GatherTest : public QObject {
         QVERIFY(o.last().water->wind > 0);
         click(o.panel, "Remove");
     }
+    void a_variant_is_chosen() {
+        AtGather o;
+        o.folder.write(
+            "paper.usda",
+            "#usda 1.0\ndef Xform \"lantern\" (\n variants = { string paper = \"round\" }\n prepend "
+            "variantSets = \"paper\"\n) {\n variantSet \"paper\" = {\n  \"round\" {\n   def Sphere \"a\" {\n   }\n  }\n"
+            "  \"long\" {\n   def Cylinder \"a\" {\n    double height.timeSamples = { 1: 1, 31: 9 }\n   }\n  }\n "
+            "}\n}\n");
+        drop(o.window, {QString::fromStdString(o.folder / "paper.usda")});
+        o.wait_for_sources(2);
+        auto facts = [&] { return o.window.document().show()->samplers.at(o.last().id).source()->facts(); };
+        QTRY_COMPARE(facts().choices.size(), std::size_t(1));
+        const int steps = o.window.document().undo().count();
+        auto* box = named<QComboBox>(o.panel, "paper of lantern");
+        QVERIFY(box && box->currentText().contains("round"));
+        box->setFocus();
+        QTest::keyClick(box, Qt::Key_End); // "long"
+        QTRY_COMPARE(o.last().choices, (SourceChoices{{"/lantern{paper}", "long"}}));
+        QCOMPARE(o.window.document().undo().count(), steps + 1);
+        QTRY_COMPARE(facts().last, std::int64_t(31));
+        QTRY_VERIFY(all_text(o.panel).contains("31"));
+        o.window.document().undo().undo();
+        QTRY_COMPARE(facts().last, std::int64_t(0));
+        QVERIFY(o.last().choices.empty());
+        QTRY_VERIFY(named<QComboBox>(o.panel, "paper of lantern")->currentText().contains("as the file says"));
+    }
     void a_field_lives_while_it_is_dragged() {
         AtGather o;
         click(o.panel, "Add water");

@@ -61,6 +61,39 @@ class CliSourcesTest : public QObject {
         QCOMPARE(edit({"gather", "--shapes", path("fan_open.obj"), path("syrup.0001.ply")}).code, 1);
         QCOMPARE(project().sources.size(), std::size_t(3)); // nothing changed
     }
+    void variants_are_chosen() {
+        QVERIFY(save_project(folder_ / "p.garland", Project{}, Existing::replace));
+        folder_.write(
+            "paper.usda",
+            "#usda 1.0\ndef Xform \"lantern\" (\n variants = { string paper = \"round\" }\n prepend "
+            "variantSets = \"paper\"\n) {\n variantSet \"paper\" = {\n  \"round\" {\n   def Sphere \"a\" {\n   }\n  }\n"
+            "  \"long\" {\n   def Cylinder \"a\" {\n    double height.timeSamples = { 1: 1, 31: 9 }\n   }\n  }\n "
+            "}\n}\n");
+        Answer a = run({"info", path("paper.usda")});
+        QVERIFY2(a.code == 0 && a.out.contains("choice      /lantern{paper}=round (of round, long)"),
+                 qPrintable(a.out + a.err));
+        const auto j = run({"info", path("paper.usda"), "--choose", "paper=long", "--json"}).json();
+        QCOMPARE(j["choices"][0]["chosen"].get<std::string>(), std::string("long"));
+        QCOMPARE(j["last"].get<int>(), 31);
+        a = edit({"gather", path("paper.usda")});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        a = edit({"source", "--choose", "paper=long"});
+        QVERIFY2(a.code == 0 && a.out.contains("plays frames 1 to 31 now"), qPrintable(a.out + a.err));
+        QCOMPARE(project().sources[0].choices, (SourceChoices{{"/lantern{paper}", "long"}}));
+        const std::string kept = folder_.read("p.garland");
+        for (const auto& [words, why] : {std::pair{"paper=square", "cannot be \"square\""},
+                                         {"cloth=long", "no \"cloth\" to choose"},
+                                         {"long", "write NAME=OPTION"}}) {
+            a = edit({"source", "--choose", words});
+            QVERIFY2(a.code == 1 && a.err.contains(why) && a.err.contains("round|long"), qPrintable(a.err));
+        }
+        QCOMPARE(folder_.read("p.garland"), kept);
+        a = edit({"source", "--choose", "paper="});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        QVERIFY(project().sources[0].choices.empty());
+        a = run({"info", path("jar.glb"), "--choose", "animation=x"});
+        QVERIFY(a.code == 1 && a.err.contains("nothing to choose"));
+    }
     void water_is_added_and_changed() {
         QVERIFY(save_project(folder_ / "p.garland", Project{}, Existing::replace));
         Answer a = edit({"water", "--wind-speed", "4", "--loop-length", "180", "--name", "canal"});

@@ -163,7 +163,7 @@ void Document::apply_edit(const Edit& edit, bool forward) {
 }
 
 Document::OpenedAs Document::opened_as(const SourceSpec& s) {
-    return {s.path, s.water, s.water ? s.rate : Rate{}, s.shapes, s.shapes.empty() ? 0 : s.shape_frames};
+    return {s.path, s.water, s.water ? s.rate : Rate{}, s.shapes, s.shapes.empty() ? 0 : s.shape_frames, s.choices};
 }
 
 // Sources that an edit, or its undoing, takes from elsewhere: small water at once, everything else in the background.
@@ -432,28 +432,46 @@ void Document::add_source(const QString& path) {
 }
 
 void Document::replace_source(SourceId id, const QString& path) {
-    const std::string name = path.toStdString();
+    const SourceSpec* spec = project_.source(id);
+    if (!spec) return;
+    SourceSpec taken = *spec;
+    taken.path = QFileInfo(path).absoluteFilePath().toStdString();
+    taken.water.reset();
+    taken.shapes.clear();
+    retake_source(id, std::move(taken), tr("Gathering %1").arg(QFileInfo(path).fileName()),
+                  tr("Use %1").arg(QFileInfo(path).fileName()));
+}
+
+void Document::choose_in_source(SourceId id, const SourceChoice& choice, const std::string& option) {
+    const SourceSpec* spec = project_.source(id);
+    if (!spec || option == choice.chosen) return;
+    SourceSpec taken = *spec;
+    taken.choices.erase(choice.name);
+    if (!option.empty()) taken.choices[choice.name] = option;
+    retake_source(id, std::move(taken), tr("Gathering %1").arg(QString::fromStdString(spec->name)),
+                  tr("Choose %1: %2").arg(QString::fromStdString(choice.title), QString::fromStdString(option)));
+}
+
+void Document::retake_source(SourceId id, SourceSpec taken, const QString& job, const QString& words_of_edit) {
     jobs_.start<SourcePtr>(
-        this, tr("Gathering %1").arg(QFileInfo(path).fileName()), [name](Progress& p) { return open_source(name, p); },
-        [this, id, path](Result<SourcePtr> result) {
+        this, job, [taken, path = path_.toStdString()](Progress& p) { return open_spec(taken, path, p); },
+        [this, id, taken, words_of_edit](Result<SourcePtr> result) {
             if (!project_.source(id)) return;
             if (!result) {
                 if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
                 return;
             }
-            const std::string stored = QFileInfo(path).absoluteFilePath().toStdString();
-            SourceSpec taken = *project_.source(id);
-            taken.path = stored;
-            taken.water.reset();
-            taken.shapes.clear();
             std::optional<std::pair<std::int64_t, std::int64_t>> before;
             if (const auto was = sources_.find(id); was != sources_.end())
                 before.emplace(was->second.source->facts().first, was->second.source->facts().last);
             opened_source(id, opened_as(taken), std::move(result));
             const auto now = sources_.find(id);
-            edit(tr("Use %1").arg(QFileInfo(path).fileName()), [&](Project& p) -> Result<void> {
+            edit(words_of_edit, [&](Project& p) -> Result<void> {
+                // What was changed while the file was opened stays.
                 const SourceSpec was = *p.source(id);
-                *p.source(id) = taken;
+                SourceSpec& now_is = *p.source(id);
+                now_is.path = taken.path, now_is.water = taken.water, now_is.shapes = taken.shapes;
+                now_is.choices = taken.choices;
                 if (before && now != sources_.end()) { // timings that nobody changed go along
                     const SourceFacts& f = now->second.source->facts();
                     const SourceClock then = clock_of(was, before->first, before->second, p.settings.rate),

@@ -62,6 +62,8 @@ class Document : public QObject {
     void add_water(const WaterSpec& water);
     void add_sound(const QString& path);                   // in the background
     void replace_source(SourceId id, const QString& path); // keeps all rules
+    // Takes a variant or an animation of its file; empty: what the file says.
+    void choose_in_source(SourceId id, const SourceChoice& choice, const std::string& option);
     // Writes a fast copy of a source and takes it in its place, in the background; its frames keep their numbers.
     void fast_copy(SourceId id, const FastCopyOrder& order);
     void set_cache_limit(std::size_t bytes);
@@ -93,11 +95,14 @@ class Document : public QObject {
         Rate rate; // water only
         std::vector<std::string> shapes;
         std::int64_t shape_frames = 0;
+        SourceChoices choices;
         bool operator==(const OpenedAs&) const = default;
     };
     static OpenedAs opened_as(const SourceSpec& spec);
     void open_changed();
     void opened_source(SourceId id, const OpenedAs& as, Result<SourcePtr> source);
+    // Opens a source as `taken` says and puts it in place of the one that is there, as one edit.
+    void retake_source(SourceId id, SourceSpec taken, const QString& job, const QString& edit);
     // add: puts the source into the project; it gets the next id.
     void add_opened(const QString& title, const SourcePtr& source, const std::function<void(Project&)>& add);
     void reset(Project project, const QString& path, OpenSources sources, std::vector<MissingSource> missing,

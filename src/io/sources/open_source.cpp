@@ -5,7 +5,9 @@
 #include "io/handoff/fast_copy_note.h"
 #include "io/sources/sources.h"
 
+#include <algorithm>
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 namespace garland {
 
@@ -54,6 +56,49 @@ Result<SourcePtr> open_source(const std::string& path, Progress& progress, const
         Error{ErrorCode::unsupported, fmt::format("files ending in \"{}\" are not read", ending)}.at(path).advise(
             "give any file of an OBJ or PLY series, or a mesh beside a NumPy array (.npy) or a table of pieces "
             "(_pieces.csv)"));
+}
+
+Result<std::pair<std::string, std::string>> choice_in(const SourceFacts& facts, const std::string& words) {
+    std::string there;
+    for (const SourceChoice& c : facts.choices)
+        there += fmt::format("{}{}={}", there.empty() ? "" : "; ", c.name, fmt::join(c.options, "|"));
+    auto wrong = [&](std::string what) {
+        return fail(Error{ErrorCode::invalid, std::move(what)}.advise(there.empty() ? "leave it out"
+                                                                                    : "choose among " + there));
+    };
+    if (facts.choices.empty()) return wrong("there is nothing to choose in this source");
+    const std::size_t is = words.rfind('=');
+    if (is == words.npos) return wrong(fmt::format("\"{}\" is no choice: write NAME=OPTION", words));
+    const std::string name = words.substr(0, is), option = words.substr(is + 1);
+    const SourceChoice* found = nullptr;
+    for (const SourceChoice& c : facts.choices) {
+        const bool same = c.name == name, set = c.name.ends_with("{" + name + "}") || c.title == name;
+        if (!same && !set) continue;
+        if (found && !same) return wrong(fmt::format("\"{}\" could be {} or {}", name, found->name, c.name));
+        found = &c;
+        if (same) break;
+    }
+    if (!found) return wrong(fmt::format("there is no \"{}\" to choose", name));
+    if (!option.empty() && std::find(found->options.begin(), found->options.end(), option) == found->options.end())
+        return wrong(fmt::format("{} cannot be \"{}\"", found->title, option));
+    return std::pair(found->name, option);
+}
+
+Result<SourcePtr> open_chosen(const std::string& path, const std::vector<std::string>& words, SourceChoices& chosen,
+                              Progress& progress) {
+    GARLAND_TRY(source, open_source(path, progress, chosen));
+    for (const std::string& one : words) { // a choice may bring others with it
+        auto said = choice_in(source->facts(), one);
+        if (!said) return fail(std::move(said.error()).at(path));
+        if (said->second.empty()) {
+            chosen.erase(said->first);
+        } else {
+            chosen[said->first] = said->second;
+        }
+        GARLAND_TRY(next, open_source(path, progress, chosen));
+        source = std::move(next);
+    }
+    return source;
 }
 
 } // namespace garland

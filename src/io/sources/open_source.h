@@ -21,6 +21,13 @@ namespace garland {
 Result<SourcePtr> open_source(const std::string& path, Progress& progress = Progress::none(),
                               const SourceChoices& choices = {});
 
+// "paper=long", as a person says it: the choice's name, the name of its set of variants or its title, and one of its
+// options; an empty option takes back what was chosen. Errors: invalid, with what there is to choose.
+Result<std::pair<std::string, std::string>> choice_in(const SourceFacts& facts, const std::string& words);
+// Opens a source with such words; chosen: what they were found to mean, on top of what it holds already.
+Result<SourcePtr> open_chosen(const std::string& path, const std::vector<std::string>& words, SourceChoices& chosen,
+                              Progress& progress = Progress::none());
+
 // Hand-made meshes of equal points, each shown `frames_each` frames in the order given: a source of kind shapes, from
 // frame 0. Stepped, or blended from shape to shape, as the way between frames says. Errors: invalid where there is no
 // file; malformed, where one has other points or faces than the first.

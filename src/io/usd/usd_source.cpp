@@ -327,9 +327,16 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const So
         facts.first = static_cast<std::int64_t>(std::floor(first));
         facts.last = std::max(facts.first, static_cast<std::int64_t>(std::ceil(last)));
         tell(*scene, survey, facts.problems);
-        for (const UsdVariants& v : scene->stage->variants)
+        for (const UsdVariants& v : scene->stage->variants) {
             facts.choices.push_back({fmt::format("{}{{{}}}", v.prim, v.set),
                                      fmt::format("{} of {}", v.set, usd_name(v.prim)), v.chosen, v.choices});
+            const bool there =
+                v.chosen.empty() || std::find(v.choices.begin(), v.choices.end(), v.chosen) != v.choices.end();
+            if (!there && !choices.count(facts.choices.back().name))
+                facts.problems.push_back({fmt::format("\"{}\" asks for \"{}\" as its {}, which is not there",
+                                                      usd_name(v.prim), v.chosen, v.set),
+                                          "none of them is shown", std::nullopt});
+        }
         tell_of_choices(facts, choices);
         const bool meshes = survey.has_meshes();
         std::string what = meshes ? also(survey.meshes.size(), "mesh", "meshes")

@@ -135,6 +135,30 @@ void SourceCard::add_import_settings(const SourceSpec& spec) {
                    tr("What stands in for frames that are not there"), tr("Set how gaps are bridged"),
                    [](SourceSpec& s, int i) { s.gaps = static_cast<GapFix>(i); }));
     }
+    constexpr std::size_t most_choices = 24;
+    std::size_t choices = 0;
+    for (const SourceChoice& c : f ? f->choices : std::vector<SourceChoice>{}) {
+        if (++choices > most_choices && !spec.choices.count(c.name)) continue;
+        QStringList texts{
+            spec.choices.count(c.name)
+                ? tr("as the file says")
+                : tr("as the file says (%1)").arg(c.chosen.empty() ? tr("none") : QString::fromStdString(c.chosen))};
+        for (const std::string& option : c.options) texts << QString::fromStdString(option);
+        const auto own = spec.choices.find(c.name);
+        const auto now =
+            own == spec.choices.end() ? c.options.end() : std::find(c.options.begin(), c.options.end(), own->second);
+        auto* box = make_choice(texts, QString::fromStdString(c.title),
+                                tr("The file holds several: which one is shown. Its own word for it is %1")
+                                    .arg(QString::fromStdString(c.name)),
+                                [this, c, was = own == spec.choices.end() ? std::string() : own->second](int i) {
+                                    SourceChoice from = c;
+                                    from.chosen = was;
+                                    document_.choose_in_source(
+                                        id_, from, i <= 0 ? std::string() : c.options[static_cast<std::size_t>(i) - 1]);
+                                });
+        box->setCurrentIndex(now == c.options.end() ? 0 : static_cast<int>(now - c.options.begin()) + 1);
+        put(QString::fromStdString(c.title), box);
+    }
     if (f && f->root) {
         put(tr("Root motion"),
             choose({tr("taken along"), tr("left out")}, static_cast<int>(spec.root), tr("Root motion"),
@@ -181,6 +205,8 @@ void SourceCard::add_import_settings(const SourceSpec& spec) {
         put(tr("Frames per shape"), each);
     }
     column_->addLayout(form);
+    if (choices > most_choices)
+        line(tr("%1 more variants can be chosen from the command line.").arg(choices - most_choices), "muted");
 }
 
 } // namespace garland
