@@ -365,6 +365,30 @@ class HandoffTest : public QObject {
             }
         }
     }
+    // What goes out comes in again: instancers and value clips, as sources.
+    void handed_off_files_are_sources() {
+        Festival f(varied);
+        const auto shared =
+            write_shared_poses(*f.show, {f.folder / "s.usdc", "copies", {{1, 60}, 1}, 64, Existing::refuse});
+        const auto references = write_timed_references(*f.show, {f.folder / "r.usdc", "copies", {1, 60}});
+        QVERIFY(shared && references);
+        const auto a = open_source(f.folder / "s.usdc"), b = open_source(f.folder / "r.usdc");
+        QVERIFY2(a, a ? "" : qPrintable(said(a.error())));
+        QVERIFY2(b, b ? "" : qPrintable(said(b.error())));
+        for (const std::int64_t frame : {1, 2, 17, 31, 59, 60}) {
+            std::vector<V3f> wanted;
+            for (const auto& [copy, points] : f.points(static_cast<double>(frame)))
+                wanted.insert(wanted.end(), points.begin(), points.end());
+            for (const auto& [source, within] : {std::pair{*a, shared->plan.worst * 1.001 + 1e-4}, {*b, 1e-4}}) {
+                const auto pose = source->read(frame, Progress::none());
+                QVERIFY2(pose, pose ? "" : qPrintable(said(pose.error())));
+                QCOMPARE((*pose)->points.size(), wanted.size());
+                for (std::size_t i = 0; i < wanted.size(); ++i)
+                    QVERIFY2(((*pose)->points[i] - wanted[i]).length() <= within,
+                             qPrintable(QString("%1 at %2").arg(((*pose)->points[i] - wanted[i]).length()).arg(frame)));
+            }
+        }
+    }
     void a_name_with_an_at_in_it() {
         GARLAND_NEEDS_NODE();
         Festival f(varied);

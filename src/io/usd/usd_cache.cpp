@@ -55,10 +55,8 @@ class CacheWriter {
         done.bytes = static_cast<double>(layer_.bytes());
         done.frames = FrameSteps{order_.frames, order_.step}.count();
         GARLAND_CHECK(layer_.publish());
-        if (usd_form(order_.path) == UsdForm::text) {
-            GARLAND_TRY(back, open_source(path_, progress));
-            GARLAND_CHECK(compare(*back, progress));
-        }
+        GARLAND_TRY(back, open_source(path_, progress));
+        GARLAND_CHECK(compare(*back, progress));
         GARLAND_CHECK(staged_.publish({{file_name(order_.path), file_name(order_.path)}}, order_.existing));
         return done;
     }
