@@ -75,6 +75,14 @@ class KindsSourceTest : public QObject {
         QVERIFY(refused("id,x,y,z\n1,0,0\n", "3 cells", 2));
         QVERIFY(refused("x,y,z\n1,0,0\n", "id", 1));
         QVERIFY(refused("id,x,y,z\n1.5,0,0,0\n", "whole number", 2));
+        QVERIFY(refused("id,x,y,z\n1,0,5,0,25,1,5\n", "decimal commas", 2)); // 0,5 and 0,25 and 1,5
+        // As tables of floats, and other programs' heads, have them.
+        folder.write("r.0001.csv", "ID,X,Y,Z,Heat\n7.0,1,2,3,4\n8.000000,1,2,3,5\n");
+        const auto floats = open_source(folder / "r.0001.csv");
+        QVERIFY2(floats, floats ? "" : qPrintable(said(floats.error())));
+        const PosePtr read = *(*floats)->read(1, Progress::none());
+        QCOMPARE(read->ids, (std::vector<std::int64_t>{7, 8}));
+        QCOMPARE(read->attributes.at(0).name, std::string("Heat"));
     }
     void particles_from_arrays() {
         Folder folder;

@@ -1,3 +1,4 @@
+#include "io/sources/open_source.h"
 #include "support/assimp_reading.h"
 #include "support/case.h"
 #include "support/files.h"
@@ -100,6 +101,19 @@ class ObjTest : public QObject {
         QVERIFY((*back)->points == pose.points && (*back)->faces->same_shape(*pose.faces));
         const auto counts = read_obj_counts(folder / "a.obj");
         QVERIFY(counts->points == 4 && counts->faces == 4);
+    }
+    void what_is_left_out_is_said() {
+        Folder folder;
+        folder.write(
+            "a.obj",
+            "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nvn 0 0 1\nvn 1 0 0\nf 1//1 2//1 3//1\nf 1//2 3//2 4//2\nl 1 2\np 3\n");
+        const auto source = open_source(folder / "a.obj");
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        QVERIFY(!(*source)->facts().normals);
+        std::string told;
+        for (const SourceProblem& p : (*source)->facts().problems) told += p.what + "; ";
+        QCOMPARE(told, std::string("lines are left out; points by themselves are left out; normals that differ at the "
+                                   "corners of a point are left out; "));
     }
 };
 GARLAND_TEST_CASE(ObjTest)

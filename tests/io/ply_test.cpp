@@ -1,7 +1,9 @@
+#include "io/sources/open_source.h"
 #include "support/assimp_reading.h"
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
+#include "support/python.h"
 
 #include "io/ply/ply.h"
 
@@ -183,6 +185,52 @@ class PlyTest : public QObject {
         QCOMPARE(folder.read("a.ply"), std::string("mine"));
         QVERIFY(write_ply(folder / "a.ply", tetrahedron(), PlyForm::ascii, Existing::replace));
         QCOMPARE(folder.names(), QStringList{"a.ply"}); // no temporary file is left
+    }
+    // meshio writes whole numbers of 64 bits, which the first description of the format (Turk 1994) does not know.
+    void whole_numbers_of_64_bits() {
+        GARLAND_NEEDS_PYTHON("meshio, numpy");
+        Folder folder;
+        QProcess python;
+        python.start(
+            "/usr/bin/python3",
+            {"-c",
+             "import meshio, sys, numpy as np\n"
+             "points = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], dtype=np.float32)\n"
+             "data = {'id': np.array([7, 2**60 + 1, -3]), 'big': np.array([1, 2, 2**40]), 'small': np.array([1, 2, "
+             "3])}\n"
+             "for name, binary in (('a.ply', True), ('b.ply', False)):\n"
+             "    meshio.write(sys.argv[1] + '/' + name, meshio.Mesh(points, [], point_data=data), binary=binary)\n",
+             QString::fromStdString(folder.path())});
+        QVERIFY(python.waitForFinished(60000) && python.exitCode() == 0);
+        for (const char* name : {"a.ply", "b.ply"}) {
+            const auto pose = read_ply(folder / name);
+            QVERIFY2(pose, pose ? "" : qPrintable(said(pose.error())));
+            QCOMPARE((*pose)->ids, (std::vector<std::int64_t>{7, (std::int64_t(1) << 60) + 1, -3}));
+            QCOMPARE((*pose)->attributes.size(), std::size_t(1)); // never another number in its place
+            QCOMPARE((*pose)->attributes[0].whole, (std::vector<std::int32_t>{1, 2, 3}));
+            const auto source = open_source(folder / name);
+            QVERIFY2(source && (*source)->facts().kind == SourceKind::particles,
+                     source ? "" : qPrintable(said(source.error())));
+            QCOMPARE((*source)->facts().problems.at(0).what,
+                     std::string("\"big\", whose numbers are too wide, is left out"));
+        }
+    }
+    void strips_are_triangles_and_what_is_left_out_is_said() {
+        Folder folder;
+        folder.write("a.ply",
+                     "ply\nformat ascii 1.0\nelement vertex 6\nproperty float x\nproperty float y\nproperty float z\n"
+                     "property list uchar float weights\nelement tristrips 1\nproperty list int int vertex_indices\n"
+                     "element edge 1\nproperty int vertex1\nproperty int vertex2\nend_header\n"
+                     "0 0 0 1 9\n1 0 0 0\n0 1 0 0\n1 1 0 0\n5 0 0 0\n5 1 0 0\n9 0 1 2 3 -1 3 4 5 5\n0 1\n");
+        const auto source = open_source(folder / "a.ply");
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        const PosePtr pose = *(*source)->read(0, Progress::none());
+        QCOMPARE(pose->faces->corners, (std::vector<std::uint32_t>{0, 1, 2, 2, 1, 3, 3, 4, 5}));
+        for (const V3f& n : point_normals(pose->points, *pose->faces)) QVERIFY(n.z > 0.9f || n.length() == 0);
+        std::string told;
+        for (const SourceProblem& p : (*source)->facts().problems) told += p.what + "; ";
+        QCOMPARE(told, std::string(
+                           "the lists \"weights\" of points are left out; 1 item of the kind \"edge\" is left out; "));
     }
 };
 GARLAND_TEST_CASE(PlyTest)

@@ -19,8 +19,8 @@ bool space(char c) {
 
 class ObjParser {
   public:
-    ObjParser(const char* data, std::size_t size, const std::string& path)
-        : at_(data), end_(data + size), path_(path) {}
+    ObjParser(const char* data, std::size_t size, const std::string& path, std::vector<std::string>* left_out = nullptr)
+        : at_(data), end_(data + size), path_(path), left_out_(left_out) {}
 
     Result<PosePtr> run() {
         while (at_ < end_) {
@@ -138,8 +138,22 @@ class ObjParser {
             group_ = place(groups_, rest_of_line());
         } else if (keyword == "usemtl") {
             material_ = place(faces_->materials, rest_of_line());
+        } else if (left_out_) {
+            note(keyword);
         }
         return {};
+    }
+
+    void note(std::string_view keyword) {
+        constexpr std::pair<const char*, const char*> kinds[] = {{"l", "lines"},
+                                                                 {"p", "points by themselves"},
+                                                                 {"curv", "curves"},
+                                                                 {"curv2", "curves"},
+                                                                 {"surf", "surfaces"}};
+        for (const auto& [word, what] : kinds) {
+            if (keyword == word && std::find(left_out_->begin(), left_out_->end(), what) == left_out_->end())
+                left_out_->emplace_back(what);
+        }
     }
 
     std::string rest_of_line() {
@@ -240,12 +254,18 @@ class ObjParser {
                 here = n;
             }
             if (agree) pose_->normals = std::move(normals);
+            if (!agree && left_out_) left_out_->emplace_back("normals that differ at the corners of a point");
+        } else if (left_out_ && !normals_.empty() && corners > 0) {
+            left_out_->emplace_back("normals that not every corner has");
         }
+        if (left_out_ && !uvs_.empty() && faces_->corner_uvs.empty() && corners > 0)
+            left_out_->emplace_back("texture coordinates that not every corner has");
         return PosePtr(pose_);
     }
 
     const char *at_, *end_;
     const std::string& path_;
+    std::vector<std::string>* left_out_; // filled where it is asked for
     std::int64_t line_ = 0;
     Error wrong_;
     std::shared_ptr<Pose> pose_ = std::make_shared<Pose>();
@@ -275,6 +295,13 @@ Result<PosePtr> read_obj(const std::string& path) {
     thread_local std::vector<char> bytes;
     GARLAND_CHECK(read_file(path, bytes));
     return parse_obj(bytes.data(), bytes.size(), path);
+}
+
+std::vector<std::string> obj_left_out(const std::string& path) {
+    std::vector<char> bytes;
+    std::vector<std::string> out;
+    if (read_file(path, bytes)) static_cast<void>(ObjParser(bytes.data(), bytes.size(), path, &out).run());
+    return out;
 }
 
 Result<ObjCounts> read_obj_counts(const std::string& path) {

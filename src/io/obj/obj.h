@@ -15,6 +15,9 @@ namespace garland {
 Result<PosePtr> read_obj(const std::string& path);
 Result<PosePtr> parse_obj(const char* data, std::size_t size, const std::string& path);
 
+// What of a file is not in the pose that is read from it, in words.
+std::vector<std::string> obj_left_out(const std::string& path);
+
 struct ObjCounts {
     std::size_t points = 0, faces = 0;
 };

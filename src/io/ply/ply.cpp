@@ -1,5 +1,6 @@
 #include "io/ply/ply.h"
 
+#include "core/base/numbers.h"
 #include "io/ply/ply_body.h"
 #include "io/sources/pose_check.h"
 
@@ -24,8 +25,15 @@ using ply::Type;
 namespace {
 
 // Sends the well-known names to their places and every other number to an attribute of its own.
-std::vector<Sink> make_sinks(const Element& element, Pose& pose) {
+struct Wide { // numbers that need 64 bits, and what did not fit its place
+    std::vector<std::int64_t> ids{};
+    bool id_lost = false;
+    std::unique_ptr<bool[]> lost{}; // of each attribute of the pose
+};
+
+std::vector<Sink> make_sinks(const Element& element, Pose& pose, Wide& wide) {
     std::vector<Sink> sinks(element.properties.size());
+    wide.lost = std::make_unique<bool[]>(sinks.size());
     auto has = [&](std::string_view name) {
         for (const Property& p : element.properties) {
             if (p.name == name && !p.list) return true;
@@ -43,7 +51,8 @@ std::vector<Sink> make_sinks(const Element& element, Pose& pose) {
             for (std::size_t p = 0; p < sinks.size(); ++p) {
                 const Property& property = element.properties[p];
                 if (property.name == name && !property.list)
-                    sinks[p] = {base ? base + k : nullptr, names.size(), scale_of(property.type), nullptr, true};
+                    sinks[p] = {base ? base + k : nullptr, names.size(), scale_of(property.type)},
+                    sinks[p].known = true;
             }
             ++k;
         }
@@ -61,11 +70,17 @@ std::vector<Sink> make_sinks(const Element& element, Pose& pose) {
     pose.attributes.reserve(sinks.size());
     for (std::size_t p = 0; p < sinks.size(); ++p) {
         if (sinks[p].known || element.properties[p].list) continue;
+        if (element.properties[p].name == "id" && element.properties[p].type != Type::f32) {
+            wide.ids.resize(element.count);
+            sinks[p].wide = wide.ids.data(), sinks[p].lost = &wide.id_lost, sinks[p].known = true;
+            continue;
+        }
         Attribute& attribute = pose.attributes.emplace_back();
         attribute.name = element.properties[p].name;
         if (is_whole(element.properties[p].type)) {
             attribute.whole.resize(element.count);
             sinks[p].whole = attribute.whole.data();
+            sinks[p].lost = &wide.lost[pose.attributes.size() - 1];
             continue;
         }
         attribute.values.resize(element.count);
@@ -119,16 +134,16 @@ Result<PosePtr> parse_ply(const char* data, std::size_t size, const std::string&
     Body body(data, size, header, path);
     auto pose = std::make_shared<Pose>();
     auto faces = std::make_shared<Faces>();
+    Wide wide;
     for (const Element& element : header.elements) {
-        if (element.name == "tristrips") {
-            return fail(Error{ErrorCode::unsupported, "triangle strips are not read"}.at(path).advise(
-                "write the mesh with plain faces"));
-        }
         GARLAND_CHECK(body.check_count(element));
         if (element.name == "vertex" && pose->points.empty()) {
-            const auto sinks = make_sinks(element, *pose);
+            const auto sinks = make_sinks(element, *pose, wide);
             if (pose->points.empty() && element.count > 0) return body.bad("the points have no x, y and z");
             GARLAND_CHECK(body.read_items(element, sinks));
+            for (std::size_t k = pose->attributes.size(); k-- > 0;) {
+                if (wide.lost[k]) pose->attributes.erase(pose->attributes.begin() + static_cast<std::ptrdiff_t>(k));
+            }
             continue;
         }
         std::size_t list = element.properties.size(), corner_uvs = list;
@@ -137,20 +152,22 @@ Result<PosePtr> parse_ply(const char* data, std::size_t size, const std::string&
             if (property.list && (property.name == "vertex_indices" || property.name == "vertex_index")) list = p;
             if (property.list && property.name == "texcoord") corner_uvs = p;
         }
-        if (element.name == "face" && list < element.properties.size() && faces->starts.empty()) {
+        if (element.name == "tristrips" && list < element.properties.size()) {
+            GARLAND_CHECK(body.read_strips(element, list, *faces));
+        } else if (element.name == "face" && list < element.properties.size() && faces->starts.empty()) {
             GARLAND_CHECK(body.read_faces(element, list, corner_uvs, *faces));
         } else {
             GARLAND_CHECK(body.read_items(element, std::vector<Sink>(element.properties.size())));
         }
     }
     if (faces->count() == 0) { // points with an id are particles
-        const auto id = std::find_if(pose->attributes.begin(), pose->attributes.end(),
-                                     [](const Attribute& a) { return a.name == "id" && !a.whole.empty(); });
-        if (id != pose->attributes.end()) {
-            pose->ids.assign(id->whole.begin(), id->whole.end());
-            pose->attributes.erase(id);
-        }
+        if (!wide.id_lost) pose->ids = std::move(wide.ids);
         faces->starts.clear();
+    } else if (!wide.ids.empty() && !wide.id_lost && std::all_of(wide.ids.begin(), wide.ids.end(), [](std::int64_t i) {
+                   return i >= INT32_MIN && i <= INT32_MAX;
+               })) {
+        pose->attributes.push_back({"id", 1});
+        pose->attributes.back().whole.assign(wide.ids.begin(), wide.ids.end());
     }
     const auto material = std::find_if(faces->attributes.begin(), faces->attributes.end(),
                                        [](const Attribute& a) { return a.name == "material" && !a.whole.empty(); });
@@ -180,6 +197,41 @@ Result<PosePtr> read_ply(const std::string& path) {
     auto pose = parse_ply(bytes.data(), bytes.size(), path);
     if (bytes.capacity() > (std::size_t(64) << 20)) std::vector<char>().swap(bytes);
     return pose;
+}
+
+std::vector<std::string> ply_left_out(const std::string& path, const Pose& pose) {
+    std::uint64_t size = 0;
+    std::vector<std::string> out;
+    const auto head = read_head(path, 1 << 16, size);
+    const auto header = head ? ply::parse_header(*head, path) : fail(ErrorCode::unreadable, "");
+    if (!header) return out;
+    auto kept = [&](const std::string& name) {
+        return std::any_of(pose.attributes.begin(), pose.attributes.end(), [&](const Attribute& a) {
+            return a.name == name || (name.starts_with(a.name + "_") && a.width > 1);
+        });
+    };
+    for (const Element& e : header->elements) {
+        if (e.count == 0) continue;
+        const bool points = e.name == "vertex", faces = e.name == "face", strips = e.name == "tristrips";
+        if (!points && !faces && !strips)
+            out.push_back(fmt::format("{} of the kind \"{}\"",
+                                      counted(static_cast<long long>(e.count), "item", "items"), e.name));
+        for (const Property& p : e.properties) {
+            const bool corners =
+                p.name == "vertex_indices" || p.name == "vertex_index" || (faces && p.name == "texcoord");
+            if ((points || faces || strips) && p.list && !(corners && !points))
+                out.push_back(fmt::format("the lists \"{}\" of {}", p.name,
+                                          points  ? "points"
+                                          : faces ? "faces"
+                                                  : "strips"));
+            if (points && !p.list && is_whole(p.type) && size_of(p.type) >= 4 && p.name != "id" && !kept(p.name))
+                out.push_back(fmt::format("\"{}\", whose numbers are too wide,", p.name));
+            if (points && p.name == "id" && !p.list && p.type != Type::f32 && pose.ids.empty() && !kept("id"))
+                out.push_back("\"id\", whose numbers are too wide,");
+            if (strips && !p.list) out.push_back(fmt::format("\"{}\" of strips", p.name));
+        }
+    }
+    return out;
 }
 
 Result<PlyCounts> read_ply_counts(const std::string& path) {

@@ -17,9 +17,13 @@
 namespace garland {
 
 // Errors: not_found, unreadable, malformed (with line or byte), too_large (a count the file cannot hold, told before
-// anything is allocated), unsupported (triangle strips).
+// anything is allocated). Whole numbers of 64 bits are kept as ids; an attribute with one that does not fit 32 bits is
+// left out.
 Result<PosePtr> read_ply(const std::string& path);
 Result<PosePtr> parse_ply(const char* data, std::size_t size, const std::string& path);
+
+// What of a file is not in the pose that was read from it, in words.
+std::vector<std::string> ply_left_out(const std::string& path, const Pose& pose);
 
 struct PlyCounts {
     std::uint64_t points = 0, faces = 0;

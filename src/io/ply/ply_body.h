@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <bit>
+#include <charconv>
 #include <cmath>
 #include <cstring>
 #include <fast_float/fast_float.h>
@@ -20,15 +21,24 @@ struct Sink {
     std::size_t stride = 0;
     float scale = 1;
     std::int32_t* whole = nullptr;
-    bool known = false; // goes to a place of its own, also where there are no items
+    std::int64_t* wide = nullptr; // whole numbers of 64 bits
+    bool* lost = nullptr;         // set where a number does not fit its place
+    bool known = false;           // goes to a place of its own, also where there are no items
 };
 
 inline bool is_whole(Type type) {
     return type != Type::f32 && type != Type::f64;
 }
 
-inline std::int32_t to_whole(double value) {
+inline std::int32_t to_whole(double value, bool* lost = nullptr) {
+    if (lost && !(value >= -2147483648.0 && value <= 2147483647.0)) *lost = true;
     return static_cast<std::int32_t>(std::clamp(value, -2147483648.0, 2147483647.0));
+}
+// Doubles hold whole numbers up to 2⁵³.
+inline std::int64_t to_wide(double value, bool* lost) {
+    const bool fits = value == std::floor(value) && std::abs(value) <= 9007199254740992.0;
+    if (lost && !fits) *lost = true;
+    return fits ? static_cast<std::int64_t>(value) : 0;
 }
 
 template <class T>
@@ -51,6 +61,8 @@ inline double load(const char* at, Type type, bool swap) {
     case Type::u32: return load<std::uint32_t>(at, swap);
     case Type::f32: return load<float>(at, swap);
     case Type::f64: return load<double>(at, swap);
+    case Type::i64: return static_cast<double>(load<std::int64_t>(at, swap));
+    case Type::u64: return static_cast<double>(load<std::uint64_t>(at, swap));
     }
     return 0;
 }
@@ -127,6 +139,62 @@ class Body {
         return value;
     }
 
+    // A whole number of 64 bits, to the last digit.
+    Result<std::int64_t> wide_number(Type type, bool* lost) {
+        std::int64_t value = 0;
+        if (form_ != Form::ascii) {
+            if (left() < 8) return bad("the file is cut short");
+            value = load<std::int64_t>(at_, swap_);
+            at_ += 8;
+            if (type == Type::u64 && value < 0 && lost) *lost = true;
+            return value;
+        }
+        skip_space();
+        const char* from = at_ + (at_ < end_ && *at_ == '+');
+        const auto [stop, error] = std::from_chars(from, end_, value);
+        if (error == std::errc() && (stop == end_ || std::isspace(static_cast<unsigned char>(*stop)))) {
+            at_ = stop;
+            return value;
+        }
+        GARLAND_TRY(other, number(type)); // "7.0", or one beyond 64 bits
+        return to_wide(other, lost);
+    }
+
+    // Strips of triangles (one list of points each, −1 between strips) as faces; of a strip every other triangle is
+    // turned.
+    Result<void> read_strips(const Element& element, std::size_t list, Faces& faces) {
+        if (faces.starts.empty()) faces.starts.push_back(0);
+        for (std::uint64_t i = 0; i < element.count; ++i) {
+            for (std::size_t p = 0; p < element.properties.size(); ++p) {
+                const Property& property = element.properties[p];
+                std::uint64_t length = 1;
+                if (property.list) {
+                    GARLAND_TRY(said, list_length(property));
+                    length = said;
+                }
+                std::vector<std::uint32_t> strip;
+                for (std::uint64_t v = 0; v < length; ++v) {
+                    GARLAND_TRY(value, number(property.type));
+                    if (p != list) continue;
+                    if (value == -1) {
+                        strip.clear();
+                        continue;
+                    }
+                    if (!(value >= 0) || value >= static_cast<double>(point_limit) || value != std::floor(value))
+                        return bad(fmt::format("a strip points to point {}", value));
+                    strip.push_back(static_cast<std::uint32_t>(value));
+                    if (strip.size() < 3) continue;
+                    const std::uint32_t *last = &strip.back(), a = last[-2], b = last[-1], c = last[0];
+                    if (a == b || b == c || a == c) continue; // only turns a corner
+                    const bool odd = strip.size() % 2 == 0;
+                    for (const std::uint32_t corner : {odd ? b : a, odd ? a : b, c}) faces.corners.push_back(corner);
+                    faces.starts.push_back(static_cast<std::uint32_t>(faces.corners.size()));
+                }
+            }
+        }
+        return {};
+    }
+
     Result<std::uint64_t> list_length(const Property& property) {
         GARLAND_TRY(length, number(property.count_type));
         const std::size_t each = form_ == Form::ascii ? 2 : size_of(property.type);
@@ -147,9 +215,15 @@ class Body {
                     values = length;
                 }
                 for (std::uint64_t v = 0; v < values; ++v) {
-                    GARLAND_TRY(value, number(property.type));
                     const Sink& sink = sinks[p];
-                    if (sink.whole) sink.whole[i] = to_whole(value);
+                    if (sink.wide && (property.type == Type::i64 || property.type == Type::u64)) {
+                        GARLAND_TRY(whole, wide_number(property.type, sink.lost));
+                        sink.wide[i] = whole;
+                        continue;
+                    }
+                    GARLAND_TRY(value, number(property.type));
+                    if (sink.wide) sink.wide[i] = to_wide(value, sink.lost);
+                    if (sink.whole) sink.whole[i] = to_whole(value, sink.lost);
                     if (sink.base) sink.base[i * sink.stride] = static_cast<float>(value) * sink.scale;
                 }
             }
@@ -271,9 +345,19 @@ class Body {
             const Type type = element.properties[p].type;
             const char* from = at_ + offset;
             offset += size_of(type);
+            if (sinks[p].wide) {
+                for (std::uint64_t i = 0; i < element.count; ++i) {
+                    if (type == Type::i64 || type == Type::u64) {
+                        sinks[p].wide[i] = load<std::int64_t>(from + i * stride, swap_);
+                        if (type == Type::u64 && sinks[p].wide[i] < 0 && sinks[p].lost) *sinks[p].lost = true;
+                    } else {
+                        sinks[p].wide[i] = to_wide(load(from + i * stride, type, swap_), sinks[p].lost);
+                    }
+                }
+            }
             if (sinks[p].whole) {
                 for (std::uint64_t i = 0; i < element.count; ++i)
-                    sinks[p].whole[i] = to_whole(load(from + i * stride, type, swap_));
+                    sinks[p].whole[i] = to_whole(load(from + i * stride, type, swap_), sinks[p].lost);
             }
             if (!sinks[p].base) continue;
             switch (type) {
@@ -285,6 +369,8 @@ class Body {
             case Type::u32: copy_column<std::uint32_t>(from, stride, element.count, swap_, sinks[p]); break;
             case Type::f32: copy_column<float>(from, stride, element.count, swap_, sinks[p]); break;
             case Type::f64: copy_column<double>(from, stride, element.count, swap_, sinks[p]); break;
+            case Type::i64: copy_column<std::int64_t>(from, stride, element.count, swap_, sinks[p]); break;
+            case Type::u64: copy_column<std::uint64_t>(from, stride, element.count, swap_, sinks[p]); break;
             }
         }
         at_ += stride * element.count;

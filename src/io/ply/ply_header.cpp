@@ -8,10 +8,12 @@ namespace garland::ply {
 
 namespace {
 const std::map<std::string_view, Type> types{
-    {"char", Type::i8},   {"int8", Type::i8},     {"uchar", Type::u8},   {"uint8", Type::u8},
-    {"short", Type::i16}, {"int16", Type::i16},   {"ushort", Type::u16}, {"uint16", Type::u16},
-    {"int", Type::i32},   {"int32", Type::i32},   {"uint", Type::u32},   {"uint32", Type::u32},
-    {"float", Type::f32}, {"float32", Type::f32}, {"double", Type::f64}, {"float64", Type::f64}};
+    {"char", Type::i8},   {"int8", Type::i8},      {"uchar", Type::u8},     {"uint8", Type::u8},
+    {"short", Type::i16}, {"int16", Type::i16},    {"ushort", Type::u16},   {"uint16", Type::u16},
+    {"int", Type::i32},   {"int32", Type::i32},    {"uint", Type::u32},     {"uint32", Type::u32},
+    {"float", Type::f32}, {"float32", Type::f32},  {"double", Type::f64},   {"float64", Type::f64},
+    {"int64", Type::i64}, {"long", Type::i64},     {"longlong", Type::i64}, {"uint64", Type::u64},
+    {"ulong", Type::u64}, {"ulonglong", Type::u64}};
 
 std::vector<std::string_view> words_of(std::string_view line) {
     std::vector<std::string_view> words;

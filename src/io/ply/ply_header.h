@@ -11,9 +11,9 @@
 namespace garland::ply {
 
 enum class Form { ascii, little, big };
-enum class Type { i8, u8, i16, u16, i32, u32, f32, f64 };
+enum class Type { i8, u8, i16, u16, i32, u32, f32, f64, i64, u64 };
 inline std::size_t size_of(Type type) {
-    constexpr std::size_t sizes[] = {1, 1, 2, 2, 4, 4, 4, 8};
+    constexpr std::size_t sizes[] = {1, 1, 2, 2, 4, 4, 4, 8, 8, 8};
     return sizes[static_cast<int>(type)];
 }
 

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <fmt/format.h>
 
 namespace garland {
 
@@ -25,6 +26,16 @@ Result<MeshCounts> read_mesh_counts(const std::string& path) {
     }
     GARLAND_TRY(c, read_ply_counts(path));
     return MeshCounts{c.points, c.faces};
+}
+
+void tell_left_out(SourceFacts& facts, const std::string& path, const Pose& pose) {
+    const auto list = extension(path) == ".obj"   ? obj_left_out(path)
+                      : extension(path) == ".ply" ? ply_left_out(path, pose)
+                                                  : std::vector<std::string>{};
+    for (const std::string& what : list)
+        facts.problems.push_back(
+            {fmt::format("{} {} left out", what, what.starts_with("1 item") || what.starts_with("\"") ? "is" : "are"),
+             "the rest is shown", std::nullopt});
 }
 
 void learn_pose(SourceFacts& facts, const Pose& pose) {

@@ -16,6 +16,9 @@ struct MeshCounts {
 };
 Result<MeshCounts> read_mesh_counts(const std::string& path);
 
+// Says what of a file is left out in the pose that was read from it.
+void tell_left_out(SourceFacts& facts, const std::string& path, const Pose& pose);
+
 // Facts that the first pose tells.
 void learn_pose(SourceFacts& facts, const Pose& pose);
 

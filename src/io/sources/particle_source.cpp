@@ -31,8 +31,14 @@ Result<PosePtr> read_particle_csv(const std::string& path) {
     const char separator = head.find(';') != head.npos ? ';' : head.find('\t') != head.npos ? '\t' : ',';
     split_cells(head, separator, cells);
     const std::vector<std::string> names(cells.begin(), cells.end());
-    auto column = [&](std::string_view name) {
-        const auto at = std::find(names.begin(), names.end(), name);
+    auto column = [&](std::string_view name) { // in capitals or not; as it is written first
+        auto at = std::find(names.begin(), names.end(), name);
+        if (at == names.end()) {
+            at = std::find_if(names.begin(), names.end(), [&](const std::string& n) {
+                return std::equal(n.begin(), n.end(), name.begin(), name.end(),
+                                  [](char a, char b) { return (a >= 'A' && a <= 'Z' ? a + 32 : a) == b; });
+            });
+        }
         return at == names.end() ? -1 : static_cast<int>(at - names.begin());
     };
     auto bad = [&](std::string what, std::int64_t line) {
@@ -55,8 +61,16 @@ Result<PosePtr> read_particle_csv(const std::string& path) {
         const std::string_view row = take_line(text);
         if (row.empty()) continue;
         split_cells(row, separator, cells);
-        if (cells.size() != names.size())
-            return bad(fmt::format("this row has {} cells, the first has {}", cells.size(), names.size()), line);
+        if (cells.size() != names.size()) {
+            auto wrong = Error{ErrorCode::malformed,
+                               fmt::format("this row has {} cells, the first has {}", cells.size(), names.size())}
+                             .at(path)
+                             .at_line(line);
+            if (separator == ',' && cells.size() > names.size())
+                wrong.advice =
+                    "if its numbers have decimal commas, write them with points, or semicolons between the cells";
+            return fail(std::move(wrong));
+        }
         std::optional<Error> wrong;
         auto number = [&](int k) {
             const auto value = parse_number(cells[static_cast<std::size_t>(k)]);
@@ -68,8 +82,12 @@ Result<PosePtr> read_particle_csv(const std::string& path) {
         std::int64_t name = 0;
         const std::string_view id_text = cells[static_cast<std::size_t>(id)];
         const auto [stop, error] = std::from_chars(id_text.data(), id_text.data() + id_text.size(), name);
-        if (error != std::errc() || stop != id_text.data() + id_text.size())
-            return bad(fmt::format("\"{}\" is not a whole number", id_text.substr(0, 20)), line);
+        if (error != std::errc() || stop != id_text.data() + id_text.size()) { // "7.0", as tables of floats have it
+            const auto value = parse_number(id_text);
+            if (!value || *value != std::floor(*value) || std::abs(*value) > 9007199254740992.0)
+                return bad(fmt::format("\"{}\" is not a whole number", id_text.substr(0, 20)), line);
+            name = static_cast<std::int64_t>(*value);
+        }
         pose->ids.push_back(name);
         pose->points.emplace_back(number(x), number(y), number(z));
         if (moves) pose->velocities.emplace_back(number(v[0]), number(v[1]), number(v[2]));
@@ -214,8 +232,7 @@ bool is_particle_file(const std::string& path) {
     for (const ply::Element& e : header->elements) {
         if (e.name == "face" && e.count > 0) return false;
         if (e.name != "vertex") continue;
-        for (const ply::Property& p : e.properties)
-            ids |= p.name == "id" && p.type != ply::Type::f32 && p.type != ply::Type::f64;
+        for (const ply::Property& p : e.properties) ids |= p.name == "id" && p.type != ply::Type::f32;
     }
     return ids;
 }
@@ -230,6 +247,7 @@ Result<SourcePtr> open_particle_series(const std::string& path, Progress& progre
                                series.files.size() > 1 ? "series" : "file");
     // The first frame may well be empty; what particles have is learned from the fullest of a few.
     PosePtr fullest;
+    std::string fullest_file;
     std::size_t at = 0, step = std::max<std::size_t>(1, series.files.size() / 8);
     for (const auto& [frame, file] : series.files) {
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
@@ -246,7 +264,7 @@ Result<SourcePtr> open_particle_series(const std::string& path, Progress& progre
         }
         facts.most_points = std::max(facts.most_points, (*pose)->points.size());
         facts.box.extendBy(bounds(**pose));
-        if (!fullest || (*pose)->points.size() > fullest->points.size()) fullest = *pose;
+        if (!fullest || (*pose)->points.size() > fullest->points.size()) fullest = *pose, fullest_file = file;
     }
     const Imath::Box3f box = facts.box;
     learn_pose(facts, *fullest);
@@ -254,6 +272,7 @@ Result<SourcePtr> open_particle_series(const std::string& path, Progress& progre
     facts.kind = SourceKind::particles;
     if (find_scalar(*fullest, "age")) facts.format += ", born and dying between frames";
     tell_missing(facts);
+    tell_left_out(facts, fullest_file, *fullest);
     return SourcePtr(std::make_shared<FileSeries>(std::move(series), std::move(facts), read_particles));
 }
 

@@ -105,6 +105,7 @@ Result<SourcePtr> open_series(const std::string& path, Progress& progress) {
     }
     if (facts.faces_change_at) facts.kind = SourceKind::mesh_sequence;
     tell_missing(facts);
+    tell_left_out(facts, series.files.begin()->second, **first);
     auto faces = (*first)->faces;
     return SourcePtr(std::make_shared<SeriesSource>(std::move(series), std::move(facts), std::move(faces)));
 }
