@@ -80,7 +80,7 @@ const std::vector<Option<Arrangement>>& arrangement_options() {
         field("heading", "Degrees about the vertical axis", &A::heading, real),
         field("sag", "How far the middle of each swag hangs down", &A::sag, real),
         field("swag", "Copies from one post to the next", &A::swag, count_of),
-        {"path", "Curve: a file with its line (OBJ, glTF, USD text, CSV)",
+        {"path", "Curve: a file with its line (OBJ, glTF, USD, CSV)",
          [](A& a, const Project&, const std::string& t) -> Result<void> {
              GARLAND_TRY(path, read_path(t));
              a.kind = ArrangementKind::curve;
