@@ -251,6 +251,7 @@ class UsdReadTest : public QObject {
         QCOMPARE(named(faces.attributes, "heat")->values, (std::vector<float>{1, 2, 0}));
         QCOMPARE(named(pose->attributes, "glow")->values, (std::vector<float>{0.5f, 0.5f, 0.5f, 0.5f, 0, 0, 0}));
         QCOMPARE(named(pose->attributes, "age")->values, (std::vector<float>{1, 2, 3, 4, 9, 9, 9}));
+        QCOMPARE(named(pose->attributes, "lit")->whole, (std::vector<std::int32_t>{1, 0, 1, 0, 0, 0, 0}));
         QCOMPARE(named(pose->attributes, "pair")->width, 2);
         QCOMPARE(named(pose->attributes, "pair")->values[0], 3.0f);
         const Attribute& wind = *named(pose->attributes, "wind");

@@ -189,6 +189,7 @@ def Xform "quay"
         float[] primvars:corner = [1, 2, 3, 4, 5, 6] ( interpolation = "faceVarying" )
         uint[] primvars:count = [1, 2, 3, 4000000000] ( interpolation = "vertex" )
         string[] primvars:name = ["a"]
+        bool[] primvars:lit = [true, false, 1, 0] ( interpolation = "vertex" )
         rel material:binding = </quay/materials/red>
         def GeomSubset "front"
         {

@@ -60,8 +60,8 @@ class GltfReader {
     }
     // What touches only how things look: geometry is the same without it.
     static bool is_look(const std::string& extension) {
-        constexpr const char* begins[] = {"KHR_materials_", "KHR_texture_",  "KHR_lights_", "EXT_texture_",
-                                          "EXT_lights_",    "MSFT_texture_", "KHR_xmp"};
+        constexpr const char* begins[] = {"KHR_materials_", "KHR_texture_", "KHR_lights_",   "KHR_technique",
+                                          "EXT_texture_",   "EXT_lights_",  "MSFT_texture_", "KHR_xmp"};
         return std::any_of(std::begin(begins), std::end(begins),
                            [&](const char* b) { return extension.starts_with(b); });
     }

@@ -90,7 +90,10 @@ void without_packed_indices(Json& json) {
 Result<void> check_version(const Json& json, const std::string& path) {
     const auto asset = json.find("asset");
     const Json version = asset != json.end() && asset->is_object() ? asset->value("version", Json()) : Json();
-    if (version.is_string() && version.get<std::string>().starts_with("1."))
+    // Its lists are objects with names; some files leave the version out.
+    const bool older = (json.contains("meshes") && json["meshes"].is_object()) ||
+                       (json.contains("nodes") && json["nodes"].is_object());
+    if (older || (version.is_string() && version.get<std::string>().starts_with("1.")))
         return fail(Error{ErrorCode::unsupported, "this is glTF 1.0, an older format of the same name; 2.0 is read"}
                         .at(path)
                         .advise("write it again as glTF 2.0"));

@@ -36,7 +36,10 @@ Result<std::vector<T>> numbers(std::string_view value, Read&& read) {
             continue;
         }
         T number{};
-        const char* stop = read(at, end, number);
+        const std::string_view rest(at, static_cast<std::size_t>(end - at));
+        const bool yes = rest.starts_with("true"), no = rest.starts_with("false");
+        const char* stop = yes || no ? at + (yes ? 4 : 5) : read(at, end, number);
+        if (yes) number = T(1);
         if (!stop)
             return fail(
                 ErrorCode::malformed,

@@ -64,7 +64,7 @@ Values values_of(const UsdScene& scene, const UsdPrim& p, const UsdAttribute& a,
     out.width = usd_width(a.type) * static_cast<std::size_t>(a.element_size);
     if (out.width == 0) return out;
     const std::string_view base = a.type.substr(0, a.type.find('['));
-    out.whole = base.starts_with("int") || base.starts_with("uint") || base == "uchar";
+    out.whole = base.starts_with("int") || base.starts_with("uint") || base == "uchar" || base == "bool";
     const UsdAttribute* order = p.find(std::string(a.name) + ":indices");
     std::vector<std::int64_t> indices;
     if (order) indices = scene.wholes(*order, time);

@@ -97,13 +97,24 @@ class Surveyor {
             out_.deforms |= a.moves();
             const bool counts = a.name.starts_with("faceVertex") || a.name == "protoIndices" ||
                                 a.name == "invisibleIds" || a.name == "ids" || (a.name == "points" && has_gaps(a));
-            out_.count_changes |= a.moves() && counts && !cloud;
+            out_.count_changes |= a.moves() && counts && !cloud && (a.name == "points" || differs(a));
         }
         if (mesh && skins_.binds(prim)) {
             out_.deforms = true;
             const auto all = skins_.sample_times(prim);
             out_.times.insert(all.begin(), all.end());
         }
+    }
+    // Whether samples differ at all: some writers repeat what never changes.
+    static bool differs(const UsdAttribute& a) {
+        if (a.clips || !a.property) return true;
+        const UsdSamples& all = a.property->samples;
+        const UsdRef first = all.empty() ? UsdRef() : all.ref(0);
+        for (std::size_t i = 1; i < all.size(); ++i) {
+            const UsdRef ref = all.ref(i);
+            if (ref.rep != first.rep || ref.text != first.text) return true;
+        }
+        return false;
     }
     // Samples that are None, or of no points.
     static bool has_gaps(const UsdAttribute& a) {
@@ -251,6 +262,25 @@ std::string also(std::size_t n, const char* one, const char* many) {
     return counted(static_cast<long long>(n), one, many);
 }
 
+// What is said of many meshes in the same words is said once: "a" and 11 more …
+void together(std::vector<SourceProblem> all, std::vector<SourceProblem>& problems) {
+    std::map<std::string, std::vector<std::size_t>> same;
+    std::vector<std::string> order;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const std::string rest = all[i].what.substr(all[i].what.find("\" ") + 1);
+        auto& list = same[rest];
+        if (list.empty()) order.push_back(rest);
+        list.push_back(i);
+    }
+    for (const std::string& rest : order) {
+        SourceProblem& first = all[same[rest].front()];
+        if (const std::size_t more = same[rest].size() - 1; more > 0)
+            first.what =
+                first.what.substr(0, first.what.size() - rest.size()) + fmt::format(" (and {} more)", more) + rest;
+        problems.push_back(std::move(first));
+    }
+}
+
 void tell(const UsdScene& scene, const Survey& survey, std::vector<SourceProblem>& problems) {
     auto say = [&](std::string what, std::string instead) {
         problems.push_back({std::move(what), std::move(instead), std::nullopt});
@@ -272,10 +302,12 @@ void tell(const UsdScene& scene, const Survey& survey, std::vector<SourceProblem
         say("points beside meshes were passed over", "the meshes are shown");
     if (survey.has_meshes()) {
         const UsdSkins skins(scene);
+        std::vector<SourceProblem> all;
         for (const int i : survey.meshes) {
-            tell_of_mesh(scene, i, problems);
-            skins.tell(i, problems);
+            tell_of_mesh(scene, i, all);
+            skins.tell(i, all);
         }
+        together(std::move(all), problems);
     }
     if (!survey.instancers.empty())
         say(also(survey.instancers.size(), "point instancer is shown as geometry",
