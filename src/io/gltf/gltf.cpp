@@ -498,10 +498,10 @@ class GltfReader {
         std::vector<Open> open;
         for (auto i = roots.rbegin(); i != roots.rend(); ++i) open.push_back({*i, -1, true});
         while (!open.empty()) {
-            const auto [index, parent, seen_above] = open.back();
+            const int index = open.back().node, parent = open.back().parent;
+            bool seen = open.back().seen;
             open.pop_back();
             const auto& node = at(g_.nodes, index, "node");
-            bool seen = seen_above;
             if (const auto v = node.extensions.find("KHR_node_visibility");
                 v != node.extensions.end() && v->second.Has("visible"))
                 seen &= v->second.Get("visible").IsBool() && v->second.Get("visible").Get<bool>();

@@ -88,7 +88,7 @@ bool baked_pieces(const KeyedModel& model, const SourceFacts& f) {
 void tell_of_choices(SourceFacts& facts, const SourceChoices& asked) {
     for (const auto& [name, wanted] : asked) {
         const auto known = std::find_if(facts.choices.begin(), facts.choices.end(),
-                                        [&name](const SourceChoice& c) { return c.name == name; });
+                                        [&wanted_name = name](const SourceChoice& c) { return c.name == wanted_name; });
         if (known == facts.choices.end()) {
             facts.problems.push_back({fmt::format("there is nothing called \"{}\" to choose", name),
                                       "that choice is passed over", std::nullopt});

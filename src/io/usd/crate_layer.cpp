@@ -332,6 +332,10 @@ class UsdCrateLayer final : public UsdLayer {
                 spec.type = token(static_cast<std::uint32_t>(payload(rep)));
             } else if (name == "primChildren") {
                 spec.children = words_of(rep);
+                for (const std::string& child : spec.children) {
+                    if (child.empty() || child.find_first_of("/{}.<>[]") != child.npos)
+                        throw Bad{payload(rep), fmt::format("\"{}\" is no name of a prim", child)};
+                }
             } else if (name == "primOrder") {
                 spec.order = words_of(rep);
             } else if (name == "references") {

@@ -267,7 +267,7 @@ class CrateStore final : public UsdStore {
         std::string out;
         put(out, std::uint64_t(v.entries.size()));
         for (std::size_t i = 0; i < v.entries.size(); ++i)
-            put(out, string(v.entries[i].first)), put(out, std::int64_t(8)), put(out, inside[i]);
+            put(out, string(v.entries[i].name)), put(out, std::int64_t(8)), put(out, inside[i]);
         return write(out);
     }
 

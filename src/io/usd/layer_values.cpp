@@ -201,7 +201,7 @@ UsdValue usd_matrix(const std::array<double, 16>& rows) {
     v.own = rows;
     return v;
 }
-UsdValue usd_dictionary(std::vector<std::pair<std::string, UsdValue>> entries) {
+UsdValue usd_dictionary(std::vector<UsdEntry> entries) {
     UsdValue v;
     v.type = UsdType::dictionary;
     v.entries = std::move(entries);

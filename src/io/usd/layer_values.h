@@ -50,6 +50,8 @@ struct UsdNumbers { // how a type is laid out in memory
 };
 UsdNumbers numbers_of(UsdType type);
 
+struct UsdEntry; // of a dictionary
+
 struct UsdValue {
     UsdType type = UsdType::token;
     bool array = false;
@@ -57,7 +59,12 @@ struct UsdValue {
     const void* numbers = nullptr;  // count values, one after the other; of scalars: null, and `own` is meant
     std::array<double, 16> own{};   // the numbers of a scalar
     std::vector<std::string> words; // strings, tokens, files
-    std::vector<std::pair<std::string, UsdValue>> entries; // of a dictionary, names rising
+    std::vector<UsdEntry> entries;  // of a dictionary, names rising
+};
+
+struct UsdEntry {
+    std::string name;
+    UsdValue value;
 };
 
 UsdValue usd_token(std::string word);
@@ -73,7 +80,7 @@ UsdValue usd_double3(const V3d& value);
 UsdValue usd_float3(const V3f& value);
 UsdValue usd_quatf(float real, const V3f& imaginary);
 UsdValue usd_matrix(const std::array<double, 16>& rows); // for row vectors, row by row
-UsdValue usd_dictionary(std::vector<std::pair<std::string, UsdValue>> entries);
+UsdValue usd_dictionary(std::vector<UsdEntry> entries);
 UsdValue usd_reference(std::string file, std::string prim); // prim: "/lantern"
 UsdValue usd_schemas(std::vector<std::string> names);       // prepended apiSchemas
 

@@ -61,10 +61,17 @@ class StageBuilder {
 
     Result<void> children(const UsdSite& site, const std::string& path, int parent, bool drawn, bool instance,
                           const UsdClipBindings& clips) {
-        if (std::count(path.begin(), path.end(), '/') > usd_depth) {
+        if (depth_ > usd_depth) {
             indexer_.note("prims are nested too deeply inside each other", "those further down are left out");
             return {};
         }
+        ++depth_;
+        auto done = children_of(site, path, parent, drawn, instance, clips);
+        --depth_;
+        return done;
+    }
+    Result<void> children_of(const UsdSite& site, const std::string& path, int parent, bool drawn, bool instance,
+                             const UsdClipBindings& clips) {
         std::vector<std::string> names;
         std::set<std::string> known;
         const std::vector<Opinion> said = opinions(site);
@@ -248,6 +255,7 @@ class StageBuilder {
     UsdStage& out_;
     UsdFiles files_;
     UsdIndexer indexer_;
+    int depth_ = 0;
 };
 
 std::size_t bracket(const std::vector<double>& times, double time) { // the last one not above it; 0 before the first

@@ -334,10 +334,10 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
 
     UsdArc arc() {
         UsdArc out;
-        if (peek() == '@') out.asset = asset();
+        const char first = peek();
+        if (first != '@' && first != '<') throw Bad{at_, "a file or a path is missing"};
+        if (first == '@') out.asset = asset();
         if (peek() == '<') out.prim = target();
-        if (out.asset.empty() && out.prim.empty() && at_[-1] != '@' && at_[-1] != '>')
-            throw Bad{at_, "a file or a path is missing"};
         if (peek() == '(') offset_of(out.offset, out.scale);
         return out;
     }
