@@ -167,8 +167,8 @@ void ArrangePanel::add_place_card(QVBoxLayout* to) {
 }
 
 void ArrangePanel::path_from_file() {
-    const QString file = QFileDialog::getOpenFileName(this, tr("Take a path from a file"), {},
-                                                      tr("Paths (*.obj *.gltf *.glb *.usda *.usdc *.usd *.usdz *.csv)"));
+    const QString file = QFileDialog::getOpenFileName(
+        this, tr("Take a path from a file"), {}, tr("Paths (*.obj *.gltf *.glb *.usda *.usdc *.usd *.usdz *.csv)"));
     if (file.isEmpty()) return;
     const ArrangementId id = viewing_.arrangement();
     document_.jobs().start<PathInFile>(
