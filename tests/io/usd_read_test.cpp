@@ -308,6 +308,17 @@ class UsdReadTest : public QObject {
             QVERIFY2(told.find(words) != told.npos, told.c_str());
     }
     // Python's own zip writer packs them; names inside refer to one another.
+    // A plain cache is mixed from poses that are kept; only what is not straight between frames is read anew.
+    void poses_between_are_made_only_where_they_must() {
+        const std::pair<const char*, bool> files[] = {
+            {"none.usda", false}, {"fractional.usda", true}, {"clips.usda", true}};
+        for (const auto& [name, own] : files) {
+            const auto source = open_source(std::string(GARLAND_USD_FILES) + "/" + name);
+            QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+            QCOMPARE((*source)->makes_between(SubFrame::linear), own);
+            QVERIFY(!(*source)->makes_between(SubFrame::smooth));
+        }
+    }
     void packages_hold_what_they_refer_to() {
         GARLAND_NEEDS_PYTHON("zipfile");
         Folder folder;

@@ -19,6 +19,7 @@ struct Survey {
     std::vector<int> meshes, points, instancers; // prims that are drawn by themselves; meshes: shapes too
     std::set<double> times;
     bool deforms = false;       // more than transforms changes
+    bool between = false;       // poses between frames are not the straight mix of those on both sides
     bool count_changes = false; // points or faces may change in number
     std::size_t hidden = 0, curves = 0, volumes = 0, other = 0;
     bool instanced_meshes = false, instanced_points = false;
@@ -46,6 +47,7 @@ class Surveyor {
     void times_of(const UsdAttribute& a) {
         const auto all = a.sample_times();
         out_.times.insert(all.begin(), all.end());
+        out_.between |= a.clips || std::any_of(all.begin(), all.end(), [](double t) { return t != std::floor(t); });
     }
     void look(int prim, bool seen, bool instanced) {
         const UsdPrim& p = scene_.prim(prim);
@@ -61,6 +63,7 @@ class Surveyor {
             for (const UsdOp& o : scene_.ops[static_cast<std::size_t>(prim)].list) {
                 if (o.value->has_samples()) times_of(*o.value);
                 out_.deforms |= o.value->clips != nullptr;
+                out_.between |= o.value->moves();
             }
             if (const UsdAttribute* v = p.find("visibility"); v && v->moves()) {
                 times_of(*v);
@@ -87,7 +90,7 @@ class Surveyor {
         const UsdPrim& p = scene_.prim(prim);
         if (mesh) (instanced ? void(out_.instanced_meshes = true) : out_.meshes.push_back(prim));
         if (cloud) (instanced ? void(out_.instanced_points = true) : out_.points.push_back(prim));
-        if (!mesh && !cloud) out_.instancers.push_back(prim), out_.deforms = true;
+        if (!mesh && !cloud) out_.instancers.push_back(prim), out_.deforms = out_.between = true;
         out_.deforms |= instanced;
         for (const UsdAttribute& a : p.attributes) {
             if (a.name.starts_with("xformOp:") || !a.has_samples() || !p.find(a.name) || a.name == "visibility" ||
@@ -100,7 +103,7 @@ class Surveyor {
             out_.count_changes |= a.moves() && counts && !cloud && (a.name == "points" || differs(a));
         }
         if (mesh && skins_.binds(prim)) {
-            out_.deforms = true;
+            out_.deforms = out_.between = true;
             const auto all = skins_.sample_times(prim);
             out_.times.insert(all.begin(), all.end());
         }
@@ -138,7 +141,7 @@ class UsdSource final : public Source {
   public:
     UsdSource(std::shared_ptr<UsdScene> scene, const Survey& survey, SourceFacts facts)
         : scene_(std::move(scene)), drawing_(*scene_), facts_(std::move(facts)), particles_(!survey.has_meshes()),
-          changes_(survey.count_changes) {}
+          changes_(survey.count_changes), between_(survey.between) {}
 
     Result<void> open(Progress& progress) {
         for (const auto& file : scene_->stage->mapped) facts_.bytes_on_disk += static_cast<double>(file->size());
@@ -171,8 +174,9 @@ class UsdSource final : public Source {
         GARLAND_TRY(out, pose(static_cast<double>(there), there));
         return PosePtr(out);
     }
-    // Straight between samples is the format's own affair: transforms turn, and samples between whole frames count.
-    bool makes_between(SubFrame how) const override { return how == SubFrame::linear && !particles_; }
+    // Straight between samples is the format's own affair where transforms turn, or samples lie between whole frames;
+    // otherwise it is the mix of two poses, which are kept and read but once.
+    bool makes_between(SubFrame how) const override { return how == SubFrame::linear && between_ && !particles_; }
     Result<PosePtr> between(const Between& b, Progress&) const override {
         const double time = static_cast<double>(b.a) + static_cast<double>(b.b - b.a) * b.weight;
         GARLAND_TRY(out, pose(time, b.a));
@@ -244,7 +248,7 @@ class UsdSource final : public Source {
     std::shared_ptr<UsdScene> scene_;
     UsdDrawing drawing_;
     SourceFacts facts_;
-    bool particles_, changes_;
+    bool particles_, changes_, between_;
     mutable std::mutex lock_;
     mutable std::shared_ptr<const Faces> faces_;
 };
