@@ -307,7 +307,6 @@ class UsdReadTest : public QObject {
         for (const char* words : {"1 set of curves was passed over", "1 volume was passed over"})
             QVERIFY2(told.find(words) != told.npos, told.c_str());
     }
-    // Python's own zip writer packs them; names inside refer to one another.
     // A plain cache is mixed from poses that are kept; only what is not straight between frames is read anew.
     void poses_between_are_made_only_where_they_must() {
         const std::pair<const char*, bool> files[] = {
@@ -319,6 +318,7 @@ class UsdReadTest : public QObject {
             QVERIFY(!(*source)->makes_between(SubFrame::smooth));
         }
     }
+    // Python's own zip writer packs them; names inside refer to one another.
     void packages_hold_what_they_refer_to() {
         GARLAND_NEEDS_PYTHON("zipfile");
         Folder folder;
