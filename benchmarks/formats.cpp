@@ -12,7 +12,7 @@
 #include "io/obj/obj.h"
 #include "io/ply/ply.h"
 #include "io/sources/open_source.h"
-#include "io/usd/usda.h"
+#include "io/usd/layer.h"
 
 #include <Imath/half.h>
 #include <chrono>
@@ -185,7 +185,7 @@ void parsing(const std::filesystem::path& folder) {
     std::string usda = "[";
     for (const V3f& p : pose.points) fmt::format_to(std::back_inserter(usda), "({}, {}, {}), ", p.x, p.y, p.z);
     usda += "]";
-    seconds = best([&] { keep((*usda_floats(usda, 3))[5]); }, 3);
+    seconds = best([&] { keep((*usd_text_floats(usda, 3))[5]); }, 3);
     copy.resize(std::max(copy.size(), usda.size()));
     limit = best([&] {
         std::memcpy(copy.data(), usda.data(), usda.size());
