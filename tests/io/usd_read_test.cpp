@@ -307,6 +307,54 @@ class UsdReadTest : public QObject {
         for (const char* words : {"1 set of curves was passed over", "1 volume was passed over"})
             QVERIFY2(told.find(words) != told.npos, told.c_str());
     }
+    // A quay of 3000 lanterns: references with times and variants of their own, against the reference library by value.
+    void three_thousand_references_are_as_the_reference_library_composes_them() {
+        GARLAND_NEEDS_NODE();
+        Folder folder;
+        QVERIFY(
+            QFile::copy(QString(GARLAND_USD_FILES) + "/lantern.usda", QString::fromStdString(folder / "lantern.usda")));
+        std::string text = "#usda 1.0\n(\n    endTimeCode = 40\n    startTimeCode = 1\n)\ndef Xform \"quay\"\n{\n";
+        constexpr int copies = 3000, apart_by = 100;
+        for (int i = 0; i < copies; ++i)
+            text += fmt::format("    def \"c{0}\" (\n        references = @./lantern.usda@ (offset = {1}; scale = "
+                                "{2})\n        variants = "
+                                "{{\n            string paper = \"{3}\"\n        }}\n    )\n    {{\n        double3 "
+                                "xformOp:translate = ({4}, 0, 0)\n"
+                                "        uniform token[] xformOpOrder = [\"xformOp:translate\"]\n    }}\n",
+                                i, i % 17, 1 + i % 3, i % 2 ? "long" : "round", i * apart_by);
+        folder.write("many.usda", text + "}\n");
+        const QStringList times{"1", "9.5", "23"};
+        QString error;
+        const QJsonArray answer = run_node("usd_points.cjs",
+                                           {"points", QString::fromStdString(folder / "many.usda"), times.join(","),
+                                            QString::fromStdString(folder / "lantern.usda")},
+                                           &error)
+                                      .array();
+        QVERIFY2(answer.size() == times.size(), qPrintable(error));
+        const auto source = open_source(folder / "many.usda");
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        for (int k = 0; k < times.size(); ++k) {
+            std::vector<std::vector<V3f>> ours(copies);
+            std::vector<std::vector<V3d>> theirs(copies); // a lantern reaches no further than 20 to either side
+            auto copy_of = [](double x) {
+                return static_cast<std::size_t>(std::clamp(std::lround(x / apart_by), 0L, copies - 1L));
+            };
+            const PosePtr pose = *pose_at(**source, times[k].toDouble());
+            const std::vector<V3d> reference = points_of(answer[k].toObject());
+            for (const V3f& p : pose->points) ours[copy_of(p.x)].push_back(p);
+            for (const V3d& p : reference) theirs[copy_of(p.x)].push_back(p);
+            for (std::size_t i = 0; i < copies; ++i) {
+                const double off = apart(ours[i], theirs[i]);
+                QVERIFY2(off >= 0 && off < 2e-5 && ours[i].size() == (i % 2 ? 9u : 6u),
+                         qPrintable(QString("copy %1 at %2: %3 of %4 points, %5")
+                                        .arg(i)
+                                        .arg(times[k])
+                                        .arg(ours[i].size())
+                                        .arg(theirs[i].size())
+                                        .arg(off)));
+            }
+        }
+    }
     // A plain cache is mixed from poses that are kept; only what is not straight between frames is read anew.
     void poses_between_are_made_only_where_they_must() {
         const std::pair<const char*, bool> files[] = {

@@ -1,17 +1,12 @@
-#include "io/gltf/gltf.h"
+#include "io/gltf/gltf_values.h"
 
 #include "io/files/file.h"
-#include "io/gltf/gltf_bytes.h"
-#include "io/gltf/gltf_packed.h"
-#include "io/sources/pose_check.h"
 
 #include <algorithm>
 #include <cmath>
 #include <cstring>
 #include <fmt/format.h>
-#include <optional>
 #include <set>
-#include <span>
 
 namespace garland {
 
@@ -21,19 +16,15 @@ bool no_image(tinygltf::Image*, int, std::string*, std::string*, int, int, const
     return true; // pictures are not looked at
 }
 
-struct Bad {
-    std::string what;
-    ErrorCode code = ErrorCode::malformed;
-};
-
-class GltfReader {
+class GltfReader : GltfValues {
   public:
-    explicit GltfReader(const tinygltf::Model& g) : g_(g) {}
+    explicit GltfReader(const tinygltf::Model& g) : GltfValues(g) {}
 
     void read(GltfContent& out, const std::string& animation) {
         for (const std::string& needed : g_.extensionsRequired) {
             if (!is_read(needed) && !is_look(needed)) {
-                throw Bad{fmt::format("it needs the extension {}, which is not read", needed), ErrorCode::unsupported};
+                throw GltfBad{fmt::format("it needs the extension {}, which is not read", needed),
+                              ErrorCode::unsupported};
             }
         }
         read_meshes(out.notes);
@@ -42,10 +33,10 @@ class GltfReader {
         read_skins();
         choose_animation(out, animation);
         read_animations(out, out.notes);
-        if (m_.points() == 0) throw Bad{"there is no mesh in its scene"};
+        if (m_.points() == 0) throw GltfBad{"there is no mesh in its scene"};
         if (m_.points() > gltf_points_limit) {
-            throw Bad{fmt::format("its scene has {} points, above the limit of {}", m_.points(), gltf_points_limit),
-                      ErrorCode::too_large};
+            throw GltfBad{fmt::format("its scene has {} points, above the limit of {}", m_.points(), gltf_points_limit),
+                          ErrorCode::too_large};
         }
         out.model = std::move(m_);
         out.lines = std::move(lines_);
@@ -64,252 +55,6 @@ class GltfReader {
                                           "EXT_texture_",   "EXT_lights_",  "MSFT_texture_", "KHR_xmp"};
         return std::any_of(std::begin(begins), std::end(begins),
                            [&](const char* b) { return extension.starts_with(b); });
-    }
-
-    template <class List>
-    const auto& at(const List& list, int index, const char* what) const {
-        if (index < 0 || static_cast<std::size_t>(index) >= list.size())
-            throw Bad{fmt::format("{} {} is not there", what, index)};
-        return list[static_cast<std::size_t>(index)];
-    }
-
-    static double component(const unsigned char* p, int type, bool normalised) {
-        auto as = [p](auto value) {
-            std::memcpy(&value, p, sizeof value);
-            return value;
-        };
-        switch (type) {
-        case TINYGLTF_COMPONENT_TYPE_FLOAT: return static_cast<double>(as(0.0f));
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE: return normalised ? *p / 255.0 : *p;
-        case TINYGLTF_COMPONENT_TYPE_BYTE:
-            return normalised ? std::max(as(std::int8_t(0)) / 127.0, -1.0) : as(std::int8_t(0));
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT:
-            return normalised ? as(std::uint16_t(0)) / 65535.0 : as(std::uint16_t(0));
-        case TINYGLTF_COMPONENT_TYPE_SHORT:
-            return normalised ? std::max(as(std::int16_t(0)) / 32767.0, -1.0) : as(std::int16_t(0));
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT: return as(std::uint32_t(0));
-        }
-        throw Bad{fmt::format("numbers of type {} are not known", type)};
-    }
-
-    // Bytes of `count` elements `stride` apart in a buffer view, from `offset` on.
-    const unsigned char* bytes(int view_index, std::size_t offset, std::size_t count, std::size_t stride,
-                               std::size_t size, int accessor) const {
-        const auto& view = at(g_.bufferViews, view_index, "buffer view");
-        const std::size_t needed = count == 0 ? 0 : (count - 1) * stride + size;
-        if (const std::vector<unsigned char>* unpacked = unpacked_view(view_index)) {
-            if (offset > unpacked->size() || needed > unpacked->size() - offset)
-                throw Bad{fmt::format("accessor {} reaches past the end of its buffer view {}", accessor, view_index),
-                          ErrorCode::too_large};
-            return unpacked->data() + offset;
-        }
-        const auto& buffer = at(g_.buffers, view.buffer, "buffer");
-        if (view.byteOffset > buffer.data.size() || view.byteLength > buffer.data.size() - view.byteOffset ||
-            offset > view.byteLength || needed > view.byteLength - offset) {
-            throw Bad{fmt::format("accessor {} reaches past the end of its buffer view {}", accessor, view_index),
-                      ErrorCode::too_large};
-        }
-        return buffer.data.data() + view.byteOffset + offset;
-    }
-
-    std::size_t buffer_bytes() const {
-        std::size_t all = 0;
-        for (const auto& buffer : g_.buffers) all += buffer.data.size();
-        for (const auto& [index, bytes] : unpacked_) all += bytes.size();
-        return all;
-    }
-
-    // A part of a buffer that an extension names.
-    std::span<const unsigned char> piece(const tinygltf::Value& said, const char* what) const {
-        auto whole = [&](const char* name) {
-            return said.Has(name) && said.Get(name).IsInt() ? said.Get(name).GetNumberAsInt() : 0;
-        };
-        const auto& buffer = at(g_.buffers, whole("buffer"), "buffer");
-        const auto from = static_cast<std::size_t>(std::max(whole("byteOffset"), 0)),
-                   size = static_cast<std::size_t>(std::max(whole("byteLength"), 0));
-        if (from > buffer.data.size() || size > buffer.data.size() - from)
-            throw Bad{fmt::format("{} reaches past the end of its buffer", what), ErrorCode::too_large};
-        return {buffer.data.data() + from, size};
-    }
-    // The bytes of a view that is packed; null for others.
-    const std::vector<unsigned char>* unpacked_view(int index) const {
-        const auto& view = at(g_.bufferViews, index, "buffer view");
-        const auto packed = view.extensions.find("EXT_meshopt_compression");
-        if (packed == view.extensions.end()) return nullptr;
-        if (const auto known = unpacked_.find(index); known != unpacked_.end()) return &known->second;
-        const tinygltf::Value& said = packed->second;
-        auto whole = [&](const char* name) {
-            return said.Has(name) && said.Get(name).IsInt()
-                       ? static_cast<std::size_t>(std::max(said.Get(name).GetNumberAsInt(), 0))
-                       : 0;
-        };
-        auto word = [&](const char* name) {
-            return said.Has(name) && said.Get(name).IsString() ? said.Get(name).Get<std::string>() : std::string();
-        };
-        std::vector<unsigned char> out;
-        const std::string wrong = unpack_meshopt(piece(said, "a packed buffer view"), whole("count"),
-                                                 whole("byteStride"), word("mode"), word("filter"), out);
-        if (!wrong.empty()) throw Bad{wrong};
-        return &unpacked_.emplace(index, std::move(out)).first->second;
-    }
-
-    // All numbers of an accessor, `width` each.
-    std::vector<float> numbers(int index, int width, std::vector<std::uint32_t>* whole = nullptr) const {
-        const auto& a = at(g_.accessors, index, "accessor");
-        const int components = tinygltf::GetNumComponentsInType(static_cast<std::uint32_t>(a.type));
-        const int each = tinygltf::GetComponentSizeInBytes(static_cast<std::uint32_t>(a.componentType));
-        if (each <= 0 || components != width) {
-            throw Bad{fmt::format("accessor {} has {} numbers an element, {} are needed", index, components, width)};
-        }
-        if (a.count > point_limit)
-            throw Bad{fmt::format("accessor {} claims {} elements", index, a.count), ErrorCode::too_large};
-        if (a.bufferView >= 0) unpacked_view(a.bufferView);
-        // Every element has a byte somewhere in the buffers, even where this accessor only says what differs from
-        // another.
-        if (a.count > buffer_bytes()) {
-            throw Bad{fmt::format("accessor {} claims {} elements, but all buffers together have {} bytes", index,
-                                  a.count, buffer_bytes()),
-                      ErrorCode::too_large};
-        }
-        // The same data may serve several meshes, but not without end.
-        decoded_ += a.count * static_cast<std::size_t>(width);
-        if (decoded_ > 64 * buffer_bytes() + (std::size_t(1) << 24)) {
-            throw Bad{"its accessors use the same data so often that it would need many times its size in memory",
-                      ErrorCode::too_large};
-        }
-        const auto size = static_cast<std::size_t>(each) * static_cast<std::size_t>(width);
-        const std::size_t values = a.count * static_cast<std::size_t>(width);
-        std::vector<float> out;
-        auto put = [&](const unsigned char* p, std::size_t element) {
-            for (std::size_t k = 0; k < static_cast<std::size_t>(width); ++k) {
-                const double v = component(p + k * static_cast<std::size_t>(each), a.componentType, a.normalized);
-                if (whole) {
-                    (*whole)[element * static_cast<std::size_t>(width) + k] = static_cast<std::uint32_t>(v);
-                } else {
-                    if (!std::isfinite(v))
-                        throw Bad{fmt::format("accessor {}, element {}, is not finite", index, element)};
-                    out[element * static_cast<std::size_t>(width) + k] = static_cast<float>(v);
-                }
-            }
-        };
-        auto room = [&] { whole ? whole->resize(values) : out.resize(values); };
-        if (a.bufferView >= 0) {
-            const auto& view = at(g_.bufferViews, a.bufferView, "buffer view");
-            const std::size_t stride = stride_of(a.bufferView, view.byteStride > 0 ? view.byteStride : size);
-            const unsigned char* from = bytes(a.bufferView, a.byteOffset, a.count, stride, size, index);
-            room();
-            for (std::size_t i = 0; i < a.count; ++i) put(from + i * stride, i);
-        } else {
-            room(); // zeros, as the specification has it
-        }
-        if (a.sparse.isSparse) {
-            const auto count = static_cast<std::size_t>(std::max(a.sparse.count, 0));
-            const int wide =
-                tinygltf::GetComponentSizeInBytes(static_cast<std::uint32_t>(a.sparse.indices.componentType));
-            if (count > a.count || wide <= 0)
-                throw Bad{fmt::format("accessor {} has more sparse elements than it has elements", index)};
-            const auto w = static_cast<std::size_t>(wide);
-            const unsigned char* places = bytes(
-                a.sparse.indices.bufferView, static_cast<std::size_t>(a.sparse.indices.byteOffset), count, w, w, index);
-            const unsigned char* data =
-                bytes(a.sparse.values.bufferView, static_cast<std::size_t>(a.sparse.values.byteOffset), count, size,
-                      size, index);
-            for (std::size_t i = 0; i < count; ++i) {
-                const double place = component(places + i * w, a.sparse.indices.componentType, false);
-                if (place >= static_cast<double>(a.count))
-                    throw Bad{fmt::format("accessor {} has a sparse element beyond its end", index)};
-                put(data + i * size, static_cast<std::size_t>(place));
-            }
-        }
-        return out;
-    }
-
-    std::size_t stride_of(int view, std::size_t usual) const {
-        const auto& extensions = at(g_.bufferViews, view, "buffer view").extensions;
-        const auto packed = extensions.find("EXT_meshopt_compression");
-        if (packed == extensions.end() || !packed->second.Has("byteStride")) return usual;
-        return static_cast<std::size_t>(std::max(packed->second.Get("byteStride").GetNumberAsInt(), 1));
-    }
-
-    std::vector<V3f> vectors(int index) const {
-        const std::vector<float> values = numbers(index, 3);
-        std::vector<V3f> out(values.size() / 3);
-        if (!out.empty()) std::memcpy(&out[0].x, values.data(), values.size() * sizeof(float));
-        return out;
-    }
-
-    static int attribute(const std::map<std::string, int>& list, const std::string& name) {
-        const auto found = list.find(name);
-        return found == list.end() ? -1 : found->second;
-    }
-
-    // Where a primitive's values are: in accessors, or in a mesh that Draco packed.
-    struct PrimitiveValues {
-        const GltfReader& reader;
-        const tinygltf::Primitive& p;
-        std::optional<DracoMesh> packed{};
-
-        bool has(const std::string& name) const { return attribute(p.attributes, name) >= 0; }
-        int width(const std::string& name) const {
-            const auto& a = reader.at(reader.g_.accessors, attribute(p.attributes, name), "accessor");
-            return tinygltf::GetNumComponentsInType(static_cast<std::uint32_t>(a.type));
-        }
-        bool whole(const std::string& name) const {
-            const auto& a = reader.at(reader.g_.accessors, attribute(p.attributes, name), "accessor");
-            return a.componentType != TINYGLTF_COMPONENT_TYPE_FLOAT && !a.normalized;
-        }
-        std::vector<float> floats(const std::string& name, int wanted) const {
-            const auto known = packed ? packed->attributes.find(name) : decltype(packed->attributes.end())();
-            if (!packed || known == packed->attributes.end())
-                return reader.numbers(attribute(p.attributes, name), wanted);
-            if (known->second.width != wanted)
-                throw Bad{
-                    fmt::format("{} packed by Draco has {} numbers, {} are needed", name, known->second.width, wanted)};
-            for (const float v : known->second.floats) {
-                if (!std::isfinite(v)) throw Bad{fmt::format("{} packed by Draco is not finite", name)};
-            }
-            return known->second.floats;
-        }
-        std::vector<std::uint32_t> wholes(const std::string& name, int wanted) const {
-            std::vector<std::uint32_t> out;
-            if (packed && packed->attributes.count(name)) {
-                for (const float v : floats(name, wanted)) out.push_back(static_cast<std::uint32_t>(std::max(v, 0.0f)));
-            } else {
-                reader.numbers(attribute(p.attributes, name), wanted, &out);
-            }
-            return out;
-        }
-        std::vector<V3f> vectors(const std::string& name) const { return triples(floats(name, 3)); }
-    };
-    static std::vector<V3f> triples(const std::vector<float>& values) {
-        std::vector<V3f> out(values.size() / 3);
-        if (!out.empty()) std::memcpy(&out[0].x, values.data(), values.size() * sizeof(float));
-        return out;
-    }
-
-    PrimitiveValues values_of(const tinygltf::Primitive& p) const {
-        PrimitiveValues out{*this, p};
-        const auto draco = p.extensions.find("KHR_draco_mesh_compression");
-        if (draco == p.extensions.end()) return out;
-        const tinygltf::Value& said = draco->second;
-        if (!said.Has("bufferView") || !said.Get("bufferView").IsInt() || !said.Has("attributes") ||
-            !said.Get("attributes").IsObject())
-            throw Bad{"a primitive packed by Draco does not say where"};
-        std::map<std::string, int> ids;
-        std::map<std::string, bool> normalised;
-        for (const std::string& name : said.Get("attributes").Keys()) {
-            ids[name] = said.Get("attributes").Get(name).GetNumberAsInt();
-            if (out.has(name))
-                normalised[name] = at(g_.accessors, attribute(p.attributes, name), "accessor").normalized;
-        }
-        const int index = said.Get("bufferView").GetNumberAsInt();
-        const auto& view = at(g_.bufferViews, index, "buffer view");
-        const unsigned char* from = bytes(index, 0, 1, view.byteLength, view.byteLength, -1);
-        out.packed.emplace();
-        const std::string wrong = unpack_draco({from, view.byteLength}, ids, normalised, point_limit, *out.packed);
-        if (!wrong.empty()) throw Bad{wrong};
-        decoded_ += out.packed->points * 4;
-        return out;
     }
 
     void read_skinning(const PrimitiveValues& values, const std::string& mesh, PartMesh& out) const {
@@ -333,10 +78,6 @@ class GltfReader {
                 }
             }
         }
-    }
-
-    static void need(std::size_t have, std::size_t points, const char* what, const std::string& mesh) {
-        if (have != points) throw Bad{fmt::format("mesh \"{}\" has {} {} for {} points", mesh, have, what, points)};
     }
 
     // Values with names of an application's own: "_HEAT" is the attribute HEAT.
@@ -389,7 +130,7 @@ class GltfReader {
         const PrimitiveValues values = values_of(p);
         out.base.points = values.vectors("POSITION");
         auto need = [&](std::size_t have, const char* what) {
-            GltfReader::need(have, out.base.points.size(), what, mesh);
+            GltfValues::need(have, out.base.points.size(), what, mesh);
         };
         if (values.has("NORMAL")) {
             out.base.normals = values.vectors("NORMAL");
@@ -429,8 +170,8 @@ class GltfReader {
         }
         for (std::uint32_t i : order) {
             if (i >= out.base.points.size())
-                throw Bad{fmt::format("mesh \"{}\" points to point {}, but there are only {}", mesh, i,
-                                      out.base.points.size())};
+                throw GltfBad{fmt::format("mesh \"{}\" points to point {}, but there are only {}", mesh, i,
+                                          out.base.points.size())};
         }
         faces->starts.push_back(0);
         auto triangle = [&](std::size_t a, std::size_t b, std::size_t c) {
@@ -488,7 +229,7 @@ class GltfReader {
                 if (!child[i]) roots.push_back(static_cast<int>(i));
             }
             if (roots.empty() && !g_.nodes.empty())
-                throw Bad{"every node is the child of another: nodes go in a circle"};
+                throw GltfBad{"every node is the child of another: nodes go in a circle"};
         }
         index_of_.assign(g_.nodes.size(), -1);
         struct Open {
@@ -507,8 +248,8 @@ class GltfReader {
                 seen &= v->second.Get("visible").IsBool() && v->second.Get("visible").Get<bool>();
             int& mine = index_of_[static_cast<std::size_t>(index)];
             if (mine >= 0)
-                throw Bad{fmt::format("node {} (\"{}\") is reached twice: nodes go in a circle, or have two parents",
-                                      index, node.name)};
+                throw GltfBad{fmt::format(
+                    "node {} (\"{}\") is reached twice: nodes go in a circle, or have two parents", index, node.name)};
             mine = static_cast<int>(m_.nodes.size());
             PartNode& out = m_.nodes.emplace_back();
             out.name = node.name.empty() ? fmt::format("node {}", index) : node.name;
@@ -516,7 +257,8 @@ class GltfReader {
             auto finite = [&](const std::vector<double>& list) {
                 for (double v : list) {
                     if (!std::isfinite(v))
-                        throw Bad{fmt::format("node {} (\"{}\") has a transform that is not finite", index, node.name)};
+                        throw GltfBad{
+                            fmt::format("node {} (\"{}\") has a transform that is not finite", index, node.name)};
                 }
                 return !list.empty();
             };
@@ -561,7 +303,7 @@ class GltfReader {
             const std::size_t count = std::max({moves.size() / 3, turns.size() / 4, sizes.size() / 3});
             for (const std::size_t have : {moves.size() / 3, turns.size() / 4, sizes.size() / 3}) {
                 if (have != 0 && have != count)
-                    throw Bad{fmt::format("the instances of node {} have lists of different lengths", n)};
+                    throw GltfBad{fmt::format("the instances of node {} have lists of different lengths", n)};
             }
             const PartNode of = m_.nodes[static_cast<std::size_t>(mine)];
             m_.nodes[static_cast<std::size_t>(mine)].meshes.clear();
@@ -585,13 +327,14 @@ class GltfReader {
             for (int joint : skin.joints) {
                 const int mine = at(index_of_, joint, "joint");
                 if (mine < 0)
-                    throw Bad{fmt::format("skin {} has a joint that is not in the scene (node {})", s, joint)};
+                    throw GltfBad{fmt::format("skin {} has a joint that is not in the scene (node {})", s, joint)};
                 out.joints.push_back(mine);
             }
             out.inverse_bind.resize(out.joints.size());
             if (skin.inverseBindMatrices < 0) continue;
             const auto values = numbers(skin.inverseBindMatrices, 16);
-            if (values.size() < out.joints.size() * 16) throw Bad{fmt::format("skin {} has too few bind matrices", s)};
+            if (values.size() < out.joints.size() * 16)
+                throw GltfBad{fmt::format("skin {} has too few bind matrices", s)};
             for (std::size_t j = 0; j < out.joints.size(); ++j) {
                 for (int r = 0; r < 4; ++r) {
                     for (int c = 0; c < 4; ++c)
@@ -607,8 +350,8 @@ class GltfReader {
                 for (std::size_t i = 0; i < part.joints.size(); ++i) {
                     for (std::size_t k = 0; k < 4; ++k) {
                         if (part.weights[i][k] != 0 && part.joints[i][k] >= joints) {
-                            throw Bad{fmt::format("a point of \"{}\" follows joint {}, but its skin has {}", node.name,
-                                                  part.joints[i][k], joints)};
+                            throw GltfBad{fmt::format("a point of \"{}\" follows joint {}, but its skin has {}",
+                                                      node.name, part.joints[i][k], joints)};
                         }
                     }
                 }
@@ -678,7 +421,7 @@ class GltfReader {
                 }
                 const std::string& way = sampler.interpolation;
                 if (way != "STEP" && way != "LINEAR" && way != "CUBICSPLINE")
-                    throw Bad{fmt::format("animation {}: \"{}\" is no way between keys", n, way)};
+                    throw GltfBad{fmt::format("animation {}: \"{}\" is no way between keys", n, way)};
                 track.way = way == "STEP" ? KeyWay::step : way == "LINEAR" ? KeyWay::linear : KeyWay::cubic;
                 for (float t : numbers(sampler.input, 1)) track.times.push_back(t);
                 if (out.path == PartPath::weights) {
@@ -686,7 +429,7 @@ class GltfReader {
                     track.values.assign(values.begin(), values.end());
                     const std::size_t each = track.times.size() * (track.way == KeyWay::cubic ? 3 : 1);
                     if (each == 0 || track.values.size() % each != 0 || track.values.empty())
-                        throw Bad{fmt::format("animation {}: weights do not fit their keys", n)};
+                        throw GltfBad{fmt::format("animation {}: weights do not fit their keys", n)};
                     track.width = static_cast<int>(track.values.size() / each);
                 } else {
                     const std::vector<float> values = numbers(sampler.output, track.width);
@@ -697,16 +440,16 @@ class GltfReader {
                          i += track.way == KeyWay::cubic ? 12 : 4) {
                         double* q = &track.values[i];
                         const double length = std::sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
-                        if (!(length > 1e-6)) throw Bad{fmt::format("animation {} has a rotation of no length", n)};
+                        if (!(length > 1e-6)) throw GltfBad{fmt::format("animation {} has a rotation of no length", n)};
                         if (std::abs(length - 1) > 1e-6) {
                             for (int k = 0; k < 4; ++k) q[k] /= length;
                         }
                     }
                 }
                 if (auto ok = validate(track); !ok) {
-                    throw Bad{fmt::format("animation {} (\"{}\"), {} of \"{}\": {}", n, animation.name,
-                                          channel.target_path, m_.nodes[static_cast<std::size_t>(node)].name,
-                                          ok.error().message)};
+                    throw GltfBad{fmt::format("animation {} (\"{}\"), {} of \"{}\": {}", n, animation.name,
+                                              channel.target_path, m_.nodes[static_cast<std::size_t>(node)].name,
+                                              ok.error().message)};
                 }
                 out.track = static_cast<int>(m_.tracks.size());
                 m_.tracks.push_back(std::move(track));
@@ -715,9 +458,6 @@ class GltfReader {
         }
     }
 
-    const tinygltf::Model& g_;
-    mutable std::size_t decoded_ = 0;                            // numbers so far
-    mutable std::map<int, std::vector<unsigned char>> unpacked_; // buffer views
     KeyedModel m_;
     mutable std::vector<GltfLine> lines_;    // collected on the way
     std::vector<std::vector<int>> parts_of_; // glTF mesh → ours
@@ -746,7 +486,7 @@ Result<GltfContent> read_gltf(const std::string& path, const std::string& animat
                                                     beside.folder)
                       : loader.LoadASCIIFromString(&model, &error, &warning, bytes.data(), size, beside.folder);
         if (fine) GltfReader(model).read(out, animation);
-    } catch (const Bad& bad) {
+    } catch (const GltfBad& bad) {
         return fail(Error{bad.code, bad.what}.at(path));
     } catch (const std::bad_alloc&) {
         return fail(Error{ErrorCode::too_large, "asks for more memory than there is"}.at(path));

@@ -1,207 +1,11 @@
 // USD as text (Alliance for OpenUSD, "Core Specification", text file format).
-#include "io/usd/layer.h"
+#include "io/usd/text_scanner.h"
 
 #include <algorithm>
-#include <cmath>
-#include <cstring>
-#include <fast_float/fast_float.h>
-#include <fmt/format.h>
 
 namespace garland {
 
 namespace {
-
-struct Bad {
-    const char* at;
-    std::string what;
-    ErrorCode code = ErrorCode::malformed;
-};
-
-bool word_char(char c) {
-    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' || c == ':' ||
-           c == '.' || c == '-' || c == '!' || (c & 0x80) != 0;
-}
-
-double number_in(std::string_view text, const char* what) {
-    double v = 0;
-    const auto [stop, error] = fast_float::from_chars(text.data(), text.data() + text.size(), v);
-    if (error != std::errc() || stop != text.data() + text.size() || !std::isfinite(v))
-        throw Bad{text.data(), fmt::format("{} is not a number", what)};
-    return v;
-}
-
-std::string_view unquoted(std::string_view v) {
-    return v.size() >= 2 && (v[0] == '"' || v[0] == '\'') ? v.substr(1, v.size() - 2) : v;
-}
-
-// What text is made of: words, texts in quotes, values in brackets.
-class UsdScanner {
-  public:
-    explicit UsdScanner(std::string_view text) : at_(text.data()), end_(at_ + text.size()) {}
-
-  protected:
-    // Spaces, line ends and comments.
-    void skip() {
-        while (at_ < end_) {
-            if (*at_ == '#') {
-                const void* next = std::memchr(at_, '\n', static_cast<std::size_t>(end_ - at_));
-                at_ = next ? static_cast<const char*>(next) : end_;
-            } else if (*at_ == ' ' || *at_ == '\n' || *at_ == '\t' || *at_ == '\r' || *at_ == ';' || *at_ == ',') {
-                ++at_;
-            } else {
-                return;
-            }
-        }
-    }
-    char peek() {
-        skip();
-        return at_ < end_ ? *at_ : '\0';
-    }
-    void expect(char c) {
-        if (peek() != c) throw Bad{at_, fmt::format("a \"{}\" is missing", c)};
-        ++at_;
-    }
-    std::string_view word() {
-        skip();
-        const char* from = at_;
-        while (at_ < end_ && word_char(*at_)) ++at_;
-        while (at_ - from > 0 && at_ + 1 < end_ && at_[0] == '[' && at_[1] == ']') at_ += 2;
-        return {from, static_cast<std::size_t>(at_ - from)};
-    }
-
-    void skip_quoted() {
-        const char quote = *at_;
-        const bool triple = end_ - at_ >= 3 && at_[1] == quote && at_[2] == quote;
-        const char* from = at_;
-        at_ += triple ? 3 : 1;
-        for (;; ++at_) {
-            if (at_ >= end_ || (!triple && *at_ == '\n')) throw Bad{from, "a text in quotes does not end"};
-            if (*at_ == '\\') {
-                ++at_;
-                continue;
-            }
-            if (*at_ != quote) continue;
-            if (!triple) break;
-            if (end_ - at_ >= 3 && at_[1] == quote && at_[2] == quote) {
-                at_ += 2;
-                break;
-            }
-        }
-        ++at_;
-    }
-    // A name between quotes.
-    std::string_view quoted(const char* missing) {
-        if (peek() != '"' && peek() != '\'') throw Bad{at_, missing};
-        const char* from = at_;
-        skip_quoted();
-        return {from + 1, static_cast<std::size_t>(at_ - from - 2)};
-    }
-    // A file between @ or @@@.
-    std::string_view asset() {
-        const bool triple = end_ - at_ >= 3 && at_[1] == '@' && at_[2] == '@';
-        const std::string_view rest(at_, static_cast<std::size_t>(end_ - at_)), mark = triple ? "@@@" : "@";
-        const std::size_t close = rest.find(mark, mark.size());
-        if (close == rest.npos) throw Bad{at_, "a path between @ does not end"};
-        at_ += close + mark.size();
-        return rest.substr(mark.size(), close - mark.size());
-    }
-    std::string_view target() { // a path between < and >
-        if (peek() != '<') throw Bad{at_, "a path between < and > is missing"};
-        const void* close = std::memchr(at_, '>', static_cast<std::size_t>(end_ - at_));
-        if (!close) throw Bad{at_, "a path between < and > does not end"};
-        const char* from = at_ + 1;
-        at_ = static_cast<const char*>(close) + 1;
-        return {from, static_cast<std::size_t>(at_ - 1 - from)};
-    }
-
-    // One value of any kind; what it spans.
-    std::string_view value() {
-        skip();
-        const char* from = at_;
-        std::vector<char> open;
-        do {
-            skip();
-            if (at_ >= end_) throw Bad{from, "a value does not end"};
-            switch (*at_) {
-            case '"':
-            case '\'': skip_quoted(); break;
-            case '@': {
-                asset();
-                const char* end = at_;
-                if (open.empty() && peek() == '<') continue;
-                at_ = open.empty() ? end : at_;
-                break;
-            }
-            case '<': target(); break;
-            case '[':
-            case '(':
-            case '{':
-                if (open.size() > usd_depth) throw Bad{at_, "brackets are nested too deeply", ErrorCode::too_large};
-                open.push_back(*at_ == '[' ? ']' : *at_ == '(' ? ')' : '}');
-                ++at_;
-                break;
-            case ']':
-            case ')':
-            case '}':
-                if (open.empty() || open.back() != *at_)
-                    throw Bad{at_, fmt::format("a \"{}\" that nothing opened", *at_)};
-                open.pop_back();
-                ++at_;
-                break;
-            default: {
-                const char* before = at_;
-                if (open.empty()) {
-                    while (at_ < end_ && (word_char(*at_) || *at_ == '+')) ++at_;
-                } else { // numbers: run on to whatever may end or open something
-                    while (at_ < end_ && std::strchr("[](){}\"'@<#", *at_) == nullptr) ++at_;
-                }
-                if (at_ == before) {
-                    if (open.empty()) throw Bad{at_, fmt::format("\"{}\" is not expected here", *at_)};
-                    ++at_;
-                }
-                break;
-            }
-            }
-        } while (!open.empty());
-        return {from, static_cast<std::size_t>(at_ - from)};
-    }
-
-    // One thing, or several between [ and ]; None: nothing.
-    template <class Read>
-    void list(Read&& read) {
-        if (peek() == 'N') {
-            const char* from = at_;
-            if (word() != "None") throw Bad{from, "a list is missing"};
-            return;
-        }
-        if (*at_ != '[') return read();
-        for (++at_; peek() != ']';) {
-            if (at_ >= end_) throw Bad{at_, "a list does not end"};
-            read();
-        }
-        ++at_;
-    }
-
-    const char *at_, *end_;
-};
-
-// What stands before a list: "prepend references = …".
-enum class Edit { none, prepend, append, remove, order };
-
-template <class T>
-void put(UsdList<T>& list, Edit edit, std::vector<T> items) {
-    auto add = [&items](std::vector<T>& to) { to.insert(to.end(), items.begin(), items.end()); };
-    switch (edit) {
-    case Edit::none:
-        list.replaces = true;
-        list.items = std::move(items);
-        return;
-    case Edit::prepend: return add(list.prepended);
-    case Edit::append: return add(list.appended);
-    case Edit::remove: return add(list.deleted);
-    case Edit::order: return;
-    }
-}
 
 class UsdTextLayer final : public UsdLayer, private UsdScanner {
   public:
@@ -209,12 +13,12 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
 
     void run() {
         if (!text().starts_with("#usda 1.0"))
-            throw Bad{at_, "this is not USD text: it does not begin with \"#usda 1.0\""};
+            throw UsdTextBad{at_, "this is not USD text: it does not begin with \"#usda 1.0\""};
         UsdSpec& root = add("/");
         skip();
-        if (at_ < end_ && *at_ == '(') layer_metadata(root);
+        if (at_ < end_ && *at_ == '(') layer_metadata();
         prims(root);
-        if (at_ < end_) throw Bad{at_, "a closing brace too many"};
+        if (at_ < end_) throw UsdTextBad{at_, "a closing brace too many"};
         std::sort(notes.begin(), notes.end());
         notes.erase(std::unique(notes.begin(), notes.end()), notes.end());
     }
@@ -240,56 +44,43 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
         return fail(std::move(value.error()).at(bytes.name()).at_line(usd_line_of(text(), ref.text.data())));
     }
 
-    void layer_metadata(UsdSpec& root) {
+    void layer_metadata() {
         bool frames_said = false;
-        expect('(');
-        while (peek() != ')') {
-            if (at_ >= end_) throw Bad{at_, "the layer's metadata do not end"};
-            if (*at_ == '"' || *at_ == '\'') {
-                skip_quoted();
-                continue;
-            }
-            Edit edit = Edit::none;
-            const std::string_view name = edited_name(edit);
-            if (name.empty()) throw Bad{at_, "a name is missing"};
-            if (peek() != '=') continue;
-            ++at_;
+        metadata([&](std::string_view name, UsdEdit) {
             if (name == "subLayers") {
                 list([&] { sublayer(); });
-                continue;
+                return;
             }
             const std::string_view v = value();
             if (name == "timeCodesPerSecond") {
-                codes_a_second = number_in(v, "timeCodesPerSecond");
+                codes_a_second = usd_number_in(v, "timeCodesPerSecond");
                 said_codes = true;
             } else if (name == "framesPerSecond" && !said_codes) {
-                codes_a_second = number_in(v, "framesPerSecond");
+                codes_a_second = usd_number_in(v, "framesPerSecond");
                 frames_said = true;
             } else if (name == "metersPerUnit") {
-                metres = number_in(v, "metersPerUnit");
+                metres = usd_number_in(v, "metersPerUnit");
                 said_metres = true;
             } else if (name == "startTimeCode") {
-                start = number_in(v, "startTimeCode");
+                start = usd_number_in(v, "startTimeCode");
             } else if (name == "endTimeCode") {
-                end = number_in(v, "endTimeCode");
+                end = usd_number_in(v, "endTimeCode");
             } else if (name == "upAxis") {
                 z_up = v.find('Z') != v.npos;
                 said_axis = true;
             } else if (name == "defaultPrim") {
-                default_prim = unquoted(v);
+                default_prim = usd_unquoted(v);
             } else if (name == "relocates") {
                 notes.emplace_back("moved prims (relocates)");
             }
-        }
-        ++at_;
+        });
         said_codes |= frames_said;
-        if (!(codes_a_second > 0 && codes_a_second < 1e6)) throw Bad{at_, "timeCodesPerSecond is not usable"};
-        if (!(metres > 1e-9 && metres < 1e9)) throw Bad{at_, "metersPerUnit is not usable"};
-        static_cast<void>(root);
+        if (!(codes_a_second > 0 && codes_a_second < 1e6)) throw UsdTextBad{at_, "timeCodesPerSecond is not usable"};
+        if (!(metres > 1e-9 && metres < 1e9)) throw UsdTextBad{at_, "metersPerUnit is not usable"};
     }
 
     void sublayer() {
-        if (peek() != '@') throw Bad{at_, "a layer's file is missing"};
+        if (peek() != '@') throw UsdTextBad{at_, "a layer's file is missing"};
         Sublayer& layer = sublayers.emplace_back();
         layer.asset = asset();
         if (peek() == '(') offset_of(layer.offset, layer.scale);
@@ -301,41 +92,26 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
             const std::string_view name = typed_name();
             expect('=');
             const std::string_view v = value();
-            if (name == "offset") offset = number_in(v, "offset");
-            if (name == "scale") scale = number_in(v, "scale");
+            if (name == "offset") offset = usd_number_in(v, "offset");
+            if (name == "scale") scale = usd_number_in(v, "scale");
         }
         ++at_;
-        if (!(std::abs(scale) > 1e-9)) throw Bad{at_, "a layer's scale in time is 0"};
+        if (!(std::abs(scale) > 1e-9)) throw UsdTextBad{at_, "a layer's scale in time is 0"};
     }
     // The last word before "=": of "dictionary customData" the second one.
     std::string_view typed_name() {
         std::string_view name;
         while (peek() != '=') {
             const std::string_view next = peek() == '"' || peek() == '\'' ? quoted("") : word();
-            if (next.empty()) throw Bad{at_, "a name is missing"};
+            if (next.empty()) throw UsdTextBad{at_, "a name is missing"};
             name = next;
         }
         return name;
     }
-    std::string_view edited_name(Edit& edit) {
-        std::string_view name = word();
-        const std::pair<std::string_view, Edit> edits[] = {{"prepend", Edit::prepend},
-                                                           {"append", Edit::append},
-                                                           {"add", Edit::append},
-                                                           {"delete", Edit::remove},
-                                                           {"reorder", Edit::order}};
-        for (const auto& [said, meant] : edits) {
-            if (name != said || peek() == '=') continue;
-            edit = meant;
-            return word();
-        }
-        return name;
-    }
-
     UsdArc arc() {
         UsdArc out;
         const char first = peek();
-        if (first != '@' && first != '<') throw Bad{at_, "a file or a path is missing"};
+        if (first != '@' && first != '<') throw UsdTextBad{at_, "a file or a path is missing"};
         if (first == '@') out.asset = asset();
         if (peek() == '<') out.prim = target();
         if (peek() == '(') offset_of(out.offset, out.scale);
@@ -355,41 +131,30 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
     }
 
     void prim_metadata(UsdSpec& spec) {
-        expect('(');
-        while (peek() != ')') {
-            if (at_ >= end_) throw Bad{at_, "metadata do not end"};
-            if (*at_ == '"' || *at_ == '\'') {
-                skip_quoted();
-                continue;
-            }
-            Edit edit = Edit::none;
-            const std::string_view name = edited_name(edit);
-            if (name.empty()) throw Bad{at_, "a name is missing"};
-            if (peek() != '=') continue;
-            ++at_;
+        metadata([&](std::string_view name, UsdEdit edit) {
             if (name == "references" || name == "payload") {
                 std::vector<UsdArc> arcs;
                 list([&] { arcs.push_back(arc()); });
-                put(name == "payload" ? spec.more().payloads : spec.more().references, edit, std::move(arcs));
+                put_usd_edit(name == "payload" ? spec.more().payloads : spec.more().references, edit, std::move(arcs));
             } else if (name == "inherits" || name == "specializes") {
-                put(name == "inherits" ? spec.more().inherits : spec.more().specializes, edit, targets(spec.path));
+                put_usd_edit(name == "inherits" ? spec.more().inherits : spec.more().specializes, edit,
+                             targets(spec.path));
             } else if (name == "clips") {
                 clips(spec);
             } else {
                 plain_metadata(spec, name, edit, value());
             }
-        }
-        ++at_;
+        });
     }
-    void plain_metadata(UsdSpec& spec, std::string_view name, Edit edit, std::string_view v) {
+    void plain_metadata(UsdSpec& spec, std::string_view name, UsdEdit edit, std::string_view v) {
         if (name == "active") {
             spec.more().active = v != "false" && v != "0";
         } else if (name == "instanceable") {
             spec.more().instanceable = v == "true" || v == "1";
         } else if (name == "variantSets") {
-            put(spec.more().variant_sets, edit, usd_text_words(v));
+            put_usd_edit(spec.more().variant_sets, edit, usd_text_words(v));
         } else if (name == "clipSets") {
-            put(spec.more().clip_sets, edit, usd_text_words(v));
+            put_usd_edit(spec.more().clip_sets, edit, usd_text_words(v));
         } else if (name == "variants") {
             UsdScannedChoices(v).into(spec.more().choices);
         } else if (name == "relocates") {
@@ -404,7 +169,7 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
                 std::string_view name;
                 while (peek() != '=') {
                     name = peek() == '"' ? quoted("") : word();
-                    if (name.empty()) throw Bad{at_, "the name of a set of variants is missing"};
+                    if (name.empty()) throw UsdTextBad{at_, "the name of a set of variants is missing"};
                 }
                 ++at_;
                 choices[std::string(name)] = quoted("the name of a variant is missing");
@@ -428,7 +193,7 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
         auto pairs = [](std::string_view v, const char* what) {
             const auto all = usd_text_numbers(v);
             if (!all || all->size() % 2 != 0)
-                throw Bad{v.data(), fmt::format("{} of clips are no pairs of numbers", what)};
+                throw UsdTextBad{v.data(), fmt::format("{} of clips are no pairs of numbers", what)};
             std::vector<std::pair<double, double>> out;
             for (std::size_t i = 0; i < all->size(); i += 2) out.emplace_back((*all)[i], (*all)[i + 1]);
             return out;
@@ -448,10 +213,10 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
             if (name == "active") set.active = pairs(v, "active times");
             if (name == "times") set.times = pairs(v, "times");
             if (name == "templateAssetPath") set.pattern = one(v);
-            if (name == "templateStartTime") set.first = number_in(v, "templateStartTime");
-            if (name == "templateEndTime") set.last = number_in(v, "templateEndTime");
-            if (name == "templateStride") set.stride = number_in(v, "templateStride");
-            if (name == "templateActiveOffset") set.active_offset = number_in(v, "templateActiveOffset");
+            if (name == "templateStartTime") set.first = usd_number_in(v, "templateStartTime");
+            if (name == "templateEndTime") set.last = usd_number_in(v, "templateEndTime");
+            if (name == "templateStride") set.stride = usd_number_in(v, "templateStride");
+            if (name == "templateActiveOffset") set.active_offset = usd_number_in(v, "templateActiveOffset");
             if (name == "interpolateMissingClipValues") set.interpolates_missing = v == "true" || v == "1";
         }
         ++at_;
@@ -459,7 +224,7 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
 
     // Everything up to the brace that closes the prim, or the end of the file.
     void prims(UsdSpec& parent) {
-        if (++depth_ > usd_depth) throw Bad{at_, "prims are nested too deeply", ErrorCode::too_large};
+        if (++depth_ > usd_depth) throw UsdTextBad{at_, "prims are nested too deeply", ErrorCode::too_large};
         while (peek() != '\0' && *at_ != '}') statement(parent);
         --depth_;
     }
@@ -478,9 +243,10 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
             return;
         }
         if (parent.path == "/" || first.empty())
-            throw Bad{from, fmt::format("\"{}\" is not expected here",
-                                        std::string_view(
-                                            from, std::min<std::size_t>(static_cast<std::size_t>(end_ - from), 12)))};
+            throw UsdTextBad{
+                from,
+                fmt::format("\"{}\" is not expected here",
+                            std::string_view(from, std::min<std::size_t>(static_cast<std::size_t>(end_ - from), 12)))};
         if (first == "variantSet") return variant_set(parent);
         property(parent, from, first);
     }
@@ -490,7 +256,7 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
         expect('=');
         expect('{');
         while (peek() != '}') {
-            if (at_ >= end_) throw Bad{at_, "a set of variants does not end"};
+            if (at_ >= end_) throw UsdTextBad{at_, "a set of variants does not end"};
             const std::string choice(quoted("a variant has no name"));
             parent.more().variants[set].push_back(choice);
             UsdSpec& spec = add(fmt::format("{}{{{}={}}}", parent.path, set, choice));
@@ -503,21 +269,21 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
     }
 
     void property(UsdSpec& spec, const char* from, std::string_view first) {
-        Edit edit = Edit::none;
+        UsdEdit edit = UsdEdit::none;
         bool uniform = false;
         for (bool more = true; more;) {
             more = first == "custom" || first == "uniform" || first == "varying" || first == "config";
             if (first == "uniform") uniform = true;
-            for (const auto& [said, meant] : {std::pair{"prepend", Edit::prepend},
-                                              {"append", Edit::append},
-                                              {"add", Edit::append},
-                                              {"delete", Edit::remove}}) {
+            for (const auto& [said, meant] : {std::pair{"prepend", UsdEdit::prepend},
+                                              {"append", UsdEdit::append},
+                                              {"add", UsdEdit::append},
+                                              {"delete", UsdEdit::remove}}) {
                 if (first == said) edit = meant, more = true;
             }
             if (more) first = word();
         }
         std::string_view name = word();
-        if (name.empty()) throw Bad{at_, "an attribute has no name"};
+        if (name.empty()) throw UsdTextBad{at_, "an attribute has no name"};
         constexpr std::string_view samples = ".timeSamples", connect = ".connect", spline = ".spline";
         const bool sampled = name.ends_with(samples), connected = name.ends_with(connect),
                    curve = name.ends_with(spline);
@@ -536,7 +302,7 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
                 targets(spec.path);
                 p.connected = true;
             } else if (relates) {
-                put(p.targets, edit, targets(spec.path));
+                put_usd_edit(p.targets, edit, targets(spec.path));
             } else if (sampled) {
                 p.samples = time_samples(name);
             } else if (curve) {
@@ -551,24 +317,12 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
     }
 
     void property_metadata(UsdProperty& p) {
-        expect('(');
-        while (peek() != ')') {
-            if (at_ >= end_) throw Bad{at_, "metadata do not end"};
-            if (*at_ == '"' || *at_ == '\'') {
-                skip_quoted();
-                continue;
-            }
-            Edit edit = Edit::none;
-            const std::string_view name = edited_name(edit);
-            if (name.empty()) throw Bad{at_, "a name is missing"};
-            if (peek() != '=') continue;
-            ++at_;
+        metadata([&](std::string_view name, UsdEdit) {
             const std::string_view v = value();
-            if (name == "interpolation") p.interpolation = unquoted(v);
+            if (name == "interpolation") p.interpolation = usd_unquoted(v);
             if (name == "elementSize")
-                p.element_size = static_cast<int>(std::clamp(number_in(v, "elementSize"), 0.0, 1e6));
-        }
-        ++at_;
+                p.element_size = static_cast<int>(std::clamp(usd_number_in(v, "elementSize"), 0.0, 1e6));
+        });
     }
 
     UsdSamples time_samples(std::string_view name) {
@@ -576,13 +330,13 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
         std::vector<std::pair<double, std::string_view>> all;
         expect('{');
         while (peek() != '}') {
-            if (at_ >= end_) throw Bad{from, "time samples do not end"};
+            if (at_ >= end_) throw UsdTextBad{from, "time samples do not end"};
             const char* start = at_;
             while (at_ < end_ && *at_ != ':' && *at_ != '\n') ++at_;
             std::string_view key(start, static_cast<std::size_t>(at_ - start));
             while (!key.empty() && key.back() == ' ') key.remove_suffix(1);
-            const double time = number_in(key, "a sample's time");
-            if (std::abs(time) > 1e9) throw Bad{start, "a sample's time is beyond what can be counted"};
+            const double time = usd_number_in(key, "a sample's time");
+            if (std::abs(time) > 1e9) throw UsdTextBad{start, "a sample's time is beyond what can be counted"};
             expect(':');
             all.emplace_back(time, value());
         }
@@ -593,7 +347,8 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
         auto times = std::make_shared<std::vector<double>>();
         for (std::size_t i = 0; i < all.size(); ++i) {
             if (i > 0 && all[i].first == all[i - 1].first)
-                throw Bad{from, fmt::format("the time {} comes twice among the samples of {}", all[i].first, name)};
+                throw UsdTextBad{from,
+                                 fmt::format("the time {} comes twice among the samples of {}", all[i].first, name)};
             times->push_back(all[i].first);
             out.texts.push_back(all[i].second);
         }
@@ -606,9 +361,9 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
         if (peek() != '"' && peek() != '\'') type = word();
         const char* from = at_;
         const std::string_view name = quoted("a prim has no name");
-        if (name.empty() || name.find_first_of("/{}.<>") != name.npos) throw Bad{from, "a prim's name is none"};
+        if (name.empty() || name.find_first_of("/{}.<>") != name.npos) throw UsdTextBad{from, "a prim's name is none"};
         std::string path = usd_child(parent.path, name);
-        if (this->spec(path)) throw Bad{from, fmt::format("\"{}\" comes twice below one prim", name)};
+        if (this->spec(path)) throw UsdTextBad{from, fmt::format("\"{}\" comes twice below one prim", name)};
         UsdSpec& spec = add(std::move(path));
         parent.children.emplace_back(name);
         spec.kind = kind, spec.type = type;
@@ -629,7 +384,7 @@ Result<UsdLayerPtr> read_text_layer(UsdBytes bytes) {
     auto layer = std::make_shared<UsdTextLayer>(std::move(bytes));
     try {
         layer->run();
-    } catch (const Bad& bad) {
+    } catch (const UsdTextBad& bad) {
         return fail(Error{bad.code, bad.what}.at(name).at_line(usd_line_of(text, bad.at)));
     }
     return UsdLayerPtr(layer);
