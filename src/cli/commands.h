@@ -111,6 +111,19 @@ int camera_command(const CameraWords& words, Output out);
 // only: "festival", "quay", or "" for both; prints the paths of the projects.
 int demo_command(const std::string& folder, const std::string& only, Output out);
 
+struct ReaderWords {
+    std::string ending, command, as = "usdc", remove;
+    double limit = 600;
+    bool clear = false;
+};
+struct SettingsWords {
+    ReaderWords readers;
+    bool markdown = false;
+};
+int formats_command(bool markdown, Output out);
+int readers_command(const ReaderWords& words, Output out);
+void settings_commands(CLI::App& app, SettingsWords& words, Output& out, int& code); // both of these
+
 // Prints an error to standard error (or as JSON to standard output) and gives its exit code.
 int report_error(const Error& error, Output out);
 nlohmann::ordered_json error_json(const Error& error);

@@ -179,6 +179,8 @@ int run(int argc, char** argv) {
     demo->add_option("--only", only, "Only one of the projects")
         ->check(CLI::IsMember({"festival", "quay", "canal", "dusk"}));
 
+    SettingsWords settings;
+    settings_commands(app, settings, out, code);
     add_edit_commands(app, out, code);
 
     app.add_option_function<std::uint64_t>(

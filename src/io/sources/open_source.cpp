@@ -2,7 +2,9 @@
 
 #include "io/files/csv.h"
 #include "io/files/series.h"
+#include "io/formats.h"
 #include "io/handoff/fast_copy_note.h"
+#include "io/sources/reader_commands.h"
 #include "io/sources/sources.h"
 
 #include <algorithm>
@@ -12,7 +14,14 @@
 namespace garland {
 
 std::vector<std::string> source_endings() {
-    return {".ply", ".obj", ".npy", ".csv", ".vdb", ".gltf", ".glb", ".usda", ".usdc", ".usd", ".usdz"};
+    std::vector<std::string> out;
+    for (const Format& format : formats()) {
+        if (!format.gathered) continue;
+        for (const std::string& ending : format.endings) {
+            if (std::find(out.begin(), out.end(), ending) == out.end()) out.push_back(ending);
+        }
+    }
+    return out;
 }
 
 Result<SourcePtr> open_source(const std::string& path, Progress& progress, const SourceChoices& choices) {
@@ -52,10 +61,16 @@ Result<SourcePtr> open_source(const std::string& path, Progress& progress, const
     if (ending == ".usda" || ending == ".usdc" || ending == ".usd" || ending == ".usdz")
         return open_usd(path, progress, choices);
     if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
+    GARLAND_TRY(by_command, load_reader_commands());
+    for (const ReaderCommand& reader : by_command) {
+        if (reader.ending == ending) return open_by_command(reader, path, progress, choices);
+    }
     return fail(
         Error{ErrorCode::unsupported, fmt::format("files ending in \"{}\" are not read", ending)}.at(path).advise(
-            "give any file of an OBJ or PLY series, or a mesh beside a NumPy array (.npy) or a table of pieces "
-            "(_pieces.csv)"));
+            fmt::format("give any file of an OBJ or PLY series, a USD, glTF or OpenVDB file, or a mesh beside a NumPy "
+                        "array (.npy) or a table of pieces (_pieces.csv); or name a program that converts {} files, in "
+                        "Preferences or by garland-cli readers",
+                        ending)));
 }
 
 Result<std::pair<std::string, std::string>> choice_in(const SourceFacts& facts, const std::string& words) {

@@ -4,6 +4,7 @@
 #include "core/base/numbers.h"
 #include "io/project/project_file.h"
 #include "io/sources/open_source.h"
+#include "io/sources/reader_commands.h"
 
 #include <QFileDialog>
 #include <QGuiApplication>
@@ -40,6 +41,9 @@ GatherPanel::GatherPanel(Document& document, Viewing& viewing, QWidget* parent)
 QString GatherPanel::file_filter() {
     QStringList patterns;
     for (const auto& ending : source_endings()) patterns << "*" + QString::fromStdString(ending);
+    if (const auto by_command = load_reader_commands()) {
+        for (const ReaderCommand& reader : *by_command) patterns << "*" + QString::fromStdString(reader.ending);
+    }
     return tr("Caches (%1);;All files (*)").arg(patterns.join(' '));
 }
 

@@ -1,0 +1,183 @@
+#include "io/formats.h"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+namespace garland {
+
+namespace {
+
+std::vector<Format> mesh_formats() {
+    return {
+        {"PLY (Turk 1994)",
+         {".ply"},
+         true,
+         "ASCII, binary of either byte order; x y z, nx ny nz, vx vy vz, s t (u v, texture_u texture_v), red green "
+         "blue; "
+         "any other number of a point or face as an attribute; faces of any number of corners, triangle strips, "
+         "`texcoord` of corners, `material` by comments (`comment material 0 paper`); points without faces that have a "
+         "whole number `id` are particles",
+         "lists of points, edges, other elements, whole numbers beyond 2⁵³",
+         "binary little-endian: posed copies, one retimed source"},
+        {"OBJ text",
+         {".obj"},
+         true,
+         "v (with colours), vt, vn, f with absolute and negative indices, lines continued with a backslash; `g` and "
+         "`o` "
+         "as the attribute `group` of faces, `usemtl` as materials",
+         "normals that differ between the corners of one point, lines, points, curves, material libraries",
+         "posed copies: points and faces, and texture coordinates where all copies have them"},
+        {"NumPy array, 1.0–3.0",
+         {".npy"},
+         true,
+         "shape (frames, points, 3) of float16, float32, float64, either byte order, beside a mesh of the same name; "
+         "velocities in `name_velocity.npy` or `name.velocity.npy`; frames count from 0; `name_NAME.npy` of the shape "
+         "(frames, points) or (frames, points, n): `normal`, `colour`, `uv`, or any attribute; with `name_ids.npy` "
+         "(frames, places) of whole numbers the points are particles, ids below 0 are empty places",
+         "pickled objects, other shapes, archives (`.npz`): refused",
+         "fast copies; posed copies, beside a PLY file with their faces"},
+        {"pieces: `name_pieces.csv` beside a mesh",
+         {".csv"},
+         true,
+         "columns frame, piece, tx, ty, tz, qx, qy, qz, qw in any order; each point of the mesh has a property "
+         "`piece`, "
+         "from 0, or each piece is a group of the OBJ; the quaternion (any length) turns the rest mesh about its "
+         "origin "
+         "before it is moved; velocities are made from the transforms",
+         "other columns",
+         ""},
+        {"particles as CSV, a file a frame",
+         {".csv"},
+         true,
+         "columns id, x, y, z, and optionally vx, vy, vz, r, g, b; any other number is an attribute; `age` and `life` "
+         "(seconds) tell births and deaths between frames",
+         "columns of texts; numbers with a decimal comma are refused",
+         ""},
+        {"OpenVDB 3 and later",
+         {".vdb"},
+         true,
+         "one file a frame, any float and vector grids, half floats; `velocity`, `vel` or `v` carries the others",
+         "grids of points, whole numbers, truth values and texts; grids in a frustum are refused",
+         "volumes of posed copies, a file for each copy and frame; fast copies"},
+    };
+}
+
+std::vector<Format> scene_formats() {
+    return {
+        {"glTF 2.0",
+         {".gltf", ".glb"},
+         true,
+         "nodes, meshes (triangles, strips, fans), morph targets, skins, sparse accessors, animation with step, linear "
+         "and cubic spline; one of several animations, or all together where they move different things; attributes "
+         "with names of their own (`_HEAT`); base colours; packed by Draco or meshopt, quantised, instanced "
+         "(EXT_mesh_gpu_instancing, as geometry), hidden nodes, pointers to nodes' transforms",
+         "further texture coordinates and colours, textures, cameras, lights, animations of visibility; other required "
+         "extensions and glTF 1.0 are refused",
+         "`.glb`: one file for any viewer"},
+        {"USD: text, binary (crate 0.4 to 0.13), packages",
+         {".usda", ".usdc", ".usd", ".usdz"},
+         true,
+         "composed from all local files that it names; Mesh, Points, PointInstancer, skeletons and blend shapes, "
+         "Sphere, "
+         "Cube, Cylinder, Cone, Capsule, Plane",
+         "curves as geometry (they are paths for copies), volumes, patches, moved prims, shapes between blend shapes, "
+         "skinning by dual quaternions, subdivision, units and axes of layers that differ",
+         "text and binary (crate 0.8): one retimed source, posed copies, shared poses, references with timing, the "
+         "camera"},
+    };
+}
+
+std::vector<Format> other_formats() {
+    return {
+        {"any other, by a command of yours",
+         {},
+         false,
+         "what a program named in Preferences (or by `garland-cli readers`) turns into USD, glTF, a PLY series or a "
+         "NumPy array",
+         "what that program leaves out",
+         ""},
+        {"paths for copies",
+         {".obj", ".gltf", ".glb", ".usda", ".usdc", ".usd", ".csv"},
+         false,
+         "the first line of: OBJ (`l`), glTF (line strip or loop), USD (BasisCurves: its points, taken as a smooth "
+         "curve "
+         "unless linear; `wrap` periodic is closed), CSV with x, y, z",
+         "further curves",
+         ""},
+        {"sound",
+         {".wav", ".flac", ".ogg", ".aiff", ".mp3"},
+         false,
+         "WAV, FLAC, Ogg, AIFF, MP3 of up to an hour; all channels together or one of them",
+         "",
+         "in movies"},
+        {"timing as CSV",
+         {".csv"},
+         false,
+         "`output_frame,source_frame`, straight lines between; commas, semicolons or tabs between columns, numbers "
+         "with "
+         "a point, rows rising; at most 1 000 000",
+         "other columns",
+         "a row for every whole frame of the span and every key; the timing table of all copies"},
+        {"timing as JSON",
+         {".json"},
+         false,
+         "`{\"garland_timing\": 1, \"rate\": \"24\", \"timing\": {…}}`, the timing as in the project file",
+         "",
+         "the same, nothing lost; the timing table of all copies"},
+        {"OpenTimelineIO JSON",
+         {".otio"},
+         false,
+         "",
+         "",
+         "phrases: one Clip.1 a pass, LinearTimeWarp.1, FreezeFrame.1 for holds, Transition.1 for fades, Marker.2"},
+        {"OpenEXR",
+         {".exr"},
+         false,
+         "",
+         "",
+         "previews: colour as R, G, B, A in linear light, premultiplied (half or float); with passes one part each: "
+         "depth (Z, scene units along the view), motion (motion.X, motion.Y: pixels right and down to the next output "
+         "frame), normal (normal.X, .Y, .Z in the scene), numbers (copy and source from 1, source_frame)"},
+        {"PNG", {".png"}, false, "", "", "previews, 8 or 16 bits, sRGB, alpha straight; contact sheets"},
+        {"movies",
+         {".mp4", ".webm", ".mov", ".mkv"},
+         false,
+         "",
+         "",
+         "previews: MP4 (H.264, AAC), WebM (VP9, with alpha; Opus), MOV (ProRes 4444, with alpha; PCM), MKV (FFV1, "
+         "lossless, with alpha; FLAC); the rate as a rational"},
+        {"camera",
+         {".usda", ".gltf", ".csv"},
+         false,
+         "",
+         "",
+         "USD text: a Camera with a matrix and a focal length for every output frame; glTF: a node with translations "
+         "and "
+         "rotations (the field of view must stay); CSV"},
+        {"HTML", {".html"}, false, "", "", "the report of Check, one page with its pictures in it"},
+    };
+}
+
+} // namespace
+
+const std::vector<Format>& formats() {
+    static const std::vector<Format> all = [] {
+        std::vector<Format> out = mesh_formats();
+        for (auto* more : {&scene_formats, &other_formats}) {
+            const auto list = more();
+            out.insert(out.end(), list.begin(), list.end());
+        }
+        return out;
+    }();
+    return all;
+}
+
+std::string formats_table() {
+    std::string out = "| format | files | read | left out, and said | written |\n|---|---|---|---|---|\n";
+    for (const Format& f : formats())
+        out += fmt::format("| {} | {} | {} | {} | {} |\n", f.name, fmt::join(f.endings, " "), f.read, f.left_out,
+                           f.written);
+    return out;
+}
+
+} // namespace garland
