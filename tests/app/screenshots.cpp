@@ -1,4 +1,5 @@
-// Pictures of each main view from the demo data: screenshots PROJECT FOLDER. Run by packaging/screenshots.
+// Pictures of each main view from the demo data: screenshots PROJECT FOLDER. Run by packaging/screenshots. With a third
+// word, "windows": instead, the start page and the windows beside the main one, of which the guide shows some.
 #include "app/lanes/lanes_view.h"
 #include "app/panels/arrange/arrange_panel.h"
 #include "app/panels/check/check_panel.h"
@@ -9,9 +10,12 @@
 #include "app/panels/vary/vary_panel.h"
 #include "app/scene_view/scene_view.h"
 #include "app/shell/main_window.h"
+#include "app/shell/start_page.h"
 #include "app/theme/tokens.h"
 
 #include <QApplication>
+#include <QFileInfo>
+#include <QLineEdit>
 #include <QScreen>
 #include <QScrollArea>
 #include <QScrollBar>
@@ -21,14 +25,66 @@
 
 using namespace garland;
 
+namespace {
+
+bool shoot_screen(const QWidget& window, const QString& file) {
+    QTest::qWait(600);
+    return window.screen()->grabWindow(0, window.x(), window.y(), window.width(), window.height()).save(file);
+}
+
+int shoot_windows(MainWindow& window, const QString& project, const QString& folder) {
+    remember_recent_project(QFileInfo(project).path() + "/older.garland"); // not there
+    bool fine = true;
+    QSignalSpy opened(&window.document(), &Document::opened);
+    window.open(project);
+    if (!opened.wait(20000)) return 1;
+    QTest::qWait(3000);
+    keep_recent_picture(project, window.scene_view().picture());
+    auto command = [&](const char* id, const QString& name, const std::function<void(QWidget*)>& then) {
+        QTimer::singleShot(700, &window, [&, name, then] {
+            QWidget* box = QApplication::activeModalWidget();
+            for (QWidget* w : QApplication::topLevelWidgets()) {
+                if (!box && w->isVisible() && w->inherits("QDialog")) box = w;
+            }
+            if (!box) return;
+            box->move(window.pos() + QPoint(280, 90));
+            if (then) then(box);
+            fine &= shoot_screen(window, folder + '/' + name + ".png");
+            box->close();
+        });
+        window.commands().find(id)->action->trigger();
+        QTest::qWait(2500);
+    };
+    auto type = [](const QString& words) {
+        return [words](QWidget* box) { QTest::keyClicks(box->findChild<QLineEdit*>(), words); };
+    };
+    command("edit.commands", "commands", type("hold"));
+    command("help.keys", "keys", {});
+    command("edit.find", "find", type("later"));
+    command("edit.preferences", "preferences", {});
+    command("help.guide", "guide", {});
+    command("help.licences", "licences", {});
+    window.document().start_new();
+    QTest::qWait(500);
+    fine &= shoot_screen(window, folder + "/start.png");
+    window.set_theme(Theme::light);
+    fine &= shoot_screen(window, folder + "/start-paper.png");
+    return fine ? 0 : 1;
+}
+
+} // namespace
+
 int main(int argc, char** argv) {
     QStandardPaths::setTestModeEnabled(true);
     QApplication app(argc, argv);
     QApplication::setOrganizationName("GarlandPictures");
     QApplication::setApplicationName("GarlandPictures");
     QSettings().clear();
-    if (argc != 3) return 2;
+    if (argc != 3 && argc != 4) return 2;
     load_fonts();
+    Preferences dark;
+    dark.theme = Theme::dark;
+    dark.save();
     apply_look(Look::night);
     MainWindow window;
     window.move(0, 0);
@@ -36,6 +92,7 @@ int main(int argc, char** argv) {
     window.show();
     window.activateWindow();
     QApplication::setActiveWindow(&window);
+    if (argc == 4) return shoot_windows(window, QString::fromLocal8Bit(argv[1]), QString::fromLocal8Bit(argv[2]));
     QSignalSpy opened(&window.document(), &Document::opened);
     window.open(QString::fromLocal8Bit(argv[1]));
     if (!opened.wait(20000)) return 1;
@@ -204,7 +261,7 @@ int main(int argc, char** argv) {
     fine &= shoot("loop");
     while (window.document().undo().canUndo()) window.document().undo().undo();
     window.set_step(1);
-    window.set_look(1);
+    window.set_theme(Theme::light);
     window.lanes().set_sort(LaneSort::delay);
     window.viewing().set_colour(ColourMode::source_frame);
     fine &= shoot("retime-paper");

@@ -8,6 +8,8 @@
 #include "io/ply/ply.h"
 #include "io/project/project_file.h"
 
+#include <set>
+
 using namespace garland;
 using namespace garland::testing;
 
@@ -93,6 +95,78 @@ class CliSourcesTest : public QObject {
         QVERIFY(project().sources[0].choices.empty());
         a = run({"info", path("jar.glb"), "--choose", "animation=x"});
         QVERIFY(a.code == 1 && a.err.contains("nothing to choose"));
+    }
+    // The same instancer twice: as geometry, which the schema's own formula places, and as points that carry copies of
+    // its prototype. Both ways give the same points, also of a file whose z is up.
+    void instancers_are_arrangements_data() {
+        QTest::addColumn<QString>("up");
+        QTest::newRow("y up") << "Y";
+        QTest::newRow("z up") << "Z";
+    }
+    void instancers_are_arrangements() {
+        QFETCH(QString, up);
+        folder_.write("lamp.obj", "v 1 0 0\nv 0 2 0\nv 0 0 3\nv 0.5 0.5 1\nf 1 2 3\nf 1 2 4\n");
+        const std::string text =
+            "#usda 1.0\n(\n    startTimeCode = 1\n    endTimeCode = 5\n    upAxis = \"" + up.toStdString() +
+            "\"\n    metersPerUnit = 1\n)\ndef Xform \"quay\" {\n  double3 xformOp:rotateXYZ = (20, 30, 40)\n  double3 "
+            "xformOp:translate = (5, 1, 2)\n  uniform token[] xformOpOrder = [\"xformOp:translate\", "
+            "\"xformOp:rotateXYZ\"]\n  def PointInstancer \"lamps\" {\n    rel prototypes = </quay/lamps/lamp>\n    "
+            "int[] "
+            "protoIndices = [0, 0, 0, 0]\n    int64[] ids = [3, 5, 8, 9]\n    int64[] invisibleIds.timeSamples = { 1: "
+            "[], 4: "
+            "[5] }\n    point3f[] positions.timeSamples = { 1: [(0, 0, 0), (4, 0, 0), (0, 4, 0), (0, 0, 4)], 5: [(1, "
+            "2, 3), "
+            "(4, 1, 0), (0, 4, 9), (2, 2, 2)] }\n    quatf[] orientationsf.timeSamples = { 1: [(1, 0, 0, 0), (0.5, "
+            "0.5, 0.5, "
+            "0.5), (0.6, 0.8, 0, 0), (0, 0, 1, 0)], 5: [(0.6, 0, 0.8, 0), (0.5, 0.5, 0.5, 0.5), (0, 0.6, 0.8, 0), "
+            "(-0.6, "
+            "0, 0, 0.8)] }\n    float3[] scales = [(1, 1, 1), (2, 2, 2), (0.5, 0.5, 0.5), (3, 3, 3)]\n    float[] "
+            "primvars:glow = [1, 2, 3, 4] (\n      interpolation = \"vertex\"\n    )\n    def Mesh \"lamp\" {\n      "
+            "int[] "
+            "faceVertexCounts = [3, 3]\n      int[] faceVertexIndices = [0, 1, 2, 0, 1, 3]\n      point3f[] points = "
+            "[(1, 0, "
+            "0), (0, 2, 0), (0, 0, 3), (0.5, 0.5, 1)]\n    }\n  }\n}\n";
+        folder_.write("lamps.usda", text);
+        const auto facts = run({"info", path("lamps.usda"), "--choose", "show=instances", "--json"}).json();
+        QCOMPARE(facts["kind"].get<std::string>(), std::string("particles"));
+        QCOMPARE(facts["points"].get<int>(), 4);
+        std::set<std::string> attributes;
+        for (const auto& a : facts["attributes"]) attributes.insert(a.get<std::string>());
+        QCOMPARE(attributes, (std::set<std::string>{"glow", "orient", "prototype", "size"}));
+
+        auto points_at = [&](const char* name, int frame) {
+            const auto pose = read_ply(folder_ / (std::string(name) + ".000" + std::to_string(frame) + ".ply"));
+            return pose ? (*pose)->points : std::vector<V3f>{};
+        };
+        QVERIFY(save_project(folder_ / "p.garland", Project{}, Existing::replace));
+        QVERIFY(edit({"gather", path("lamps.usda")}).code == 0);
+        Answer a = run({"bake", path("p.garland"), "--out", q(folder_.path()), "--frames", "1:5", "--name", "whole",
+                        "--replace", "--quiet"});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        QVERIFY(save_project(folder_ / "p.garland", Project{}, Existing::replace));
+        a = edit({"gather", path("lamps.usda"), "--choose", "show=instances", "--no-copy"});
+        if (a.code != 0) a = edit({"gather", path("lamps.usda"), "--choose", "show=instances"});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        a = edit({"gather", path("lamp.obj")});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        Project p = project();
+        QCOMPARE(p.sources.size(), std::size_t(2));
+        if (up == "Z") p.sources[1].up = UpAxis::z; // the lamp's file says nothing
+        std::erase_if(p.arrangements, [&](const Arrangement& one) { return one.source == p.sources[0].id; });
+        QVERIFY(save_project(folder_ / "p.garland", p, Existing::replace));
+        a = edit({"arrange", "--kind", "points", "--carrier", "lamps", "--facing", "carrier", "--upright", "off"});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        a = run({"bake", path("p.garland"), "--out", q(folder_.path()), "--frames", "1:5", "--name", "strung",
+                 "--replace", "--quiet"});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        for (int frame = 1; frame <= 5; ++frame) {
+            const auto whole = points_at("whole", frame), strung = points_at("strung", frame);
+            QCOMPARE(whole.size(), frame < 4 ? std::size_t(16) : std::size_t(12));
+            QCOMPARE(strung.size(), whole.size());
+            for (std::size_t i = 0; i < whole.size(); ++i)
+                QVERIFY2((whole[i] - strung[i]).length() < 1e-4f,
+                         qPrintable(QString("frame %1, point %2").arg(frame).arg(i)));
+        }
     }
     void water_is_added_and_changed() {
         QVERIFY(save_project(folder_ / "p.garland", Project{}, Existing::replace));

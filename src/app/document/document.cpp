@@ -290,6 +290,7 @@ void Document::reset(Project project, const QString& path, OpenSources sources, 
     for (const SourceSpec& spec : project_.sources) opened_as_[spec.id] = opened_as(spec);
     path_ = path;
     undo_.clear();
+    undo_.setUndoLimit(undo_steps_);
     end_merge();
     rebuild();
     emit path_changed();
@@ -299,7 +300,9 @@ void Document::reset(Project project, const QString& path, OpenSources sources, 
 }
 
 void Document::start_new() {
-    reset(Project{}, {}, {}, {});
+    Project fresh;
+    fresh.settings.rate = rate_of_new_;
+    reset(std::move(fresh), {}, {}, {});
 }
 
 namespace {

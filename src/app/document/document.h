@@ -67,6 +67,8 @@ class Document : public QObject {
     // Writes a fast copy of a source and takes it in its place, in the background; its frames keep their numbers.
     void fast_copy(SourceId id, const FastCopyOrder& order);
     void set_cache_limit(std::size_t bytes);
+    void set_undo_steps(int most) { undo_steps_ = most; }    // 0: all; from the next project on
+    void set_rate_of_new(Rate rate) { rate_of_new_ = rate; } // output frames per second of projects begun from now on
 
     // For undo commands.
     void apply_edit(const Edit& edit, bool forward);
@@ -133,6 +135,8 @@ class Document : public QObject {
     quint64 merge_serial_ = 0;
     QString last_merge_;
     bool editing_ = false;
+    int undo_steps_ = 0;
+    Rate rate_of_new_;
     QPointer<Job> opening_;
 };
 

@@ -75,7 +75,10 @@ void SoundPlayer::follow() {
     if (!viewing_.playing() || !on_) return;
     auto next = stream();
     if (!next) return;
-    const QAudioDevice device = QMediaDevices::defaultAudioOutput();
+    QAudioDevice device = QMediaDevices::defaultAudioOutput();
+    for (const QAudioDevice& one : QMediaDevices::audioOutputs()) {
+        if (one.description() == device_) device = one;
+    }
     QAudioFormat format;
     format.setSampleRate(48'000);
     format.setChannelCount(1);

@@ -48,7 +48,8 @@ class SoundPlayer : public QObject {
     ~SoundPlayer() override;
 
     bool on() const { return on_; }
-    void set_on(bool on); // remembered
+    void set_on(bool on);                                                  // remembered
+    void set_device(const QString& description) { device_ = description; } // empty, or gone: the system's
     // Whether there is anything to play, and anything to play it on. A device is looked for when playing begins.
     bool has_sounds() const;
     bool silent() const { return silent_; } // the last playing found no device
@@ -64,6 +65,7 @@ class SoundPlayer : public QObject {
     Document& document_;
     Viewing& viewing_;
     bool on_ = true, silent_ = false;
+    QString device_;
     std::unique_ptr<QAudioSink> sink_;
     std::unique_ptr<SoundStream> stream_;
 };

@@ -1,9 +1,9 @@
+#include "app/shell/log.h"
 #include "app/shell/main_window.h"
 #include "app/theme/tokens.h"
 #include "core/base/memory.h"
 
 #include <QApplication>
-#include <QSettings>
 #include <cstdio>
 #include <string_view>
 
@@ -31,8 +31,10 @@ int main(int argc, char** argv) {
     QApplication::setApplicationVersion(GARLAND_VERSION);
     QGuiApplication::setDesktopFileName("org.garland.Garland");
     load_fonts();
-    const int look = QSettings().value("look", static_cast<int>(system_look())).toInt();
-    apply_look(look == 1 ? Look::paper : Look::night);
+    start_log();
+    const Preferences preferences = Preferences::load();
+    set_text_points(preferences.text_points);
+    apply_look(preferences.look());
     MainWindow window;
     window.show();
     window.offer_recovery();

@@ -9,7 +9,10 @@
 #include "app/panels/retime/retime_panel.h"
 #include "app/panels/vary/vary_panel.h"
 #include "app/scene_view/scene_view.h"
+#include "app/shell/log.h"
+#include "app/shell/start_page.h"
 #include "app/shell/transport.h"
+#include "app/theme/desktop_scheme.h"
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
 
@@ -33,6 +36,19 @@ namespace garland {
 MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(document_) {
     setAcceptDrops(true);
     setWindowIcon(QIcon(":/icons/garland.svg"));
+    make_panes();
+    connect_document();
+    make_menus();
+    resize(1280, 800);
+    restore_state();
+    set_step(0);
+    show_start(true);
+    update_title();
+    qApp->installEventFilter(this);
+}
+
+// The rail, the notices, the panel beside the Scene, and below them the transport and the Lanes.
+void MainWindow::make_panes() {
     auto* middle = new QWidget;
     auto* row = new QHBoxLayout(middle);
     row->setContentsMargins(0, 0, 6, 6);
@@ -60,14 +76,17 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
         connect(steps_[i], &Panel::go_to_step, this, &MainWindow::set_step);
     }
     scene_view_ = new SceneView(document_, viewing_);
-    across_ = new QSplitter(Qt::Horizontal);
-    across_->addWidget(panels_);
-    across_->addWidget(scene_view_);
-    across_->setStretchFactor(0, 0);
-    across_->setStretchFactor(1, 1);
-    across_->setChildrenCollapsible(false);
-    across_->setHandleWidth(6);
-
+    auto splitter = [](Qt::Orientation way, std::pair<QWidget*, int> first, std::pair<QWidget*, int> second) {
+        auto* out = new QSplitter(way);
+        for (const auto& [widget, stretch] : {first, second}) {
+            out->addWidget(widget);
+            out->setStretchFactor(out->count() - 1, stretch);
+        }
+        out->setChildrenCollapsible(false);
+        out->setHandleWidth(6);
+        return out;
+    };
+    across_ = splitter(Qt::Horizontal, {panels_, 0}, {scene_view_, 1});
     auto* lower = new QWidget;
     auto* lower_column = new QVBoxLayout(lower);
     lower_column->setContentsMargins(0, 0, 0, 0);
@@ -76,19 +95,19 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
     lanes_ = new LanesView(document_, viewing_);
     lower_column->addWidget(transport_);
     lower_column->addWidget(lanes_, 1);
-    down_ = new QSplitter(Qt::Vertical);
-    down_->addWidget(across_);
-    down_->addWidget(lower);
-    down_->setStretchFactor(0, 3);
-    down_->setStretchFactor(1, 2);
-    down_->setChildrenCollapsible(false);
-    down_->setHandleWidth(6);
-    column->addWidget(down_, 1);
+    down_ = splitter(Qt::Vertical, {across_, 3}, {lower, 2});
+    pages_ = new QStackedWidget;
+    pages_->addWidget(down_);
+    start_ = new StartPage;
+    pages_->addWidget(start_);
+    column->addWidget(pages_, 1);
     row->addLayout(column, 1);
     setCentralWidget(middle);
     hint_ = new QLabel(scene_view_);
     hint_->hide();
+}
 
+void MainWindow::connect_document() {
     connect(rail_, &Rail::chosen, this, &MainWindow::set_step);
     connect(&document_, &Document::problem, this, &MainWindow::show_problem);
     connect(&document_, &Document::hint, this, [this](const QString& words) {
@@ -103,8 +122,10 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
     connect(&document_, &Document::opened, this, [this] {
         if (auto* dragged = dynamic_cast<Draggable*>(pressed_.data()))
             dragged->end_drag(false); // what it worked on has gone
-        if (!document_.path().isEmpty()) remember_recent(document_.path());
-        set_step(document_.project().sources.empty() ? 0 : 1);
+        if (!document_.path().isEmpty()) remember_recent_project(document_.path());
+        const bool empty = document_.project().sources.empty();
+        set_step(empty ? 0 : 1);
+        if (empty && document_.path().isEmpty()) show_start(true);
     });
     connect(&document_, &Document::source_added, this, [this](SourceId id) {
         for (const Arrangement& a : document_.project().arrangements) {
@@ -119,12 +140,28 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
         lanes_->setToolTip(line);
         lanes_->setStatusTip(line);
     });
-    make_menus();
-    resize(1280, 800);
-    restore_state();
-    set_step(0);
-    update_title();
-    qApp->installEventFilter(this);
+    connect(&jobs_, &Jobs::started, this, &MainWindow::tell_end_of_work);
+    connect(&DesktopScheme::instance(), &DesktopScheme::changed, this, [this] {
+        const Preferences p = Preferences::load();
+        if (p.theme == Theme::as_desktop) take_preferences(p);
+    });
+    connect(start_, &StartPage::sample, this, [this](const QString& name) { open_sample(name.toStdString()); });
+    connect(start_, &StartPage::open, &document_, &Document::open);
+    connect(start_, &StartPage::choose_project, this, &MainWindow::choose_project);
+    connect(start_, &StartPage::choose_files, gather_, &GatherPanel::choose_files);
+    connect(start_, &StartPage::start_empty, this, [this] { set_step(0); });
+    connect(start_, &StartPage::recover, this, &MainWindow::choose_recovery);
+}
+
+bool MainWindow::start_shown() const {
+    return pages_->currentWidget() == start_;
+}
+
+void MainWindow::show_start(bool on) {
+    if (on && !Preferences::load().start_page) return;
+    if (on == start_shown()) return;
+    if (on) start_->refresh();
+    pages_->setCurrentWidget(on ? static_cast<QWidget*>(start_) : down_);
 }
 
 MainWindow::~MainWindow() {
@@ -132,16 +169,6 @@ MainWindow::~MainWindow() {
     jobs_.stop(); // before what they read through goes
     // Everything that shows the document goes before it does: a field that loses the focus as it goes may still speak.
     delete takeCentralWidget();
-}
-
-void MainWindow::add_action(QMenu* menu, const QString& text, const QKeySequence& key, const QString& tip,
-                            std::function<void()> run) {
-    auto* action = menu->addAction(text);
-    if (!key.isEmpty()) action->setShortcut(key);
-    action->setToolTip(tip);
-    connect(action, &QAction::triggered, this, run);
-    if (!key.isEmpty())
-        keys_.emplace_back(key.toString(QKeySequence::NativeText), QString(text).remove('&').remove(QChar(0x2026)));
 }
 
 namespace {
@@ -159,9 +186,13 @@ bool is_list(const QObject* widget) {
 bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     auto* widget = qobject_cast<QWidget*>(watched);
     if (!widget) return QMainWindow::eventFilter(watched, event);
+    if (filter_context(widget, event)) return true;
     switch (event->type()) {
     case QEvent::MouseButtonPress: pressed_ = widget; break;
     case QEvent::MouseButtonRelease: pressed_ = nullptr; break;
+    case QEvent::QueryWhatsThis: // whatever has a tip can say what it is
+        if (widget->whatsThis().isEmpty() && !widget->toolTip().isEmpty()) widget->setWhatsThis(widget->toolTip());
+        break;
     case QEvent::ShortcutOverride:
     case QEvent::KeyPress:
         if (widget->window() == this && filter_key(widget, static_cast<QKeyEvent*>(event))) return true;
@@ -228,6 +259,7 @@ void MainWindow::commit_typed() {
 
 void MainWindow::set_step(int step) {
     step_ = step;
+    show_start(false);
     panels_->setCurrentIndex(step);
     rail_->set_current(step);
     steps_[static_cast<std::size_t>(step)]->entered();
@@ -243,6 +275,7 @@ void MainWindow::open(const QString& path) {
 }
 
 void MainWindow::show_problem(const Error& error) {
+    log_line(QString::fromStdString("problem: " + describe(error)));
     for (const MissingSource& m : document_.missing()) {
         if (m.error.path == error.path && error.code == m.error.code) {
             notices_->show_error(error, tr("Go to Gather"), [this] { set_step(0); });
@@ -252,119 +285,9 @@ void MainWindow::show_problem(const Error& error) {
     notices_->show_error(error);
 }
 
-bool MainWindow::save() {
-    commit_typed();
-    if (document_.path().isEmpty()) return save_as();
-    const auto saved = document_.try_save(document_.path());
-    if (saved) return true;
-    if (saved.error().code == ErrorCode::changed) return save_over_theirs();
-    show_problem(saved.error());
-    return false;
-}
-
-bool MainWindow::save_over_theirs() {
-    QMessageBox box(QMessageBox::Warning, tr("Changed by another program"),
-                    tr("Another program has changed “%1” since it was opened here. Saving would replace its changes.")
-                        .arg(QFileInfo(document_.path()).fileName()),
-                    QMessageBox::NoButton, this);
-    auto* theirs = box.addButton(tr("Open theirs"), QMessageBox::DestructiveRole);
-    auto* mine = box.addButton(tr("Replace with mine"), QMessageBox::DestructiveRole);
-    auto* both = box.addButton(tr("Save as…"), QMessageBox::AcceptRole);
-    auto* stay = box.addButton(tr("Go back"), QMessageBox::RejectRole);
-    theirs->setToolTip(tr("Open the file again; what was changed here and not saved is gone"));
-    mine->setToolTip(tr("Write this window's version; the other program's changes are gone"));
-    both->setToolTip(tr("Keep both: this window's version under another name"));
-    box.setDefaultButton(both);
-    box.setEscapeButton(stay);
-    box.exec();
-    if (box.clickedButton() == both) return save_as();
-    if (box.clickedButton() == theirs) {
-        document_.open(document_.path());
-        return false;
-    }
-    if (box.clickedButton() != mine) return false;
-    const auto saved = document_.try_save(document_.path(), true);
-    if (!saved) show_problem(saved.error());
-    return saved.has_value();
-}
-
 void MainWindow::changeEvent(QEvent* event) {
     QMainWindow::changeEvent(event);
     if (event->type() == QEvent::ActivationChange && isActiveWindow()) look_at_disk();
-}
-
-void MainWindow::look_at_disk() {
-    if (document_.path().isEmpty()) return;
-    const QDateTime written = QFileInfo(document_.path()).lastModified();
-    if (written == looked_at_ && !written.isNull()) return; // told already, or not written since
-    looked_at_ = written;
-    if (!document_.changed_on_disk()) return;
-    Error error{ErrorCode::changed, "another program has changed this project, or removed it"};
-    error.path = document_.path().toStdString();
-    error.kept = "what is open here";
-    error.advice = "open it again to see the other version; saving asks which one stays";
-    notices_->show_error(error, tr("Open it again"), [this] {
-        if (may_discard()) document_.open(document_.path());
-    });
-}
-
-void MainWindow::offer_recovery() {
-    for (const Recovery& r : Autosave::left_behind()) {
-        Error error{ErrorCode::changed, tr("“%1” was not saved when Garland ended: %2 of %3 can be recovered")
-                                            .arg(r.title, QString::fromStdString(counted(r.edits, "edit", "edits")),
-                                                 QLocale().toString(r.when.toLocalTime(), QLocale::ShortFormat))
-                                            .toStdString()};
-        error.path = r.path.toStdString();
-        error.kept = "the project's file as it was saved last";
-        error.advice = "recover them and save, throw them away, or close this note to keep them for later";
-        notices_->show_error(error, tr("Recover…"), [this, r] {
-            QMessageBox box(QMessageBox::Question, tr("Unsaved changes"),
-                            tr("“%1” was not saved when Garland ended. %2 can be recovered.")
-                                .arg(r.title, QString::fromStdString(counted(r.edits, "edit", "edits"))),
-                            QMessageBox::NoButton, this);
-            auto* recover = box.addButton(tr("Recover"), QMessageBox::AcceptRole);
-            auto* away = box.addButton(tr("Throw away"), QMessageBox::DestructiveRole);
-            auto* later = box.addButton(tr("Later"), QMessageBox::RejectRole);
-            recover->setToolTip(tr("Open the project with these edits, unsaved"));
-            away->setToolTip(tr("Delete these edits for good"));
-            later->setToolTip(tr("Ask again at the next start"));
-            box.setDefaultButton(recover);
-            box.setEscapeButton(later);
-            box.exec();
-            if (box.clickedButton() == away) return Autosave::forget(r);
-            if (box.clickedButton() != recover || !may_discard()) return;
-            document_.open_recovered(r.project, r.path);
-            autosave_.keep_now();
-            Autosave::forget(r);
-        });
-    }
-}
-
-bool MainWindow::save_as() {
-    commit_typed();
-    QString path = QFileDialog::getSaveFileName(
-        this, tr("Save the project"), document_.path().isEmpty() ? document_.title() + ".garland" : document_.path(),
-        tr("Garland projects (*.garland)"));
-    if (path.isEmpty()) return false;
-    if (QFileInfo(path).suffix().isEmpty()) path += ".garland";
-    if (!document_.save(path)) return false;
-    remember_recent(path);
-    return true;
-}
-
-bool MainWindow::may_discard() {
-    commit_typed();
-    if (!document_.dirty()) return true;
-    QMessageBox box(QMessageBox::Question, tr("Unsaved changes"),
-                    tr("“%1” has changes that are not saved.").arg(document_.title()), QMessageBox::NoButton, this);
-    auto* keep = box.addButton(tr("Save"), QMessageBox::AcceptRole);
-    auto* drop = box.addButton(tr("Discard changes"), QMessageBox::DestructiveRole);
-    auto* stay = box.addButton(tr("Go back"), QMessageBox::RejectRole);
-    box.setDefaultButton(keep);
-    box.setEscapeButton(stay);
-    box.exec();
-    if (box.clickedButton() == keep) return save();
-    return box.clickedButton() == drop;
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
@@ -388,6 +311,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
         return;
     }
     viewing_.play(false);
+    if (!document_.path().isEmpty()) keep_recent_picture(document_.path(), scene_view_->picture());
     QSettings settings;
     settings.setValue("geometry", saveGeometry());
     settings.setValue("across", across_->saveState());
@@ -402,21 +326,16 @@ void MainWindow::restore_state() {
     down_->setSizes({514, 256});
     if (settings.contains("across")) across_->restoreState(settings.value("across").toByteArray());
     if (settings.contains("down")) down_->restoreState(settings.value("down").toByteArray());
-    const double gb = settings.value("cache_gb", 0).toDouble();
-    if (gb > 0) document_.set_cache_limit(static_cast<std::size_t>(gb * 1e9));
+    const Preferences p = Preferences::load();
+    if (p.cache_gb > 0) document_.set_cache_limit(static_cast<std::size_t>(p.cache_gb * 1e9));
+    document_.set_undo_steps(p.undo_steps);
+    document_.set_rate_of_new(p.rate);
+    autosave_.set_seconds(p.autosave_seconds);
+    sound_player_.set_device(p.sound_device);
 }
 
 void MainWindow::update_title() {
     setWindowTitle(tr("%1%2 · Garland").arg(document_.title(), document_.dirty() ? tr(" · edited") : QString()));
-}
-
-void MainWindow::remember_recent(const QString& path) {
-    QSettings settings;
-    QStringList recent = settings.value("recent").toStringList();
-    const QString full = QFileInfo(path).absoluteFilePath();
-    recent.removeAll(full);
-    recent.prepend(full);
-    settings.setValue("recent", recent.mid(0, 10));
 }
 
 void MainWindow::show_only(QWidget* pane) {
@@ -427,47 +346,13 @@ void MainWindow::show_only(QWidget* pane) {
     lanes_->parentWidget()->setMaximumHeight(!pane || pane == lanes_ ? QWIDGETSIZE_MAX : transport_->height());
 }
 
+bool MainWindow::alone(const QWidget* pane) const {
+    return pane->isVisible() && (panels_->isVisible() + scene_view_->isVisible() + lanes_->isVisible() == 1);
+}
+
 void MainWindow::toggle_pane(QWidget* pane) {
-    const bool alone =
-        pane->isVisible() && (panels_->isVisible() + scene_view_->isVisible() + lanes_->isVisible() == 1);
-    show_only(alone ? nullptr : pane);
-}
-
-void MainWindow::set_look(int look) {
-    apply_look(static_cast<Look>(look));
-    QSettings().setValue("look", look);
-    transport_->restyle();
-    for (QWidget* w : findChildren<QWidget*>()) w->update();
-    lanes_->restyle();
-    scene_view_->redraw();
-}
-
-void MainWindow::show_keys() {
-    QString text = QStringLiteral("<table cellpadding='3'>");
-    auto row = [&](const QString& key, const QString& what) {
-        text += QStringLiteral("<tr><td align='right'><b>%1</b></td><td>%2</td></tr>").arg(key.toHtmlEscaped(), what);
-    };
-    for (const auto& [key, what] : keys_) row(key, what);
-    row("Escape", tr("Cancel a drag; leave a field"));
-    row("Return", tr("Press the button that has the keyboard; enter a number and go back to the view"));
-    row("Up, Down", tr("In the Lanes and the plan: from copy to copy; with Shift they add"));
-    row("Ctrl+arrows", tr("In the Scene: turn; with Shift slide; + and − come nearer and go back"));
-    row("Delete", tr("Remove the selected keys of the time map; in the Lanes, the nudges of the selected copies"));
-    row("Alt+arrows", tr("Move the selected keys of the time map"));
-    row("Shift+drag", tr("Select keys of the time map by a box; Ctrl adds"));
-    row("Ctrl+C, Ctrl+X, Ctrl+V", tr("Copy, cut and paste keys, with the time map in focus"));
-    row("Return, Backspace, Escape", tr("While a path is drawn in the Scene: end it, remove the last point, give up"));
-    text += "</table>";
-    QMessageBox box(QMessageBox::NoIcon, tr("Keys"), text, QMessageBox::Close, this);
-    box.exec();
-}
-
-void MainWindow::show_about() {
-    QMessageBox::about(
-        this, tr("About Garland"),
-        tr("<h3>Garland</h3><p>Retimes baked motion and strings it over copies, each with its own time.</p>"
-           "<p>Free software under the GNU General Public License, version 3 or later. "
-           "Typeface: Open Sans, Apache License 2.0.</p>"));
+    show_start(false);
+    show_only(alone(pane) ? nullptr : pane);
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {

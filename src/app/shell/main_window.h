@@ -3,7 +3,9 @@
 
 #include "app/document/autosave.h"
 #include "app/document/sound_player.h"
+#include "app/shell/commands.h"
 #include "app/shell/notices.h"
+#include "app/shell/preferences.h"
 #include "app/shell/rail.h"
 
 #include <QDateTime>
@@ -20,8 +22,11 @@ class CheckPanel;
 class GatherPanel;
 class HandoffPanel;
 class LanesView;
+class FindDialog;
+class GuideWindow;
 class RetimePanel;
 class SceneView;
+class StartPage;
 class Transport;
 class VaryPanel;
 
@@ -34,7 +39,11 @@ class MainWindow : public QMainWindow {
     void open(const QString& path); // a project, or a file of a source
     void set_step(int step);        // 0 … 6
     int step() const { return step_; }
-    void set_look(int look); // 0: Night canal, 1: Paper; remembered
+    void set_theme(Theme theme);               // remembered
+    void take_preferences(const Preferences&); // as they are now; not saved
+    void open_sample(const std::string& name);
+    void show_start(bool on); // the page of an empty window instead of the panes
+    bool start_shown() const;
 
     void offer_recovery(); // what earlier programs left unsaved
     Document& document() { return document_; }
@@ -51,6 +60,8 @@ class MainWindow : public QMainWindow {
     HandoffPanel& handoff() { return *handoff_; }
     Rail& rail() { return *rail_; }
     Notices& notices() { return *notices_; }
+    Commands& commands() { return commands_; }
+    StartPage& start_page() { return *start_; }
 
   protected:
     void changeEvent(QEvent* event) override;
@@ -60,13 +71,23 @@ class MainWindow : public QMainWindow {
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
+    void make_panes();
     void make_menus();
+    void make_file_menu(QMenu& menu);
+    void make_edit_menu(QMenu& menu);
+    void make_retime_menu(QMenu& menu);
+    void make_camera_menu(QMenu& menu);
+    void make_play_menu(QMenu& menu);
+    void make_view_menu(QMenu& menu);
+    void make_help_menu(QMenu& menu);
+    void add_undo(QMenu& menu);
+    void add_panes(QMenu& menu);
     void add_samples(QMenu& menu);
-    void open_sample(const std::string& name);
+    void connect_document();
+    void choose_project();
+    void choose_recovery(const Recovery& recovery);
     void add_pictures(QMenu& menu);
     void save_picture(QWidget& view, const QString& title, const QString& name);
-    void add_action(QMenu* menu, const QString& text, const QKeySequence& key, const QString& tip,
-                    std::function<void()> run);
     void commit_typed();   // takes what is typed in a field and not yet entered
     QWidget* home() const; // the view of the step, which has the keyboard when no field has it
     bool filter_key(QWidget* watched, QKeyEvent* key);
@@ -78,12 +99,25 @@ class MainWindow : public QMainWindow {
     void update_title();
     void show_only(QWidget* pane); // null: all panes
     void toggle_pane(QWidget* pane);
+    bool alone(const QWidget* pane) const;
+    void show_find(const QString& words);
+    void run_by_name();
+    void show_history();
+    void show_preferences();
     void show_keys();
+    void show_guide();
+    void show_log();
+    void show_licences();
     void show_about();
+    void show_trace();
+    QWidget* with_context_menu(QWidget* widget) const; // the view that a widget is, or is the canvas of; or null
+    bool filter_context(QWidget* watched, QEvent* event);
+    void show_context_menu(QWidget& view, QPoint at);
+    void tell_end_of_work(Job* job);
     void show_problem(const Error& error);
-    void remember_recent(const QString& path);
     void restore_state();
 
+    Commands commands_;
     Jobs jobs_;
     Document document_;
     Autosave autosave_;
@@ -105,10 +139,14 @@ class MainWindow : public QMainWindow {
     Notices* notices_;
     QSplitter *across_, *down_;
     QMenu* recent_menu_ = nullptr;
+    QStackedWidget* pages_; // the panes, or what an empty window shows
+    StartPage* start_;
+    QPointer<FindDialog> find_;
+    QPointer<GuideWindow> guide_;
     QLabel* hint_;
-    QPointer<QWidget> pressed_;                     // where the button of the pointer went down
-    QDateTime looked_at_;                           // when the project's file was last looked at, by its own time
-    std::vector<std::pair<QString, QString>> keys_; // for Help ▸ Keys: key, what it does
+    QPointF right_press_;       // where the right button went down, on the screen
+    QPointer<QWidget> pressed_; // where the button of the pointer went down
+    QDateTime looked_at_;       // when the project's file was last looked at, by its own time
 };
 
 } // namespace garland

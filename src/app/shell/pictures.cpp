@@ -63,30 +63,33 @@ void MainWindow::add_pictures(QMenu& menu) {
                 "make a preview in Hand off: it needs no graphics"));
         return image;
     };
-    add_action(&menu, tr("&Copy the Scene"), QKeySequence("Ctrl+Shift+C"), tr("Copy the Scene as a picture"),
-               [scene_there] {
-                   const QImage image = scene_there();
-                   if (!image.isNull()) QGuiApplication::clipboard()->setImage(image);
-               });
-    add_action(&menu, tr("&Save the Scene…"), {}, tr("Save the Scene as a picture"), [this, scene_there] {
-        const QImage image = scene_there();
-        if (image.isNull()) return;
-        QString path =
-            QFileDialog::getSaveFileName(this, tr("Save the Scene"), "scene.png", tr("PNG pictures (*.png)"));
-        if (path.isEmpty()) return;
-        if (!path.endsWith(".png", Qt::CaseInsensitive)) path += ".png";
-        if (image.save(path, "PNG")) {
-            emit document_.hint(tr("%1 written").arg(path));
-        } else {
-            emit document_.problem(Error{ErrorCode::unreadable, "the picture could not be written"}
-                                       .at(path.toStdString())
-                                       .advise("choose another folder"));
-        }
-    });
-    add_action(&menu, tr("Save the &lanes…"), {}, tr("Save the lanes as a drawing or a picture"),
-               [this] { save_picture(*lanes_, tr("Save the lanes"), "lanes.svg"); });
-    add_action(&menu, tr("Save the &time map…"), {}, tr("Save the time map as a drawing or a picture"),
-               [this] { save_picture(retime_->map(), tr("Save the time map"), "time map.svg"); });
+    commands_.add(&menu, "picture.copy_scene", tr("&Copy the Scene"), "Ctrl+Alt+C", tr("Copy the Scene as a picture"),
+                  [scene_there] {
+                      const QImage image = scene_there();
+                      if (!image.isNull()) QGuiApplication::clipboard()->setImage(image);
+                  });
+    commands_.add(&menu, "picture.save_scene", tr("&Save the Scene…"), "", tr("Save the Scene as a picture"),
+                  [this, scene_there] {
+                      const QImage image = scene_there();
+                      if (image.isNull()) return;
+                      QString path = QFileDialog::getSaveFileName(this, tr("Save the Scene"), "scene.png",
+                                                                  tr("PNG pictures (*.png)"));
+                      if (path.isEmpty()) return;
+                      if (!path.endsWith(".png", Qt::CaseInsensitive)) path += ".png";
+                      if (image.save(path, "PNG")) {
+                          emit document_.hint(tr("%1 written").arg(path));
+                      } else {
+                          emit document_.problem(Error{ErrorCode::unreadable, "the picture could not be written"}
+                                                     .at(path.toStdString())
+                                                     .advise("choose another folder"));
+                      }
+                  });
+    commands_.add(&menu, "picture.save_lanes", tr("Save the &lanes…"), "",
+                  tr("Save the lanes as a drawing or a picture"),
+                  [this] { save_picture(*lanes_, tr("Save the lanes"), "lanes.svg"); });
+    commands_.add(&menu, "picture.save_map", tr("Save the &time map…"), "",
+                  tr("Save the time map as a drawing or a picture"),
+                  [this] { save_picture(retime_->map(), tr("Save the time map"), "time map.svg"); });
 }
 
 } // namespace garland

@@ -1,5 +1,7 @@
 #include "app/theme/tokens.h"
 
+#include "app/theme/desktop_scheme.h"
+
 #include <QApplication>
 #include <QFile>
 #include <QFontDatabase>
@@ -12,6 +14,7 @@ namespace garland {
 
 namespace {
 Look look_in_use = Look::night;
+double text_scale = 1;
 QString family = QStringLiteral("Open Sans");
 
 const Tokens night{QColor("#10232A"), QColor("#173039"),
@@ -42,11 +45,15 @@ Look current_look() {
 
 Look system_look() {
     // Without a desktop there is nobody who prefers anything, and the palette is only Qt's own.
+    if (const auto dark = DesktopScheme::instance().dark()) return *dark ? Look::night : Look::paper;
     if (qEnvironmentVariableIsEmpty("XDG_CURRENT_DESKTOP")) return Look::night;
-    return qApp->palette().color(QPalette::Window).lightness() > 150 ? Look::paper : Look::night;
+    // As the desktop's palette was before the program had its own.
+    static const bool light = qApp->palette().color(QPalette::Window).lightness() > 150;
+    return light ? Look::paper : Look::night;
 }
 
 void apply_look(Look look) {
+    system_look();
     look_in_use = look;
     const Tokens& t = tokens();
     qApp->setStyle(QStyleFactory::create("Fusion"));
@@ -84,9 +91,13 @@ bool load_fonts() {
     return all;
 }
 
+void set_text_points(double points) {
+    text_scale = points / 9;
+}
+
 QFont text_font(double points, bool strong) {
     QFont font(family);
-    font.setPointSizeF(points);
+    font.setPointSizeF(points * text_scale);
     if (strong) font.setWeight(QFont::DemiBold);
     return font;
 }
@@ -129,7 +140,7 @@ QMenu { background: @panel; border: 1px solid @line; padding: 6px; }
 QMenu::item { padding: 5px 26px 5px 14px; border-radius: 6px; }
 QMenu::item:disabled { color: @muted; }
 QMenu::separator { height: 1px; background: @line; margin: 5px 8px; }
-QLabel#title { font-size: 13pt; font-weight: 600; }
+QLabel#title { font-size: @titlept; font-weight: 600; }
 QLabel#heading { font-weight: 600; }
 QLabel#muted, QLabel#note { color: @muted; }
 QLabel#ok { color: @ok; }
@@ -190,6 +201,21 @@ QTableWidget { background: @ground; border: 0; border-radius: 6px; gridline-colo
 QTableWidget::item { padding: 2px 6px; }
 QTableWidget::item:selected { background: @raised; color: @text; }
 QHeaderView::section { background: @panel; color: @muted; border: 0; padding: 3px 6px; }
+QTreeWidget { background: @ground; border: 0; border-radius: 6px; alternate-background-color: @panel; }
+QTreeWidget::item { padding: 3px 0; }
+QTreeWidget::item:selected { background: @raised; color: @text; }
+QTreeWidget::item:disabled { color: @muted; }
+QTextBrowser { background: @panel; border: 0; border-radius: 6px; padding: 12px; }
+QTabWidget::pane { border: 0; background: @panel; border-radius: 6px; }
+QTabBar::tab { background: @ground; color: @muted; padding: 6px 14px; border-radius: 6px; margin: 0 4px 4px 0; }
+QTabBar::tab:selected { background: @raised; color: @text; }
+QUndoView { background: @ground; border: 0; border-radius: 6px; padding: 4px; }
+QUndoView::item { padding: 4px 8px; }
+QUndoView::item:selected { background: @raised; color: @text; }
+QFrame#drop { background: transparent; border: 1px dashed @muted; border-radius: 6px; }
+QToolButton#recent { background: transparent; border: 1px solid transparent; border-radius: 6px; padding: 4px; text-align: left; }
+QToolButton#recent:hover, QToolButton#recent:focus { background: @raised; border: 1px solid @line; }
+QToolButton#recent[gone="true"] { color: @muted; }
 QTableCornerButton::section { background: @panel; border: 0; }
 QSplitter::handle { background: @ground; }
 QSplitter::handle:hover { background: @line; }
@@ -202,6 +228,7 @@ QStatusBar { background: @ground; color: @muted; }
         {"@rose", t.rose},          {"@ok", t.ok},         {"@alert", t.alert}};
     for (const auto& [name, colour] : names) css.replace(name, colour.name());
     css.replace("@kind", t.dark ? "night" : "paper");
+    css.replace("@titlept", QString::number(13 * text_scale) + "pt");
     return css;
 }
 

@@ -25,6 +25,9 @@ void apply_look(Look look);
 // What the desktop prefers: Paper where its palette is light, Night canal otherwise.
 Look system_look();
 
+// The size of text that stands for 9 points in every other size; 7 … 18. Counts with the next apply_look.
+void set_text_points(double points);
+
 // Loads the bundled typeface; false when its file cannot be used (the system's is taken then).
 bool load_fonts();
 QFont text_font(double points, bool strong = false);

@@ -88,6 +88,15 @@ void stand_on(Placement& p, const V3d& up) {
     if (length > 0) p.tilt = shortest({0, 1, 0}, up / length);
 }
 
+void stand_as(Placement& p, const Imath::Quatd& orient, double carrier_turn) {
+    // The turn of the carriers is in p.turn as well, and so is taken back before their own turning.
+    p.tilt = unit(about({0, 1, 0}, carrier_turn) * orient * about({0, 1, 0}, -carrier_turn));
+}
+
+V3d forward_of(const Imath::Quatd& orient) {
+    return rotated(orient, {0, 0, 1});
+}
+
 Imath::Box3d box_of(const Placement& p, const Imath::Box3f& own) {
     Imath::Box3d out;
     if (own.isEmpty()) return out;

@@ -29,6 +29,13 @@ void pitch_along(Placement& placement, const V3d& direction, double bank = 0);
 // Tilts a copy so that its upright is a direction of the scene, by the smallest rotation.
 void stand_on(Placement& placement, const V3d& up);
 
+// Turns a copy as `orient` says, a unit quaternion in the space of what carries it, which stands in the scene turned by
+// `carrier_turn` degrees about y; the copy's own turn comes first, about its upright.
+void stand_as(Placement& placement, const Imath::Quatd& orient, double carrier_turn);
+
+// Where the front of what is turned so looks to.
+V3d forward_of(const Imath::Quatd& orient);
+
 // The box in the scene of a copy whose own space has the box `own`; empty for an empty one.
 Imath::Box3d box_of(const Placement& placement, const Imath::Box3f& own);
 

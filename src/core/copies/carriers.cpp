@@ -40,6 +40,21 @@ constexpr float nothing = std::numeric_limits<float>::quiet_NaN();
 
 } // namespace
 
+const Attribute* find_orientations(const Pose& pose) {
+    for (const Attribute& a : pose.attributes) {
+        if (is_orientation(a) && a.values.size() == pose.points.size() * 4) return &a;
+    }
+    return nullptr;
+}
+
+Imath::Quatd orientation_at(const Attribute& orient, std::size_t point) {
+    const float* v = orient.values.data() + point * 4;
+    const Imath::Quatd q(static_cast<double>(v[3]), V3d(v[0], v[1], v[2]));
+    const double length = std::sqrt(q.r * q.r + q.v.dot(q.v));
+    if (!std::isfinite(length) || !(length > 1e-12)) return {};
+    return {q.r / length, q.v / length};
+}
+
 const CarrierValues* Carriers::find(std::string_view name) const {
     for (const CarrierValues& v : attributes) {
         if (v.name == name) return &v;
@@ -75,7 +90,7 @@ Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
         const bool ids = is_particles(pose);
         out->own_ids |= ids;
         const Attribute* size = find_scalar(pose, "size");
-        const Attribute* direction = find_attribute(pose, "direction", 3);
+        const Attribute *direction = find_attribute(pose, "direction", 3), *orients = find_orientations(pose);
         out->sizes |= size != nullptr;
         for (std::size_t i = 0; i < pose.points.size(); ++i) {
             if (!finite(pose.points[i])) {
@@ -103,14 +118,18 @@ Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
             p.place = pose.points[i];
             if (size) p.size = value_at(*size, i);
             V3f way(0);
-            if (direction) {
+            if (orients) {
+                p.orient = orientation_at(*orients, i);
+                way = V3f(forward_of(p.orient));
+            } else if (direction) {
                 way = V3f(direction->values[i * 3], direction->values[i * 3 + 1], direction->values[i * 3 + 2]);
             } else if (pose.normals.size() == pose.points.size()) {
                 way = pose.normals[i];
             }
             if (finite(way) && (way.x != 0 || way.z != 0)) p.heading = static_cast<float>(heading_of(V3d(way)));
             if (finite(way)) p.way = way;
-            if (direction) out->directions = true;
+            if (direction || orients) out->directions = true;
+            if (orients) out->orients = true;
             for (const Attribute& a : pose.attributes) {
                 auto& list = values[a.name];
                 list.resize(out->points.size(), nothing); // carriers before it lack it
@@ -175,8 +194,14 @@ std::vector<Placement> on_points(const Arrangement& a, const Carriers& carriers)
         if (a.facing == Facing::carrier) {
             const V3d way = to_scene(a, V3d(c.way)) - a.origin;
             if ((a.upright || carriers.directions) && std::isfinite(c.heading)) p.turn += c.heading;
-            if (!a.upright && carriers.directions) pitch_along(p, way);
-            if (!a.upright && !carriers.directions) stand_on(p, way);
+            if (!a.upright && carriers.orients) {
+                p.turn = a.turn + a.heading;
+                stand_as(p, c.orient, a.heading);
+            } else if (!a.upright && carriers.directions) {
+                pitch_along(p, way);
+            } else if (!a.upright) {
+                stand_on(p, way);
+            }
         }
         if (a.facing == Facing::outward) p.turn += heading_of(V3d(c.place));
         if (!a.upright && a.facing == Facing::outward) pitch_along(p, p.position - a.origin);

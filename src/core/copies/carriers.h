@@ -27,6 +27,7 @@ struct Carriers {
         float heading = NAN;         // degrees, by its direction or normal; NaN without
         V3f way{0, 0, 0};            // its direction, else its normal; 0 without
         float size = 1;              // its attribute "size", where there is one
+        Imath::Quatd orient;         // its attribute "orient", of unit length
     };
     std::vector<Point> points;             // by id, rising
     std::vector<CarrierValues> attributes; // at birth; in the order of `points`; a vector's length is its value
@@ -34,6 +35,7 @@ struct Carriers {
     bool own_ids = false, sizes = false;
     bool moves = false;      // there is more than one frame
     bool directions = false; // `way` is a direction to look at, not a normal to stand on
+    bool orients = false;    // its points say how they are turned
 
     const CarrierValues* find(std::string_view name) const;
 };
@@ -42,6 +44,11 @@ using CarriersPtr = std::shared_ptr<const Carriers>;
 // Reads every frame of a source once. Errors: those of reading, with path and frame; too_large above copy_limit points;
 // unsupported for a source without points (volumes); invalid without any usable point; cancelled.
 Result<CarriersPtr> find_carriers(const Sampler& source, Progress& progress = Progress::none());
+
+// The attribute that says how points are turned, or null.
+const Attribute* find_orientations(const Pose& pose);
+// One of its entries as a unit quaternion; the identity for one without length.
+Imath::Quatd orientation_at(const Attribute& orient, std::size_t point);
 
 // Where carriers are at one moment, by id.
 class CarrierPose {

@@ -98,6 +98,7 @@ namespace {
 // Where a carrier is in a pose, and which way its faces or points look; false where it is not there.
 struct Spot {
     V3d place{0, 0, 0}, way{0, 0, 0};
+    std::optional<Imath::Quatd> orient{};
 };
 
 bool spot_on_faces(const SurfaceSpot& s, const Pose& pose, Spot& out) {
@@ -114,7 +115,10 @@ bool spot_on_faces(const SurfaceSpot& s, const Pose& pose, Spot& out) {
 class Spots {
   public:
     Spots(const PosePtr& pose, const SharedList<SurfaceSpot>& darts) : pose_(pose), darts_(darts) {
-        if (pose && darts.empty()) points_.emplace(pose);
+        if (pose && darts.empty()) {
+            points_.emplace(pose);
+            orients_ = find_orientations(*pose);
+        }
     }
     bool at(std::size_t copy, CopyId id, Spot& out) const {
         if (!pose_) return false;
@@ -123,8 +127,9 @@ class Spots {
         if (!place) return false;
         out.place = V3d(*place);
         out.way = V3d(0);
-        if (pose_->normals.size() == pose_->points.size())
-            out.way = V3d(pose_->normals[static_cast<std::size_t>(place - pose_->points.data())]);
+        const auto point = static_cast<std::size_t>(place - pose_->points.data());
+        if (pose_->normals.size() == pose_->points.size()) out.way = V3d(pose_->normals[point]);
+        if (orients_) out.orient = orientation_at(*orients_, point);
         return true;
     }
 
@@ -132,6 +137,7 @@ class Spots {
     const PosePtr& pose_;
     const SharedList<SurfaceSpot>& darts_;
     std::optional<CarrierPose> points_;
+    const Attribute* orients_ = nullptr;
 };
 
 // The lean in which a turn is in balance: tan φ = sideways acceleration / standard gravity (9.80665 m/s², BIPM, The
@@ -168,6 +174,8 @@ void CopyPlaces::carry(std::vector<Placement>& places, const CarrierPoses& carri
                 bank = bank_of(way, bend, seconds_a_frame_, a.bank);
             }
             pitch_along(p, way, bank);
+        } else if (spec_facing_ == Facing::carrier && !a.upright && here.orient) {
+            stand_as(p, *here.orient, a.heading);
         } else if (spec_facing_ == Facing::carrier && !a.upright && here.way != V3d(0) &&
                    !(on_points_ && on_directions_)) {
             stand_on(p, to_scene(a, here.way) - a.origin);

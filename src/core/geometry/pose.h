@@ -26,6 +26,11 @@ struct Attribute {
     bool operator==(const Attribute&) const = default;
 };
 
+// How points are turned: x, y, z, w of a quaternion each, from a copy's own space into that of the points.
+inline bool is_orientation(const Attribute& a) {
+    return a.name == "orient" && a.width == 4 && a.whole.empty();
+}
+
 class Volume;
 
 // Polygons over points: face f has the corners corners[starts[f]] … corners[starts[f + 1] − 1], counter-clockwise seen

@@ -137,7 +137,9 @@ PosePtr Sampler::in_scene(const PosePtr& from, double file_frame, bool stays) co
     turn(pose->normals, 1);
     if (t.up == UpAxis::z) {
         for (Attribute& a : pose->attributes) {
-            for (std::size_t i = 0; a.vector && i + 2 < a.values.size(); i += 3) {
+            // The axis of a rotation turns as a direction does.
+            const std::size_t step = is_orientation(a) ? 4 : a.vector ? 3 : 0;
+            for (std::size_t i = 0; step > 0 && i + 2 < a.values.size(); i += step) {
                 const float y = a.values[i + 1];
                 a.values[i + 1] = a.values[i + 2], a.values[i + 2] = -y;
             }

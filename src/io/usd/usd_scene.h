@@ -100,14 +100,20 @@ class UsdSkins {
 };
 
 // -- usd_draw.cpp
+enum class UsdShown {
+    geometry,  // meshes and shapes, those of instancers too
+    points,    // Points
+    instances, // of instancers: a point each, with the attributes `orient` (x, y, z, w of a unit quaternion), `size`
+               // and `prototype`
+};
+
 // All that is to be seen at a time, in the stage's space.
 class UsdDrawing {
   public:
     explicit UsdDrawing(const UsdScene& scene) : scene_(scene), skins_(scene) {}
     // Shows one piece of geometry: its prim and the pose in the stage's space.
     using Sink = std::function<void(int prim, Pose&& pose)>;
-    void meshes(double time, const Sink& sink) const;
-    void points(double time, const Sink& sink) const;
+    void draw(double time, UsdShown shown, const Sink& sink) const;
     const UsdSkins& skins() const { return skins_; }
 
   private:
@@ -120,6 +126,7 @@ class UsdDrawing {
     struct Walk;
     void walk(Walk& w, int prim, const Place& above, int depth) const;
     void instances(Walk& w, int prim, const Place& at, int depth) const;
+    void instance_points(Walk& w, int prim, const Place& at) const;
     void show(Walk& w, int prim, const Place& at) const;
     Place below(int prim, const Place& above, double time) const;
     std::shared_ptr<const Faces> known_faces(int prim, const Pose& pose) const;

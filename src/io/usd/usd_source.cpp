@@ -139,9 +139,9 @@ class Surveyor {
 // Geometry that changes in itself: read from the mapped files, frame by frame, or at any time between.
 class UsdSource final : public Source {
   public:
-    UsdSource(std::shared_ptr<UsdScene> scene, const Survey& survey, SourceFacts facts)
-        : scene_(std::move(scene)), drawing_(*scene_), facts_(std::move(facts)), particles_(!survey.has_meshes()),
-          changes_(survey.count_changes), between_(survey.between) {}
+    UsdSource(std::shared_ptr<UsdScene> scene, const Survey& survey, UsdShown shown, SourceFacts facts)
+        : scene_(std::move(scene)), drawing_(*scene_), facts_(std::move(facts)), shown_(shown),
+          particles_(shown != UsdShown::geometry), changes_(survey.count_changes), between_(survey.between) {}
 
     Result<void> open(Progress& progress) {
         for (const auto& file : scene_->stage->mapped) facts_.bytes_on_disk += static_cast<double>(file->size());
@@ -176,7 +176,9 @@ class UsdSource final : public Source {
     }
     // Straight between samples is the format's own affair where transforms turn, or samples lie between whole frames;
     // otherwise it is the mix of two poses, which are kept and read but once.
-    bool makes_between(SubFrame how) const override { return how == SubFrame::linear && between_ && !particles_; }
+    bool makes_between(SubFrame how) const override {
+        return how == SubFrame::linear && between_ && shown_ != UsdShown::points;
+    }
     Result<PosePtr> between(const Between& b, Progress&) const override {
         const double time = static_cast<double>(b.a) + static_cast<double>(b.b - b.a) * b.weight;
         GARLAND_TRY(out, pose(time, b.a));
@@ -208,11 +210,7 @@ class UsdSource final : public Source {
                 }
                 ++part;
             };
-            if (particles_) {
-                drawing_.points(time, sink);
-            } else {
-                drawing_.meshes(time, sink);
-            }
+            drawing_.draw(time, shown_, sink);
             *out = part == 0 ? Pose() : part == 1 ? std::move(held.front()) : all.take(true);
             if (particles_) {
                 // Several sets in one: a number stays one particle's, whatever the others do.
@@ -248,6 +246,7 @@ class UsdSource final : public Source {
     std::shared_ptr<UsdScene> scene_;
     UsdDrawing drawing_;
     SourceFacts facts_;
+    UsdShown shown_;
     bool particles_, changes_, between_;
     mutable std::mutex lock_;
     mutable std::shared_ptr<const Faces> faces_;
@@ -285,7 +284,26 @@ void together(std::vector<SourceProblem> all, std::vector<SourceProblem>& proble
     }
 }
 
-void tell(const UsdScene& scene, const Survey& survey, std::vector<SourceProblem>& problems) {
+constexpr const char *show_choice = "show", *show_words[] = {"geometry", "points", "instances"};
+
+// What there is to be shown, and what of it is asked for: geometry, then points, unless the settings say otherwise.
+UsdShown what_is_shown(const Survey& survey, const SourceChoices& asked, std::vector<SourceChoice>& choices) {
+    SourceChoice choice{show_choice, "what is shown", {}, {}};
+    const bool there[] = {survey.has_meshes(), survey.has_points(), !survey.instancers.empty()};
+    for (std::size_t i = 0; i < 3; ++i) {
+        if (there[i]) choice.options.emplace_back(show_words[i]);
+    }
+    choice.chosen = choice.options.front();
+    if (const auto set = asked.find(show_choice); set != asked.end()) {
+        if (std::find(choice.options.begin(), choice.options.end(), set->second) != choice.options.end())
+            choice.chosen = set->second;
+    }
+    const auto at = std::find(std::begin(show_words), std::end(show_words), choice.chosen) - std::begin(show_words);
+    if (choice.options.size() > 1) choices.push_back(std::move(choice));
+    return static_cast<UsdShown>(at);
+}
+
+void tell(const UsdScene& scene, const Survey& survey, UsdShown shown, std::vector<SourceProblem>& problems) {
     auto say = [&](std::string what, std::string instead) {
         problems.push_back({std::move(what), std::move(instead), std::nullopt});
     };
@@ -302,9 +320,16 @@ void tell(const UsdScene& scene, const Survey& survey, std::vector<SourceProblem
     if (survey.other)
         say(also(survey.other, "patch or solid was passed over", "patches or solids were passed over"),
             "the rest is shown");
-    if (survey.has_meshes() && survey.has_points())
-        say("points beside meshes were passed over", "the meshes are shown");
-    if (survey.has_meshes()) {
+    if (survey.has_meshes() && survey.has_points() && shown == UsdShown::geometry)
+        say("points beside meshes were passed over", "the meshes are shown; the import settings can show the points");
+    if (survey.has_meshes() && shown != UsdShown::geometry)
+        say("meshes were passed over", "the import settings can show the geometry");
+    if (shown == UsdShown::instances) {
+        say("instances are points here, turned and sized by their attributes orient and size",
+            "a scale that differs between axes becomes its mean, a mirrored one is not mirrored");
+        return;
+    }
+    if (survey.has_meshes() && shown == UsdShown::geometry) {
         const UsdSkins skins(scene);
         std::vector<SourceProblem> all;
         for (const int i : survey.meshes) {
@@ -316,7 +341,8 @@ void tell(const UsdScene& scene, const Survey& survey, std::vector<SourceProblem
     if (!survey.instancers.empty())
         say(also(survey.instancers.size(), "point instancer is shown as geometry",
                  "point instancers are shown as geometry"),
-            "velocities of what it instances are left out");
+            "velocities of what it instances are left out; the import settings can take its points, to arrange copies "
+            "on");
 }
 
 Result<std::shared_ptr<UsdScene>> open_scene(const std::string& path, const SourceChoices& choices) {
@@ -362,7 +388,8 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const So
                 Error{ErrorCode::too_large, "its samples reach further apart than ten million frames"}.at(path));
         facts.first = static_cast<std::int64_t>(std::floor(first));
         facts.last = std::max(facts.first, static_cast<std::int64_t>(std::ceil(last)));
-        tell(*scene, survey, facts.problems);
+        const UsdShown shown = what_is_shown(survey, choices, facts.choices);
+        tell(*scene, survey, shown, facts.problems);
         for (const UsdVariants& v : scene->stage->variants) {
             facts.choices.push_back({fmt::format("{}{{{}}}", v.prim, v.set),
                                      fmt::format("{} of {}", v.set, usd_name(v.prim)), v.chosen, v.choices});
@@ -374,10 +401,10 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const So
                                           "none of them is shown", std::nullopt});
         }
         tell_of_choices(facts, choices);
-        const bool meshes = survey.has_meshes();
+        const bool meshes = shown == UsdShown::geometry;
         std::string what = meshes ? also(survey.meshes.size(), "mesh", "meshes")
                                   : also(survey.points.size(), "set of points", "sets of points");
-        if (meshes && survey.meshes.empty()) what.clear();
+        if (shown == UsdShown::instances || (meshes && survey.meshes.empty())) what.clear();
         if (!survey.instancers.empty() && !what.empty()) what += ", ";
         if (!survey.instancers.empty()) what += also(survey.instancers.size(), "instancer", "instancers");
         const char* form = scene->stage->root->bytes.inside.empty()
@@ -392,7 +419,7 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const So
                 return fail(Error{ErrorCode::too_large, "it has more points than can be counted"}.at(path));
             return make_parts_source(std::move(model), std::move(facts), scene->stage->files);
         }
-        auto source = std::make_shared<UsdSource>(scene, survey, std::move(facts));
+        auto source = std::make_shared<UsdSource>(scene, survey, shown, std::move(facts));
         GARLAND_CHECK(source->open(progress));
         return SourcePtr(source);
     } catch (const UsdBad& bad) {

@@ -1,0 +1,174 @@
+#include "app/shell/find_dialog.h"
+
+#include "app/shell/command_finder.h"
+#include "app/widgets/parts.h"
+#include "core/base/numbers.h"
+
+#include <QHeaderView>
+#include <QKeyEvent>
+
+namespace garland {
+
+namespace {
+
+enum Role { frame_role = Qt::UserRole, copy_role, finding_role };
+
+// What is said of a copy, and searched in.
+QString copy_line(const Show& show, const ArrangementShow& a, std::size_t i, const QString& arrangement) {
+    const std::int64_t number = a.number(i);
+    return FindDialog::tr("%1 · copy %2 · %3 · %4")
+        .arg(QString::fromStdString(copy_name(number, show.copies())))
+        .arg(number + 1)
+        .arg(arrangement, QString::fromStdString(delay_words(a.clocks[i].delay)));
+}
+
+} // namespace
+
+FindDialog::FindDialog(Document& document, Viewing& viewing, std::function<const Report*()> report, QWidget* parent)
+    : QDialog(parent), document_(document), viewing_(viewing), report_(std::move(report)) {
+    setWindowTitle(tr("Find"));
+    auto* column = new QVBoxLayout(this);
+    line_ = new QLineEdit;
+    line_->setAccessibleName(tr("Find"));
+    line_->setPlaceholderText(tr("“c12”, “12 frames later”, a number, “frame 96”, words of a finding …"));
+    line_->setClearButtonEnabled(true);
+    column->addWidget(line_);
+    list_ = new QTreeWidget;
+    list_->setAccessibleName(tr("Found"));
+    list_->setHeaderLabels({tr("What"), tr("Kind")});
+    list_->setRootIsDecorated(false);
+    list_->setUniformRowHeights(true);
+    list_->setFocusPolicy(Qt::NoFocus);
+    list_->header()->setStretchLastSection(false);
+    list_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+    list_->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
+    column->addWidget(list_, 1);
+    auto* row = new QHBoxLayout;
+    words_ = make_label({}, "muted");
+    row->addWidget(words_, 1);
+    auto* all = make_button(tr("Select all found"), tr("Select every copy that was found"));
+    row->addWidget(all);
+    column->addLayout(row);
+    resize(560, 420);
+    connect(line_, &QLineEdit::textChanged, this, &FindDialog::fill);
+    connect(list_, &QTreeWidget::itemClicked, this, [this](QTreeWidgetItem* item) { take(item); });
+    connect(all, &QPushButton::clicked, this, &FindDialog::take_all);
+    connect(&document_, &Document::changed, this, [this] {
+        if (isVisible()) fill();
+    });
+    line_->installEventFilter(this);
+}
+
+void FindDialog::ask_for(const QString& words) {
+    line_->setText(words);
+    if (words.isEmpty()) line_->selectAll();
+    fill();
+    line_->setFocus();
+}
+
+void FindDialog::fill() {
+    list_->clear();
+    found_.clear();
+    const QString asked = line_->text().trimmed();
+    add_frames(asked);
+    add_copies(asked);
+    add_findings(asked);
+    if (list_->topLevelItemCount() > 0) list_->setCurrentItem(list_->topLevelItem(0));
+    const auto copies = static_cast<long long>(found_.size());
+    words_->setText(list_->topLevelItemCount() == 0 ? tr("Nothing has these words.")
+                    : copies > most_shown           ? tr("%1, the first %2 are shown")
+                                                .arg(QString::fromStdString(counted(copies, "copy", "copies")))
+                                                .arg(most_shown)
+                                          : QString::fromStdString(counted(copies, "copy", "copies")));
+}
+
+// "96", "frame 96", "96.5": the playhead goes there.
+void FindDialog::add_frames(const QString& asked) {
+    QString number = asked;
+    if (number.startsWith(tr("frame"), Qt::CaseInsensitive)) number = number.mid(tr("frame").size()).trimmed();
+    const auto frame = parse_number(number.toStdString());
+    if (!frame) return;
+    const FrameRange range = document_.project().settings.range;
+    const bool inside = *frame >= static_cast<double>(range.first) && *frame <= static_cast<double>(range.last);
+    auto* item = new QTreeWidgetItem(
+        list_, {inside ? tr("Go to output frame %1").arg(*frame)
+                       : tr("Output frame %1 is outside the range %2–%3").arg(*frame).arg(range.first).arg(range.last),
+                tr("frame")});
+    item->setData(0, frame_role, *frame);
+    item->setDisabled(!inside);
+}
+
+void FindDialog::add_copies(const QString& asked) {
+    const ShowPtr show = document_.show();
+    if (!show) return;
+    const auto number = parse_number(asked.toStdString());
+    std::map<std::int64_t, QString> lines; // those that are shown, by number
+    for (const ArrangementShow& a : show->arrangements) {
+        const Arrangement* spec = document_.project().arrangement(a.id);
+        const QString name = spec ? QString::fromStdString(spec->name) : QString();
+        for (std::size_t i = 0; i < a.clocks.size(); ++i) {
+            const std::int64_t copy = a.number(i);
+            if (number ? *number != static_cast<double>(copy + 1) : !has_words(copy_line(*show, a, i, name), asked))
+                continue;
+            found_.insert(copy);
+            lines.emplace(copy, QString());
+            if (lines.size() > most_shown) lines.erase(std::prev(lines.end()));
+            if (lines.count(copy)) lines[copy] = copy_line(*show, a, i, name);
+        }
+    }
+    for (const auto& [copy, line] : lines) {
+        auto* item = new QTreeWidgetItem(list_, {line, tr("copy")});
+        item->setData(0, copy_role, static_cast<qlonglong>(copy));
+    }
+}
+
+void FindDialog::add_findings(const QString& asked) {
+    const Report* report = report_();
+    if (!report || asked.isEmpty()) return;
+    for (std::size_t i = 0; i < report->findings.size() && list_->topLevelItemCount() < 2 * most_shown; ++i) {
+        const QString words = QString::fromStdString(report->findings[i].words);
+        if (!has_words(words + ' ' + tr("finding"), asked)) continue;
+        auto* item = new QTreeWidgetItem(list_, {words, tr("finding")});
+        item->setToolTip(0, words);
+        item->setData(0, finding_role, static_cast<qlonglong>(i));
+    }
+}
+
+void FindDialog::take(const QTreeWidgetItem* item) {
+    if (!item || item->isDisabled()) return;
+    if (const QVariant frame = item->data(0, frame_role); frame.isValid()) viewing_.set_frame(frame.toDouble());
+    if (const QVariant copy = item->data(0, copy_role); copy.isValid()) {
+        viewing_.select({copy.toLongLong()});
+        emit show_copy(copy.toLongLong());
+    }
+    const QVariant finding = item->data(0, finding_role);
+    const Report* report = report_();
+    if (!finding.isValid() || !report || static_cast<std::size_t>(finding.toLongLong()) >= report->findings.size())
+        return;
+    const Finding& f = report->findings[static_cast<std::size_t>(finding.toLongLong())];
+    viewing_.set_frame(static_cast<double>(f.frame));
+    viewing_.select({f.copies.begin(), f.copies.end()});
+    if (!f.copies.empty()) emit show_copy(f.copies.front());
+}
+
+void FindDialog::take_all() {
+    if (found_.empty()) return;
+    viewing_.select(found_);
+    emit show_copy(*found_.begin());
+}
+
+bool FindDialog::eventFilter(QObject* watched, QEvent* event) {
+    if (watched != line_ || event->type() != QEvent::KeyPress) return QDialog::eventFilter(watched, event);
+    auto* key = static_cast<QKeyEvent*>(event);
+    switch (key->key()) {
+    case Qt::Key_Up:
+    case Qt::Key_Down:
+    case Qt::Key_PageUp:
+    case Qt::Key_PageDown: QCoreApplication::sendEvent(list_, event); return true;
+    case Qt::Key_Return:
+    case Qt::Key_Enter: take(list_->currentItem()); return true;
+    default: return QDialog::eventFilter(watched, event);
+    }
+}
+
+} // namespace garland
