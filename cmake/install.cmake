@@ -1,6 +1,20 @@
 include(GNUInstallDirs)
 install(TARGETS garland-cli)
 install(FILES packaging/garland-cli.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
+
+# Completions of shells, from the parser itself.
+set(completions ${CMAKE_BINARY_DIR}/completions)
+add_custom_command(OUTPUT ${completions}/garland-cli ${completions}/_garland-cli ${completions}/garland-cli.fish
+    COMMAND ${CMAKE_COMMAND} -E make_directory ${completions}
+    COMMAND $<TARGET_FILE:garland-cli> completions bash > ${completions}/garland-cli
+    COMMAND $<TARGET_FILE:garland-cli> completions zsh > ${completions}/_garland-cli
+    COMMAND $<TARGET_FILE:garland-cli> completions fish > ${completions}/garland-cli.fish
+    DEPENDS garland-cli VERBATIM)
+add_custom_target(garland_completions ALL DEPENDS ${completions}/garland-cli)
+install(FILES ${completions}/garland-cli DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions)
+install(FILES ${completions}/_garland-cli DESTINATION ${CMAKE_INSTALL_DATADIR}/zsh/vendor-completions)
+install(FILES ${completions}/garland-cli.fish DESTINATION ${CMAKE_INSTALL_DATADIR}/fish/vendor_completions.d)
+
 if(GARLAND_APP)
     install(TARGETS garland)
     install(FILES packaging/garland.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)

@@ -159,11 +159,15 @@ namespace {
 Result<std::vector<FindingKind>> kinds_of(const std::string& text) {
     std::vector<FindingKind> out;
     std::string known;
-    for (FindingKind k : finding_kinds) known += fmt::format("{}\"{}\"", known.empty() ? "" : ", ", to_text(k));
+    const auto hyphenated = [](std::string word) {
+        std::replace(word.begin(), word.end(), ' ', '-');
+        return word;
+    };
+    for (FindingKind k : finding_kinds) known += fmt::format("{}{}", known.empty() ? "" : ", ", hyphenated(to_text(k)));
     std::istringstream words(text);
     for (std::string one; std::getline(words, one, ',');) {
         const auto* at = std::find_if(std::begin(finding_kinds), std::end(finding_kinds),
-                                      [&](FindingKind k) { return one == to_text(k); });
+                                      [&](FindingKind k) { return hyphenated(one) == hyphenated(to_text(k)); });
         if (at == std::end(finding_kinds))
             return fail(
                 Error{ErrorCode::invalid, fmt::format("\"{}\" is no kind of finding", one)}.advise("use " + known));
@@ -381,7 +385,7 @@ int camera_command(const CameraWords& w, Output out) {
                             {"distance", c.distance},
                             {"azimuth", c.azimuth},
                             {"elevation", c.elevation},
-                            {"lens", c.lens}});
+                            {"field_of_view", c.field_of_view}});
         } else {
             fmt::print("{}", camera_table_row(t, c));
         }

@@ -118,11 +118,13 @@ struct ReaderWords {
 };
 struct SettingsWords {
     ReaderWords readers;
+    std::string shell = "bash";
     bool markdown = false;
 };
 int formats_command(bool markdown, Output out);
 int readers_command(const ReaderWords& words, Output out);
-void settings_commands(CLI::App& app, SettingsWords& words, Output& out, int& code); // both of these
+std::string completion_script(const CLI::App& app, const std::string& shell); // bash, zsh or fish
+void settings_commands(CLI::App& app, SettingsWords& words, Output& out, int& code); // all of these
 
 // Prints an error to standard error (or as JSON to standard output) and gives its exit code.
 int report_error(const Error& error, Output out);

@@ -88,309 +88,382 @@ int run_curve(const Words& w, Output out) {
 
 } // namespace
 
-void add_edit_commands(CLI::App& app, Output& out, int& code) {
-    auto w = std::make_shared<Words>(); // alive as long as the callbacks
-    auto common = [&](CLI::App* sub) {
-        sub->add_flag("--json", out.json, "Answer as one JSON object");
-        sub->add_option("PROJECT", w->project, "A project file")->required();
-        sub->add_option("--timing", w->timing, "Which timing, by name or id; not needed where there is only one");
-        sub->add_flag("--replace", w->replace, "Replace the file written to if it is there already");
-    };
-    CLI::App* edit = app.add_subcommand(
+namespace {
+
+// The subcommands of edit: what each is called, its options, and the change that it makes. Lives as long as the parser.
+class EditCommands : public std::enable_shared_from_this<EditCommands> {
+  public:
+    EditCommands(CLI::App& app, Output& out, int& code);
+    void add_all();
+
+  private:
+    void common(CLI::App* sub);
+    CLI::App* add(const char* name, const char* what, Change change);
+    CLI::Option* at(CLI::App* sub, const char* what = "The output frame") {
+        return sub->add_option("--at", w_->at, what)->required();
+    }
+    CLI::Option* range(CLI::App* sub, const char* what) { return sub->add_option("--range", w_->range, what); }
+    void toward(CLI::App* sub) {
+        sub->add_option("--toward", w_->toward, "step, linear, smooth, free or hidden: how it goes on to the next key");
+    }
+    void add_operations();
+    void add_keys();
+    void add_lists();
+    void add_settings();
+    void add_timings();
+    void add_camera();
+    void add_wobble();
+    void add_source();
+    void add_loops();
+    void add_sources();
+    CLI::App& app_;
+    Output& out_;
+    int& code_;
+    std::shared_ptr<Words> w_ = std::make_shared<Words>();
+    CLI::App* edit_ = nullptr;
+};
+
+EditCommands::EditCommands(CLI::App& app, Output& out, int& code) : app_(app), out_(out), code_(code) {
+    edit_ = app.add_subcommand(
         "edit", "Change a project: retime, phrases, tempo, camera, wobble, sources, arrangements, spreads");
-    common(edit);
-    edit->add_option("--out", w->out, "Write the changed project here instead of back to its file");
-    edit->add_flag("--dry-run", w->dry_run, "Only say what would be done");
-    edit->require_subcommand(1);
+    common(edit_);
+    edit_->add_option("--out", w_->out, "Write the changed project here instead of back to its file");
+    edit_->add_flag("--dry-run", w_->dry_run, "Only say what would be done");
+    edit_->require_subcommand(1);
+}
 
-    auto add = [&](const char* name, const char* what, Change change) {
-        CLI::App* sub = edit->add_subcommand(name, what);
-        sub->fallthrough();
-        sub->callback([w, change, &out, &code] { code = run_edit(*w, change, out); });
-        return sub;
-    };
-    auto at = [&](CLI::App* sub, const char* what = "The output frame") {
-        return sub->add_option("--at", w->at, what)->required();
-    };
-    auto range = [&](CLI::App* sub, const char* what) { return sub->add_option("--range", w->range, what); };
-    auto toward = [&](CLI::App* sub) {
-        return sub->add_option("--toward", w->toward,
-                               "step, linear, smooth, free or hidden: how it goes on to the next key");
-    };
+void EditCommands::common(CLI::App* sub) {
+    sub->add_flag("--json", out_.json, "Answer as one JSON object");
+    sub->add_option("PROJECT", w_->project, "A project file")->required();
+    sub->add_option("--timing", w_->timing, "Which timing, by name or id; not needed where there is only one");
+    sub->add_flag("--replace", w_->replace, "Replace the file written to if it is there already");
+}
+
+CLI::App* EditCommands::add(const char* name, const char* what, Change change) {
+    CLI::App* sub = edit_->add_subcommand(name, what);
+    sub->fallthrough();
+    sub->callback([this, change] { code_ = run_edit(*w_, change, out_); });
+    return sub;
+}
+
+void EditCommands::add_operations() {
     using enum OperationKind;
-    const Words& words = *w;
-
-    CLI::App* sub = add("hold", "Hold the pose at an output frame", operation(words, hold));
+    CLI::App* sub = nullptr;
+    sub = add("hold", "Hold the pose at an output frame", operation(*w_, hold));
     at(sub);
-    sub->add_option("--frames", w->frames, "For how many output frames")->required();
-    sub->add_flag("--absorb", w->absorb, "Keep the end where it is: the rest plays faster");
-    at(add("freeze", "Hold the pose at an output frame from there on", operation(words, freeze)));
-    range(add("reverse", "Play backward", operation(words, reverse)),
-          "Output frames P:Q; the whole timing if not given");
-    sub = add("fit", "Play source frames onto output frames at one speed", operation(words, fit));
-    sub->add_option("--source", w->source_range, "Source frames A:B")->required();
+    sub->add_option("--frames", w_->frames, "For how many output frames")->required();
+    sub->add_flag("--absorb", w_->absorb, "Keep the end where it is: the rest plays faster");
+    at(add("freeze", "Hold the pose at an output frame from there on", operation(*w_, freeze)));
+    range(add("reverse", "Play backward", operation(*w_, reverse)), "Output frames P:Q; the whole timing if not given");
+    sub = add("fit", "Play source frames onto output frames at one speed", operation(*w_, fit));
+    sub->add_option("--source", w_->source_range, "Source frames A:B")->required();
     range(sub, "Output frames P:Q; the timing's own span if not given");
-    sub = add("speed", "Play so many times as fast", operation(words, speed));
-    sub->add_option("--by", w->speed, "1 is as it is, 0.5 half as fast")->required();
+    sub = add("speed", "Play so many times as fast", operation(*w_, speed));
+    sub->add_option("--by", w_->speed, "1 is as it is, 0.5 half as fast")->required();
     range(sub, "Output frames P:Q; the whole timing if not given");
-    sub = add("slow", "Another speed between two output frames, with ramps", operation(words, slow));
-    sub->add_option("--by", w->speed, "The speed between them")->required();
-    sub->add_option("--ramps", w->ramps, "Output frames that each ramp lasts")->capture_default_str();
+    sub = add("slow", "Another speed between two output frames, with ramps", operation(*w_, slow));
+    sub->add_option("--by", w_->speed, "The speed between them")->required();
+    sub->add_option("--ramps", w_->ramps, "Output frames that each ramp lasts")->capture_default_str();
     range(sub, "Output frames P:Q")->required();
-    sub = add("ramp", "From full speed evenly to another one", operation(words, ramp));
-    sub->add_option("--to", w->to, "The speed at the end; 0 comes to a stop")->required();
-    sub->add_option("--from", w->from_speed, "The speed at the start")->capture_default_str();
+    sub = add("ramp", "From full speed evenly to another one", operation(*w_, ramp));
+    sub->add_option("--to", w_->to, "The speed at the end; 0 comes to a stop")->required();
+    sub->add_option("--from", w_->from_speed, "The speed at the start")->capture_default_str();
     range(sub, "Output frames P:Q")->required();
-    at(add("start", "Hold the first pose until an output frame, then play", operation(words, start)));
+    at(add("start", "Hold the first pose until an output frame, then play", operation(*w_, start)));
     add("lengthen", "Go on at the end as it goes there, until the source's last frame is shown",
-        lengthen_to_source(words))
-        ->add_option("--source", w->source, "Of a timing that several sources follow: which one");
-    range(add("hide-between", "Show nothing at some output frames", operation(words, OperationKind::hide)),
+        lengthen_to_source(*w_))
+        ->add_option("--source", w_->source, "Of a timing that several sources follow: which one");
+    range(add("hide-between", "Show nothing at some output frames", operation(*w_, OperationKind::hide)),
           "Output frames P:Q, both included")
         ->required();
-    range(add("trim", "Keep only some output frames", operation(words, trim)), "Output frames P:Q")->required();
+    range(add("trim", "Keep only some output frames", operation(*w_, trim)), "Output frames P:Q")->required();
+}
 
+void EditCommands::add_keys() {
     // set_key needs to know which of the two was given.
-    CLI::App* key = edit->add_subcommand("key", "Set or replace a key");
+    CLI::App* key = edit_->add_subcommand("key", "Set or replace a key");
     key->fallthrough();
     at(key);
-    auto* source_option = key->add_option("--source", w->source_frame, "The source frame, for position keys");
-    auto* speed_option = key->add_option("--speed", w->speed, "Source frames an output frame, for speed keys");
+    auto* source_option = key->add_option("--source", w_->source_frame, "The source frame, for position keys");
+    auto* speed_option = key->add_option("--speed", w_->speed, "Source frames an output frame, for speed keys");
     source_option->excludes(speed_option);
-    key->add_option("--leave", w->leave, "The slope with which a free key is left");
-    key->add_option("--arrive", w->arrive, "The slope with which a free stretch arrives at it");
+    key->add_option("--leave", w_->leave, "The slope with which a free key is left");
+    key->add_option("--arrive", w_->arrive, "The slope with which a free stretch arrives at it");
     toward(key);
-    key->callback([w, speed_option, source_option, &out, &code] {
+    key->callback([this, speed_option, source_option] {
         if (speed_option->count() + source_option->count() == 0) {
-            report_error(Error{ErrorCode::invalid, "give --source or --speed"}, out);
-            code = exit_usage;
+            report_error(Error{ErrorCode::invalid, "give --source or --speed"}, out_);
+            code_ = exit_usage;
             return;
         }
         const bool speed_key = speed_option->count() > 0;
-        code = run_edit(*w, on_timing(*w, [&](Timing& t, const Project&) { return set_key(t, *w, speed_key); }), out);
+        code_ =
+            run_edit(*w_, on_timing(*w_, [&](Timing& t, const Project&) { return set_key(t, *w_, speed_key); }), out_);
     });
     at(add("remove-key", "Remove a key",
-           on_timing(words, [&words](Timing& t, const Project&) { return drop_key(t, words); })));
+           on_timing(*w_, [this](Timing& t, const Project&) { return drop_key(t, *w_); })));
     add("form", "Keep the timing as position keys or as speed keys",
-        on_timing(words, [&words](Timing& t, const Project&) { return set_form(t, words); }))
-        ->add_option("--to", w->form, "positions or speeds")
+        on_timing(*w_, [this](Timing& t, const Project&) { return set_form(t, *w_); }))
+        ->add_option("--to", w_->form, "positions or speeds")
         ->required();
+}
+
+void EditCommands::add_lists() {
+    CLI::App* sub = nullptr;
     sub = add("phrases", "Play a list of phrases",
-              on_timing(words, [&words](Timing& t, const Project& p) { return set_phrases(t, p, words); }));
+              on_timing(*w_, [this](Timing& t, const Project& p) { return set_phrases(t, p, *w_); }));
     sub->add_option(
-           "--phrase", w->phrases,
+           "--phrase", w_->phrases,
            "One phrase: \"first:last\", then backward, there-and-back, passes N, speed V, fade N; may be given again")
         ->required();
-    sub->add_option("--start", w->start, "The output frame the list starts at")->capture_default_str();
+    sub->add_option("--start", w_->start, "The output frame the list starts at")->capture_default_str();
     sub = add("to-beat", "Stretch a phrase so that it ends on a beat",
-              on_timing(words, [&words](Timing& t, const Project& p) { return to_the_beat(t, p, words); }));
-    sub->add_option("--phrase", w->phrase, "Which phrase, counted from 1")->required();
+              on_timing(*w_, [this](Timing& t, const Project& p) { return to_the_beat(t, p, *w_); }));
+    sub->add_option("--phrase", w_->phrase, "Which phrase, counted from 1")->required();
     sub = add("outside", "What comes before and after the timing",
-              on_timing(words, [&words](Timing& t, const Project&) { return set_outside(t, words); }));
-    sub->add_option("--before", w->before, "hold, repeat, there-and-back, continue or hidden; :N for N more passes");
-    sub->add_option("--after", w->after, "The same");
-    sub->add_option("--last-is-first", w->last_is_first, "on or off: the last pose is the first one again");
-    sub->add_option("--turn-twice", w->turn_twice, "on or off: turning frames are shown twice");
+              on_timing(*w_, [this](Timing& t, const Project&) { return set_outside(t, *w_); }));
+    sub->add_option("--before", w_->before, "hold, repeat, there-and-back, continue or hidden; :N for N more passes");
+    sub->add_option("--after", w_->after, "The same");
+    sub->add_option("--last-is-first", w_->last_is_first, "on or off: the last pose is the first one again");
+    sub->add_option("--turn-twice", w_->turn_twice, "on or off: turning frames are shown twice");
     sub = add("master", "Play the whole timing with a slider from 0 to 100 %",
-              on_timing(words, [&words](Timing& t, const Project&) { return set_master(t, words); }));
-    sub->add_option("--keys", w->master, "Output frame:per cent, as in \"1:0 50:100\"");
-    sub->add_flag("--off", w->off, "Remove it");
+              on_timing(*w_, [this](Timing& t, const Project&) { return set_master(t, *w_); }));
+    sub->add_option("--keys", w_->master, "Output frame:per cent, as in \"1:0 50:100\"");
+    sub->add_flag("--off", w_->off, "Remove it");
     toward(sub);
     sub = add("curve", "Take a timing from a file (.csv, .json)",
-              on_timing(words, [&words](Timing& t, const Project&) { return take_curve(t, words); }));
-    sub->add_option("--from", w->file, "The file")->required();
+              on_timing(*w_, [this](Timing& t, const Project&) { return take_curve(t, *w_); }));
+    sub->add_option("--from", w_->file, "The file")->required();
+}
 
+void EditCommands::add_settings() {
+    CLI::App* sub = nullptr;
     CLI::App* settings =
-        edit->add_subcommand("settings", "The project's name, rate and range, and when copies count as twins");
+        edit_->add_subcommand("settings", "The project's name, rate and range, and when copies count as twins");
     settings->fallthrough();
-    settings->add_option("--name", w->name, "What it is called");
-    settings->add_option("--rate", w->rate, "Output frames per second, as in 24 or 24000/1001");
-    settings->add_option("--range", w->range, "Output frames A:B");
-    settings->add_option("--alike-below", w->alike_below,
+    settings->add_option("--name", w_->name, "What it is called");
+    settings->add_option("--rate", w_->rate, "Output frames per second, as in 24 or 24000/1001");
+    settings->add_option("--range", w_->range, "Output frames A:B");
+    settings->add_option("--alike-below", w_->alike_below,
                          "Twins: two copies are alike where they differ by less; source frames");
-    settings->add_option("--twin-share", w->twin_share, "Twins: alike for more than this share of the range, 0 to 1");
-    settings->add_option("--only-moving", w->only_moving, "Twins: on or off: only frames at which copies move count");
-    settings->callback([w, settings, &out, &code] {
-        code = run_edit(
-            *w, [&](Project& p) { return set_settings(p, *w, *settings); }, out);
+    settings->add_option("--twin-share", w_->twin_share, "Twins: alike for more than this share of the range, 0 to 1");
+    settings->add_option("--only-moving", w_->only_moving, "Twins: on or off: only frames at which copies move count");
+    settings->callback([this, settings] {
+        code_ = run_edit(
+            *w_, [&](Project& p) { return set_settings(p, *w_, *settings); }, out_);
     });
 
     sub = add("ignore", "Leave a finding of check as it is, or report it again",
-              [&words](Project& p) { return ignore_finding(p, words); });
-    sub->add_option("--finding", w->finding, "Its key, as check prints it")->required();
-    sub->add_option("--reason", w->reason, "Why it stays");
-    sub->add_flag("--remove", w->remove, "Report it again");
-    sub = add("tempo", "Set the tempo grid", [&words](Project& p) { return set_tempo(p, words); });
-    sub->add_option("--bpm", w->bpm, "Beats per minute")->capture_default_str();
-    sub->add_option("--offset", w->offset, "The output frame of the first beat")->capture_default_str();
-    sub->add_option("--beats-per-bar", w->beats_per_bar, "Beats in a bar")->capture_default_str();
-    sub->add_flag("--off", w->off, "Turn the grid off");
-    sub = add("marker", "Set or remove a named marker", [&words](Project& p) { return set_marker(p, words); });
+              [this](Project& p) { return ignore_finding(p, *w_); });
+    sub->add_option("--finding", w_->finding, "Its key, as check prints it")->required();
+    sub->add_option("--reason", w_->reason, "Why it stays");
+    sub->add_flag("--remove", w_->remove, "Report it again");
+    sub = add("tempo", "Set the tempo grid", [this](Project& p) { return set_tempo(p, *w_); });
+    sub->add_option("--bpm", w_->bpm, "Beats per minute")->capture_default_str();
+    sub->add_option("--offset", w_->offset, "The output frame of the first beat")->capture_default_str();
+    sub->add_option("--beats-per-bar", w_->beats_per_bar, "Beats in a bar")->capture_default_str();
+    sub->add_flag("--off", w_->off, "Turn the grid off");
+    sub = add("marker", "Set or remove a named marker", [this](Project& p) { return set_marker(p, *w_); });
     at(sub);
-    sub->add_option("--name", w->name, "Its name");
-    sub->add_flag("--remove", w->remove, "Remove it");
+    sub->add_option("--name", w_->name, "Its name");
+    sub->add_flag("--remove", w_->remove, "Remove it");
+}
 
-    sub = add("share", "Let an arrangement follow a timing", [&words](Project& p) { return share(p, words); });
-    sub->add_option("--arrangement", w->arrangement, "Which arrangement, by name or id");
+void EditCommands::add_timings() {
+    CLI::App* sub = nullptr;
+    sub = add("share", "Let an arrangement follow a timing", [this](Project& p) { return share(p, *w_); });
+    sub->add_option("--arrangement", w_->arrangement, "Which arrangement, by name or id");
     sub = add("separate", "Give an arrangement a copy of its timing to itself",
-              [&words](Project& p) { return separate(p, words); });
-    sub->add_option("--arrangement", w->arrangement, "Which arrangement, by name or id");
-    sub = add("rename", "Name a timing", [&words](Project& p) -> Result<Done> {
-        GARLAND_TRY(id, timing_of(p, words));
-        GARLAND_CHECK(rename_timing(p, id, words.name));
-        return Done{fmt::format("Name the timing \"{}\"", words.name)};
+              [this](Project& p) { return separate(p, *w_); });
+    sub->add_option("--arrangement", w_->arrangement, "Which arrangement, by name or id");
+    sub = add("rename", "Name a timing", [this](Project& p) -> Result<Done> {
+        GARLAND_TRY(id, timing_of(p, *w_));
+        GARLAND_CHECK(rename_timing(p, id, w_->name));
+        return Done{fmt::format("Name the timing \"{}\"", w_->name)};
     });
-    sub->add_option("--name", w->name, "Its new name")->required();
-    add("remove-timing", "Remove a timing that nobody uses", [&words](Project& p) -> Result<Done> {
-        GARLAND_TRY(id, timing_of(p, words));
+    sub->add_option("--name", w_->name, "Its new name")->required();
+    add("remove-timing", "Remove a timing that nobody uses", [this](Project& p) -> Result<Done> {
+        GARLAND_TRY(id, timing_of(p, *w_));
         const std::string name = p.timing(id)->name;
         GARLAND_CHECK(remove_timing(p, id));
         return Done{fmt::format("Remove the timing \"{}\"", name)};
     });
+}
 
-    CLI::App* camera = edit->add_subcommand("camera-key", "Set or remove a key of the camera");
+void EditCommands::add_camera() {
+    CLI::App* sub = nullptr;
+    CLI::App* camera = edit_->add_subcommand("camera-key", "Set or remove a key of the camera");
     camera->fallthrough();
     at(camera);
-    camera->add_option("--target", w->target, "Where it looks: x,y,z");
-    camera->add_option("--distance", w->camera.distance, "From the target; scene units");
-    camera->add_option("--azimuth", w->camera.azimuth, "Degrees around the target");
-    camera->add_option("--elevation", w->camera.elevation, "Degrees above the horizon");
-    camera->add_option("--lens", w->camera.lens, "Vertical field of view in degrees");
-    camera->add_flag("--remove", w->remove, "Remove it");
+    camera->add_option("--target", w_->target, "Where it looks: x,y,z");
+    camera->add_option("--distance", w_->camera.distance, "From the target; scene units");
+    camera->add_option("--azimuth", w_->camera.azimuth, "Degrees around the target");
+    camera->add_option("--elevation", w_->camera.elevation, "Degrees above the horizon");
+    camera->add_option("--field-of-view", w_->camera.field_of_view, "Vertical field of view in degrees");
+    camera->add_flag("--remove", w_->remove, "Remove it");
     toward(camera);
-    camera->callback([w, camera, &out, &code] {
-        code = run_edit(
-            *w, [&](Project& p) { return camera_key(p, *w, *camera); }, out);
+    camera->callback([this, camera] {
+        code_ = run_edit(
+            *w_, [&](Project& p) { return camera_key(p, *w_, *camera); }, out_);
     });
     sub = add("camera-move", "Turn around the target, dolly, along an arc",
-              [&words](Project& p) { return camera_move(p, words); });
+              [this](Project& p) { return camera_move(p, *w_); });
     range(sub, "Output frames P:Q")->required();
-    sub->add_option("--turn", w->move.turn, "Degrees around the target");
-    sub->add_option("--rise", w->move.rise, "Degrees of elevation");
-    sub->add_option("--dolly", w->move.dolly, "The distance at the end, over that at the start");
-    sub->add_option("--shift", w->target, "How far the target moves: x,y,z");
+    sub->add_option("--turn", w_->move.turn, "Degrees around the target");
+    sub->add_option("--rise", w_->move.rise, "Degrees of elevation");
+    sub->add_option("--dolly", w_->move.dolly, "The distance at the end, over that at the start");
+    sub->add_option("--shift", w_->target, "How far the target moves: x,y,z");
     toward(sub);
     add("camera-clear", "Remove all keys of the camera", [](Project& p) -> Result<Done> {
         p.settings.camera_keys.clear();
         return Done{"Remove all camera keys"};
     });
-    sub = add("wobble", "Seeded smooth noise on where copies stand",
-              [&words](Project& p) { return set_wobble(p, words); });
-    sub->add_option("--arrangement", w->arrangement, "Which arrangement, by name or id");
-    sub->add_option("--source", w->source, "Or a source: all its copies");
-    sub->add_option("--position", w->wobble_position, "Up to so far along each axis, or x,y,z; scene units [0.1]");
-    sub->add_option("--turn", w->wobble_turn,
+}
+
+void EditCommands::add_wobble() {
+    CLI::App* sub = nullptr;
+    sub = add("wobble", "Seeded smooth noise on where copies stand", [this](Project& p) { return set_wobble(p, *w_); });
+    sub->add_option("--arrangement", w_->arrangement, "Which arrangement, by name or id");
+    sub->add_option("--source", w_->source, "Or a source: all its copies");
+    sub->add_option("--position", w_->wobble_position, "Up to so far along each axis, or x,y,z; scene units [0.1]");
+    sub->add_option("--turn", w_->wobble_turn,
                     "Up to so many degrees about the upright, or x,y,z: pitch, turn and bank [0]");
-    sub->add_option("--size", w->wobble.size, "Up to this share larger or smaller")->capture_default_str();
-    sub->add_option("--rate", w->wobble.rate, "Changes per second")->capture_default_str();
-    sub->add_option("--seed", w->wobble.seed, "Another seed is another wobble")->capture_default_str();
-    sub->add_flag("--together", w->wobble.together, "All copies move alike");
-    sub->add_option("--end", w->end, "never, \"let go\", stay or settle")->capture_default_str();
-    sub->add_option("--at", w->at, "The output frame at which it ends");
-    sub->add_option("--ease", w->wobble.ease, "Output frames that letting go and settling take")->capture_default_str();
-    sub->add_option("--settle", w->settle, "Where it settles, from the copy's own place: x,y,z");
-    sub->add_option("--settle-turn", w->settle_turn, "The same in degrees, or x,y,z");
-    sub->add_option("--settle-size", w->wobble.settle_size, "The same as a share of the size");
-    sub->add_flag("--off", w->off, "Turn it off");
+    sub->add_option("--size", w_->wobble.size, "Up to this share larger or smaller")->capture_default_str();
+    sub->add_option("--rate", w_->wobble.rate, "Changes per second")->capture_default_str();
+    sub->add_option("--seed", w_->wobble.seed, "Another seed is another wobble")->capture_default_str();
+    sub->add_flag("--together", w_->wobble.together, "All copies move alike");
+    sub->add_option("--end", w_->end, "never, \"let go\", stay or settle")->capture_default_str();
+    sub->add_option("--at", w_->at, "The output frame at which it ends");
+    sub->add_option("--ease", w_->wobble.ease, "Output frames that letting go and settling take")
+        ->capture_default_str();
+    sub->add_option("--settle", w_->settle, "Where it settles, from the copy's own place: x,y,z");
+    sub->add_option("--settle-turn", w_->settle_turn, "The same in degrees, or x,y,z");
+    sub->add_option("--settle-size", w_->wobble.settle_size, "The same as a share of the size");
+    sub->add_flag("--off", w_->off, "Turn it off");
+}
 
-    CLI::App* source = edit->add_subcommand("source", "How a source's files are taken");
+void EditCommands::add_source() {
+    CLI::App* source = edit_->add_subcommand("source", "How a source's files are taken");
     source->fallthrough();
-    source->add_option("--source", w->source, "Which source, by name or id; not needed where there is only one");
-    source->add_option("--rate", w->rate, "Frames per second in the files");
-    source->add_option("--join", w->join, "\"by clock\" or \"frame for frame\"");
-    source->add_option("--first", w->start, "What the first frame is called");
-    source->add_option("--between", w->between,
+    source->add_option("--source", w_->source, "Which source, by name or id; not needed where there is only one");
+    source->add_option("--rate", w_->rate, "Frames per second in the files");
+    source->add_option("--join", w_->join, "\"by clock\" or \"frame for frame\"");
+    source->add_option("--first", w_->start, "What the first frame is called");
+    source->add_option("--between", w_->between,
                        "Poses between frames: nearest, linear, smooth, carried or \"level set\"");
-    source->add_option("--choose", w->choices,
+    source->add_option("--choose", w_->choices,
                        "A variant or animation of its file, as NAME=OPTION; NAME= takes what the file says");
-    source->add_option("--root", w->root, "Root motion: along or \"left out\"");
-    source->add_option("--normals", w->normals, "Of poses between frames: blended or anew");
-    source->add_option("--voxel", w->voxel,
+    source->add_option("--root", w_->root, "Root motion: along or \"left out\"");
+    source->add_option("--normals", w_->normals, "Of poses between frames: blended or anew");
+    source->add_option("--voxel", w_->voxel,
                        "Of the level set, in units of the files; 0: a hundredth of the longest side");
-    source->add_option("--leave-out", w->leave_out, "Frames that count as missing");
-    source->add_flag("--take-back", w->take_back, "Use all frames again");
-    source->add_option("--changes-from", w->changes_from, "Points and faces may change from this frame on");
-    source->add_option("--shape-frames", w->shape_frames, "How many frames each shape is shown")
+    source->add_option("--leave-out", w_->leave_out, "Frames that count as missing");
+    source->add_flag("--take-back", w_->take_back, "Use all frames again");
+    source->add_option("--changes-from", w_->changes_from, "Points and faces may change from this frame on");
+    source->add_option("--shape-frames", w_->shape_frames, "How many frames each shape is shown")
         ->check(CLI::Range(1, 100000));
-    source->add_option("--gaps", w->gaps, "Missing frames: hold the one before, or blend across");
-    source->add_option("--up", w->up, "The files' up axis: y or z");
-    source->add_option("--scale", w->scale, "Scene units in one unit of the files");
-    source->callback([w, source, &out, &code] {
-        code = run_edit(
-            *w, [&](Project& p) { return take_source(p, *w, *source); }, out);
+    source->add_option("--gaps", w_->gaps, "Missing frames: hold the one before, or blend across");
+    source->add_option("--up", w_->up, "The files' up axis: y or z");
+    source->add_option("--scale", w_->scale, "Scene units in one unit of the files");
+    source->callback([this, source] {
+        code_ = run_edit(
+            *w_, [&](Project& p) { return take_source(p, *w_, *source); }, out_);
     });
+}
 
-    CLI::App* close = edit->add_subcommand(
+void EditCommands::add_loops() {
+    CLI::App* close = edit_->add_subcommand(
         "close", "Close a range of a source into a loop without a seam, and let its timings repeat it");
     close->fallthrough();
-    close->add_option("--source", w->source, "Which source, by name or id; not needed where there is only one");
-    close->add_option("--start", w->closing.start, "The loop's first frame, as the files count");
-    close->add_option("--length", w->closing.length, "Frames after which it is there again");
-    close->add_option("--way", w->closing_way, "cut, \"end fade\", \"half-shifted layers\" or \"spread gap\"");
-    close->add_option("--overlap", w->closing.overlap,
+    close->add_option("--source", w_->source, "Which source, by name or id; not needed where there is only one");
+    close->add_option("--start", w_->closing.start, "The loop's first frame, as the files count");
+    close->add_option("--length", w_->closing.length, "Frames after which it is there again");
+    close->add_option("--way", w_->closing_way, "cut, \"end fade\", \"half-shifted layers\" or \"spread gap\"");
+    close->add_option("--overlap", w_->closing.overlap,
                       "End fade: frames over which it fades; it needs as many before the start");
-    close->add_option("--mix", w->closing_mix,
+    close->add_option("--mix", w_->closing_mix,
                       "Of two layers: mix, add, and for volumes maximum or density (dense parts change over sooner)");
     close->add_option(
-        "--fade", w->closing_fade,
+        "--fade", w_->closing_fade,
         "straight, smooth, or keys of the incoming layer's weight over 0 to 1, as in \"0:0 0.3:0.1 smooth 1:1\"");
-    close->add_option("--fade-out", w->closing_fade_out,
+    close->add_option("--fade-out", w_->closing_fade_out,
                       "The same of the layer that goes, from 1 to 0; none: what the other leaves");
-    close->add_flag("--keep-contrast,!--plain", w->closing.keep_contrast,
+    close->add_flag("--keep-contrast,!--plain", w_->closing.keep_contrast,
                     "Mix about the mean pose, so that the middle of a fade is as lively as its ends");
-    close->add_flag("--off", w->off, "Undo the closing");
-    close->callback([w, close, &out, &code] {
-        code = run_edit(
-            *w, [&](Project& p) { return close_loop_of(p, *w, *close); }, out);
+    close->add_flag("--off", w_->off, "Undo the closing");
+    close->callback([this, close] {
+        code_ = run_edit(
+            *w_, [&](Project& p) { return close_loop_of(p, *w_, *close); }, out_);
     });
 
-    add("repeat", "Let a source that loops as it is repeat", [&words](Project& p) {
-        return repeat_source(p, words);
-    })->add_option("--source", w->source, "Which source, by name or id; not needed where there is only one");
+    add("repeat", "Let a source that loops as it is repeat", [this](Project& p) {
+        return repeat_source(p, *w_);
+    })->add_option("--source", w_->source, "Which source, by name or id; not needed where there is only one");
+}
 
-    CLI::App* gathers = edit->add_subcommand("gather", "Add sources from files, each with its copy and timing");
+void EditCommands::add_sources() {
+    CLI::App* gathers = edit_->add_subcommand("gather", "Add sources from files, each with its copy and timing");
     gathers->fallthrough();
-    gathers->add_option("FILE", w->files, "Any file of each source, or all shapes in order")->required();
-    gathers->add_option("--name", w->name, "What it is called");
-    gathers->add_option("--choose", w->choices, "A variant or animation of the file, as NAME=OPTION; info lists them");
-    gathers->add_flag("--shapes", w->shapes, "All files are shapes of one source");
-    gathers->add_option("--shape-frames", w->shape_frames, "How many frames each shape is shown")
+    gathers->add_option("FILE", w_->files, "Any file of each source, or all shapes in order")->required();
+    gathers->add_option("--name", w_->name, "What it is called");
+    gathers->add_option("--choose", w_->choices, "A variant or animation of the file, as NAME=OPTION; info lists them");
+    gathers->add_flag("--shapes", w_->shapes, "All files are shapes of one source");
+    gathers->add_option("--shape-frames", w_->shape_frames, "How many frames each shape is shown")
         ->check(CLI::Range(1, 100000));
-    gathers->callback([w, &out, &code] {
-        code = run_edit(
-            *w, [&](Project& p) { return gather(p, *w); }, out);
+    gathers->callback([this] {
+        code_ = run_edit(
+            *w_, [&](Project& p) { return gather(p, *w_); }, out_);
     });
 
-    CLI::App* water = edit->add_subcommand("water", "Add computed water, or change it");
+    CLI::App* water = edit_->add_subcommand("water", "Add computed water, or change it");
     water->fallthrough();
-    water->add_option("--source", w->source, "The water to change; without it water is added");
-    water->add_option("--name", w->name, "What it is called");
-    water->add_option("--wind-speed", w->water.wind, "Metres per second");
-    water->add_option("--wind-direction", w->water.direction, "Degrees about the vertical axis; 0 blows along +x");
-    water->add_option("--wave-height", w->water.height, "Significant wave height, metres");
-    water->add_option("--choppiness", w->water.choppiness, "0: only up and down; about 1: sharp crests");
-    water->add_option("--shown-area", w->water.size, "Side of the square shown, metres");
-    water->add_option("--tile-length", w->water.patch, "After how many metres the first layer repeats");
-    water->add_option("--shortest-wave", w->water.smallest, "Shorter waves are damped away, metres");
-    water->add_option("--damp-upwind", w->water.against, "How far waves against the wind are damped, 0 to 1");
-    water->add_option("--grid", w->water.resolution, "Samples along a tile: 64, 128, 256, 512 or 1024");
-    water->add_option("--layers", w->water.layers, "1 to 4");
-    water->add_option("--frames", w->water.frames, "How many frames, without a loop");
-    water->add_option("--loop-length", w->water.loop, "Frames after which it is the same again; 0: never");
-    water->add_option("--seed", w->water.seed, "Each seed gives a different sea");
-    water->callback([w, water, &out, &code] {
-        code = run_edit(
-            *w, [&](Project& p) { return set_water(p, *w, *water); }, out);
+    water->add_option("--source", w_->source, "The water to change; without it water is added");
+    water->add_option("--name", w_->name, "What it is called");
+    water->add_option("--wind-speed", w_->water.wind, "Metres per second");
+    water->add_option("--wind-direction", w_->water.direction, "Degrees about the vertical axis; 0 blows along +x");
+    water->add_option("--wave-height", w_->water.height, "Significant wave height, metres");
+    water->add_option("--choppiness", w_->water.choppiness, "0: only up and down; about 1: sharp crests");
+    water->add_option("--shown-area", w_->water.size, "Side of the square shown, metres");
+    water->add_option("--tile-length", w_->water.patch, "After how many metres the first layer repeats");
+    water->add_option("--shortest-wave", w_->water.smallest, "Shorter waves are damped away, metres");
+    water->add_option("--damp-upwind", w_->water.against, "How far waves against the wind are damped, 0 to 1");
+    water->add_option("--grid", w_->water.resolution, "Samples along a tile: 64, 128, 256, 512 or 1024");
+    water->add_option("--layers", w_->water.layers, "1 to 4");
+    water->add_option("--frames", w_->water.frames, "How many frames, without a loop");
+    water->add_option("--loop-length", w_->water.loop, "Frames after which it is the same again; 0: never");
+    water->add_option("--seed", w_->water.seed, "Each seed gives a different sea");
+    water->callback([this, water] {
+        code_ = run_edit(
+            *w_, [&](Project& p) { return set_water(p, *w_, *water); }, out_);
     });
+}
 
-    const RunChange run = [w, &out, &code](const Change& change) { code = run_edit(*w, change, out); };
-    add_copy_commands(*edit, w, run);
-    add_drive_commands(*edit, w, run);
+void EditCommands::add_all() {
+    add_operations();
+    add_keys();
+    add_lists();
+    add_settings();
+    add_timings();
+    add_camera();
+    add_wobble();
+    add_source();
+    add_loops();
+    add_sources();
+    const RunChange run = [this](const Change& change) { code_ = run_edit(*w_, change, out_); };
+    add_copy_commands(*edit_, w_, run);
+    add_drive_commands(*edit_, w_, run);
 
-    CLI::App* curve = app.add_subcommand("curve", "Write a timing as a curve: .csv, .json, or phrases as .otio");
+    CLI::App* curve = app_.add_subcommand("curve", "Write a timing as a curve: .csv, .json, or phrases as .otio");
     common(curve);
-    curve->add_option("--out", w->out, "The file to write")->required();
-    curve->callback([w, &out, &code] { code = run_curve(*w, out); });
+    curve->add_option("--out", w_->out, "The file to write")->required();
+    // Holding itself here, it lives as long as the parser.
+    curve->callback([self = shared_from_this()] { self->code_ = run_curve(*self->w_, self->out_); });
+}
+
+} // namespace
+
+void add_edit_commands(CLI::App& app, Output& out, int& code) {
+    std::make_shared<EditCommands>(app, out, code)->add_all();
 }
 
 } // namespace garland

@@ -346,7 +346,7 @@ Result<Done> camera_key(Project& p, const Words& w, const CLI::App& given) {
     if (given.count("--distance")) camera.distance = w.camera.distance;
     if (given.count("--azimuth")) camera.azimuth = w.camera.azimuth;
     if (given.count("--elevation")) camera.elevation = w.camera.elevation;
-    if (given.count("--lens")) camera.lens = w.camera.lens;
+    if (given.count("--field-of-view")) camera.field_of_view = w.camera.field_of_view;
     keys = with_key(keys, {at, camera, toward});
     GARLAND_CHECK(validate(keys));
     return Done{fmt::format("Camera key at output frame {}", short_number(w.at))};

@@ -246,7 +246,7 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
     CLI::App* n = sub_of("nudge", "Make copies later or earlier by hand");
     n->add_option("--copies", state->copies, "Their numbers over the project, as in 3,5,9:12");
     n->add_option("--by", state->by, "Output frames later; below 0: ahead");
-    n->add_flag("--clear", state->clear, "Take nudges back: of these copies, or of all");
+    n->add_flag("--clear", state->clear, "Remove nudges: of these copies, or of all");
     n->callback([=] { run([=](Project& p) { return nudge(p, *w, state->copies, state->by, state->clear); }); });
 
     CLI::App* m = sub_of("meet", "Let all copies show the same source frame at an output frame");

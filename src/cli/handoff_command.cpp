@@ -48,7 +48,9 @@ int tell(const HandoffPlan& plan, Output out) {
 
 void handoff_options(CLI::App& app, HandoffWords& words) {
     app.add_option("PROJECT", words.project, "A project file");
-    app.add_option("--what", words.what, "What to write: " + words_of_outputs());
+    std::string all = words_of_outputs();
+    std::erase(all, ' ');
+    app.add_option("--what", words.what, "What to write: " + words_of_outputs())->type_name("TEXT:{" + all + "}");
     app.add_option("--out", words.folder, "The folder to write into; made if it is not there");
     frames_option(&app, words.frames);
     app.add_option("--name", words.name, "What files are called")->capture_default_str();

@@ -132,6 +132,15 @@ void settings_commands(CLI::App& app, SettingsWords& words, Output& out, int& co
     own->add_flag("--clear", words.readers.clear,
                   "Remove what readers have written so far; it is made again when asked");
     own->callback([&words, &out, &code] { code = readers_command(words.readers, out); });
+    CLI::App* shell =
+        common(app.add_subcommand("completions", "Print a script that completes garland-cli's words in a shell"));
+    shell->add_option("SHELL", words.shell, "bash, zsh or fish")
+        ->check(CLI::IsMember({"bash", "zsh", "fish"}))
+        ->required();
+    shell->callback([&words, &app, &code] {
+        fmt::print("{}", completion_script(app, words.shell));
+        code = exit_fine;
+    });
 }
 
 } // namespace garland

@@ -139,9 +139,9 @@ Result<Picture> contact_sheet(const Show& show, const Project& project, const Co
             if (boxes[c].isEmpty()) continue;
             const OutputFrame t(static_cast<double>(order.frames[c]));
             Camera camera = show.camera.at(t);
-            camera.lens = 24;
+            camera.field_of_view = 24;
             camera.target = boxes[c].center();
-            const double half = camera.lens / 2 * std::numbers::pi / 180;
+            const double half = camera.field_of_view / 2 * std::numbers::pi / 180;
             camera.distance = std::max(widest, 1e-6) * 0.52 / (portable::sin(half) / portable::cos(half));
             GARLAND_TRY(tile, render_frame(*one, project, t, look, Progress::none(), camera));
             const int x0 = left + static_cast<int>(c) * (order.tile + gap);

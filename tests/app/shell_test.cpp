@@ -14,6 +14,7 @@
 #include "app/theme/tokens.h"
 #include "io/project/project_file.h"
 
+#include <QAccessible>
 #include <QCheckBox>
 #include <QMenu>
 #include <QProcess>
@@ -44,6 +45,13 @@ QTreeWidgetItem* item_of(QTreeWidget& list, const QString& text) {
     return nullptr;
 }
 
+QWidget* named_view(QWidget& in, const QString& name) {
+    for (QWidget* w : in.findChildren<QWidget*>()) {
+        if (w->accessibleName() == name) return w;
+    }
+    return nullptr;
+}
+
 QToolButton* recent_entry(MainWindow& window, const QString& name) {
     for (auto* b : window.start_page().findChildren<QToolButton*>("recent")) {
         if (b->accessibleName() == "Open " + name) return b;
@@ -56,6 +64,7 @@ QToolButton* recent_entry(MainWindow& window, const QString& name) {
 class ShellTest : public QObject {
     Q_OBJECT
   private slots:
+    void init() { QSettings().clear(); }
     void cleanup() {
         QSettings().clear();
         take_usual_look();
@@ -341,6 +350,49 @@ class ShellTest : public QObject {
             ++asked;
         }
         QVERIFY(asked > 0);
+    }
+    void painted_views_speak() {
+        QAccessible::setActive(true);
+        Opened o;
+        o.window.document().edit("delay", [](Project& p) -> Result<void> {
+            p.arrangements[0].nudges.push_back({CopyId(3), 12});
+            return {};
+        });
+        o.window.viewing().set_frame(30);
+        o.window.viewing().select({3});
+        QTRY_VERIFY(o.window.lanes().accessibleDescription().contains("12 frames later"));
+        QCOMPARE(o.window.scene_view().accessibleDescription(), QString("12 copies, 1 selected, output frame 30"));
+        auto* plan = named_view(o.window, "Copies from above");
+        QVERIFY2(plan->accessibleDescription().startsWith("c04 stands at x "),
+                 qPrintable(plan->accessibleDescription()));
+        emit o.window.retime().map().readout("output frame 12 shows source frame 3");
+        QCOMPARE(o.window.retime().map().accessibleDescription(), QString("output frame 12 shows source frame 3"));
+        QAccessible::setActive(false);
+    }
+    // WCAG 2.1, "contrast ratio": (L1 + 0.05) / (L2 + 0.05) of relative luminances; 4.5 for text (1.4.3, level AA).
+    void text_can_be_read_in_both_themes() {
+        auto luminance = [](const QColor& c) {
+            auto linear = [](double v) { return v <= 0.03928 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
+            return 0.2126 * linear(c.redF()) + 0.7152 * linear(c.greenF()) + 0.0722 * linear(c.blueF());
+        };
+        auto contrast = [&](const QColor& a, const QColor& b) {
+            const double x = luminance(a), y = luminance(b);
+            return (std::max(x, y) + 0.05) / (std::min(x, y) + 0.05);
+        };
+        QCOMPARE(std::round(contrast(Qt::black, Qt::white)), 21.0); // as the standard says
+        for (const Look look : {Look::night, Look::paper}) {
+            const Tokens& t = tokens_of(look);
+            const std::pair<const char*, QColor> words[] = {
+                {"text", t.text}, {"muted", t.muted}, {"accent", t.accent}, {"alert", t.alert}, {"ok", t.ok}};
+            for (const auto& [name, colour] : words) {
+                for (const auto& [below, ground] :
+                     {std::pair{"ground", t.ground}, {"panel", t.panel}, {"raised", t.raised}}) {
+                    const double ratio = contrast(colour, ground);
+                    QVERIFY2(ratio >= 4.5, qPrintable(QString("%1 on %2: %3").arg(name, below).arg(ratio)));
+                }
+            }
+            QVERIFY(contrast(t.on_accent, t.accent) >= 4.5);
+        }
     }
     void the_guide_is_in_the_program() {
         MainWindow window;

@@ -47,7 +47,8 @@ class WindowTest : public QObject {
         window.show();
         QVERIFY(QTest::qWaitForWindowExposed(&window));
         activate(window);
-        QTRY_VERIFY(all_text(window.gather()).contains("Drop a cache into the window"));
+        QVERIFY(window.start_shown());
+        QTRY_VERIFY(all_text(window).contains("Drop files here"));
         drop(window,
              {QString::fromStdString(folder / "column.0010.ply"), QString::fromStdString(folder / "column.0011.ply")});
         QTRY_COMPARE_WITH_TIMEOUT(window.document().project().sources.size(), std::size_t(1),

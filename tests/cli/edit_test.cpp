@@ -158,7 +158,7 @@ class EditTest : public QObject {
         QVERIFY(did({"camera-key", "--at", "10", "--target", "1,2,3", "--distance", "5"}).startsWith("Camera key"));
         QCOMPARE(project().settings.camera_keys[0].camera.target, V3d(1, 2, 3));
         QVERIFY(did({"camera-key", "--at", "10", "--target", "1,2"}).contains("write three numbers"));
-        QVERIFY(did({"camera-key", "--at", "10", "--lens", "0"}).contains("lens"));
+        QVERIFY(did({"camera-key", "--at", "10", "--field-of-view", "0"}).contains("field of view"));
         QVERIFY(did({"camera-move", "--range", "9:3", "--turn", "90"}).contains("ends before it starts"));
         QVERIFY(did({"camera-move", "--range", "10:30", "--turn", "90", "--dolly", "0.5", "--rise", "10"})
                     .startsWith("Move"));

@@ -55,7 +55,7 @@ class CameraFileTest : public QObject {
         order_ = {{}, {{1, 30}, 1}, static_cast<double>(width) / height, Existing::refuse};
     }
     void usd_says_where_everything_falls() {
-        p_.settings.camera_keys[1].camera.lens = 55;
+        p_.settings.camera_keys[1].camera.field_of_view = 55;
         order_.path = folder_ / "camera.usda";
         QVERIFY(write_camera(p_, order_));
         const QString text = QString::fromStdString(folder_.read("camera.usda"));
@@ -111,7 +111,7 @@ class CameraFileTest : public QObject {
     }
     void what_cannot_be_written_is_said() {
         order_.path = folder_ / "zoom.gltf";
-        p_.settings.camera_keys[1].camera.lens = 55;
+        p_.settings.camera_keys[1].camera.field_of_view = 55;
         auto done = write_camera(p_, order_);
         QVERIFY(!done && said(done.error()).contains("glTF has one field of view"));
         order_.path = folder_ / "zoom.doc";

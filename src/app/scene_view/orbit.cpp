@@ -30,13 +30,13 @@ QMatrix4x4 Orbit::view() const {
 QMatrix4x4 Orbit::projection(QSizeF size) const {
     QMatrix4x4 m;
     const double near_plane = std::max(camera.distance / 200, 1e-4);
-    m.perspective(static_cast<float>(camera.lens), static_cast<float>(size.width() / std::max(size.height(), 1.0)),
+    m.perspective(static_cast<float>(camera.field_of_view), static_cast<float>(size.width() / std::max(size.height(), 1.0)),
                   static_cast<float>(near_plane), static_cast<float>(near_plane * 20000));
     return m;
 }
 
 double Orbit::pixels_per_unit(double distance, QSizeF size) const {
-    return size.height() / (2 * std::tan(camera.lens * radians / 2) * std::max(distance, 1e-9));
+    return size.height() / (2 * std::tan(camera.field_of_view * radians / 2) * std::max(distance, 1e-9));
 }
 
 Ray Orbit::ray(QPointF pixel, QSizeF size) const {
@@ -75,7 +75,7 @@ void Orbit::fit(V3d low, V3d high, QSizeF size) {
     camera.target = (low + high) * 0.5;
     const double radius = std::max((high - low).length() / 2, 1e-3);
     const double aspect = std::min(1.0, size.width() / std::max(size.height(), 1.0));
-    camera.distance = 1.05 * radius / (std::sin(camera.lens * radians / 2) * aspect);
+    camera.distance = 1.05 * radius / (std::sin(camera.field_of_view * radians / 2) * aspect);
 }
 
 } // namespace garland

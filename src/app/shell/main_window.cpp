@@ -2,6 +2,7 @@
 
 #include "app/lanes/lanes_view.h"
 #include "app/panels/arrange/arrange_panel.h"
+#include "app/panels/arrange/plan_view.h"
 #include "app/panels/check/check_panel.h"
 #include "app/panels/gather/gather_panel.h"
 #include "app/panels/handoff/handoff_panel.h"
@@ -10,6 +11,7 @@
 #include "app/panels/vary/vary_panel.h"
 #include "app/scene_view/scene_view.h"
 #include "app/shell/log.h"
+#include "app/shell/speaking.h"
 #include "app/shell/start_page.h"
 #include "app/shell/transport.h"
 #include "app/theme/desktop_scheme.h"
@@ -38,6 +40,9 @@ MainWindow::MainWindow() : document_(jobs_), autosave_(document_), viewing_(docu
     setWindowIcon(QIcon(":/icons/garland.svg"));
     make_panes();
     connect_document();
+    speaking_ = new Speaking(document_, viewing_,
+                             {lanes_, scene_view_, &retime_->map(), arrange_->findChild<PlanView*>()}, this);
+    connect(&retime_->map(), &TimeMapView::readout, speaking_, &Speaking::say_key);
     make_menus();
     resize(1280, 800);
     restore_state();

@@ -22,6 +22,7 @@ class CheckPanel;
 class GatherPanel;
 class HandoffPanel;
 class LanesView;
+class Speaking;
 class FindDialog;
 class GuideWindow;
 class RetimePanel;
@@ -141,6 +142,7 @@ class MainWindow : public QMainWindow {
     QMenu* recent_menu_ = nullptr;
     QStackedWidget* pages_; // the panes, or what an empty window shows
     StartPage* start_;
+    Speaking* speaking_;
     QPointer<FindDialog> find_;
     QPointer<GuideWindow> guide_;
     QLabel* hint_;

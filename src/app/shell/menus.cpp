@@ -96,7 +96,7 @@ void MainWindow::add_undo(QMenu& menu) {
         commit_typed();
         document_.undo().redo();
     });
-    commands_.add(&menu, "edit.undo", undo, tr("Undo"), {QKeySequence::Undo}, tr("Take the last change back"));
+    commands_.add(&menu, "edit.undo", undo, tr("Undo"), {QKeySequence::Undo}, tr("Undo the last change"));
     commands_.add(&menu, "edit.redo", redo, tr("Redo"), {QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")},
                   tr("Make the change again that was undone"));
     auto name = [](QAction* action, const QString& verb) {

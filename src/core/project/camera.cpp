@@ -14,7 +14,7 @@ namespace garland {
 namespace {
 
 std::array<double, 7> numbers_of(const Camera& c) {
-    return {c.target.x, c.target.y, c.target.z, c.distance, c.azimuth, c.elevation, c.lens};
+    return {c.target.x, c.target.y, c.target.z, c.distance, c.azimuth, c.elevation, c.field_of_view};
 }
 
 Result<void> usable(const Camera& c, const std::string& what) {
@@ -24,8 +24,8 @@ Result<void> usable(const Camera& c, const std::string& what) {
     }
     if (c.distance < 1e-6)
         return fail(ErrorCode::invalid, what + " stands in its target: its distance must be above 0");
-    if (c.lens < 1 || c.lens > 150) {
-        return fail(ErrorCode::invalid, fmt::format("{} has a lens of {}°; use 1 to 150", what, short_number(c.lens)));
+    if (c.field_of_view < 1 || c.field_of_view > 150) {
+        return fail(ErrorCode::invalid, fmt::format("{} has a field of view of {}°; use 1 to 150", what, short_number(c.field_of_view)));
     }
     return {};
 }

@@ -13,10 +13,10 @@ namespace garland {
 
 struct Camera {
     V3d target{0, 1, 0};
-    double distance = 8;   // scene units
-    double azimuth = 30;   // degrees about y; 0 looks along −z; not wrapped: 0 to 720 turns twice
-    double elevation = 15; // degrees above the horizon
-    double lens = 40;      // vertical field of view in degrees
+    double distance = 8;       // scene units
+    double azimuth = 30;       // degrees about y; 0 looks along −z; not wrapped: 0 to 720 turns twice
+    double elevation = 15;     // degrees above the horizon
+    double field_of_view = 40; // vertical field of view in degrees
     bool operator==(const Camera&) const = default;
 };
 
@@ -27,7 +27,7 @@ struct CameraKey {
     bool operator==(const CameraKey&) const = default;
 };
 
-// Errors: invalid, naming the key, as for a time map; a distance or lens out of range; free.
+// Errors: invalid, naming the key, as for a time map; a distance or field of view out of range; free.
 Result<void> validate(std::span<const CameraKey> keys);
 
 // Keys prepared for evaluation. Each of the camera's seven numbers runs by itself between its keys as a position key's

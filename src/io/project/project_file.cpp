@@ -19,18 +19,29 @@ namespace garland {
 
 namespace {
 
+// Names that files had before they were decided.
+void take_old_names(Json& json) {
+    if (json.is_object() && json.contains("lens") && json.contains("azimuth")) {
+        json["field_of_view"] = json["lens"];
+        json.erase("lens");
+    }
+    for (Json& part : json) {
+        if (part.is_structured()) take_old_names(part);
+    }
+}
+
 Json write(const Camera& c) {
     return {{"target", vector(c.target)},
             {"distance", number(c.distance)},
             {"azimuth", number(c.azimuth)},
             {"elevation", number(c.elevation)},
-            {"lens", number(c.lens)}};
+            {"field_of_view", number(c.field_of_view)}};
 }
 
 Camera read_camera(const JsonPart& p) {
     const Camera usual;
     return {p.place("target", usual.target), p.real("distance", usual.distance), p.real("azimuth", usual.azimuth),
-            p.real("elevation", usual.elevation), p.real("lens", usual.lens)};
+            p.real("elevation", usual.elevation), p.real("field_of_view", usual.field_of_view)};
 }
 
 Json write(const Tempo& t) {
@@ -187,6 +198,7 @@ Result<Project> parse_project(std::string_view text, const std::string& path) {
         return fail(std::move(error).keeping(kept));
     }
     Json& json = *read_text;
+    take_old_names(json);
     if (!json.is_object() || !json.contains("garland") || !json["garland"].is_number_integer()) {
         return fail(Error{ErrorCode::malformed, "this is not a Garland project: the field \"garland\" is missing"}
                         .at(path)

@@ -20,7 +20,7 @@ namespace {
 constexpr double aperture = 24; // tenths of a scene unit, upright; only its ratio to the focal length counts
 
 double focal_length(const Camera& c) {
-    const double half = c.lens / 2 * std::numbers::pi / 180;
+    const double half = c.field_of_view / 2 * std::numbers::pi / 180;
     return aperture / 2 * portable::cos(half) / portable::sin(half);
 }
 
@@ -74,12 +74,12 @@ def Camera "camera"
 
 Result<std::string> gltf_text(const Project& project, const CameraOrder& order, const CameraPlan& plan) {
     std::vector<float> times, places, turns;
-    double lens = 0;
+    double field_of_view = 0;
     bool changes = false;
     std::array<double, 4> before{};
     each_frame(order, plan, [&](std::int64_t f, const Camera& c) {
-        if (times.empty()) lens = c.lens;
-        changes |= std::abs(c.lens - lens) > 1e-6;
+        if (times.empty()) field_of_view = c.field_of_view;
+        changes |= std::abs(c.field_of_view - field_of_view) > 1e-6;
         const CameraAxes p = axes_of(c);
         const Imath::Quatd turn =
             Imath::extractQuat(Imath::M44d(p.right.x, p.right.y, p.right.z, 0, p.up.x, p.up.y, p.up.z, 0, p.back.x,
@@ -97,10 +97,11 @@ Result<std::string> gltf_text(const Project& project, const CameraOrder& order, 
         for (double v : q) turns.push_back(static_cast<float>(v));
     });
     if (changes)
-        return fail(Error{ErrorCode::unsupported, "the lens changes over these frames, and glTF has one field of view"}
-                        .at(order.path)
-                        .keeping("nothing was written")
-                        .advise("write .usda, or frames over which the lens stays"));
+        return fail(
+            Error{ErrorCode::unsupported, "the field of view changes over these frames, and glTF has one field of view"}
+                .at(order.path)
+                .keeping("nothing was written")
+                .advise("write .usda, or frames over which the field of view stays"));
     std::string bytes;
     auto append = [&](const std::vector<float>& list) {
         const std::size_t at = bytes.size();
@@ -128,7 +129,7 @@ Result<std::string> gltf_text(const Project& project, const CameraOrder& order, 
            {"cameras",
             {{{"type", "perspective"},
               {"perspective",
-               {{"yfov", lens * std::numbers::pi / 180}, {"aspectRatio", order.aspect}, {"znear", 0.01}}}}}},
+               {{"yfov", field_of_view * std::numbers::pi / 180}, {"aspectRatio", order.aspect}, {"znear", 0.01}}}}}},
            {"bufferViews", views},
            {"accessors", accessors},
            {"buffers",
@@ -146,13 +147,13 @@ Result<std::string> gltf_text(const Project& project, const CameraOrder& order, 
 } // namespace
 
 std::string camera_table_header() {
-    return "output_frame,target_x,target_y,target_z,distance,azimuth,elevation,lens\n";
+    return "output_frame,target_x,target_y,target_z,distance,azimuth,elevation,field_of_view\n";
 }
 
 std::string camera_table_row(double t, const Camera& c) {
     return fmt::format("{},{},{},{},{},{},{},{}\n", exact_number(t), exact_number(c.target.x), exact_number(c.target.y),
                        exact_number(c.target.z), exact_number(c.distance), exact_number(c.azimuth),
-                       exact_number(c.elevation), exact_number(c.lens));
+                       exact_number(c.elevation), exact_number(c.field_of_view));
 }
 
 Result<void> write_camera(const Project& project, const CameraOrder& order) {

@@ -247,7 +247,7 @@ void SourceCard::add_problems(const SourceSpec& spec) {
                        1);
         auto* back = make_button(tr("Take back"), tr("Use all frames again"));
         connect(back, &QPushButton::clicked, this, [this] {
-            change(tr("Take left-out frames back"), [](SourceSpec& s) -> Result<void> {
+            change(tr("Use left-out frames again"), [](SourceSpec& s) -> Result<void> {
                 s.dropped.clear();
                 return {};
             });

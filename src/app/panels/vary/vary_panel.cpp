@@ -56,7 +56,7 @@ VaryPanel::VaryPanel(Document& document, Viewing& viewing, QWidget* parent)
     auto* row = new QHBoxLayout;
     nudges_ = make_label({}, "muted");
     nudges_->setWordWrap(true);
-    clear_picked_ = make_button(tr("Clear selected"), tr("Take the nudges of the selected copies back"));
+    clear_picked_ = make_button(tr("Clear selected"), tr("Remove the nudges of the selected copies"));
     connect(clear_picked_, &QPushButton::clicked, this, [this] {
         const ShowPtr show = document_.show();
         edit_arrangement(tr("Clear nudges"), [&](Arrangement& a) -> Result<void> {
@@ -69,7 +69,7 @@ VaryPanel::VaryPanel(Document& document, Viewing& viewing, QWidget* parent)
             return {};
         });
     });
-    clear_nudges_ = make_button(tr("Clear nudges"), tr("Take all hand nudges of this arrangement back"));
+    clear_nudges_ = make_button(tr("Clear nudges"), tr("Remove all hand nudges of this arrangement"));
     connect(clear_nudges_, &QPushButton::clicked, this, [this] {
         edit_arrangement(tr("Clear nudges"), [](Arrangement& a) -> Result<void> {
             a.nudges.clear();
@@ -156,7 +156,7 @@ void VaryPanel::add_twins() {
     part_all_ =
         make_button(tr("Pull apart"),
                     tr("Move delays by the least total change until every pair differs; the changes become nudges"));
-    part_near_ = make_button(tr("Part neighbours"),
+    part_near_ = make_button(tr("Pull neighbours apart"),
                              tr("Only each copy and its six nearest: the eye does not see twins that are far apart"));
     apart_ = make_button(tr("Vary speed"), tr("Copies of different speeds drift apart: adds a spread of speed"));
     connect(part_all_, &QPushButton::clicked, this, [this] { part(0); });
