@@ -44,17 +44,20 @@ class Newcomer {
         ++actions;
     }
     void click_words(QWidget& in, const QString& words) { click_on(button(in, words)); }
-    void pick(QComboBox* box, const QString& words) { // opens the list and clicks an entry
+    void pick(const QString& name, const QString& words) { // opens the list and clicks an entry
+        auto* box = named<QComboBox>(window, name);
         click_on(box);
         QTRY_VERIFY(box->view()->isVisible());
         const int row = box->findText(words);
         QVERIFY2(row >= 0, qPrintable(words));
         const QModelIndex entry = box->model()->index(row, 0);
         box->view()->scrollTo(entry);
+        QTest::qWait(QApplication::doubleClickInterval() + 100); // a list does not take the click that opened it
         QTest::mouseClick(box->view()->viewport(), Qt::LeftButton, Qt::NoModifier,
                           box->view()->visualRect(entry).center());
         QTest::qWait(100);
         if (QApplication::activeWindow() != &window) activate(window); // where nobody gives it back after a popup
+        QCOMPARE(named<QComboBox>(window, name)->currentText(), words);
         ++actions;
     }
     // Drags a number sideways until it is there.
@@ -78,13 +81,20 @@ class Newcomer {
     void tab_to(const QString& name) {
         for (int i = 0; i < 400; ++i) {
             const QWidget* now = QApplication::focusWidget();
-            const auto* b = qobject_cast<const QPushButton*>(now);
+            const auto* b = qobject_cast<const QAbstractButton*>(now);
             if (now && (now->accessibleName() == name || (b && b->text() == name))) break;
             QTest::keyClick(const_cast<QWidget*>(now ? now : &window), Qt::Key_Tab);
         }
         QWidget* now = QApplication::focusWidget();
-        QVERIFY2(now && (now->accessibleName() == name || qobject_cast<QPushButton*>(now)), qPrintable(name));
+        const auto* b = qobject_cast<const QAbstractButton*>(now);
+        QVERIFY2(now && (now->accessibleName() == name || (b && b->text() == name)), qPrintable(name));
         ++actions;
+    }
+    static QWidget* segment(QWidget& in, const QString& words) {
+        for (auto* b : in.findChildren<QToolButton*>("segment")) {
+            if (b->text() == words && b->isVisible()) return b;
+        }
+        return nullptr;
     }
     void type_number(const QString& text) {
         QTest::keyClicks(QApplication::focusWidget(), text);
@@ -123,13 +133,14 @@ class NewcomerTest : public QObject {
         ++n.actions;
         n.gathered();
         n.click_on(n.window.rail().button(3));
-        n.pick(named<QComboBox>(n.window, "Kind"), "grid");
+        n.click_on(Newcomer::segment(n.window, "grid"));
         n.drag_to(named<NumberField>(n.window, "Columns"), 20);
         n.drag_to(named<NumberField>(n.window, "Rows"), 20);
         n.click_on(n.window.rail().button(4));
         n.click_words(n.window, "Add delay");
-        n.pick(named<QComboBox>(n.window, "Driver"), "even, by order");
+        n.pick("Driver", "even, by order");
         n.drag_to(named<NumberField>(n.window, "To"), 239);
+        n.click_words(n.window, "Pull apart"); // delays of whole frames leave some alike
         n.click_on(n.window.rail().button(5));
         n.click_words(n.window, "Check now");
         n.click_on(n.window.rail().button(6));
@@ -161,8 +172,8 @@ class NewcomerTest : public QObject {
         n.gathered();
         activate(n.window);
         n.press_key(Qt::Key_4, Qt::AltModifier);
-        n.tab_to("Kind");
-        n.press_key(Qt::Key_Down); // from line to grid
+        n.tab_to("line");
+        n.press_key(Qt::Key_Right); // to the grid
         QTRY_COMPARE(n.project().arrangements[0].kind, ArrangementKind::grid);
         n.tab_to("Columns");
         n.type_number("20");
@@ -186,6 +197,9 @@ class NewcomerTest : public QObject {
         ++n.actions;
         n.tab_to("To");
         n.type_number("239");
+        QTRY_VERIFY(button(n.window, "Pull apart")->isEnabled());
+        n.tab_to("Pull apart"); // delays of whole frames leave some alike
+        n.press_key(Qt::Key_Return);
         n.press_key(Qt::Key_6, Qt::AltModifier);
         n.press_key(Qt::Key_7, Qt::AltModifier);
         n.tab_to("Folder");

@@ -233,6 +233,13 @@ bool MainWindow::filter_key(QWidget* watched, QKeyEvent* key) {
             return true;
         }
     }
+    if (asks && plain && watched->objectName() == "segment") { // arrows go from one to the next, as in any group
+        for (int own : {Qt::Key_Left, Qt::Key_Right, Qt::Key_Up, Qt::Key_Down}) {
+            if (key->key() != own) continue;
+            key->accept();
+            return true;
+        }
+    }
     if (asks) return false;
     if (is_list(watched) && !takes_text(watched) && plain && !key->text().isEmpty() && key->text()[0].isPrint())
         return true; // no list is searched by letters

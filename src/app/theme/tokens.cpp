@@ -164,6 +164,7 @@ QToolButton#flat:hover { background: @raised; }
 QToolButton#segment { background: transparent; padding: 4px 9px; color: @muted; }
 QToolButton#segment:hover { color: @text; }
 QToolButton#segment:checked { background: @raised; color: @accent; font-weight: 600; }
+QToolButton#segment:focus { text-decoration: underline; }
 QFrame#segments { background: @ground; border-radius: 6px; }
 QFrame#card { background: @raised; border-radius: 6px; }
 QFrame#card QComboBox, QFrame#card QLineEdit, QFrame#card QAbstractSpinBox { background: @panel; }
