@@ -1,6 +1,6 @@
 # The deep proofs of ./check --deep (docs/trust.md). Sourced by ./check, after the quick ones passed.
 
-deep_packages="clang-14 libclang-rt-14-dev llvm-14 strace slurm-wlm munge"
+deep_packages="lintian mmdebstrap clang-14 libclang-rt-14-dev llvm-14 strace slurm-wlm munge"
 deep_seconds="${GARLAND_FUZZ_SECONDS:-60}"
 
 # Each prints its counts and stops everything when something is found.
@@ -101,6 +101,30 @@ full_disk() {
     echo "  an edit, a bake, all outputs, pictures, a movie and a fast copy were refused in words; nothing was lost, nothing was left"
 }
 
+# As a user gets them; only root can make a clean root.
+packages() {
+    say "The packages: built, looked over, installed in a clean root, started, removed"
+    [ "$(id -u)" -eq 0 ] || { echo "  skipped: only root can make a clean root"; return 0; }
+    local made root
+    made=$(mktemp -d) root=$(mktemp -d)
+    (cd "$made" && cpack --config "$OLDPWD/build/release/CPackConfig.cmake" -G DEB >/dev/null) || stop "the packages could not be built"
+    lintian --allow-root --fail-on error,warning "$made"/*.deb || stop "lintian found something"
+    # The clean root is made from wherever this machine has its own packages from.
+    local list
+    for list in /etc/apt/sources.list /etc/apt/sources.list.d/debian.sources; do [ ! -s "$list" ] || break; done
+    mmdebstrap --quiet --variant=minbase --include=xvfb,xauth,man-db \
+        --customize-hook="copy-in $made/*.deb /tmp" \
+        --customize-hook='chroot "$1" sh -c "apt-get install -y --no-install-recommends /tmp/garland_*.deb /tmp/python3-garland_*.deb >/dev/null"' \
+        --customize-hook='chroot "$1" garland-cli demo /tmp/data --only festival --quiet' \
+        --customize-hook='chroot "$1" garland-cli check /tmp/data/festival.garland' \
+        --customize-hook='chroot "$1" python3 -c "import garland"' \
+        --customize-hook='chroot "$1" sh -c "XDG_RUNTIME_DIR=/tmp timeout 10 xvfb-run -a garland /tmp/data/festival.garland; test \$? -eq 124"' \
+        --customize-hook='chroot "$1" sh -c "apt-get remove -y garland python3-garland >/dev/null && ! ls /usr/bin/garland* 2>/dev/null"' \
+        bookworm "$root" "$list" || stop "the packages do not work in a clean root"
+    rm -rf "$made" "$root"
+    echo "  installed, started and removed"
+}
+
 # Shares of a hand-off on a real batch engine.
 farm() {
     say "A Slurm of one node"
@@ -117,5 +141,6 @@ deep() {
     fuzzers
     sanitizers
     farm
+    packages
     say "All deep proofs passed."
 }

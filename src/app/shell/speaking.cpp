@@ -14,7 +14,7 @@ Speaking::Speaking(Document& document, Viewing& viewing, Views views, QObject* p
     soon_.setInterval(pause);
     connect(&soon_, &QTimer::timeout, this, &Speaking::refresh);
     const auto later = [this] {
-        if (QAccessible::isActive() && !viewing_.playing()) soon_.start();
+        if (!viewing_.playing()) soon_.start();
     };
     connect(&viewing, &Viewing::frame_changed, this, later);
     connect(&viewing, &Viewing::selection_changed, this, later);
@@ -31,7 +31,7 @@ void Speaking::say(QWidget* view, const QString& words) {
 }
 
 void Speaking::say_key(const QString& words) {
-    if (QAccessible::isActive()) say(views_.map, words);
+    if (!words.isEmpty()) say(views_.map, words);
 }
 
 QString Speaking::lanes_words() const {

@@ -1,5 +1,5 @@
 // Painted views say what they show to assistive technology: their descriptions follow the playhead, the selection and
-// the keys of the time map. Nothing is worked out while nobody listens.
+// the keys of the time map; while it plays, they wait.
 #pragma once
 
 #include "app/document/viewing.h"

@@ -22,14 +22,14 @@ const Tokens night{QColor("#10232A"), QColor("#173039"),
                    QColor("#F1EAD8"), QColor("#9DB3B3"),
                    QColor("#F6A821"), QColor("#10232A"),
                    QColor("#E86A8A"), QColor("#7CCB7A"),
-                   QColor("#FF7A59"), QColor("#0B191F"),
+                   QColor("#FF7D5C"), QColor("#0B191F"),
                    QColor("#16303A"), true};
 const Tokens paper{QColor("#F7F2E7"), QColor("#FFFDF7"),
                    QColor("#EFE7D6"), QColor("#D5C9B1"),
                    QColor("#2A2F33"), QColor("#6B675E"),
-                   QColor("#B45F00"), QColor("#FFFDF7"),
-                   QColor("#B23A62"), QColor("#2F7D4F"),
-                   QColor("#C23616"), QColor("#EAE2D0"),
+                   QColor("#9F5400"), QColor("#FFFDF7"),
+                   QColor("#B23A62"), QColor("#2C754A"),
+                   QColor("#BF3516"), QColor("#EAE2D0"),
                    QColor("#DDD2BC"), false};
 } // namespace
 
