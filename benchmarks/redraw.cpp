@@ -34,6 +34,52 @@ double median_ms(int times, F&& work) {
     return took[took.size() / 2];
 }
 
+// What a hand feels with many copies: an edit, and the playhead moved, until everything that is seen has been drawn.
+// Poses follow in the background.
+void feel(MainWindow& window, int columns, int rows, double edit_goal, double move_goal) {
+    auto& document = window.document();
+    const std::string copies = fmt::format("{} 000 copies", columns * rows / 1000);
+    auto grid = [&](double spacing) {
+        document.edit("set up", [&](Project& p) -> Result<void> {
+            Arrangement& a = p.arrangements[0];
+            a.kind = ArrangementKind::grid;
+            a.columns = columns, a.rows = rows, a.spacing = a.row_spacing = spacing;
+            a.sag = 0;
+            if (a.spreads.empty()) a.spreads.emplace_back().id = SpreadId(p.next_id++);
+            a.spreads[0].driver = Driver::chance;
+            return {};
+        });
+    };
+    auto drawn = [] {
+        QApplication::sendPostedEvents();
+        QApplication::processEvents(QEventLoop::ExcludeUserInputEvents);
+    };
+    grid(1.2);
+    QTest::qWait(3000);
+    const std::pair<int, const char*> steps[] = {{1, "Retime"}, {3, "Arrange"}, {4, "Vary"}};
+    for (const auto& [step, name] : steps) {
+        window.set_step(step);
+        QTest::qWait(1000);
+        const double took = median_ms(5, [&](int i) {
+            grid(1.2 + 0.01 * i);
+            drawn();
+        });
+        fmt::print("{:<46} {:>13.1f} ms   goal < {} ms\n", fmt::format("an edit in {}, {}", name, copies), took,
+                   edit_goal);
+        for (const bool fit : {false, true}) {
+            window.lanes().set_fit(fit);
+            QTest::qWait(500);
+            const double move = median_ms(9, [&](int i) {
+                window.viewing().set_frame(40 + i);
+                drawn();
+            });
+            fmt::print("{:<46} {:>13.1f} ms   goal < {} ms\n",
+                       fmt::format("the playhead in {}, {}{}", name, copies, fit ? ", all rows" : ""), move, move_goal);
+        }
+        window.lanes().set_fit(false);
+    }
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -43,7 +89,7 @@ int main(int argc, char** argv) {
     QApplication::setOrganizationName("GarlandBenchmarks");
     QApplication::setApplicationName("GarlandBenchmarks");
     QSettings().clear();
-    if (argc != 2) return 2;
+    if (argc != 2 && argc != 3) return 2;
     load_fonts();
     apply_look(Look::night);
     MainWindow window;
@@ -52,6 +98,11 @@ int main(int argc, char** argv) {
     QSignalSpy opened(&window.document(), &Document::opened);
     window.open(QString::fromLocal8Bit(argv[1]));
     if (!opened.wait(20000)) return 1;
+    if (argc == 3) { // "feel": only what many copies feel like
+        feel(window, 100, 100, 50, 16);
+        feel(window, 400, 250, 150, 40);
+        return 0;
+    }
     window.set_step(1);
     auto& document = window.document();
     auto with_keys = [&](int keys) {

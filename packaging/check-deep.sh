@@ -113,7 +113,7 @@ packages() {
     local list
     for list in /etc/apt/sources.list /etc/apt/sources.list.d/debian.sources; do [ ! -s "$list" ] || break; done
     mmdebstrap --quiet --variant=minbase --include=xvfb,xauth,man-db \
-        --customize-hook="copy-in $made/*.deb /tmp" \
+        --customize-hook="copy-in $(echo "$made"/*.deb) /tmp" \
         --customize-hook='chroot "$1" sh -c "apt-get install -y --no-install-recommends /tmp/garland_*.deb /tmp/python3-garland_*.deb >/dev/null"' \
         --customize-hook='chroot "$1" garland-cli demo /tmp/data --only festival --quiet' \
         --customize-hook='chroot "$1" garland-cli check /tmp/data/festival.garland' \

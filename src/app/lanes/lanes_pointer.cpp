@@ -12,6 +12,8 @@
 #include <QWheelEvent>
 #include <numeric>
 
+#include <map>
+
 namespace garland {
 
 void LanesView::wheelEvent(QWheelEvent* event) {
@@ -167,22 +169,20 @@ void LanesView::set_nudges(const std::set<std::int64_t>& copies, const std::func
     document_.edit(
         words,
         [&](Project& p) -> Result<void> {
+            std::map<ArrangementId, std::set<CopyId>> which;
             for (std::int64_t copy : copies) {
                 std::size_t index = 0;
-                const ArrangementShow* a = show->find(copy, index);
-                if (!a) continue;
-                auto& nudges = p.arrangement(a->id)->nudges;
-                const CopyId id = a->places[index].id;
-                auto at = std::lower_bound(nudges.begin(), nudges.end(), id,
-                                           [](const Nudge& n, CopyId c) { return n.copy < c; });
-                const bool there = at != nudges.end() && at->copy == id;
-                const double next = change(there ? at->frames : 0);
-                if (there && next == 0)
-                    nudges.erase(at);
-                else if (there)
-                    at->frames = next;
-                else if (next != 0)
-                    nudges.insert(at, Nudge{id, next});
+                if (const ArrangementShow* a = show->find(copy, index)) which[a->id].insert(a->places[index].id);
+            }
+            for (const auto& [arrangement, ids] : which) {
+                auto& nudges = p.arrangement(arrangement)->nudges;
+                std::map<CopyId, double> all;
+                for (const Nudge& n : nudges) all.emplace(n.copy, n.frames);
+                for (const CopyId id : ids) all[id] = change(all.count(id) ? all[id] : 0);
+                nudges.clear();
+                for (const auto& [id, frames] : all) {
+                    if (frames != 0) nudges.push_back({id, frames});
+                }
             }
             return {};
         },

@@ -6,6 +6,7 @@
 
 #include <QHeaderView>
 #include <QKeyEvent>
+#include <fmt/format.h>
 
 namespace garland {
 
@@ -13,13 +14,22 @@ namespace {
 
 enum Role { frame_role = Qt::UserRole, copy_role, finding_role };
 
-// What is said of a copy, and searched in.
-QString copy_line(const Show& show, const ArrangementShow& a, std::size_t i, const QString& arrangement) {
+// What is said of a copy, and searched in. Plain text, since a hundred thousand of them are looked through at each key.
+std::string copy_line(const Show& show, const ArrangementShow& a, std::size_t i, const std::string& arrangement) {
     const std::int64_t number = a.number(i);
-    return FindDialog::tr("%1 · copy %2 · %3 · %4")
-        .arg(QString::fromStdString(copy_name(number, show.copies())))
-        .arg(number + 1)
-        .arg(arrangement, QString::fromStdString(delay_words(a.clocks[i].delay)));
+    return fmt::format("{} · copy {} · {} · {}", copy_name(number, show.copies()), number + 1, arrangement,
+                       delay_words(a.clocks[i].delay));
+}
+
+// The words that are asked for, in small letters.
+std::vector<std::string> words_of(const QString& asked) {
+    std::vector<std::string> out;
+    for (const QString& word : asked.toLower().split(' ', Qt::SkipEmptyParts)) out.push_back(word.toStdString());
+    return out;
+}
+
+bool all_in(const std::string& line, const std::vector<std::string>& words) {
+    return std::all_of(words.begin(), words.end(), [&](const std::string& w) { return line.find(w) != line.npos; });
 }
 
 } // namespace
@@ -102,22 +112,24 @@ void FindDialog::add_copies(const QString& asked) {
     const ShowPtr show = document_.show();
     if (!show) return;
     const auto number = parse_number(asked.toStdString());
-    std::map<std::int64_t, QString> lines; // those that are shown, by number
+    const std::vector<std::string> words = words_of(asked);
+    std::map<std::int64_t, std::string> lines; // those that are shown, by number
     for (const ArrangementShow& a : show->arrangements) {
         const Arrangement* spec = document_.project().arrangement(a.id);
-        const QString name = spec ? QString::fromStdString(spec->name) : QString();
+        const std::string name = spec ? spec->name : "", small = QString::fromStdString(name).toLower().toStdString();
         for (std::size_t i = 0; i < a.clocks.size(); ++i) {
             const std::int64_t copy = a.number(i);
-            if (number ? *number != static_cast<double>(copy + 1) : !has_words(copy_line(*show, a, i, name), asked))
+            if (number ? *number != static_cast<double>(copy + 1)
+                       : !words.empty() && !all_in(copy_line(*show, a, i, small), words))
                 continue;
-            found_.insert(copy);
-            lines.emplace(copy, QString());
+            found_.insert(found_.end(), copy);
+            if (lines.size() >= most_shown && copy > lines.rbegin()->first) continue;
+            lines.emplace(copy, copy_line(*show, a, i, name));
             if (lines.size() > most_shown) lines.erase(std::prev(lines.end()));
-            if (lines.count(copy)) lines[copy] = copy_line(*show, a, i, name);
         }
     }
     for (const auto& [copy, line] : lines) {
-        auto* item = new QTreeWidgetItem(list_, {line, tr("copy")});
+        auto* item = new QTreeWidgetItem(list_, {QString::fromStdString(line), tr("copy")});
         item->setData(0, copy_role, static_cast<qlonglong>(copy));
     }
 }

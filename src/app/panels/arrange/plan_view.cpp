@@ -62,6 +62,92 @@ int PlanView::path_point_at(QPointF at) const {
     return -1;
 }
 
+// All copies as a picture, drawn anew only where it would be another one; those of other arrangements lie below.
+void PlanView::draw_dots() {
+    const Show& show = *document_.show();
+    const Tokens& t = tokens();
+    const double ratio = devicePixelRatioF();
+    const DotsOf now{document_.show(), viewing_.arrangement(), size() * ratio, scale_, shift_, t.accent.rgb()};
+    if (now == dots_of_) return;
+    dots_of_ = now;
+    dots_ = QImage(now.size, QImage::Format_ARGB32_Premultiplied);
+    dots_.setDevicePixelRatio(ratio);
+    dots_.fill(Qt::transparent);
+    constexpr std::int64_t many = 2000; // from there on a copy is a small square
+    QPainter p(&dots_);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    for (const bool own : {false, true}) {
+        for (const ArrangementShow& a : show.arrangements) {
+            if ((a.id == now.arrangement) != own) continue;
+            const QColor colour = own ? t.accent : t.line;
+            if (show.copies() > many) {
+                plot(a, colour.rgb(), ratio);
+                continue;
+            }
+            p.setBrush(colour);
+            const double r = show.copies() > 400 ? 1.8 : 2.5;
+            for (const Placement& one : a.places) p.drawEllipse(pixel(one.position), r, r);
+        }
+    }
+}
+
+void PlanView::plot(const ArrangementShow& a, QRgb colour, double ratio) {
+    const int wide = static_cast<int>(std::lround(2 * ratio));
+    for (const Placement& one : a.places) {
+        const QPointF at = pixel(one.position) * ratio;
+        const int x = static_cast<int>(at.x()) - wide / 2, y = static_cast<int>(at.y()) - wide / 2;
+        if (x < 0 || y < 0 || x + wide > dots_.width() || y + wide > dots_.height()) continue;
+        for (int row = y; row < y + wide; ++row) {
+            auto* line = reinterpret_cast<QRgb*>(dots_.scanLine(row));
+            std::fill(line + x, line + x + wide, colour);
+        }
+    }
+}
+
+// Numbers where there is room, those of selected copies first. Room is kept by cells of 4 pixels.
+void PlanView::draw_numbers(QPainter& p) const {
+    const Show& show = *document_.show();
+    const Tokens& t = tokens();
+    constexpr int cell = 4, most = 400;
+    const int columns = width() / cell + 1, rows = height() / cell + 1;
+    std::vector<bool> taken(static_cast<std::size_t>(columns * rows));
+    auto cells = [&](const QRectF& r, auto use) {
+        const int left = std::max(0, static_cast<int>(r.left()) / cell),
+                  right = std::min(columns - 1, static_cast<int>(r.right()) / cell);
+        const int top = std::max(0, static_cast<int>(r.top()) / cell),
+                  bottom = std::min(rows - 1, static_cast<int>(r.bottom()) / cell);
+        for (int y = top; y <= bottom; ++y) {
+            for (int x = left; x <= right; ++x) {
+                if (!use(static_cast<std::size_t>(y * columns + x))) return false;
+            }
+        }
+        return true;
+    };
+    int shown = 0;
+    auto number = [&](const ArrangementShow& a, std::size_t i, bool picked) {
+        const std::int64_t n = a.number(i) + 1;
+        const int digits = n < 10 ? 1 : static_cast<int>(std::log10(static_cast<double>(n))) + 1;
+        const QPointF at = pixel(a.places[i].position);
+        const QRectF name(at.x() + 4, at.y() - 6, 7.0 * digits + 2, 12);
+        if (!cells(name, [&](std::size_t c) { return !taken[c]; })) return;
+        cells(name, [&](std::size_t c) { return taken[c] = true; });
+        p.setPen(picked ? t.text : t.muted);
+        p.drawText(name, Qt::AlignLeft | Qt::AlignVCenter, QString::number(n));
+        ++shown;
+    };
+    p.setFont(text_font(7));
+    for (const std::int64_t copy : viewing_.selection()) {
+        std::size_t i = 0;
+        if (shown >= most) break;
+        if (const ArrangementShow* a = show.find(copy, i)) number(*a, i, true);
+    }
+    for (const ArrangementShow& a : show.arrangements) {
+        if (a.id != viewing_.arrangement()) continue;
+        for (std::size_t i = 0; i < a.places.size() && shown < most; ++i) number(a, i, false);
+    }
+}
+
 void PlanView::paintEvent(QPaintEvent*) {
     measure();
     const Tokens& t = tokens();
@@ -76,7 +162,6 @@ void PlanView::paintEvent(QPaintEvent*) {
         p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
     }
     const Show& show = *document_.show();
-    const ArrangementId chosen = viewing_.arrangement();
     if (const Arrangement* a = curve()) {
         p.setPen(QPen(t.muted, 1));
         for (const auto& line : cords(*a)) {
@@ -85,41 +170,15 @@ void PlanView::paintEvent(QPaintEvent*) {
             p.drawPolyline(drawn);
         }
     }
-    p.setFont(text_font(7));
-    const double r = show.copies() > 2000 ? 1 : show.copies() > 400 ? 1.8 : 2.5;
-    for (int pass = 0; pass < 2; ++pass) { // the others first
-        for (const ArrangementShow& a : show.arrangements) {
-            if ((a.id == chosen) != (pass == 1)) continue;
-            for (std::size_t i = 0; i < a.places.size(); ++i) {
-                const bool picked = viewing_.selection().count(a.number(i)) > 0;
-                p.setPen(Qt::NoPen);
-                p.setBrush(picked ? t.rose : pass == 1 ? t.accent : t.line);
-                const double own = picked ? 4 : r;
-                p.drawEllipse(pixel(a.places[i].position), own, own);
-            }
-        }
+    draw_dots();
+    p.drawImage(0, 0, dots_);
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.rose);
+    for (const std::int64_t number : viewing_.selection()) {
+        std::size_t i = 0;
+        if (const ArrangementShow* a = show.find(number, i)) p.drawEllipse(pixel(a->places[i].position), 4, 4);
     }
-    // Numbers where there is room, the picked ones first.
-    std::vector<QRectF> taken;
-    for (int pass = 0; pass < 2; ++pass) {
-        for (const ArrangementShow& a : show.arrangements) {
-            if (a.id != chosen && pass == 1) continue;
-            for (std::size_t i = 0; i < a.places.size() && taken.size() < 400; ++i) {
-                const std::int64_t number = a.number(i);
-                const bool picked = viewing_.selection().count(number) > 0;
-                if (picked != (pass == 0)) continue;
-                const QPointF at = pixel(a.places[i].position);
-                const QRectF name(at.x() + 4, at.y() - 6,
-                                  7.0 * static_cast<double>(QString::number(number + 1).size()) + 2, 12);
-                if (std::any_of(taken.begin(), taken.end(),
-                                [&](const QRectF& other) { return other.intersects(name); }))
-                    continue;
-                taken.push_back(name);
-                p.setPen(picked ? t.text : t.muted);
-                p.drawText(name, Qt::AlignLeft | Qt::AlignVCenter, QString::number(number + 1));
-            }
-        }
-    }
+    draw_numbers(p);
     if (const Arrangement* a = curve()) {
         p.setPen(QPen(t.text, 1.5));
         p.setBrush(t.panel);

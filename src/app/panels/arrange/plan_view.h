@@ -24,6 +24,20 @@ class PlanView : public QWidget, public Draggable {
     void mouseDoubleClickEvent(QMouseEvent* event) override;
 
   private:
+    void draw_dots();
+    void plot(const ArrangementShow& arrangement, QRgb colour, double ratio);
+    void draw_numbers(QPainter& p) const;
+    struct DotsOf { // what the picture of the dots shows
+        ShowPtr show;
+        ArrangementId arrangement;
+        QSize size;
+        double scale = 0;
+        QPointF shift;
+        QRgb colour = 0;
+        bool operator==(const DotsOf&) const = default;
+    };
+    DotsOf dots_of_;
+    QImage dots_;
     void measure();
     V3d place(QPointF pixel) const; // in the scene, on the ground
     const Arrangement* curve() const;

@@ -60,12 +60,13 @@ VaryPanel::VaryPanel(Document& document, Viewing& viewing, QWidget* parent)
     connect(clear_picked_, &QPushButton::clicked, this, [this] {
         const ShowPtr show = document_.show();
         edit_arrangement(tr("Clear nudges"), [&](Arrangement& a) -> Result<void> {
+            std::set<CopyId> selected;
             for (std::int64_t number : viewing_.selection()) {
                 std::size_t i = 0;
                 const ArrangementShow* s = show->find(number, i);
-                if (s && s->id == a.id)
-                    std::erase_if(a.nudges, [&](const Nudge& n) { return n.copy == s->places[i].id; });
+                if (s && s->id == a.id) selected.insert(s->places[i].id);
             }
+            std::erase_if(a.nudges, [&](const Nudge& n) { return selected.count(n.copy) > 0; });
             return {};
         });
     });
