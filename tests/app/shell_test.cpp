@@ -15,6 +15,7 @@
 #include "io/project/project_file.h"
 
 #include <QCheckBox>
+#include <QClipboard>
 #include <QMenu>
 #include <QProcess>
 #include <QSettings>
@@ -314,6 +315,46 @@ class ShellTest : public QObject {
         QCOMPARE(o.project().sources.size(), std::size_t(2));
         qunsetenv("XDG_CONFIG_HOME");
         qunsetenv("XDG_CACHE_HOME");
+    }
+    void parts_are_copied_between_windows() {
+        Opened first, second;
+        first.window.document().edit("grid", [](Project& p) -> Result<void> {
+            p.arrangements[0].kind = ArrangementKind::grid;
+            p.arrangements[0].columns = 3, p.arrangements[0].rows = 2;
+            return {};
+        });
+        activate(first.window);
+        QTest::keyClick(&first.window, Qt::Key_X, Qt::ControlModifier | Qt::ShiftModifier);
+        activate(second.window);
+        QTest::keyClick(&second.window, Qt::Key_V, Qt::ControlModifier | Qt::ShiftModifier);
+        QTRY_VERIFY(second.project().arrangements[0].kind == ArrangementKind::grid);
+        QCOMPARE(second.window.document().show()->copies(), std::int64_t(6));
+        second.window.document().undo().undo();
+        QVERIFY(second.project().arrangements[0].kind == ArrangementKind::line);
+        QGuiApplication::clipboard()->setText("a lantern");
+        second.window.commands().find("edit.paste_part")->action->trigger();
+        QVERIFY2(second.window.notices().texts().join(' ').contains("no part of a project"),
+                 qPrintable(second.window.notices().texts().join(' ')));
+    }
+    void cells_become_keys() {
+        Opened o;
+        o.window.set_step(1);
+        QGuiApplication::clipboard()->setText("0\t5\n10\t20\n"); // as a spreadsheet gives them
+        o.window.viewing().set_frame(12);
+        o.window.retime().map().paste();
+        const TimeMap& map = o.map();
+        const auto key = [&](double at) {
+            for (const Key& k : map.keys) {
+                if (k.at.value == at) return k.source.value;
+            }
+            return -1.0;
+        };
+        QCOMPARE(key(12), 5.0);
+        QCOMPARE(key(22), 20.0);
+        QGuiApplication::clipboard()->setText("0\tmany\n");
+        o.window.retime().map().paste();
+        QVERIFY(o.window.notices().texts().join(' ').contains("“many”") ||
+                o.window.notices().texts().join(' ').contains("\"many\" is no number"));
     }
     void views_have_menus_of_their_own() {
         Opened o;

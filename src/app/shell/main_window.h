@@ -77,6 +77,8 @@ class MainWindow : public QMainWindow {
     void make_file_menu(QMenu& menu);
     void make_edit_menu(QMenu& menu);
     void make_retime_menu(QMenu& menu);
+    void make_copy_menu(QMenu& menu);
+    void paste_part(); // what is copied, into the project
     void make_camera_menu(QMenu& menu);
     void make_play_menu(QMenu& menu);
     void make_view_menu(QMenu& menu);

@@ -14,8 +14,10 @@
 #include "app/shell/start_page.h"
 #include "app/shell/transport.h"
 #include "app/theme/tokens.h"
+#include "io/tables/copied_text.h"
 
 #include <QApplication>
+#include <QClipboard>
 #include <QFileInfo>
 #include <QLabel>
 #include <QMenuBar>
@@ -151,8 +153,46 @@ void MainWindow::make_edit_menu(QMenu& menu) {
     commands_.add(&menu, "edit.deselect", tr("&Deselect all"), "Ctrl+Shift+A", tr("Deselect all copies"),
                   [this] { viewing_.select({}); });
     menu.addSeparator();
+    make_copy_menu(*menu.addMenu(tr("Copy as te&xt")));
+    commands_.add(&menu, "edit.paste_part", tr("Paste into the pro&ject"), "Ctrl+Shift+V",
+                  tr("Take the copied arrangement, variation or zones, also from another window"),
+                  [this] { paste_part(); });
+    menu.addSeparator();
     commands_.add(&menu, "edit.preferences", tr("&Preferences…"), "Ctrl+,",
                   tr("Theme, memory, keeping of unsaved work, readers by command …"), [this] { show_preferences(); });
+}
+
+// Parts of the project as text, for other arrangements, other windows, and mails.
+void MainWindow::make_copy_menu(QMenu& menu) {
+    auto copy = [this](const std::string& text) {
+        QGuiApplication::clipboard()->setText(QString::fromStdString(text));
+    };
+    auto of_arrangement = [this, copy](std::string (*text)(const Arrangement&)) {
+        if (const Arrangement* a = document_.project().arrangement(viewing_.arrangement())) return copy(text(*a));
+        emit document_.hint(tr("There is no arrangement to copy"));
+    };
+    commands_.add(&menu, "copy.arrangement", tr("The &arrangement"), "Ctrl+Shift+X",
+                  tr("Copy where and how its copies stand and what varies them"),
+                  [of_arrangement] { of_arrangement(arrangement_as_text); });
+    commands_.add(&menu, "copy.variation", tr("Its &variation"), "", tr("Copy its spreads and pulses alone"),
+                  [of_arrangement] { of_arrangement(variation_as_text); });
+    commands_.add(&menu, "copy.zones", tr("All &zones"), "", tr("Copy the zones of the project"),
+                  [this, copy] { copy(zones_as_text(document_.project().zones)); });
+}
+
+void MainWindow::paste_part() {
+    auto part = part_from_text(QGuiApplication::clipboard()->text().toStdString());
+    if (!part) {
+        part.error().kept = "the project as it is";
+        return show_problem(part.error());
+    }
+    QString left_out;
+    document_.edit(tr("Paste"), [&](Project& p) -> Result<void> {
+        GARLAND_TRY(words, put_part(p, *part, viewing_.arrangement()));
+        left_out = QString::fromStdString(words);
+        return {};
+    });
+    if (!left_out.isEmpty()) emit document_.hint(left_out);
 }
 
 // The operations open with their numbers, and the map shows what they would do.

@@ -3,7 +3,11 @@
 #include "core/base/numbers.h"
 #include "core/time/conversions.h"
 #include "core/time/map_edits.h"
+#include "io/tables/copied_text.h"
 
+#include <QClipboard>
+#include <QGuiApplication>
+#include <QMimeData>
 #include <algorithm>
 #include <cmath>
 
@@ -276,15 +280,33 @@ void TimeMapView::remove_picked() {
     if (edit_keys(words, [&](const TimeMap& map) { return remove_keys(map, keys); })) pick({});
 }
 
+namespace {
+KeyValue value_of(MapView view) {
+    return view == MapView::position ? KeyValue::source_frame
+           : view == MapView::speed  ? KeyValue::speed
+                                     : KeyValue::per_cent;
+}
+} // namespace
+
 void TimeMapView::copy_picked() {
-    clip_ = copied_keys(shown_.keys, picked_);
-    clip_view_ = view_;
+    if (picked_.empty()) return;
+    const std::vector<Key> keys = copied_keys(shown_.keys, picked_);
+    QGuiApplication::clipboard()->setText(QString::fromStdString(keys_as_text(keys, value_of(view_))));
     emit keys_picked(); // Paste can be used now
 }
 
+bool TimeMapView::can_paste() const {
+    return QGuiApplication::clipboard()->mimeData()->hasText();
+}
+
 void TimeMapView::paste() {
-    if (clip_.empty()) return;
-    if (clip_view_ != view_) {
+    auto copied = keys_from_text(QGuiApplication::clipboard()->text().toStdString());
+    if (!copied) {
+        copied.error().kept = "the timing as it is";
+        emit document_.problem(copied.error());
+        return;
+    }
+    if (copied->value.value_or(value_of(view_)) != value_of(view_)) {
         emit document_.problem(Error{ErrorCode::invalid, "the copied keys are of another kind"}
                                    .keeping("the timing as it is")
                                    .advise("paste them in the view they were copied in"));
@@ -292,10 +314,10 @@ void TimeMapView::paste() {
     }
     const OutputFrame at = playhead();
     PickedKeys pasted;
-    const QString words = clip_.size() == 1
+    const QString words = copied->keys.size() == 1
                               ? tr("Paste a key at output frame %1").arg(text(at.value))
-                              : tr("Paste %1 keys at output frame %2").arg(clip_.size()).arg(text(at.value));
-    if (edit_keys(words, [&](const TimeMap& map) { return paste_keys(map, clip_, at, pasted); })) pick(pasted);
+                              : tr("Paste %1 keys at output frame %2").arg(copied->keys.size()).arg(text(at.value));
+    if (edit_keys(words, [&](const TimeMap& map) { return paste_keys(map, copied->keys, at, pasted); })) pick(pasted);
 }
 
 void TimeMapView::set_ghost(std::optional<Timing> ghost) {

@@ -36,7 +36,7 @@ class TimeMapView : public QWidget, public Draggable {
     void remove_picked();
     void copy_picked();
     void paste(); // at the playhead
-    bool can_paste() const { return !clip_.empty(); }
+    bool can_paste() const; // what is copied may be keys
     // Changes the shown keys; where the timing is kept in another form, it is converted on the way, and the words say
     // so.
     bool edit_keys(const QString& words, const std::function<Result<TimeMap>(const TimeMap&)>& change,
@@ -127,8 +127,6 @@ class TimeMapView : public QWidget, public Draggable {
     TimingId shown_id_;
     bool own_view_ = false; // zoomed or moved by the user
     PickedKeys picked_;
-    std::vector<Key> clip_;
-    MapView clip_view_ = MapView::position;
     std::optional<Timing> ghost_;
     TimingPlan ghost_plan_;
     bool snap_frames_ = true, snap_beats_ = true;
