@@ -159,9 +159,6 @@ int main(int argc, char** argv) {
         window.set_step(0);
         QTest::qWait(3000); // all strips
         fine &= shoot("gather-quay");
-        window.set_step(1);
-        window.viewing().set_current_copy(4);
-        fine &= shoot("retime-quay");
         return fine ? 0 : 1;
     }
     window.viewing().set_frame(137);
@@ -171,7 +168,6 @@ int main(int argc, char** argv) {
     window.lanes().set_sort(LaneSort::delay);
     window.viewing().set_colour(ColourMode::source_frame);
     fine &= shoot("retime-night");
-    // An operation before it is applied, over beats and markers.
     auto edit = [&](const char* words, const std::function<void(Project&)>& change) {
         window.document().edit(words, [&](Project& p) -> Result<void> {
             change(p);
@@ -183,10 +179,6 @@ int main(int argc, char** argv) {
         p.settings.markers = {{OutputFrame(61), "drum"}, {OutputFrame(121), "bridge"}};
     });
     window.viewing().set_frame(40);
-    window.retime().choose(OperationKind::slow);
-    window.retime().show_panel(3);
-    fine &= shoot("retime-slow");
-    window.retime().operations().choose(std::nullopt);
     window.retime().map().set_view(MapView::speed);
     window.retime().map().pick({1});
     window.retime().show_panel(0);

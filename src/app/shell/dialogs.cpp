@@ -10,6 +10,7 @@
 #include "app/shell/log.h"
 #include "app/shell/main_window.h"
 #include "app/shell/preferences_dialog.h"
+#include "app/shell/start_page.h"
 #include "app/shell/transport.h"
 #include "app/theme/desktop_scheme.h"
 #include "app/theme/tokens.h"
@@ -97,6 +98,7 @@ void MainWindow::take_preferences(const Preferences& p) {
     for (QWidget* w : findChildren<QWidget*>()) w->update();
     lanes_->restyle();
     scene_view_->redraw();
+    if (start_shown()) start_->refresh(); // its pictures have the theme's colours
 }
 
 void MainWindow::show_keys() {

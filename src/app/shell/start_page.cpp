@@ -9,6 +9,7 @@
 #include <QFileInfo>
 #include <QGridLayout>
 #include <QLocale>
+#include <QPainter>
 #include <QScrollArea>
 #include <QSettings>
 #include <QStandardPaths>
@@ -179,13 +180,18 @@ void StartPage::fill_recent() {
         entry->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
         entry->setAutoRaise(true);
         entry->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-        entry->setIconSize(picture_size);
+        constexpr int gap = 10; // between the picture and its words
+        entry->setIconSize(picture_size + QSize(gap, 0));
         QImage image = recent_picture(path);
         if (image.isNull()) {
             image = QImage(picture_size, QImage::Format_RGB32);
             image.fill(tokens().raised);
         }
-        entry->setIcon(QIcon(QPixmap::fromImage(image)));
+        const double dense = static_cast<double>(image.height()) / picture_size.height();
+        QPixmap icon((QSizeF(picture_size + QSize(gap, 0)) * dense).toSize());
+        icon.fill(Qt::transparent);
+        QPainter(&icon).drawImage(0, 0, image);
+        entry->setIcon(QIcon(icon));
         const QString folder = QFontMetrics(entry->font()).elidedText(file.path(), Qt::ElideMiddle, 300);
         entry->setText(
             file.completeBaseName() + '\n' + folder + '\n' +
