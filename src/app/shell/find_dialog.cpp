@@ -1,11 +1,8 @@
 #include "app/shell/find_dialog.h"
 
-#include "app/shell/command_finder.h"
 #include "app/widgets/parts.h"
 #include "core/base/numbers.h"
 
-#include <QHeaderView>
-#include <QKeyEvent>
 #include <fmt/format.h>
 
 namespace garland {
@@ -35,38 +32,20 @@ bool all_in(const std::string& line, const std::vector<std::string>& words) {
 } // namespace
 
 FindDialog::FindDialog(Document& document, Viewing& viewing, std::function<const Report*()> report, QWidget* parent)
-    : QDialog(parent), document_(document), viewing_(viewing), report_(std::move(report)) {
-    setWindowTitle(tr("Find"));
-    auto* column = new QVBoxLayout(this);
-    line_ = new QLineEdit;
-    line_->setAccessibleName(tr("Find"));
-    line_->setPlaceholderText(tr("“c12”, “12 frames later”, a number, “frame 96”, words of a finding …"));
-    line_->setClearButtonEnabled(true);
-    column->addWidget(line_);
-    list_ = new QTreeWidget;
-    list_->setAccessibleName(tr("Found"));
-    list_->setHeaderLabels({tr("What"), tr("Kind")});
-    list_->setRootIsDecorated(false);
-    list_->setUniformRowHeights(true);
-    list_->setFocusPolicy(Qt::NoFocus);
-    list_->header()->setStretchLastSection(false);
-    list_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
-    list_->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
-    column->addWidget(list_, 1);
+    : AskedList(tr("Find"), tr("Find"), tr("“c12”, “12 frames later”, a number, “frame 96”, words of a finding …"),
+                {tr("What"), tr("Kind")}, parent),
+      document_(document), viewing_(viewing), report_(std::move(report)) {
     auto* row = new QHBoxLayout;
     words_ = make_label({}, "muted");
     row->addWidget(words_, 1);
     auto* all = make_button(tr("Select all found"), tr("Select every copy that was found"));
     row->addWidget(all);
-    column->addLayout(row);
+    column_->addLayout(row);
     resize(560, 420);
-    connect(line_, &QLineEdit::textChanged, this, &FindDialog::fill);
-    connect(list_, &QTreeWidget::itemClicked, this, [this](QTreeWidgetItem* item) { take(item); });
     connect(all, &QPushButton::clicked, this, &FindDialog::take_all);
     connect(&document_, &Document::changed, this, [this] {
         if (isVisible()) fill();
     });
-    line_->installEventFilter(this);
 }
 
 void FindDialog::ask_for(const QString& words) {
@@ -146,8 +125,7 @@ void FindDialog::add_findings(const QString& asked) {
     }
 }
 
-void FindDialog::take(const QTreeWidgetItem* item) {
-    if (!item || item->isDisabled()) return;
+void FindDialog::take(QTreeWidgetItem* item) {
     if (const QVariant frame = item->data(0, frame_role); frame.isValid()) viewing_.set_frame(frame.toDouble());
     if (const QVariant copy = item->data(0, copy_role); copy.isValid()) {
         viewing_.select({copy.toLongLong()});
@@ -167,20 +145,6 @@ void FindDialog::take_all() {
     if (found_.empty()) return;
     viewing_.select(found_);
     emit show_copy(*found_.begin());
-}
-
-bool FindDialog::eventFilter(QObject* watched, QEvent* event) {
-    if (watched != line_ || event->type() != QEvent::KeyPress) return QDialog::eventFilter(watched, event);
-    auto* key = static_cast<QKeyEvent*>(event);
-    switch (key->key()) {
-    case Qt::Key_Up:
-    case Qt::Key_Down:
-    case Qt::Key_PageUp:
-    case Qt::Key_PageDown: QCoreApplication::sendEvent(list_, event); return true;
-    case Qt::Key_Return:
-    case Qt::Key_Enter: take(list_->currentItem()); return true;
-    default: return QDialog::eventFilter(watched, event);
-    }
 }
 
 } // namespace garland

@@ -2,16 +2,14 @@
 #pragma once
 
 #include "app/document/viewing.h"
+#include "app/shell/asked_list.h"
 #include "core/project/findings.h"
 
-#include <QDialog>
 #include <QLabel>
-#include <QLineEdit>
-#include <QTreeWidget>
 
 namespace garland {
 
-class FindDialog : public QDialog {
+class FindDialog : public AskedList {
     Q_OBJECT
   public:
     // report: what Check found last; null where it has not looked.
@@ -22,21 +20,16 @@ class FindDialog : public QDialog {
   signals:
     void show_copy(qint64 copy);
 
-  protected:
-    bool eventFilter(QObject* watched, QEvent* event) override;
-
   private:
-    void fill();
+    void fill() override;
     void add_frames(const QString& asked);
     void add_copies(const QString& asked);
     void add_findings(const QString& asked);
-    void take(const QTreeWidgetItem* item);
+    void take(QTreeWidgetItem* item) override;
     void take_all(); // selects every copy that is found
     Document& document_;
     Viewing& viewing_;
     std::function<const Report*()> report_;
-    QLineEdit* line_;
-    QTreeWidget* list_;
     QLabel* words_;
     std::set<std::int64_t> found_; // copies
 };

@@ -1,6 +1,6 @@
 #include "app/shell/keys_dialog.h"
 
-#include "app/shell/command_finder.h"
+#include "app/shell/asked_list.h"
 #include "app/widgets/parts.h"
 #include "core/base/numbers.h"
 

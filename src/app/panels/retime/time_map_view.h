@@ -35,7 +35,7 @@ class TimeMapView : public QWidget, public Draggable {
     void pick_all();
     void remove_picked();
     void copy_picked();
-    void paste(); // at the playhead
+    void paste();           // at the playhead
     bool can_paste() const; // what is copied may be keys
     // Changes the shown keys; where the timing is kept in another form, it is converted on the way, and the words say
     // so.
