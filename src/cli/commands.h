@@ -123,7 +123,7 @@ struct SettingsWords {
 };
 int formats_command(bool markdown, Output out);
 int readers_command(const ReaderWords& words, Output out);
-std::string completion_script(const CLI::App& app, const std::string& shell); // bash, zsh or fish
+std::string completion_script(const CLI::App& app, const std::string& shell);        // bash, zsh or fish
 void settings_commands(CLI::App& app, SettingsWords& words, Output& out, int& code); // all of these
 
 // Prints an error to standard error (or as JSON to standard output) and gives its exit code.

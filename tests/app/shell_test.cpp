@@ -102,6 +102,16 @@ class ShellTest : public QObject {
         QVERIFY(!window.start_shown());
         QCOMPARE(window.step(), 0);
     }
+    void a_sample_is_made_where_its_progress_is_seen() {
+        MainWindow window;
+        window.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&window));
+        QSignalSpy opened(&window.document(), &Document::opened);
+        click(window.start_page(), "Lantern festival");
+        QTRY_VERIFY(!window.start_shown()); // the transport shows how far it is, with Cancel
+        if (opened.isEmpty()) QVERIFY(opened.wait(120000));
+        QCOMPARE(window.document().show()->copies(), std::int64_t(60));
+    }
     void files_dropped_on_the_start_page_are_gathered() {
         const Opened o; // drops a file on an empty window
         QVERIFY(!const_cast<Opened&>(o).window.start_shown());

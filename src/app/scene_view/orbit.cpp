@@ -30,8 +30,9 @@ QMatrix4x4 Orbit::view() const {
 QMatrix4x4 Orbit::projection(QSizeF size) const {
     QMatrix4x4 m;
     const double near_plane = std::max(camera.distance / 200, 1e-4);
-    m.perspective(static_cast<float>(camera.field_of_view), static_cast<float>(size.width() / std::max(size.height(), 1.0)),
-                  static_cast<float>(near_plane), static_cast<float>(near_plane * 20000));
+    m.perspective(static_cast<float>(camera.field_of_view),
+                  static_cast<float>(size.width() / std::max(size.height(), 1.0)), static_cast<float>(near_plane),
+                  static_cast<float>(near_plane * 20000));
     return m;
 }
 

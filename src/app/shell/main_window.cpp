@@ -145,7 +145,10 @@ void MainWindow::connect_document() {
         lanes_->setToolTip(line);
         lanes_->setStatusTip(line);
     });
-    connect(&jobs_, &Jobs::started, this, &MainWindow::tell_end_of_work);
+    connect(&jobs_, &Jobs::started, this, [this](Job* job) {
+        show_start(false); // its progress is in the transport
+        tell_end_of_work(job);
+    });
     connect(&DesktopScheme::instance(), &DesktopScheme::changed, this, [this] {
         const Preferences p = Preferences::load();
         if (p.theme == Theme::as_desktop) take_preferences(p);

@@ -25,7 +25,8 @@ Result<void> usable(const Camera& c, const std::string& what) {
     if (c.distance < 1e-6)
         return fail(ErrorCode::invalid, what + " stands in its target: its distance must be above 0");
     if (c.field_of_view < 1 || c.field_of_view > 150) {
-        return fail(ErrorCode::invalid, fmt::format("{} has a field of view of {}°; use 1 to 150", what, short_number(c.field_of_view)));
+        return fail(ErrorCode::invalid,
+                    fmt::format("{} has a field of view of {}°; use 1 to 150", what, short_number(c.field_of_view)));
     }
     return {};
 }

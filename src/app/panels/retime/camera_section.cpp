@@ -29,7 +29,8 @@ CameraSection::CameraSection(Document& document, Viewing& viewing, TimeMapView& 
                           });
     remove_ = make_button(tr("Remove"), tr("Remove the selected camera key"));
     clear_ = make_button(tr("Remove all"), tr("The camera stands still again"));
-    auto* save = make_button(tr("Export…"), tr("The camera with its keys and field of view, as USD text, glTF or a table"));
+    auto* save =
+        make_button(tr("Export…"), tr("The camera with its keys and field of view, as USD text, glTF or a table"));
     connect(save, &QPushButton::clicked, this, [this] {
         const QString path = QFileDialog::getSaveFileName(this, tr("Export the camera"), "camera.usda",
                                                           tr("USD text (*.usda);;glTF (*.gltf);;Table (*.csv)"));
