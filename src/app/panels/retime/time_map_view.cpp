@@ -296,7 +296,8 @@ void TimeMapView::copy_picked() {
 }
 
 bool TimeMapView::can_paste() const {
-    return QGuiApplication::clipboard()->mimeData()->hasText();
+    const QMimeData* copied = QGuiApplication::clipboard()->mimeData(); // null where there is no clipboard
+    return copied && copied->hasText();
 }
 
 void TimeMapView::paste() {
