@@ -287,6 +287,8 @@ class ShellTest : public QObject {
             });
         }
         QCOMPARE(o.window.document().undo().count(), 2);
+        MainWindow another; // its first project, too
+        QCOMPARE(another.document().project().settings.rate, (Rate{30000, 1001}));
         QSettings().setValue("text_points", 4000);
         QSettings().setValue("autosave_seconds", "soon");
         QSettings().setValue("look", -3);

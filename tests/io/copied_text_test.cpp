@@ -2,6 +2,7 @@
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
+#include "support/python.h"
 
 #include "core/project/edits.h"
 #include "io/tables/copied_text.h"
@@ -43,6 +44,34 @@ class CopiedTextTest : public QObject {
         for (const auto& [text, words] : bad) {
             const auto keys = keys_from_text(text);
             QVERIFY2(!keys && said(keys.error()).contains(words), keys ? text : qPrintable(said(keys.error())));
+        }
+    }
+    // As many rows as are taken, as NumPy's savetxt writes them, and one more.
+    void a_million_rows_of_another_writer() {
+        GARLAND_NEEDS_PYTHON("numpy");
+        Folder folder;
+        for (const int rows : {1'000'000, 1'000'001}) {
+            QProcess python;
+            python.start(
+                "/usr/bin/python3",
+                {"-c",
+                 "import sys, numpy as np; n = int(sys.argv[2]); i = np.arange(n); "
+                 "np.savetxt(sys.argv[1], np.stack([i + 0.5, i * 0.125], axis=1), fmt='%.17g', delimiter='\\t')",
+                 QString::fromStdString(folder / "keys.txt"), QString::number(rows)});
+            QVERIFY(python.waitForFinished(120000) && python.exitCode() == 0);
+            const auto keys = keys_from_text(folder.read("keys.txt"));
+            if (rows > 1'000'000) {
+                QVERIFY(!keys);
+                QCOMPARE(keys.error().code, ErrorCode::too_large);
+                continue;
+            }
+            QVERIFY(keys);
+            QCOMPARE(keys->keys.size(), std::size_t(rows));
+            std::size_t wrong = 0;
+            for (std::size_t i = 0; i < keys->keys.size(); ++i)
+                wrong += keys->keys[i].at.value != static_cast<double>(i) ||
+                         keys->keys[i].source.value != static_cast<double>(i) * 0.125;
+            QCOMPARE(wrong, std::size_t(0));
         }
     }
     void parts_go_from_project_to_project() {

@@ -1,6 +1,7 @@
 // The list of formats against the readers and the document, and readers by command with real programs (sh, cp, cat).
 #include "support/case.h"
 #include "support/files.h"
+#include "support/python.h"
 
 #include "io/formats.h"
 #include "io/sources/open_source.h"
@@ -136,6 +137,25 @@ class FormatsTest : public QObject {
         const auto moving = user.open("b.lamps");
         QVERIFY2(moving, qPrintable(moving ? "" : said(moving.error())));
         QCOMPARE((*(*moving)->read(1, Progress::none()))->points[2].z, 7.0f);
+    }
+    // Half a million points in four frames, written by NumPy and meshio, which the reader is a program of.
+    void a_command_of_working_size() {
+        GARLAND_NEEDS_PYTHON("numpy, meshio");
+        const User user;
+        user.folder.write("big.lamps", "500000");
+        user.bind("/usr/bin/python3 \"" GARLAND_PYTHON_CHECKS "/read_lamps.py\" {in} {out}", "npy", 250);
+        const auto source = user.open("big.lamps");
+        QVERIFY2(source, qPrintable(source ? "" : said(source.error())));
+        QCOMPARE((*source)->facts().frames(), std::int64_t(4));
+        for (const int frame : {0, 3}) {
+            const PosePtr pose = *(*source)->read(frame, Progress::none());
+            QCOMPARE(pose->points.size(), std::size_t(500'000));
+            std::size_t wrong = 0;
+            for (std::size_t i = 0; i < pose->points.size(); ++i)
+                wrong +=
+                    pose->points[i] != V3f(static_cast<float>(i % 1000), static_cast<float>(i / 1000), frame * 0.25f);
+            QCOMPARE(wrong, std::size_t(0));
+        }
     }
     void what_goes_wrong_is_said_and_nothing_is_kept_data() {
         QTest::addColumn<QString>("line");

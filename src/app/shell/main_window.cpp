@@ -158,7 +158,6 @@ void MainWindow::connect_document() {
     connect(start_, &StartPage::choose_project, this, &MainWindow::choose_project);
     connect(start_, &StartPage::choose_files, gather_, &GatherPanel::choose_files);
     connect(start_, &StartPage::start_empty, this, [this] { set_step(0); });
-    connect(start_, &StartPage::recover, this, &MainWindow::choose_recovery);
 }
 
 bool MainWindow::start_shown() const {
@@ -345,6 +344,7 @@ void MainWindow::restore_state() {
     if (p.cache_gb > 0) document_.set_cache_limit(static_cast<std::size_t>(p.cache_gb * 1e9));
     document_.set_undo_steps(p.undo_steps);
     document_.set_rate_of_new(p.rate);
+    if (p.rate != Rate{}) document_.start_new();
     autosave_.set_seconds(p.autosave_seconds);
     sound_player_.set_device(p.sound_device);
 }

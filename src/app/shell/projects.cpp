@@ -148,7 +148,6 @@ void MainWindow::choose_recovery(const Recovery& r) {
     document_.open_recovered(r.project, r.path);
     autosave_.keep_now();
     Autosave::forget(r);
-    if (start_shown() && Autosave::left_behind().empty()) start_->refresh();
 }
 
 bool MainWindow::save_as() {

@@ -2,7 +2,6 @@
 
 #include "app/theme/tokens.h"
 #include "app/widgets/parts.h"
-#include "core/base/numbers.h"
 
 #include <QCryptographicHash>
 #include <QDir>
@@ -85,8 +84,6 @@ StartPage::StartPage(QWidget* parent) : QWidget(parent) {
                              "muted");
     about->setWordWrap(true);
     column->addWidget(about);
-    recovery_ = new QVBoxLayout;
-    column->addLayout(recovery_);
     auto* sides = new QHBoxLayout;
     sides->setSpacing(48);
     auto* left = new QVBoxLayout;
@@ -163,11 +160,6 @@ QLayout* StartPage::make_samples() {
 }
 
 void StartPage::refresh() {
-    fill_recovery();
-    fill_recent();
-}
-
-void StartPage::fill_recent() {
     clear_layout(recent_);
     recent_->addWidget(make_label(tr("Opened before"), "heading"));
     const QStringList all = recent_projects();
@@ -208,24 +200,6 @@ void StartPage::fill_recent() {
         recent_->addWidget(entry);
     }
     recent_->addStretch(1);
-}
-
-void StartPage::fill_recovery() {
-    clear_layout(recovery_);
-    for (const Recovery& r : Autosave::left_behind()) {
-        auto* card = make_card();
-        auto* row = new QHBoxLayout(card);
-        auto* words = make_label(tr("“%1” was not saved when Garland ended: %2 of %3")
-                                     .arg(r.title, QString::fromStdString(counted(r.edits, "edit", "edits")),
-                                          QLocale().toString(r.when.toLocalTime(), QLocale::ShortFormat)));
-        words->setWordWrap(true);
-        row->addWidget(words, 1);
-        auto* take =
-            make_button(tr("Recover…"), tr("Open the project with these edits, throw them away, or keep them"));
-        connect(take, &QPushButton::clicked, this, [this, r] { emit recover(r); });
-        row->addWidget(take);
-        recovery_->addWidget(card);
-    }
 }
 
 } // namespace garland

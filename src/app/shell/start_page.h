@@ -1,9 +1,10 @@
-// What an empty window shows: samples, a place to drop files, projects opened before, work that was left unsaved.
+// What an empty window shows: samples, a place to drop files, projects opened before. The notices above it offer work
+// that was left unsaved.
 #pragma once
 
-#include "app/document/autosave.h"
-
+#include <QImage>
 #include <QLabel>
+#include <QStringList>
 #include <QVBoxLayout>
 #include <QWidget>
 
@@ -29,14 +30,11 @@ class StartPage : public QWidget {
     void choose_project();
     void choose_files();
     void start_empty();
-    void recover(const garland::Recovery& recovery);
 
   private:
     QLayout* make_samples();
     QLayout* make_files();
-    void fill_recent();
-    void fill_recovery();
-    QVBoxLayout *recent_, *recovery_;
+    QVBoxLayout* recent_;
 };
 
 } // namespace garland
