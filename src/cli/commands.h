@@ -52,6 +52,9 @@ struct HandoffWords {
     std::string project, what, folder, name = "copies", frames, as, source;
     int poses_per_frame = 8;
     double tolerance = 0.001;
+    std::string up = "y", unit = "m";
+    std::int64_t handles = 0;
+    bool no_velocities = false, no_attributes = false;
     std::string share, job;
     bool replace = false, resume = false, dry_run = false;
 };
@@ -67,7 +70,8 @@ struct FarmWords {
 void farm_options(CLI::App& app, FarmWords& words);
 int farm_command(const FarmWords& words, Output out); // a hand-off for many machines
 struct PreviewWords {
-    std::string project, folder, name = "preview", frames, as = "png", size, ground = "shown", colour = "materials";
+    std::string project, folder, name = "preview", frames, as = "png", size, ground = "shown", colour = "materials",
+                                 overlay;
     PreviewLook look;
     bool quick = false, keep = false, replace = false, silent = false, dry_run = false;
 };

@@ -187,8 +187,15 @@ Result<Done> tempo_of_sound(Project& p, const SoundSpec& s, const SoundSamples& 
                             short_number(found.sure * 100, 0))};
 }
 
+Result<Done> markers_of_sound(Project& p, const SoundSpec& s, const SoundSamples& samples) {
+    GARLAND_TRY(found, find_beats(samples, s.start, p.settings.rate));
+    const std::int64_t set = mark_beats(p.settings.markers, found.heard, p.settings.range);
+    return Done{fmt::format("Mark beats of \"{}\": {}", s.name, counted(set, "marker", "markers")),
+                fmt::format("{} heard", counted(static_cast<long long>(found.heard.size()), "beat", "beats"))};
+}
+
 Result<Done> set_sound(Project& p, const Words& w, const std::string& called, const std::string& add,
-                       const std::string& file, bool remove, bool beats, const Given& given) {
+                       const std::string& file, bool remove, bool beats, bool mark, const Given& given) {
     if (!add.empty()) {
         if (file.empty()) return wrong("which file is the sound?", "give --file");
         SoundSpec s;
@@ -212,6 +219,8 @@ Result<Done> set_sound(Project& p, const Words& w, const std::string& called, co
     GARLAND_CHECK(validate(s));
     const std::string path = w.project == "-" ? s.path : absolute_path(s.path, w.project);
     GARLAND_TRY(samples, read_sound_file(path, s.channel));
+    if (beats && mark) GARLAND_CHECK(tempo_of_sound(p, s, *samples));
+    if (mark) return markers_of_sound(p, s, *samples);
     if (beats) return tempo_of_sound(p, s, *samples);
     GARLAND_TRY(facts, sound_facts(path));
     const double frames = facts.seconds() * p.settings.rate.per_second();
@@ -231,7 +240,7 @@ void add_drive_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const R
         Given given;
         std::string called, add, file;
         int number = 0;
-        bool adds = false, remove = false, clear = false, beats = false;
+        bool adds = false, remove = false, clear = false, beats = false, marks = false;
         KeyGiven key;
     };
     auto state = std::make_shared<State>();
@@ -308,10 +317,12 @@ void add_drive_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const R
     s->add_option("--file", state->file, "Its file: WAV, FLAC, Ogg, MP3 or AIFF");
     s->add_flag("--remove", state->remove, "Remove it");
     s->add_flag("--find-beats", state->beats, "Set the tempo grid by the beats that are heard in it");
+    s->add_flag("--mark-beats", state->marks, "Set a marker at each beat that is heard within the output range");
     options(s, sound_options());
     s->callback([=] {
         run([=](Project& p) {
-            return set_sound(p, *w, state->called, state->add, state->file, state->remove, state->beats, written());
+            return set_sound(p, *w, state->called, state->add, state->file, state->remove, state->beats, state->marks,
+                             written());
         });
     });
 }

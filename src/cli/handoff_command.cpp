@@ -44,6 +44,28 @@ int tell(const HandoffPlan& plan, Output out) {
     return exit_fine;
 }
 
+// Space, handles, and what of the geometry is kept.
+Result<void> take_form(const HandoffWords& words, HandoffOrder& order) {
+    auto wrong = [](std::string what, const char* instead) {
+        return fail(Error{ErrorCode::invalid, std::move(what)}.keeping("nothing was written").advise(instead));
+    };
+    if (words.up != "y" && words.up != "z")
+        return wrong(fmt::format("\"{}\" is no axis that can be up", words.up), "use --up y or --up z");
+    order.as.z_up = words.up == "z";
+    const auto unit = unit_called(words.unit);
+    if (!unit)
+        return wrong(fmt::format("\"{}\" is no unit of length", words.unit),
+                     "use m, dm, cm, mm, in, ft, or a number of metres above 0");
+    order.as.unit = *unit;
+    if (words.handles < 0 || words.handles > 1000000)
+        return wrong("handles are 0 to 1000000 frames", "use --handles 8");
+    // In whole steps, so that the frames asked for are among those that are written.
+    const std::int64_t more = (words.handles + order.frames.step - 1) / order.frames.step * order.frames.step;
+    order.frames.range = {order.frames.range.first - more, order.frames.range.last + more};
+    order.as.velocities = !words.no_velocities, order.as.attributes = !words.no_attributes;
+    return {};
+}
+
 } // namespace
 
 void handoff_options(CLI::App& app, HandoffWords& words) {
@@ -54,7 +76,8 @@ void handoff_options(CLI::App& app, HandoffWords& words) {
     app.add_option("--out", words.folder, "The folder to write into; made if it is not there");
     frames_option(&app, words.frames);
     app.add_option("--name", words.name, "What files are called")->capture_default_str();
-    app.add_option("--as", words.as, "The kind of file: ply, usda, usdc, glb, csv, gltf; the usual one if not given");
+    app.add_option("--as", words.as,
+                   "The kind of file: ply, obj, npy, usda, usdc, glb, gltf, vdb, csv; the usual one if not given");
     app.add_option("--source", words.source, "With one-source: which one, by name or id");
     app.add_option("--poses-per-frame", words.poses_per_frame,
                    "With shared-poses: file frames are rounded to one of so many parts, 1 to 1000")
@@ -62,6 +85,15 @@ void handoff_options(CLI::App& app, HandoffWords& words) {
     app.add_option("--tolerance", words.tolerance,
                    "With references and viewer: source frames by which straight pieces may leave a curved clock")
         ->capture_default_str();
+    app.add_option("--handles", words.handles, "So many frames more before the first and after the last one")
+        ->capture_default_str();
+    app.add_option("--up", words.up, "Which axis is up in what is written: y, or z")
+        ->type_name("TEXT:{y,z}")
+        ->capture_default_str();
+    app.add_option("--unit", words.unit, "Of what is written: m, dm, cm, mm, in, ft, or a number of metres")
+        ->capture_default_str();
+    app.add_flag("--no-velocities", words.no_velocities, "Leave out the velocities of points");
+    app.add_flag("--no-attributes", words.no_attributes, "Leave out named attributes of points and faces");
     app.add_flag("--replace", words.replace, "Replace files that are there already");
 }
 
@@ -80,6 +112,7 @@ Result<HandoffOrder> handoff_order(const HandoffWords& words) {
     order.existing = words.replace ? WhatIsThere::replace : words.resume ? WhatIsThere::resume : WhatIsThere::refuse;
     order.poses_per_frame = words.poses_per_frame;
     order.tolerance = words.tolerance;
+    GARLAND_CHECK(take_form(words, order));
     for (const HandoffOutput& o : outputs()) {
         if (o.word == order.output && order.ending.empty()) order.ending = o.endings.front();
     }

@@ -69,6 +69,8 @@ Result<PreviewOrder> order_of(const PreviewWords& w) {
         order.look.samples = 1;
         order.look.shutter = 0;
     }
+    GARLAND_TRY(overlay, overlay_of(w.overlay));
+    order.overlay = overlay;
     if (w.replace && w.keep) return wrong("files cannot be kept and replaced", "use --keep or --replace");
     order.existing = w.replace ? PreviewExisting::replace : w.keep ? PreviewExisting::keep : PreviewExisting::refuse;
     order.sound = !w.silent;
@@ -113,6 +115,8 @@ void preview_options(CLI::App& app, PreviewWords& w) {
     app.add_option("--thickness", w.look.thickness, "Of volumes: extinction a metre at a density of 1")
         ->capture_default_str();
     app.add_flag("--passes", w.look.passes, "EXR: depth, motion, normals and numbers too");
+    app.add_option("--overlay", w.overlay,
+                   "Words over the picture: frame, time, project, colours; with commas between them");
     app.add_flag("--quick", w.quick, "A quick look: half the size, one sample, no blur");
     app.add_flag("--silent", w.silent, "A movie without the project's sounds");
     app.add_flag("--keep", w.keep, "Keep pictures that are there: go on where it was stopped");

@@ -253,9 +253,17 @@ py::list check_all(const OpenShot& s, bool crowding, const py::object& report) {
     return out;
 }
 
+WrittenAs form_of(const std::string& up, const std::string& unit, bool velocities, bool attributes) {
+    const auto metres = unit_called(unit);
+    if ((up != "y" && up != "z") || !metres)
+        raise(Error{ErrorCode::invalid, "up is \"y\" or \"z\", and unit m, dm, cm, mm, in, ft or a number of metres"});
+    return {up == "z", *metres, velocities, attributes};
+}
+
 HandoffOrder order_of(const OpenShot& s, const std::string& output, const std::string& folder, const std::string& name,
                       const py::object& frames, const std::string& as, const std::string& existing,
-                      std::uint64_t source, int poses_per_frame, double tolerance, const std::string& chunk) {
+                      std::uint64_t source, int poses_per_frame, double tolerance, const std::string& chunk,
+                      const WrittenAs& form) {
     HandoffOrder order{output, as.empty() ? std::string() : "." + as, folder, name, {s.project().settings.range, 1}};
     if (!frames.is_none()) {
         const auto list = frames.cast<std::vector<std::int64_t>>();
@@ -274,6 +282,7 @@ HandoffOrder order_of(const OpenShot& s, const std::string& output, const std::s
         raise(Error{ErrorCode::invalid, "existing is \"refuse\", \"resume\" or \"replace\""});
     }
     order.source = SourceId(source), order.poses_per_frame = poses_per_frame, order.tolerance = tolerance;
+    order.as = form;
     if (!chunk.empty()) order.share = given(parse_share(chunk));
     return order;
 }
@@ -346,15 +355,17 @@ PYBIND11_MODULE(_core, m) {
             method,
             [work](const OpenShot& s, const std::string& output, const std::string& folder, const std::string& name,
                    const py::object& frames, const std::string& as, const std::string& existing, std::uint64_t source,
-                   int poses_per_frame, double tolerance, const std::string& chunk, const py::object& progress) {
-                return work(
-                    s,
-                    order_of(s, output, folder, name, frames, as, existing, source, poses_per_frame, tolerance, chunk),
-                    progress);
+                   int poses_per_frame, double tolerance, const std::string& chunk, const std::string& up,
+                   const std::string& unit, bool velocities, bool attributes, const py::object& progress) {
+                return work(s,
+                            order_of(s, output, folder, name, frames, as, existing, source, poses_per_frame, tolerance,
+                                     chunk, form_of(up, unit, velocities, attributes)),
+                            progress);
             },
             py::arg("output"), py::arg("folder"), py::kw_only(), py::arg("name") = "copies",
             py::arg("frames") = py::none(), py::arg("kind") = "", py::arg("existing") = "refuse", py::arg("source") = 0,
-            py::arg("poses_per_frame") = 8, py::arg("tolerance") = 0.001, py::arg("chunk") = "",
+            py::arg("poses_per_frame") = 8, py::arg("tolerance") = 0.001, py::arg("chunk") = "", py::arg("up") = "y",
+            py::arg("unit") = "m", py::arg("velocities") = true, py::arg("attributes") = true,
             py::arg("progress") = py::none());
     };
     define("plan", &planned);

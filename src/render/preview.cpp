@@ -1,9 +1,11 @@
 #include "render/preview.h"
 
 #include "core/base/numbers.h"
+#include "core/project/value_range.h"
 #include "io/files/series.h"
 #include "render/picture_file.h"
 
+#include <algorithm>
 #include <filesystem>
 #include <fmt/format.h>
 
@@ -96,6 +98,46 @@ std::string picture_path(const PreviewOrder& order, std::int64_t frame) {
     return movie_of(order.as) ? base + ending(order.as) : numbered(base + ".", frame, 4, ending(order.as));
 }
 
+namespace {
+
+std::optional<OverlayLegend> legend_of(const Show& show, PreviewColour colour) {
+    auto number = [](double v) { return short_number(v, 2); };
+    const ValueRange source = source_range(show), delay = delay_range(show), rate = rate_range(show);
+    switch (colour) {
+    case PreviewColour::source_frame: {
+        auto same = [&](const ArrangementShow& a) {
+            return a.clock.first.value == source.low && a.clock.last().value == source.high;
+        };
+        const bool all = std::all_of(show.arrangements.begin(), show.arrangements.end(), same),
+                   loops = std::all_of(show.arrangements.begin(), show.arrangements.end(), seamless);
+        if (!all) return OverlayLegend{"source frame", "first", "last"}; // each by its own source
+        return OverlayLegend{"source frame", number(source.low), number(source.high),
+                             loops ? RampKind::cyclic : RampKind::sequential};
+    }
+    case PreviewColour::delay: return OverlayLegend{"delay", number(delay.low) + " f", number(delay.high) + " f"};
+    case PreviewColour::speed: return OverlayLegend{"speed", "×" + number(rate.low), "×" + number(rate.high)};
+    case PreviewColour::level: return OverlayLegend{"level", "0 %", "100 %"};
+    default: return {};
+    }
+}
+
+} // namespace
+
+void lay_over(Picture& picture, const Show& show, const Project& project, const PreviewOrder& order,
+              std::int64_t frame) {
+    if (!order.overlay.any()) return;
+    OverlayWords words;
+    if (order.overlay.frame) words.right = fmt::format("frame {}", frame);
+    if (order.overlay.time) {
+        const double seconds =
+            static_cast<double>(frame - project.settings.range.first) / project.settings.rate.per_second();
+        words.right += fmt::format("{}{:.3f} s", words.right.empty() ? "" : "   ", seconds);
+    }
+    if (order.overlay.project) words.left = project.settings.name;
+    if (order.overlay.colours && order.look.marked.empty()) words.legend = legend_of(show, order.look.colour);
+    lay_words(picture, words, order.look.exposure);
+}
+
 Result<PreviewEstimate> estimate(const PreviewOrder& order, Progress& progress) {
     GARLAND_CHECK(check(order));
     PreviewEstimate out;
@@ -167,6 +209,7 @@ Result<PreviewDone> preview(const Show& show, const Project& project, std::span<
         one.report(0, fmt::format("frame {}", f));
         auto picture = render_frame(show, project, OutputFrame(static_cast<double>(f)), order.look, one, order.camera);
         if (!picture) return stopped(picture.error());
+        lay_over(*picture, show, project, order, f);
         auto written = writer ? writer->add(*picture) : write_picture(project, order, f, *picture);
         if (!written) return stopped(written.error());
         ++done.frames;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "render/movie.h"
+#include "render/overlay.h"
 #include "render/render.h"
 
 #include <functional>
@@ -31,6 +32,7 @@ struct PreviewOrder {
     PreviewLook look;
     std::optional<Camera> camera{}; // none: the project's, with its keys
     bool sound = true;              // in movies of every frame
+    PreviewOverlay overlay{};
     PreviewExisting existing = PreviewExisting::refuse;
 };
 
@@ -56,6 +58,10 @@ Result<PreviewEstimate> estimate(const PreviewOrder& order, Progress& progress =
 Result<PreviewDone> preview(const Show& show, const Project& project, std::span<const HeardSound> sounds,
                             const PreviewOrder& order, Progress& progress = Progress::none(),
                             const std::function<void(std::int64_t, const Picture&)>& finished = {});
+
+// The words that the order asks for, over a picture of that output frame.
+void lay_over(Picture& picture, const Show& show, const Project& project, const PreviewOrder& order,
+              std::int64_t frame);
 
 std::string picture_path(const PreviewOrder& order, std::int64_t frame); // of a movie: the movie's
 

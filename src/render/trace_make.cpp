@@ -5,6 +5,7 @@
 #include "core/base/colour.h"
 #include "core/base/parallel.h"
 #include "core/geometry/particles.h"
+#include "core/project/value_range.h"
 #include "io/handoff/placed_copy.h"
 
 #include <algorithm>
@@ -138,7 +139,7 @@ struct TraceMaker {
         return any;
     }
 
-    V3f tint_of(const ArrangementShow& a, std::size_t i, const CopyMoment& m, double low, double high) const {
+    V3f tint_of(const ArrangementShow& a, std::size_t i, const CopyMoment& m, const ValueRange& range) const {
         if (!look.marked.empty())
             return std::binary_search(look.marked.begin(), look.marked.end(), a.number(i)) ? V3f(0.85f, 0.10f, 0.22f)
                                                                                            : V3f(0.42f, 0.43f, 0.45f);
@@ -153,8 +154,8 @@ struct TraceMaker {
             if (seamless(a)) ramp = RampKind::cyclic;
             break;
         }
-        case PreviewColour::delay: share = high > low ? (m.delay - low) / (high - low) : 0; break;
-        case PreviewColour::speed: share = high > low ? (m.rate - low) / (high - low) : 0; break;
+        case PreviewColour::delay: share = range.share(m.delay); break;
+        case PreviewColour::speed: share = range.share(a.clocks[i].rate); break;
         case PreviewColour::level: {
             const CopyPlaying* playing = a.clocks.playing();
             if (!playing) return V3f(0.45f);
@@ -166,13 +167,8 @@ struct TraceMaker {
     }
 
     void add_copies() {
-        double low = 1e300, high = -1e300;
-        for (const Posed& part : posed[middle()]) {
-            for (const CopyMoment& m : part.moments) {
-                const double v = look.colour == PreviewColour::delay ? m.delay : m.rate;
-                low = std::min(low, v), high = std::max(high, v);
-            }
-        }
+        // Over all copies, shown now or not: a colour is the same value in every picture.
+        const ValueRange range = look.colour == PreviewColour::delay ? delay_range(show) : rate_range(show);
         Imath::Box3d all;
         for (std::size_t part = 0; part < posed[middle()].size(); ++part) {
             const Posed& now = posed[middle()][part];
@@ -189,7 +185,7 @@ struct TraceMaker {
                 in.water |= a.sampler.source()->facts().kind == SourceKind::water;
                 copy.source = source;
                 copy.source_frame = now.moments[i].source;
-                copy.tint = tint_of(a, i, now.moments[i], low, high);
+                copy.tint = tint_of(a, i, now.moments[i], range);
                 copy.own_colours = look.colour == PreviewColour::look && look.marked.empty();
                 Key key;
                 const bool still = jumps(part, i);

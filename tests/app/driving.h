@@ -16,6 +16,7 @@
 #include <QDropEvent>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPushButton>
@@ -70,6 +71,20 @@ inline void click_tab(QWidget& in, const QString& text) {
     qFatal("no tab called %s", qPrintable(text));
 }
 
+// Lets what was begun come to its end: cards made anew, old ones gone, layouts, painting. No wait: only what is due.
+inline void settle() {
+    for (int turn = 0; turn < 4; ++turn) {
+        QCoreApplication::processEvents();
+        QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+    }
+}
+// Waits until the Scene has drawn a picture that was begun after this call.
+inline void wait_painted(SceneCanvas& canvas) {
+    QSignalSpy drawn(&canvas, &QOpenGLWidget::frameSwapped);
+    canvas.update();
+    if (drawn.isEmpty()) QVERIFY(drawn.wait(20000));
+}
+
 // Waits for it: what an edit adds to a panel is shown by a later turn of the event loop.
 inline QPushButton* button(QWidget& in, const QString& text) {
     for (int tries = 0; tries < 100; ++tries) {
@@ -84,7 +99,7 @@ inline void click(QWidget& in, const QString& text) {
     QPushButton* b = button(in, text);
     QVERIFY2(b, qPrintable("no button " + text));
     QTest::mouseClick(b, Qt::LeftButton);
-    QTest::qWait(20); // new cards are shown by the next turn of the event loop
+    settle();
 }
 template <class T>
 T* named(QWidget& in, const QString& name) {
@@ -134,7 +149,7 @@ inline void choose(QWidget& in, const QString& name, const QString& text) {
 }
 inline void click_at(QWidget& on, QPointF at) {
     QTest::mouseClick(&on, Qt::LeftButton, Qt::NoModifier, at.toPoint());
-    QTest::qWait(20);
+    settle();
 }
 inline void drag(QWidget& on, QPointF from, QPointF to, Qt::KeyboardModifiers keys = Qt::NoModifier) {
     QTest::mousePress(&on, Qt::LeftButton, keys, from.toPoint());
@@ -152,17 +167,34 @@ inline QString all_text(QWidget& in) {
     }
     return text;
 }
+// Runs `act` in the modal window of this kind that opens next, as soon as it is shown: it stops the test's own code
+// until it is closed. Ends everything when none has come after 20 s.
+template <class Dialog, class Act>
+void in_next(Act act, int tries = 1000) {
+    QTimer::singleShot(20, qApp, [act, tries] {
+        auto* box = qobject_cast<Dialog*>(QApplication::activeModalWidget());
+        if (box && box->isVisible()) return act(*box);
+        if (tries == 0) qFatal("no window of this kind was opened");
+        in_next<Dialog>(act, tries - 1);
+    });
+}
+// The same in the menu that opens next.
+template <class Act>
+void in_next_menu(Act act, int tries = 1000) {
+    QTimer::singleShot(20, qApp, [act, tries] {
+        auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+        if (menu && menu->isVisible()) return act(*menu);
+        if (tries == 0) qFatal("no menu was opened");
+        in_next_menu(act, tries - 1);
+    });
+}
 // Presses a button of the message box that opens next.
 inline void answer_next_box(const QString& text) {
-    QTimer::singleShot(100, qApp, [text] {
-        for (QWidget* w : QApplication::topLevelWidgets()) {
-            auto* box = qobject_cast<QMessageBox*>(w);
-            if (!box || !box->isVisible()) continue;
-            for (auto* b : box->buttons()) {
-                if (b->text().remove('&') == text) return b->click();
-            }
+    in_next<QMessageBox>([text](QMessageBox& box) {
+        for (auto* b : box.buttons()) {
+            if (b->text().remove('&') == text) return QTest::mouseClick(b, Qt::LeftButton);
         }
-        qFatal("no box with a button %s", qPrintable(text));
+        qFatal("no button %s in the box", qPrintable(text));
     });
 }
 

@@ -88,6 +88,42 @@ class HandoffTest : public QObject {
         QVERIFY(seen(panel, "Tolerance") && !seen(panel, "Poses per frame"));
         o.window.document().undo().setClean();
     }
+    void files_in_another_space_with_handles() {
+        Opened o;
+        HandoffPanel& panel = o.window.handoff();
+        o.window.set_step(6);
+        panel.set_folder(QString::fromStdString(o.folder / "out"));
+        choose(panel, "Kind of file", "USD text");
+        choose(panel, "Up axis of what is written", "z up");
+        choose(panel, "Unit of what is written", "cm");
+        type(panel, "First frame to write", "10");
+        type(panel, "Last frame to write", "12");
+        type(panel, "Handles", "3");
+        for (auto* box : panel.findChildren<QCheckBox*>()) {
+            if (box->text() == "velocities")
+                QTest::mouseClick(box, Qt::LeftButton, Qt::NoModifier, QPoint(8, box->height() / 2));
+        }
+        QSignalSpy written(&panel, &HandoffPanel::written);
+        click(panel, "Write");
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, 20000);
+        const std::string text = o.folder.read("out/copies.usda");
+        for (const char* part :
+             {"startTimeCode = 7\n", "endTimeCode = 15\n", "upAxis = \"Z\"", "metersPerUnit = 0.01\n"})
+            QVERIFY2(text.find(part) != text.npos, part);
+        QVERIFY(text.find("velocities") == text.npos);
+        const auto back = open_source(o.folder / "out/copies.usda");
+        QVERIFY(back);
+        const PosePtr pose = *(*back)->read(7, Progress::none());
+        float top = 0; // the column is a metre high
+        for (const V3f& p : pose->points) top = std::max(top, p.z);
+        QVERIFY(close(top, 100, 1e-3));
+        // What has one space only does not ask.
+        choose(panel, "What to hand off", "one file for any viewer");
+        QVERIFY(!seen(panel, "Unit of what is written") && seen(panel, "Handles"));
+        choose(panel, "What to hand off", "preview");
+        QVERIFY(!seen(panel, "Unit of what is written") && !seen(panel, "Handles"));
+        o.window.document().undo().setClean();
+    }
     // One is written at a time; those that wait can be moved, taken away, and outlive New.
     void handoffs_wait_for_their_turn() {
         Opened o;
@@ -110,7 +146,7 @@ class HandoffTest : public QObject {
         click(panel, "Later"); // the first of those that wait
         QCOMPARE(std::next(panel.queue().items().begin())->id, second);
         QTRY_VERIFY(button(panel, "Remove") != nullptr);
-        QTest::qWait(1); // the rows are made anew
+        settle(); // the rows are made anew
         click(panel, "Remove");
         QCOMPARE(panel.queue().items().size(), std::size_t(3));
         QVERIFY(button(panel, "Pause")->isVisible());

@@ -55,7 +55,7 @@ class KeyboardTest : public QObject {
         QVERIFY(!qobject_cast<QAbstractButton*>(o.window.focusWidget())); // it starts in a view
         for (int step = 0; step < 7; ++step) {
             o.window.set_step(step);
-            QTest::qWait(20);
+            settle();
             for (QWidget* w : o.window.findChildren<QWidget*>()) {
                 if (!w->isVisible() || !w->isEnabled() || !(w->focusPolicy() & Qt::TabFocus) ||
                     qobject_cast<QLineEdit*>(w))
@@ -311,7 +311,7 @@ class KeyboardTest : public QObject {
         QCOMPARE(saved(o.project()), before);
 
         o.window.set_step(3);
-        QTest::qWait(20);
+        settle();
         auto* spacing = named<NumberField>(o.window.arrange(), "Spacing");
         o.window.lanes().setFocus();
         press(*spacing, {10, 8});
@@ -340,12 +340,12 @@ class KeyboardTest : public QObject {
             o.window.document().open(path);
             QTRY_COMPARE(o.project().timings.size(), std::size_t(1));
             o.window.set_step(1);
-            QTest::qWait(20);
+            settle();
         }
         // A path that gets shorter under a drag.
         o.window.set_step(3);
         click_tab(o.window.arrange(), "curve");
-        QTest::qWait(20);
+        settle();
         auto* plan = o.window.findChild<PlanView*>();
         QVERIFY(o.window.document().edit("longer", [](Project& p) -> Result<void> {
             p.arrangements[0].path = {V3d(0, 0, 0), V3d(2, 0, 0), V3d(4, 0, 1), V3d(6, 0, 0), V3d(8, 0, 2)};
@@ -372,7 +372,7 @@ class KeyboardTest : public QObject {
         Opened o;
         activate(o.window);
         o.window.set_step(0);
-        QTest::qWait(50);
+        settle();
         auto* scale = named<NumberField>(o.window.gather(), "Scale");
         scale->setFocus();
         scale->selectAll();

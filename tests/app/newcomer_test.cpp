@@ -7,6 +7,8 @@
 #include "app/shell/rail.h"
 #include "core/project/findings.h"
 
+#include <QAbstractItemView>
+#include <QCompleter>
 #include <QFileDialog>
 #include <QPushButton>
 
@@ -34,13 +36,13 @@ class Newcomer {
     void press_key(int key, Qt::KeyboardModifiers with = Qt::NoModifier) {
         QWidget* to = QApplication::focusWidget() ? QApplication::focusWidget() : &window;
         QTest::keyClick(to, static_cast<Qt::Key>(key), with);
-        QTest::qWait(60);
+        settle();
         ++actions;
     }
     void click_on(QWidget* w) {
         QVERIFY(w && w->isVisible());
         QTest::mouseClick(w, Qt::LeftButton);
-        QTest::qWait(60);
+        settle();
         ++actions;
     }
     void click_words(QWidget& in, const QString& words) { click_on(button(in, words)); }
@@ -55,7 +57,7 @@ class Newcomer {
         QTest::qWait(QApplication::doubleClickInterval() + 100); // a list does not take the click that opened it
         QTest::mouseClick(box->view()->viewport(), Qt::LeftButton, Qt::NoModifier,
                           box->view()->visualRect(entry).center());
-        QTest::qWait(100);
+        settle();
         if (QApplication::activeWindow() != &window) activate(window); // where nobody gives it back after a popup
         QCOMPARE(named<QComboBox>(window, name)->currentText(), words);
         ++actions;
@@ -74,7 +76,7 @@ class Newcomer {
             QApplication::sendEvent(held, &move);
         }
         if (held) QTest::mouseRelease(held, Qt::LeftButton, Qt::NoModifier, from);
-        QTest::qWait(60);
+        settle();
         ++actions;
     }
     // Moves the focus by Tab until a control of this name has it: holding Tab is one action.
@@ -99,9 +101,11 @@ class Newcomer {
     void type_number(const QString& text) {
         QTest::keyClicks(QApplication::focusWidget(), text);
         QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
-        QTest::qWait(60);
+        settle();
         ++actions;
     }
+    // Until what was begun has ended: whoever sits before the screen sees its progress.
+    void wait_for_work() { QTRY_COMPARE_WITH_TIMEOUT(window.document().jobs().running(), 0, 60000); }
     void gathered() {
         QTRY_COMPARE_WITH_TIMEOUT(project().sources.size(), std::size_t(1), 20000);
         QCOMPARE(project().settings.range.last, std::int64_t(frames)); // the whole motion is in the range
@@ -141,15 +145,16 @@ class NewcomerTest : public QObject {
         n.pick("Driver", "even, by order");
         n.drag_to(named<NumberField>(n.window, "To"), 239);
         n.click_words(n.window, "Pull apart"); // delays of whole frames leave some alike
+        n.wait_for_work();
         n.click_on(n.window.rail().button(5));
         n.click_words(n.window, "Check now");
         n.click_on(n.window.rail().button(6));
         QDir().mkpath(QString::fromStdString(n.folder / "written"));
-        QTimer::singleShot(300, qApp, [&n] { // the dialog shows the folder; its button takes it
-            auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
-            if (!dialog) return;
-            dialog->setDirectory(QString::fromStdString(n.folder / "written"));
-            for (auto* b : dialog->findChildren<QPushButton*>()) {
+        in_next<QFileDialog>([&n](QFileDialog& dialog) { // the dialog shows the folder; its button takes it
+            const QString into = QString::fromStdString(n.folder / "written");
+            dialog.setDirectory(into);
+            QTRY_COMPARE(dialog.selectedFiles(), QStringList{into}); // the list of files is read elsewhere
+            for (auto* b : dialog.findChildren<QPushButton*>()) {
                 if (b->text().remove('&') == "Choose") return QTest::mouseClick(b, Qt::LeftButton);
             }
         });
@@ -160,11 +165,12 @@ class NewcomerTest : public QObject {
     }
     void by_the_keyboard_alone() {
         Newcomer n;
-        QTimer::singleShot(300, qApp, [&n] { // the file dialog takes a typed name
-            auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
-            if (!dialog) return;
-            auto* name = dialog->findChild<QLineEdit*>("fileNameEdit");
-            QTest::keyClicks(name, QString::fromStdString(n.folder / "column.0003.ply"));
+        in_next<QFileDialog>([&n](QFileDialog& dialog) { // the file dialog takes a typed name
+            auto* name = dialog.findChild<QLineEdit*>("fileNameEdit");
+            const QString file = QString::fromStdString(n.folder / "column.0003.ply");
+            name->insert(file); // as it is pasted: typed letter by letter, the dialog selects every folder on the way
+            QTRY_COMPARE(dialog.selectedFiles(), QStringList{file}); // the list of files is read elsewhere
+            if (name->completer() && name->completer()->popup()->isVisible()) name->completer()->popup()->hide();
             QTest::keyClick(name, Qt::Key_Return);
         });
         n.press_key(Qt::Key_G, Qt::ControlModifier);
@@ -190,7 +196,7 @@ class NewcomerTest : public QObject {
                qobject_cast<QComboBox*>(QApplication::focusWidget())->currentText() != "even, by order") {
             const int before = qobject_cast<QComboBox*>(QApplication::focusWidget())->currentIndex();
             QTest::keyClick(QApplication::focusWidget(), Qt::Key_Down);
-            QTest::qWait(80);
+            settle();
             auto* now = qobject_cast<QComboBox*>(QApplication::focusWidget());
             QVERIFY(now && now->currentIndex() > before); // holding Down
         }
@@ -200,6 +206,7 @@ class NewcomerTest : public QObject {
         QTRY_VERIFY(button(n.window, "Pull apart")->isEnabled());
         n.tab_to("Pull apart"); // delays of whole frames leave some alike
         n.press_key(Qt::Key_Return);
+        n.wait_for_work();
         n.press_key(Qt::Key_6, Qt::AltModifier);
         n.press_key(Qt::Key_7, Qt::AltModifier);
         n.tab_to("Folder");

@@ -23,7 +23,7 @@ struct AtRetime : Opened {
     TimeMapView& view = panel.map();
     AtRetime() {
         window.set_step(1);
-        QTest::qWait(50);
+        settle();
     }
     const Timing& timing() { return project().timings[0]; }
     std::string text() { return project_text(project()); }
@@ -220,6 +220,66 @@ class RetimeTest : public QObject {
         QVERIFY2(std::abs(o.timing().map.keys[1].leave) < 0.1,
                  qPrintable(QString::number(o.timing().map.keys[1].leave)));
         QVERIFY(close(slope_at(o.timing(), 24), o.timing().map.keys[1].leave, 1e-9));
+    }
+    void several_keys_get_one_number_or_change_by_as_much() {
+        AtRetime o;
+        o.set(timing_of("1:0 11:10 21:20 31:30"));
+        click_tab(o.panel, "keys");
+        o.view.pick({1, 2});
+        auto* value = named<NumberField>(o.panel, "Source frame of the key");
+        QCOMPARE(value->value(), 10.0); // the first one's
+        type(o.panel, "Source frame of the key", "12");
+        QCOMPARE(map_text(o.map()), "1:0 11:12 21:12 31:30");
+        o.window.document().undo().undo();
+        QCOMPARE(map_text(o.map()), "1:0 11:10 21:20 31:30");
+        o.view.pick({1, 2});
+        value->setFocus();
+        value->selectAll();
+        QTest::keyClicks(value, "13.5");
+        QTest::keyClick(value, Qt::Key_Return, Qt::ShiftModifier);
+        QCOMPARE(map_text(o.map()), "1:0 11:13.5 21:23.5 31:30");
+        QTest::keyClick(value, Qt::Key_Up);
+        QTest::keyClick(value, Qt::Key_Up);
+        QCOMPARE(map_text(o.map()), "1:0 11:15.5 21:25.5 31:30");
+        type(o.panel, "Output frame of the key", "14"); // the others come along
+        QCOMPARE(map_text(o.map()), "1:0 14:15.5 24:25.5 31:30");
+        QCOMPARE(o.view.picked(), (PickedKeys{1, 2}));
+        type(o.panel, "Output frame of the key", "40"); // beyond a key that stays: refused, and nothing changed
+        QCOMPARE(map_text(o.map()), "1:0 14:15.5 24:25.5 31:30");
+    }
+    void several_phrases_change_together() {
+        AtRetime o;
+        o.set(phrases_of("0-15 3-19 20-30"));
+        click_tab(o.panel, "phrases");
+        auto* list = named<QListWidget>(o.panel, "Phrases");
+        auto row = [&](int i) { return list->visualItemRect(list->item(i)).center(); };
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::NoModifier, row(0));
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::ControlModifier, row(2));
+        type(o.panel, "Speed of the phrase", "0.5");
+        auto speeds = [&] {
+            std::vector<double> out;
+            for (const Phrase& p : o.timing().phrases.list) out.push_back(p.speed);
+            return out;
+        };
+        QCOMPARE(speeds(), (std::vector<double>{0.5, 1, 0.5}));
+        QCOMPARE(list->selectedItems().size(), 2); // the list was filled anew
+        auto* speed = named<NumberField>(o.panel, "Speed of the phrase");
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::ControlModifier, row(1));
+        speed->setFocus();
+        const double shown = speed->value();
+        QTest::keyClick(speed, Qt::Key_Up); // each by as much
+        const double by = speed->value() - shown;
+        QVERIFY(by > 0);
+        QCOMPARE(speeds(), (std::vector<double>{0.5 + by, 1 + by, 0.5 + by}));
+        o.window.document().undo().undo();
+        QCOMPARE(speeds(), (std::vector<double>{0.5, 1, 0.5}));
+        list->clearSelection();
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::NoModifier, row(0));
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::ShiftModifier, row(1));
+        click(o.panel, "Remove 2");
+        QCOMPARE(o.timing().phrases.list.size(), std::size_t(1));
+        QCOMPARE(o.timing().phrases.list[0].first.value, 20.0);
+        QVERIFY(!button(o.panel, "Remove")->isEnabled()); // a list has at least one
     }
     void keys_snap_to_beats_and_markers() {
         AtRetime o;
@@ -441,7 +501,7 @@ class RetimeTest : public QObject {
     void copies_wobble_and_let_go() {
         AtRetime o;
         o.window.set_step(3);
-        QTest::qWait(30);
+        settle();
         auto* on = [&]() -> QCheckBox* {
             for (auto* b : o.window.arrange().findChildren<QCheckBox*>()) {
                 if (b->text() == "Wobble") return b;

@@ -228,8 +228,9 @@ class SceneTest : public QObject {
         canvas->setParent(&o.window.scene_view());
         canvas->show();
         canvas->lower();
-        QTest::qWait(50);
+        settle();
         o.window.scene_view().redraw();
+        wait_painted(*canvas);
         const QImage after = o.refined();
         int differ = 0;
         for (int y = 0; y < std::min(before.height(), after.height()); y += 3) {

@@ -170,7 +170,7 @@ class VaryTest : public QObject {
         QVERIFY(given && close(pattern.at(o.shown().places[4].position, 0), given->values[4], 0.51)); // whole frames
         if (canvas) { // and it can be seen
             o.window.scene_view().orbit().camera = {V3d(0, 0, 0), 14, 0, 55, 40};
-            QTest::qWait(100);
+            wait_painted(*canvas);
             const QImage seen = canvas->grabFramebuffer();
             int differ = 0;
             std::set<QRgb> colours;

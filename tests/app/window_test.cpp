@@ -141,7 +141,7 @@ class WindowTest : public QObject {
     void a_source_is_stood_up_and_scaled() {
         Opened o;
         o.window.set_step(0);
-        QTest::qWait(50);
+        settle();
         auto* up = named<QComboBox>(o.window.gather(), "Up axis");
         choose_at(*up, 1);
         type(o.window.gather(), "Scale", "0.5");
@@ -173,7 +173,7 @@ class WindowTest : public QObject {
         Opened o;
         o.window.set_step(1);
         auto& view = o.window.retime().map();
-        QTest::qWait(50);
+        settle();
         auto at = [&](double t, double s) { return view.axes().at(OutputFrame(t), SourceFrame(s)); };
         QTest::mouseDClick(&view, Qt::LeftButton, {}, at(24, 30).toPoint());
         QCOMPARE(o.map().keys.size(), std::size_t(3));
@@ -276,10 +276,9 @@ class WindowTest : public QObject {
             p.timings[0].before.mode = OutsideMode::absent;
             return {};
         });
-        QTest::qWait(30);
-        const QImage image = lanes.grab().toImage();
         const auto& l = lanes.layout_now();
         const Ramp& ramp = Ramp::get(RampKind::sequential);
+        QImage image;
         auto pixel = [&](int row, double frame) {
             const double r = image.devicePixelRatio();
             return QColor(image.pixel(static_cast<int>(l.x_of(frame) * r), static_cast<int>((l.y_of(row) + 2) * r)));
@@ -287,18 +286,24 @@ class WindowTest : public QObject {
         auto near_colour = [](const QColor& a, const QColor& b) {
             return std::abs(a.red() - b.red()) + std::abs(a.green() - b.green()) + std::abs(a.blue() - b.blue()) < 24;
         };
-        for (int row = 0; row < 6; ++row) {
-            for (double f : {30.0, 75.0, 110.0, 140.0}) {
-                const auto t = trace(*o.window.document().show(), row, OutputFrame(f));
-                const QColor expected =
-                    t->values.moment.has(mark_absent) ? tokens().panel : QColor(ramp.at(t->values.moment.source / 47));
-                QVERIFY2(near_colour(pixel(row, f), expected),
-                         qPrintable(QString("row %1 frame %2: %3, not %4")
-                                        .arg(row)
-                                        .arg(f)
-                                        .arg(pixel(row, f).name(), expected.name())));
+        auto wrong = [&]() -> QString {
+            image = lanes.grab().toImage();
+            for (int row = 0; row < 6; ++row) {
+                for (double f : {30.0, 75.0, 110.0, 140.0}) {
+                    const auto t = trace(*o.window.document().show(), row, OutputFrame(f));
+                    const QColor expected = t->values.moment.has(mark_absent)
+                                                ? tokens().panel
+                                                : QColor(ramp.at(t->values.moment.source / 47));
+                    if (!near_colour(pixel(row, f), expected))
+                        return QString("row %1 frame %2: %3, not %4")
+                            .arg(row)
+                            .arg(f)
+                            .arg(pixel(row, f).name(), expected.name());
+                }
             }
-        }
+            return {};
+        };
+        QTRY_COMPARE(wrong(), QString()); // strips are painted by threads
     }
 
     void the_stage_draws_and_picks() {
@@ -312,7 +317,7 @@ class WindowTest : public QObject {
         QCOMPARE(o.window.scene_view().scene()->copies.size(), std::size_t(5));
         QCOMPARE(o.window.scene_view().scene()->poses.size(), std::size_t(1)); // all alike: one pose
         auto* canvas = o.window.scene_view().findChild<SceneCanvas*>();
-        QTest::qWait(100);
+        wait_painted(*canvas);
         const QImage image = canvas->grabFramebuffer();
         const V3d place = o.window.document().show()->arrangements[0].places[3].position +
                           V3d(0, 0.06, 0); // low, where it hardly leans
@@ -333,7 +338,7 @@ class WindowTest : public QObject {
         QCOMPARE(o.window.viewing().colour(), ColourMode::source_frame);
         o.window.viewing().set_frame(48);
         o.wait_for_scene();
-        QTest::qWait(100);
+        wait_painted(*canvas);
         const QColor late = canvas->grabFramebuffer().pixelColor(at * image.devicePixelRatio());
         const QColor ramp(Ramp::get(RampKind::sequential).at(1));
         QVERIFY2(std::abs(late.hueF() - ramp.hueF()) < 0.06f, qPrintable(late.name() + " " + ramp.name()));
@@ -487,12 +492,56 @@ class WindowTest : public QObject {
         QCOMPARE(o.window.viewing().frame().value, 230.0);
     }
 
+    void a_touchpad_zooms_and_slides() {
+        Opened o(60);
+        o.window.set_step(1);
+        settle();
+        const QPointingDevice* pad = QPointingDevice::primaryPointingDevice();
+        auto pinch = [&](QWidget& on, double by) {
+            const QPointF at(on.width() / 2.0, on.height() / 2.0);
+            QNativeGestureEvent event(Qt::ZoomNativeGesture, pad, 2, at, at, on.mapToGlobal(at), by, {});
+            QApplication::sendEvent(&on, &event);
+            QVERIFY(event.isAccepted());
+        };
+        auto slide = [&](QWidget& on, QPoint by) {
+            const QPointF at(on.width() / 2.0, on.height() / 2.0);
+            QWheelEvent event(at, on.mapToGlobal(at), by, by * 8, Qt::NoButton, Qt::NoModifier, Qt::ScrollUpdate,
+                              false);
+            QApplication::sendEvent(&on, &event);
+            QVERIFY(event.isAccepted());
+        };
+        auto& map = o.window.retime().map();
+        const double span = map.axes().out_high - map.axes().out_low, low = map.axes().out_low;
+        pinch(map, 0.25);
+        QVERIFY(close((map.axes().out_high - map.axes().out_low) * 1.25, span, 1e-9));
+        const double middle = map.axes().out(map.width() / 2.0).value;
+        slide(map, {40, 0});
+        QVERIFY(close((middle - map.axes().out(map.width() / 2.0).value) / (map.axes().out_high - map.axes().out_low) *
+                          map.axes().plot.width(),
+                      40, 1e-6)); // what lay under the fingers goes along
+        QVERIFY(map.axes().out_low != low);
+        auto& lanes = o.window.lanes();
+        const double row = lanes.layout_now().row_height;
+        pinch(lanes, 0.5);
+        QVERIFY(close(lanes.layout_now().row_height, row * 1.5, 1e-9));
+        slide(lanes, {0, -static_cast<int>(3.5 * lanes.layout_now().row_pixels())});
+        QCOMPARE(lanes.layout_now().scroll, 3.0); // whole rows; the half one waits
+        if (!o.window.scene_view().has_graphics()) return;
+        auto* canvas = o.window.scene_view().findChild<SceneCanvas*>();
+        const Camera before = o.window.scene_view().orbit().camera;
+        pinch(*canvas, 0.25);
+        QVERIFY(close(o.window.scene_view().orbit().camera.distance * 1.25, before.distance, 1e-9));
+        const V3d target = o.window.scene_view().orbit().camera.target;
+        slide(*canvas, {30, 10});
+        QVERIFY((o.window.scene_view().orbit().camera.target - target).length() > 0.01);
+        QCOMPARE(o.window.scene_view().orbit().camera.azimuth, before.azimuth);
+    }
     void every_step_and_control_has_a_name_and_a_tip() {
         Opened o(2);
         for (int step = 0; step < step_count; ++step) {
             QTest::mouseClick(o.window.rail().button(step), Qt::LeftButton);
             QCOMPARE(o.window.step(), step);
-            QTest::qWait(10);
+            settle();
             for (auto* w : o.window.findChildren<QWidget*>()) {
                 const bool control =
                     qobject_cast<QAbstractButton*>(w) || qobject_cast<QComboBox*>(w) || qobject_cast<NumberField*>(w);
@@ -511,10 +560,10 @@ class WindowTest : public QObject {
         Opened o(8);
         for (Look look : {Look::paper, Look::night}) {
             apply_look(look);
-            QTest::qWait(20);
+            settle();
             for (int step = 0; step < step_count; ++step) {
                 o.window.set_step(step);
-                QTest::qWait(10);
+                settle();
                 QVERIFY2(o.window.minimumSizeHint().width() <= 1280 && o.window.minimumSizeHint().height() <= 760,
                          qPrintable(QString("step %1 needs %2 × %3")
                                         .arg(step)

@@ -131,6 +131,18 @@ class CliDriveTest : public QObject {
         QVERIFY(stage(5, "20", "played by")["numbers"]["level"].get<double>() < 0.3);
         QVERIFY(q(stage(2, "20", "played by")["words"]).contains("in band 2 (200 to 400 Hz)"));
         QCOMPARE(did({"sound", "--remove"}), "Remove the sound \"tune\"");
+        SoundSamples bells; // two a second
+        bells.rate = 44100;
+        bells.values.resize(44100 * 12);
+        for (std::size_t t = 4410; t + 900 < bells.values.size(); t += 22050)
+            for (std::size_t k = 0; k < 900; ++k)
+                bells.values[t + k] = static_cast<float>(std::exp(-static_cast<double>(k) / 160.0) *
+                                                         std::sin(0.25 * static_cast<double>(k)));
+        QVERIFY(write_wav(folder_ / "bells.wav", bells));
+        const QString marked = did({"sound", "--add", "bells", "--file", q(folder_ / "bells.wav"), "--mark-beats"});
+        QVERIFY2(marked.startsWith("Mark beats of \"bells\": "), qPrintable(marked));
+        QVERIFY(project().settings.markers.size() > 4);
+        QVERIFY(project().settings.markers[0].name.starts_with("beat "));
         QCOMPARE(static_cast<int>(project().arrangements[0].play.by), static_cast<int>(PlayBy::clock));
     }
     // Copies that ride are sensed where they are carried; zones that ride go where their particle or part goes.

@@ -83,6 +83,32 @@ class CliHandoffTest : public QObject {
             QCOMPARE(resumed.json()["kept"].get<std::size_t>(), done.json()["files"].size());
         }
     }
+    void another_space_and_handles() {
+        const auto done = handed("posed-copies", "space",
+                                 {"--as", "usda", "--frames", "5:6", "--handles", "2", "--up", "z", "--unit", "cm",
+                                  "--no-velocities", "--json"});
+        QVERIFY2(done.code == 0, qPrintable(done.err));
+        const std::string text = folder_.read("space/copies.usda");
+        for (const char* part :
+             {"startTimeCode = 3\n", "endTimeCode = 8\n", "upAxis = \"Z\"", "metersPerUnit = 0.01\n"})
+            QVERIFY2(text.find(part) != text.npos, part);
+        const auto wrong = [&](const QStringList& words, const char* part) {
+            const auto no = handed("posed-copies", "no", words);
+            return no.code == 2 && no.err.contains(part);
+        };
+        QVERIFY(wrong({"--up", "x"}, "no axis that can be up"));
+        QVERIFY(wrong({"--unit", "league"}, "no unit of length"));
+        QVERIFY(wrong({"--handles", "-1"}, "handles are 0 to"));
+        const auto glb = handed("viewer", "no", {"--unit", "cm"});
+        QVERIFY2(glb.code != 0 && glb.err.contains("metres with y up"), qPrintable(glb.err));
+        QVERIFY(!QDir(q(folder_ / "no")).exists());
+        for (const char* as : {"obj", "npy", "glb"}) {
+            const auto one = handed("one-source", QString("alone-") + as, {"--source", "lantern", "--as", as});
+            QVERIFY2(one.code == 0, qPrintable(one.err));
+        }
+        const auto volume = handed("one-source", "no", {"--source", "lantern", "--as", "vdb"});
+        QVERIFY2(volume.code != 0 && volume.err.contains("cannot be held by vdb files"), qPrintable(volume.err));
+    }
     void killed_at_any_moment_and_resumed() {
         QCOMPARE(handed("posed-copies", "whole").code, 0);
         int killed = 0, kept = 0;

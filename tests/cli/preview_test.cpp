@@ -77,6 +77,11 @@ class CliPreviewTest : public QObject {
         QVERIFY(a.err.contains("the camera has no keys"));
         a = seen("deep", {"--frames", "4:4", "--as", "exr", "--passes"});
         QVERIFY2(a.code == 0, qPrintable(a.err));
+        a = seen("words", {"--frames", "4:4", "--size", "240x136", "--overlay", "frame,time,project,colours",
+                           "--colour", "delay"});
+        QVERIFY2(a.code == 0, qPrintable(a.err));
+        a = seen("none", {"--frames", "4:4", "--overlay", "frame,clock"});
+        QVERIFY2(a.code == 2 && a.err.contains("clock") && a.err.contains("use frame, time"), qPrintable(a.err));
         a = seen("dry", {"--frames", "1:20", "--dry-run", "--json"});
         QCOMPARE(a.json()["file_count"].get<int>(), 20);
         QVERIFY(!QDir(q(folder_ / "dry")).exists());

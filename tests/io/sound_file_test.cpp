@@ -105,6 +105,20 @@ class SoundFileTest : public QObject {
             const double step = 24 * 60 / bpm, off = std::remainder(found->tempo.offset.value - (1 + 0.35 * 24), step);
             QVERIFY2(std::abs(off) <= 0.5, qPrintable(QString::number(off)));
             QVERIFY(found->sure > 0.8);
+            // A marker at each click from the second on, since a bell is marked on the first already.
+            std::vector<Marker> markers{{OutputFrame(1 + 0.35 * 24), "bell"}};
+            const std::int64_t set = mark_beats(markers, found->heard, {1, 240});
+            const auto due = std::count_if(found->heard.begin(), found->heard.end(), [](OutputFrame t) {
+                return t.value >= 1 && t.value <= 240 && std::abs(t.value - (1 + 0.35 * 24)) > 0.5;
+            });
+            QCOMPARE(set, static_cast<std::int64_t>(due));
+            QVERIFY(set >= 6);
+            QCOMPARE(static_cast<std::int64_t>(markers.size()), set + 1);
+            for (const Marker& m : markers) {
+                QVERIFY(m.at.value >= 1 && m.at.value <= 240);
+                QVERIFY(std::abs(std::remainder(m.at.value - (1 + 0.35 * 24), step)) <= 0.75);
+            }
+            QCOMPARE(mark_beats(markers, found->heard, {1, 240}), 0); // once is enough
         }
         const auto none = find_beats(tone(8000), OutputFrame(1), Rate{24, 1});
         QVERIFY(!none && said(none.error()).contains("set the tempo by hand"));

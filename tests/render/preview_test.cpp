@@ -172,6 +172,74 @@ class PreviewTest : public QObject {
             }
         }
     }
+    void words_lie_in_a_band_below() {
+        Picture grey;
+        grey.width = 640, grey.height = 360;
+        grey.rgba.assign(grey.pixels() * 4, 0.18f);
+        for (std::size_t i = 3; i < grey.rgba.size(); i += 4) grey.rgba[i] = 1;
+        auto laid = [&](const std::string& left, const std::string& right, double exposure = 0) {
+            Picture p = grey;
+            lay_words(p, {left, right}, exposure);
+            return p;
+        };
+        auto ink = [&](const Picture& p, int from, int to, double exposure = 0) { // bright pixels, columns from … to
+            const auto seen = shown_8(p, exposure);
+            int n = 0;
+            for (int y = 0; y < p.height; ++y)
+                for (int x = from; x < to; ++x) n += seen[static_cast<std::size_t>((y * p.width + x) * 4)] > 200;
+            return n;
+        };
+        const Picture both = laid("canal", "frame 96   3.958 s");
+        const std::size_t band = static_cast<std::size_t>(360 - 18) * 640 * 4; // a twentieth of the height
+        QVERIFY(
+            std::equal(grey.rgba.begin(), grey.rgba.begin() + static_cast<std::ptrdiff_t>(band), both.rgba.begin()));
+        QVERIFY(ink(both, 0, 100) > 20 && ink(both, 500, 640) > 60);
+        QCOMPARE(ink(both, 120, 400), 0);
+        QCOMPARE(ink(laid("", "frame 96"), 0, 400), 0);
+        // White as it is shown, whatever the exposure.
+        for (const double exposure : {-2.0, 0.0, 3.0}) {
+            const auto seen = shown_8(laid("canal", "", exposure), exposure);
+            int most = 0;
+            for (std::size_t i = band; i < seen.size(); i += 4) most = std::max<int>(most, seen[i]);
+            QVERIFY2(most >= 250, qPrintable(QString::number(most)));
+        }
+        // Another number is other ink; a name too long is cut before the frame; what is no UTF-8 is left out.
+        QVERIFY(laid("", "frame 8").rgba != laid("", "frame 9").rgba);
+        int first = 640; // column of the frame's ink
+        while (first > 0 && ink(laid("", "frame 96"), 0, first) > 0) --first;
+        QVERIFY(first > 500);
+        const Picture cut = laid(std::string(400, 'w'), "frame 96");
+        QCOMPARE(ink(cut, first, 640), ink(laid("", "frame 96"), first, 640));
+        QCOMPARE(ink(cut, first - 12, first), 0); // a gap before it
+        QVERIFY(ink(cut, 0, first - 12) > 1000);
+        QCOMPARE(laid("\xff\xc3", "").rgba, laid("\n", "").rgba);
+        QVERIFY(laid("Brücke", "").rgba != laid("Brucke", "").rgba);
+        Picture low;
+        low.width = 640, low.height = 40, low.rgba.assign(low.pixels() * 4, 0.5f);
+        const auto before = low.rgba;
+        lay_words(low, {"canal", "frame 1"}, 0);
+        QVERIFY(low.rgba == before);
+        // The ramp of a legend is seen in its own colours, whatever the exposure; its ends are those of the ramp.
+        for (const double exposure : {0.0, 2.0}) {
+            Picture p = grey;
+            lay_words(p, {"", "", OverlayLegend{"delay", "0 f", "96 f"}}, exposure);
+            const auto seen = shown_8(p, exposure);
+            int found = 0;
+            for (int step = 8; step < 248; step += 16) {
+                const Rgb c = ramp_steps(RampKind::sequential)[static_cast<std::size_t>(step)];
+                bool there = false;
+                for (int x = 0; x < p.width && !there; ++x) {
+                    const auto* at = &seen[static_cast<std::size_t>(((360 - 9) * p.width + x) * 4)];
+                    there = std::abs(at[0] - c.r * 255) < 5 && std::abs(at[1] - c.g * 255) < 5 &&
+                            std::abs(at[2] - c.b * 255) < 5;
+                }
+                found += there;
+            }
+            QCOMPARE(found, 15);
+        }
+        QVERIFY(overlay_of("frame, time")->time && !overlay_of("frame, time")->project && !overlay_of("")->any());
+        QVERIFY(said(overlay_of("frame,clock").error()).contains("clock"));
+    }
     void the_tone_curve_is_the_published_one() {
         // Extended Reinhard, L·(1 + L/16)/(1 + L), then sRGB's curve: 1 → 0.53125 → 0.7556; 4 → 1 → 1.
         Picture p;

@@ -1,5 +1,8 @@
 #include "support/case.h"
 
+#include <QDir>
+#include <QStandardPaths>
+#include <QTemporaryDir>
 #include <memory>
 #include <vector>
 
@@ -8,7 +11,6 @@
 #include "support/kills.h"
 #include <QApplication>
 #include <QSettings>
-#include <QStandardPaths>
 #endif
 
 namespace garland::testing {
@@ -24,7 +26,19 @@ bool add_case(MakeCase make) {
 
 } // namespace garland::testing
 
+// A home of the tests' own, empty at first: nothing of the user's is read or changed, and no machine differs by it.
+static void take_own_home(const QString& home) {
+    const QByteArray screen = qgetenv("HOME") + "/.Xauthority"; // what opens the display stays where it is
+    if (!qEnvironmentVariableIsSet("XAUTHORITY") && QFile::exists(screen)) qputenv("XAUTHORITY", screen);
+    qputenv("HOME", home.toUtf8());
+    for (const char* name : {"XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME"}) qunsetenv(name);
+}
+
 int main(int argc, char** argv) {
+    const bool killed_later = argc == 3 && QByteArray(argv[1]) == "--edit-until-killed"; // in the home of its parent
+    const QTemporaryDir home;
+    if (!home.isValid()) qFatal("no folder for the tests can be made in %s", qPrintable(QDir::tempPath()));
+    if (!killed_later) take_own_home(home.path());
     QStandardPaths::setTestModeEnabled(true);
 #ifdef GARLAND_TEST_WINDOW
     QApplication app(argc, argv);
@@ -33,8 +47,7 @@ int main(int argc, char** argv) {
     QSettings().clear();
     garland::load_fonts();
     garland::apply_look(garland::Look::night);
-    const QStringList given = QCoreApplication::arguments();
-    if (given.size() == 3 && given[1] == "--edit-until-killed") return garland::testing::edit_until_killed(given[2]);
+    if (killed_later) return garland::testing::edit_until_killed(QCoreApplication::arguments()[2]);
 #else
     QCoreApplication app(argc, argv);
 #endif

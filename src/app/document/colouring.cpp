@@ -1,6 +1,7 @@
 #include "app/document/colouring.h"
 
 #include "core/base/numbers.h"
+#include "core/project/value_range.h"
 
 #include <algorithm>
 #include <cmath>
@@ -41,7 +42,7 @@ Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& pr
     case ColourMode::look: break;
     case ColourMode::source_frame:
         legend_.title = QObject::tr("source frame");
-        for (const ArrangementShow& a : show.arrangements) take(a.clock.first.value), take(a.clock.last().value);
+        low = source_range(show).low, high = source_range(show).high;
         legend_.low = QString::fromStdString(short_number(low, 1));
         legend_.high = QString::fromStdString(short_number(high, 1));
         // A ramp without ends, where all there is are loops of the same range.
@@ -51,15 +52,11 @@ Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& pr
         break;
     case ColourMode::delay:
         legend_.title = QObject::tr("delay");
-        for (const ArrangementShow& a : show.arrangements) {
-            for (const CopyClock& c : a.clocks) take(c.delay);
-        }
+        low = delay_range(show).low, high = delay_range(show).high;
         break;
     case ColourMode::speed:
         legend_.title = QObject::tr("speed");
-        for (const ArrangementShow& a : show.arrangements) {
-            for (const CopyClock& c : a.clocks) take(c.rate);
-        }
+        low = rate_range(show).low, high = rate_range(show).high;
         legend_.low = QObject::tr("×%1").arg(low, 0, 'f', 2);
         legend_.high = QObject::tr("×%1").arg(high, 0, 'f', 2);
         break;

@@ -4,6 +4,7 @@
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
 #include "app/widgets/parts.h"
+#include "app/widgets/touchpad.h"
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
 
@@ -16,13 +17,21 @@
 
 namespace garland {
 
+void LanesView::size_rows(double factor) {
+    layout_.row_height = std::clamp(layout_.row_height * factor, 3.0, 40.0);
+    update_scroll();
+    stale_ = true;
+    update();
+}
+
 void LanesView::wheelEvent(QWheelEvent* event) {
     if (event->modifiers() & Qt::ControlModifier) {
-        layout_.row_height =
-            std::clamp(layout_.row_height * std::pow(1.15, event->angleDelta().y() / 120.0), 3.0, 40.0);
-        update_scroll();
-        stale_ = true;
-        update();
+        size_rows(std::pow(1.15, event->angleDelta().y() / 120.0));
+    } else if (const auto by = slide_in(*event)) {
+        slid_ += by->y() / layout_.row_pixels(); // rows; what is less than one waits for more
+        const double whole = std::trunc(slid_);
+        slid_ -= whole;
+        bar_->setValue(bar_->value() - static_cast<int>(whole));
     } else {
         bar_->setValue(bar_->value() - event->angleDelta().y() / 40);
     }
@@ -107,6 +116,11 @@ void LanesView::step_row(std::int64_t by, bool add) {
 }
 
 bool LanesView::event(QEvent* event) {
+    if (const auto pinch = pinch_in(*event)) {
+        size_rows(pinch->factor);
+        event->accept();
+        return true;
+    }
     if (event->type() == QEvent::ShortcutOverride) {
         const int key = static_cast<QKeyEvent*>(event)->key();
         if (key == Qt::Key_Up || key == Qt::Key_Down || key == Qt::Key_Delete) {

@@ -83,6 +83,8 @@ class LanesView : public QWidget, public Draggable {
     ArrangementId shown_arrangement_;
     double drag_from_ = 0;
     std::set<std::int64_t> drag_copies_; // those that a drag nudges: the picked ones when it began
+    void size_rows(double factor);
+    double slid_ = 0; // rows by a touchpad that are not whole yet
     bool dragged_ = false, stale_ = true;
 };
 

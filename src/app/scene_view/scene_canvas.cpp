@@ -3,6 +3,7 @@
 
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
+#include "app/widgets/touchpad.h"
 
 #include <QMouseEvent>
 #include <QPainter>
@@ -264,7 +265,24 @@ void SceneCanvas::mouseDoubleClickEvent(QMouseEvent* event) {
     view_.redraw();
 }
 
+bool SceneCanvas::event(QEvent* event) {
+    if (const auto pinch = pinch_in(*event)) {
+        view_.orbit().zoom(wheel_steps(pinch->factor), pinch->at, size());
+        view_.camera_moved();
+        view_.redraw();
+        event->accept();
+        return true;
+    }
+    return QOpenGLWidget::event(event);
+}
+
 void SceneCanvas::wheelEvent(QWheelEvent* event) {
+    if (const auto by = slide_in(*event); by && !(event->modifiers() & Qt::ControlModifier)) {
+        view_.orbit().slide(by->x(), by->y(), size());
+        view_.camera_moved();
+        view_.redraw();
+        return event->accept();
+    }
     if (event->angleDelta().y() == 0) return event->accept(); // a sideways turn
     view_.orbit().zoom(event->angleDelta().y() / 120.0, event->position(), size());
     view_.camera_moved();

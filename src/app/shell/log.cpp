@@ -99,8 +99,8 @@ void start_log() {
         QFile::rename(log_file(), log_file() + ".1");
     }
     usual_handler = qInstallMessageHandler(take_message);
+    listen_to_crashes(); // before the line that says so
     log_line(QString("Garland %1 begins, process %2").arg(QCoreApplication::applicationVersion()).arg(::getpid()));
-    listen_to_crashes();
 }
 
 QStringList crash_texts() {

@@ -11,6 +11,7 @@
 #include "app/panels/vary/vary_panel.h"
 #include "app/scene_view/scene_view.h"
 #include "app/shell/log.h"
+#include "app/shell/pane_window.h"
 #include "app/shell/speaking.h"
 #include "app/shell/start_page.h"
 #include "app/shell/transport.h"
@@ -92,15 +93,15 @@ void MainWindow::make_panes() {
         return out;
     };
     across_ = splitter(Qt::Horizontal, {panels_, 0}, {scene_view_, 1});
-    auto* lower = new QWidget;
-    auto* lower_column = new QVBoxLayout(lower);
+    lower_ = new QWidget;
+    auto* lower_column = new QVBoxLayout(lower_);
     lower_column->setContentsMargins(0, 0, 0, 0);
     lower_column->setSpacing(4);
     transport_ = new Transport(document_, viewing_, sound_player_);
     lanes_ = new LanesView(document_, viewing_);
     lower_column->addWidget(transport_);
     lower_column->addWidget(lanes_, 1);
-    down_ = splitter(Qt::Vertical, {across_, 3}, {lower, 2});
+    down_ = splitter(Qt::Vertical, {across_, 3}, {lower_, 2});
     pages_ = new QStackedWidget;
     pages_->addWidget(down_);
     start_ = new StartPage;
@@ -122,12 +123,20 @@ void MainWindow::connect_document() {
     document_.set_may_discard([this] { return may_discard(); });
     connect(handoff_, &HandoffPanel::about_to_write, &autosave_, &Autosave::keep_now);
     connect(&document_, &Document::path_changed, this, &MainWindow::update_title);
+    // Saved under a name: from now on the layout is its own. After `opened` has been dealt with, which says so, too.
+    connect(
+        &document_, &Document::path_changed, this,
+        [this] {
+            if (layout_of_.isEmpty()) layout_of_ = document_.path();
+        },
+        Qt::QueuedConnection);
     connect(&document_, &Document::changed, this, &MainWindow::update_title);
     connect(&FieldHub::instance(), &FieldHub::settled, &document_, &Document::end_merge);
     connect(&document_, &Document::opened, this, [this] {
         if (auto* dragged = dynamic_cast<Draggable*>(pressed_.data()))
             dragged->end_drag(false); // what it worked on has gone
         if (!document_.path().isEmpty()) remember_recent_project(document_.path());
+        change_layout();
         const bool empty = document_.project().sources.empty();
         set_step(empty ? 0 : 1);
         if (empty && document_.path().isEmpty()) show_start(true);
@@ -175,6 +184,7 @@ MainWindow::~MainWindow() {
     qApp->removeEventFilter(this);
     jobs_.stop(); // before what they read through goes
     // Everything that shows the document goes before it does: a field that loses the focus as it goes may still speak.
+    for (PaneWindow* w : findChildren<PaneWindow*>(QString(), Qt::FindDirectChildrenOnly)) delete w;
     delete takeCentralWidget();
 }
 
@@ -202,7 +212,9 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
         break;
     case QEvent::ShortcutOverride:
     case QEvent::KeyPress:
-        if (widget->window() == this && filter_key(widget, static_cast<QKeyEvent*>(event))) return true;
+        if ((widget->window() == this || qobject_cast<PaneWindow*>(widget->window())) &&
+            filter_key(widget, static_cast<QKeyEvent*>(event)))
+            return true;
         break;
     default: break;
     }
@@ -328,8 +340,8 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     if (!document_.path().isEmpty()) keep_recent_picture(document_.path(), scene_view_->picture());
     QSettings settings;
     settings.setValue("geometry", saveGeometry());
-    settings.setValue("across", across_->saveState());
-    settings.setValue("down", down_->saveState());
+    keep_layout();
+    for (PaneWindow* w : findChildren<PaneWindow*>(QString(), Qt::FindDirectChildrenOnly)) w->hide();
     event->accept();
 }
 
@@ -338,8 +350,7 @@ void MainWindow::restore_state() {
     if (settings.contains("geometry")) restoreGeometry(settings.value("geometry").toByteArray());
     across_->setSizes({500, 690});
     down_->setSizes({514, 256});
-    if (settings.contains("across")) across_->restoreState(settings.value("across").toByteArray());
-    if (settings.contains("down")) down_->restoreState(settings.value("down").toByteArray());
+    take_layout(settings.value("layout").toMap());
     const Preferences p = Preferences::load();
     if (p.cache_gb > 0) document_.set_cache_limit(static_cast<std::size_t>(p.cache_gb * 1e9));
     document_.set_undo_steps(p.undo_steps);
@@ -351,23 +362,6 @@ void MainWindow::restore_state() {
 
 void MainWindow::update_title() {
     setWindowTitle(tr("%1%2 · Garland").arg(document_.title(), document_.dirty() ? tr(" · edited") : QString()));
-}
-
-void MainWindow::show_only(QWidget* pane) {
-    panels_->setVisible(!pane || pane == panels_);
-    scene_view_->setVisible(!pane || pane == scene_view_);
-    across_->setVisible(!pane || pane == panels_ || pane == scene_view_);
-    lanes_->setVisible(!pane || pane == lanes_);
-    lanes_->parentWidget()->setMaximumHeight(!pane || pane == lanes_ ? QWIDGETSIZE_MAX : transport_->height());
-}
-
-bool MainWindow::alone(const QWidget* pane) const {
-    return pane->isVisible() && (panels_->isVisible() + scene_view_->isVisible() + lanes_->isVisible() == 1);
-}
-
-void MainWindow::toggle_pane(QWidget* pane) {
-    show_start(false);
-    show_only(alone(pane) ? nullptr : pane);
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {

@@ -13,6 +13,7 @@
 #include <QPointer>
 #include <QSplitter>
 #include <QStackedWidget>
+#include <QVariantMap>
 
 namespace garland {
 
@@ -22,6 +23,7 @@ class CheckPanel;
 class GatherPanel;
 class HandoffPanel;
 class LanesView;
+class PaneWindow;
 class Speaking;
 class FindDialog;
 class GuideWindow;
@@ -103,6 +105,12 @@ class MainWindow : public QMainWindow {
     void show_only(QWidget* pane); // null: all panes
     void toggle_pane(QWidget* pane);
     bool alone(const QWidget* pane) const;
+    PaneWindow* window_of(const QWidget* pane) const; // null where it is in this window
+    void set_own_window(QWidget* pane, bool own, const QByteArray& geometry = {});
+    QVariantMap layout_now() const;
+    void take_layout(const QVariantMap& layout);
+    void keep_layout();
+    void change_layout();
     void show_find(const QString& words);
     void run_by_name();
     void show_history();
@@ -141,6 +149,8 @@ class MainWindow : public QMainWindow {
     Transport* transport_;
     Notices* notices_;
     QSplitter *across_, *down_;
+    QWidget* lower_;    // transport and Lanes
+    QString layout_of_; // the project whose layout this is; empty: of none
     QMenu* recent_menu_ = nullptr;
     QStackedWidget* pages_; // the panes, or what an empty window shows
     StartPage* start_;

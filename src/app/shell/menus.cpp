@@ -342,6 +342,17 @@ void MainWindow::add_panes(QMenu& menu) {
             commands_.add(&menu, p.id, p.text, p.key, p.tip, [this, pane = p.pane] { toggle_pane(pane); });
         Commands::show_state(action, &menu, [this, pane = p.pane] { return alone(pane); });
     }
+    const Pane own[] = {{"view.scene_window", "Shift+F8", tr("Scene in its own &window"),
+                         tr("The Scene in a window of its own, for a second screen, and back"), scene_view_},
+                        {"view.lanes_window", "Shift+F12", tr("Lanes in their own win&dow"),
+                         tr("The Lanes in a window of their own, for a second screen, and back"), lanes_}};
+    for (const Pane& p : own) {
+        QAction* action = commands_.add(&menu, p.id, p.text, p.key, p.tip, [this, pane = p.pane] {
+            show_start(false);
+            set_own_window(pane, !window_of(pane));
+        });
+        Commands::show_state(action, &menu, [this, pane = p.pane] { return window_of(pane) != nullptr; });
+    }
     QAction* full =
         commands_.add(&menu, "view.full_screen", tr("F&ull screen"), "F11", tr("The window takes the screen, and back"),
                       [this] { setWindowState(windowState() ^ Qt::WindowFullScreen); });

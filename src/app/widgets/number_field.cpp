@@ -120,20 +120,25 @@ void NumberField::set_empty() {
     if (!hasFocus()) clear();
 }
 
-void NumberField::change(double value) {
+double NumberField::edited_from(double own) const {
+    return relative_ ? rounded(own + by_) : value_;
+}
+
+void NumberField::change(double value, bool relative) {
     value = rounded(value);
     if (value == value_) return;
+    relative_ = relative, by_ = value - value_;
     value_ = value;
     show_text(!hasFocus());
     setModified(false);
     emit edited(value_);
 }
 
-void NumberField::take_text() {
+void NumberField::take_text(bool relative) {
     if (!isModified()) return;
     setModified(false);
     if (const auto value = parse_quantity(text(), quantity_, rate_, beat_)) {
-        change(*value);
+        change(*value, relative);
         settle();
     }
     show_text(!hasFocus()); // text that is no number goes back to the value
@@ -191,6 +196,8 @@ void NumberField::keyPressEvent(QKeyEvent* event) {
         selectAll();
         return;
     }
+    const bool entered = event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter;
+    if (entered && event->modifiers() & Qt::ShiftModifier) take_text(true); // the rest is as for Return
     if (event->key() == Qt::Key_Escape && isModified()) {
         setModified(false);
         show_text(false);

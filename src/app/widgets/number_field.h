@@ -49,6 +49,13 @@ class NumberField : public QLineEdit, public Draggable {
     void set_quantity(Quantity quantity); // what it counts from now on; the number stays
     void end_drag(bool put_back) override;
 
+    // Of the edit that is told: whether it is a difference (a drag, a step by arrows or wheel, a number ended with
+    // Shift+Return) and not a number to be set; and by how much. Where several things are edited at once, each changes
+    // by that much, or all get the number.
+    bool relative() const { return relative_; }
+    double changed_by() const { return by_; }
+    double edited_from(double own) const; // what becomes of a thing that has `own` now; within the field's range
+
   signals:
     void edited(double value); // by the user, while dragging too
     void settled();            // a drag, a typed entry, or a row of steps by arrows or wheel is over
@@ -64,9 +71,9 @@ class NumberField : public QLineEdit, public Draggable {
     void wheelEvent(QWheelEvent* event) override;
 
   private:
-    void change(double value);
+    void change(double value, bool relative = true);
     void settle();
-    void take_text();
+    void take_text(bool relative = false);
     void show_text(bool with_unit);
     double rounded(double value) const;
     Quantity quantity_;
@@ -77,7 +84,8 @@ class NumberField : public QLineEdit, public Draggable {
     QPoint press_;
     QTimer stepping_; // runs while steps by arrows or wheel follow each other
     int wheeled_ = 0; // eighths of a degree that are not a step yet
-    bool pressed_ = false, dragging_ = false;
+    bool pressed_ = false, dragging_ = false, relative_ = false;
+    double by_ = 0;
 };
 
 } // namespace garland

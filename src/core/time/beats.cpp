@@ -2,6 +2,7 @@
 
 #include "core/base/numbers.h"
 
+#include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -70,6 +71,22 @@ Result<PhraseList> stretched_to_beat(const PhraseList& phrases, std::size_t inde
     p.speed = frames_shown(p, turn_twice) / (beat - ends[index]);
     GARLAND_CHECK(validate(result, turn_twice));
     return result;
+}
+
+std::int64_t mark_beats(std::vector<Marker>& markers, std::span<const OutputFrame> heard, FrameRange range) {
+    std::int64_t set = 0;
+    const std::size_t before = markers.size();
+    for (std::size_t i = 0; i < heard.size(); ++i) {
+        const OutputFrame at(std::round(heard[i].value * 100) / 100);
+        if (!range.contains(at.value)) continue;
+        const bool taken = std::any_of(markers.begin(), markers.begin() + static_cast<std::ptrdiff_t>(before),
+                                       [&](const Marker& m) { return std::abs(m.at - at) <= 0.5; });
+        if (taken) continue;
+        markers.push_back({at, "beat " + std::to_string(i + 1)});
+        ++set;
+    }
+    std::stable_sort(markers.begin(), markers.end(), [](const Marker& a, const Marker& b) { return a.at < b.at; });
+    return set;
 }
 
 OutputFrame snapped(OutputFrame t, double reach, std::span<const Marker> markers, const Tempo& tempo, Rate rate) {

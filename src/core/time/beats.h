@@ -38,6 +38,11 @@ OutputFrame nearest_beat(const Tempo& tempo, Rate rate, OutputFrame t);
 
 std::string bar_words(const Tempo& tempo, Rate rate, OutputFrame t); // "bar 3 beat 2", "bar 3 beat 2 + 0.4"
 
+// Sets a marker "beat 1", "beat 2" … at each beat heard in the range, counted from the first beat of all; none where
+// one stands within half an output frame already. Times are rounded to hundredths of a frame. Returns how many were
+// set.
+std::int64_t mark_beats(std::vector<Marker>& markers, std::span<const OutputFrame> heard, FrameRange range);
+
 // A boundary of a phrase list that misses its beat.
 struct OffBeat {
     std::size_t phrase = 0;                   // the one that ends there

@@ -1,7 +1,6 @@
 #include "io/handoff/bake.h"
 
 #include "core/base/numbers.h"
-#include "core/copies/attitude.h"
 #include "io/files/series.h"
 #include "io/handoff/placed_copy.h"
 #include "io/ply/ply.h"
@@ -28,7 +27,7 @@ std::string volume_path(const BakeOrder& order, const Show& show, std::int64_t c
 }
 
 // What one frame's file holds. An attribute is written when any pose has it.
-PlyMerger::Content content_of(const std::vector<Posed>& all) {
+PlyMerger::Content content_of(const std::vector<Posed>& all, const WrittenAs& as) {
     PlyMerger::Content c;
     c.copy = true;
     for (const Posed& posed : all) {
@@ -38,11 +37,12 @@ PlyMerger::Content content_of(const std::vector<Posed>& all) {
             c.points += pose.points.size();
             c.add_faces(*pose.faces);
             c.normals |= !pose.normals.empty();
-            c.velocities |= !pose.velocities.empty();
+            c.velocities |= as.velocities && !pose.velocities.empty();
             c.uvs |= !pose.uvs.empty();
             c.colours |= !pose.colours.empty();
             c.ids |= !pose.ids.empty();
             for (const std::int64_t id : pose.ids) c.large_ids |= id < INT32_MIN || id > INT32_MAX;
+            if (!as.attributes) continue;
             for (const Attribute& a : pose.attributes) {
                 const bool whole = !a.whole.empty();
                 const bool known = std::any_of(c.attributes.begin(), c.attributes.end(),
@@ -56,6 +56,7 @@ PlyMerger::Content content_of(const std::vector<Posed>& all) {
             }
         }
     }
+    if (!as.attributes) c.face_attributes.clear();
     return c;
 }
 
@@ -68,11 +69,8 @@ Result<double> write_volumes(const std::vector<Posed>& all, const Show& show, co
             if (posed.picks.copies[i] == no_pose) continue;
             const SampledPose& sampled = posed.poses[posed.picks.copies[i]];
             if (!sampled.pose->volume) continue;
-            const Placement& place = posed.places()[i];
-            const Axes axes = axes_of(place);
-            const VolumePtr volume =
-                placed(*sampled.pose->volume, {axes.x, axes.y, axes.z, V3d(place.stretch) * place.size, place.position},
-                       velocity_factor(posed, i, show));
+            const VolumePtr volume = placed(*sampled.pose->volume, volume_place(posed.places()[i], order.as),
+                                            velocity_factor(posed, i, show));
             const std::string path = volume_path(order, show, posed.arrangement->number(i), frame);
             GARLAND_CHECK(write_volume(path, *volume, order.existing));
             files.push_back(path);
@@ -95,11 +93,11 @@ struct Filled {
     std::string path;
 };
 
-Result<Filled> fill_frame(const std::vector<Posed>& all, const Show& show, const std::string& path,
-                          const std::string& comment, Existing existing) {
-    PlyMerger::Content content = content_of(all);
-    GARLAND_TRY(out, PlyMerger::create(path, content, existing, comment));
-    PlacedCopy placed_now;
+Result<Filled> fill_frame(const std::vector<Posed>& all, const Show& show, const BakeOrder& order, std::int64_t frame) {
+    PlyMerger::Content content = content_of(all, order.as);
+    const std::string path = path_of(order, frame);
+    GARLAND_TRY(out, PlyMerger::create(path, content, order.existing, fmt::format("output frame {}", frame)));
+    PlacedCopy placed_now{order.as};
     for (const Posed& posed : all) {
         for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
             if (posed.picks.copies[i] == no_pose) continue;
@@ -189,7 +187,8 @@ Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress
                 volumes += static_cast<double>(posed.poses[pick].pose->volume->bytes()), ++e.volume_files;
         }
     }
-    e.bytes = (static_cast<double>(PlyMerger::size_of(content_of(all))) + volumes) * static_cast<double>(e.files);
+    e.bytes =
+        (static_cast<double>(PlyMerger::size_of(content_of(all, order.as))) + volumes) * static_cast<double>(e.files);
     e.volume_files *= e.files;
     e.free = free_space(order.folder);
     std::unordered_set<std::string> there; // the folder is looked through once
@@ -261,7 +260,7 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
         auto volumes = write_volumes(*posed, show, order, f, beside);
         if (!volumes) return kept(std::move(volumes.error()));
         done.bytes += *volumes;
-        auto filled = fill_frame(*posed, show, path_of(order, f), fmt::format("output frame {}", f), order.existing);
+        auto filled = fill_frame(*posed, show, order, f);
         if (!filled) return kept(std::move(filled.error()));
         if (auto closed = closer.close(std::move(*filled), f, std::move(beside)); !closed)
             return kept(std::move(closed.error()));

@@ -4,6 +4,7 @@
 #include "core/base/progress.h"
 #include "core/project/show.h"
 #include "io/files/file.h"
+#include "io/handoff/written_as.h"
 
 #include <functional>
 #include <string>
@@ -17,6 +18,7 @@ struct BakeOrder {
     FrameRange frames;
     Existing existing = Existing::refuse;
     std::int64_t step = 1; // every so many frames, from the first on; above 0
+    WrittenAs as{};
     // For going on where it was stopped: whether a frame's file is complete already, and what was just written.
     std::function<Result<void>()> starts{}; // once nothing speaks against it, before the first file
     std::function<bool(const std::string& name)> complete{};

@@ -20,8 +20,20 @@ Result<void> validate(const HandoffOrder& order) {
         return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.keeping(
             "nothing was written"));
     }
+    if (!(order.as.unit >= 1e-6 && order.as.unit <= 1e6)) {
+        return fail(
+            Error{ErrorCode::invalid, "the unit of what is written must be from a millionth of a metre to 1000 km"}
+                .keeping("nothing was written"));
+    }
+    if (!order.as.usual_space() && !HandoffOutput::in_any_space(order.ending)) {
+        return fail(Error{ErrorCode::unsupported, fmt::format("{} files are in metres with y up",
+                                                              order.ending.empty() ? "these" : order.ending.substr(1))}
+                        .keeping("nothing was written")
+                        .advise("leave out the unit and the up axis, or write another kind of file"));
+    }
     return {};
 }
+
 namespace {
 
 // Whole clocks have no frames that could be left out.

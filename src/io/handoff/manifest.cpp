@@ -141,9 +141,13 @@ HandoffKey key_of(const HandoffInput& input, const HandoffOrder& order) {
     }
     key.project = hash_of_text(project_text(plain));
     key.sources = hash_of_text(files);
+    std::string form; // only where it is not the usual one: what older versions began can be gone on with
+    if (!order.as.usual())
+        form = fmt::format(" {} {} {} {}", order.as.z_up, order.as.unit, order.as.velocities, order.as.attributes);
     key.settings = hash_of_text(fmt::format("{} {} {} {} {} {} {} {} {}", order.output, order.ending, order.name,
                                             order.frames.range.first, order.frames.range.last, order.frames.step,
-                                            order.source.value, order.poses_per_frame, order.tolerance));
+                                            order.source.value, order.poses_per_frame, order.tolerance) +
+                                form);
     return key;
 }
 

@@ -1,11 +1,9 @@
 #include "io/handoff/merged_copies.h"
 
 #include "core/base/numbers.h"
-#include "io/files/series.h"
 #include "io/files/staged_files.h"
 #include "io/handoff/placed_copy.h"
 #include "io/npy/npy.h"
-#include "io/obj/obj.h"
 #include "io/ply/ply.h"
 
 #include <algorithm>
@@ -19,30 +17,14 @@ Error stopped(std::int64_t frame) {
     return Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", frame)};
 }
 
-std::string obj_name(const BakeOrder& order, std::int64_t frame) {
-    return numbered(order.name + ".", frame, 4, ".obj");
-}
-
-Result<void> none_in_the_way(const BakeOrder& order) {
-    if (order.existing == Existing::replace) return {};
-    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
-        if (!file_exists(order.folder + "/" + obj_name(order, f))) continue;
-        return fail(Error{ErrorCode::exists, "is there already"}
-                        .at(order.folder + "/" + obj_name(order, f))
-                        .keeping("all existing files; nothing was written")
-                        .advise("choose another folder or name, or say that they may be replaced"));
-    }
-    return {};
-}
-
 } // namespace
 
-Pose merged_pose(const std::vector<Posed>& all, const Show& show) {
+Pose merged_pose(const std::vector<Posed>& all, const Show& show, const WrittenAs& as) {
     Pose out;
     auto faces = std::make_shared<Faces>();
     faces->starts.push_back(0);
     bool textured = true;
-    PlacedCopy placed;
+    PlacedCopy placed{as};
     for (const Posed& posed : all) {
         for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
             const std::uint32_t pick = posed.picks.copies[i];
@@ -64,51 +46,6 @@ Pose merged_pose(const std::vector<Posed>& all, const Show& show) {
     return out;
 }
 
-Result<BakeDone> write_obj_series(const Show& show, const BakeOrder& order, Progress& progress) {
-    GARLAND_CHECK(none_in_the_way(order));
-    if (order.starts) GARLAND_CHECK(order.starts());
-    BakeDone done;
-    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
-        progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
-                        fmt::format("frame {}", f));
-        auto kept = [&](Error error) {
-            const auto count = static_cast<long long>(done.files.size());
-            error.kept = done.files.empty() ? "nothing was written"
-                                            : fmt::format("the {} written so far", counted(count, "file", "files"));
-            return fail(std::move(error));
-        };
-        if (progress.cancelled()) return kept(stopped(f));
-        const std::string name = obj_name(order, f), path = order.folder + "/" + name;
-        done.files.push_back(path);
-        if (order.complete && order.complete(name)) {
-            ++done.kept;
-            continue;
-        }
-        done.files.pop_back();
-        auto posed = pose_all(show, OutputFrame(static_cast<double>(f)), progress);
-        if (!posed) return kept(std::move(posed.error()));
-        const Pose pose = merged_pose(*posed, show);
-        if (auto written = write_obj(path, pose, order.existing); !written) return kept(std::move(written.error()));
-        auto back = read_obj_counts(path);
-        if (!back) return kept(std::move(back.error()));
-        if (back->points != pose.points.size() || back->faces != pose.faces->count())
-            return kept(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(path));
-        done.files.push_back(path);
-        std::uint64_t size = 0;
-        GARLAND_CHECK(read_head(path, 1, size));
-        done.bytes += static_cast<double>(size);
-        if (order.wrote) {
-            if (auto noted = order.wrote(name, f); !noted) return kept(std::move(noted.error()));
-        }
-        for (const Posed& p : *posed) {
-            done.poses += static_cast<std::int64_t>(p.poses.size());
-            for (std::uint32_t pick : p.picks.copies) done.copies += pick != no_pose;
-        }
-    }
-    progress.report(1, "written");
-    return done;
-}
-
 Result<BakeDone> write_array(const Show& show, const BakeOrder& order, Progress& progress) {
     const auto frames = FrameSteps{order.frames, order.step}.count();
     GARLAND_TRY(staged, StagedFiles::create(order.folder));
@@ -128,7 +65,7 @@ Result<BakeDone> write_array(const Show& show, const BakeOrder& order, Progress&
                         fmt::format("frame {}", f));
         if (progress.cancelled()) return fail(stopped(f).keeping("nothing was written"));
         GARLAND_TRY(posed, pose_all(show, OutputFrame(static_cast<double>(f)), progress));
-        const Pose pose = merged_pose(posed, show);
+        const Pose pose = merged_pose(posed, show, order.as);
         if (!out) {
             points = pose.points.size();
             GARLAND_CHECK(write_ply(staged.folder() + "/" + mesh, pose, PlyForm::little_endian, Existing::refuse));

@@ -1,4 +1,4 @@
-// All posed copies of a frame as one mesh: OBJ series, and one array for all frames.
+// All posed copies of a frame as one mesh, and as one array for all frames.
 #pragma once
 
 #include "core/base/progress.h"
@@ -11,10 +11,7 @@ namespace garland {
 
 // Points, faces and, where all have them, texture coordinates of corners, copy after copy. Particles are points without
 // faces; volumes are left out.
-Pose merged_pose(const std::vector<Posed>& all, const Show& show);
-
-// name.0001.obj …, a file for each frame, with order.complete and order.wrote as bake() has them. Errors as bake().
-Result<BakeDone> write_obj_series(const Show& show, const BakeOrder& order, Progress& progress = Progress::none());
+Pose merged_pose(const std::vector<Posed>& all, const Show& show, const WrittenAs& as = {});
 
 // name.npy of the shape (frames, points, 3) and name.ply with the first frame's faces, as they are opened again.
 // Errors: unsupported, where the number of points changes (with the frame and how else to write it); exists; those of

@@ -17,6 +17,10 @@ inline void put_order(nlohmann::ordered_json& j, const HandoffOrder& o) {
     j["source"] = o.source.value;
     j["poses_per_frame"] = o.poses_per_frame;
     j["tolerance"] = o.tolerance;
+    if (o.as.z_up) j["up"] = "z";
+    if (o.as.unit != 1) j["unit"] = o.as.unit; // metres
+    if (!o.as.velocities) j["velocities"] = false;
+    if (!o.as.attributes) j["attributes"] = false;
 }
 
 // Throws what the library throws.
@@ -29,6 +33,8 @@ inline HandoffOrder order_in(const nlohmann::ordered_json& j, std::string folder
     o.source = SourceId(j.at("source").get<std::uint64_t>());
     o.poses_per_frame = j.at("poses_per_frame").get<int>();
     o.tolerance = j.at("tolerance").get<double>();
+    o.as.z_up = j.value("up", "y") == "z", o.as.unit = j.value("unit", 1.0);
+    o.as.velocities = j.value("velocities", true), o.as.attributes = j.value("attributes", true);
     return o;
 }
 

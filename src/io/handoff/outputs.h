@@ -5,6 +5,7 @@
 #include "core/project/show.h"
 #include "io/files/file.h"
 #include "io/handoff/share.h"
+#include "io/handoff/written_as.h"
 
 #include <string>
 #include <utility>
@@ -28,6 +29,7 @@ struct HandoffOrder {
     int poses_per_frame = 8;  // of shared poses
     double tolerance = 0.001; // source frames: of tables of times
     Share share{};            // of the frames; only of what is a file a frame
+    WrittenAs as{};
 
     Existing files() const { return existing == WhatIsThere::replace ? Existing::replace : Existing::refuse; }
     std::string path() const { return folder + "/" + name + ending; } // of what is one file
@@ -69,7 +71,13 @@ struct HandoffOutput {
     bool rounds = false;              // poses_per_frame counts
     bool tabulates = false;           // tolerance counts
     // A file for each frame.
-    bool in_frames(const std::string& ending) const { return ending == ".ply" || ending == ".obj"; }
+    bool in_frames(const std::string& ending) const {
+        return ending == ".ply" || ending == ".obj" || ending == ".vdb" || (of_source && ending == ".csv");
+    }
+    // Whether files of this kind can be in another space than metres with y up: glTF and tables say nothing of it.
+    static bool in_any_space(const std::string& ending) {
+        return ending != ".glb" && ending != ".gltf" && ending != ".csv";
+    }
     Result<HandoffPlan> (*plan)(const HandoffInput&, const HandoffOrder&, Progress&);
     Result<HandoffDone> (*write)(const HandoffInput&, const HandoffOrder&, HandoffJournal&, Progress&);
 };

@@ -44,7 +44,33 @@ void add_motion(const CopyMotion& motion, const Placement& place, double frames_
     }
 }
 
+// From the copy's own space into the one that is written: x, y, z, w of a quaternion each.
+void turn_orientations(Attribute& a, const Imath::Quatd& attitude, const WrittenAs& as) {
+    const double half = std::numbers::sqrt2 / 2;
+    const Imath::Quatd turn = as.z_up ? Imath::Quatd(half, half, 0, 0) * attitude : attitude;
+    for (std::size_t k = 0; k + 3 < a.values.size(); k += 4) {
+        const Imath::Quatd q = turn * Imath::Quatd(a.values[k + 3], a.values[k], a.values[k + 1], a.values[k + 2]);
+        const double all[4] = {q.v.x, q.v.y, q.v.z, q.r};
+        for (std::size_t n = 0; n < 4; ++n) a.values[k + n] = static_cast<float>(all[n]);
+    }
+}
+
+// From the scene's space into the one that is written.
+void into_space(PlacedCopy& out) {
+    const WrittenAs& as = out.as;
+    if (as.usual_space()) return;
+    for (V3f& p : out.points) p = as.sized(p);
+    for (V3f& v : out.velocities) v = as.sized(v);
+    for (V3f& n : out.normals) n = as.turned(n);
+}
+
 } // namespace
+
+VolumePlace volume_place(const Placement& place, const WrittenAs& as) {
+    const Axes axes = axes_of(place);
+    return {as.turned(axes.x), as.turned(axes.y), as.turned(axes.z), V3d(place.stretch) * place.size / as.unit,
+            as.sized(place.position)};
+}
 
 // A mixed pose's velocities have their own local speeds in them already.
 double velocity_factor(const Posed& posed, std::size_t copy, const Show& show) {
@@ -67,11 +93,13 @@ void place_copy(const Posed& posed, std::size_t i, const Show& show, PlacedCopy&
         for (V3f& n : out.normals) n.normalize();
     }
     out.turned.clear();
-    if (std::any_of(pose.attributes.begin(), pose.attributes.end(), [](const Attribute& a) { return a.vector; })) {
+    if (out.as.attributes && std::any_of(pose.attributes.begin(), pose.attributes.end(),
+                                         [](const Attribute& a) { return a.vector || is_orientation(a); })) {
         out.turned = pose.attributes;
         for (Attribute& a : out.turned) {
+            if (is_orientation(a)) turn_orientations(a, attitude_of(place), out.as);
             for (std::size_t k = 0; a.vector && k + 2 < a.values.size(); k += 3) {
-                const V3f v = turn({a.values[k], a.values[k + 1], a.values[k + 2]});
+                const V3f v = out.as.turned(turn({a.values[k], a.values[k + 1], a.values[k + 2]}));
                 for (int n = 0; n < 3; ++n) a.values[k + static_cast<std::size_t>(n)] = v[n];
             }
         }
@@ -80,6 +108,8 @@ void place_copy(const Posed& posed, std::size_t i, const Show& show, PlacedCopy&
     if (!posed.motion.empty() && !out.velocities.empty()) {
         add_motion(posed.motion[i], place, show.settings.rate.per_second(), out.points, out.velocities);
     }
+    if (!out.as.velocities) out.velocities.clear();
+    into_space(out);
 }
 
 } // namespace garland

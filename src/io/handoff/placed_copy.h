@@ -1,27 +1,36 @@
 // One copy's geometry where it stands.
 #pragma once
 
+#include "core/geometry/volume.h"
 #include "core/project/show.h"
+#include "io/handoff/written_as.h"
 
 #include <vector>
 
 namespace garland {
 
 struct PlacedCopy {
-    std::vector<V3f> points, normals, velocities; // as the pose has them; velocities in scene units a second of output
-    std::vector<Attribute> turned; // the pose's attributes, where one of them is a direction; otherwise empty
+    WrittenAs as{}; // in which space, and whether velocities and attributes are kept
+    std::vector<V3f> points{}, normals{},
+        velocities{};                // as the pose has them; velocities in scene units a second of output
+    std::vector<Attribute> turned{}; // the pose's attributes, where one of them is a direction; otherwise empty
 
     const std::vector<Attribute>& attributes(const Pose& pose) const {
+        static const std::vector<Attribute> none;
+        if (!as.attributes) return none;
         return turned.empty() ? pose.attributes : turned;
     }
 };
 
 // Points, normals and velocities of copy `i`, which must show a pose: stretched, sized, turned and moved; velocities
-// are the source's times the local speed, and a wobble's own.
+// are the source's times the local speed, and a wobble's own. All of it in the space of `out.as`.
 void place_copy(const Posed& posed, std::size_t i, const Show& show, PlacedCopy& out);
 
 // What a source velocity is times in the result: source units a second of the source's clock become units a second of
 // output, at the copy's local speed.
 double velocity_factor(const Posed& posed, std::size_t copy, const Show& show);
+
+// Where a copy's volume stands, in the space that is written.
+VolumePlace volume_place(const Placement& place, const WrittenAs& as);
 
 } // namespace garland

@@ -33,28 +33,30 @@ void each_frame(const CameraOrder& order, const CameraPlan& plan, Use&& use) {
 std::string usd_text(const Project& project, const CameraOrder& order, const CameraPlan& plan) {
     std::string matrices, lengths, focus;
     each_frame(order, plan, [&](std::int64_t f, const Camera& c) {
-        const CameraAxes p = axes_of(c);
+        const CameraAxes own = axes_of(c);
+        const WrittenAs& as = order.as;
+        const CameraAxes p{as.turned(own.right), as.turned(own.up), as.turned(own.back), as.sized(own.place)};
         auto n = [](double v) { return exact_number(v); };
         matrices +=
             fmt::format("            {}: (({}, {}, {}, 0), ({}, {}, {}, 0), ({}, {}, {}, 0), ({}, {}, {}, 1)),\n", f,
                         n(p.right.x), n(p.right.y), n(p.right.z), n(p.up.x), n(p.up.y), n(p.up.z), n(p.back.x),
                         n(p.back.y), n(p.back.z), n(p.place.x), n(p.place.y), n(p.place.z));
         lengths += fmt::format("            {}: {},\n", f, n(focal_length(c)));
-        focus += fmt::format("            {}: {},\n", f, n(c.distance));
+        focus += fmt::format("            {}: {},\n", f, n(c.distance / order.as.unit));
     });
     return fmt::format(R"(#usda 1.0
 (
     defaultPrim = "camera"
     endTimeCode = {}
-    metersPerUnit = 1
+    metersPerUnit = {}
     startTimeCode = {}
     timeCodesPerSecond = {}
-    upAxis = "Y"
+    upAxis = "{}"
 )
 
 def Camera "camera"
 {{
-    float2 clippingRange = (0.01, 100000)
+    float2 clippingRange = ({}, {})
     float focalLength.timeSamples = {{
 {}    }}
     float focusDistance.timeSamples = {{
@@ -67,8 +69,9 @@ def Camera "camera"
     uniform token[] xformOpOrder = ["xformOp:transform"]
 }}
 )",
-                       order.frames.range.last, order.frames.range.first,
-                       exact_number(project.settings.rate.per_second()), lengths, focus,
+                       order.frames.range.last, exact_number(order.as.unit), order.frames.range.first,
+                       exact_number(project.settings.rate.per_second()), order.as.z_up ? "Z" : "Y",
+                       exact_number(0.01 / order.as.unit), exact_number(100000 / order.as.unit), lengths, focus,
                        exact_number(aperture * order.aspect), exact_number(aperture), matrices);
 }
 

@@ -4,6 +4,7 @@
 #include "core/base/progress.h"
 #include "core/project/project.h"
 #include "io/files/file.h"
+#include "io/handoff/written_as.h"
 
 #include <string>
 
@@ -14,6 +15,7 @@ struct CameraOrder {
     FrameSteps frames;
     double aspect = 16.0 / 9.0; // width over height of the picture
     Existing existing = Existing::refuse;
+    WrittenAs as{}; // of USD
 };
 
 // USD: a Camera with a matrix, a focal length and apertures for every frame asked for, time codes being output frames

@@ -92,18 +92,27 @@ void put_pose(UsdLayerWriter& layer, UsdOutPrim& prim, std::optional<double> tim
                 usd_numbers(UsdType::int32, faces.material_of.data(), faces.material_of.size()));
     }
     out.attributes(lists.attributes, each);
-    out.attributes(faces.attributes, face);
+    if (lists.face_attributes) out.attributes(faces.attributes, face);
 }
 
-void put_header(UsdLayerWriter& layer, const std::string& default_prim, double first, double last, Rate rate) {
+void put_header(UsdLayerWriter& layer, const std::string& default_prim, double first, double last, Rate rate,
+                const WrittenAs& as) {
     UsdOutPrim& root = layer.root();
     layer.about(root, "defaultPrim", usd_token(default_prim));
     layer.about(root, "endTimeCode", usd_double(last));
     layer.about(root, "framesPerSecond", usd_double(rate.per_second()));
-    layer.about(root, "metersPerUnit", usd_double(1));
+    layer.about(root, "metersPerUnit", usd_double(as.unit));
     layer.about(root, "startTimeCode", usd_double(first));
     layer.about(root, "timeCodesPerSecond", usd_double(rate.per_second()));
-    layer.about(root, "upAxis", usd_token("Y"));
+    layer.about(root, "upAxis", usd_token(as.z_up ? "Z" : "Y"));
+}
+
+void put_space(UsdLayerWriter& layer, UsdOutPrim& prim, const WrittenAs& as) {
+    if (as.usual_space()) return;
+    const V3d x = as.sized(V3d(1, 0, 0)), y = as.sized(V3d(0, 1, 0)), z = as.sized(V3d(0, 0, 1));
+    layer.set(prim, "matrix4d", "xformOp:transform",
+              usd_matrix({x.x, x.y, x.z, 0, y.x, y.y, y.z, 0, z.x, z.y, z.z, 0, 0, 0, 0, 1}));
+    layer.set_uniform(prim, "token[]", "xformOpOrder", usd_tokens({"xformOp:transform"}));
 }
 
 } // namespace garland

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/time/rate.h"
+#include "io/handoff/written_as.h"
 #include "io/usd/layer_writer.h"
 
 #include <optional>
@@ -12,6 +13,7 @@ namespace garland {
 struct PoseLists {
     const std::vector<V3f>&points, &normals, &velocities;
     const std::vector<Attribute>& attributes; // per point
+    bool face_attributes = true;
 };
 inline PoseLists lists_of(const Pose& pose) {
     return {pose.points, pose.normals, pose.velocities, pose.attributes};
@@ -23,7 +25,10 @@ inline PoseLists lists_of(const Pose& pose) {
 void put_pose(UsdLayerWriter& layer, UsdOutPrim& prim, std::optional<double> time, const Pose& pose,
               const PoseLists& lists);
 
-// What the layer says of itself: metres, y up, `rate` time codes a second.
-void put_header(UsdLayerWriter& layer, const std::string& default_prim, double first, double last, Rate rate);
+// What the layer says of itself: its unit and up axis, `rate` time codes a second.
+void put_header(UsdLayerWriter& layer, const std::string& default_prim, double first, double last, Rate rate,
+                const WrittenAs& as = {});
+// Turns everything below the prim from metres with y up into the layer's space.
+void put_space(UsdLayerWriter& layer, UsdOutPrim& prim, const WrittenAs& as);
 
 } // namespace garland

@@ -23,7 +23,8 @@ Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& orde
     GARLAND_TRY(layer, UsdLayerWriter::create(order.path, usd_form(order.path), order.existing));
     const FrameRange range = order.frames.range;
     const std::string top = usd_identifier(order.name);
-    put_header(layer, top, static_cast<double>(range.first), static_cast<double>(range.last), show.settings.rate);
+    put_header(layer, top, static_cast<double>(range.first), static_cast<double>(range.last), show.settings.rate,
+               order.as);
     UsdOutPrim& root = layer.root().child(UsdOutPrim::def, "Xform", top);
     PosedUsdDone done;
     std::map<std::int64_t, UsdOutPrim*> prims; // by number
@@ -42,7 +43,7 @@ Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& orde
             prims[a.number(i)] = &prim;
         }
     }
-    PlacedCopy placed;
+    PlacedCopy placed{order.as};
     for (std::int64_t k = 0; k < order.frames.count(); ++k) {
         const std::int64_t f = range.first + k * order.frames.step;
         progress.report(static_cast<double>(k) / static_cast<double>(order.frames.count()), fmt::format("frame {}", f));
@@ -61,8 +62,9 @@ Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& orde
                 if (pick == no_pose) continue;
                 const Pose& pose = *posed.poses[pick].pose;
                 place_copy(posed, i, show, placed);
-                put_pose(layer, *at->second, t, pose,
-                         {placed.points, placed.normals, placed.velocities, placed.attributes(pose)});
+                put_pose(
+                    layer, *at->second, t, pose,
+                    {placed.points, placed.normals, placed.velocities, placed.attributes(pose), order.as.attributes});
             }
         }
     }

@@ -4,6 +4,7 @@
 #include "core/base/progress.h"
 #include "core/project/show.h"
 #include "io/files/file.h"
+#include "io/handoff/written_as.h"
 
 #include <string>
 #include <vector>
@@ -15,6 +16,7 @@ struct PosedUsdOrder {
     std::string name; // of its root prim
     FrameSteps frames;
     Existing existing = Existing::refuse;
+    WrittenAs as{};
 };
 
 struct PosedUsdDone {

@@ -276,7 +276,8 @@ Result<Arrays> arrays_at(const Group& g, std::vector<std::int32_t>& last, double
     return out;
 }
 
-void put_arrays(UsdLayerWriter& layer, UsdOutPrim& prim, double t, const Arrays& a, bool placed, bool moves) {
+void put_arrays(UsdLayerWriter& layer, UsdOutPrim& prim, double t, const Arrays& a, bool placed, bool moves,
+                bool velocities) {
     layer.sample(prim, "int[]", "protoIndices", t, usd_array(a.picks));
     layer.sample(prim, "int64[]", "invisibleIds", t, usd_array(a.hidden));
     if (!placed) return;
@@ -285,14 +286,14 @@ void put_arrays(UsdLayerWriter& layer, UsdOutPrim& prim, double t, const Arrays&
     layer.sample(prim, "quatf[]", "orientationsf", t,
                  usd_numbers(UsdType::quatf, a.fine_turns.data(), a.fine_turns.size()));
     layer.sample(prim, "float3[]", "scales", t, usd_array(a.scales));
-    if (!moves) return;
+    if (!moves || !velocities) return;
     layer.sample(prim, "vector3f[]", "velocities", t, usd_array(a.velocities));
     layer.sample(prim, "vector3f[]", "angularVelocities", t, usd_array(a.spins));
 }
 
 // Prototypes, in the order of their numbers; made by many threads, a handful at a time.
 Result<void> put_poses(UsdLayerWriter& layer, UsdOutPrim& instancer, const std::string& path, const Group& g,
-                       Progress& progress) {
+                       const WrittenAs& as, Progress& progress) {
     std::vector<const PosePick*> by_number(g.poses.size());
     for (const auto& [pick, number] : g.poses) by_number[static_cast<std::size_t>(number)] = &pick;
     UsdOutPrim& scope = instancer.child(UsdOutPrim::def, "Scope", "poses");
@@ -312,8 +313,10 @@ Result<void> put_poses(UsdLayerWriter& layer, UsdOutPrim& instancer, const std::
             const std::string name = fmt::format("pose_{}", from + i);
             UsdOutPrim& prim = scope.child(UsdOutPrim::def, particles ? "Points" : "Mesh", name);
             const std::vector<V3f> none;
+            const std::vector<Attribute> nothing;
             const Pose& pose = *made[i]->pose;
-            put_pose(layer, prim, {}, pose, {pose.points, pose.normals, none, pose.attributes});
+            put_pose(layer, prim, {}, pose,
+                     {pose.points, pose.normals, none, as.attributes ? pose.attributes : nothing, as.attributes});
             if (!particles) layer.set_uniform(prim, "token", "subdivisionScheme", usd_token("none"));
             targets.push_back(path + "/poses/" + name);
         }
@@ -353,8 +356,10 @@ Result<SharedPosesDone> write_shared_poses(const Show& show, const SharedPosesOr
     }
     const std::string top = usd_identifier(order.name);
     const FrameRange range = order.frames.range;
-    put_header(layer, top, static_cast<double>(range.first), static_cast<double>(range.last), show.settings.rate);
+    put_header(layer, top, static_cast<double>(range.first), static_cast<double>(range.last), show.settings.rate,
+               order.as);
     UsdOutPrim& root = layer.root().child(UsdOutPrim::def, "Xform", top);
+    put_space(layer, root, order.as);
     std::set<std::string> used;
     double at = 0.3;
     const double each = 0.65 / static_cast<double>(groups.size());
@@ -365,7 +370,7 @@ Result<SharedPosesDone> write_shared_poses(const Show& show, const SharedPosesOr
         UsdOutPrim& prim = root.child(UsdOutPrim::def, "PointInstancer", name);
         PartOf posing(progress, at, at + each / 2), placing(progress, at + each / 2, at + each);
         at += each;
-        GARLAND_CHECK(put_poses(layer, prim, fmt::format("/{}/{}", top, name), g, posing));
+        GARLAND_CHECK(put_poses(layer, prim, fmt::format("/{}/{}", top, name), g, order.as, posing));
         layer.set(prim, "int64[]", "ids", usd_array(g.ids));
         std::vector<std::int32_t> last(g.ids.size(), 0);
         const bool moves = std::any_of(g.shows.begin(), g.shows.end(), [](const auto* a) { return a->moves(); });
@@ -380,7 +385,7 @@ Result<SharedPosesDone> write_shared_poses(const Show& show, const SharedPosesOr
             const bool placed = moves || k == 0;
             GARLAND_TRY(arrays,
                         arrays_at(g, last, t, order.per_frame, show.settings.rate.per_second(), placed, progress));
-            put_arrays(layer, prim, t, arrays, placed, moves);
+            put_arrays(layer, prim, t, arrays, placed, moves, order.as.velocities);
         }
         done.copies += static_cast<std::int64_t>(g.ids.size());
     }

@@ -5,6 +5,7 @@
 #include "core/base/progress.h"
 #include "core/project/show.h"
 #include "io/files/file.h"
+#include "io/handoff/written_as.h"
 
 #include <string>
 #include <vector>
@@ -17,6 +18,7 @@ struct SharedPosesOrder {
     FrameSteps frames;
     int per_frame = 8; // file frames are rounded to 1/per_frame, 1 … 1000
     Existing existing = Existing::refuse;
+    WrittenAs as{};
 };
 
 // What it would hold, before anything is written.

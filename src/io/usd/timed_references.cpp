@@ -168,7 +168,10 @@ Result<Written> write_asset(const Asset& asset, const TimedReferencesOrder& orde
         GARLAND_TRY(sampled, asset.sampler->at(moments[i].shown, progress));
         const Pose& pose = *sampled.pose;
         const std::vector<V3f> none;
-        put_pose(layer, mesh, moments[i].time, pose, {pose.points, pose.normals, none, pose.attributes});
+        const std::vector<Attribute> nothing;
+        const bool kept = order.as.attributes;
+        put_pose(layer, mesh, moments[i].time, pose,
+                 {pose.points, pose.normals, none, kept ? pose.attributes : nothing, kept});
         if (i == 0) continue;
         GARLAND_TRY(off, off_between(asset, moments[i - 1], moments[i], progress));
         out.worst = std::max(out.worst, off);
@@ -345,8 +348,9 @@ Result<TimedReferencesDone> write_all(const Show& show, const TimedReferencesOrd
     GARLAND_TRY(layer, UsdLayerWriter::create(layer_path, usd_form(order.path), Existing::refuse));
     const std::string top = usd_identifier(order.name);
     put_header(layer, top, static_cast<double>(order.frames.first), static_cast<double>(order.frames.last),
-               show.settings.rate);
+               show.settings.rate, order.as);
     UsdOutPrim& root = layer.root().child(UsdOutPrim::def, "Xform", top);
+    put_space(layer, root, order.as);
     CopyWriter copies(layer, show, order);
     const double each = 1 / static_cast<double>(parts.assets.size());
     double at = 0;

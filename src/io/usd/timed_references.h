@@ -5,6 +5,7 @@
 #include "core/base/progress.h"
 #include "core/project/show.h"
 #include "io/files/file.h"
+#include "io/handoff/written_as.h"
 
 #include <string>
 #include <vector>
@@ -18,6 +19,7 @@ struct TimedReferencesOrder {
     double tolerance = 0.001; // source frames, above 0: how far straight pieces may leave a curved clock
     int per_frame = 4;        // samples of geometry between two file frames, where poses between them are not straight
     Existing existing = Existing::refuse;
+    WrittenAs as{};
 };
 
 struct TimedReferencesPlan {

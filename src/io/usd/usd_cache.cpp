@@ -35,18 +35,18 @@ class CacheWriter {
             return fail(Error{ErrorCode::unsupported, "volumes are not written as USD"}.at_frame(frame).advise(
                 "hand them off as posed copies"));
         }
-        PlacedCopy placed;
+        PlacedCopy placed{order_.as};
         place_copy(posed, 0, show, placed);
         written_.push_back({frame, points_hash(placed.points)});
         put_pose(layer_, *prim_, time, pose,
-                 {placed.points, placed.normals, placed.velocities, placed.attributes(pose)});
+                 {placed.points, placed.normals, placed.velocities, placed.attributes(pose), order_.as.attributes});
         return {};
     }
 
     // Puts the layer together, reads it back, and only then gives it its place.
     Result<UsdCacheDone> finish(Rate rate, Progress& progress) {
         put_header(layer_, top_->name, static_cast<double>(order_.frames.first),
-                   static_cast<double>(order_.frames.last), rate);
+                   static_cast<double>(order_.frames.last), rate, order_.as);
         if (!particles_) layer_.set_uniform(*prim_, "token", "subdivisionScheme", usd_token("none"));
         UsdCacheDone done;
         GARLAND_CHECK(layer_.finish());

@@ -4,6 +4,7 @@
 #include "core/base/progress.h"
 #include "core/project/show.h"
 #include "io/files/file.h"
+#include "io/handoff/written_as.h"
 
 #include <string>
 
@@ -15,6 +16,7 @@ struct UsdCacheOrder {
     FrameRange frames;
     Existing existing = Existing::refuse;
     std::int64_t step = 1; // every so many frames, from the first on; above 0
+    WrittenAs as{};
 };
 
 struct UsdCacheDone {

@@ -96,6 +96,10 @@ class Project:
         poses_per_frame: int = 8,
         tolerance: float = 0.001,
         chunk: str = "",
+        up: Literal["y", "z"] = "y",
+        unit: str = "m",
+        velocities: bool = True,
+        attributes: bool = True,
         progress: Progress | None = None,
     ) -> Plan: ...
     def hand_off(
@@ -111,6 +115,10 @@ class Project:
         poses_per_frame: int = 8,
         tolerance: float = 0.001,
         chunk: str = "",
+        up: Literal["y", "z"] = "y",
+        unit: str = "m",
+        velocities: bool = True,
+        attributes: bool = True,
         progress: Progress | None = None,
     ) -> Done: ...
 

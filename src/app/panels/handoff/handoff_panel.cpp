@@ -6,6 +6,7 @@
 #include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
+#include <QSettings>
 #include <QToolButton>
 
 namespace garland {
@@ -45,6 +46,9 @@ QString ending_words(const QString& ending) {
         {".glb", "glTF binary"},
         {".gltf", "glTF"},
         {".csv", "CSV table"},
+        {".obj", "OBJ, a file for each frame"},
+        {".npy", "NumPy array"},
+        {".vdb", "OpenVDB, a file for each frame"},
     };
     return words.value(ending, ending);
 }
@@ -89,7 +93,10 @@ void HandoffPanel::make_fields() {
     });
     about_ = make_label({}, "muted");
     about_->setWordWrap(true);
-    as_ = make_choice({}, tr("Kind of file"), tr("The kind of file that is written"), [this](int) { estimate_size(); });
+    as_ = make_choice({}, tr("Kind of file"), tr("The kind of file that is written"), [this](int) {
+        offer_form();
+        estimate_size();
+    });
     folder_ = new QLineEdit;
     folder_->setAccessibleName(tr("Folder"));
     folder_->setToolTip(tr("The folder to write into; made if it is not there"));
@@ -142,10 +149,11 @@ void HandoffPanel::make_fields() {
     row(tr("Name"), name_);
     grid_->addWidget(make_label(tr("Frames")), 8, 0);
     grid_->addLayout(range, 8, 1);
+    make_form(9);
     existing_->setCurrentIndex(1);
     existing_label_ = make_label(tr("Existing files"));
-    grid_->addWidget(existing_label_, 9, 0);
-    grid_->addWidget(existing_, 9, 1);
+    grid_->addWidget(existing_label_, 12, 0);
+    grid_->addWidget(existing_, 12, 1);
     grid_->setColumnStretch(1, 1);
     body()->addLayout(grid_);
 
@@ -161,6 +169,61 @@ void HandoffPanel::make_fields() {
     }
     for (NumberField* f : {poses_, tolerance_}) connect(f, &NumberField::edited, this, &HandoffPanel::estimate_size);
     for (QLineEdit* e : {folder_, name_}) connect(e, &QLineEdit::editingFinished, this, &HandoffPanel::estimate_size);
+}
+
+void HandoffPanel::make_form(int row) {
+    auto beside = [this](int at, QWidget* label, std::initializer_list<QWidget*> fields) {
+        auto* line = new QHBoxLayout;
+        line->setSpacing(8);
+        for (QWidget* f : fields) line->addWidget(f);
+        line->addStretch(1);
+        grid_->addWidget(label, at, 0);
+        grid_->addLayout(line, at, 1);
+    };
+    const QSettings kept;
+    handles_ = make_number(Quantity::output_frames, 0, 1e6, 0, tr("Handles"),
+                           tr("So many frames more are written before the first and after the last one"));
+    handles_label_ = make_label(tr("Handles"));
+    beside(row, handles_label_, {handles_});
+    up_ = make_choice({tr("y up"), tr("z up")}, tr("Up axis of what is written"),
+                      tr("Which axis points up in the files: y as here, or z"), [this](int i) {
+                          QSettings().setValue("handoff_up", i);
+                          estimate_size();
+                      });
+    up_->setCurrentIndex(std::clamp(kept.value("handoff_up").toInt(), 0, 1));
+    QStringList units;
+    for (const auto& [name, metres] : units_of_length()) units << QString(name);
+    unit_ = make_choice(units, tr("Unit of what is written"), tr("What a length of 1 in the files is"), [this](int i) {
+        QSettings().setValue("handoff_unit", i);
+        estimate_size();
+    });
+    unit_->setCurrentIndex(std::clamp(kept.value("handoff_unit").toInt(), 0, static_cast<int>(units.size()) - 1));
+    space_label_ = make_label(tr("Axis and unit"));
+    beside(row + 1, space_label_, {up_, unit_});
+    velocities_ = new QCheckBox(tr("velocities"));
+    velocities_->setToolTip(tr("Velocities of points, for motion blur elsewhere"));
+    attributes_ = new QCheckBox(tr("attributes"));
+    attributes_->setToolTip(tr("Named numbers of points and faces; colours and normals are always written"));
+    for (QCheckBox* box : {velocities_, attributes_}) {
+        box->setChecked(true);
+        connect(box, &QCheckBox::toggled, this, &HandoffPanel::estimate_size);
+    }
+    keep_label_ = make_label(tr("Write also"));
+    beside(row + 2, keep_label_, {velocities_, attributes_});
+    connect(handles_, &NumberField::edited, this, &HandoffPanel::estimate_size);
+}
+
+void HandoffPanel::offer_form() {
+    const HandoffOutput* o = output();
+    const std::string ending = as_->currentData().toString().toStdString(), word = o ? o->word : "";
+    const bool geometry = o && word != "timing" && word != "camera" && ending != ".glb";
+    for (QWidget* w : {static_cast<QWidget*>(up_), static_cast<QWidget*>(unit_), static_cast<QWidget*>(space_label_)})
+        w->setVisible(o && HandoffOutput::in_any_space(ending));
+    const bool both = geometry && ending != ".obj" && ending != ".npy" && ending != ".vdb";
+    for (QWidget* w :
+         {static_cast<QWidget*>(velocities_), static_cast<QWidget*>(attributes_), static_cast<QWidget*>(keep_label_)})
+        w->setVisible(both);
+    for (QWidget* w : {static_cast<QWidget*>(handles_), static_cast<QWidget*>(handles_label_)}) w->setVisible(o);
 }
 
 void HandoffPanel::make_queue() {
@@ -240,7 +303,13 @@ HandoffOrder HandoffPanel::order() const {
     out.ending = as_->currentData().toString().toStdString();
     out.folder = folder_->text().toStdString();
     out.name = name_->text().toStdString();
-    out.frames = {frames(), 1};
+    const auto more = static_cast<std::int64_t>(handles_->value());
+    out.frames = {{frames().first - more, frames().last + more}, 1};
+    if (HandoffOutput::in_any_space(out.ending)) {
+        out.as.z_up = up_->currentIndex() == 1;
+        out.as.unit = units_of_length()[static_cast<std::size_t>(std::max(0, unit_->currentIndex()))].second;
+    }
+    out.as.velocities = velocities_->isChecked(), out.as.attributes = attributes_->isChecked();
     constexpr WhatIsThere rules[] = {WhatIsThere::refuse, WhatIsThere::resume, WhatIsThere::replace};
     out.existing = rules[std::clamp(existing_->currentIndex(), 0, 2)];
     out.source = SourceId(source_->currentData().toULongLong());
@@ -260,7 +329,7 @@ void HandoffPanel::refresh() {
         first_->set_value(static_cast<double>(range.first));
         last_->set_value(static_cast<double>(range.last));
     }
-    for (NumberField* f : {first_, last_}) f->set_rate(document_.project().settings.rate);
+    for (NumberField* f : {first_, last_, handles_}) f->set_rate(document_.project().settings.rate);
     const QVariant chosen = source_->currentData();
     source_->clear();
     for (const SourceSpec& s : document_.project().sources)
@@ -276,6 +345,7 @@ void HandoffPanel::refresh() {
     show(o && o->rounds, {poses_, poses_label_});
     show(o && o->tabulates, {tolerance_, tolerance_label_});
     preview_->setVisible(!o);
+    offer_form();
     write_->setEnabled(document_.show()->copies() > 0);
     show_queue();
     if (isVisible()) estimate_size();

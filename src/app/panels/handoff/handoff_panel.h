@@ -32,6 +32,8 @@ class HandoffPanel : public Panel {
     struct Held; // what a hand-off is made from, kept while it waits
     void make_fields();
     void make_queue();
+    void make_form(int row);             // handles, space, what is kept
+    void offer_form();                   // as much of it as the chosen kind of file can have
     const HandoffOutput* output() const; // null: preview
     HandoffOrder order() const;
     std::shared_ptr<const Held> held() const;
@@ -49,10 +51,12 @@ class HandoffPanel : public Panel {
 
     HandoffQueue queue_;
     QGridLayout* grid_;
-    QComboBox *what_, *as_, *source_, *existing_;
-    QLabel *about_, *as_label_, *source_label_, *existing_label_, *poses_label_, *tolerance_label_;
+    QComboBox *what_, *as_, *source_, *existing_, *up_, *unit_;
+    QCheckBox *velocities_, *attributes_;
+    QLabel *about_, *as_label_, *source_label_, *existing_label_, *poses_label_, *tolerance_label_, *space_label_,
+        *keep_label_, *handles_label_;
     QLineEdit *folder_, *name_;
-    NumberField *first_, *last_, *poses_, *tolerance_;
+    NumberField *first_, *last_, *handles_, *poses_, *tolerance_;
     QLabel* size_;
     QPushButton *write_, *cancel_, *pause_;
     QProgressBar* bar_;

@@ -200,6 +200,10 @@ void PreviewCard::make_settings(QVBoxLayout* column) {
     clear_ = check(tr("transparent"), tr("No sky: what no copy covers is clear"));
     passes_ = check(tr("all passes"), tr("Depth, motion, normals, numbers of copies and sources in each OpenEXR file"));
     sound_ = check(tr("with sound"), tr("The project's sounds in the movie"));
+    frame_words_ = check(tr("frame"), tr("The output frame, in a band along the lower edge"));
+    time_words_ = check(tr("time"), tr("Seconds since the first frame of the range, in a band along the lower edge"));
+    name_words_ = check(tr("name"), tr("The project's name, in a band along the lower edge"));
+    colour_words_ = check(tr("colours"), tr("What the colours stand for, where copies are coloured by a value"));
     struct Row {
         QString label;
         QHBoxLayout* widgets;
@@ -211,6 +215,7 @@ void PreviewCard::make_settings(QVBoxLayout* column) {
                         {tr("Exposure"), row_of({exposure_, make_label(tr("stops"))})},
                         {tr("Ground"), row_of({ground_})},
                         {tr("Colours"), row_of({colour_})},
+                        {tr("Written over it"), row_of({frame_words_, time_words_, name_words_, colour_words_})},
                         {QString(), row_of({clear_, passes_, sound_})}};
     int n = 0;
     for (const Row& row : rows) {
@@ -236,6 +241,10 @@ void PreviewCard::recall() {
     clear_->setChecked(s.value("transparent", false).toBool());
     passes_->setChecked(s.value("passes", false).toBool());
     sound_->setChecked(s.value("sound", true).toBool());
+    frame_words_->setChecked(s.value("frame_words", false).toBool());
+    time_words_->setChecked(s.value("time_words", false).toBool());
+    colour_words_->setChecked(s.value("colour_words", false).toBool());
+    name_words_->setChecked(s.value("name_words", false).toBool());
 }
 
 void PreviewCard::show_pictures(const QImage& picture, const QImage& before, const QString& words,
@@ -273,6 +282,10 @@ void PreviewCard::remember() {
     s.setValue("transparent", clear_->isChecked());
     s.setValue("passes", passes_->isChecked());
     s.setValue("sound", sound_->isChecked());
+    s.setValue("frame_words", frame_words_->isChecked());
+    s.setValue("time_words", time_words_->isChecked());
+    s.setValue("colour_words", colour_words_->isChecked());
+    s.setValue("name_words", name_words_->isChecked());
 }
 
 PreviewOrder PreviewCard::order() const {
@@ -287,6 +300,8 @@ PreviewOrder PreviewCard::order() const {
     o.look.colour = static_cast<PreviewColour>(std::max(0, colour_->currentIndex()));
     o.look.passes = passes_->isChecked() && (o.as == PreviewAs::exr || o.as == PreviewAs::exr_float);
     o.sound = sound_->isChecked();
+    o.overlay = {frame_words_->isChecked(), time_words_->isChecked(), name_words_->isChecked(),
+                 colour_words_->isChecked()};
     if (from_->currentIndex() == 1) o.camera = viewing_.view();
     return o;
 }
@@ -326,6 +341,7 @@ void PreviewCard::quick_look() {
             QElapsedTimer clock;
             clock.start();
             GARLAND_TRY(picture, render_frame(*show, project, t, o.look, p, o.camera));
+            lay_over(picture, *show, project, o, static_cast<std::int64_t>(std::floor(t.value)));
             return Made{image_of(picture, o.look.exposure), clock.elapsed()};
         },
         [this, t](Result<Made> made) {

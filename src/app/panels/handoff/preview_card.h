@@ -78,7 +78,7 @@ class PreviewCard : public QWidget {
     Viewing& viewing_;
     QComboBox *as_, *ground_, *colour_, *from_;
     NumberField *width_, *height_, *samples_, *shutter_, *exposure_;
-    QCheckBox *clear_, *passes_, *sound_, *compare_;
+    QCheckBox *clear_, *passes_, *sound_, *frame_words_, *time_words_, *name_words_, *colour_words_, *compare_;
     QPushButton *quick_, *play_, *large_, *copy_, *save_;
     QLabel *words_, *problem_;
     PictureView* picture_;

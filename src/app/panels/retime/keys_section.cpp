@@ -16,10 +16,14 @@ KeysSection::KeysSection(Document& document, Viewing& viewing, TimeMapView& map)
     auto* inner = rows(keys_);
     auto* one = new QHBoxLayout;
     one->setSpacing(5);
-    frame_ = number(Quantity::output_frames, -frame_limit, frame_limit, 3, tr("Output frame of the key"),
-                    tr("The output frame of the selected key"), 70);
+    frame_ =
+        number(Quantity::output_frames, -frame_limit, frame_limit, 3, tr("Output frame of the key"),
+               tr("The output frame of the selected key; of several, that of the first: the others move along"), 70);
     value_ = number(Quantity::source_frames, -frame_limit, frame_limit, 3, tr("Source frame of the key"),
-                    tr("What the selected key shows: a source frame, a speed or the slider's per cent"), 70);
+                    tr("What the selected key shows: a source frame, a speed or the slider's per cent. Several get the "
+                       "number that is "
+                       "typed; dragging, steps and Shift+Return change each by as much"),
+                    70);
     toward_ =
         make_choice({tr("step"), tr("linear"), tr("smooth"), tr("free"), tr("hidden")}, tr("Towards the next key"),
                     tr("How the curve goes from this key to the next. Smooth never leaves the two keys' poses; free "
@@ -148,19 +152,8 @@ KeysSection::KeysSection(Document& document, Viewing& viewing, TimeMapView& map)
     column->addWidget(conversion_);
     column->addStretch(1);
 
-    auto moved = [this](double) {
-        const int i = map_.selected();
-        if (i < 0) return;
-        map_.edit_keys(
-            tr("Move a key"),
-            [&](const TimeMap& was) {
-                return move_key(was, static_cast<std::size_t>(i), OutputFrame(frame_->value()),
-                                SourceFrame(value_->value()));
-            },
-            QStringLiteral("key-fields"));
-    };
-    connect(frame_, &NumberField::edited, this, moved);
-    connect(value_, &NumberField::edited, this, moved);
+    connect(frame_, &NumberField::edited, this, &KeysSection::move_picked_keys);
+    connect(value_, &NumberField::edited, this, &KeysSection::set_picked_values);
     auto sloped = [this](double) {
         const int i = map_.selected();
         if (i < 0) return;
@@ -178,11 +171,39 @@ KeysSection::KeysSection(Document& document, Viewing& viewing, TimeMapView& map)
     connect(leave_, &NumberField::edited, this, sloped);
     connect(arrive_, &NumberField::edited, this, sloped);
     connect(&map_, &TimeMapView::keys_picked, this, [this] {
-        if (map_.selected() != shown_key_) document_.end_merge(); // steps on another key are steps of their own
-        shown_key_ = map_.selected();
+        if (map_.picked() != shown_keys_) document_.end_merge(); // steps on other keys are steps of their own
+        shown_keys_ = map_.picked();
         refresh();
     });
     connect(&map_, &TimeMapView::view_changed, this, &KeysSection::refresh);
+}
+
+void KeysSection::move_picked_keys() {
+    const PickedKeys keys = map_.picked();
+    if (keys.empty()) return;
+    map_.edit_keys(
+        keys.size() == 1 ? tr("Move a key") : tr("Move %1 keys").arg(keys.size()),
+        [&](const TimeMap& was) {
+            const double by = frame_->value() - was.keys.at(keys.front()).at.value;
+            return move_keys(was, keys, by, 0);
+        },
+        QStringLiteral("key-fields"));
+}
+
+void KeysSection::set_picked_values() {
+    const PickedKeys keys = map_.picked();
+    if (keys.empty()) return;
+    map_.edit_keys(
+        keys.size() == 1 ? tr("Move a key") : tr("Set what %1 keys show").arg(keys.size()),
+        [&](const TimeMap& was) -> Result<TimeMap> {
+            TimeMap next = was;
+            for (const std::size_t k : keys) {
+                Key& key = next.keys.at(k);
+                key.source = SourceFrame(keys.size() == 1 ? value_->value() : value_->edited_from(key.source.value));
+            }
+            return next;
+        },
+        QStringLiteral("key-fields"));
 }
 
 void KeysSection::refresh() {
@@ -195,8 +216,9 @@ void KeysSection::refresh() {
     const PickedKeys& picked = map_.picked();
     const int one = map_.selected();
     const bool there = t && one >= 0;
-    frame_->setEnabled(there);
-    value_->setEnabled(there);
+    const bool some = t && !picked.empty();
+    frame_->setEnabled(some);
+    value_->setEnabled(some);
     toward_->setEnabled(!picked.empty());
     remove_->setEnabled(!picked.empty());
     copy_->setEnabled(!picked.empty());
@@ -219,10 +241,12 @@ void KeysSection::refresh() {
     leave_label_->setVisible(leave);
     arrive_->setVisible(arrive);
     arrive_label_->setVisible(arrive);
+    if (some) { // of several: the first one's
+        frame_->set_value(keys[picked.front()].at.value);
+        value_->set_value(keys[picked.front()].source.value);
+    }
     if (there) {
         const Key& k = keys[static_cast<std::size_t>(one)];
-        frame_->set_value(k.at.value);
-        value_->set_value(k.source.value);
         leave_->set_value(k.leave);
         arrive_->set_value(k.arrive);
     }
@@ -232,7 +256,7 @@ void KeysSection::refresh() {
                              .arg(t && t->form == TimingForm::speeds ? tr("speed keys") : tr("position keys"),
                                   map_.view() == MapView::speed ? tr("speed keys") : tr("position keys"),
                                   QString::fromStdString(map_.conversion())));
-    if (!there) { // nothing is selected: nothing is shown
+    if (!some) { // nothing is selected: nothing is shown
         frame_->set_empty();
         value_->set_empty();
         toward_->setCurrentIndex(-1);

@@ -4,6 +4,7 @@
 #include "core/base/numbers.h"
 
 #include <QGridLayout>
+#include <algorithm>
 
 namespace garland {
 
@@ -45,7 +46,10 @@ PhrasesSection::PhrasesSection(Document& document, Viewing& viewing, TimeMapView
     auto* inner = rows(form_);
     list_ = new QListWidget;
     list_->setAccessibleName(tr("Phrases"));
-    list_->setToolTip(tr("Drag a phrase up or down to play it earlier or later"));
+    list_->setToolTip(
+        tr("Drag a phrase up or down to play it earlier or later. Several selected ones (Shift, Ctrl) are changed "
+           "together"));
+    list_->setSelectionMode(QAbstractItemView::ExtendedSelection);
     list_->setDragDropMode(QAbstractItemView::InternalMove);
     list_->setDefaultDropAction(Qt::MoveAction);
     list_->setMinimumHeight(48);
@@ -107,22 +111,32 @@ PhrasesSection::PhrasesSection(Document& document, Viewing& viewing, TimeMapView
     connect(list_, &QListWidget::currentRowChanged, this, [this] {
         if (!filling_) fill_fields();
     });
+    connect(list_, &QListWidget::itemSelectionChanged, this, [this] {
+        if (filling_) return;
+        document_.end_merge(); // steps on other phrases are steps of their own
+        fill_fields();
+    });
     connect(list_->model(), &QAbstractItemModel::rowsMoved, this, &PhrasesSection::reordered);
     auto wire = [this](NumberField* field, const QString& words, auto set) {
-        connect(field, &NumberField::edited, this, [this, field, words, set](double v) {
+        connect(field, &NumberField::edited, this, [this, field, words, set] {
             change(
-                words, [&](Phrase& p) { set(p, v); },
+                words, [&](Phrase& p) { set(p, *field); },
                 QStringLiteral("phrase-%1").arg(reinterpret_cast<quintptr>(field)));
         });
     };
-    wire(first_, tr("Set the range of a phrase"),
-         [](Phrase& p, double v) { p.first = SourceFrame(v), p.last = std::max(p.last, p.first); });
-    wire(last_, tr("Set the range of a phrase"),
-         [](Phrase& p, double v) { p.last = SourceFrame(v), p.first = std::min(p.first, p.last); });
-    wire(passes_, tr("Set the passes of a phrase"),
-         [](Phrase& p, double v) { p.passes = static_cast<std::int64_t>(v); });
-    wire(speed_, tr("Set the speed of a phrase"), [](Phrase& p, double v) { p.speed = v; });
-    wire(fade_, tr("Set the cross-fade of a phrase"), [](Phrase& p, double v) { p.fade = v; });
+    wire(first_, tr("Set the range of a phrase"), [](Phrase& p, const NumberField& f) {
+        p.first = SourceFrame(f.edited_from(p.first.value)), p.last = std::max(p.last, p.first);
+    });
+    wire(last_, tr("Set the range of a phrase"), [](Phrase& p, const NumberField& f) {
+        p.last = SourceFrame(f.edited_from(p.last.value)), p.first = std::min(p.first, p.last);
+    });
+    wire(passes_, tr("Set the passes of a phrase"), [](Phrase& p, const NumberField& f) {
+        p.passes = static_cast<std::int64_t>(f.edited_from(static_cast<double>(p.passes)));
+    });
+    wire(speed_, tr("Set the speed of a phrase"),
+         [](Phrase& p, const NumberField& f) { p.speed = f.edited_from(p.speed); });
+    wire(fade_, tr("Set the cross-fade of a phrase"),
+         [](Phrase& p, const NumberField& f) { p.fade = f.edited_from(p.fade); });
     connect(start_, &NumberField::edited, this, [this](double v) {
         edit_timing(
             tr("Set the start of the phrases"),
@@ -140,7 +154,7 @@ PhrasesSection::PhrasesSection(Document& document, Viewing& viewing, TimeMapView
             list.insert(list.begin() + static_cast<std::ptrdiff_t>(place) + 1, make(list[place]));
             return {};
         });
-        if (done) list_->setCurrentRow(at + 1);
+        if (done) list_->setCurrentRow(at + 1, QItemSelectionModel::ClearAndSelect);
     };
     connect(add_, &QPushButton::clicked, this, [insert] {
         insert(tr("Add a phrase"), [](const Phrase& p) { return Phrase{p.first, p.last}; });
@@ -153,10 +167,14 @@ PhrasesSection::PhrasesSection(Document& document, Viewing& viewing, TimeMapView
     connect(copy_, &QPushButton::clicked, this,
             [insert] { insert(tr("Double a phrase"), [](const Phrase& p) { return p; }); });
     connect(remove_, &QPushButton::clicked, this, [this] {
-        const int at = row();
-        edit_timing(tr("Remove phrase %1").arg(at + 1), [&](Timing& t) -> Result<void> {
-            if (at < 0 || at >= static_cast<int>(t.phrases.list.size())) return {};
-            t.phrases.list.erase(t.phrases.list.begin() + at);
+        const std::vector<int> rows = chosen();
+        if (rows.empty()) return;
+        const QString words =
+            rows.size() == 1 ? tr("Remove phrase %1").arg(rows[0] + 1) : tr("Remove %1 phrases").arg(rows.size());
+        edit_timing(words, [&](Timing& t) -> Result<void> {
+            for (auto at = rows.rbegin(); at != rows.rend(); ++at) {
+                if (*at < static_cast<int>(t.phrases.list.size())) t.phrases.list.erase(t.phrases.list.begin() + *at);
+            }
             return {};
         });
     });
@@ -173,15 +191,24 @@ PhrasesSection::PhrasesSection(Document& document, Viewing& viewing, TimeMapView
 }
 
 void PhrasesSection::change(const QString& words, const std::function<void(Phrase&)>& change, const QString& merge) {
-    const int at = row();
+    const std::vector<int> rows = chosen();
     edit_timing(
-        words,
+        rows.size() > 1 ? tr("%1: %2 together").arg(words).arg(rows.size()) : words,
         [&](Timing& t) -> Result<void> {
-            if (at >= 0 && at < static_cast<int>(t.phrases.list.size()))
-                change(t.phrases.list[static_cast<std::size_t>(at)]);
+            for (const int at : rows) {
+                if (at < static_cast<int>(t.phrases.list.size())) change(t.phrases.list[static_cast<std::size_t>(at)]);
+            }
             return {};
         },
         merge);
+}
+
+std::vector<int> PhrasesSection::chosen() const {
+    std::vector<int> out;
+    for (const QModelIndex& i : list_->selectionModel()->selectedRows()) out.push_back(i.row());
+    if (out.empty() && row() >= 0) out.push_back(row());
+    std::sort(out.begin(), out.end());
+    return out;
 }
 
 // The list was dragged into another order: the model follows.
@@ -223,6 +250,7 @@ void PhrasesSection::refresh() {
     if (s.tempo.on) off = off_beats(t->phrases, t->turn_twice, s.tempo, s.rate);
     filling_ = true;
     const int now = std::max(0, row());
+    const std::vector<int> before = chosen(); // rows as they stand now: a phrase dragged elsewhere stays selected
     list_->clear();
     for (std::size_t i = 0; i < t->phrases.list.size(); ++i) {
         const Phrase& p = t->phrases.list[i];
@@ -253,7 +281,10 @@ void PhrasesSection::refresh() {
         item->setToolTip(words);
         if (late) item->setForeground(tokens().alert);
     }
-    list_->setCurrentRow(std::min(now, list_->count() - 1));
+    list_->setCurrentRow(std::min(now, list_->count() - 1), QItemSelectionModel::ClearAndSelect);
+    for (const int at : before) {
+        if (at < list_->count()) list_->item(at)->setSelected(true);
+    }
     filling_ = false;
     start_->set_value(t->phrases.start.value);
     const double all = length_of(t->phrases, t->turn_twice);
@@ -275,7 +306,9 @@ void PhrasesSection::fill_fields() {
     const bool there = t && at >= 0 && at < static_cast<int>(t->phrases.list.size());
     for (QWidget* w : std::initializer_list<QWidget*>{first_, last_, direction_, passes_, speed_, fade_, copy_})
         w->setEnabled(there);
-    remove_->setEnabled(there && t->phrases.list.size() > 1);
+    const std::size_t picked = chosen().size();
+    remove_->setEnabled(there && t->phrases.list.size() > picked);
+    remove_->setText(picked > 1 ? tr("Remove %1").arg(picked) : tr("Remove"));
     beat_->setEnabled(there && document_.project().settings.tempo.on);
     if (!there) return;
     const Phrase& p = t->phrases.list[static_cast<std::size_t>(at)];

@@ -73,7 +73,9 @@ class KeysSection : public RetimeSection {
     void refresh() override;
 
   private:
-    int shown_key_ = -1;
+    void move_picked_keys();
+    void set_picked_values();
+    PickedKeys shown_keys_;
     QWidget *keys_, *phrases_;
     NumberField *frame_, *value_, *leave_, *arrive_, *time_factor_, *value_factor_;
     QLabel *value_label_, *leave_label_, *arrive_label_, *conversion_;
@@ -91,6 +93,8 @@ class PhrasesSection : public RetimeSection {
 
   private:
     int row() const { return list_->currentRow(); }
+    std::vector<int> chosen() const; // rows, rising; the current one where none is selected
+    // Of all selected phrases.
     void change(const QString& words, const std::function<void(Phrase&)>& change, const QString& merge);
     void fill_fields();
     void reordered();

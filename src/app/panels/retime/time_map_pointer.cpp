@@ -1,5 +1,6 @@
 // How the time map answers the pointer and the keyboard.
 #include "app/panels/retime/time_map_view.h"
+#include "app/widgets/touchpad.h"
 
 #include "core/base/numbers.h"
 #include "core/time/map_edits.h"
@@ -274,6 +275,12 @@ void TimeMapView::mouseDoubleClickEvent(QMouseEvent* event) {
 }
 
 void TimeMapView::wheelEvent(QWheelEvent* event) {
+    if (const auto by = slide_in(*event); by && !(event->modifiers() & Qt::ControlModifier)) {
+        axes_.pan(by->x());
+        own_view_ = true;
+        update();
+        return event->accept();
+    }
     axes_.zoom(std::pow(0.87, event->angleDelta().y() / 120.0), event->position().x());
     own_view_ = true;
     update();
@@ -282,6 +289,13 @@ void TimeMapView::wheelEvent(QWheelEvent* event) {
 
 // Copying and picking belong to the keys while the map has the keyboard.
 bool TimeMapView::event(QEvent* event) {
+    if (const auto pinch = pinch_in(*event)) {
+        axes_.zoom(1 / pinch->factor, pinch->at.x());
+        own_view_ = true;
+        update();
+        event->accept();
+        return true;
+    }
     if (event->type() == QEvent::ShortcutOverride) {
         auto* key = static_cast<QKeyEvent*>(event);
         if (key->matches(QKeySequence::Copy) || key->matches(QKeySequence::Paste) || key->matches(QKeySequence::Cut) ||

@@ -68,8 +68,12 @@ SoundCard::SoundCard(Document& document, Viewing& viewing, SoundId id, QWidget* 
         });
     });
     auto* beats = make_button(tr("Find beats"), tr("Set the tempo grid by the beats that are heard in it"));
-    connect(beats, &QPushButton::clicked, this, [this] { find_beats_of_it(); });
+    connect(beats, &QPushButton::clicked, this, [this] { find_beats_of_it(false); });
+    auto* mark = make_button(tr("Mark beats"), tr("Set a marker at each beat that is heard within the output range; "
+                                                  "dragged keys settle on markers"));
+    connect(mark, &QPushButton::clicked, this, [this] { find_beats_of_it(true); });
     head->addWidget(beats, 0, Qt::AlignTop);
+    head->addWidget(mark, 0, Qt::AlignTop);
     head->addWidget(remove, 0, Qt::AlignTop);
     column->addLayout(head);
     strip_ = new BandStrip;
@@ -130,8 +134,7 @@ SoundCard::SoundCard(Document& document, Viewing& viewing, SoundId id, QWidget* 
     });
 }
 
-// In the background; the grid comes as one edit.
-void SoundCard::find_beats_of_it() {
+void SoundCard::find_beats_of_it(bool mark) {
     const SoundSpec* s = document_.project().sound(id_);
     const auto open = document_.sources().sounds.find(id_);
     if (!s || open == document_.sources().sounds.end() || !open->second.samples) return;
@@ -141,7 +144,7 @@ void SoundCard::find_beats_of_it() {
         [samples, start = s->start, rate = document_.project().settings.rate](Progress& p) {
             return find_beats(*samples, start, rate, p);
         },
-        [this, samples](Result<FoundBeats> found) {
+        [this, samples, mark](Result<FoundBeats> found) {
             if (!found) {
                 if (found.error().code != ErrorCode::cancelled) emit document_.problem(found.error());
                 return;
@@ -149,6 +152,20 @@ void SoundCard::find_beats_of_it() {
             const auto now = document_.sources().sounds.find(id_);
             if (now == document_.sources().sounds.end() || now->second.samples != samples)
                 return; // another sound by now
+            if (mark) {
+                std::int64_t set = 0;
+                document_.edit(tr("Mark beats"), [&](Project& p) -> Result<void> {
+                    set = mark_beats(p.settings.markers, found->heard, p.settings.range);
+                    return {};
+                });
+                emit document_.hint(set > 0
+                                        ? tr("%1 of the %2 beats heard are marked; the others lie outside the output "
+                                             "range, or had a marker.")
+                                              .arg(set)
+                                              .arg(found->heard.size())
+                                        : tr("No beat heard lies in the output range without a marker."));
+                return;
+            }
             document_.edit(tr("Find beats"), [&](Project& p) -> Result<void> {
                 found->tempo.beats_per_bar = p.settings.tempo.beats_per_bar;
                 p.settings.tempo = found->tempo;

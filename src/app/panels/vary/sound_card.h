@@ -32,7 +32,8 @@ class SoundCard : public QFrame {
 
   private:
     void edit(const QString& words, const std::function<void(SoundSpec&)>& change, const QString& merge = {});
-    void find_beats_of_it();
+    // In the background; the tempo grid, or a marker for each beat, comes as one edit.
+    void find_beats_of_it(bool mark);
     Document& document_;
     Viewing& viewing_;
     SoundId id_;

@@ -1,0 +1,174 @@
+#include "io/handoff/frame_files.h"
+
+#include "core/base/numbers.h"
+#include "core/copies/attitude.h"
+#include "io/files/series.h"
+#include "io/handoff/merged_copies.h"
+#include "io/handoff/placed_copy.h"
+#include "io/obj/obj.h"
+#include "io/vdb/volume_file.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <iterator>
+
+namespace garland {
+
+namespace {
+
+std::string name_of(const BakeOrder& order, const char* ending, std::int64_t frame) {
+    return numbered(order.name + ".", frame, 4, ending);
+}
+
+Result<void> none_in_the_way(const BakeOrder& order, const char* ending) {
+    if (order.existing == Existing::replace) return {};
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
+        const std::string path = order.folder + "/" + name_of(order, ending, f);
+        if (!file_exists(path)) continue;
+        return fail(Error{ErrorCode::exists, "is there already"}
+                        .at(path)
+                        .keeping("all existing files; nothing was written")
+                        .advise("choose another folder or name, or say that they may be replaced"));
+    }
+    return {};
+}
+
+Error not_as_written() {
+    return Error{ErrorCode::unreadable, "what was read back is not what was written"}.advise(
+        "check the disk and write this frame again");
+}
+
+// What the only copy shows; null where that is nothing.
+const SampledPose* only_pose(const std::vector<Posed>& all) {
+    for (const Posed& posed : all) {
+        for (const std::uint32_t pick : posed.picks.copies)
+            if (pick != no_pose) return &posed.poses[pick];
+    }
+    return nullptr;
+}
+
+// The same grids without voxels.
+VolumePtr without_voxels(const std::vector<GridFacts>& grids) {
+    std::vector<DenseGrid> empty;
+    for (const GridFacts& g : grids) {
+        DenseGrid grid{g.name, 1, 1, 1, g.voxel > 0 ? g.voxel : 1};
+        grid.half = g.half;
+        g.type == "vector" ? grid.vectors.assign(1, V3f(0)) : grid.values.assign(1, 0.0f);
+        if (g.type == "float" || g.type == "vector") empty.push_back(std::move(grid));
+    }
+    return volume_from(empty);
+}
+
+} // namespace
+
+Result<BakeDone> write_frame_files(const Show& show, const BakeOrder& order, const char* ending, WriteFrame write,
+                                   Progress& progress) {
+    GARLAND_CHECK(none_in_the_way(order, ending));
+    if (order.starts) GARLAND_CHECK(order.starts());
+    BakeDone done;
+    auto kept = [&](Error error) {
+        const auto count = static_cast<long long>(done.files.size());
+        error.kept = done.files.empty() ? "nothing was written"
+                                        : fmt::format("the {} written so far", counted(count, "file", "files"));
+        return fail(std::move(error));
+    };
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
+        progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
+                        fmt::format("frame {}", f));
+        if (progress.cancelled()) return kept(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)});
+        const std::string name = name_of(order, ending, f), path = order.folder + "/" + name;
+        if (order.complete && order.complete(name)) {
+            done.files.push_back(path);
+            ++done.kept;
+            continue;
+        }
+        auto posed = pose_all(show, OutputFrame(static_cast<double>(f)), progress);
+        if (!posed) return kept(std::move(posed.error()));
+        if (auto written = write(*posed, show, order, path); !written)
+            return kept(std::move(written.error()).at(path).at_frame(f));
+        done.files.push_back(path);
+        std::uint64_t size = 0;
+        GARLAND_CHECK(read_head(path, 1, size));
+        done.bytes += static_cast<double>(size);
+        if (order.wrote) {
+            if (auto noted = order.wrote(name, f); !noted) return kept(std::move(noted.error()));
+        }
+        for (const Posed& p : *posed) {
+            done.poses += static_cast<std::int64_t>(p.poses.size());
+            for (std::uint32_t pick : p.picks.copies) done.copies += pick != no_pose;
+        }
+    }
+    progress.report(1, "written");
+    return done;
+}
+
+Result<void> write_obj_frame(const std::vector<Posed>& all, const Show& show, const BakeOrder& order,
+                             const std::string& path) {
+    const Pose pose = merged_pose(all, show, order.as);
+    GARLAND_CHECK(write_obj(path, pose, order.existing));
+    GARLAND_TRY(back, read_obj_counts(path));
+    if (back.points != pose.points.size() || back.faces != pose.faces->count()) return fail(not_as_written());
+    return {};
+}
+
+Result<void> write_volume_frame(const std::vector<Posed>& all, const Show& show, const BakeOrder& order,
+                                const std::string& path) {
+    const SampledPose* shown = only_pose(all);
+    VolumePtr volume;
+    if (shown && shown->pose->volume) {
+        volume = placed(*shown->pose->volume, volume_place(all.front().places()[0], order.as),
+                        velocity_factor(all.front(), 0, show));
+    } else {
+        const SourcePtr source = show.arrangements.front().sampler.source();
+        GARLAND_TRY(any, source->read(source->facts().first, Progress::none()));
+        if (!any->volume) return fail(ErrorCode::unsupported, "this source holds no volumes");
+        volume = without_voxels(any->volume->facts());
+    }
+    GARLAND_CHECK(write_volume(path, *volume, order.existing));
+    GARLAND_TRY(back, read_volume_facts(path));
+    const auto& facts = volume->facts();
+    if (back.size() != facts.size()) return fail(not_as_written());
+    for (std::size_t i = 0; i < facts.size(); ++i)
+        if (back[i].active != facts[i].active) return fail(not_as_written());
+    return {};
+}
+
+Result<void> write_particle_frame(const std::vector<Posed>& all, const Show& show, const BakeOrder& order,
+                                  const std::string& path) {
+    const SampledPose* shown = only_pose(all);
+    const Pose nothing;
+    const Pose& pose = shown ? *shown->pose : nothing;
+    PlacedCopy placed{order.as};
+    if (shown) place_copy(all.front(), 0, show, placed);
+    const bool moves = !placed.velocities.empty(), coloured = !pose.colours.empty();
+    const std::vector<Attribute>& attributes = placed.attributes(pose);
+    std::string text = "id,x,y,z";
+    if (moves) text += ",vx,vy,vz";
+    if (coloured) text += ",r,g,b";
+    for (const Attribute& a : attributes) {
+        for (int k = 0; k < a.width; ++k) text += "," + (a.width == 1 ? a.name : fmt::format("{}_{}", a.name, k));
+    }
+    text += "\n";
+    auto to = std::back_inserter(text);
+    for (std::size_t i = 0; i < placed.points.size(); ++i) {
+        const V3f& p = placed.points[i];
+        fmt::format_to(to, "{},{},{},{}", i < pose.ids.size() ? pose.ids[i] : static_cast<std::int64_t>(i), p.x, p.y,
+                       p.z);
+        if (moves)
+            fmt::format_to(to, ",{},{},{}", placed.velocities[i].x, placed.velocities[i].y, placed.velocities[i].z);
+        if (coloured) fmt::format_to(to, ",{},{},{}", pose.colours[i].x, pose.colours[i].y, pose.colours[i].z);
+        for (const Attribute& a : attributes) {
+            const auto width = static_cast<std::size_t>(a.width);
+            for (std::size_t k = i * width; k < (i + 1) * width; ++k)
+                a.whole.empty() ? fmt::format_to(to, ",{}", a.values[k]) : fmt::format_to(to, ",{}", a.whole[k]);
+        }
+        text += '\n';
+    }
+    GARLAND_CHECK(write_file(path, text, order.existing));
+    std::vector<char> back;
+    GARLAND_CHECK(read_file(path, back));
+    if (!std::equal(back.begin(), back.end(), text.begin(), text.end())) return fail(not_as_written());
+    return {};
+}
+
+} // namespace garland
