@@ -110,6 +110,7 @@ class ShellTest : public QObject {
             Opened o;
             const QString path = QString::fromStdString(o.folder / "lying.garland");
             QVERIFY(o.window.document().save(path));
+            QTest::keyClick(&o.window, Qt::Key_S, Qt::ControlModifier);
             QTest::keyClick(&o.window, Qt::Key_F8, Qt::ShiftModifier);
             auto* own = o.window.findChild<PaneWindow*>();
             QVERIFY(own && own->isVisible() && o.window.scene_view().window() == own);

@@ -141,7 +141,7 @@ class CliDriveTest : public QObject {
         QVERIFY(write_wav(folder_ / "bells.wav", bells));
         const QString marked = did({"sound", "--add", "bells", "--file", q(folder_ / "bells.wav"), "--mark-beats"});
         QVERIFY2(marked.startsWith("Mark beats of \"bells\": "), qPrintable(marked));
-        QVERIFY(project().settings.markers.size() > 4);
+        QVERIFY(!project().settings.markers.empty()); // a short range, and the tracker listens a while first
         QVERIFY(project().settings.markers[0].name.starts_with("beat "));
         QCOMPARE(static_cast<int>(project().arrangements[0].play.by), static_cast<int>(PlayBy::clock));
     }

@@ -123,13 +123,6 @@ void MainWindow::connect_document() {
     document_.set_may_discard([this] { return may_discard(); });
     connect(handoff_, &HandoffPanel::about_to_write, &autosave_, &Autosave::keep_now);
     connect(&document_, &Document::path_changed, this, &MainWindow::update_title);
-    // Saved under a name: from now on the layout is its own. After `opened` has been dealt with, which says so, too.
-    connect(
-        &document_, &Document::path_changed, this,
-        [this] {
-            if (layout_of_.isEmpty()) layout_of_ = document_.path();
-        },
-        Qt::QueuedConnection);
     connect(&document_, &Document::changed, this, &MainWindow::update_title);
     connect(&FieldHub::instance(), &FieldHub::settled, &document_, &Document::end_merge);
     connect(&document_, &Document::opened, this, [this] {

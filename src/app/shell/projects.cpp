@@ -53,6 +53,7 @@ bool MainWindow::save() {
     if (document_.path().isEmpty()) return save_as();
     const auto saved = document_.try_save(document_.path());
     if (saved) {
+        layout_of_ = document_.path();
         keep_recent_picture(document_.path(), scene_view_->picture());
         return true;
     }
@@ -160,6 +161,7 @@ bool MainWindow::save_as() {
     if (!document_.save(path)) return false;
     remember_recent_project(path);
     keep_recent_picture(path, scene_view_->picture());
+    layout_of_ = document_.path(); // from now on the layout is its own
     return true;
 }
 
