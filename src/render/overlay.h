@@ -12,7 +12,7 @@ namespace garland {
 
 struct PreviewOverlay {
     bool frame = false;   // "frame 96"
-    bool time = false;    // seconds since the first frame of the project's range: "3.958 s"
+    bool time = false;    // when the frame starts, in seconds from frame 0, as in the window: "3.958 s"
     bool project = false; // its name
     bool colours = false; // what they stand for, where copies are coloured by a value
 

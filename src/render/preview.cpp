@@ -129,8 +129,7 @@ void lay_over(Picture& picture, const Show& show, const Project& project, const 
     OverlayWords words;
     if (order.overlay.frame) words.right = fmt::format("frame {}", frame);
     if (order.overlay.time) {
-        const double seconds =
-            static_cast<double>(frame - project.settings.range.first) / project.settings.rate.per_second();
+        const double seconds = project.settings.rate.start_of(static_cast<double>(frame)).value;
         words.right += fmt::format("{}{:.3f} s", words.right.empty() ? "" : "   ", seconds);
     }
     if (order.overlay.project) words.left = project.settings.name;

@@ -14,6 +14,7 @@
 #include "app/theme/tokens.h"
 
 #include <QApplication>
+#include <QCheckBox>
 #include <QFileInfo>
 #include <QLineEdit>
 #include <QScreen>
@@ -241,6 +242,9 @@ int main(int argc, char** argv) {
     fine &= shoot("hand-off");
     window.handoff().choose_output("preview");
     PreviewCard& card = window.handoff().preview_card();
+    for (auto* box : card.findChildren<QCheckBox*>()) {
+        if (QStringList{"frame", "time", "name"}.contains(box->text()) && !box->isChecked()) box->click();
+    }
     card.quick_look();
     for (int i = 0; i < 800 && card.picture().picture().isNull(); ++i) QTest::qWait(25);
     fine &= shoot("preview");

@@ -114,7 +114,6 @@ void HandoffPanel::make_fields() {
     range->addWidget(first_);
     range->addWidget(make_label(tr("to")));
     range->addWidget(last_);
-    range->addStretch(1);
     existing_ =
         make_choice({tr("leave them alone"), tr("keep complete ones"), tr("replace them")}, tr("Existing files"),
                     tr("What happens to files that are there: nothing is written; what the same hand-off "
@@ -148,12 +147,12 @@ void HandoffPanel::make_fields() {
     grid_->addWidget(browse, 6, 2);
     row(tr("Name"), name_);
     grid_->addWidget(make_label(tr("Frames")), 8, 0);
-    grid_->addLayout(range, 8, 1);
-    make_form(9);
+    grid_->addLayout(range, 8, 1, 1, 2);
+    make_form(9, range);
     existing_->setCurrentIndex(1);
     existing_label_ = make_label(tr("Existing files"));
-    grid_->addWidget(existing_label_, 12, 0);
-    grid_->addWidget(existing_, 12, 1);
+    grid_->addWidget(existing_label_, 10, 0);
+    grid_->addWidget(existing_, 10, 1);
     grid_->setColumnStretch(1, 1);
     body()->addLayout(grid_);
 
@@ -171,20 +170,14 @@ void HandoffPanel::make_fields() {
     for (QLineEdit* e : {folder_, name_}) connect(e, &QLineEdit::editingFinished, this, &HandoffPanel::estimate_size);
 }
 
-void HandoffPanel::make_form(int row) {
-    auto beside = [this](int at, QWidget* label, std::initializer_list<QWidget*> fields) {
-        auto* line = new QHBoxLayout;
-        line->setSpacing(8);
-        for (QWidget* f : fields) line->addWidget(f);
-        line->addStretch(1);
-        grid_->addWidget(label, at, 0);
-        grid_->addLayout(line, at, 1);
-    };
+void HandoffPanel::make_form(int row, QHBoxLayout* range) {
     const QSettings kept;
     handles_ = make_number(Quantity::output_frames, 0, 1e6, 0, tr("Handles"),
                            tr("So many frames more are written before the first and after the last one"));
-    handles_label_ = make_label(tr("Handles"));
-    beside(row, handles_label_, {handles_});
+    handles_label_ = make_label(tr("handles"));
+    range->addWidget(handles_label_);
+    range->addWidget(handles_);
+    range->addStretch(1);
     up_ = make_choice({tr("y up"), tr("z up")}, tr("Up axis of what is written"),
                       tr("Which axis points up in the files: y as here, or z"), [this](int i) {
                           QSettings().setValue("handoff_up", i);
@@ -199,7 +192,6 @@ void HandoffPanel::make_form(int row) {
     });
     unit_->setCurrentIndex(std::clamp(kept.value("handoff_unit").toInt(), 0, static_cast<int>(units.size()) - 1));
     space_label_ = make_label(tr("Axis and unit"));
-    beside(row + 1, space_label_, {up_, unit_});
     velocities_ = new QCheckBox(tr("velocities"));
     velocities_->setToolTip(tr("Velocities of points, for motion blur elsewhere"));
     attributes_ = new QCheckBox(tr("attributes"));
@@ -208,8 +200,14 @@ void HandoffPanel::make_form(int row) {
         box->setChecked(true);
         connect(box, &QCheckBox::toggled, this, &HandoffPanel::estimate_size);
     }
-    keep_label_ = make_label(tr("Write also"));
-    beside(row + 2, keep_label_, {velocities_, attributes_});
+    keep_label_ = make_label(tr("with"));
+    auto* line = new QHBoxLayout;
+    line->setSpacing(8);
+    for (QWidget* w : std::initializer_list<QWidget*>{up_, unit_, keep_label_, velocities_, attributes_})
+        line->addWidget(w);
+    line->addStretch(1);
+    grid_->addWidget(space_label_, row, 0);
+    grid_->addLayout(line, row, 1, 1, 2);
     connect(handles_, &NumberField::edited, this, &HandoffPanel::estimate_size);
 }
 

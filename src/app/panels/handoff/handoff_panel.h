@@ -32,9 +32,9 @@ class HandoffPanel : public Panel {
     struct Held; // what a hand-off is made from, kept while it waits
     void make_fields();
     void make_queue();
-    void make_form(int row);             // handles, space, what is kept
-    void offer_form();                   // as much of it as the chosen kind of file can have
-    const HandoffOutput* output() const; // null: preview
+    void make_form(int row, QHBoxLayout* range); // handles beside the frames, space, what is kept
+    void offer_form();                           // as much of it as the chosen kind of file can have
+    const HandoffOutput* output() const;         // null: preview
     HandoffOrder order() const;
     std::shared_ptr<const Held> held() const;
     PreviewOrder picture_order() const;

@@ -201,7 +201,8 @@ void PreviewCard::make_settings(QVBoxLayout* column) {
     passes_ = check(tr("all passes"), tr("Depth, motion, normals, numbers of copies and sources in each OpenEXR file"));
     sound_ = check(tr("with sound"), tr("The project's sounds in the movie"));
     frame_words_ = check(tr("frame"), tr("The output frame, in a band along the lower edge"));
-    time_words_ = check(tr("time"), tr("Seconds since the first frame of the range, in a band along the lower edge"));
+    time_words_ = check(tr("time"),
+                        tr("When the frame starts in seconds, as beside the playhead, in a band along the lower edge"));
     name_words_ = check(tr("name"), tr("The project's name, in a band along the lower edge"));
     colour_words_ = check(tr("colours"), tr("What the colours stand for, where copies are coloured by a value"));
     struct Row {
