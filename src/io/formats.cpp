@@ -26,7 +26,7 @@ std::vector<Format> mesh_formats() {
          "`o` "
          "as the attribute `group` of faces, `usemtl` as materials",
          "normals that differ between the corners of one point, lines, points, curves, material libraries",
-         "posed copies: points and faces, and texture coordinates where all copies have them"},
+         "posed copies, one retimed source: points and faces, and texture coordinates where all have them"},
         {"NumPy array, 1.0–3.0",
          {".npy"},
          true,
@@ -35,7 +35,7 @@ std::vector<Format> mesh_formats() {
          "(frames, points) or (frames, points, n): `normal`, `colour`, `uv`, or any attribute; with `name_ids.npy` "
          "(frames, places) of whole numbers the points are particles, ids below 0 are empty places",
          "pickled objects, other shapes, archives (`.npz`): refused",
-         "fast copies; posed copies, beside a PLY file with their faces"},
+         "fast copies; posed copies and one retimed source, beside a PLY file with their faces"},
         {"pieces: `name_pieces.csv` beside a mesh",
          {".csv"},
          true,
@@ -52,13 +52,13 @@ std::vector<Format> mesh_formats() {
          "columns id, x, y, z, and optionally vx, vy, vz, r, g, b; any other number is an attribute; `age` and `life` "
          "(seconds) tell births and deaths between frames",
          "columns of texts; numbers with a decimal comma are refused",
-         ""},
+         "one retimed source; an attribute of several numbers has columns `name_0`, `name_1` …"},
         {"OpenVDB 3 and later",
          {".vdb"},
          true,
          "one file a frame, any float and vector grids, half floats; `velocity`, `vel` or `v` carries the others",
          "grids of points, whole numbers, truth values and texts; grids in a frustum are refused",
-         "volumes of posed copies, a file for each copy and frame; fast copies"},
+         "volumes of posed copies, a file for each copy and frame; one retimed source; fast copies"},
     };
 }
 
@@ -73,7 +73,7 @@ std::vector<Format> scene_formats() {
          "(EXT_mesh_gpu_instancing, as geometry), hidden nodes, pointers to nodes' transforms",
          "further texture coordinates and colours, textures, cameras, lights, animations of visibility; other required "
          "extensions and glTF 1.0 are refused",
-         "`.glb`: one file for any viewer"},
+         "`.glb`: one file for any viewer, one retimed source"},
         {"USD: text, binary (crate 0.4 to 0.13), packages",
          {".usda", ".usdc", ".usd", ".usdz"},
          true,
