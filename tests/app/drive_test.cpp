@@ -253,6 +253,32 @@ class DriveTest : public QObject {
         o.window.document().undo().undo();
         QTRY_VERIFY(o.shown().clocks.playing());
     }
+    void beats_become_markers() {
+        Driven o("sound");
+        SoundSamples bells; // two a second
+        bells.rate = 44100;
+        bells.values.resize(44100 * 12);
+        for (std::size_t t = 4410; t + 900 < bells.values.size(); t += 22050) {
+            for (std::size_t k = 0; k < 900; ++k)
+                bells.values[t + k] = static_cast<float>(std::exp(-static_cast<double>(k) / 160) *
+                                                         std::sin(0.25 * static_cast<double>(k)));
+        }
+        QVERIFY(write_wav(o.folder / "bells.wav", bells));
+        o.window.document().add_sound(QString::fromStdString(o.folder / "bells.wav"));
+        QTRY_COMPARE(o.window.document().show()->levels.sounds.size(), std::size_t(1));
+        const int steps = o.window.document().undo().count();
+        click(o.varying, "Mark beats");
+        QTRY_VERIFY_WITH_TIMEOUT(!o.project().settings.markers.empty(), 20000);
+        QCOMPARE(o.window.document().undo().count(), steps + 1);
+        QTRY_VERIFY(all_text(o.window.notices()).contains("beats heard are marked"));
+        for (const Marker& m : o.project().settings.markers) {
+            QVERIFY(o.project().settings.range.contains(m.at.value));
+            QVERIFY(std::abs(std::remainder(m.at.value - (1 + 2.4), 12)) <=
+                    0.75); // the first bell after a tenth of a second
+        }
+        o.window.document().undo().undo();
+        QVERIFY(o.project().settings.markers.empty());
+    }
     void check_softens_a_hard_edge() {
         Driven o("zones");
         choose(o.varying, "Add a zone", "wall");

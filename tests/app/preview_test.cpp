@@ -70,8 +70,9 @@ class PreviewWindowTest : public QObject {
         QTRY_VERIFY(all_text(panel).contains("2 frames traced into"));
         QVERIFY(all_text(panel).contains("4 were there and are kept"));
         for (auto* box : card.findChildren<QCheckBox*>()) {
-            if (box->text() == "compare") box->click();
+            if (box->text() == "compare" || box->text() == "frame" || box->text() == "colours") box->click();
         }
+        QVERIFY(card.order().overlay == (PreviewOverlay{true, false, false, true}));
         type(panel, "Name", "again");
         click(panel, "Write");
         QTRY_VERIFY_WITH_TIMEOUT(written.count() == 3, 30000);

@@ -89,7 +89,12 @@ def test_a_source_of_arrays_is_retimed(tmp_path):
 
 
 def test_one_array_of_all_copies(tmp_path, shot):
+    turned = shot.hand_off("posed-copies", str(tmp_path / "cm"), kind="npy", frames=(1, 5), up="z", unit="cm")
+    with pytest.raises(garland.Error):
+        shot.hand_off("posed-copies", str(tmp_path / "cm"), kind="npy", frames=(1, 5), up="x")
     done = shot.hand_off("posed-copies", str(tmp_path), kind="npy", frames=(1, 5))
+    metres, cm = (np.load(next(f for f in d["files"] if f.endswith(".npy"))) for d in (done, turned))
+    assert np.allclose(cm, np.stack([metres[..., 0], -metres[..., 2], metres[..., 1]], -1) * 100, atol=1e-3)
     array = np.load(done["files"][0])
     assert array.shape[0] == 5 and array.dtype == np.float32
     for frame in (1, 5):
