@@ -74,7 +74,8 @@ struct InScene {
         const Ray ray = window.scene_view().orbit().ray(pixel, canvas().size());
         return pick_copy(*window.scene_view().scene(), ray.from, ray.along) >= 0;
     }
-    // Pixels of a grid at which picture and ray disagree, away from edges (where a neighbouring ray says otherwise).
+    // Pixels of a grid at which picture and ray disagree, away from edges: where a ray through a neighbour, or through
+    // another part of the same pixel, says otherwise.
     int wrong(const QImage& picture, int across, QRect where) {
         int n = 0;
         const double ratio = picture.width() / static_cast<double>(canvas().width());
@@ -86,7 +87,8 @@ struct InScene {
                 const bool seen = red(picture.pixel((middle * ratio).toPoint()));
                 if (seen == hit(middle)) continue;
                 bool edge = false;
-                for (const QPointF d : {QPointF(1.5, 0), QPointF(-1.5, 0), QPointF(0, 1.5), QPointF(0, -1.5)})
+                for (const QPointF d : {QPointF(1.5, 0), QPointF(-1.5, 0), QPointF(0, 1.5), QPointF(0, -1.5),
+                                        QPointF(0.4, 0.4), QPointF(-0.4, 0.4), QPointF(0.4, -0.4), QPointF(-0.4, -0.4)})
                     edge |= hit(middle + d) == seen;
                 n += !edge;
             }
