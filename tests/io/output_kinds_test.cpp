@@ -205,6 +205,67 @@ class OutputKindsTest : public QObject {
         QCOMPARE(hand_off(swaying.input(), alone_order(swaying, ".vdb", {1, 5})).error().code, ErrorCode::unsupported);
     }
 
+    // At working size, number by number.
+    void large_sources_as_others_wrote_them_come_out_the_same() {
+        GARLAND_NEEDS_PYTHON("pyopenvdb, numpy");
+        QString error;
+        const Folder large;
+        run_python("output_files.py", {"write_large", QString::fromStdString(large.path())}, &error);
+        struct Kind {
+            const char *first, *ending, *written;
+        };
+        for (const Kind& k :
+             {Kind{"swell.npy", ".npy", "alone.npy"}, Kind{"swell.npy", ".obj", "alone.0002.obj"},
+              Kind{"dense.0001.vdb", ".vdb", "alone.0002.vdb"}, Kind{"many.0001.csv", ".csv", "alone.0002.csv"}}) {
+            Festival f([](const Folder&) {}, large / k.first, as_it_is);
+            QVERIFY2(f.show->copies() == 9, qPrintable(error));
+            const auto done = hand_off(f.input(), alone_order(f, k.ending, {1, 2}));
+            QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+            const QJsonObject answer =
+                run_python("output_files.py",
+                           {"same", QString::fromStdString(large / k.first), "1",
+                            QString::fromStdString(f.folder / (std::string("out/") + k.written))},
+                           &error);
+            QVERIFY2(answer["same"].toBool(), qPrintable(QString(k.ending) + ": " + error));
+        }
+    }
+    // How points are turned goes with their copy, and into the other space.
+    void orientations_are_turned_with_their_copy() {
+        Festival f(
+            [](const Folder& to) {
+                for (int k = 0; k < 20; ++k) {
+                    Pose pose;
+                    pose.points = {V3f(1, 0, 0)};
+                    pose.ids = {7};
+                    pose.faces = std::make_shared<Faces>();
+                    pose.attributes = {{"orient", 4, {0, 0, 0, 1}}};
+                    QVERIFY(write_ply(to / numbered("petal", k, 4, ".ply"), pose, PlyForm::little_endian,
+                                      Existing::refuse));
+                }
+            },
+            "petal0000.ply",
+            [](Project& p) {
+                as_it_is(p);
+                p.arrangements[0].kind = ArrangementKind::line, p.arrangements[0].count = 1;
+                p.arrangements[0].turn = 90;
+            });
+        const auto all = pose_all(*f.show, OutputFrame(3));
+        QVERIFY(all && all->front().picks.copies.size() == 1);
+        const auto& pose = *all->front().poses[all->front().picks.copies[0]].pose;
+        for (const bool z_up : {false, true}) {
+            PlacedCopy placed{{z_up, 1, true, true}};
+            place_copy(all->front(), 0, *f.show, placed);
+            QVERIFY(!placed.attributes(pose).empty());
+            const auto& v = placed.attributes(pose).front().values;
+            const Imath::Quatd q(v[3], v[0], v[1], v[2]);
+            // The point lies on the copy's own x: that axis goes to where the point went to from the copy's middle.
+            const V3d middle = placed.as.sized(V3d(all->front().places()[0].position));
+            const V3d should = (V3d(placed.points[0]) - middle).normalized();
+            QVERIFY((q.rotateVector(V3d(1, 0, 0)) - should).length() < 1e-5);
+            QVERIFY((should - V3d(1, 0, 0)).length() > 0.5); // it is turned
+        }
+    }
+
     // ---- another space
 
     void series_and_arrays_in_centimetres_with_z_up() {

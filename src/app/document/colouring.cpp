@@ -38,11 +38,12 @@ Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& pr
     legend_.shown = true;
     double low = 1e300, high = -1e300;
     auto take = [&](double v) { low = std::min(low, v), high = std::max(high, v); };
+    auto take_range = [&](const ValueRange& r) { low = r.low, high = r.high; };
     switch (mode_) {
     case ColourMode::look: break;
     case ColourMode::source_frame:
         legend_.title = QObject::tr("source frame");
-        low = source_range(show).low, high = source_range(show).high;
+        take_range(source_range(show));
         legend_.low = QString::fromStdString(short_number(low, 1));
         legend_.high = QString::fromStdString(short_number(high, 1));
         // A ramp without ends, where all there is are loops of the same range.
@@ -52,11 +53,11 @@ Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& pr
         break;
     case ColourMode::delay:
         legend_.title = QObject::tr("delay");
-        low = delay_range(show).low, high = delay_range(show).high;
+        take_range(delay_range(show));
         break;
     case ColourMode::speed:
         legend_.title = QObject::tr("speed");
-        low = rate_range(show).low, high = rate_range(show).high;
+        take_range(rate_range(show));
         legend_.low = QObject::tr("×%1").arg(low, 0, 'f', 2);
         legend_.high = QObject::tr("×%1").arg(high, 0, 'f', 2);
         break;

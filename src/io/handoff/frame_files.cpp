@@ -47,6 +47,13 @@ const SampledPose* only_pose(const std::vector<Posed>& all) {
     return nullptr;
 }
 
+// What would end a cell or a line in the first row is no part of a name.
+std::string column_name(std::string name) {
+    for (char& c : name)
+        if (c == ',' || c == ';' || c == '\t' || c == '\n' || c == '\r' || c == '"') c = '_';
+    return name;
+}
+
 // The same grids without voxels.
 VolumePtr without_voxels(const std::vector<GridFacts>& grids) {
     std::vector<DenseGrid> empty;
@@ -146,7 +153,8 @@ Result<void> write_particle_frame(const std::vector<Posed>& all, const Show& sho
     if (moves) text += ",vx,vy,vz";
     if (coloured) text += ",r,g,b";
     for (const Attribute& a : attributes) {
-        for (int k = 0; k < a.width; ++k) text += "," + (a.width == 1 ? a.name : fmt::format("{}_{}", a.name, k));
+        const std::string name = column_name(a.name);
+        for (int k = 0; k < a.width; ++k) text += "," + (a.width == 1 ? name : fmt::format("{}_{}", name, k));
     }
     text += "\n";
     auto to = std::back_inserter(text);

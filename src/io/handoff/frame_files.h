@@ -27,7 +27,8 @@ Result<void> write_volume_frame(const std::vector<Posed>& all, const Show& show,
                                 const std::string& path);
 
 // A table of the particles of a single copy: id, x, y, z, and where they have them vx, vy, vz (a second of output),
-// r, g, b and attributes; a wide attribute has columns name_0, name_1 … Only the first line where nothing is shown.
+// r, g, b and attributes; a wide attribute has columns name_0, name_1 …;
+// commas and the like in names are written as _. Only the first line where nothing is shown.
 Result<void> write_particle_frame(const std::vector<Posed>& all, const Show& show, const BakeOrder& order,
                                   const std::string& path);
 
