@@ -23,7 +23,7 @@ fuzzers() {
     say "Fuzzers, $deep_seconds seconds each"
     cmake --preset fuzz >/dev/null && cmake --build --preset fuzz || stop "the fuzzers could not be built"
     local reader runs
-    for reader in ply obj npy usda usdc usdz gltf glb vdb csv garland; do
+    for reader in ply obj npy usda usdc usdz gltf glb vdb csv garland handoff npz gz; do
         mkdir -p "build/fuzz/found/$reader"
         build/fuzz/tests/fuzz/fuzz_$reader -max_total_time="$deep_seconds" -rss_limit_mb=1500 -malloc_limit_mb=1000 -timeout=20 -max_len=200000 -print_final_stats=1 \
             -artifact_prefix="build/fuzz/found/$reader-" "build/fuzz/found/$reader" "tests/corpus/$reader" >"build/fuzz/$reader.log" 2>&1 || {

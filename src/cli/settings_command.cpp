@@ -3,6 +3,7 @@
 
 #include "core/base/numbers.h"
 #include "io/formats.h"
+#include "io/sources/converted.h"
 #include "io/sources/reader_commands.h"
 
 #include <CLI/CLI.hpp>
@@ -89,15 +90,15 @@ int readers_command(const ReaderWords& words, Output out) {
         all = load_reader_commands();
         if (!all) return report_error(all.error(), out);
     }
-    if (words.clear) clear_reader_cache();
-    const ReaderCacheUse use = reader_cache_use();
+    if (words.clear) clear_converted();
+    const ConvertedUse use = converted_use();
     if (out.json) {
         Json list = Json::array();
         for (const ReaderCommand& r : *all)
             list.push_back({{"ending", r.ending}, {"as", r.as}, {"command", r.command}, {"limit", r.limit}});
         print_json({{"file", reader_commands_file()},
                     {"readers", list},
-                    {"kept", {{"folder", reader_cache_folder()}, {"sources", use.files}, {"bytes", use.bytes}}}});
+                    {"kept", {{"folder", converted_folder()}, {"sources", use.files}, {"bytes", use.bytes}}}});
         return exit_fine;
     }
     for (const ReaderCommand& r : *all)

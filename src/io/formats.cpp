@@ -28,14 +28,22 @@ std::vector<Format> mesh_formats() {
          "normals that differ between the corners of one point, lines, points, curves, material libraries",
          "posed copies, one retimed source: points and faces, and texture coordinates where all have them"},
         {"NumPy array, 1.0–3.0",
-         {".npy"},
+         {".npy", ".npz"},
          true,
          "shape (frames, points, 3) of float16, float32, float64, either byte order, beside a mesh of the same name; "
          "velocities in `name_velocity.npy` or `name.velocity.npy`; frames count from 0; `name_NAME.npy` of the shape "
          "(frames, points) or (frames, points, n): `normal`, `colour`, `uv`, or any attribute; with `name_ids.npy` "
-         "(frames, places) of whole numbers the points are particles, ids below 0 are empty places",
-         "pickled objects, other shapes, archives (`.npz`): refused",
+         "(frames, places) of whole numbers the points are particles, ids below 0 are empty places; archives (`.npz`, "
+         "packed or not) of arrays called positions, velocity, ids, normal …, with `faces` of the shape (faces, "
+         "corners) or beside a mesh",
+         "pickled objects, other shapes: refused; of archives what is no such array",
          "fast copies; posed copies and one retimed source, beside a PLY file with their faces"},
+        {"packed by gzip (RFC 1952) or Zstandard (RFC 8878)",
+         {".ply.gz", ".obj.gz", ".csv.gz", ".ply.zst", ".obj.zst", ".csv.zst"},
+         true,
+         "PLY, OBJ and CSV series whose files are packed one by one, up to 4 GB each",
+         "other formats packed so are refused",
+         ""},
         {"pieces: `name_pieces.csv` beside a mesh",
          {".csv"},
          true,
@@ -56,8 +64,10 @@ std::vector<Format> mesh_formats() {
         {"OpenVDB 3 and later",
          {".vdb"},
          true,
-         "one file a frame, any float and vector grids, half floats; `velocity`, `vel` or `v` carries the others",
-         "grids of points, whole numbers, truth values and texts; grids in a frustum are refused",
+         "one file a frame, grids of floats, doubles, whole numbers, truth values and vectors, half floats; "
+         "`velocity`, `vel` or `v` carries the others, also as three grids (`vel.x`, `vel_y`, `velZ`; u, v, w) or on "
+         "the faces of cells",
+         "grids of points, masks and texts; grids in a frustum are refused",
          "volumes of posed copies, a file for each copy and frame; one retimed source; fast copies"},
     };
 }
@@ -69,9 +79,11 @@ std::vector<Format> scene_formats() {
          true,
          "nodes, meshes (triangles, strips, fans), morph targets, skins, sparse accessors, animation with step, linear "
          "and cubic spline; one of several animations, or all together where they move different things; attributes "
-         "with names of their own (`_HEAT`); base colours; packed by Draco or meshopt, quantised, instanced "
-         "(EXT_mesh_gpu_instancing, as geometry), hidden nodes, pointers to nodes' transforms",
-         "further texture coordinates and colours, textures, cameras, lights, animations of visibility; other required "
+         "with names of their own (`_HEAT`); base colours, textures (PNG, JPEG) as their mean; packed by Draco or "
+         "meshopt, quantised, instanced "
+         "(EXT_mesh_gpu_instancing, as geometry), hidden nodes (in time: they shrink to a point), pointers to nodes' "
+         "transforms",
+         "further texture coordinates and colours, pictures as such, cameras, lights; other required "
          "extensions and glTF 1.0 are refused",
          "`.glb`: one file for any viewer, one retimed source"},
         {"USD: text, binary (crate 0.4 to 0.13), packages",
@@ -79,8 +91,8 @@ std::vector<Format> scene_formats() {
          true,
          "composed from all local files that it names; Mesh, Points, PointInstancer, skeletons and blend shapes, "
          "Sphere, "
-         "Cube, Cylinder, Cone, Capsule, Plane",
-         "curves as geometry (they are paths for copies), volumes, patches, moved prims, shapes between blend shapes, "
+         "Cube, Cylinder, Cone, Capsule, Plane; Volume with the OpenVDB files that its fields name, one at a time",
+         "curves as geometry (they are paths for copies), patches, moved prims, shapes between blend shapes, "
          "skinning by dual quaternions, subdivision, units and axes of layers that differ",
          "text and binary (crate 0.8): one retimed source, posed copies, shared poses, references with timing, the "
          "camera"},

@@ -335,11 +335,14 @@ PYBIND11_MODULE(_core, m) {
             })
         .def(
             "add_source",
-            [](OpenShot& s, const std::string& path, const std::string& name) {
+            [](OpenShot& s, const std::string& path, const std::string& name, const py::dict& choices) {
+                std::vector<std::string> words;
+                for (const auto& [what, option] : choices)
+                    words.push_back(py::str(what).cast<std::string>() + "=" + py::str(option).cast<std::string>());
                 PythonProgress progress{py::none()};
-                return given(without_lock([&] { return s.add_source(path, name, progress); }));
+                return given(without_lock([&] { return s.add_source(path, name, words, progress); }));
             },
-            py::arg("path"), py::arg("name") = "")
+            py::arg("path"), py::arg("name") = "", py::arg("choices") = py::dict())
         .def("add_frames", &add_frames, py::arg("name"), py::arg("points"), py::arg("faces"), py::arg("rate") = "24",
              py::arg("velocities") = py::none())
         .def(

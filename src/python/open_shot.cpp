@@ -93,13 +93,16 @@ Result<void> OpenShot::set_text(const std::string& text, Progress& progress) {
     return take(std::move(project), progress);
 }
 
-Result<std::uint64_t> OpenShot::add_source(const std::string& path, const std::string& name, Progress& progress) {
-    GARLAND_TRY(source, open_source(path, progress));
+Result<std::uint64_t> OpenShot::add_source(const std::string& path, const std::string& name,
+                                           const std::vector<std::string>& choices, Progress& progress) {
+    SourceChoices chosen;
+    GARLAND_TRY(source, open_chosen(path, choices, chosen, progress));
     Project next = project_;
     const std::string stem = file_name(path).substr(0, file_name(path).find('.'));
     const SourceId id =
         garland::add_source(next, name.empty() ? stem : name, path_.empty() ? path : relative_path(path, path_),
                             length_of(source->facts(), next.settings.rate));
+    next.source(id)->choices = std::move(chosen);
     GARLAND_CHECK(take(std::move(next), progress));
     return id.value;
 }

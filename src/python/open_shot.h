@@ -29,7 +29,9 @@ class OpenShot {
     Result<void> set_text(const std::string& text, Progress& progress);
 
     // A source with a timing that plays it once, and an arrangement of one copy. Its id.
-    Result<std::uint64_t> add_source(const std::string& path, const std::string& name, Progress& progress);
+    // choices: "animation=gust", as open_chosen takes them.
+    Result<std::uint64_t> add_source(const std::string& path, const std::string& name,
+                                     const std::vector<std::string>& choices, Progress& progress);
     // One made in memory: points of each frame, faces that stay. It is not in the file: see save(). Errors: invalid,
     // for frames of different lengths, corners past the points, or no frame.
     Result<std::uint64_t> add_frames(const std::string& name, std::vector<PosePtr> frames, Rate rate, bool velocities);

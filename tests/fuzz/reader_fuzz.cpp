@@ -6,6 +6,7 @@
 #include "io/handoff/manifest.h"
 #include "io/project/open_project.h"
 #include "io/project/project_file.h"
+#include "io/sources/converted.h"
 #include "io/sources/open_source.h"
 
 #include <cstdint>
@@ -48,6 +49,10 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         if (const auto job = read_job(path)) (void)state_of(*job);
         (void)verify_handoff(path);
         return 0;
+    }
+    if (name.ends_with(".npz")) { // what the run before unpacked
+        setenv("XDG_CACHE_HOME", folder().c_str(), 1);
+        clear_converted();
     }
     if (name.ends_with(".npy")) { // an array needs its mesh
         std::FILE* mesh = std::fopen((folder() + "/f.obj").c_str(), "wb");

@@ -4,6 +4,7 @@
 #include "support/python.h"
 
 #include "io/formats.h"
+#include "io/sources/converted.h"
 #include "io/sources/open_source.h"
 #include "io/sources/reader_commands.h"
 
@@ -39,7 +40,7 @@ struct User {
         return open_source(folder / name, progress);
     }
     QStringList cached() const {
-        return QDir(QString::fromStdString(reader_cache_folder()))
+        return QDir(QString::fromStdString(converted_folder()))
             .entryList(QDir::AllEntries | QDir::Hidden | QDir::NoDotAndDotDot);
     }
 };
@@ -98,14 +99,14 @@ class FormatsTest : public QObject {
             QCOMPARE((*(*source)->read(2, Progress::none()))->points[2].y, 3.0f);
         }
         QCOMPARE(user.folder.read("count"), std::string("run\n"));
-        QCOMPARE(reader_cache_use().files, std::size_t(1));
+        QCOMPARE(converted_use().files, std::size_t(1));
         // Another file of the same name is another source.
         std::string taller = lamp;
         taller.replace(taller.find("(0, 3, 0)"), 9, "(0, 5, 0)");
         user.folder.write("a b.lamps", taller);
         QCOMPARE((*(*user.open("a b.lamps"))->read(2, Progress::none()))->points[2].y, 5.0f);
         QCOMPARE(user.folder.read("count"), std::string("run\nrun\n"));
-        clear_reader_cache();
+        clear_converted();
         QVERIFY(user.open("a b.lamps"));
         QCOMPARE(user.folder.read("count"), std::string("run\nrun\nrun\n"));
     }

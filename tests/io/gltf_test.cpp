@@ -295,6 +295,22 @@ class GltfTest : public QObject {
         const PosePtr red = *source_of("look.glb")->exact_at(0, SubFrame::linear, Progress::none());
         QCOMPARE(red->colours.at(7), V3f(0.75f, 0.25f, 0.125f));
         QCOMPARE(red->faces->materials, (std::vector<std::string>{"red paper"}));
+        // Half of each picture is red, half of it blue (in linear light), and a quarter of it is clear.
+        for (const char* name : {"picture.glb", "picture.gltf"}) {
+            const SourcePtr painted = source_of(name);
+            const V3f c = (*painted->exact_at(0, SubFrame::linear, Progress::none()))->colours.at(7);
+            QVERIFY2((c - V3f(0.25f, 0, 0.5f)).length() < 1e-3f,
+                     qPrintable(QString("%1 %2 %3").arg(c.x).arg(c.y).arg(c.z)));
+            QCOMPARE(painted->facts().problems.size(), std::size_t(0));
+        }
+        const auto of_pictures = source_of("picture.gltf")->files();
+        QVERIFY(std::any_of(of_pictures.begin(), of_pictures.end(),
+                            [](const std::string& f) { return f.ends_with(".png"); }));
+        // Without its picture the colour stays as the material says, and that is said.
+        QFile::remove(QString::fromStdString(folder / "paper.png"));
+        const SourcePtr bare = source_of("picture.gltf");
+        QCOMPARE((*bare->exact_at(0, SubFrame::linear, Progress::none()))->colours.at(7), V3f(0.5f, 1, 1));
+        QVERIFY(bare->facts().problems.at(0).what.find("paper.png cannot be read") != std::string::npos);
     }
     void one_of_several_animations_is_chosen() {
         GARLAND_NEEDS_NODE();
@@ -334,7 +350,7 @@ class GltfTest : public QObject {
         // One triangle whose morph target has no bytes: zeros. A pointer animates its node; another one its colour.
         const QByteArray numbers =
             QByteArray::fromHex("0000000000000000000000000000803f00000000000000000000000000"
-                                "00803f00000000000000000000803f000000000000000000000000000000000000004100000000");
+                                "00803f00000000000000000000803f0000000000000000000000000000000000000041000000000100");
         std::string text = pointer_gltf_text;
         text.replace(text.find("BYTES"), 5, numbers.toBase64().toStdString());
         folder.write("a.gltf", text);
@@ -343,9 +359,21 @@ class GltfTest : public QObject {
         const PosePtr half = *(*source)->exact_at(12, SubFrame::linear, Progress::none());
         QVERIFY2((half->points[1] - V3f(1, 4, 0)).length() < 1e-5f,
                  qPrintable(QString("%1 %2 %3").arg(half->points[1].x).arg(half->points[1].y).arg(half->points[1].z)));
-        QCOMPARE((*source)->facts().problems.size(), std::size_t(1));
-        QVERIFY((*source)->facts().problems[0].what.find("KHR_node_visibility/visible was passed over") !=
-                std::string::npos);
+        QVERIFY((half->velocities[1] - V3f(0, 8, 0)).length() < 1e-3f);
+        QCOMPARE((*source)->facts().problems.size(), std::size_t(0));
+        // At a second the node is hidden: it shrinks to its place, and does not fly there.
+        const PosePtr gone = *(*source)->exact_at(24, SubFrame::linear, Progress::none()),
+                      last = *(*source)->exact_at(23.999, SubFrame::linear, Progress::none());
+        for (const V3f& p : gone->points) QVERIFY((p - V3f(0, 8, 0)).length() < 1e-5f);
+        QVERIFY((last->points[1] - V3f(1, 7.99967f, 0)).length() < 1e-4f);
+        QVERIFY((last->velocities[1] - V3f(0, 8, 0)).length() < 1e-2f);
+        // Hidden by itself, shown by the animation.
+        std::string shown = text;
+        shown.replace(shown.find("{\"mesh\": 0}"), 11,
+                      "{\"mesh\": 0, \"extensions\": {\"KHR_node_visibility\": {\"visible\": false}}}");
+        folder.write("shown.gltf", shown);
+        QCOMPARE((*(*open_source(folder / "shown.gltf"))->exact_at(12, SubFrame::linear, Progress::none()))->points[1],
+                 half->points[1]);
         std::string needs = text;
         needs.replace(needs.find("KHR_materials_ior"), 17, "CANAL_locks");
         folder.write("b.gltf", needs);

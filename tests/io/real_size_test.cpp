@@ -97,7 +97,7 @@ class RealSizeTest : public QObject {
         write_every_grid(folder / "all.vdb", static_cast<std::uint32_t>(compression));
         const auto volume = read_volume(folder / "all.vdb");
         QVERIFY2(volume, volume ? "" : qPrintable(said(volume.error())));
-        QCOMPARE((*volume)->facts().size(), std::size_t(6)); // switches are left out
+        QCOMPARE((*volume)->facts().size(), std::size_t(9));
         for (int i = 0; i < 200; ++i) {
             const int x = i * 7 % 40, y = i * 11 % 40, z = i * 13 % 40;
             const V3f at(0.5f * static_cast<float>(x), 0.5f * static_cast<float>(y), 0.5f * static_cast<float>(z));
@@ -106,17 +106,66 @@ class RealSizeTest : public QObject {
                      static_cast<float>(1 + x + 2 * y + 3 * z)); // eight bytes read as four
         }
         QCOMPARE(value_at(**volume, "tiles", V3f(4000, 100, 7)), 3.0f);
+        QCOMPARE(value_at(**volume, "switches", V3f(1, 2, 3)), 1.0f);
+        QCOMPARE(value_at(**volume, "switches", V3f(1, 2, 4)), 0.0f);
+        QCOMPARE(value_at(**volume, "count", V3f(5, 6, 7)), static_cast<float>(1 + 10 + 24 + 42));
+        QCOMPARE(value_at(**volume, "number", V3f(5, 6, 7)), static_cast<float>(1 + 10 + 24 + 42));
         QCOMPARE((*volume)->facts()[4].active, std::uint64_t(0));
         const auto source = open_source(folder / "all.vdb");
         QVERIFY(source);
         int said_so = 0;
         for (const SourceProblem& p : (*source)->facts().problems)
             said_so += QString::fromStdString(p.what).contains("switches") +
-                       QString::fromStdString(p.what).contains("eight bytes");
-        QCOMPARE(said_so, 3);
+                       QString::fromStdString(p.what).contains("eight bytes") +
+                       QString::fromStdString(p.what).contains("whole numbers");
+        QCOMPARE(said_so, 5);
         const auto copied = make_fast_copy(**source, {folder / "fast"});
         QVERIFY2(copied, copied ? "" : qPrintable(said(copied.error())));
         QCOMPARE(copied->worst, 0.0);
+    }
+    // Truth values, a velocity as three grids, and one on the faces of its cells (Harlow and Welch 1965): what
+    // pyopenvdb wrote is linear in space, so that means and places between voxels are known exactly.
+    void grids_of_other_kinds() {
+        GARLAND_NEEDS_PYTHON("pyopenvdb, numpy");
+        Folder folder;
+        QString error;
+        const QJsonObject wrote =
+            run_python("write_files.py", {"grid_kinds", QString::fromStdString(folder.path())}, &error);
+        QVERIFY2(!wrote.isEmpty(), qPrintable(error));
+        const auto voxel = static_cast<float>(wrote["voxel"].toDouble());
+        auto open = [&](const char* name) {
+            auto source = open_source(folder / name);
+            if (!source) qFatal("%s: %s", name, qPrintable(said(source.error())));
+            return *source;
+        };
+        const SourcePtr mask = open("mask.vdb"), axes = open("axes.vdb"), faces = open("faces.vdb");
+        const VolumePtr inside = frame_of(mask, 0)->volume, wind = frame_of(axes, 0)->volume,
+                        centred = frame_of(faces, 0)->volume;
+        QCOMPARE(static_cast<double>(inside->facts()[0].active), wrote["inside"].toDouble());
+        QCOMPARE(inside->facts()[0].type, std::string("float"));
+        QCOMPARE(value_at(*inside, "inside", V3f(48, 48, 48) * voxel), 1.0f);
+        QVERIFY(axes->facts().velocities && faces->facts().velocities && !mask->facts().velocities);
+        QCOMPARE(axes->facts().attributes, (std::vector<std::string>{"vel (vector)", "density (float)"}));
+        QCOMPARE(wind->facts().size(), std::size_t(2));
+        double off = 0;
+        for (int i = 0; i < 500; ++i) {
+            const V3f v(static_cast<float>(2 + i * 7 % 90), static_cast<float>(2 + i * 11 % 90),
+                        static_cast<float>(2 + i * 13 % 90));
+            // vel.y lies half a voxel lower: at a voxel of vel.x it is what it would be half a voxel on.
+            const V3f wanted(1 + 0.5f * v.x, 2 - 0.25f * (v.y + 0.5f) + v.z, 3 + v.y),
+                middle(1 + 0.5f * v.x, 2 - 0.25f * v.y + v.z, 3 + v.y + 2 * v.z);
+            off = std::max<double>(off, (vector_at(*wind, "vel", v * voxel) - wanted).length());
+            off = std::max<double>(off, (vector_at(*centred, "velocity", v * voxel) - middle).length());
+        }
+        QVERIFY2(off < 2e-3, qPrintable(QString::number(off)));
+        auto problems = [](const SourcePtr& source) {
+            QString all;
+            for (const SourceProblem& p : source->facts().problems) all += QString::fromStdString(p.what + "; ");
+            return all;
+        };
+        QVERIFY(problems(mask).contains("\"inside\" holds truth values"));
+        QVERIFY(problems(axes).contains("\"vel.x\", \"vel.y\" and \"vel.z\" are the axes of a velocity"));
+        QVERIFY(problems(faces).contains("on the faces of its cells"));
     }
     // The same volume is the same bytes, whenever it is written.
     void volumes_carry_nothing_random() {
@@ -145,6 +194,29 @@ class RealSizeTest : public QObject {
     }
     // Text with numbers printed by NumPy; the reference USD library makes the binary form of it (whole numbers and
     // floats packed).
+    // UsdSkel's linear blend skinning and UsdGeomPointInstancer, by NumPy.
+    void skeletons_and_instancers_of_working_size() {
+        GARLAND_NEEDS_PYTHON("numpy");
+        Folder folder;
+        QString error;
+        const QJsonObject wrote =
+            run_python("write_files.py", {"stages", QString::fromStdString(folder.path())}, &error);
+        QVERIFY2(!wrote.isEmpty(), qPrintable(error));
+        const auto eel = open_source(folder / "bent.usda"), lamps = open_source(folder / "lamps.usda"),
+                   points = open_source(folder / "lamps.usda", Progress::none(), {{"show", "instances"}});
+        for (const auto* source : {&eel, &lamps, &points})
+            QVERIFY2(*source, qPrintable(*source ? "" : said(source->error())));
+        QCOMPARE((*eel)->facts().points, static_cast<std::size_t>(wrote["points"].toInt()));
+        compare_points(*frame_of(*eel, 1), wrote["rest"].toArray(), 1e-5f);
+        compare_points(*frame_of(*eel, 2), wrote["skinned"].toArray(), 2e-5f);
+        const auto instances = static_cast<std::size_t>(wrote["instances"].toInt());
+        const PosePtr all = frame_of(*lamps, 0), places = frame_of(*points, 0);
+        QCOMPARE(all->points.size(), 4 * instances);
+        QCOMPARE(all->faces->count(), 4 * instances);
+        compare_points(*all, wrote["standing"].toArray(), 1e-4f);
+        QCOMPARE(places->points.size(), instances);
+        compare_points(*places, wrote["places"].toArray());
+    }
     void usd_of_a_million_points() {
         GARLAND_NEEDS_PYTHON("numpy");
         GARLAND_NEEDS_NODE();

@@ -5,6 +5,7 @@
 #include "support/files.h"
 #include "support/node.h"
 #include "support/python.h"
+#include "support/volume_writer.h"
 
 #include "io/sources/open_source.h"
 
@@ -186,6 +187,78 @@ class UsdReadTest : public QObject {
         folder.write("b.usda", wrong);
         const auto bad = open_source(folder / "b.usda");
         QVERIFY(!bad && said(bad.error()).contains("shows prototype 5, but there are only 2"));
+    }
+    // Ids in the metadata of an instancer are never there (UsdGeomPointInstancer, "inactiveIds"); lists of layers add
+    // up.
+    void instances_that_are_not_active() {
+        Folder folder;
+        std::string inactive = instancer_text;
+        inactive.replace(inactive.find("PointInstancer \"lamps\""), 22,
+                         "PointInstancer \"lamps\" ( inactiveIds = [8, 12] )");
+        folder.write("a.usda", inactive);
+        folder.write("b.usda", "#usda 1.0\n( subLayers = [@a.usda@] )\nover \"quay\"\n{\n    over \"lamps\" (\n        "
+                               "append inactiveIds = [7]\n        delete inactiveIds = [12]\n    )\n    {\n    }\n}\n");
+        const auto source = open_source(folder / "a.usda"), layered = open_source(folder / "b.usda");
+        QVERIFY2(source && layered, qPrintable(source ? "" : said(source.error())));
+        auto points = [](const SourcePtr& s, double time) { return (*pose_at(*s, time))->points; };
+        QCOMPARE(points(*source, 1).size(), std::size_t(6));
+        QCOMPARE(points(*source, 1)[0], V3f(101, 0, 0));      // of id 7
+        QCOMPARE(points(*source, 1)[3], V3f(103, 0, 0));      // of id 9
+        QCOMPARE(points(*source, 4).size(), std::size_t(3));  // 9 is invisible then
+        QCOMPARE(points(*layered, 1).size(), std::size_t(6)); // 9 and 12
+        GARLAND_NEEDS_NODE();
+        QString error;
+        run_node("usd_points.cjs",
+                 {"convert", QString::fromStdString(folder / "a.usda"), QString::fromStdString(folder / "c.usdc")},
+                 &error);
+        const auto binary = open_source(folder / "c.usdc");
+        QVERIFY2(binary, qPrintable(error + (binary ? "" : said(binary.error()))));
+        QCOMPARE(points(*binary, 1), points(*source, 1));
+    }
+    // Volumes (UsdVol): the files are OpenVDB's own, places by hand.
+    void volumes_name_their_files() {
+        Folder folder;
+        write_ball(folder / "smoke.1.vdb", 20);
+        write_ball(folder / "smoke.2.vdb", 40);
+        folder.write("a.usda", volume_text);
+        const auto source = open_source(folder / "a.usda");
+        QVERIFY2(source, qPrintable(source ? "" : said(source.error())));
+        const SourceFacts& f = (*source)->facts();
+        QCOMPARE(f.kind, SourceKind::volume);
+        QCOMPARE(f.first, 1);
+        QCOMPARE(f.last, 2);
+        QCOMPARE(f.attributes, (std::vector<std::string>{"soot (float)"}));
+        QCOMPARE((*source)->files().size(), std::size_t(3));
+        const VolumePtr one = (*(*source)->read(1, Progress::none()))->volume,
+                        two = (*(*source)->read(2, Progress::none()))->volume;
+        // A voxel (x, y, z) of 1 + x + 2y + 3z lies at half of that, times two, and where its prims are.
+        QVERIFY(std::abs(value_at(*one, "soot", V3f(103, 4, 5)) - (1 + 3 + 8 + 15)) < 1e-3f);
+        QVERIFY(std::abs(value_at(*two, "soot", V3f(103, 34, 5)) - (1 + 3 + 8 + 15)) < 1e-3f);
+        QVERIFY(std::abs(value_at(*two, "soot", V3f(139, 69, 39)) - (1 + 39 + 78 + 117)) < 1e-2f);
+        QCOMPARE(value_at(*one, "soot", V3f(139, 39, 39)), 0.0f); // the first file is smaller
+        QVERIFY(problems_of(**source).find("1 further volume was passed over") != std::string::npos);
+        const auto mist = open_source(folder / "a.usda", Progress::none(), {{"volume", "/quay/mist"}});
+        QVERIFY2(mist, qPrintable(mist ? "" : said(mist.error())));
+        QVERIFY(std::abs(value_at(*(*(*mist)->read(1, Progress::none()))->volume, "density", V3f(101.5f, 2, 2.5f)) -
+                         (1 + 3 + 8 + 15)) < 1e-3f);
+        QFile::remove(QString::fromStdString(folder / "smoke.2.vdb"));
+        const auto cut = open_source(folder / "a.usda");
+        QVERIFY(cut && problems_of(**cut).find("frame 2 cannot be read") != std::string::npos);
+        QVERIFY(said((*cut)->read(2, Progress::none()).error()).contains("smoke.2.vdb"));
+        std::string wrong = volume_text;
+        wrong.replace(wrong.find("fieldName = \"density\""), 21, "fieldName = \"heat\"   ");
+        folder.write("b.usda", wrong);
+        const auto bad = open_source(folder / "b.usda");
+        QVERIFY(!bad && said(bad.error()).contains("there is no grid \"heat\""));
+        GARLAND_NEEDS_NODE();
+        write_ball(folder / "smoke.2.vdb", 40);
+        QString error;
+        run_node("usd_points.cjs",
+                 {"convert", QString::fromStdString(folder / "a.usda"), QString::fromStdString(folder / "c.usdc")},
+                 &error);
+        const auto binary = open_source(folder / "c.usdc"); // the reference library's crate of the same
+        QVERIFY2(binary, qPrintable(error + (binary ? "" : said(binary.error()))));
+        QCOMPARE(furthest(*(*(*binary)->read(2, Progress::none()))->volume, *two), 0.0);
     }
     // UsdSkel, "Skinning": Σ weight · (point · geomBindTransform · bind⁻¹ · joint), in the skeleton's space; the mesh's
     // own transform does not count. Worked by hand: at 5 the tip is turned by 90° about z at (2, 0, 0).

@@ -78,6 +78,39 @@ def Xform "outer"
 )";
 
 // A festival's lamps: two prototypes, one of them moving, one instance hidden, ids, another instancer inside.
+// A volume of two OpenVDB files, and another one; the field's own transform counts.
+inline const char* const volume_text = R"(#usda 1.0
+( startTimeCode = 1
+  endTimeCode = 2
+  metersPerUnit = 1
+  upAxis = "Y" )
+def Xform "quay"
+{
+    double3 xformOp:translate = (100, 0, 0)
+    uniform token[] xformOpOrder = ["xformOp:translate"]
+    def Volume "smoke"
+    {
+        double3 xformOp:translate.timeSamples = { 1: (0, 0, 0), 2: (0, 30, 0) }
+        float3 xformOp:scale = (2, 2, 2)
+        uniform token[] xformOpOrder = ["xformOp:translate", "xformOp:scale"]
+        rel field:soot = </quay/smoke/density>
+        def OpenVDBAsset "density"
+        {
+            token fieldName = "density"
+            asset filePath.timeSamples = { 1: @smoke.1.vdb@, 2: @./smoke.2.vdb@ }
+        }
+    }
+    def Volume "mist"
+    {
+        rel field:density = </quay/mist/density>
+        def OpenVDBAsset "density"
+        {
+            asset filePath = @smoke.2.vdb@
+        }
+    }
+}
+)";
+
 inline const char* const instancer_text = R"(#usda 1.0
 ( endTimeCode = 5
   startTimeCode = 1

@@ -6,6 +6,7 @@ import { quantize, reorder } from '@gltf-transform/functions';
 import draco3d from 'draco3dgltf';
 import { MeshoptDecoder, MeshoptEncoder } from 'meshoptimizer';
 import path from 'node:path';
+import zlib from 'node:zlib';
 
 const folder = process.argv[2];
 await MeshoptEncoder.ready;
@@ -105,6 +106,39 @@ await write('look.glb', ({ document, mesh }) => {
   const unlit = document.createExtension(KHRMaterialsUnlit).setRequired(true);
   mesh.listPrimitives()[0].setMaterial(document.createMaterial('red paper').setBaseColorFactor([0.75, 0.25, 0.125, 1]).setExtension('KHR_materials_unlit', unlit.createUnlit()));
 });
+// A PNG of side × side texels (ISO/IEC 15948): red and blue by turns, a quarter of them clear and green.
+function png(side) {
+  const chunk = (type, body) => {
+    const all = Buffer.concat([Buffer.from(type, 'latin1'), body]), out = Buffer.alloc(all.length + 8);
+    out.writeUInt32BE(body.length, 0);
+    all.copy(out, 4);
+    out.writeUInt32BE(zlib.crc32 ? zlib.crc32(all) : crc(all), all.length + 4);
+    return out;
+  };
+  const crc = (bytes) => {
+    let c = 0xffffffff;
+    for (const b of bytes) {
+      c ^= b;
+      for (let k = 0; k < 8; ++k) c = c & 1 ? (c >>> 1) ^ 0xedb88320 : c >>> 1;
+    }
+    return (c ^ 0xffffffff) >>> 0;
+  };
+  const head = Buffer.alloc(13), rows = Buffer.alloc(side * (side * 4 + 1));
+  head.writeUInt32BE(side, 0);
+  head.writeUInt32BE(side, 4);
+  head.set([8, 6, 0, 0, 0], 8);
+  for (let j = 0; j < side; ++j) for (let i = 0; i < side; ++i) {
+    const clear = i % 2 === 0 && j % 2 === 0, at = j * (side * 4 + 1) + 1 + i * 4;
+    rows.set(clear ? [0, 255, 0, 0] : (i + (j >> 1)) % 2 ? [255, 0, 0, 255] : [0, 0, 255, 255], at);
+  }
+  return Buffer.concat([Buffer.from([137, 80, 78, 71, 13, 10, 26, 10]), chunk('IHDR', head), chunk('IDAT', zlib.deflateSync(rows)), chunk('IEND', Buffer.alloc(0))]);
+}
+const painted = ({ document, mesh }) => {
+  const picture = document.createTexture('paper').setImage(png(1024)).setMimeType('image/png').setURI('paper.png');
+  mesh.listPrimitives()[0].setMaterial(document.createMaterial('painted paper').setAlphaMode('MASK').setBaseColorFactor([0.5, 1, 1, 1]).setBaseColorTexture(picture));
+};
+await write('picture.glb', painted);
+await write('picture.gltf', painted);
 await write('two_of_one.glb', ({ document, buffer, node }) => {
   turning(document, buffer, node, 'sway', [0, 90], [0, 1]);
   turning(document, buffer, node, 'gust', [0, -45, 30], [0, 1, 4]);

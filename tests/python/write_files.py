@@ -92,6 +92,108 @@ def series(folder):
     return out
 
 
+def stages(folder):
+    """A skeleton that bends a quarter of a million points, and a hundred thousand instances; poses by NumPy."""
+    count, joints = 250000, 12
+    points = points_of(count) * np.float32([joints, 1, 1])
+    along = np.clip(points[:, 0] - 0.5, 0, joints - 1.001)
+    first = along.astype(np.int32)
+    weight = (along - first).astype(np.float32)
+    indices = np.stack([first, first + 1], axis=1)
+    weights = np.stack([1 - weight, weight], axis=1)
+    face_count = count // 3
+
+    def matrix(angle, x):
+        c, s = np.cos(angle), np.sin(angle)
+        return np.array([[c, s, 0, 0], [-s, c, 0, 0], [0, 0, 1, 0], [x, 0, 0, 1]])
+
+    def text(rows, digits="%.9g"):
+        rows = np.asarray(rows)
+        if rows.ndim == 1:
+            return "[" + ", ".join(digits % v for v in rows) + "]"
+        return "[" + ", ".join("(" + ", ".join(digits % v for v in row) + ")" for row in rows) + "]"
+
+    def matrices(list_of):
+        return "[" + ", ".join("(" + ", ".join("(" + ", ".join("%.17g" % v for v in row) + ")" for row in m) + ")" for m in list_of) + "]"
+
+    bind = [matrix(0, 0.5 + j) for j in range(joints)]
+    rest = [matrix(0, 0.5 if j == 0 else 1.0) for j in range(joints)]
+    names = ", ".join('"' + "/".join("j%d" % k for k in range(j + 1)) + '"' for j in range(joints))
+    bent = 0.1
+    half = (np.cos(bent / 2), 0, 0, np.sin(bent / 2))
+    with open(os.path.join(folder, "bent.usda"), "w") as file:
+        file.write(f"""#usda 1.0
+(
+    startTimeCode = 1
+    endTimeCode = 2
+)
+def SkelRoot "eel"
+{{
+    def Skeleton "bones"
+    {{
+        uniform token[] joints = [{names}]
+        uniform matrix4d[] bindTransforms = {matrices(bind)}
+        uniform matrix4d[] restTransforms = {matrices(rest)}
+        rel skel:animationSource = </eel/swim>
+    }}
+    def SkelAnimation "swim"
+    {{
+        uniform token[] joints = [{names}]
+        float3[] translations = {text([[0.5 if j == 0 else 1.0, 0, 0] for j in range(joints)])}
+        quatf[] rotations.timeSamples = {{ 1: {text([(1, 0, 0, 0)] * joints)}, 2: {text([half] * joints)} }}
+        half3[] scales = {text([(1, 1, 1)] * joints)}
+    }}
+    def Mesh "body"
+    {{
+        int[] faceVertexCounts = {text([3] * face_count, "%d")}
+        int[] faceVertexIndices = {text(range(face_count * 3), "%d")}
+        point3f[] points = {text(points)}
+        int[] primvars:skel:jointIndices = {text(indices.reshape(-1), "%d")} (
+            interpolation = "vertex"
+            elementSize = 2
+        )
+        float[] primvars:skel:jointWeights = {text(weights.reshape(-1))} (
+            interpolation = "vertex"
+            elementSize = 2
+        )
+        rel skel:skeleton = </eel/bones>
+    }}
+}}
+""")
+    world, poses = np.eye(4), []
+    for j in range(joints):
+        world = matrix(bent, 0.5 if j == 0 else 1.0) @ world
+        poses.append(np.linalg.inv(bind[j]) @ world)
+    poses = np.array(poses)
+    homogeneous = np.concatenate([points.astype(np.float64), np.ones((count, 1))], axis=1)
+    blended = weights[:, :1, None] * poses[indices[:, 0]] + weights[:, 1:, None] * poses[indices[:, 1]]
+    skinned = np.einsum("ni,nij->nj", homogeneous, blended)[:, :3]
+
+    instances = 100000
+    places = points_of(instances) * np.float32(500)
+    sizes = (1 + np.arange(instances) % 5).astype(np.float32)
+    lamp = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]], dtype=np.float32)
+    with open(os.path.join(folder, "lamps.usda"), "w") as file:
+        file.write(f"""#usda 1.0
+def PointInstancer "lamps"
+{{
+    rel prototypes = [</lamps/lamp>]
+    int[] protoIndices = {text([0] * instances, "%d")}
+    point3f[] positions = {text(places)}
+    float3[] scales = {text(np.stack([sizes] * 3, axis=1))}
+    def Mesh "lamp"
+    {{
+        int[] faceVertexCounts = [3, 3, 3, 3]
+        int[] faceVertexIndices = [0, 2, 1, 0, 1, 3, 0, 3, 2, 1, 2, 3]
+        point3f[] points = {text(lamp)}
+    }}
+}}
+""")
+    standing = (places[:, None].astype(np.float64) + sizes[:, None, None] * lamp[None]).reshape(-1, 3)
+    return {"points": count, "skinned": samples(skinned), "rest": samples(points), "instances": instances,
+            "standing": samples(standing), "places": samples(places)}
+
+
 def volumes(folder):
     import pyopenvdb as vdb
 
@@ -144,6 +246,68 @@ def volumes(folder):
     return out
 
 
+def grid_kinds(folder):
+    """Truth values, a velocity as three grids (one of them half a voxel aside) and one on the faces of its cells."""
+    import pyopenvdb as vdb
+
+    size, voxel = 96, 0.25
+    axis = np.arange(size, dtype=np.float32)
+    x, y, z = np.meshgrid(axis, axis, axis, indexing="ij")
+
+    def grid(kind, values, name, shift=(0.0, 0.0, 0.0)):
+        out = kind()
+        out.copyFromArray(values)
+        out.name = name
+        out.transform = vdb.createLinearTransform(voxelSize=voxel)
+        out.transform.postTranslate([s * voxel for s in shift])
+        return out
+
+    ball = (x - 48) ** 2 + (y - 48) ** 2 + (z - 48) ** 2 < 30 ** 2
+    vdb.write(os.path.join(folder, "mask.vdb"), grids=[grid(vdb.BoolGrid, ball, "inside")])
+    parts = [1 + 0.5 * x, 2 - 0.25 * y + z, 3 + 0.125 * x * 0 + y]
+    shifts = [(0, 0, 0), (0, -0.5, 0), (0, 0, 0)]
+    vdb.write(os.path.join(folder, "axes.vdb"),
+              grids=[grid(vdb.FloatGrid, np.float32(p), "vel." + n, s) for p, n, s in zip(parts, "xyz", shifts)] +
+              [grid(vdb.FloatGrid, np.float32(1 + x), "density")])
+    faces = np.stack([1 + 0.5 * (x - 0.5), 2 - 0.25 * (y - 0.5) + z, 3 + y + 2 * (z - 0.5)], axis=-1).astype(np.float32)
+    mac = grid(vdb.Vec3SGrid, faces, "velocity")
+    mac.gridClass = vdb.GridClass.STAGGERED
+    vdb.write(os.path.join(folder, "faces.vdb"), grids=[mac])
+    return {"size": size, "voxel": voxel, "inside": int(ball.sum())}
+
+
+def archives(folder):
+    """Caches as NumPy's archives, and mesh series packed by gzip: the arrays are what is packed."""
+    import gzip
+
+    import meshio
+
+    frames, count = 240, 20000
+    base = points_of(count)
+    positions = base[None] + np.arange(frames, dtype=np.float32)[:, None, None]
+    velocity = np.full_like(positions, 24)
+    faces = (np.arange(count - 2).reshape(-1, 1) + np.arange(3)).astype(np.int32)
+    heat = np.arange(frames * count, dtype=np.float32).reshape(frames, count) % 97
+    np.savez(os.path.join(folder, "cloth.npz"), positions=positions, velocity=velocity, faces=faces, heat=heat, title=np.array("a cloth"))
+    np.savez_compressed(os.path.join(folder, "small.npz"), points=positions[:24], faces=faces.astype(np.int64))
+    np.savez(os.path.join(folder, "bare.npz"), positions[:3])
+    meshio.write(os.path.join(folder, "bare.ply"), meshio.Mesh(base, [("triangle", faces)]))
+    ids = np.arange(count)[None].repeat(24, axis=0)
+    ids[:, ::2] = -1
+    np.savez_compressed(os.path.join(folder, "sparks.npz"), positions=positions[:24], ids=ids)
+    for f in range(24):
+        for ending in ("ply", "obj"):
+            name = os.path.join(folder, f"sail.{f + 1:04d}.{ending}")
+            meshio.write(name, meshio.Mesh(positions[f], [("triangle", faces)]))
+            with open(name, "rb") as plain, gzip.open(name + ".gz", "wb", compresslevel=1) as packed:
+                packed.write(plain.read())
+            if ending == "obj":
+                os.remove(name)
+    with gzip.open(os.path.join(folder, "fireflies.0001.csv.gz"), "wt") as packed:
+        packed.write("id,x,y,z\n" + "".join(f"{i},{p[0]},{p[1]},{p[2]}\n" for i, p in enumerate(base.tolist())))
+    return {"frames": frames, "count": count, "samples": {str(f): samples(positions[f]) for f in (0, 23, 239)}, "first": samples(base)}
+
+
 if __name__ == "__main__":
-    kinds = {"mesh": mesh, "arrays": arrays, "series": series, "usd": usd, "volumes": volumes, "usd": usd}
+    kinds = {"mesh": mesh, "arrays": arrays, "series": series, "usd": usd, "volumes": volumes, "grid_kinds": grid_kinds, "stages": stages, "archives": archives}
     print(json.dumps(kinds[sys.argv[1]](sys.argv[2])))

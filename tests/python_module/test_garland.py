@@ -54,6 +54,35 @@ def test_times_are_those_of_the_command_line(shot, demo):
     assert np.allclose(np.linalg.norm(state["orientations"], axis=1), 1)
 
 
+def test_what_a_file_offers_is_chosen(tmp_path):
+    (tmp_path / "lamp.usda").write_text(
+        """#usda 1.0
+def Xform "lamp" (
+    variants = { string paper = "short" }
+    prepend variantSets = "paper"
+)
+{
+    variantSet "paper" = {
+        "short" { def Mesh "body" { int[] faceVertexCounts = [3]
+            int[] faceVertexIndices = [0, 1, 2]
+            point3f[] points = [(0, 0, 0), (1, 0, 0), (0, 1, 0)] } }
+        "long" { def Mesh "body" { int[] faceVertexCounts = [3]
+            int[] faceVertexIndices = [0, 1, 2]
+            point3f[] points = [(0, 0, 0), (1, 0, 0), (0, 7, 0)] } }
+    }
+}
+""")
+    shot = garland.new("lamps")
+    short = shot.add_source(str(tmp_path / "lamp.usda"))
+    long = shot.add_source(str(tmp_path / "lamp.usda"), "tall", {"paper": "long"})
+    assert shot.source_at(short, 0)["points"][:, 1].max() == 1
+    assert shot.source_at(long, 0)["points"][:, 1].max() == 7
+    with pytest.raises(garland.Error, match='paper of lamp cannot be "wide"'):
+        shot.add_source(str(tmp_path / "lamp.usda"), "wide", {"paper": "wide"})
+    shot.save(str(tmp_path / "lamps.garland"))
+    assert garland.open(str(tmp_path / "lamps.garland")).source_at(long, 0)["points"][:, 1].max() == 7
+
+
 def test_arrays_are_not_copied(shot):
     times = shot.times([1, 2])
     assert not times.flags.owndata and not times.flags.writeable

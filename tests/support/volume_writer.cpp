@@ -1,6 +1,8 @@
 #include "support/volume_writer.h"
 
-#include <openvdb/openvdb.h>
+#include "core/geometry/volume_grids.h"
+
+#include <openvdb/tools/Interpolation.h>
 
 namespace garland::testing {
 
@@ -37,7 +39,7 @@ void write_every_grid(const std::string& path, std::uint32_t compression) {
     file.setCompression(compression);
     file.write({block<openvdb::FloatGrid>(70, "density"), block<openvdb::DoubleGrid>(40, "heat"),
                 block<openvdb::Vec3SGrid>(40, "velocity"), block<openvdb::Vec3DGrid>(40, "force"), nothing, tiles,
-                switches});
+                switches, block<openvdb::Int32Grid>(40, "count"), block<openvdb::Int64Grid>(40, "number")});
     file.close();
 }
 
@@ -46,6 +48,15 @@ void write_ball(const std::string& path, int size) {
     openvdb::io::File file(path);
     file.write({block<openvdb::FloatGrid>(size, "density")});
     file.close();
+}
+
+V3f vector_at(const Volume& volume, const std::string& name, const V3f& place) {
+    const auto* grid = find_grid(volume.grids(), name);
+    if (!grid || !grid->isType<openvdb::Vec3SGrid>()) return V3f(-1e9f);
+    const auto& typed = static_cast<const openvdb::Vec3SGrid&>(*grid);
+    openvdb::tools::GridSampler<openvdb::Vec3SGrid, openvdb::tools::BoxSampler> sample(typed);
+    const openvdb::Vec3s v = sample.wsSample(openvdb::Vec3d(place.x, place.y, place.z));
+    return {v[0], v[1], v[2]};
 }
 
 } // namespace garland::testing

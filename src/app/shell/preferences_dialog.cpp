@@ -155,7 +155,7 @@ QWidget* PreferencesDialog::make_readers() {
     auto* clear =
         make_button(tr("Clear"), tr("Remove what the readers have written; it is made again when a file is opened"));
     connect(clear, &QPushButton::clicked, this, [this] {
-        clear_reader_cache();
+        clear_converted();
         fill_readers();
     });
     row->addWidget(clear);
@@ -183,7 +183,7 @@ void PreferencesDialog::fill_readers() {
             table_->setItem(i, c, item);
         }
     }
-    const ReaderCacheUse use = reader_cache_use();
+    const ConvertedUse use = converted_use();
     cached_->setText(tr("kept: %1, %2")
                          .arg(QString::fromStdString(counted(static_cast<long long>(use.files), "file", "files")),
                               QString::fromStdString(byte_count(use.bytes))));

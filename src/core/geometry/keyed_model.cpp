@@ -50,9 +50,11 @@ M44d ops_matrix(const KeyedModel& model, const PartNode& node, double seconds, b
     return m;
 }
 
-State state_at(const KeyedModel& model, double seconds, bool smooth) {
+// seen_at: the time whose visibility is taken, so that nothing that appears has a velocity of its own.
+State state_at(const KeyedModel& model, double seconds, bool smooth, double seen_at) {
     State state;
     const std::size_t n = model.nodes.size();
+    std::vector<char> hidden(n, 0);
     std::vector<V3d> translations(n), scales(n);
     std::vector<Quatd> rotations(n);
     std::vector<char> moved(n, 0);
@@ -67,20 +69,22 @@ State state_at(const KeyedModel& model, double seconds, bool smooth) {
         const KeyTrack& track = model.tracks[static_cast<std::size_t>(channel.track)];
         const auto i = static_cast<std::size_t>(channel.node);
         value.resize(static_cast<std::size_t>(track.width));
-        sample(track, seconds, value, smooth);
+        sample(track, channel.path == PartPath::visible ? seen_at : seconds, value, smooth);
         switch (channel.path) {
         case PartPath::translation: translations[i] = V3d(value[0], value[1], value[2]), moved[i] = 1; break;
         case PartPath::rotation: rotations[i] = Quatd(value[3], value[0], value[1], value[2]), moved[i] = 1; break;
         case PartPath::scale: scales[i] = V3d(value[0], value[1], value[2]), moved[i] = 1; break;
         case PartPath::weights: state.weights[i] = value; break;
+        case PartPath::visible: hidden[i] = value[0] < 0.5; break;
         }
     }
     state.transforms.resize(n);
     for (std::size_t i = 0; i < n; ++i) {
         const PartNode& node = model.nodes[i];
-        const M44d local = !node.ops.empty()          ? ops_matrix(model, node, seconds, smooth)
-                           : node.matrix && !moved[i] ? *node.matrix
-                                                      : local_matrix(translations[i], rotations[i], scales[i]);
+        M44d local = !node.ops.empty()          ? ops_matrix(model, node, seconds, smooth)
+                     : node.matrix && !moved[i] ? *node.matrix
+                                                : local_matrix(translations[i], rotations[i], scales[i]);
+        if (hidden[i]) local = M44d().setScale(V3d(0)) * local;
         state.transforms[i] = node.parent < 0 ? local : local * state.transforms[static_cast<std::size_t>(node.parent)];
     }
     return state;
@@ -235,7 +239,7 @@ PosePtr shared_parts(const KeyedModel& model) {
 }
 
 std::vector<M44d> node_transforms(const KeyedModel& model, double seconds, bool smooth) {
-    return state_at(model, seconds, smooth).transforms;
+    return state_at(model, seconds, smooth, seconds).transforms;
 }
 
 // Attributes that are directions turn with their nodes.
@@ -262,15 +266,16 @@ PosePtr pose_at(const KeyedModel& model, const Pose& shared, double seconds, boo
     auto pose = std::make_shared<Pose>(shared);
     const std::size_t count = model.points();
     pose->points.resize(count);
-    place_all(model, state_at(model, seconds, smooth), pose->points, pose->normals.empty() ? nullptr : &pose->normals);
-    turn_attributes(model, state_at(model, seconds, smooth), *pose);
+    const State now = state_at(model, seconds, smooth, seconds);
+    place_all(model, now, pose->points, pose->normals.empty() ? nullptr : &pose->normals);
+    turn_attributes(model, now, *pose);
     const double from = std::max(model.start(), seconds - velocity_step),
                  to = std::min(model.end(), seconds + velocity_step);
     if (to > from) {
         pose->velocities.assign(count, V3f(0));
         std::vector<V3f> before(count), after(count);
-        place_all(model, state_at(model, from, smooth), before, nullptr);
-        place_all(model, state_at(model, to, smooth), after, nullptr);
+        place_all(model, state_at(model, from, smooth, seconds), before, nullptr);
+        place_all(model, state_at(model, to, smooth, seconds), after, nullptr);
         const auto rate = static_cast<float>(1 / (to - from));
         for (std::size_t i = 0; i < count; ++i) pose->velocities[i] = (after[i] - before[i]) * rate;
     }

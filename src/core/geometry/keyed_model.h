@@ -51,7 +51,13 @@ struct PartSkin {
     std::vector<M44d> inverse_bind;
 };
 
-enum class PartPath { translation, rotation, scale, weights };
+enum class PartPath {
+    translation,
+    rotation,
+    scale,
+    weights,
+    visible, // one number, by steps; below a half the node and all below it are not there: they shrink to its place
+};
 
 struct PartChannel {
     int node = 0;

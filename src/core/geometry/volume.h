@@ -12,6 +12,7 @@ struct GridFacts {
     std::string type;         // "float", "vector", or what the library calls another one (which is carried, not mixed)
     bool half = false;        // written as half floats
     bool read = true;         // false: of a kind that readers leave out
+    bool staggered = false;   // vectors on the faces of cells, in a file; readers move them to the cells' middles
     std::uint64_t active = 0; // voxels
     double voxel = 0;         // size of a voxel in x, in the source's units
     double least = 0, most = 0; // of the active values; vectors: of their lengths

@@ -1,5 +1,6 @@
 #include "io/files/series.h"
 
+#include "io/files/packed_file.h"
 #include "io/files/file.h"
 
 #include <algorithm>
@@ -20,7 +21,7 @@ struct Name {
 };
 
 Name split(const std::string& name) {
-    const auto point = name.rfind('.');
+    const auto point = without_packing(name).rfind('.');
     const std::size_t stem = point == name.npos || point == 0 ? name.size() : point;
     std::size_t end = stem;
     while (end > 0 && !digit(name[end - 1])) --end;
@@ -84,7 +85,8 @@ std::string Series::pattern() const {
 
 std::string source_name(const std::string& path) {
     const std::string file = file_name(path);
-    std::string stem = file.substr(0, file.size() - extension(file).size());
+    std::string stem = without_packing(file);
+    stem.resize(stem.size() - extension(stem).size());
     const std::string whole = stem;
     while (!stem.empty() && digit(stem.back())) stem.pop_back();
     if (stem.size() < whole.size() && stem.ends_with("-")) stem.pop_back(); // a frame below 0

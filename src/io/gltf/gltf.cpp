@@ -27,11 +27,12 @@ class GltfReader : GltfValues {
                               ErrorCode::unsupported};
             }
         }
+        choose_animation(out, animation);
+        find_shown_in_time(out);
         read_meshes(out.notes);
         read_nodes();
         read_instances();
         read_skins();
-        choose_animation(out, animation);
         read_animations(out, out.notes);
         if (m_.points() == 0) throw GltfBad{"there is no mesh in its scene"};
         if (m_.points() > gltf_points_limit) {
@@ -244,7 +245,7 @@ class GltfReader : GltfValues {
             open.pop_back();
             const auto& node = at(g_.nodes, index, "node");
             if (const auto v = node.extensions.find("KHR_node_visibility");
-                v != node.extensions.end() && v->second.Has("visible"))
+                v != node.extensions.end() && v->second.Has("visible") && !shown_in_time_.count(index))
                 seen &= v->second.Get("visible").IsBool() && v->second.Get("visible").Get<bool>();
             int& mine = index_of_[static_cast<std::size_t>(index)];
             if (mine >= 0)
@@ -389,10 +390,21 @@ class GltfReader : GltfValues {
         out.animation = known ? asked : together ? out.animations.back() : out.animations.front();
     }
 
+    static bool plays(const GltfContent& chosen, std::size_t n) {
+        return chosen.animation == all_animations || chosen.animations[n] == chosen.animation;
+    }
+    void find_shown_in_time(const GltfContent& chosen) {
+        for (std::size_t n = 0; n < g_.animations.size(); ++n) {
+            for (const auto& c : g_.animations[n].channels) {
+                if (plays(chosen, n) && c.target_path == "visible") shown_in_time_.insert(c.target_node);
+            }
+        }
+    }
+
     void read_animations(const GltfContent& chosen, std::vector<std::string>& notes) {
         for (std::size_t n = 0; n < g_.animations.size(); ++n) {
             const auto& animation = g_.animations[n];
-            if (chosen.animation != all_animations && chosen.animations[n] != chosen.animation) continue;
+            if (!plays(chosen, n)) continue;
             for (const auto& channel : animation.channels) {
                 if (channel.target_node < 0) continue; // the specification lets a reader pass over these
                 const int node = at(index_of_, channel.target_node, "node");
@@ -415,6 +427,9 @@ class GltfReader : GltfValues {
                     track.width = 4;
                 } else if (channel.target_path == "weights") {
                     out.path = PartPath::weights;
+                } else if (channel.target_path == "visible") {
+                    out.path = PartPath::visible;
+                    track.width = 1;
                 } else {
                     notes.push_back(fmt::format("animation of \"{}\"", channel.target_path));
                     continue;
@@ -459,6 +474,7 @@ class GltfReader : GltfValues {
     }
 
     KeyedModel m_;
+    std::set<int> shown_in_time_;            // glTF nodes whose visibility is animated
     mutable std::vector<GltfLine> lines_;    // collected on the way
     std::vector<std::vector<int>> parts_of_; // glTF mesh → ours
     std::vector<int> index_of_;              // glTF node → ours, −1: not in the scene
@@ -471,7 +487,8 @@ Result<GltfContent> read_gltf(const std::string& path, const std::string& animat
     GARLAND_CHECK(read_file(path, bytes, std::uint64_t(1) << 32));
     const bool binary = bytes.size() >= 4 && std::memcmp(bytes.data(), "glTF", 4) == 0;
     GltfContent out;
-    GARLAND_CHECK(prepare_gltf(bytes, binary, path, out.notes));
+    std::vector<std::string> pictures;
+    GARLAND_CHECK(prepare_gltf(bytes, binary, path, pictures, out.notes));
     tinygltf::TinyGLTF loader;
     loader.SetImageLoader(no_image, nullptr);
     GltfFolder beside{folder_of(path)};
@@ -502,6 +519,7 @@ Result<GltfContent> read_gltf(const std::string& path, const std::string& animat
                         .advise("write it again; its buffers must lie where it says"));
     }
     out.files.push_back(path);
+    out.files.insert(out.files.end(), pictures.begin(), pictures.end());
     for (const auto& buffer : model.buffers) {
         if (!buffer.uri.empty() && !buffer.uri.starts_with("data:"))
             out.files.push_back(folder_of(path) + "/" + buffer.uri);

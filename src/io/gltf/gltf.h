@@ -1,5 +1,5 @@
 // glTF 2.0 (Khronos Group), as .gltf with its buffers or as .glb: hierarchies, meshes, morph targets, skins, node
-// animation. Cameras, lights, textures and everything in extensions are passed over.
+// animation; textures as their mean colour. Cameras, lights and everything in other extensions are passed over.
 #pragma once
 
 #include "core/base/progress.h"

@@ -1,6 +1,7 @@
 #include "io/gltf/gltf_bytes.h"
 
 #include "io/files/json_part.h"
+#include "io/gltf/gltf_pictures.h"
 
 #include <charconv>
 #include <cstring>
@@ -18,12 +19,12 @@ std::uint32_t word_at(const std::vector<char>& bytes, std::size_t at) {
     return value;
 }
 
-// Pictures are not used, so the library is not shown that there are any: it would open them.
+// Pictures have become colours, and the library is not shown that there are any: it would open them.
 void without_pictures(Json& json) {
     for (const char* key : {"images", "textures", "samplers"}) json.erase(key);
 }
 
-// KHR_animation_pointer: those that point to a node's own transform or weights are channels as any other; others change
+// KHR_animation_pointer: those that point to a node's own transform, weights or visibility are channels; others change
 // what is not geometry, or what cannot change here, and are passed over.
 void turn_pointers(Json& json, std::vector<std::string>& notes) {
     const auto animations = json.find("animations");
@@ -48,7 +49,11 @@ void turn_pointers(Json& json, std::vector<std::string>& notes) {
             int node = -1;
             if (pointer.starts_with(nodes) && slash != pointer.npos)
                 std::from_chars(pointer.data() + nodes.size(), pointer.data() + slash, node);
-            if (node >= 0 && (path == "translation" || path == "rotation" || path == "scale" || path == "weights")) {
+            if (node >= 0 && path == "extensions/KHR_node_visibility/visible") {
+                *target = Json{{"node", node}, {"path", "visible"}};
+                kept.push_back(channel);
+            } else if (node >= 0 &&
+                       (path == "translation" || path == "rotation" || path == "scale" || path == "weights")) {
                 *target = Json{{"node", node}, {"path", path}};
                 kept.push_back(channel);
             } else if (pointer.starts_with(nodes)) {
@@ -103,7 +108,7 @@ Result<void> check_version(const Json& json, const std::string& path) {
 } // namespace
 
 Result<void> prepare_gltf(std::vector<char>& bytes, bool binary, const std::string& path,
-                          std::vector<std::string>& notes) {
+                          std::vector<std::string>& files, std::vector<std::string>& notes) {
     if (binary && bytes.size() >= 8 && word_at(bytes, 4) == 1) {
         return fail(Error{ErrorCode::unsupported, "this is glTF 1.0, an older format of the same name; 2.0 is read"}
                         .at(path)
@@ -137,6 +142,10 @@ Result<void> prepare_gltf(std::vector<char>& bytes, bool binary, const std::stri
     if (!json.is_object())
         return fail(Error{ErrorCode::malformed, "cannot be read as glTF (its JSON is no object)"}.at(path));
     GARLAND_CHECK(check_version(json, path));
+    const std::size_t own = from + length + 8; // of the second part, behind its head
+    const std::string_view buffer =
+        binary && own < bytes.size() ? std::string_view(bytes.data() + own, bytes.size() - own) : std::string_view();
+    put_mean_colours(json, buffer, folder_of(path), files, notes);
     without_pictures(json);
     turn_pointers(json, notes);
     fill_fallbacks(json);

@@ -12,10 +12,10 @@
 
 namespace garland {
 
-// The file's bytes again without what is not to be looked at. binary: a .glb. Errors: those of its JSON; malformed, for
-// chunks that do not fit.
+// The file's bytes again without what is not to be looked at; pictures have become colours of materials. binary: a
+// .glb. files: pictures that were opened. Errors: those of its JSON; malformed, for chunks that do not fit.
 Result<void> prepare_gltf(std::vector<char>& bytes, bool binary, const std::string& path,
-                          std::vector<std::string>& notes);
+                          std::vector<std::string>& files, std::vector<std::string>& notes);
 
 // Buffers lie where the file says, from its own folder on; nowhere else is looked.
 struct GltfFolder {

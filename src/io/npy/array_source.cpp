@@ -160,17 +160,18 @@ class ArraySource final : public Source {
 
 } // namespace
 
-Result<SourcePtr> open_array(const std::string& stem, const std::string& asked) {
+Result<SourcePtr> open_array(const std::string& stem, const std::string& asked, const std::string& beside) {
+    const std::string& mesh = beside.empty() ? stem : beside;
     std::string base;
     for (const char* ending : {".ply", ".obj", ".PLY", ".OBJ"}) {
-        if (file_exists(stem + ending)) {
-            base = stem + ending;
+        if (file_exists(mesh + ending)) {
+            base = mesh + ending;
             break;
         }
     }
     if (base.empty()) {
         return fail(Error{ErrorCode::not_found, "there is no mesh beside this array"}.at(asked).advise(
-            fmt::format("put its faces beside it, as {}.ply or {}.obj", file_name(stem), file_name(stem))));
+            fmt::format("put its faces beside it, as {}.ply or {}.obj", file_name(mesh), file_name(mesh))));
     }
     std::string velocity;
     for (const char* ending : {"_velocity.npy", ".velocity.npy"}) {

@@ -1,6 +1,7 @@
 // Our own reader, not a library's, for its line numbers and its speed: see docs/decisions/0003-own-obj-reader.md.
 #include "io/obj/obj.h"
 
+#include "io/files/packed_file.h"
 #include "io/sources/pose_check.h"
 
 #include <algorithm>
@@ -293,20 +294,20 @@ Result<PosePtr> parse_obj(const char* data, std::size_t size, const std::string&
 
 Result<PosePtr> read_obj(const std::string& path) {
     thread_local std::vector<char> bytes;
-    GARLAND_CHECK(read_file(path, bytes));
+    GARLAND_CHECK(read_contents(path, bytes));
     return parse_obj(bytes.data(), bytes.size(), path);
 }
 
 std::vector<std::string> obj_left_out(const std::string& path) {
     std::vector<char> bytes;
     std::vector<std::string> out;
-    if (read_file(path, bytes)) static_cast<void>(ObjParser(bytes.data(), bytes.size(), path, &out).run());
+    if (read_contents(path, bytes)) static_cast<void>(ObjParser(bytes.data(), bytes.size(), path, &out).run());
     return out;
 }
 
 Result<ObjCounts> read_obj_counts(const std::string& path) {
     std::vector<char> bytes;
-    GARLAND_CHECK(read_file(path, bytes));
+    GARLAND_CHECK(read_contents(path, bytes));
     ObjCounts counts;
     const char *at = bytes.data(), *end = at + bytes.size();
     while (at < end) {

@@ -1,6 +1,7 @@
 #include "io/ply/ply.h"
 
 #include "core/base/numbers.h"
+#include "io/files/packed_file.h"
 #include "io/ply/ply_body.h"
 #include "io/sources/pose_check.h"
 
@@ -193,16 +194,15 @@ Result<PosePtr> parse_ply(const char* data, std::size_t size, const std::string&
 
 Result<PosePtr> read_ply(const std::string& path) {
     thread_local std::vector<char> bytes; // used again for the next frame: fresh memory costs as much as reading
-    GARLAND_CHECK(read_file(path, bytes));
+    GARLAND_CHECK(read_contents(path, bytes));
     auto pose = parse_ply(bytes.data(), bytes.size(), path);
     if (bytes.capacity() > (std::size_t(64) << 20)) std::vector<char>().swap(bytes);
     return pose;
 }
 
 std::vector<std::string> ply_left_out(const std::string& path, const Pose& pose) {
-    std::uint64_t size = 0;
     std::vector<std::string> out;
-    const auto head = read_head(path, 1 << 16, size);
+    const auto head = read_contents_head(path, 1 << 16);
     const auto header = head ? ply::parse_header(*head, path) : fail(ErrorCode::unreadable, "");
     if (!header) return out;
     auto kept = [&](const std::string& name) {
@@ -235,8 +235,7 @@ std::vector<std::string> ply_left_out(const std::string& path, const Pose& pose)
 }
 
 Result<PlyCounts> read_ply_counts(const std::string& path) {
-    std::uint64_t size = 0;
-    GARLAND_TRY(head, read_head(path, 1 << 16, size));
+    GARLAND_TRY(head, read_contents_head(path, 1 << 16));
     GARLAND_TRY(header, ply::parse_header(head, path));
     PlyCounts counts;
     for (const Element& element : header.elements) {

@@ -1,5 +1,6 @@
 #include "io/sources/mesh_file.h"
 
+#include "io/files/packed_file.h"
 #include "io/obj/obj.h"
 #include "io/ply/ply.h"
 
@@ -16,11 +17,11 @@ double disk_bytes(const std::string& path) {
 }
 
 Result<PosePtr> read_mesh(const std::string& path) {
-    return extension(path) == ".obj" ? read_obj(path) : read_ply(path);
+    return content_ending(path) == ".obj" ? read_obj(path) : read_ply(path);
 }
 
 Result<MeshCounts> read_mesh_counts(const std::string& path) {
-    if (extension(path) == ".obj") {
+    if (content_ending(path) == ".obj") {
         GARLAND_TRY(c, read_obj_counts(path));
         return MeshCounts{c.points, c.faces};
     }
@@ -29,9 +30,9 @@ Result<MeshCounts> read_mesh_counts(const std::string& path) {
 }
 
 void tell_left_out(SourceFacts& facts, const std::string& path, const Pose& pose) {
-    const auto list = extension(path) == ".obj"   ? obj_left_out(path)
-                      : extension(path) == ".ply" ? ply_left_out(path, pose)
-                                                  : std::vector<std::string>{};
+    const auto list = content_ending(path) == ".obj"   ? obj_left_out(path)
+                      : content_ending(path) == ".ply" ? ply_left_out(path, pose)
+                                                       : std::vector<std::string>{};
     for (const std::string& what : list)
         facts.problems.push_back(
             {fmt::format("{} {} left out", what, what.starts_with("1 item") || what.starts_with("\"") ? "is" : "are"),

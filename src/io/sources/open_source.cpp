@@ -1,6 +1,7 @@
 #include "io/sources/open_source.h"
 
 #include "io/files/csv.h"
+#include "io/files/packed_file.h"
 #include "io/files/series.h"
 #include "io/formats.h"
 #include "io/handoff/fast_copy_note.h"
@@ -24,11 +25,27 @@ std::vector<std::string> source_endings() {
     return out;
 }
 
+namespace {
+
+// Each file of a series packed by itself.
+Result<SourcePtr> open_packed(const std::string& path, Progress& progress) {
+    const std::string ending = content_ending(path);
+    if (ending == ".csv" || (ending == ".ply" && is_particle_file(path))) return open_particle_series(path, progress);
+    if (ending == ".ply" || ending == ".obj") return open_series(path, progress);
+    return fail(Error{ErrorCode::unsupported,
+                      fmt::format("{} files are not read when packed", ending.empty() ? "such" : ending)}
+                    .at(path)
+                    .advise("unpack it first; PLY, OBJ and CSV series are read when each of their files is packed"));
+}
+
+} // namespace
+
 Result<SourcePtr> open_source(const std::string& path, Progress& progress, const SourceChoices& choices) {
     // Of a series the file itself need not be there; what is there must be a file that can be read.
     if (auto can = readable(path); !can && can.error().code != ErrorCode::not_found)
         return tl::unexpected(std::move(can.error()));
     GARLAND_CHECK(finish_copy_of(path));
+    if (is_packed(path)) return open_packed(path, progress);
     const std::string ending = extension(path);
     const std::string stem = path.substr(0, path.size() - ending.size());
     if (ending == ".npy" && (file_exists(stem + "_ids.npy") || stem.ends_with("_ids"))) {
@@ -43,6 +60,7 @@ Result<SourcePtr> open_source(const std::string& path, Progress& progress, const
         if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
         return open_array(stem, path);
     }
+    if (ending == ".npz") return open_array_archive(path, progress);
     constexpr std::string_view pieces = "_pieces";
     if (ending == ".csv" && stem.ends_with(pieces)) {
         if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));

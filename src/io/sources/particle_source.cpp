@@ -1,5 +1,6 @@
 #include "io/files/csv.h"
 #include "io/files/file_series.h"
+#include "io/files/packed_file.h"
 #include "io/handoff/fast_copy_note.h"
 #include "io/npy/npy.h"
 #include "io/ply/ply.h"
@@ -24,7 +25,7 @@ namespace {
 // an attribute of its name.
 Result<PosePtr> read_particle_csv(const std::string& path) {
     std::vector<char> bytes;
-    GARLAND_CHECK(read_file(path, bytes, std::uint64_t(1) << 33));
+    GARLAND_CHECK(read_contents(path, bytes, std::uint64_t(1) << 33));
     std::string_view text(bytes.data(), bytes.size());
     std::vector<std::string_view> cells;
     const std::string_view head = take_line(text);
@@ -99,7 +100,7 @@ Result<PosePtr> read_particle_csv(const std::string& path) {
 }
 
 Result<PosePtr> read_particles(const std::string& path) {
-    GARLAND_TRY(pose, extension(path) == ".csv" ? read_particle_csv(path) : read_ply(path));
+    GARLAND_TRY(pose, content_ending(path) == ".csv" ? read_particle_csv(path) : read_ply(path));
     GARLAND_CHECK(check_particles(*pose, path));
     return pose;
 }
@@ -223,8 +224,7 @@ class ParticleArrays final : public Source {
 } // namespace
 
 bool is_particle_file(const std::string& path) {
-    std::uint64_t size = 0;
-    auto head = read_head(path, 1 << 16, size);
+    const auto head = read_contents_head(path, 1 << 16);
     if (!head) return false;
     const auto header = ply::parse_header(*head, path);
     if (!header) return false;
@@ -243,7 +243,7 @@ Result<SourcePtr> open_particle_series(const std::string& path, Progress& progre
     facts.first = series.first();
     facts.last = series.last();
     facts.missing = series.missing();
-    facts.format = fmt::format("{} {} with ids", extension(path) == ".csv" ? "CSV" : "PLY",
+    facts.format = fmt::format("{} {} with ids", content_ending(path) == ".csv" ? "CSV" : "PLY",
                                series.files.size() > 1 ? "series" : "file");
     // The first frame may well be empty; what particles have is learned from the fullest of a few.
     PosePtr fullest;

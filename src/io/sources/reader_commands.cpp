@@ -3,40 +3,20 @@
 #include "io/files/file.h"
 #include "io/files/json_part.h"
 #include "io/files/run_program.h"
-#include "io/files/temporary.h"
+#include "io/sources/converted.h"
 #include "io/sources/open_source.h"
 
 #include <algorithm>
 #include <cctype>
-#include <cstdlib>
-#include <cstring>
 #include <filesystem>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <unistd.h>
-#include <xxhash.h>
 
 namespace garland {
 
 namespace fs = std::filesystem;
 
 namespace {
-
-std::string user_folder(const char* variable, const char* below_home) {
-    const char* set = std::getenv(variable);
-    if (set && *set == '/') return set; // as the base directory specification: relative paths are no paths
-    const char* home = std::getenv("HOME");
-    return std::string(home ? home : "") + below_home;
-}
-
-Result<void> make_folder(const std::string& folder) {
-    std::error_code wrong;
-    fs::create_directories(folder, wrong);
-    if (wrong)
-        return fail(
-            Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", wrong.message())}.at(folder));
-    return {};
-}
 
 bool series_format(const std::string& as) {
     return as == "ply" || as == "npy";
@@ -46,33 +26,6 @@ std::string with_path(std::string word, std::string_view what, const std::string
     for (std::size_t at = 0; (at = word.find(what, at)) != word.npos; at += path.size())
         word.replace(at, what.size(), path);
     return word;
-}
-
-// XXH3 of a whole file and of the command that reads it.
-Result<std::string> key_of(const ReaderCommand& reader, const std::string& path, Progress& progress) {
-    std::uint64_t size = 0;
-    GARLAND_TRY(file, open_regular(path, size));
-    XXH3_state_t* state = XXH3_createState();
-    XXH3_128bits_reset(state);
-    std::vector<char> bytes(std::size_t(1) << 22);
-    std::uint64_t at = 0;
-    Error wrong;
-    bool bad = false;
-    while (at < size && !bad) {
-        const ssize_t count = pread(file.number(), bytes.data(), bytes.size(), static_cast<off_t>(at));
-        bad = count <= 0 || progress.cancelled();
-        if (bad) break;
-        XXH3_128bits_update(state, bytes.data(), static_cast<std::size_t>(count));
-        at += static_cast<std::uint64_t>(count);
-        progress.report(static_cast<double>(at) / static_cast<double>(size), "looking at the file's bytes");
-    }
-    const std::string words = fmt::format("{}\n{}\n{}", size, reader.as, fmt::join(reader.command, "\n"));
-    XXH3_128bits_update(state, words.data(), words.size());
-    const XXH128_hash_t hash = XXH3_128bits_digest(state);
-    XXH3_freeState(state);
-    if (bad && progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-    if (bad) return fail(Error{ErrorCode::changed, "the file was cut short while it was read"}.at(path));
-    return fmt::format("{:016x}{:016x}", hash.high64, hash.low64);
 }
 
 // The file of what a command wrote that open_source is given; "" where there is none.
@@ -136,36 +89,6 @@ Result<void> run_reader(const ReaderCommand& reader, const std::string& path, co
     return {};
 }
 
-// A source that was read by way of another file: the same, but it names the file it came from.
-class ReadByCommand final : public Source {
-  public:
-    ReadByCommand(SourcePtr inner, std::string path, const std::string& ending)
-        : inner_(std::move(inner)), path_(std::move(path)), facts_(inner_->facts()) {
-        facts_.format = fmt::format("{} by command, as {}", ending, facts_.format);
-    }
-    const SourceFacts& facts() const override { return facts_; }
-    Result<PosePtr> read(std::int64_t frame, Progress& progress) const override {
-        return inner_->read(frame, progress);
-    }
-    std::vector<std::string> files() const override { return {path_}; }
-    std::vector<PartName> parts() const override { return inner_->parts(); }
-    bool makes_between(SubFrame how) const override { return inner_->makes_between(how); }
-    Result<PosePtr> between(const Between& way, Progress& progress) const override {
-        return inner_->between(way, progress);
-    }
-    bool any_time() const override { return inner_->any_time(); }
-    Result<PosePtr> exact_at(double file_frame, SubFrame how, Progress& progress) const override {
-        return inner_->exact_at(file_frame, how, progress);
-    }
-    std::optional<LayersAt> layers_at(double file_frame) const override { return inner_->layers_at(file_frame); }
-    V3d root_at(double file_frame) const override { return inner_->root_at(file_frame); }
-
-  private:
-    SourcePtr inner_;
-    std::string path_;
-    SourceFacts facts_;
-};
-
 Result<std::vector<ReaderCommand>> parse_readers(const Json& json, const std::string& path) {
     std::vector<ReaderCommand> out;
     try {
@@ -202,10 +125,6 @@ const std::vector<std::string>& reader_command_formats() {
 
 std::string reader_commands_file() {
     return user_folder("XDG_CONFIG_HOME", "/.config") + "/garland/readers.json";
-}
-
-std::string reader_cache_folder() {
-    return user_folder("XDG_CACHE_HOME", "/.cache") + "/garland/read-by-command";
 }
 
 Result<std::vector<ReaderCommand>> load_reader_commands() {
@@ -313,58 +232,27 @@ Result<std::vector<std::string>> command_words(const std::string& line) {
     return words;
 }
 
-ReaderCacheUse reader_cache_use() {
-    ReaderCacheUse use;
-    std::error_code ignored;
-    for (const auto& kept : fs::directory_iterator(reader_cache_folder(), ignored)) {
-        if (is_temporary(kept.path().filename().string())) continue;
-        ++use.files;
-        for (const auto& file : fs::recursive_directory_iterator(kept.path(), ignored)) {
-            if (file.is_regular_file(ignored)) use.bytes += static_cast<double>(file.file_size(ignored));
-        }
-    }
-    return use;
-}
-
-void clear_reader_cache() {
-    std::error_code ignored;
-    fs::remove_all(reader_cache_folder(), ignored);
-}
-
 Result<SourcePtr> open_by_command(const ReaderCommand& reader, const std::string& path, Progress& progress,
                                   const SourceChoices& choices) {
-    PartOf hashing(progress, 0, 0.1), running(progress, 0.1, 0.8), opening(progress, 0.8, 1);
-    GARLAND_TRY(key, key_of(reader, path, hashing));
-    const std::string all = reader_cache_folder(), kept = all + "/" + key;
-    if (written_in(kept, reader).empty()) {
-        GARLAND_CHECK(make_folder(all));
-        clear_leftovers(all);
-        const auto made = make_temporary_folder(all);
-        if (!made)
-            return fail(Error{ErrorCode::unreadable,
-                              fmt::format("no folder can be made there ({})", std::strerror(made.error()))}
-                            .at(all));
-        std::error_code ignored;
-        if (auto ran = run_reader(reader, path, *made, running); !ran) {
-            fs::remove_all(*made, ignored);
-            return fail(std::move(ran.error()));
-        }
-        fs::remove_all(kept, ignored); // one that somebody has emptied
-        std::error_code wrong;
-        fs::rename(*made, kept, wrong);
-        if (wrong) fs::remove_all(*made, ignored); // another program was faster: its answer is the same
-    }
-    auto inner = open_source(written_in(kept, reader), opening, choices);
+    PartOf converting(progress, 0, 0.8), opening(progress, 0.8, 1);
+    Conversion way;
+    way.path = path;
+    way.way = fmt::format("{}\n{}", reader.as, fmt::join(reader.command, "\n"));
+    way.make = [&](const std::string& folder, Progress& running) { return run_reader(reader, path, folder, running); };
+    way.result = [&](const std::string& folder) { return written_in(folder, reader); };
+    GARLAND_TRY(written, converted(way, converting));
+    auto inner = open_source(written, opening, choices);
     if (!inner) {
         Error error = std::move(inner.error());
         if (error.code == ErrorCode::cancelled) return fail(std::move(error));
-        std::error_code ignored;
-        fs::remove_all(kept, ignored);
+        forget_converted(written);
         return fail(Error{error.code, fmt::format("what the reader by command for {} wrote cannot be opened: {}",
                                                   reader.ending, describe(error))}
                         .at(path));
     }
-    return SourcePtr(std::make_shared<ReadByCommand>(std::move(*inner), path, reader.ending));
+    SourceFacts facts = (*inner)->facts();
+    facts.format = fmt::format("{} by command, as {}", reader.ending, facts.format);
+    return source_of(path, std::move(*inner), std::move(facts));
 }
 
 } // namespace garland

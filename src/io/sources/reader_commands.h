@@ -37,18 +37,9 @@ Result<void> check_reader_command(const ReaderCommand& one);
 std::string command_line(const std::vector<std::string>& words);
 Result<std::vector<std::string>> command_words(const std::string& line);
 
-// What a file was turned into is kept under the XXH3 of its bytes and of the command; opened again, nothing runs.
-std::string reader_cache_folder(); // $XDG_CACHE_HOME/garland/read-by-command, else below ~/.cache
-struct ReaderCacheUse {
-    std::size_t files = 0; // of sources
-    double bytes = 0;
-};
-ReaderCacheUse reader_cache_use();
-void clear_reader_cache();
-
-// Opens a file by its command. Errors: as run_program; invalid, with the program's own words, where it ends with
-// another code than 0; not_found, where it wrote nothing; those of opening what it wrote; cancelled. Nothing is kept
-// of a run that failed.
+// Opens a file by its command; what that wrote is kept (converted.h). Errors: as run_program; invalid, with the
+// program's own words, where it ends with another code than 0; not_found, where it wrote nothing; those of opening what
+// it wrote; cancelled. Nothing is kept of a run that failed.
 Result<SourcePtr> open_by_command(const ReaderCommand& reader, const std::string& path, Progress& progress,
                                   const SourceChoices& choices);
 

@@ -1,3 +1,4 @@
+#include "io/files/packed_file.h"
 #include "io/sources/sources.h"
 
 #include "core/base/numbers.h"
@@ -60,8 +61,8 @@ void tell_missing(SourceFacts& facts) {
 Result<SourcePtr> open_series(const std::string& path, Progress& progress) {
     GARLAND_TRY(series, find_series(path));
     SourceFacts facts;
-    facts.format =
-        fmt::format("{} {}", extension(path) == ".obj" ? "OBJ" : "PLY", series.files.size() > 1 ? "series" : "file");
+    facts.format = fmt::format("{} {}", content_ending(path) == ".obj" ? "OBJ" : "PLY",
+                               series.files.size() > 1 ? "series" : "file");
     facts.first = series.first();
     facts.last = series.last();
     facts.missing = series.missing();

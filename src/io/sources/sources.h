@@ -11,9 +11,11 @@
 namespace garland {
 
 // All give the errors of reading their files, with path, frame and line or byte; cancelled.
-Result<SourcePtr> open_series(const std::string& path, Progress& progress);       // OBJ or PLY, numbered
-Result<SourcePtr> open_array(const std::string& stem, const std::string& asked);  // mesh and stem.npy
-Result<SourcePtr> open_pieces(const std::string& stem, const std::string& table); // mesh and a table of transforms
+Result<SourcePtr> open_series(const std::string& path, Progress& progress); // OBJ or PLY, numbered
+// A mesh beside `base` (its path without ending; empty: beside the array) and stem.npy.
+Result<SourcePtr> open_array(const std::string& stem, const std::string& asked, const std::string& base = {});
+Result<SourcePtr> open_array_archive(const std::string& path, Progress& progress); // .npz
+Result<SourcePtr> open_pieces(const std::string& stem, const std::string& table);  // mesh and a table of transforms
 Result<SourcePtr> open_gltf(const std::string& path, Progress& progress, const SourceChoices& choices); // .gltf, .glb
 Result<SourcePtr> open_usd(const std::string& path, Progress& progress,
                            const SourceChoices& choices);                            // .usda, .usdc, .usd, .usdz

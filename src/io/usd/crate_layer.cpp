@@ -244,6 +244,9 @@ class UsdCrateLayer final : public UsdLayer, private CrateValues {
                 spec.more().variant_sets = string_list(rep);
             } else if (name == "clipSets") {
                 spec.more().clip_sets = string_list(rep);
+            } else if (name == "inactiveIds" && type_of(rep) == CrateType::int64_list_op) {
+                spec.more().inactive_ids = list_op<std::int64_t>(
+                    rep, [this](std::uint64_t& at) { return next<std::int64_t>(at); }, 8);
             } else if (name == "variantSelection") {
                 choices(spec.more().choices, rep);
             } else if (name == "active") {

@@ -43,6 +43,7 @@ enum class CrateType : std::uint8_t {
     string_list_op = 33,
     path_list_op = 34,
     reference_list_op = 35,
+    int64_list_op = 37,
     path_vector = 40,
     token_vector = 41,
     specifier = 42,

@@ -317,7 +317,7 @@ class CrateValues {
     }
 
     template <class T, class Read>
-    UsdList<T> list_op(std::uint64_t rep, Read&& read) const {
+    UsdList<T> list_op(std::uint64_t rep, Read&& read, std::uint64_t bytes_each = 4) const { // at least
         UsdList<T> out;
         std::uint64_t at = payload(rep);
         if (at == 0) return out;
@@ -326,7 +326,7 @@ class CrateValues {
         std::vector<T> unused;
         auto items = [&](int bit, std::vector<T>& to) {
             if (!(bits & bit)) return;
-            const std::uint64_t n = counted(at, 4);
+            const std::uint64_t n = counted(at, bytes_each);
             for (std::uint64_t i = 0; i < n; ++i) to.push_back(read(at));
         };
         items(explicit_items, out.items);

@@ -101,6 +101,7 @@ struct UsdSpec {
         std::map<std::string, std::string> choices{};               // of variants
         std::map<std::string, std::vector<std::string>> variants{}; // by set
         std::optional<bool> active{}, instanceable{};
+        UsdList<std::int64_t> inactive_ids{}; // of a point instancer
         std::vector<UsdClipSet> clips{};
     };
     std::unique_ptr<About> about{};

@@ -141,6 +141,11 @@ class StageBuilder {
             bind(clips, o, path);
         }
         attributes(p, said, clips);
+        for (std::size_t i = said.size(); i-- > 0;) { // the weakest first
+            if (said[i].spec->about && !said[i].spec->about->inactive_ids.empty())
+                said[i].spec->about->inactive_ids.apply(p.inactive);
+        }
+        std::sort(p.inactive.begin(), p.inactive.end());
         const int index = static_cast<int>(out_.prims.size());
         const bool below_drawn = p.drawn;
         out_.prims.push_back(std::move(p));

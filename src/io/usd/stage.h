@@ -57,8 +57,9 @@ struct UsdAttribute {
 
 struct UsdPrim {
     std::string name{}, path{}, type{};
-    int parent = -1;   // always an earlier prim
-    bool drawn = true; // defined, and no class
+    int parent = -1;                      // always an earlier prim
+    bool drawn = true;                    // defined, and no class
+    std::vector<std::int64_t> inactive{}; // ids of a point instancer that are not there at any time; rising
     std::vector<UsdAttribute> attributes{};
     std::vector<std::pair<std::string_view, std::vector<std::string>>> relationships{}; // targets: paths of the stage
     std::vector<int> children{};

@@ -155,6 +155,10 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
             put_usd_edit(spec.more().variant_sets, edit, usd_text_words(v));
         } else if (name == "clipSets") {
             put_usd_edit(spec.more().clip_sets, edit, usd_text_words(v));
+        } else if (name == "inactiveIds") {
+            auto ids = usd_text_wholes(v);
+            if (!ids) throw UsdTextBad{v.data(), "the ids of instances that are not active are no whole numbers"};
+            put_usd_edit(spec.more().inactive_ids, edit, std::move(*ids));
         } else if (name == "variants") {
             UsdScannedChoices(v).into(spec.more().choices);
         } else if (name == "relocates") {

@@ -161,7 +161,7 @@ namespace {
 
 // Which instances an instancer has at a time, in its own space. Lists are empty or one entry an instance.
 struct Instances {
-    std::vector<std::int64_t> picks, ids, hidden; // hidden: ids, rising
+    std::vector<std::int64_t> picks, ids, hidden; // hidden: ids that are not shown, rising
     std::vector<V3f> places, scales, velocities;
     std::vector<Quatd> rotations;
 
@@ -195,6 +195,7 @@ class InstanceReader {
         if (const auto* v = p_.find("ids")) out.ids = scene_.wholes(*v, time_);
         if (const auto* v = p_.find("invisibleIds")) out.hidden = scene_.wholes(*v, time_);
         if (const auto* v = p_.find("velocities")) out.velocities = scene_.vectors(*v, time_);
+        out.hidden.insert(out.hidden.end(), p_.inactive.begin(), p_.inactive.end());
         std::sort(out.hidden.begin(), out.hidden.end());
         if (out.velocities.size() != out.places.size()) out.velocities.clear();
         compare(out);

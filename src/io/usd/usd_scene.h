@@ -105,6 +105,7 @@ enum class UsdShown {
     points,    // Points
     instances, // of instancers: a point each, with the attributes `orient` (x, y, z, w of a unit quaternion), `size`
                // and `prototype`
+    volumes,   // a prim of the type Volume; nothing that is drawn
 };
 
 // All that is to be seen at a time, in the stage's space.
@@ -136,6 +137,17 @@ class UsdDrawing {
     mutable std::mutex lock_;
     mutable std::map<int, std::shared_ptr<const Faces>> faces_;
 };
+
+// -- usd_volumes.cpp
+struct UsdVolumeField { // of a prim of the type Volume: what it calls it, and the OpenVDBAsset it is
+    std::string name;
+    int prim = -1;
+};
+std::vector<UsdVolumeField> usd_volume_fields(const UsdScene& scene, int prim); // by name
+// A Volume with one field at least as a source: the grids of all its fields, by the fields' names, in the stage's
+// space. facts: with its frames, rate, axis and unit. Errors: those of its files, with the frame; unsupported, for
+// sheared volumes and files inside packages; cancelled.
+Result<SourcePtr> open_usd_volume(std::shared_ptr<UsdScene> scene, int prim, SourceFacts facts, Progress& progress);
 
 // -- usd_model.cpp
 // Meshes that move as wholes become a keyed model: a node a prim, keys at the samples' times.

@@ -17,11 +17,12 @@ namespace {
 // What of a stage is shown, and when it changes.
 struct Survey {
     std::vector<int> meshes, points, instancers; // prims that are drawn by themselves; meshes: shapes too
+    std::vector<int> volumes;                    // with fields that are OpenVDB files
     std::set<double> times;
     bool deforms = false;       // more than transforms changes
     bool between = false;       // poses between frames are not the straight mix of those on both sides
     bool count_changes = false; // points or faces may change in number
-    std::size_t hidden = 0, curves = 0, volumes = 0, other = 0;
+    std::size_t hidden = 0, curves = 0, other = 0;
     bool instanced_meshes = false, instanced_points = false;
     bool has_meshes() const { return !meshes.empty() || instanced_meshes; }
     bool has_points() const { return !points.empty() || instanced_points; }
@@ -57,8 +58,8 @@ class Surveyor {
                    cloud = p.type == "Points" && p.find("points"), many = p.type == "PointInstancer";
         if ((mesh || cloud || many) && !shown) ++out_.hidden;
         out_.curves += shown && (p.type == "BasisCurves" || p.type == "NurbsCurves" || p.type == "HermiteCurves");
-        out_.volumes += shown && p.type == "Volume";
         out_.other += shown && (p.type == "NurbsPatch" || p.type == "TetMesh");
+        if (p.type == "Volume" && shown && !instanced) volume(prim);
         if (seen) {
             for (const UsdOp& o : scene_.ops[static_cast<std::size_t>(prim)].list) {
                 if (o.value->has_samples()) times_of(*o.value);
@@ -84,6 +85,18 @@ class Surveyor {
         if (many) return;
         for (const int c : p.children) {
             if (instanced || scene_.prim(c).drawn) look(c, seen, instanced);
+        }
+    }
+    void volume(int prim) {
+        const auto fields = usd_volume_fields(scene_, prim);
+        if (fields.empty()) {
+            ++out_.other;
+            return;
+        }
+        out_.volumes.push_back(prim);
+        for (const UsdVolumeField& field : fields) {
+            if (const UsdAttribute* file = scene_.prim(field.prim).find("filePath"); file && file->has_samples())
+                times_of(*file);
         }
     }
     void geometry(int prim, bool mesh, bool cloud, bool instanced) {
@@ -284,13 +297,15 @@ void together(std::vector<SourceProblem> all, std::vector<SourceProblem>& proble
     }
 }
 
-constexpr const char *show_choice = "show", *show_words[] = {"geometry", "points", "instances"};
+constexpr const char *show_choice = "show", *show_words[] = {"geometry", "points", "instances", "volumes"};
+constexpr const char* volume_choice = "volume"; // which, where there are several
 
 // What there is to be shown, and what of it is asked for: geometry, then points, unless the settings say otherwise.
 UsdShown what_is_shown(const Survey& survey, const SourceChoices& asked, std::vector<SourceChoice>& choices) {
     SourceChoice choice{show_choice, "what is shown", {}, {}};
-    const bool there[] = {survey.has_meshes(), survey.has_points(), !survey.instancers.empty()};
-    for (std::size_t i = 0; i < 3; ++i) {
+    const bool there[] = {survey.has_meshes(), survey.has_points(), !survey.instancers.empty(),
+                          !survey.volumes.empty()};
+    for (std::size_t i = 0; i < std::size(there); ++i) {
         if (there[i]) choice.options.emplace_back(show_words[i]);
     }
     choice.chosen = choice.options.front();
@@ -301,6 +316,22 @@ UsdShown what_is_shown(const Survey& survey, const SourceChoices& asked, std::ve
     const auto at = std::find(std::begin(show_words), std::end(show_words), choice.chosen) - std::begin(show_words);
     if (choice.options.size() > 1) choices.push_back(std::move(choice));
     return static_cast<UsdShown>(at);
+}
+
+// The volume that is shown: the first, unless the settings name another.
+int volume_shown(const UsdScene& scene, const Survey& survey, const SourceChoices& asked,
+                 std::vector<SourceChoice>& choices) {
+    int shown = survey.volumes.front();
+    if (survey.volumes.size() == 1) return shown;
+    SourceChoice choice{volume_choice, "volume", {}, {}};
+    const auto set = asked.find(volume_choice);
+    for (const int v : survey.volumes) {
+        choice.options.push_back(scene.prim(v).path);
+        if (set != asked.end() && set->second == choice.options.back()) shown = v;
+    }
+    choice.chosen = scene.prim(shown).path;
+    choices.push_back(std::move(choice));
+    return shown;
 }
 
 void tell(const UsdScene& scene, const Survey& survey, UsdShown shown, std::vector<SourceProblem>& problems) {
@@ -314,9 +345,11 @@ void tell(const UsdScene& scene, const Survey& survey, UsdShown shown, std::vect
     if (survey.curves)
         say(also(survey.curves, "set of curves was passed over", "sets of curves were passed over"),
             "curves can be read as paths");
-    if (survey.volumes)
-        say(also(survey.volumes, "volume was passed over", "volumes were passed over"),
-            "gather the OpenVDB files it points to");
+    if (const std::size_t n = survey.volumes.size(); n > 0 && shown != UsdShown::volumes)
+        say(also(n, "volume was passed over", "volumes were passed over"), "the import settings can show it");
+    if (const std::size_t n = survey.volumes.size(); n > 1 && shown == UsdShown::volumes)
+        say(also(n - 1, "further volume was passed over", "further volumes were passed over"),
+            "gather the file once more for each, and choose it in the import settings");
     if (survey.other)
         say(also(survey.other, "patch or solid was passed over", "patches or solids were passed over"),
             "the rest is shown");
@@ -324,6 +357,10 @@ void tell(const UsdScene& scene, const Survey& survey, UsdShown shown, std::vect
         say("points beside meshes were passed over", "the meshes are shown; the import settings can show the points");
     if (survey.has_meshes() && shown != UsdShown::geometry)
         say("meshes were passed over", "the import settings can show the geometry");
+    if (shown == UsdShown::volumes) {
+        if (survey.has_points()) say("points were passed over", "the import settings can show the points");
+        return;
+    }
     if (shown == UsdShown::instances) {
         say("instances are points here, turned and sized by their attributes orient and size",
             "a scale that differs between axes becomes its mean, a mirrored one is not mirrored");
@@ -363,9 +400,7 @@ Error nothing_in(const UsdScene& scene, const Survey& survey) {
         return Error{ErrorCode::unsupported, "there is no Mesh and there are no Points in it"}.at(path).advise(
             fmt::format("note that {}; {}", scene.stage->notes.front().what, scene.stage->notes.front().instead));
     return Error{ErrorCode::unsupported, "there is no Mesh and there are no Points in it"}.at(path).advise(
-        survey.curves    ? "its curves can be read as paths"
-        : survey.volumes ? "gather the OpenVDB files its volumes point to"
-                         : "give a file that holds geometry");
+        survey.curves ? "its curves can be read as paths" : "give a file that holds geometry");
 }
 
 } // namespace
@@ -375,7 +410,8 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const So
     GARLAND_TRY(scene, open_scene(path, choices));
     try {
         const Survey survey = Surveyor(*scene).run();
-        if (!survey.has_meshes() && !survey.has_points()) return fail(nothing_in(*scene, survey));
+        if (!survey.has_meshes() && !survey.has_points() && survey.volumes.empty())
+            return fail(nothing_in(*scene, survey));
         const UsdLayer& root = *scene->stage->root;
         SourceFacts facts;
         facts.rate = rate_of(root.codes_a_second);
@@ -389,6 +425,7 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const So
         facts.first = static_cast<std::int64_t>(std::floor(first));
         facts.last = std::max(facts.first, static_cast<std::int64_t>(std::ceil(last)));
         const UsdShown shown = what_is_shown(survey, choices, facts.choices);
+        const int volume = shown == UsdShown::volumes ? volume_shown(*scene, survey, choices, facts.choices) : -1;
         tell(*scene, survey, shown, facts.problems);
         for (const UsdVariants& v : scene->stage->variants) {
             facts.choices.push_back({fmt::format("{}{{{}}}", v.prim, v.set),
@@ -405,6 +442,7 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const So
         std::string what = meshes ? also(survey.meshes.size(), "mesh", "meshes")
                                   : also(survey.points.size(), "set of points", "sets of points");
         if (shown == UsdShown::instances || (meshes && survey.meshes.empty())) what.clear();
+        if (volume >= 0) what = also(survey.volumes.size(), "volume", "volumes");
         if (!survey.instancers.empty() && !what.empty()) what += ", ";
         if (!survey.instancers.empty()) what += also(survey.instancers.size(), "instancer", "instancers");
         const char* form = scene->stage->root->bytes.inside.empty()
@@ -412,6 +450,7 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const So
                                : "USD package";
         facts.format = fmt::format("{}, {}", form, what);
         if (scene->stage->files.size() > 1) facts.format += ", " + also(scene->stage->files.size(), "file", "files");
+        if (volume >= 0) return open_usd_volume(scene, volume, std::move(facts), progress);
         if (meshes && !survey.deforms) {
             KeyedModel model = usd_model(*scene, static_cast<double>(facts.first), survey.meshes);
             GARLAND_CHECK(scene->stage->unchanged());

@@ -182,9 +182,11 @@ class Memory : public std::streambuf {
 // before.
 class TreeWalk {
   public:
-    TreeWalk(const char* from, const char* end, std::uint32_t packing, std::size_t number, int numbers, bool half)
+    // bits: of truth values, whose leaves hold a bit a voxel.
+    TreeWalk(const char* from, const char* end, std::uint32_t packing, std::size_t number, int numbers, bool half,
+             bool bits)
         : at_(from), end_(end), packing_(packing), value_(number * static_cast<std::size_t>(numbers)),
-          stored_(half ? 2 * static_cast<std::size_t>(numbers) : value_), half_(half) {}
+          stored_(half ? 2 * static_cast<std::size_t>(numbers) : value_), half_(half), bits_(bits) {}
 
     // Where it breaks; null: it is whole.
     const char* run() {
@@ -197,7 +199,7 @@ class TreeWalk {
         }
         for (std::uint64_t i = 0; i < leaves_; ++i) {
             const char* mask = at_;
-            if (!pass(64) || !numbers_of(512, mask, 64)) return at_;
+            if (!pass(64) || !(bits_ ? pass(12 + 64) : numbers_of(512, mask, 64))) return at_;
         }
         return nullptr;
     }
@@ -265,7 +267,7 @@ class TreeWalk {
     const char *at_, *end_;
     std::uint32_t packing_;
     std::size_t value_, stored_; // bytes of a number in memory, and in nodes
-    bool half_;
+    bool half_, bits_;
     std::uint64_t leaves_ = 0;
 };
 
@@ -276,7 +278,7 @@ struct NumberKind {
 };
 constexpr NumberKind number_kinds[] = {
     {"Tree_float_5_4_3", 4, 1}, {"Tree_double_5_4_3", 8, 1}, {"Tree_int32_5_4_3", 4, 1}, {"Tree_int64_5_4_3", 8, 1},
-    {"Tree_vec3s_5_4_3", 4, 3}, {"Tree_vec3d_5_4_3", 8, 3},  {"Tree_vec3i_5_4_3", 4, 3}};
+    {"Tree_vec3s_5_4_3", 4, 3}, {"Tree_vec3d_5_4_3", 8, 3},  {"Tree_vec3i_5_4_3", 4, 3}, {"Tree_bool_5_4_3", 1, 1}};
 
 } // namespace
 
@@ -337,7 +339,7 @@ Result<std::vector<openvdb::GridBase::Ptr>> VolumeArchive::read(const std::strin
                 // Whether numbers are halves the library takes from the grid's own notes, not from the kind that the
                 // file names.
                 TreeWalk tree(bytes.data() + at, bytes.data() + bytes.size(), openvdb::io::getDataCompression(is),
-                              kind->bytes, kind->numbers, grid->saveFloatAsHalf());
+                              kind->bytes, kind->numbers, grid->saveFloatAsHalf(), kind->bytes == 1);
                 if (const char* broken = tree.run()) {
                     Error error{ErrorCode::malformed,
                                 fmt::format("the grid \"{}\" is damaged or cut short", descriptor.gridName())};

@@ -18,9 +18,9 @@ enum class GridsWanted {
 
 class VolumeArchive : public openvdb::io::Archive {
   public:
-    // Grids of numbers and of vectors of three; others are left out of whole files. Errors: not_found; malformed, with
-    // the byte; unsupported, where a grid that is not read has no end that could be found. The library's own exceptions
-    // are let through.
+    // Grids of numbers, of truth values and of vectors of three; others are left out of whole files. Errors: not_found;
+    // malformed, with the byte; unsupported, where a grid that is not read has no end that could be found. The
+    // library's own exceptions are let through.
     Result<std::vector<openvdb::GridBase::Ptr>> read(const std::string& path, GridsWanted wanted);
     static Result<std::vector<openvdb::GridBase::Ptr>> heads_of_whole(const std::string& path);
     // plain: without packing, so that reading is copying.

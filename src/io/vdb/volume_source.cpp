@@ -2,11 +2,13 @@
 #include "io/handoff/fast_copy_note.h"
 #include "io/sources/mesh_file.h"
 #include "io/sources/sources.h"
+#include "io/vdb/grid_kinds.h"
 #include "io/vdb/volume_archive.h"
 #include "io/vdb/volume_file.h"
 
 #include "core/geometry/volume_grids.h"
 
+#include <algorithm>
 #include <cmath>
 #include <filesystem>
 #include <fmt/format.h>
@@ -42,38 +44,92 @@ GridFacts described(const openvdb::GridBase& grid) {
     f.name = grid.getName();
     f.type = grid.isType<openvdb::Vec3SGrid>() ? "vector" : grid.valueType();
     f.half = grid.saveFloatAsHalf();
-    f.read = f.type == "vector" || f.type == "float" || f.type == "double" || f.type == "int32" || f.type == "int64" ||
-             f.type == "vec3d" || f.type == "vec3i";
+    f.read = f.type == "vector" || becomes_floats(f.type) || becomes_vectors(f.type);
+    f.staggered = f.type == "vector" && grid.getGridClass() == openvdb::GRID_STAGGERED;
     f.voxel = grid.voxelSize()[0];
     if (const auto count = grid.getMetadata<openvdb::Int64Metadata>("file_voxel_count"))
         f.active = static_cast<std::uint64_t>(count->value());
     return f;
 }
 
-// Numbers of eight bytes as those of four, which all work is done in.
-openvdb::GridBase::Ptr with_floats(const openvdb::GridBase::Ptr& grid) {
-    openvdb::GridBase::Ptr out;
-    if (grid->isType<openvdb::DoubleGrid>())
-        out = std::make_shared<openvdb::FloatGrid>(static_cast<const openvdb::DoubleGrid&>(*grid));
-    if (grid->isType<openvdb::Vec3DGrid>()) { // vectors the library does not convert
-        const auto& from = static_cast<const openvdb::Vec3DGrid&>(*grid);
-        auto to = openvdb::Vec3SGrid::create(openvdb::Vec3s(from.background()));
-        auto places = to->getAccessor();
-        for (auto it = from.cbeginValueOn(); it; ++it) {
-            if (it.isVoxelValue()) {
-                places.setValue(it.getCoord(), openvdb::Vec3s(*it));
-            } else {
-                openvdb::CoordBBox box;
-                it.getBoundingBox(box);
-                to->sparseFill(box, openvdb::Vec3s(*it), true);
-            }
-        }
-        to->setTransform(from.transform().copy());
-        out = to;
-    }
-    if (!out) return grid;
-    out->setName(grid->getName());
+// What a grid is read as; what is not said by its kind is to be said to people.
+std::string read_as(const GridFacts& f) {
+    return becomes_floats(f.type) ? "float" : becomes_vectors(f.type) || f.type == "vector" ? "vector" : f.type;
+}
+
+void tell_of_grid(const GridFacts& g, std::vector<SourceProblem>& problems) {
+    auto say = [&](std::string what, std::string instead) {
+        problems.push_back({fmt::format("the grid \"{}\" {}", g.name, what), std::move(instead), std::nullopt});
+    };
+    if (!g.read) say(fmt::format("is of a kind that is not read ({})", g.type), "it is left out");
+    if (g.type == "double" || g.type == "vec3d")
+        say("holds numbers of eight bytes", "they are read as four, to about seven digits");
+    if (g.type == "int32" || g.type == "int64" || g.type == "vec3i")
+        say("holds whole numbers", "they are read as floats, exact up to 16 777 216");
+    if (g.type == "bool") say("holds truth values", "they are read as floats, 1 where it is true");
+    if (g.staggered) say("holds its values on the faces of its cells", "they are read at the cells' middles");
+}
+
+// The names of float grids among them; others are "".
+std::vector<std::string> names_of_floats(const std::vector<GridFacts>& grids) {
+    std::vector<std::string> out;
+    for (const GridFacts& g : grids) out.push_back(becomes_floats(g.type) ? g.name : "");
     return out;
+}
+
+// Whether velocities come of three grids; a grid of that name may be there already.
+std::optional<VelocityAxes> axes_among(const std::vector<GridFacts>& grids) {
+    for (const GridFacts& g : grids) {
+        if (read_as(g) == "vector" && (g.name == "velocity" || g.name == "vel" || g.name == "v")) return std::nullopt;
+    }
+    return velocity_axes(names_of_floats(grids));
+}
+
+void tell_of_axes(const VelocityAxes& axes, const std::vector<GridFacts>& grids, SourceFacts& facts) {
+    const auto& [x, y, z] = axes.axes;
+    facts.problems.push_back({fmt::format("the grids \"{}\", \"{}\" and \"{}\" are the axes of a velocity",
+                                          grids[x].name, grids[y].name, grids[z].name),
+                              fmt::format("they are read as one vector grid, \"{}\"", axes.name), std::nullopt});
+    facts.attributes.push_back(fmt::format("{} ({}vector)", axes.name, grids[x].half ? "half " : ""));
+    facts.velocities = true;
+}
+
+constexpr double most_made = 4e9; // bytes of a vector grid that is made of others
+
+Result<void> can_be_made(const openvdb::GridBase& grid, const std::string& path) {
+    const double bytes = 12.0 * static_cast<double>(grid.activeVoxelCount());
+    if (bytes <= most_made) return {};
+    return fail(Error{ErrorCode::too_large, fmt::format("the grid \"{}\" needs {:.3g} GB of memory to be put together",
+                                                        grid.getName(), bytes / 1e9)}
+                    .at(path)
+                    .advise("write its velocity as one vector grid with values at the cells' middles"));
+}
+
+// Three float grids become the velocity they are; values on faces move to the middles of their cells.
+Result<void> put_together(std::vector<openvdb::GridBase::Ptr>& grids, const std::string& path) {
+    std::vector<GridFacts> facts;
+    for (const auto& grid : grids) facts.push_back(described(*grid));
+    if (const auto axes = axes_among(facts)) {
+        const openvdb::FloatGrid* parts[3];
+        for (std::size_t k = 0; k < 3; ++k) {
+            const auto& grid = grids[axes->axes[k]];
+            GARLAND_CHECK(can_be_made(*grid, path));
+            parts[k] = static_cast<const openvdb::FloatGrid*>(grid.get());
+        }
+        openvdb::GridBase::Ptr whole = joined_axes(*parts[0], *parts[1], *parts[2], axes->name);
+        std::vector<openvdb::GridBase::Ptr> others;
+        for (std::size_t i = 0; i < grids.size(); ++i) {
+            if (std::find(axes->axes.begin(), axes->axes.end(), i) == axes->axes.end()) others.push_back(grids[i]);
+        }
+        grids = std::move(others);
+        grids.push_back(std::move(whole));
+    }
+    for (auto& grid : grids) {
+        if (grid->getGridClass() != openvdb::GRID_STAGGERED || !grid->isType<openvdb::Vec3SGrid>()) continue;
+        GARLAND_CHECK(can_be_made(*grid, path));
+        grid = with_centres(grid);
+    }
+    return {};
 }
 
 Result<PosePtr> read_volume_pose(const std::string& path) {
@@ -121,7 +177,7 @@ Result<VolumePtr> read_volume(const std::string& path, double most) {
             }
             grids->list.push_back(with_floats(grid));
         }
-        return {};
+        return put_together(grids->list, path);
     }));
     if (grids->list.empty()) return fail(Error{ErrorCode::unsupported, "there are no grids in it"}.at(path));
     auto volume = std::make_shared<Volume>(std::move(grids));
@@ -176,18 +232,15 @@ Result<SourcePtr> open_volumes(const std::string& path, Progress& progress) {
         facts.points = most;
         bool half = false;
         std::string names;
+        const auto axes = axes_among(*grids);
+        if (axes) tell_of_axes(*axes, *grids, facts);
         for (const GridFacts& g : *grids) {
             half |= g.half;
             names += (names.empty() ? "" : ", ") + g.name;
-            if (!g.read)
-                facts.problems.push_back(
-                    {fmt::format("the grid \"{}\" is of a kind that is not read ({})", g.name, g.type),
-                     "it is left out", std::nullopt});
-            const bool wide = g.type == "double" || g.type == "vec3d";
-            if (wide)
-                facts.problems.push_back({fmt::format("the grid \"{}\" holds numbers of eight bytes", g.name),
-                                          "they are read as four, to about seven digits", std::nullopt});
-            const std::string type = g.type == "double" ? "float" : g.type == "vec3d" ? "vector" : g.type;
+            tell_of_grid(g, facts.problems);
+            const std::string type = read_as(g);
+            const auto at = static_cast<std::size_t>(&g - grids->data());
+            if (axes && std::find(axes->axes.begin(), axes->axes.end(), at) != axes->axes.end()) continue;
             facts.attributes.push_back(fmt::format("{} ({}{})", g.name, g.half ? "half " : "", type));
             const bool moves = type == "vector" && (g.name == "velocity" || g.name == "vel" || g.name == "v");
             facts.velocities |= moves;

@@ -1,4 +1,4 @@
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Literal, TypedDict
 
 import numpy as np
@@ -68,7 +68,7 @@ class Project:
     def copies(self) -> int: ...
     @property
     def missing(self) -> list[str]: ...
-    def add_source(self, path: str, name: str = "") -> int: ...
+    def add_source(self, path: str, name: str = "", choices: Mapping[str, str] = ...) -> int: ...
     def add_frames(
         self,
         name: str,
