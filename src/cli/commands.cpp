@@ -8,6 +8,7 @@
 #include "demo/festival.h"
 #include "demo/quay.h"
 #include "io/handoff/fast_copy.h"
+#include "io/handoff/outputs.h"
 #include "io/project/project_file.h"
 #include "io/sources/open_source.h"
 #include "io/tables/camera_file.h"
@@ -175,6 +176,24 @@ Result<std::vector<FindingKind>> kinds_of(const std::string& text) {
     }
     return out;
 }
+
+// What a hand-off of the whole range would need, and what its disk has.
+Result<CheckOptions::Space> space_for(const CheckWords& words, const Opened& opened, Progress& progress) {
+    HandoffOrder order;
+    order.output = words.what, order.folder = words.folder, order.name = "copies";
+    if (!words.as.empty()) order.ending = "." + words.as;
+    order.frames = {opened.show->settings.range, 1};
+    order.existing = WhatIsThere::replace;
+    for (const HandoffOutput& o : outputs()) {
+        if (o.word == order.output && order.ending.empty()) order.ending = o.endings.front();
+    }
+    GARLAND_TRY(output, output_called(order));
+    if (output->of_source && !opened.project.project.sources.empty())
+        order.source = opened.project.project.sources.front().id;
+    const HandoffInput input{opened.project.project, opened.project.sources, opened.show, *opened.cache};
+    GARLAND_TRY(plan, plan_handoff(input, order, progress));
+    return CheckOptions::Space{output->label, words.folder, plan.bytes, plan.free};
+}
 } // namespace
 
 int check_command(const CheckWords& words, Output out) {
@@ -185,7 +204,13 @@ int check_command(const CheckWords& words, Output out) {
     auto opened = open(path, progress);
     if (!opened) return report_error(opened.error(), out);
     warn_missing(*opened);
-    auto report = check(*opened->show, progress, {words.crowding});
+    CheckOptions options{words.crowding, {}};
+    if (!words.folder.empty()) {
+        auto space = space_for(words, *opened, progress);
+        if (!space) return report_error(space.error(), out);
+        options.space = std::move(*space);
+    }
+    auto report = check(*opened->show, progress, options);
     if (!report) return report_error(report.error(), out);
     if (out.json) {
         auto list = [](const std::vector<Finding>& all, bool reasons) {

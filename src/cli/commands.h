@@ -39,6 +39,7 @@ int info_command(const std::string& path, const std::vector<std::string>& choice
 int trace_command(const std::string& project, long long copy, const std::string& frames, Output out);
 struct CheckWords {
     std::string project, fail_on, report;
+    std::string folder, what = "posed-copies", as; // folder: where a hand-off would go; empty: none is looked at
     bool crowding = false, replace = false;
 };
 int check_command(const CheckWords& words, Output out);

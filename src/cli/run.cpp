@@ -117,6 +117,10 @@ void CommandLine::add_proofs() {
     check->add_option("PROJECT", checked_.project, "A project file")->required();
     check->add_option("--fail-on", checked_.fail_on, "Only these kinds end with 3: \"twins,pop,seam\"");
     check->add_flag("--crowding", checked_.crowding, "Look for copies that stand in each other, too");
+    check->add_option("--out", checked_.folder, "Also look whether a hand-off into this folder has room on its disk");
+    check->add_option("--what", checked_.what, "With --out: what would be handed off, as for garland-cli handoff")
+        ->capture_default_str();
+    check->add_option("--as", checked_.as, "With --out: the kind of file; the usual one if not given");
     check->add_option("--report", checked_.report, "Also write one HTML page with pictures");
     check->add_flag("--replace", checked_.replace, "Replace the page if it is there already");
 

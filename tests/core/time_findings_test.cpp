@@ -13,7 +13,11 @@ namespace {
 // A triangle that moves by 1 cm a frame along x, in a box of 1 m.
 class Walk final : public Source {
   public:
-    explicit Walk(std::int64_t last = 99) { facts_.last = last, facts_.points = 3, facts_.faces = 1; }
+    // Farther by `jump` from frame `jump_from` on.
+    explicit Walk(std::int64_t last = 99, std::int64_t jump_from = 0, float jump = 0)
+        : jump_from_(jump_from), jump_(jump) {
+        facts_.last = last, facts_.points = facts_.most_points = 3, facts_.faces = 1;
+    }
     const SourceFacts& facts() const override { return facts_; }
     std::vector<std::string> files() const override { return {}; }
     Result<PosePtr> read(std::int64_t f, Progress&) const override {
@@ -21,13 +25,15 @@ class Walk final : public Source {
         auto faces = std::make_shared<Faces>();
         faces->starts = {0, 3}, faces->corners = {0, 1, 2};
         pose->faces = faces;
-        const float x = 0.01f * static_cast<float>(f);
+        const float x = 0.01f * static_cast<float>(f) + (jump_from_ > 0 && f >= jump_from_ ? jump_ : 0);
         pose->points = {V3f(x, 0, 0), V3f(x + 1, 0, 0), V3f(x, 1, 1)};
         return PosePtr(pose);
     }
 
   private:
     SourceFacts facts_;
+    std::int64_t jump_from_;
+    float jump_;
 };
 
 } // namespace
@@ -109,6 +115,46 @@ class TimeFindingsTest : public QObject {
         first().place_keys[0] = {OutputFrame(-40), V3d(0), V3d(0), 1, Toward::step};
         first().place_keys[1].at = OutputFrame(0);
         QCOMPARE(count(FindingKind::pop), std::size_t(0));
+    }
+    void a_source_that_jumps_itself() {
+        const SourceId id = p_.sources.front().id;
+        auto with_jump = [&](float jump) {
+            open_[id] = {std::make_shared<Walk>(99, 41, jump), PoseCache::new_serial()};
+        };
+        with_jump(0.08f); // nine steps at once, from 40 to 41
+        const Report r = found();
+        const Finding* f = of(r, FindingKind::pop);
+        QVERIFY(f && r.count(FindingKind::pop) == 1);
+        QCOMPARE(f->copies.size(), std::size_t(3));
+        QCOMPARE(f->frame, std::int64_t(42)); // output frame 41 shows 40
+        QVERIFY2(f->words.find("itself jumps from source frame 40 to 41, by 0.09 m, 9 times its usual step") !=
+                     std::string::npos,
+                 f->words.c_str());
+        map("1:0 41:40"); // nobody comes to see it
+        QCOMPARE(count(FindingKind::pop), std::size_t(0));
+        map("1:90 90:42");
+        QCOMPARE(count(FindingKind::pop), std::size_t(0));
+        map("1:0 100:99");
+        with_jump(0.025f); // three and a half steps
+        QCOMPARE(count(FindingKind::pop), std::size_t(0));
+        with_jump(0.035f); // four and a half
+        QCOMPARE(count(FindingKind::pop), std::size_t(1));
+        QVERIFY(std::any_of(r.examined.begin(), r.examined.end(), [](const std::string& e) {
+            return e.find("jumps inside the source of \"lantern\"") != std::string::npos;
+        }));
+    }
+    void a_hand_off_larger_than_its_disk() {
+        auto with = [&](double bytes, double free) {
+            CheckOptions options;
+            options.space = CheckOptions::Space{"posed copies", "/canal", bytes, free};
+            return *check(*make_show(p_, open_, cache_), Progress::none(), options);
+        };
+        const Report full = with(2e9, 1.9e9);
+        QCOMPARE(full.count(FindingKind::size), std::size_t(1));
+        QCOMPARE(of(full, FindingKind::size)->words,
+                 std::string("posed copies in /canal need about 2 GB, and 1.9 GB are free on that disk"));
+        QCOMPARE(with(1.9e9, 2e9).count(FindingKind::size), std::size_t(0));
+        QCOMPARE(with(2e9, -1).count(FindingKind::size), std::size_t(0)); // the system does not say
     }
     void time_that_runs_backward_by_accident() {
         Spread s;

@@ -13,6 +13,14 @@
 using namespace garland;
 using namespace garland::testing;
 
+namespace {
+
+std::string file_of(const QString& kind) {
+    return (kind == "gz" ? "f.obj." : "f.") + kind.toStdString();
+}
+
+} // namespace
+
 class CorpusTest : public QObject {
     Q_OBJECT
   private slots:
@@ -22,7 +30,7 @@ class CorpusTest : public QObject {
         while (all.hasNext()) {
             const QString file = all.next(), kind = QFileInfo(file).dir().dirName();
             Folder folder;
-            QVERIFY(QFile::copy(file, QString::fromStdString(folder / ("f." + kind.toStdString()))));
+            QVERIFY(QFile::copy(file, QString::fromStdString(folder / file_of(kind))));
             if (kind == "npy") folder.write("f.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
             if (kind == "garland") {
                 const auto project = load_project(folder / "f.garland");
@@ -30,7 +38,7 @@ class CorpusTest : public QObject {
                 QVERIFY2(project || !project.error().message.empty(), qPrintable(file));
                 continue;
             }
-            const auto source = open_source(folder / ("f." + kind.toStdString()));
+            const auto source = open_source(folder / file_of(kind));
             if (!source) {
                 QVERIFY2(!source.error().message.empty(), qPrintable(file));
                 ++refused;
@@ -84,8 +92,8 @@ class CorpusTest : public QObject {
             const QString file = corpus.next(), kind = QFileInfo(file).dir().dirName();
             if (kind == "garland" || kind == "handoff" || kind == "npy") continue;
             Folder folder;
-            QVERIFY(QFile::copy(file, QString::fromStdString(folder / ("f." + kind.toStdString()))));
-            look(QString::fromStdString(folder / ("f." + kind.toStdString())), kind);
+            QVERIFY(QFile::copy(file, QString::fromStdString(folder / file_of(kind))));
+            look(QString::fromStdString(folder / file_of(kind)), kind);
         }
         qInfo("format  tried  whole  in part, said  refused, with the reason");
         for (const auto& [format, row] : rows)

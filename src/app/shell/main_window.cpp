@@ -121,6 +121,7 @@ void MainWindow::connect_document() {
         notices_->show_error(hint);
     });
     document_.set_may_discard([this] { return may_discard(); });
+    connect(handoff_, &HandoffPanel::sized, check_, &CheckPanel::set_space);
     connect(handoff_, &HandoffPanel::about_to_write, &autosave_, &Autosave::keep_now);
     connect(&document_, &Document::path_changed, this, &MainWindow::update_title);
     connect(&document_, &Document::changed, this, &MainWindow::update_title);

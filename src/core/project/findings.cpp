@@ -199,6 +199,17 @@ void add_off_beats(const ArrangementShow& a, std::set<std::string>& said, Report
     }
 }
 
+void add_size(const CheckOptions::Space& space, Report& report) {
+    if (space.free < 0) return;
+    report.examined.push_back(fmt::format("room on the disk: {} in {} need about {}; {} are free", space.what,
+                                          space.where, byte_count(space.bytes), byte_count(space.free)));
+    if (space.bytes <= space.free) return;
+    Finding f{FindingKind::size, {}, {}, 0, 0, fmt::format("size/{}", space.what)};
+    f.words = fmt::format("{} in {} need about {}, and {} are free on that disk", space.what, space.where,
+                          byte_count(space.bytes), byte_count(space.free));
+    report.findings.push_back(std::move(f));
+}
+
 } // namespace
 
 std::size_t Report::count(FindingKind kind) const {
@@ -216,6 +227,7 @@ Result<Report> check(const Show& show, Progress& progress, const CheckOptions& o
     const auto parts = static_cast<double>(std::max<std::size_t>(show.arrangements.size(), 1));
     double done = 0;
     std::set<std::string> off_beats_said;
+    SourceJumps jumps;
     for (const ArrangementShow& a : show.arrangements) {
         PartOf part(progress, done / parts, (done + 1) / parts);
         done += 1;
@@ -226,7 +238,7 @@ Result<Report> check(const Show& show, Progress& progress, const CheckOptions& o
         GARLAND_CHECK(add_seam(show, a, report, part));
         add_off_beats(a, off_beats_said, report);
         add_drive_findings(show, a, frames, report);
-        GARLAND_CHECK(add_time_findings(show, a, frames, step == 1, report, part));
+        GARLAND_CHECK(add_time_findings(show, a, frames, step == 1, jumps, report, part));
         report.examined.push_back(fmt::format("twins: every pair of {}, at {} of output frames {} to {}; alike below "
                                               "{} source frames, twins above {:.0f} %",
                                               counted(twins.copies, "copy", "copies"),
@@ -237,6 +249,7 @@ Result<Report> check(const Show& show, Progress& progress, const CheckOptions& o
                         step == 1 ? "every output frame" : fmt::format("every {}th frame", step)));
     }
     if (options.crowding) GARLAND_CHECK(add_crowding(show, report, progress));
+    if (options.space) add_size(*options.space, report);
     if (show.settings.tempo.on)
         report.examined.emplace_back("the beat: ends of phrases against the tempo grid, to 0.05 frame");
     const auto set_aside = std::stable_partition(report.findings.begin(), report.findings.end(), [&](Finding& f) {
@@ -289,6 +302,7 @@ const char* to_text(FindingKind kind) {
     case FindingKind::never_seen: return "never seen";
     case FindingKind::rates: return "rates";
     case FindingKind::crowding: return "crowding";
+    case FindingKind::size: return "size";
     }
     return "twins";
 }
@@ -308,6 +322,7 @@ const char* title_of(FindingKind kind) {
     case FindingKind::never_seen: return "Never seen";
     case FindingKind::rates: return "Rates that disagree";
     case FindingKind::crowding: return "Crowding";
+    case FindingKind::size: return "No room on the disk";
     }
     return "Twins";
 }

@@ -26,6 +26,7 @@ enum class FindingKind {
     never_seen,    // copies absent over the whole range
     rates,         // a source of another rate joined frame for frame
     crowding,      // copies that stand in each other; only where asked for
+    size,          // a hand-off that the disk has no room for; only where one is asked about
 };
 
 // A zone's edge that would do: metres from its inner to its outer distance.
@@ -58,6 +59,11 @@ struct Report {
 // Examines the whole output range, or an even sample of it where it is long (said in `examined`). Errors: cancelled.
 struct CheckOptions {
     bool crowding = false; // also look for copies that stand in each other
+    struct Space {         // of a hand-off that is planned
+        std::string what, where;
+        double bytes = 0, free = -1; // free: −1 unknown
+    };
+    std::optional<Space> space{};
 };
 Result<Report> check(const Show& show, Progress& progress = Progress::none(), const CheckOptions& options = {});
 
@@ -72,6 +78,6 @@ inline constexpr FindingKind finding_kinds[] = {
     FindingKind::twins,    FindingKind::clamped,  FindingKind::missing,    FindingKind::seam,
     FindingKind::off_beat, FindingKind::nearest,  FindingKind::pop,        FindingKind::never_reached,
     FindingKind::too_fast, FindingKind::backward, FindingKind::never_seen, FindingKind::rates,
-    FindingKind::crowding};
+    FindingKind::crowding, FindingKind::size};
 
 } // namespace garland

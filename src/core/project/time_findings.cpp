@@ -147,6 +147,79 @@ Result<void> add_pops(const ArrangementShow& a, const std::vector<Course>& cours
     return {};
 }
 
+Result<SourceJumps::Known> jumps_of(const ArrangementShow& a, Progress& progress) {
+    SourceJumps::Known out;
+    const SourceFacts& facts = a.sampler.source()->facts();
+    const double first = a.clock.first.value, last = a.clock.last().value;
+    const bool points = facts.kind != SourceKind::volume && facts.points > 0;
+    if (!points || static_cast<double>(facts.most_points) * (last - first + 1) > most_points_read) return out;
+    out.looked = true;
+    std::vector<double> gaps; // from frame to frame; below 0: the points differ in number
+    PosePtr before;
+    for (double at = first; at <= last; at += 1) {
+        if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+        auto pose = a.sampler.at(SourceFrame(at), progress);
+        if (!pose) return out; // told where the frame is in use
+        if (before) gaps.push_back(pose_gap(*before, *pose->pose).value_or(-1));
+        before = pose->pose;
+    }
+    std::vector<double> sorted = gaps;
+    std::erase_if(sorted, [](double g) { return g < 0; });
+    std::sort(sorted.begin(), sorted.end());
+    const double usual = sorted.empty() ? 0 : sorted[sorted.size() / 2],
+                 least = static_cast<double>(bounds(*before).size().length()) * 1e-3;
+    for (std::size_t i = 0; i < gaps.size(); ++i) {
+        const double beside = std::max(i > 0 ? gaps[i - 1] : 0, i + 1 < gaps.size() ? gaps[i + 1] : 0);
+        if (gaps[i] > least && gaps[i] > pop_factor * std::max(usual, beside))
+            out.jumps.push_back({first + static_cast<double>(i), gaps[i], usual > 0 ? gaps[i] / usual : 0});
+    }
+    return out;
+}
+
+// The first output frame at which a copy has passed from source frame n to n + 1 or back; not a number: it does not.
+double passes_at(const std::vector<CopyMoment>& row, const std::vector<double>& frames, double n) {
+    for (std::size_t k = 1; k < row.size(); ++k) {
+        if (row[k].has(mark_absent) || row[k - 1].has(mark_absent) || jumps_between(row[k - 1], row[k])) continue;
+        const auto [low, high] = std::minmax(row[k - 1].source, row[k].source);
+        if (low < n + 1 - 1e-9 && high > n + 1e-9) return frames[k];
+    }
+    return NAN;
+}
+
+Result<void> add_source_jumps(const ArrangementShow& a, const std::vector<double>& frames,
+                              const std::vector<CopyClocks::Now>& nows, SourceJumps& all, Report& report,
+                              Progress& progress) {
+    if (!a.usable || !a.sampler.source()) return {};
+    const auto [at, fresh] = all.known.try_emplace(a.sampler.identity());
+    if (fresh) {
+        GARLAND_TRY(found, jumps_of(a, progress));
+        at->second = std::move(found);
+    }
+    const SourceJumps::Known& known = at->second;
+    if (known.looked)
+        report.examined.push_back(fmt::format("jumps inside the source of \"{}\": every step of it", a.spec.name));
+    std::vector<CopyMoment> row(frames.size());
+    for (const SourceJumps::Jump& jump : known.jumps) {
+        Finding f{FindingKind::pop, {}, {}, 0, 0, key_of(FindingKind::pop, a, fmt::format("source {}", jump.frame))};
+        for (std::size_t i = 0; i < a.clocks.size(); ++i) {
+            row_moments(a.plan, a.clock, a.clocks, i, frames, nows, row);
+            const double passed = passes_at(row, frames, jump.frame);
+            if (std::isnan(passed)) continue;
+            if (f.copies.empty() || passed < static_cast<double>(f.frame)) f.frame = static_cast<std::int64_t>(passed);
+            f.copies.push_back(a.number(i));
+        }
+        if (f.copies.empty()) continue;
+        f.words = fmt::format(
+            "the source of \"{}\" itself jumps from source frame {} to {}, by {} m{}; {} {} that: hold "
+            "the frame before, fade across it, or write the cache again",
+            a.spec.name, short_number(jump.frame), short_number(jump.frame + 1), short_number(jump.gap, 3),
+            jump.times > 0 ? fmt::format(", {} times its usual step", short_number(jump.times, 1)) : std::string(),
+            some_of(f.copies.size(), a), f.copies.size() == 1 ? "shows" : "show");
+        report.findings.push_back(std::move(f));
+    }
+    return {};
+}
+
 // Keys of places and targets that are steps.
 void add_place_pops(const Show& show, const ArrangementShow& a, Report& report) {
     std::vector<double> jumps;
@@ -196,7 +269,7 @@ void add_rates(const Show& show, const ArrangementShow& a, Report& report) {
 } // namespace
 
 Result<void> add_time_findings(const Show& show, const ArrangementShow& a, const std::vector<double>& frames,
-                               bool every, Report& report, Progress& progress) {
+                               bool every, SourceJumps& jumps, Report& report, Progress& progress) {
     if (a.clocks.size() == 0) return {};
     const std::vector<CopyClocks::Now> nows = nows_of(a.clocks, frames);
     std::vector<Course> courses(a.clocks.size());
@@ -207,6 +280,7 @@ Result<void> add_time_findings(const Show& show, const ArrangementShow& a, const
     });
     if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
     GARLAND_CHECK(add_pops(a, courses, report, progress));
+    if (every) GARLAND_CHECK(add_source_jumps(a, frames, nows, jumps, report, progress));
     add_place_pops(show, a, report);
     add_rates(show, a, report);
 

@@ -105,7 +105,9 @@ void CheckPanel::run() {
     const ShowPtr show = document_.show();
     job_ = document_.jobs().start<Report>(
         this, tr("Checking"),
-        [show, crowding = crowding_->isChecked()](Progress& p) { return check(*show, p, {crowding}); },
+        [show, options = CheckOptions{crowding_->isChecked(), space_}](Progress& p) {
+            return check(*show, p, options);
+        },
         [this, show](Result<Report> result) {
             if (!result) return; // cancelled; the next run or the user asked for it
             report_ = std::move(*result);
@@ -113,6 +115,15 @@ void CheckPanel::run() {
             fill();
         });
     fill();
+}
+
+void CheckPanel::set_space(const CheckOptions::Space& space) {
+    const bool fits = space.free < 0 || space.bytes <= space.free;
+    const bool fitted = !space_ || space_->free < 0 || space_->bytes <= space_->free;
+    space_ = space;
+    if (fits == fitted) return; // what was found stays true
+    examined_.reset();
+    isVisible() ? run() : fill();
 }
 
 void CheckPanel::fill() {
@@ -155,13 +166,19 @@ void CheckPanel::fill() {
             auto* words = make_label(QString::fromStdString(f.words));
             words->setWordWrap(true);
             row->addWidget(words, 1);
-            auto* show = make_button(tr("Show"), tr("Go to frame %1 and select these copies").arg(f.frame));
-            connect(show, &QPushButton::clicked, this, [this, f] {
-                viewing_.set_frame(static_cast<double>(f.frame));
-                viewing_.select({f.copies.begin(), f.copies.end()});
-                emit show_copy(f.copies.front());
-            });
-            row->addWidget(show);
+            if (f.kind == FindingKind::size) {
+                auto* change = make_button(tr("Hand off…"), tr("Go to the Hand off step, where the folder is chosen"));
+                connect(change, &QPushButton::clicked, this, [this] { emit go_to_step(6); });
+                row->addWidget(change);
+            } else {
+                auto* show = make_button(tr("Show"), tr("Go to frame %1 and select these copies").arg(f.frame));
+                connect(show, &QPushButton::clicked, this, [this, f] {
+                    viewing_.set_frame(static_cast<double>(f.frame));
+                    viewing_.select({f.copies.begin(), f.copies.end()});
+                    emit show_copy(f.copies.front());
+                });
+                row->addWidget(show);
+            }
             if (f.kind == FindingKind::seam) {
                 auto* mend = make_button(tr("Close it…"), tr("Go to the Loop step, where the seam is closed"));
                 connect(mend, &QPushButton::clicked, this, [this, f] {

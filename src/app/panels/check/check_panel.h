@@ -16,6 +16,7 @@ class CheckPanel : public Panel {
     void run();
     void write_report(const QString& path); // of what was found last; replaces the file
     const std::optional<Report>& report() const { return report_; }
+    void set_space(const CheckOptions::Space& space); // of the hand-off as it is set up; looked at from now on
 
   signals:
     void show_copy(qint64 copy);
@@ -28,6 +29,7 @@ class CheckPanel : public Panel {
     void show_rule();
     std::optional<Report> report_;
     ShowPtr examined_; // what the report is about
+    std::optional<CheckOptions::Space> space_;
     QPointer<Job> job_;
     QVBoxLayout* list_;
     QPushButton *run_, *report_button_;

@@ -259,6 +259,7 @@ void HandoffPanel::estimate_size() {
         [this, wrong](Result<HandoffPlan> plan) {
             if (!plan) return wrong(plan.error());
             show_plan(*plan);
+            if (output()) emit sized({output()->label, folder_->text().toStdString(), plan->bytes, plan->free});
         },
         true);
 }

@@ -4,6 +4,7 @@
 #include "app/panels/common/panel.h"
 #include "app/panels/handoff/handoff_queue.h"
 #include "app/panels/handoff/preview_card.h"
+#include "core/project/findings.h"
 #include "io/handoff/outputs.h"
 
 #include <QCheckBox>
@@ -27,6 +28,7 @@ class HandoffPanel : public Panel {
   signals:
     void about_to_write(); // what is risky begins
     void written(const QStringList& files);
+    void sized(const CheckOptions::Space& space); // what is set up needs so much
 
   private:
     struct Held; // what a hand-off is made from, kept while it waits
