@@ -79,12 +79,14 @@ full_disk() {
     mount -t tmpfs -o size=1m tmpfs "$small" 2>/dev/null || { echo "  skipped: this machine does not allow to mount one"; return; }
     build/release/src/garland-cli demo "$work" --only festival --quiet >/dev/null
     cp "$work/festival.garland" "$small/p.garland"
-    local before
+    local before code
     before=$(sha256sum "$small/p.garland")
     head -c 1048576 /dev/zero >"$small/fill" 2>/dev/null || true
     build/release/src/garland-cli edit "$small/p.garland" marker --at 3 --name bell >/dev/null 2>&1 && { umount "$small"; stop "an edit on a full disk said that it was saved"; }
     [ "$before" = "$(sha256sum "$small/p.garland")" ] || { umount "$small"; stop "an edit on a full disk changed the project"; }
     rm "$small/fill"
+    build/release/src/garland-cli check "$work/festival.garland" --out "$small/out" --fail-on size >/dev/null 2>&1 && code=0 || code=$?
+    [ "$code" -eq 3 ] || { umount "$small"; stop "check did not find that the disk has no room"; }
     build/release/src/garland-cli bake "$work/festival.garland" --out "$small/out" --frames 1:3 >/dev/null 2>&1 && { umount "$small"; stop "a bake larger than the disk said that it was written"; }
     local what
     for what in posed-copies shared-poses references viewer "posed-copies --as usdc" "one-source --source 1 --as usdc"; do

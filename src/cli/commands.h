@@ -73,6 +73,7 @@ int farm_command(const FarmWords& words, Output out); // a hand-off for many mac
 struct PreviewWords {
     std::string project, folder, name = "preview", frames, as = "png", size, ground = "shown", colour = "materials",
                                  overlay;
+    int spread = 1;
     PreviewLook look;
     bool quick = false, keep = false, replace = false, silent = false, dry_run = false;
 };

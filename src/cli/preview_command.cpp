@@ -23,13 +23,30 @@ std::optional<T> word_in(const std::string& word, std::initializer_list<T> all) 
     return {};
 }
 
-Result<PreviewColour> colour_of(const std::string& word) {
+constexpr const char *colour_words = "materials, \"source frame\", delay, speed, level, copy, twins or spread",
+                     *alone_words = "materials, \"source frame\", delay, speed, level or copy"; // of a copy alone
+
+// The number of a spread over all arrangements, from 1.
+Result<SpreadId> spread_of(const Project& project, int number) {
+    int n = 0;
+    for (const Arrangement& a : project.arrangements) {
+        for (const Spread& s : a.spreads) {
+            if (++n == number) return s.id;
+        }
+    }
+    return fail(Error{ErrorCode::not_found, n == 0 ? std::string("the project has no spread to colour by")
+                                                   : fmt::format("there is no spread {}: there are {}", number, n)}
+                    .keeping("nothing was written"));
+}
+
+Result<PreviewColour> colour_of(const std::string& word, bool alone = false) {
     using C = PreviewColour;
-    const auto colour = word_in(word, {C::look, C::source_frame, C::delay, C::speed, C::level, C::copy});
-    if (colour) return *colour;
+    const auto colour =
+        word_in(word, {C::look, C::source_frame, C::delay, C::speed, C::level, C::copy, C::twins, C::spread});
+    if (colour && !(alone && (*colour == C::twins || *colour == C::spread))) return *colour;
     return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is nothing to colour by", word)}
                     .keeping("nothing was written")
-                    .advise("use materials, \"source frame\", delay, speed, level or copy"));
+                    .advise(fmt::format("use {}", alone ? alone_words : colour_words)));
 }
 
 Result<PreviewOrder> order_of(const PreviewWords& w) {
@@ -109,7 +126,8 @@ void preview_options(CLI::App& app, PreviewWords& w) {
     app.add_option("--motion-steps", w.look.motion_steps, "Moments over the shutter: 3, 5 … 15")->capture_default_str();
     app.add_flag("--transparent", w.look.transparent, "No sky: alpha is what is covered");
     app.add_option("--ground", w.ground, "shown, shadow (only where shadows fall) or none")->capture_default_str();
-    app.add_option("--colour", w.colour, "materials, \"source frame\", delay, speed, level or copy")
+    app.add_option("--colour", w.colour, colour_words)->capture_default_str();
+    app.add_option("--spread", w.spread, "With --colour spread: which one, counted over all arrangements from 1")
         ->capture_default_str();
     app.add_option("--exposure", w.look.exposure, "Stops")->capture_default_str();
     app.add_option("--thickness", w.look.thickness, "Of volumes: extinction a metre at a density of 1")
@@ -131,15 +149,14 @@ void contact_options(CLI::App& app, ContactWords& w) {
     app.add_option("--copies", w.copies, "Their numbers, as in 3,5,9:12 [twelve, evenly over all]");
     app.add_option("--tile", w.tile, "Pixels of a picture's side")->capture_default_str();
     app.add_option("--samples", w.samples, "Samples a pixel")->capture_default_str();
-    app.add_option("--colour", w.colour, "materials, \"source frame\", delay, speed, level or copy")
-        ->capture_default_str();
+    app.add_option("--colour", w.colour, alone_words)->capture_default_str();
     app.add_flag("--replace", w.replace, "Replace the file if it is there already");
 }
 
 int contact_command(const ContactWords& w, Output out) {
     auto frames = whole_steps(w.frames);
     if (!frames) return usage(frames.error(), out);
-    auto colour = colour_of(w.colour);
+    auto colour = colour_of(w.colour, true);
     if (!colour) return usage(colour.error(), out);
     auto copies = copies_listed(w.copies);
     if (!copies) return usage(copies.error(), out);
@@ -186,6 +203,11 @@ int preview_command(const PreviewWords& w, Output out) {
     if (!opened) return report_error(opened.error(), out);
     if (!opened->project.missing.empty()) return report_error(opened->project.missing.front().error, out);
     const Project& project = opened->project.project;
+    if (order->look.colour == PreviewColour::spread) {
+        auto spread = spread_of(project, w.spread);
+        if (!spread) return report_error(spread.error(), out);
+        order->look.spread = *spread;
+    }
     auto size = estimate(*order, progress);
     if (!size) {
         size.error().kept = "nothing was written";

@@ -11,7 +11,7 @@ struct ContactOrder {
     std::vector<std::int64_t> frames; // output frames; columns
     int tile = 120;                   // pixels of a picture's side, 16 … 1024
     int samples = 8;
-    PreviewColour colour = PreviewColour::look;
+    PreviewColour colour = PreviewColour::look; // not by twins nor spread, which tell copies from each other
 };
 // At most so many copies, evenly over all of them.
 std::vector<std::int64_t> some_copies(const Show& show, std::size_t most);

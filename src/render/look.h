@@ -1,6 +1,7 @@
 // How a preview is looked at: size, samples, light, ground, colours. Plain values.
 #pragma once
 
+#include "core/base/ids.h"
 #include "core/base/result.h"
 #include "core/geometry/pose.h"
 
@@ -15,7 +16,16 @@ enum class PreviewGround {
     none,   // and wherever computed water is shown, which is its own ground
 };
 
-enum class PreviewColour { look, source_frame, delay, speed, level, copy };
+enum class PreviewColour {
+    look,
+    source_frame,
+    delay,
+    speed,
+    level,
+    copy,
+    twins,  // those that have one stand out (see mark_twins)
+    spread, // what a spread gives
+};
 
 // Radiances in linear light; 1 is a white sheet in full light.
 struct PreviewLight {
@@ -34,6 +44,7 @@ struct PreviewLook {
     bool transparent = false;      // no sky: alpha is what copies cover
     PreviewGround ground = PreviewGround::shown;
     PreviewColour colour = PreviewColour::look;
+    SpreadId spread{};                  // with colour spread: which one
     V3f floor{0.20f, 0.205f, 0.215f};   // albedo of the ground
     double exposure = 0;                // stops
     double thickness = 12;              // of volumes: extinction per scene unit at a density of 1

@@ -80,8 +80,8 @@ bool PreviewLook::operator==(const PreviewLook& o) const {
     };
     return width == o.width && height == o.height && samples == o.samples && shutter == o.shutter &&
            motion_steps == o.motion_steps && transparent == o.transparent && ground == o.ground && colour == o.colour &&
-           floor == o.floor && exposure == o.exposure && thickness == o.thickness && marked == o.marked &&
-           passes == o.passes && same(light, o.light);
+           spread == o.spread && floor == o.floor && exposure == o.exposure && thickness == o.thickness &&
+           marked == o.marked && passes == o.passes && same(light, o.light);
 }
 
 Result<void> validate(const PreviewLook& l) {
@@ -121,6 +121,8 @@ const char* to_text(PreviewColour colour) {
     case PreviewColour::speed: return "speed";
     case PreviewColour::level: return "level";
     case PreviewColour::copy: return "copy";
+    case PreviewColour::twins: return "twins";
+    case PreviewColour::spread: return "spread";
     }
     return "materials";
 }

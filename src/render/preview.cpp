@@ -100,10 +100,18 @@ std::string picture_path(const PreviewOrder& order, std::int64_t frame) {
 
 namespace {
 
-std::optional<OverlayLegend> legend_of(const Show& show, PreviewColour colour) {
+std::optional<OverlayLegend> legend_of(const Show& show, const Project& project, const PreviewLook& look) {
     auto number = [](double v) { return short_number(v, 2); };
     const ValueRange source = source_range(show), delay = delay_range(show), rate = rate_range(show);
-    switch (colour) {
+    switch (look.colour) {
+    case PreviewColour::spread: {
+        const GivenValues* given = shown_spread(show, project, look);
+        if (!given) return {};
+        const ValueRange range = range_of(given->values);
+        const Spread& s = given->spread;
+        return OverlayLegend{fmt::format("{} by {}", to_text(s.target), to_text(s.driver)),
+                             given_words(s.target, range.low), given_words(s.target, range.high)};
+    }
     case PreviewColour::source_frame: {
         auto same = [&](const ArrangementShow& a) {
             return a.clock.first.value == source.low && a.clock.last().value == source.high;
@@ -133,7 +141,7 @@ void lay_over(Picture& picture, const Show& show, const Project& project, const 
         words.right += fmt::format("{}{:.3f} s", words.right.empty() ? "" : "   ", seconds);
     }
     if (order.overlay.project) words.left = project.settings.name;
-    if (order.overlay.colours && order.look.marked.empty()) words.legend = legend_of(show, order.look.colour);
+    if (order.overlay.colours && order.look.marked.empty()) words.legend = legend_of(show, project, order.look);
     lay_words(picture, words, order.look.exposure);
 }
 
@@ -161,6 +169,8 @@ Result<PreviewDone> preview(const Show& show, const Project& project, std::span<
                             const PreviewOrder& order, Progress& progress,
                             const std::function<void(std::int64_t, const Picture&)>& finished) {
     GARLAND_TRY(size, estimate(order, progress));
+    PreviewLook look = order.look;
+    GARLAND_CHECK(mark_twins(show, look, progress));
     const auto movie = movie_of(order.as);
     if (size.existing > 0 && order.existing == PreviewExisting::refuse)
         return fail(
@@ -206,7 +216,7 @@ Result<PreviewDone> preview(const Show& show, const Project& project, std::span<
         PartOf one(progress, static_cast<double>(n) / static_cast<double>(count),
                    static_cast<double>(n + 1) / static_cast<double>(count));
         one.report(0, fmt::format("frame {}", f));
-        auto picture = render_frame(show, project, OutputFrame(static_cast<double>(f)), order.look, one, order.camera);
+        auto picture = render_frame(show, project, OutputFrame(static_cast<double>(f)), look, one, order.camera);
         if (!picture) return stopped(picture.error());
         lay_over(*picture, show, project, order, f);
         auto written = writer ? writer->add(*picture) : write_picture(project, order, f, *picture);

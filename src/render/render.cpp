@@ -2,6 +2,8 @@
 
 #include "core/base/parallel.h"
 #include "core/base/portable_math.h"
+#include "core/copies/twins.h"
+#include "core/project/varying.h"
 
 #include <algorithm>
 #include <array>
@@ -368,6 +370,29 @@ Result<Picture> render_scene(const TraceScene& scene, const Camera& camera, cons
     });
     if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
     return out;
+}
+
+Result<void> mark_twins(const Show& show, PreviewLook& look, Progress& progress) {
+    if (look.colour != PreviewColour::twins || !look.marked.empty()) return {};
+    for (const ArrangementShow& a : show.arrangements) {
+        GARLAND_TRY(has, have_twins(a.plan, a.clock, a.clocks, show.settings.range, twin_rule(show, a), progress));
+        for (std::size_t i = 0; i < has.size(); ++i) {
+            if (has[i]) look.marked.push_back(a.number(i));
+        }
+    }
+    std::sort(look.marked.begin(), look.marked.end());
+    return {};
+}
+
+const GivenValues* shown_spread(const Show& show, const Project& project, const PreviewLook& look, ArrangementId* of) {
+    for (const Arrangement& a : project.arrangements) {
+        for (const Spread& s : a.spreads) {
+            if (look.spread && s.id != look.spread) continue;
+            if (of) *of = a.id;
+            return given_by(show, a.id, s.id);
+        }
+    }
+    return nullptr;
 }
 
 Result<Picture> render_frame(const Show& show, const Project& project, OutputFrame t, const PreviewLook& look,

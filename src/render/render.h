@@ -16,6 +16,14 @@ namespace garland {
 Result<Picture> render_frame(const Show& show, const Project& project, OutputFrame t, const PreviewLook& look,
                              Progress& progress = Progress::none(), const std::optional<Camera>& camera = {});
 
+// With the colour twins and nothing marked: marks the copies that have a twin, by the project's rule, over its range.
+// To be done once for all frames. Errors: cancelled.
+Result<void> mark_twins(const Show& show, PreviewLook& look, Progress& progress = Progress::none());
+
+// The spread that colour spread shows: the look's own, or the first there is; null: there is none.
+const GivenValues* shown_spread(const Show& show, const Project& project, const PreviewLook& look,
+                                ArrangementId* of = nullptr);
+
 // The same of a scene that is ready, through any camera. later: the camera one output frame later, for the motion pass.
 Result<Picture> render_scene(const TraceScene& scene, const Camera& camera, const Camera& later, OutputFrame t,
                              const PreviewLook& look, Progress& progress = Progress::none());

@@ -65,7 +65,7 @@ Result<std::string> html_report(const Report& report, const Show& show, const Pr
         for (const Finding& f : report.findings) {
             if (f.kind != kind) continue;
             out += "<article>";
-            if (pictures < most) {
+            if (pictures < most && !f.copies.empty()) {
                 PartOf part(progress, static_cast<double>(pictures) / most, static_cast<double>(pictures + 1) / most);
                 PreviewLook picture;
                 picture.width = look.width, picture.height = look.height, picture.samples = look.samples;

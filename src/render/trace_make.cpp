@@ -1,5 +1,6 @@
 // One output frame made ready to be traced, step by step: posed at every moment of the shutter, each distinct pose
 // built once with its motion, an instance for each copy, volumes as cells.
+#include "render/render.h"
 #include "render/trace_inside.h"
 
 #include "core/base/colour.h"
@@ -91,6 +92,8 @@ struct TraceMaker {
     std::vector<Posed> next;                                         // one output frame later
     using Key = std::vector<std::pair<const Posed*, std::uint32_t>>; // a pose at each moment
     std::map<Key, std::uint32_t> keys;
+    const GivenValues* given = nullptr; // with the colour spread
+    ArrangementId given_to{};
     struct Needed {
         Key key;
         std::size_t copy = 0; // in its arrangement: the first that shows it
@@ -162,13 +165,25 @@ struct TraceMaker {
             share = playing->level(a.clocks.played(i), t.value - m.delay).value;
             break;
         }
+        case PreviewColour::twins: return V3f(0.42f, 0.43f, 0.45f); // those that have one are marked
+        case PreviewColour::spread:
+            if (!given || a.id != given_to) return V3f(0.45f);
+            share = range.share(given->values[a.in_set_at(i)]);
+            break;
         }
         return linear(ramp_colour(ramp, share));
     }
 
+    ValueRange colour_range() {
+        if (look.colour == PreviewColour::delay) return delay_range(show);
+        if (look.colour != PreviewColour::spread) return rate_range(show);
+        given = shown_spread(show, project, look, &given_to);
+        return given ? range_of(given->values) : ValueRange{};
+    }
+
     void add_copies() {
         // Over all copies, shown now or not: a colour is the same value in every picture.
-        const ValueRange range = look.colour == PreviewColour::delay ? delay_range(show) : rate_range(show);
+        const ValueRange range = colour_range();
         Imath::Box3d all;
         for (std::size_t part = 0; part < posed[middle()].size(); ++part) {
             const Posed& now = posed[middle()][part];

@@ -154,6 +154,13 @@ class CliPreviewTest : public QObject {
         QVERIFY(!page.contains("http")); // it needs nothing else
         a = run({"check", path_, "--report", q(folder_ / "check.html")});
         QVERIFY(a.code == 1 && a.err.contains("already"));
+        a = run({"check", path_, "--fail-on", "size", "--out", q(folder_ / "there"), "--what", "shared-poses"});
+        QCOMPARE(a.code, 0);
+        QVERIFY2(a.out.contains("examined room on the disk: shared poses in"), qPrintable(a.out));
+        a = run({"check", path_, "--out", q(folder_ / "there"), "--what", "lanterns"});
+        QCOMPARE(a.code, 1);
+        QVERIFY2(a.err.contains("there is no output \"lanterns\"") && a.err.contains("shared-poses"),
+                 qPrintable(a.err));
         a = run({"check", path_, "--fail-on", "mood"});
         QVERIFY(a.code == 2 && a.err.contains("is no kind of finding"));
     }

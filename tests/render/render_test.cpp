@@ -2,6 +2,7 @@
 #include "support/case.h"
 #include "support/notation.h"
 
+#include "core/base/colour.h"
 #include "core/geometry/volume.h"
 #include "core/project/edits.h"
 #include "render/render.h"
@@ -269,6 +270,48 @@ class RenderTest : public QObject {
             const Picture p = made();
             QCOMPARE(p.copy[60 * 200 + 100], kind == SourceKind::water ? 1u : 0u); // a mesh lies under the ground
         }
+    }
+    // Four copies, the first two with the same delay: they are twins, and a spread of sizes tells all four apart.
+    void twins_and_spreads_have_colours() {
+        put(std::make_shared<Made>([](double f, Pose& pose) { sheet(pose, -0.1, 0.1 + 0.001 * f, -0.1, 0.1, 0); }));
+        Arrangement& a = p_.arrangements[0];
+        a.count = 4, a.spacing = 1;
+        p_.settings.range = {1, 40};
+        Spread delay, size;
+        delay.id = SpreadId(p_.next_id++), size.id = SpreadId(p_.next_id++);
+        delay.target = Target::delay, delay.driver = Driver::order_total, delay.to = 30;
+        size.target = Target::size, size.driver = Driver::order_total, size.from = -50, size.to = 50;
+        a.spreads = {delay, size};
+        a.nudges.push_back({show()->arrangements[0].places[1].id, -10}); // as late as the first
+        look_.colour = PreviewColour::twins;
+        QVERIFY(mark_twins(*show(), look_));
+        QCOMPARE(look_.marked, (std::vector<std::int64_t>{0, 1}));
+        auto tints = [&] {
+            const auto scene = TraceScene::make(*show(), p_, OutputFrame(10), look_, Progress::none());
+            if (!scene) qFatal("%s", scene.error().message.c_str());
+            std::vector<V3f> out;
+            for (const TraceScene::Copy& c : (*scene)->copies()) out.push_back(c.tint);
+            return out;
+        };
+        auto all = tints();
+        QVERIFY(all[0] == all[1] && all[2] == all[3] && all[0] != all[2] && all[0].x > 2 * all[0].y);
+        look_.marked.clear();
+        look_.colour = PreviewColour::spread; // the first one: delays
+        all = tints();
+        auto ramp = [](double share) {
+            const Rgb c = ramp_colour(RampKind::sequential, share);
+            return V3f(static_cast<float>(srgb_linear(c.r)), static_cast<float>(srgb_linear(c.g)),
+                       static_cast<float>(srgb_linear(c.b)));
+        };
+        for (std::size_t i = 0; i < 4; ++i) QVERIFY((all[i] - ramp(static_cast<double>(i) / 3)).length() < 1e-5f);
+        a.spreads[1].to = 0; // −50 … 0 %
+        look_.spread = size.id;
+        QVERIFY((tints()[3] - ramp(1)).length() < 1e-5f);
+        const GivenValues* given = shown_spread(*show(), p_, look_);
+        QVERIFY(given && given_words(given->spread.target, -50) == "50 % smaller");
+        look_.spread = SpreadId(999); // there is none: grey
+        all = tints();
+        QVERIFY(all[0] == all[3]);
     }
     void bad_looks_are_refused_with_words() {
         put(std::make_shared<Made>([](double, Pose& pose) { sheet(pose, -1, 1, -1, 1, 0); }));

@@ -9,27 +9,7 @@
 namespace garland {
 
 QString value_words(Target target, double v) {
-    const QString number = QString::fromStdString(short_number(std::abs(v), 2)),
-                  own = QString::fromStdString(short_number(v, 2));
-    switch (target) {
-    case Target::delay: { // as fine as matters
-        const double step = std::abs(v) < 10 ? 100 : 10;
-        return QString::fromStdString(delay_words(std::round(v * step) / step));
-    }
-    case Target::speed:
-        return v == 0  ? QObject::tr("as it is")
-               : v > 0 ? QObject::tr("%1 % faster").arg(number)
-                       : QObject::tr("%1 % slower").arg(number);
-    case Target::size:
-        return v == 0  ? QObject::tr("as it is")
-               : v > 0 ? QObject::tr("%1 % larger").arg(number)
-                       : QObject::tr("%1 % smaller").arg(number);
-    case Target::visibility: return QObject::tr("shown %1 % of the time").arg(own);
-    case Target::turn: return QObject::tr("%1°").arg(own);
-    case Target::variant: return QObject::tr("%1 % of the way").arg(own);
-    case Target::wobble: return QObject::tr("%1 % of the wobble").arg(own);
-    }
-    return own;
+    return QString::fromStdString(given_words(target, v));
 }
 
 Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& project)

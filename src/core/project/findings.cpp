@@ -199,12 +199,12 @@ void add_off_beats(const ArrangementShow& a, std::set<std::string>& said, Report
     }
 }
 
-void add_size(const CheckOptions::Space& space, Report& report) {
+void add_size(const Show& show, const CheckOptions::Space& space, Report& report) {
     if (space.free < 0) return;
     report.examined.push_back(fmt::format("room on the disk: {} in {} need about {}; {} are free", space.what,
                                           space.where, byte_count(space.bytes), byte_count(space.free)));
     if (space.bytes <= space.free) return;
-    Finding f{FindingKind::size, {}, {}, 0, 0, fmt::format("size/{}", space.what)};
+    Finding f{FindingKind::size, {}, {}, show.settings.range.first, 0, fmt::format("size/{}", space.what)};
     f.words = fmt::format("{} in {} need about {}, and {} are free on that disk", space.what, space.where,
                           byte_count(space.bytes), byte_count(space.free));
     report.findings.push_back(std::move(f));
@@ -249,7 +249,7 @@ Result<Report> check(const Show& show, Progress& progress, const CheckOptions& o
                         step == 1 ? "every output frame" : fmt::format("every {}th frame", step)));
     }
     if (options.crowding) GARLAND_CHECK(add_crowding(show, report, progress));
-    if (options.space) add_size(*options.space, report);
+    if (options.space) add_size(show, *options.space, report);
     if (show.settings.tempo.on)
         report.examined.emplace_back("the beat: ends of phrases against the tempo grid, to 0.05 frame");
     const auto set_aside = std::stable_partition(report.findings.begin(), report.findings.end(), [&](Finding& f) {

@@ -222,6 +222,8 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t);
 
 // "12 frames later", "1 frame ahead", "on time".
 std::string delay_words(double frames);
+// What a spread gives a copy, with its unit: "12 % faster", "90°", "2.5 frames later".
+std::string given_words(Target target, double value);
 
 // How a copy is called: "c07", padded to the width of the highest number.
 std::string copy_name(std::int64_t number, std::int64_t count);

@@ -125,6 +125,26 @@ std::string delay_words(double frames) {
     return fmt::format("{} {} {}", number, number == "1" ? "frame" : "frames", frames > 0 ? "later" : "ahead");
 }
 
+std::string given_words(Target target, double v) {
+    const std::string number = short_number(std::abs(v), 2), own = short_number(v, 2);
+    auto than = [&](const char* more, const char* less) {
+        return v == 0 ? std::string("as it is") : fmt::format("{} % {}", number, v > 0 ? more : less);
+    };
+    switch (target) {
+    case Target::delay: { // as fine as matters
+        const double step = std::abs(v) < 10 ? 100 : 10;
+        return delay_words(std::round(v * step) / step);
+    }
+    case Target::speed: return than("faster", "slower");
+    case Target::size: return than("larger", "smaller");
+    case Target::visibility: return fmt::format("shown {} % of the time", own);
+    case Target::turn: return own + "°";
+    case Target::variant: return own + " % of the way";
+    case Target::wobble: return own + " % of the wobble";
+    }
+    return own;
+}
+
 Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
     std::size_t index = 0;
     const ArrangementShow* a = show.find(copy, index);

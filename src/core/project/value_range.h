@@ -15,6 +15,13 @@ struct ValueRange {
     static ValueRange none() { return {1e300, -1e300}; }
 };
 
+template <class List>
+ValueRange range_of(const List& values) { // {0, 0} of none
+    ValueRange out = ValueRange::none();
+    for (const double v : values) out.take(v);
+    return out.empty() ? ValueRange{} : out;
+}
+
 // Output frames, nudges included; drifting parts as they are without their drift. {0, 0} without copies.
 inline ValueRange delay_range(const Show& show) {
     ValueRange out = ValueRange::none();

@@ -176,7 +176,8 @@ void PreviewCard::make_settings(QVBoxLayout* column) {
     ground_ =
         make_choice({tr("shown"), tr("only its shadows"), tr("none")}, tr("Ground"),
                     tr("A matt ground at height 0; or only the shadows on it, to lay over another picture"), settle);
-    colour_ = make_choice({tr("materials"), tr("source frame"), tr("delay"), tr("speed"), tr("level"), tr("copy")},
+    colour_ = make_choice({tr("materials"), tr("source frame"), tr("delay"), tr("speed"), tr("level"), tr("copy"),
+                           tr("twins"), tr("spread")},
                           tr("Colours"), tr("The copies' own colours, or coloured by a value"), settle);
     auto number = [&](Quantity q, double low, double high, int decimals, const QString& name, const QString& tip) {
         auto* field = make_number(q, low, high, decimals, name, tip);
@@ -299,6 +300,7 @@ PreviewOrder PreviewCard::order() const {
     o.look.transparent = clear_->isChecked();
     o.look.ground = static_cast<PreviewGround>(std::max(0, ground_->currentIndex()));
     o.look.colour = static_cast<PreviewColour>(std::max(0, colour_->currentIndex()));
+    o.look.spread = viewing_.shown_spread();
     o.look.passes = passes_->isChecked() && (o.as == PreviewAs::exr || o.as == PreviewAs::exr_float);
     o.sound = sound_->isChecked();
     o.overlay = {frame_words_->isChecked(), time_words_->isChecked(), name_words_->isChecked(),
@@ -341,7 +343,9 @@ void PreviewCard::quick_look() {
         [show = document_.show(), project = document_.project(), o, t](Progress& p) -> Result<Made> {
             QElapsedTimer clock;
             clock.start();
-            GARLAND_TRY(picture, render_frame(*show, project, t, o.look, p, o.camera));
+            PreviewLook look = o.look;
+            GARLAND_CHECK(mark_twins(*show, look, p));
+            GARLAND_TRY(picture, render_frame(*show, project, t, look, p, o.camera));
             lay_over(picture, *show, project, o, static_cast<std::int64_t>(std::floor(t.value)));
             return Made{image_of(picture, o.look.exposure), clock.elapsed()};
         },
