@@ -198,17 +198,103 @@ Result<Done> nudge(Project& p, const Words& w, const std::string& copies, double
                                     delay_words(by))};
 }
 
+// What the options of these commands say.
+struct CopyState {
+    Given given;
+    std::string add, copies, part;
+    int number = 0, neighbours = 0;
+    bool remove = false, adds = false, clear = false, fractions = false;
+    double by = 0, ease = 24, stay = 0, low = 0, high = 0;
+};
+
+Result<Done> meet(Project& p, const Words& w, const CopyState& state, const std::optional<double>& source_frame) {
+    GARLAND_TRY(id, arrangement_called(p, w));
+    Done done;
+    if (w.off) {
+        GARLAND_TRY(without, without_meeting(*p.arrangement(id)));
+        *p.arrangement(id) = without.arrangement;
+        done = {without.words, without.note};
+    } else {
+        MeetOrder order{OutputFrame(w.at), state.ease, state.stay, {}};
+        if (source_frame) order.source = SourceFrame(*source_frame);
+        GARLAND_TRY(met, meet_in(p, id, order));
+        done = {met.words, met.note};
+    }
+    GARLAND_CHECK(validate(p));
+    GARLAND_TRY(work, at_work(p, w));
+    for (const ArrangementShow& show : work->show->arrangements) {
+        if (show.id != id || w.off) continue;
+        const auto back = backward_by_amounts(show, p.settings.range);
+        if (!back) continue;
+        if (!done.note.empty()) done.note += "; ";
+        done.note +=
+            fmt::format("{} backward between output frames {} and {}: an ease of {} frames would be long enough",
+                        counted(back->copies, "copy runs", "copies run"), short_number(back->first.value),
+                        short_number(back->last.value), short_number(back->longer_ease(state.ease)));
+    }
+    return done;
+}
+
+Result<Done> part(Project& p, const Words& w, const CopyState& state, bool from_low, bool to_high) {
+    GARLAND_TRY(id, arrangement_called(p, w));
+    GARLAND_TRY(work, at_work(p, w));
+    PartOrder order;
+    order.neighbours = static_cast<std::size_t>(state.neighbours);
+    order.whole_frames = !state.fractions;
+    if (from_low) order.low = state.low;
+    if (to_high) order.high = state.high;
+    GARLAND_TRY(done, part_twins(*work->show, p, id, order));
+    p.arrangement(id)->nudges = done.nudges;
+    return Done{done.words, fmt::format("copies are now at least {} apart",
+                                        counted_number(done.apart, "output frame", "output frames"))};
+}
+
+Result<Done> take_out(Project& p, const Words& w, const CopyState& state) {
+    GARLAND_TRY(id, arrangement_called(p, w));
+    GARLAND_TRY(work, at_work(p, w));
+    std::vector<CopyId> ids;
+    if (!state.copies.empty()) {
+        GARLAND_TRY(found, copies_called(*work->show, id, state.copies));
+        ids = found;
+    }
+    if (!state.part.empty()) {
+        const auto open = work->sources.find(p.arrangement(id)->source);
+        if (open != work->sources.end() && parts_called(*open->second.source, state.part).empty()) {
+            return fail(Error{ErrorCode::not_found, fmt::format("the source has no part \"{}\"", state.part)}.advise(
+                "garland-cli info names its parts"));
+        }
+    }
+    GARLAND_TRY(made, single_out(p, id, ids, state.part));
+    return Done{
+        fmt::format("Single out {}", state.part.empty() ? counted(static_cast<long long>(ids.size()), "copy", "copies")
+                                                        : "\"" + state.part + "\""),
+        fmt::format("the arrangement \"{}\" has the same values and a timing of its own", p.arrangement(made)->name)};
+}
+
+Result<Done> hide(Project& p, const Words& w, const CopyState& state) {
+    GARLAND_TRY(id, arrangement_called(p, w));
+    auto& hidden = p.arrangement(id)->hidden_copies;
+    if (w.off && state.copies.empty()) {
+        hidden.clear();
+        return Done{"Show all copies"};
+    }
+    GARLAND_TRY(work, at_work(p, w));
+    GARLAND_TRY(ids, copies_called(*work->show, id, state.copies));
+    std::vector<CopyId> next;
+    if (w.off) {
+        std::set_difference(hidden.begin(), hidden.end(), ids.begin(), ids.end(), std::back_inserter(next));
+    } else {
+        std::set_union(hidden.begin(), hidden.end(), ids.begin(), ids.end(), std::back_inserter(next));
+    }
+    hidden = next;
+    return Done{
+        fmt::format("{} {}", w.off ? "Show" : "Hide", counted(static_cast<long long>(ids.size()), "copy", "copies"))};
+}
+
 } // namespace
 
 void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const RunChange& run) {
-    struct State {
-        Given given;
-        std::string add, copies, part;
-        int number = 0, neighbours = 0;
-        bool remove = false, adds = false, clear = false, fractions = false;
-        double by = 0, ease = 24, stay = 0, low = 0, high = 0;
-    };
-    auto state = std::make_shared<State>();
+    auto state = std::make_shared<CopyState>();
     auto sub_of = [&](const char* name, const char* help) {
         CLI::App* sub = edit.add_subcommand(name, help);
         sub->fallthrough();
@@ -258,32 +344,8 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
                       "What they show there: its timing is moved so far. Without it: what it shows by itself");
     m->add_flag("--off", w->off, "Remove the meeting");
     m->callback([=] {
-        run([=](Project& p) -> Result<Done> {
-            GARLAND_TRY(id, arrangement_called(p, *w));
-            Done done;
-            if (w->off) {
-                GARLAND_TRY(without, without_meeting(*p.arrangement(id)));
-                *p.arrangement(id) = without.arrangement;
-                done = {without.words, without.note};
-            } else {
-                MeetOrder order{OutputFrame(w->at), state->ease, state->stay, {}};
-                if (shows->count()) order.source = SourceFrame(w->source_frame);
-                GARLAND_TRY(met, meet_in(p, id, order));
-                done = {met.words, met.note};
-            }
-            GARLAND_CHECK(validate(p));
-            GARLAND_TRY(work, at_work(p, *w));
-            for (const ArrangementShow& show : work->show->arrangements) {
-                if (show.id != id || w->off) continue;
-                const auto back = backward_by_amounts(show, p.settings.range);
-                if (!back) continue;
-                if (!done.note.empty()) done.note += "; ";
-                done.note += fmt::format(
-                    "{} backward between output frames {} and {}: an ease of {} frames would be long enough",
-                    counted(back->copies, "copy runs", "copies run"), short_number(back->first.value),
-                    short_number(back->last.value), short_number(back->longer_ease(state->ease)));
-            }
-            return done;
+        run([=](Project& p) {
+            return meet(p, *w, *state, shows->count() ? std::optional(w->source_frame) : std::nullopt);
         });
     });
 
@@ -293,75 +355,17 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
     auto* low = t->add_option("--from", state->low, "Delays stay above this, output frames");
     auto* high = t->add_option("--to", state->high, "Delays stay below this");
     t->add_flag("--fractions", state->fractions, "Delays need not be whole frames");
-    t->callback([=] {
-        run([=](Project& p) -> Result<Done> {
-            GARLAND_TRY(id, arrangement_called(p, *w));
-            GARLAND_TRY(work, at_work(p, *w));
-            PartOrder order;
-            order.neighbours = static_cast<std::size_t>(state->neighbours);
-            order.whole_frames = !state->fractions;
-            if (low->count()) order.low = state->low;
-            if (high->count()) order.high = state->high;
-            GARLAND_TRY(done, part_twins(*work->show, p, id, order));
-            p.arrangement(id)->nudges = done.nudges;
-            return Done{done.words, fmt::format("copies are now at least {} apart",
-                                                counted_number(done.apart, "output frame", "output frames"))};
-        });
-    });
+    t->callback([=] { run([=](Project& p) { return part(p, *w, *state, low->count() > 0, high->count() > 0); }); });
 
     CLI::App* o = sub_of("single-out", "Take copies, or one part of every copy, into an arrangement of its own");
     o->add_option("--copies", state->copies, "Their numbers over the project, as in 3,5,9:12");
     o->add_option("--part", state->part, "A node or piece of the source, by name");
-    o->callback([=] {
-        run([=](Project& p) -> Result<Done> {
-            GARLAND_TRY(id, arrangement_called(p, *w));
-            GARLAND_TRY(work, at_work(p, *w));
-            std::vector<CopyId> ids;
-            if (!state->copies.empty()) {
-                GARLAND_TRY(found, copies_called(*work->show, id, state->copies));
-                ids = found;
-            }
-            if (!state->part.empty()) {
-                const auto open = work->sources.find(p.arrangement(id)->source);
-                if (open != work->sources.end() && parts_called(*open->second.source, state->part).empty()) {
-                    return fail(
-                        Error{ErrorCode::not_found, fmt::format("the source has no part \"{}\"", state->part)}.advise(
-                            "garland-cli info names its parts"));
-                }
-            }
-            GARLAND_TRY(made, single_out(p, id, ids, state->part));
-            return Done{fmt::format("Single out {}", state->part.empty()
-                                                         ? counted(static_cast<long long>(ids.size()), "copy", "copies")
-                                                         : "\"" + state->part + "\""),
-                        fmt::format("the arrangement \"{}\" has the same values and a timing of its own",
-                                    p.arrangement(made)->name)};
-        });
-    });
+    o->callback([=] { run([=](Project& p) { return take_out(p, *w, *state); }); });
 
     CLI::App* h = sub_of("hide", "Hide copies, or show them again");
     h->add_option("--copies", state->copies, "Their numbers over the project, as in 3,5,9:12; not needed with --off");
     h->add_flag("--off", w->off, "Show these again, or all");
-    h->callback([=] {
-        run([=](Project& p) -> Result<Done> {
-            GARLAND_TRY(id, arrangement_called(p, *w));
-            auto& hidden = p.arrangement(id)->hidden_copies;
-            if (w->off && state->copies.empty()) {
-                hidden.clear();
-                return Done{"Show all copies"};
-            }
-            GARLAND_TRY(work, at_work(p, *w));
-            GARLAND_TRY(ids, copies_called(*work->show, id, state->copies));
-            std::vector<CopyId> next;
-            if (w->off) {
-                std::set_difference(hidden.begin(), hidden.end(), ids.begin(), ids.end(), std::back_inserter(next));
-            } else {
-                std::set_union(hidden.begin(), hidden.end(), ids.begin(), ids.end(), std::back_inserter(next));
-            }
-            hidden = next;
-            return Done{fmt::format("{} {}", w->off ? "Show" : "Hide",
-                                    counted(static_cast<long long>(ids.size()), "copy", "copies"))};
-        });
-    });
+    h->callback([=] { run([=](Project& p) { return hide(p, *w, *state); }); });
 }
 
 } // namespace garland

@@ -28,7 +28,16 @@ class ArrangePanel : public Panel {
 
     // The cards, one after another; in place_card.cpp and copies_cards.cpp.
     void add_place_card(QVBoxLayout* column);
+    void add_counts(QVBoxLayout* column);
+    void add_spacings(QVBoxLayout* column);
+    void add_path_row(QVBoxLayout* column);
+    void add_carrier_row(QVBoxLayout* column);
+    void add_swag_row(QVBoxLayout* column);
+    void add_middle_row(QVBoxLayout* column);
     void add_facing_card(QVBoxLayout* column);
+    void add_facing_row(QVBoxLayout* column);
+    void add_target_row(QVBoxLayout* column);
+    void add_order_rows(QVBoxLayout* column);
     void add_differences_card(QVBoxLayout* column);
     void add_sources_card(QVBoxLayout* column);
     void add_start_card(QVBoxLayout* column);

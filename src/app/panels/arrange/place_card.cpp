@@ -18,6 +18,33 @@ Fields<A>::Shown only(std::initializer_list<ArrangementKind> kinds) {
         return std::find(list.begin(), list.end(), a.kind) != list.end();
     };
 }
+// Where the target is at a frame.
+V3d target_at(const A& a, OutputFrame t) {
+    V3d out(0);
+    for (int k = 0; k < 3; ++k) {
+        KeyedCurve keys;
+        for (const TargetKey& key : a.targets) keys.push_back({key.at.value, key.place[k], key.toward});
+        out[k] = CurvePlan(keys, 0).at(t.value);
+    }
+    return out;
+}
+
+// A key of the target at that frame; one that is there is changed.
+void key_target(A& a, OutputFrame t, const V3d& place) {
+    const auto at = std::lower_bound(a.targets.begin(), a.targets.end(), t,
+                                     [](const TargetKey& key, OutputFrame f) { return key.at < f; });
+    if (at != a.targets.end() && at->at == t) {
+        at->place = place;
+    } else {
+        a.targets.insert(at, {t, place, Toward::smooth});
+    }
+}
+
+// Sets a key as soon as there is more than one.
+void set_target(A& a, OutputFrame t, const V3d& place) {
+    if (a.targets.size() > 1) return key_target(a, t, place);
+    a.targets = {{a.targets.empty() ? t : a.targets[0].at, place, Toward::smooth}};
+}
 } // namespace
 
 void ArrangePanel::add_place_card(QVBoxLayout* to) {
@@ -32,8 +59,19 @@ void ArrangePanel::add_place_card(QVBoxLayout* to) {
     kind_->setAccessibleName(tr("Kind of arrangement"));
     connect(kind_, &Segments::chosen, this, [this](int i) { set_kind(static_cast<ArrangementKind>(i)); });
     column->addWidget(kind_);
+    add_counts(column);
+    add_spacings(column);
+    add_path_row(column);
+    add_carrier_row(column);
+    add_swag_row(column);
+    add_middle_row(column);
+    column->addWidget(make_label(tr("From above"), "muted"));
+    plan_ = new PlanView(document_, viewing_);
+    column->addWidget(plan_);
+}
 
-    const Quantity m = Quantity::metres, n = Quantity::plain, deg = Quantity::degrees;
+void ArrangePanel::add_counts(QVBoxLayout* column) {
+    constexpr Quantity m = Quantity::metres, n = Quantity::plain;
     QHBoxLayout* row = add_row(column);
     fields_.number(
         row, tr("Copies"), n, 1, 1e9, 0, 1, tr("How many copies, up to 100 000; of rings, on the innermost one"),
@@ -60,8 +98,11 @@ void ArrangePanel::add_place_card(QVBoxLayout* to) {
         [](const A& a) { return static_cast<double>(a.seed); },
         [](A& a, double v) { a.seed = static_cast<std::uint64_t>(v); }, only({scatter}));
     close_row(row);
+}
 
-    row = add_row(column);
+void ArrangePanel::add_spacings(QVBoxLayout* column) {
+    constexpr Quantity m = Quantity::metres;
+    QHBoxLayout* row = add_row(column);
     fields_.number(
         row, tr("Spacing"), m, 0, 1e6, 3, 0.1, tr("From one copy to the next"), [](const A& a) { return a.spacing; },
         [](A& a, double v) { a.spacing = v; }, only({line, grid, box}));
@@ -82,8 +123,11 @@ void ArrangePanel::add_place_card(QVBoxLayout* to) {
         row, tr("Between rings"), m, 0, 1e6, 3, 0.1, tr("From one ring to the next"),
         [](const A& a) { return a.row_spacing; }, [](A& a, double v) { a.row_spacing = v; }, only({rings}));
     close_row(row);
+}
 
-    row = add_row(column);
+void ArrangePanel::add_path_row(QVBoxLayout* column) {
+    constexpr Quantity m = Quantity::metres;
+    QHBoxLayout* row = add_row(column);
     auto* draw = make_button(tr("Draw in the Scene"), tr("Click points of the path on the ground"));
     connect(draw, &QPushButton::clicked, this, [this] { viewing_.draw_path(viewing_.arrangement()); });
     auto* file = make_button(tr("From a file …"), tr("Take the path from a line in OBJ, glTF, USD text or CSV"));
@@ -102,8 +146,10 @@ void ArrangePanel::add_place_card(QVBoxLayout* to) {
         tr("How far to the right of the path copies stand; below 0: to the left"),
         [](const A& a) { return a.path_side; }, [](A& a, double v) { a.path_side = v; }, only({curve}));
     close_row(row);
+}
 
-    row = add_row(column);
+void ArrangePanel::add_carrier_row(QVBoxLayout* column) {
+    QHBoxLayout* row = add_row(column);
     carrier_ = make_choice({}, tr("Carrier"), tr("The source on whose faces or points copies stand"), [this](int i) {
         edit_arrangement(tr("Set what carries the copies"),
                          [&](A& a) { a.carrier = SourceId(carrier_->itemData(i).toULongLong()); });
@@ -135,8 +181,11 @@ void ArrangePanel::add_place_card(QVBoxLayout* to) {
     fields_.keep({on, carrier_, hide}, only({scatter, points}));
     fields_.keep({moved, carrier_timing_}, only({scatter, points}));
     close_row(row);
+}
 
-    row = add_row(column);
+void ArrangePanel::add_swag_row(QVBoxLayout* column) {
+    constexpr Quantity m = Quantity::metres, n = Quantity::plain, deg = Quantity::degrees;
+    QHBoxLayout* row = add_row(column);
     fields_.number(
         row, tr("Sag"), m, -1e4, 1e4, 3, 0.1, tr("How far the middle of each swag hangs below its posts"),
         [](const A& a) { return a.sag; }, [](A& a, double v) { a.sag = v; },
@@ -149,7 +198,11 @@ void ArrangePanel::add_place_card(QVBoxLayout* to) {
         row, tr("Heading"), deg, -3600, 3600, 2, 5, tr("Turns the whole arrangement about the vertical"),
         [](const A& a) { return a.heading; }, [](A& a, double v) { a.heading = v; });
     close_row(row);
-    row = add_row(column);
+}
+
+void ArrangePanel::add_middle_row(QVBoxLayout* column) {
+    constexpr Quantity m = Quantity::metres;
+    QHBoxLayout* row = add_row(column);
     fields_.number(
         row, tr("Middle x"), m, -1e6, 1e6, 3, 0.1,
         tr("Where the middle of the arrangement is; copies on a source are moved by so much"),
@@ -161,9 +214,6 @@ void ArrangePanel::add_place_card(QVBoxLayout* to) {
         row, tr("z"), m, -1e6, 1e6, 3, 0.1, tr("Where the middle of the arrangement is"),
         [](const A& a) { return a.origin.z; }, [](A& a, double v) { a.origin.z = v; });
     close_row(row);
-    column->addWidget(make_label(tr("From above"), "muted"));
-    plan_ = new PlanView(document_, viewing_);
-    column->addWidget(plan_);
 }
 
 void ArrangePanel::path_from_file() {
@@ -190,7 +240,13 @@ void ArrangePanel::path_from_file() {
 void ArrangePanel::add_facing_card(QVBoxLayout* to) {
     QVBoxLayout* column = add_card(to, tr("Facing and order"));
     own_.push_back(column->parentWidget());
-    const Quantity m = Quantity::metres, n = Quantity::plain, deg = Quantity::degrees;
+    add_facing_row(column);
+    add_target_row(column);
+    add_order_rows(column);
+}
+
+void ArrangePanel::add_facing_row(QVBoxLayout* column) {
+    constexpr Quantity n = Quantity::plain, deg = Quantity::degrees;
     QHBoxLayout* row = add_row(column);
     fields_.choice(
         row, tr("Facing"),
@@ -218,68 +274,49 @@ void ArrangePanel::add_facing_card(QVBoxLayout* to) {
         row, tr("Size"), n, 0.001, 1e5, 3, 0.05, tr("Size of every copy; 1 is as gathered"),
         [](const A& a) { return a.size; }, [](A& a, double v) { a.size = v; });
     close_row(row);
+}
 
-    row = add_row(column);
+void ArrangePanel::add_target_row(QVBoxLayout* column) {
+    constexpr Quantity m = Quantity::metres;
+    QHBoxLayout* row = add_row(column);
     auto faces = [](const A& a) { return a.facing == Facing::target; };
-    // The target at the playhead: changing it there sets a key, as soon as there is more than one.
-    auto target_now = [this](const A& a) {
-        V3d out(0);
-        for (int k = 0; k < 3; ++k) {
-            KeyedCurve keys;
-            for (const TargetKey& t : a.targets) keys.push_back({t.at.value, t.place[k], t.toward});
-            out[k] = CurvePlan(keys, 0).at(viewing_.frame().value);
-        }
-        return out;
-    };
-    auto set_target = [this, target_now](A& a, int axis, double v) {
-        V3d place = target_now(a);
-        place[axis] = v;
-        if (a.targets.size() <= 1) {
-            a.targets = {{a.targets.empty() ? viewing_.frame() : a.targets[0].at, place, Toward::smooth}};
-            return;
-        }
-        auto at = std::lower_bound(a.targets.begin(), a.targets.end(), viewing_.frame(),
-                                   [](const TargetKey& k, OutputFrame f) { return k.at < f; });
-        if (at != a.targets.end() && at->at == viewing_.frame()) {
-            at->place = place;
-        } else {
-            a.targets.insert(at, {viewing_.frame(), place, Toward::smooth});
-        }
-    };
     const QString axes[] = {tr("Target x"), tr("target y"), tr("target z")};
     for (int k = 0; k < 3; ++k) {
         target_[k] = fields_.number(
             row, axes[k], m, -1e6, 1e6, 3, 0.1, tr("What copies face, at the playhead"),
-            [target_now, k](const A& a) { return target_now(a)[k]; },
-            [set_target, k](A& a, double v) { set_target(a, k, v); }, faces);
+            [this, k](const A& a) { return target_at(a, viewing_.frame())[k]; },
+            [this, k](A& a, double v) {
+                V3d place = target_at(a, viewing_.frame());
+                place[k] = v;
+                set_target(a, viewing_.frame(), place);
+            },
+            faces);
     }
     auto* key = make_button(tr("Key here"), tr("A key of the target at the playhead: it moves from key to key"));
-    connect(key, &QPushButton::clicked, this, [this, target_now] {
-        edit_arrangement(tr("Key the target"), [&](A& a) {
-            const V3d place = target_now(a);
-            auto at = std::lower_bound(a.targets.begin(), a.targets.end(), viewing_.frame(),
-                                       [](const TargetKey& t, OutputFrame f) { return t.at < f; });
-            if (at == a.targets.end() || at->at != viewing_.frame())
-                a.targets.insert(at, {viewing_.frame(), place, Toward::smooth});
-        });
+    connect(key, &QPushButton::clicked, this, [this] {
+        edit_arrangement(tr("Key the target"),
+                         [&](A& a) { key_target(a, viewing_.frame(), target_at(a, viewing_.frame())); });
     });
     auto* still = make_button(tr("Stand still"), tr("Remove the keys: the target stays where it is now"));
-    connect(still, &QPushButton::clicked, this, [this, target_now] {
+    connect(still, &QPushButton::clicked, this, [this] {
         edit_arrangement(tr("Let the target stand still"), [&](A& a) {
-            a.targets = {{viewing_.frame(), target_now(a), Toward::smooth}};
+            a.targets = {{viewing_.frame(), target_at(a, viewing_.frame()), Toward::smooth}};
         });
     });
     row->addWidget(key);
     row->addWidget(still);
     fields_.keep({key, still}, faces);
     close_row(row);
-    connect(&viewing_, &Viewing::frame_changed, this, [this, target_now] {
+    connect(&viewing_, &Viewing::frame_changed, this, [this] {
         const A* a = document_.project().arrangement(viewing_.arrangement());
         if (!a || !isVisible() || a->facing != Facing::target || a->targets.size() < 2) return;
-        for (int k = 0; k < 3; ++k) target_[k]->set_value(target_now(*a)[k]);
+        for (int k = 0; k < 3; ++k) target_[k]->set_value(target_at(*a, viewing_.frame())[k]);
     });
+}
 
-    row = add_row(column);
+void ArrangePanel::add_order_rows(QVBoxLayout* column) {
+    constexpr Quantity m = Quantity::metres, n = Quantity::plain;
+    QHBoxLayout* row = add_row(column);
     auto by = [](OrderBy what) { return [what](const A& a) { return a.order.by == what; }; };
     fields_.choice(
         row, tr("Order"),

@@ -126,6 +126,71 @@ void CheckPanel::set_space(const CheckOptions::Space& space) {
     isVisible() ? run() : fill();
 }
 
+// What was found, with what can be done about it.
+QWidget* CheckPanel::finding_card(const Finding& f) {
+    auto* card = make_card();
+    auto* row = new QHBoxLayout(card);
+    row->setContentsMargins(12, 8, 12, 8);
+    auto* words = make_label(QString::fromStdString(f.words));
+    words->setWordWrap(true);
+    row->addWidget(words, 1);
+    if (f.kind == FindingKind::size) {
+        auto* change = make_button(tr("Hand off…"), tr("Go to the Hand off step, where the folder is chosen"));
+        connect(change, &QPushButton::clicked, this, [this] { emit go_to_step(6); });
+        row->addWidget(change);
+    } else {
+        auto* show = make_button(tr("Show"), tr("Go to frame %1 and select these copies").arg(f.frame));
+        connect(show, &QPushButton::clicked, this, [this, f] {
+            viewing_.set_frame(static_cast<double>(f.frame));
+            viewing_.select({f.copies.begin(), f.copies.end()});
+            emit show_copy(f.copies.front());
+        });
+        row->addWidget(show);
+    }
+    add_fixes(row, f);
+    if (!f.key.empty()) {
+        auto* ignore_it = make_button(
+            tr("Ignore"), tr("Leave it as it is: it counts apart from now on, below, where a reason can be given"));
+        connect(ignore_it, &QPushButton::clicked, this, [this, f] {
+            document_.edit(tr("Ignore a finding"), [&](Project& p) { return ignore(p.settings, f, {}); });
+        });
+        row->addWidget(ignore_it);
+    }
+    return card;
+}
+
+void CheckPanel::add_fixes(QHBoxLayout* row, const Finding& f) {
+    if (f.kind == FindingKind::seam) {
+        auto* mend = make_button(tr("Close it…"), tr("Go to the Loop step, where the seam is closed"));
+        connect(mend, &QPushButton::clicked, this, [this, f] {
+            viewing_.set_current_copy(f.copies.front());
+            emit go_to_step(2);
+        });
+        row->addWidget(mend);
+    }
+    if (f.zone_edge) {
+        auto* fix = make_button(tr("Soft edge of %1 m").arg(QString::fromStdString(short_number(f.zone_edge->edge, 2))),
+                                tr("Widen the zone's edge so far that no copy pops"));
+        connect(fix, &QPushButton::clicked, this, [this, wanted = *f.zone_edge] {
+            document_.edit(tr("Soften the edge of a zone"), [&](Project& p) -> Result<void> {
+                if (Zone* z = p.zone(wanted.zone)) z->outer = z->inner + wanted.edge;
+                return {};
+            });
+        });
+        row->addWidget(fix);
+    }
+    if (f.match_rates) {
+        auto* fix = make_button(tr("Match by seconds"), tr("Join the source by clock: it plays as it was made"));
+        connect(fix, &QPushButton::clicked, this, [this, id = *f.match_rates] {
+            document_.edit(tr("Join a source by clock"), [&](Project& p) -> Result<void> {
+                if (SourceSpec* s = p.source(id)) s->join = Join::by_clock;
+                return {};
+            });
+        });
+        row->addWidget(fix);
+    }
+}
+
 void CheckPanel::fill() {
     clear_layout(list_);
     const bool current = report_ && examined_ == document_.show();
@@ -156,70 +221,9 @@ void CheckPanel::fill() {
         int shown = 0;
         for (const Finding& f : report_->findings) {
             if (f.kind != kind) continue;
-            if (shown == 0) {
-                line(QString::fromUtf8(title_of(kind)), "heading");
-            }
+            if (shown == 0) line(QString::fromUtf8(title_of(kind)), "heading");
             if (++shown > 100) continue;
-            auto* card = make_card();
-            auto* row = new QHBoxLayout(card);
-            row->setContentsMargins(12, 8, 12, 8);
-            auto* words = make_label(QString::fromStdString(f.words));
-            words->setWordWrap(true);
-            row->addWidget(words, 1);
-            if (f.kind == FindingKind::size) {
-                auto* change = make_button(tr("Hand off…"), tr("Go to the Hand off step, where the folder is chosen"));
-                connect(change, &QPushButton::clicked, this, [this] { emit go_to_step(6); });
-                row->addWidget(change);
-            } else {
-                auto* show = make_button(tr("Show"), tr("Go to frame %1 and select these copies").arg(f.frame));
-                connect(show, &QPushButton::clicked, this, [this, f] {
-                    viewing_.set_frame(static_cast<double>(f.frame));
-                    viewing_.select({f.copies.begin(), f.copies.end()});
-                    emit show_copy(f.copies.front());
-                });
-                row->addWidget(show);
-            }
-            if (f.kind == FindingKind::seam) {
-                auto* mend = make_button(tr("Close it…"), tr("Go to the Loop step, where the seam is closed"));
-                connect(mend, &QPushButton::clicked, this, [this, f] {
-                    viewing_.set_current_copy(f.copies.front());
-                    emit go_to_step(2);
-                });
-                row->addWidget(mend);
-            }
-            if (f.zone_edge) {
-                auto* fix =
-                    make_button(tr("Soft edge of %1 m").arg(QString::fromStdString(short_number(f.zone_edge->edge, 2))),
-                                tr("Widen the zone's edge so far that no copy pops"));
-                connect(fix, &QPushButton::clicked, this, [this, wanted = *f.zone_edge] {
-                    document_.edit(tr("Soften the edge of a zone"), [&](Project& p) -> Result<void> {
-                        if (Zone* z = p.zone(wanted.zone)) z->outer = z->inner + wanted.edge;
-                        return {};
-                    });
-                });
-                row->addWidget(fix);
-            }
-            if (f.match_rates) {
-                auto* fix =
-                    make_button(tr("Match by seconds"), tr("Join the source by clock: it plays as it was made"));
-                connect(fix, &QPushButton::clicked, this, [this, id = *f.match_rates] {
-                    document_.edit(tr("Join a source by clock"), [&](Project& p) -> Result<void> {
-                        if (SourceSpec* s = p.source(id)) s->join = Join::by_clock;
-                        return {};
-                    });
-                });
-                row->addWidget(fix);
-            }
-            if (!f.key.empty()) {
-                auto* ignore_it = make_button(
-                    tr("Ignore"),
-                    tr("Leave it as it is: it counts apart from now on, below, where a reason can be given"));
-                connect(ignore_it, &QPushButton::clicked, this, [this, f] {
-                    document_.edit(tr("Ignore a finding"), [&](Project& p) { return ignore(p.settings, f, {}); });
-                });
-                row->addWidget(ignore_it);
-            }
-            list_->addWidget(card);
+            list_->addWidget(finding_card(f));
         }
         if (shown > 100) line(tr("… and %1 more of this kind.").arg(shown - 100), "muted");
     }

@@ -24,6 +24,8 @@ class CheckPanel : public Panel {
 
   private:
     void fill();
+    QWidget* finding_card(const Finding& finding);
+    void add_fixes(QHBoxLayout* row, const Finding& finding);
     void fill_ignored();
     void save_report();
     void show_rule();

@@ -48,9 +48,45 @@ bool SourceCard::exact_at_any_time(const SourceFacts& facts) {
 }
 
 void SourceCard::add_import_settings(const SourceSpec& spec) {
-    const SourceFacts* f = facts();
     auto* form = new PairForm;
-    auto put = [form](const QString& label, QWidget* field) { form->put(label, field); };
+    add_time_settings(form, spec);
+    add_ways_between(form, spec);
+    add_space_settings(form, spec);
+    const std::size_t more = add_choices(form, spec);
+    add_pose_settings(form, spec);
+    column_->addLayout(form);
+    if (more > 0) line(tr("%1 more variants can be chosen from the command line.").arg(more), "muted");
+}
+
+// A choice that sets one value.
+QComboBox* SourceCard::choice(const QStringList& texts, int now, const QString& name, const QString& tip,
+                              const QString& words, std::function<void(SourceSpec&, int)> set) {
+    auto* box = make_choice(texts, name, tip, [this, words, set = std::move(set)](int i) {
+        change(words, [&](SourceSpec& s) -> Result<void> {
+            set(s, i);
+            return {};
+        });
+    });
+    box->setCurrentIndex(now);
+    return box;
+}
+
+// A number that sets one value; steps of one `merge` become one edit.
+void SourceCard::bind(NumberField* field, const QString& words, const char* merge,
+                      std::function<void(SourceSpec&, double)> set) {
+    connect(field, &NumberField::edited, this, [this, words, merge, set = std::move(set)](double v) {
+        change(
+            words,
+            [&](SourceSpec& s) -> Result<void> {
+                set(s, v);
+                return {};
+            },
+            merge);
+    });
+}
+
+void SourceCard::add_time_settings(PairForm* form, const SourceSpec& spec) {
+    const SourceFacts* f = facts();
     auto* rate = new QLineEdit(QString::fromStdString(to_text(spec.rate)));
     rate->setMaximumWidth(110);
     rate->setAccessibleName(tr("Frame rate of the files"));
@@ -63,36 +99,21 @@ void SourceCard::add_import_settings(const SourceSpec& spec) {
         });
         if (const auto* s = document_.project().source(id_)) rate->setText(QString::fromStdString(to_text(s->rate)));
     });
-    put(tr("Rate"), rate);
+    form->put(tr("Rate"), rate);
     auto* first = make_number(Quantity::source_frames, -1e9, 1e9, 0, tr("First frame"),
                               tr("What the first frame is called here"));
     first->set_value(static_cast<double>(spec.first.value_or(f ? f->first : 0)));
-    connect(first, &NumberField::edited, this, [this](double v) {
-        change(
-            tr("Set the source's first frame"),
-            [&](SourceSpec& s) -> Result<void> {
-                s.first = static_cast<std::int64_t>(v);
-                return {};
-            },
-            "first-frame");
-    });
-    put(tr("First frame"), first);
-    // A choice that sets one value.
-    auto choose = [&](const QStringList& texts, int now, const QString& name, const QString& tip, const QString& words,
-                      auto set) {
-        auto* box = make_choice(texts, name, tip, [this, words, set](int i) {
-            change(words, [&](SourceSpec& s) -> Result<void> {
-                set(s, i);
-                return {};
-            });
-        });
-        box->setCurrentIndex(now);
-        return box;
-    };
-    put(tr("Joins"),
-        choose({tr("by clock"), tr("frame for frame")}, static_cast<int>(spec.join), tr("Joins the project"),
-               tr("By clock: seconds agree. Frame for frame: every frame lasts one output frame."),
-               tr("Set how the source joins"), [](SourceSpec& s, int i) { s.join = static_cast<Join>(i); }));
+    bind(first, tr("Set the source's first frame"), "first-frame",
+         [](SourceSpec& s, double v) { s.first = static_cast<std::int64_t>(v); });
+    form->put(tr("First frame"), first);
+    form->put(tr("Joins"),
+              choice({tr("by clock"), tr("frame for frame")}, static_cast<int>(spec.join), tr("Joins the project"),
+                     tr("By clock: seconds agree. Frame for frame: every frame lasts one output frame."),
+                     tr("Set how the source joins"), [](SourceSpec& s, int i) { s.join = static_cast<Join>(i); }));
+}
+
+void SourceCard::add_ways_between(PairForm* form, const SourceSpec& spec) {
+    const SourceFacts* f = facts();
     std::vector<Way> ways = ways_of(f ? *f : SourceFacts{});
     if (!ways.empty()) {
         auto now = std::find_if(ways.begin(), ways.end(), [&](const Way& w) { return w.how == spec.sub_frame; });
@@ -102,39 +123,41 @@ void SourceCard::add_import_settings(const SourceSpec& spec) {
         }
         QStringList texts;
         for (const Way& way : ways) texts << way.words;
-        put(tr("Between frames"), choose(texts, static_cast<int>(now - ways.begin()), tr("Between frames"),
-                                         tr("How a pose between two frames is made. Smooth follows the velocities, or "
-                                            "goes through the frames on both sides where there are none."),
-                                         tr("Set poses between frames"), [ways](SourceSpec& s, int i) {
-                                             s.sub_frame = ways[static_cast<std::size_t>(i)].how;
-                                         }));
+        form->put(tr("Between frames"),
+                  choice(texts, static_cast<int>(now - ways.begin()), tr("Between frames"),
+                         tr("How a pose between two frames is made. Smooth follows the velocities, or "
+                            "goes through the frames on both sides where there are none."),
+                         tr("Set poses between frames"),
+                         [ways](SourceSpec& s, int i) { s.sub_frame = ways[static_cast<std::size_t>(i)].how; }));
     }
+}
+
+void SourceCard::add_space_settings(PairForm* form, const SourceSpec& spec) {
+    const SourceFacts* f = facts();
     if (!spec.water) {
-        put(tr("Files have"),
-            choose({tr("y up"), tr("z up")}, static_cast<int>(spec.up), tr("Up axis"),
-                   tr("Which way is up in the files; scenes have y up"), tr("Set the source's up axis"),
-                   [](SourceSpec& s, int i) { s.up = static_cast<UpAxis>(i); }));
+        form->put(tr("Files have"),
+                  choice({tr("y up"), tr("z up")}, static_cast<int>(spec.up), tr("Up axis"),
+                         tr("Which way is up in the files; scenes have y up"), tr("Set the source's up axis"),
+                         [](SourceSpec& s, int i) { s.up = static_cast<UpAxis>(i); }));
         auto* scale = make_number(Quantity::plain, 1e-6, 1e6, 6, tr("Scale"),
                                   tr("Metres in one unit of the files: 0.01 for centimetres"));
         scale->set_step(0.1);
         scale->set_value(spec.scale);
-        connect(scale, &NumberField::edited, this, [this](double v) {
-            change(
-                tr("Set the source's scale"),
-                [&](SourceSpec& s) -> Result<void> {
-                    s.scale = v;
-                    return {};
-                },
-                "source-scale");
-        });
-        put(tr("Scale"), scale);
+        bind(scale, tr("Set the source's scale"), "source-scale", [](SourceSpec& s, double v) { s.scale = v; });
+        form->put(tr("Scale"), scale);
     }
     if (f && !f->missing.empty()) {
-        put(tr("Missing frames"),
-            choose({tr("hold the frame before"), tr("blend across")}, static_cast<int>(spec.gaps), tr("Missing frames"),
-                   tr("What stands in for frames that are not there"), tr("Set how gaps are bridged"),
-                   [](SourceSpec& s, int i) { s.gaps = static_cast<GapFix>(i); }));
+        form->put(tr("Missing frames"),
+                  choice({tr("hold the frame before"), tr("blend across")}, static_cast<int>(spec.gaps),
+                         tr("Missing frames"), tr("What stands in for frames that are not there"),
+                         tr("Set how gaps are bridged"),
+                         [](SourceSpec& s, int i) { s.gaps = static_cast<GapFix>(i); }));
     }
+}
+
+// Variants and animations; how many are not shown.
+std::size_t SourceCard::add_choices(PairForm* form, const SourceSpec& spec) {
+    const SourceFacts* f = facts();
     constexpr std::size_t most_choices = 24;
     std::size_t choices = 0;
     for (const SourceChoice& c : f ? f->choices : std::vector<SourceChoice>{}) {
@@ -157,20 +180,27 @@ void SourceCard::add_import_settings(const SourceSpec& spec) {
                                         id_, from, i <= 0 ? std::string() : c.options[static_cast<std::size_t>(i) - 1]);
                                 });
         box->setCurrentIndex(now == c.options.end() ? 0 : static_cast<int>(now - c.options.begin()) + 1);
-        put(QString::fromStdString(c.title), box);
+        form->put(QString::fromStdString(c.title), box);
     }
+    return choices > most_choices ? choices - most_choices : 0;
+}
+
+void SourceCard::add_pose_settings(PairForm* form, const SourceSpec& spec) {
+    const SourceFacts* f = facts();
     if (f && f->root) {
-        put(tr("Root motion"),
-            choose({tr("taken along"), tr("left out")}, static_cast<int>(spec.root), tr("Root motion"),
+        form->put(
+            tr("Root motion"),
+            choice({tr("taken along"), tr("left out")}, static_cast<int>(spec.root), tr("Root motion"),
                    tr("Taken along: copies travel as the root does. Left out: the root stays where it is at the first "
                       "frame."),
                    tr("Set the root motion"), [](SourceSpec& s, int i) { s.root = static_cast<RootMotion>(i); }));
     }
     if (f && f->kind == SourceKind::mesh_cache && f->faces > 0) {
-        put(tr("Normals between"),
-            choose({tr("blended"), tr("recomputed")}, spec.fresh_normals ? 1 : 0, tr("Normals of poses between frames"),
-                   tr("Blended from both frames, or recomputed from the faces"), tr("Set the normals between frames"),
-                   [](SourceSpec& s, int i) { s.fresh_normals = i == 1; }));
+        form->put(tr("Normals between"),
+                  choice({tr("blended"), tr("recomputed")}, spec.fresh_normals ? 1 : 0,
+                         tr("Normals of poses between frames"),
+                         tr("Blended from both frames, or recomputed from the faces"),
+                         tr("Set the normals between frames"), [](SourceSpec& s, int i) { s.fresh_normals = i == 1; }));
     }
     if (spec.sub_frame == SubFrame::level_set) {
         auto* voxel = make_number(Quantity::plain, 0, 1e6, 6, tr("Voxel size"),
@@ -178,35 +208,17 @@ void SourceCard::add_import_settings(const SourceSpec& spec) {
                                      "hundredth of the longest side"));
         voxel->set_step(0.01);
         voxel->set_value(spec.voxel);
-        connect(voxel, &NumberField::edited, this, [this](double v) {
-            change(
-                tr("Set the voxel size"),
-                [&](SourceSpec& s) -> Result<void> {
-                    s.voxel = v;
-                    return {};
-                },
-                "voxel");
-        });
-        put(tr("Voxel size"), voxel);
+        bind(voxel, tr("Set the voxel size"), "voxel", [](SourceSpec& s, double v) { s.voxel = v; });
+        form->put(tr("Voxel size"), voxel);
     }
     if (!spec.shapes.empty()) {
         auto* each = make_number(Quantity::source_frames, 1, 100'000, 0, tr("Frames per shape"),
                                  tr("How many frames each shape is shown"));
         each->set_value(static_cast<double>(spec.shape_frames));
-        connect(each, &NumberField::edited, this, [this](double v) {
-            change(
-                tr("Set how long a shape is shown"),
-                [&](SourceSpec& s) -> Result<void> {
-                    s.shape_frames = static_cast<std::int64_t>(v);
-                    return {};
-                },
-                "shape-frames");
-        });
-        put(tr("Frames per shape"), each);
+        bind(each, tr("Set how long a shape is shown"), "shape-frames",
+             [](SourceSpec& s, double v) { s.shape_frames = static_cast<std::int64_t>(v); });
+        form->put(tr("Frames per shape"), each);
     }
-    column_->addLayout(form);
-    if (choices > most_choices)
-        line(tr("%1 more variants can be chosen from the command line.").arg(choices - most_choices), "muted");
 }
 
 } // namespace garland

@@ -30,7 +30,17 @@ class SourceCard : public QFrame {
     void add_fast_copy(QHBoxLayout* head);
     void add_facts(const SourceSpec& spec);
     void add_problems(const SourceSpec& spec);
-    void add_import_settings(const SourceSpec& spec);        // import_settings_form.cpp
+    // import_settings_form.cpp
+    void add_import_settings(const SourceSpec& spec);
+    void add_time_settings(PairForm* form, const SourceSpec& spec);
+    void add_ways_between(PairForm* form, const SourceSpec& spec);
+    void add_space_settings(PairForm* form, const SourceSpec& spec);
+    std::size_t add_choices(PairForm* form, const SourceSpec& spec);
+    void add_pose_settings(PairForm* form, const SourceSpec& spec);
+    QComboBox* choice(const QStringList& texts, int now, const QString& name, const QString& tip, const QString& words,
+                      std::function<void(SourceSpec&, int)> set);
+    void bind(NumberField* field, const QString& words, const char* merge,
+              std::function<void(SourceSpec&, double)> set);
     static bool exact_at_any_time(const SourceFacts& facts); // it has no choice of poses between frames
     void add_water(const SourceSpec& spec);                  // water_form.cpp
     void line(const QString& text, const char* role);

@@ -5,6 +5,20 @@
 
 namespace garland {
 
+namespace {
+
+bool has_fade(const Closing& c) {
+    return c.way != ClosingWay::cut;
+}
+bool layered(const Closing& c) {
+    return c.way == ClosingWay::end_fade || c.way == ClosingWay::half_shift;
+}
+bool drawn_by_hand(const Closing& c) {
+    return !c.drawn_in.empty() || !c.drawn_out.empty();
+}
+
+} // namespace
+
 void LoopPanel::make_closing_card() {
     fields_ = std::make_unique<Fields<Closing>>(
         document_, this, QStringLiteral("closing"),
@@ -24,6 +38,23 @@ void LoopPanel::make_closing_card() {
     state_ = make_label({}, nullptr);
     state_->setWordWrap(true);
     column->addWidget(state_);
+    add_range_row(column);
+    add_fade_row(column);
+    add_drawn_row(column);
+    numbers_ = make_label({}, "muted");
+    numbers_->setWordWrap(true);
+    column->addWidget(numbers_);
+    problem_ = make_label({}, "alert");
+    problem_->setWordWrap(true);
+    problem_->hide();
+    column->addWidget(problem_);
+    add_buttons(column);
+    across->addLayout(column, 1);
+    add_ends(across);
+    body()->addWidget(card);
+}
+
+void LoopPanel::add_range_row(QVBoxLayout* column) {
     auto* range = add_row(column);
     fields_->number(
         range, tr("Start"), Quantity::source_frames, -1e9, 1e9, 0, 1, tr("The loop's first frame, as the files count"),
@@ -42,26 +73,26 @@ void LoopPanel::make_closing_card() {
         [](const Closing& c) { return static_cast<int>(c.way); },
         [](Closing& c, int i) { c.way = static_cast<ClosingWay>(i); });
     close_row(range);
+}
+
+void LoopPanel::add_fade_row(QVBoxLayout* column) {
     auto* fade = add_row(column);
-    auto fades = [](const Closing& c) { return c.way != ClosingWay::cut; };
-    auto layered = [](const Closing& c) { return c.way == ClosingWay::end_fade || c.way == ClosingWay::half_shift; };
     fields_->number(
         fade, tr("Overlap"), Quantity::source_frames, 1, 1e7, 0, 1,
         tr("Frames over which the end fades; as many are needed before the start"),
         [](const Closing& c) { return static_cast<double>(c.overlap); },
         [](Closing& c, double v) { c.overlap = static_cast<std::int64_t>(v); },
         [](const Closing& c) { return c.way == ClosingWay::end_fade; });
-    auto drawn_by_hand = [](const Closing& c) { return !c.drawn_in.empty() || !c.drawn_out.empty(); };
     fields_->choice(
         fade, tr("Fade"), {tr("straight"), tr("smooth"), tr("drawn")},
         tr("How the weight goes from one to the other; drawn: by hand, below"),
-        [drawn_by_hand](const Closing& c) { return drawn_by_hand(c) ? 2 : static_cast<int>(c.curve); },
+        [](const Closing& c) { return drawn_by_hand(c) ? 2 : static_cast<int>(c.curve); },
         [](Closing& c, int i) {
             c.drawn_out.clear();
             c.drawn_in = i == 2 ? KeyedCurve{{0, 0, Toward::smooth}, {1, 1, Toward::linear}} : KeyedCurve{};
             if (i < 2) c.curve = static_cast<FadeCurve>(i);
         },
-        fades);
+        has_fade);
     fields_->choice(
         fade, tr("Layers"), {tr("mixed"), tr("added"), tr("larger"), tr("densest first")},
         tr("Mixed: weights come to 1. Added: their squares do, so that unlike layers stay as lively. For volumes: the "
@@ -74,38 +105,46 @@ void LoopPanel::make_closing_card() {
         [](const Closing& c) { return c.keep_contrast; }, [](Closing& c, bool on) { c.keep_contrast = on; },
         [this](const Closing& c) { return open() && contrast_counts(c, open()->source->facts().kind); });
     close_row(fade);
+}
+
+// A weight that is drawn over the fade.
+std::pair<QLabel*, CurveEdit*> LoopPanel::add_curve(QHBoxLayout* row, const QString& label, const QString& tip,
+                                                    bool rises, KeyedCurve Closing::*keys) {
+    auto* words = make_label(label);
+    auto* edit = new CurveEdit(0, 1, rises ? 0 : 1, rises);
+    edit->setFixedSize(110, 44);
+    edit->setAccessibleName(label);
+    edit->setToolTip(
+        tip + tr("\nClick to set a point, drag it; right-click changes how it goes on; double-click removes it."));
+    connect(edit, &CurveEdit::edited, this, [this, keys, rises, label](const KeyedCurve& drawn_curve) {
+        KeyedCurve next = drawn_curve;
+        if (!next.empty()) { // a fade leads from one end to the other, or the loop would jump
+            if (next.front().at > 0) next.insert(next.begin(), {0, 0, Toward::linear});
+            if (next.back().at < 1) next.push_back({1, 0, Toward::linear});
+            next.front().value = rises ? 0 : 1;
+            next.back().value = rises ? 1 : 0;
+        }
+        fields_->change(
+            tr("Draw the fade: %1").arg(label), [&](Closing& c) { c.*keys = next; },
+            QStringLiteral("closing-drawn-%1").arg(rises));
+    });
+    connect(edit, &CurveEdit::settled, &document_, &Document::end_merge);
+    row->addWidget(words);
+    row->addWidget(edit);
+    return {words, edit};
+}
+
+void LoopPanel::add_drawn_row(QVBoxLayout* column) {
     auto* drawn = add_row(column);
-    auto curve = [&](const QString& label, const QString& tip, bool rises, KeyedCurve Closing::*keys) {
-        auto* words = make_label(label);
-        auto* edit = new CurveEdit(0, 1, rises ? 0 : 1, rises);
-        edit->setFixedSize(110, 44);
-        edit->setAccessibleName(label);
-        edit->setToolTip(
-            tip + tr("\nClick to set a point, drag it; right-click changes how it goes on; double-click removes it."));
-        connect(edit, &CurveEdit::edited, this, [this, keys, rises, label](const KeyedCurve& drawn_curve) {
-            KeyedCurve next = drawn_curve;
-            if (!next.empty()) { // a fade leads from one end to the other, or the loop would jump
-                if (next.front().at > 0) next.insert(next.begin(), {0, 0, Toward::linear});
-                if (next.back().at < 1) next.push_back({1, 0, Toward::linear});
-                next.front().value = rises ? 0 : 1;
-                next.back().value = rises ? 1 : 0;
-            }
-            fields_->change(
-                tr("Draw the fade: %1").arg(label), [&](Closing& c) { c.*keys = next; },
-                QStringLiteral("closing-drawn-%1").arg(rises));
-        });
-        connect(edit, &CurveEdit::settled, &document_, &Document::end_merge);
-        drawn->addWidget(words);
-        drawn->addWidget(edit);
-        return std::pair(words, edit);
-    };
     const auto [in_words, in_curve] =
-        curve(tr("comes in"), tr("The weight of the layer that comes in, over the fade; without points: as Fade says."),
-              true, &Closing::drawn_in);
-    const auto [out_words, out_curve] = curve(
-        tr("goes"), tr("The weight of the layer that goes, over the fade; without points: what the other leaves."),
-        false, &Closing::drawn_out);
-    const auto drawn_layers = [layered, drawn_by_hand](const Closing& c) { return layered(c) && drawn_by_hand(c); };
+        add_curve(drawn, tr("comes in"),
+                  tr("The weight of the layer that comes in, over the fade; without points: as Fade says."), true,
+                  &Closing::drawn_in);
+    const auto [out_words, out_curve] =
+        add_curve(drawn, tr("goes"),
+                  tr("The weight of the layer that goes, over the fade; without points: what the other leaves."), false,
+                  &Closing::drawn_out);
+    const auto drawn_layers = [](const Closing& c) { return layered(c) && drawn_by_hand(c); };
     fields_->keep({in_words, in_curve, out_words, out_curve}, drawn_layers,
                   [in_curve = in_curve, out_curve = out_curve](const Closing& c) {
                       in_curve->set_curve(c.drawn_in);
@@ -114,13 +153,9 @@ void LoopPanel::make_closing_card() {
                                                : c.drawn_out);
                   });
     close_row(drawn);
-    numbers_ = make_label({}, "muted");
-    numbers_->setWordWrap(true);
-    column->addWidget(numbers_);
-    problem_ = make_label({}, "alert");
-    problem_->setWordWrap(true);
-    problem_->hide();
-    column->addWidget(problem_);
+}
+
+void LoopPanel::add_buttons(QVBoxLayout* column) {
     auto* go = new QHBoxLayout;
     close_ =
         make_button(tr("Close the loop"), tr("Make this range the source, and let the timings that show it repeat it"));
@@ -136,7 +171,9 @@ void LoopPanel::make_closing_card() {
     go->addWidget(across_);
     go->addStretch(1);
     column->addLayout(go);
-    across->addLayout(column, 1);
+}
+
+void LoopPanel::add_ends(QHBoxLayout* across) {
     auto* ends = new QVBoxLayout;
     ends->setSpacing(3);
     ends_ = new QLabel;
@@ -148,7 +185,6 @@ void LoopPanel::make_closing_card() {
     ends->addWidget(ends_words_);
     ends->addStretch(1);
     across->addLayout(ends);
-    body()->addWidget(card);
 }
 
 } // namespace garland

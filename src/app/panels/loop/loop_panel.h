@@ -10,6 +10,8 @@
 
 namespace garland {
 
+class CurveEdit;
+
 class LoopPanel : public Panel {
     Q_OBJECT
   public:
@@ -30,6 +32,13 @@ class LoopPanel : public Panel {
 
   private:
     void make_closing_card();
+    void add_range_row(QVBoxLayout* column);
+    void add_fade_row(QVBoxLayout* column);
+    std::pair<QLabel*, CurveEdit*> add_curve(QHBoxLayout* row, const QString& label, const QString& tip, bool rises,
+                                             KeyedCurve Closing::*keys);
+    void add_drawn_row(QVBoxLayout* column);
+    void add_buttons(QVBoxLayout* column);
+    void add_ends(QHBoxLayout* across);
     void refresh(); // what the document says now
     void look();    // compares poses, first of a few points, then of all
     void find();    // candidates of the picture there is
