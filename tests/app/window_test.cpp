@@ -374,7 +374,8 @@ class WindowTest : public QObject {
         QTest::mouseClick(kinds->button(1), Qt::LeftButton);
         QCOMPARE(o.project().arrangements[0].kind, ArrangementKind::grid);
         type(o.window.arrange(), "Rows", "99999");
-        QVERIFY(o.window.notices().texts().join(' ').contains("more than one arrangement may have (100000)"));
+        QVERIFY(o.window.notices().texts().join(' ').contains(
+            QString::fromUtf8("more than one arrangement may have (100\u00a0000)")));
         QCOMPARE(o.project().arrangements[0].rows, 3);
     }
 

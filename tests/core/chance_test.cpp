@@ -52,6 +52,11 @@ class ChanceTest : public QObject {
         QCOMPARE(exact_number(0.1), "0.1");
         QCOMPARE(byte_count(3.1e9), "3.1 GB");
         QCOMPARE(byte_count(12), "12 bytes");
+        QCOMPARE(counted(1, "copy", "copies"), "1 copy");
+        QCOMPARE(counted(4500, "copy", "copies"), "4500 copies");
+        QCOMPARE(counted(10074, "copy", "copies"), "10\u00a0074 copies");
+        QCOMPARE(grouped(100000), "100\u00a0000");
+        QCOMPARE(grouped(-1234567), "-1\u00a0234\u00a0567");
         QVERIFY(!parse_number("12,5"));
         QVERIFY(!parse_number("nan"));
         QVERIFY(!parse_number("1e999"));

@@ -228,7 +228,8 @@ class PlacesTest : public QObject {
         Arrangement a = of(ArrangementKind::line, 10'000'000);
         const auto out = validate(a);
         QVERIFY(!out);
-        QVERIFY(out.error().message.find("10000000 copies are more than one arrangement may have (100000)") !=
+        QVERIFY(out.error().message.find(
+                    "10\u00a0000\u00a0000 copies are more than one arrangement may have (100\u00a0000)") !=
                 std::string::npos);
         QVERIFY(out.error().message.find("4 GB") != std::string::npos);
         a.count = 0;

@@ -1,5 +1,6 @@
 #include "core/base/numbers.h"
 
+#include <algorithm>
 #include <cmath>
 #include <fast_float/fast_float.h>
 #include <fmt/format.h>
@@ -40,8 +41,18 @@ std::string byte_count(double bytes) {
     return fmt::format("{} {}", short_number(bytes, bytes < 9.95 ? 1 : 0), units[unit]);
 }
 
+std::string grouped(long long number) {
+    std::string digits = fmt::format("{}", number < 0 ? -static_cast<unsigned long long>(number)
+                                                      : static_cast<unsigned long long>(number));
+    if (digits.size() >= 5) {
+        for (std::size_t at = digits.size() - 3; at > 0 && at < digits.size(); at -= std::min<std::size_t>(at, 3))
+            digits.insert(at, "\u00a0");
+    }
+    return (number < 0 ? "-" : "") + digits;
+}
+
 std::string counted(long long count, std::string_view one, std::string_view many) {
-    return fmt::format("{} {}", count, count == 1 ? one : many);
+    return fmt::format("{} {}", grouped(count), count == 1 ? one : many);
 }
 
 std::string counted_number(double count, std::string_view one, std::string_view many) {

@@ -19,7 +19,11 @@ std::optional<double> parse_number(std::string_view text);
 // "3.1 GB", "640 KB", "12 bytes": decimal units.
 std::string byte_count(double bytes);
 
-// "1 copy", "12 copies".
+// From five digits on in groups of three (ISO 80000-1, section 7.3.1), with spaces that do not break lines (U+00A0):
+// "4500", "10 074". For sentences; files and programs get plain numbers.
+std::string grouped(long long number);
+
+// "1 copy", "12 copies", "10 074 copies".
 std::string counted(long long count, std::string_view one, std::string_view many);
 
 // The same for a number that need not be whole: "1 frame", "2.5 frames".

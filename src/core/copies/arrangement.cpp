@@ -113,7 +113,8 @@ Result<void> validate_counts(const Arrangement& a) {
             Error{ErrorCode::too_large,
                   fmt::format("{} copies are more than one arrangement may have ({}); so many would take about {} "
                               "beside their geometry",
-                              copies_in(a), copy_limit, byte_count(static_cast<double>(copies_in(a)) * bytes_a_copy))}
+                              grouped(copies_in(a)), grouped(copy_limit),
+                              byte_count(static_cast<double>(copies_in(a)) * bytes_a_copy))}
                 .advise("use fewer copies, or several arrangements"));
     }
     return {};
