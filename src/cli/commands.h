@@ -55,7 +55,7 @@ struct HandoffWords {
     double tolerance = 0.001;
     std::string up = "y", unit = "m";
     std::int64_t handles = 0;
-    bool no_velocities = false, no_attributes = false;
+    bool no_velocities = false, no_attributes = false, each_copy = false;
     std::string share, job;
     bool replace = false, resume = false, dry_run = false;
 };

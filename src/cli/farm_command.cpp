@@ -89,6 +89,11 @@ int farm_command(const FarmWords& words, Output out) {
                          .keeping("nothing was written")
                          .advise("split posed copies as .ply, or write it on one machine"),
                      out);
+    if (order->each_copy)
+        return usage(Error{ErrorCode::invalid, "what is a file a copy cannot be split"}
+                         .keeping("nothing was written")
+                         .advise("leave --each-copy out, or write it on one machine"),
+                     out);
     if (words.engine == "template" && words.template_file.empty())
         return usage(Error{ErrorCode::invalid, "name the template with --template"}, out);
     TerminalProgress progress(out);

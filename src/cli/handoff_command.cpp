@@ -94,6 +94,8 @@ void handoff_options(CLI::App& app, HandoffWords& words) {
         ->capture_default_str();
     app.add_flag("--no-velocities", words.no_velocities, "Leave out the velocities of points");
     app.add_flag("--no-attributes", words.no_attributes, "Leave out named attributes of points and faces");
+    app.add_flag("--each-copy", words.each_copy,
+                 "Of posed copies as ply or obj: a file for each copy and frame, name.c07.0012.ply");
     app.add_flag("--replace", words.replace, "Replace files that are there already");
 }
 
@@ -112,6 +114,7 @@ Result<HandoffOrder> handoff_order(const HandoffWords& words) {
     order.existing = words.replace ? WhatIsThere::replace : words.resume ? WhatIsThere::resume : WhatIsThere::refuse;
     order.poses_per_frame = words.poses_per_frame;
     order.tolerance = words.tolerance;
+    order.each_copy = words.each_copy;
     GARLAND_CHECK(take_form(words, order));
     for (const HandoffOutput& o : outputs()) {
         if (o.word == order.output && order.ending.empty()) order.ending = o.endings.front();

@@ -327,6 +327,67 @@ class OutputKindsTest : public QObject {
             QDir(QString::fromStdString(swaying.folder / "again")).removeRecursively();
         }
     }
+    // Each copy and frame in a file of its own: the same points as the copies stand at, by Assimp's readers; stopped
+    // and gone on with, the bytes of one run.
+    void a_file_a_copy() {
+        struct StopLater final : Progress {
+            int left;
+            explicit StopLater(int n) : left(n) {}
+            void report(double, std::string_view) override { --left; }
+            bool cancelled() const override { return left <= 0; }
+        };
+        HandoffOrder order{"posed-copies", ".ply", swaying.folder / "apart", "copies", {{5, 7}, 1}};
+        order.each_copy = true;
+        const auto plan = plan_handoff(swaying.input(), order);
+        QVERIFY2(plan, plan ? "" : qPrintable(said(plan.error())));
+        QCOMPARE(plan->files, std::int64_t(27));
+        const auto done = hand_off(swaying.input(), order);
+        QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+        QCOMPARE(done->files.size(), std::size_t(27));
+        QVERIFY(std::abs(plan->bytes / done->bytes - 1) < 0.2);
+        QVERIFY(verify_all(done->manifest));
+        for (const char* ending : {".ply", ".obj"}) {
+            order.ending = ending;
+            if (order.ending == ".obj") QVERIFY(hand_off(swaying.input(), order));
+            for (int t = 5; t <= 7; ++t) {
+                for (const auto& [number, should] : swaying.points(t)) {
+                    const std::string name = "apart/copies.c" + std::to_string(number) + numbered(".", t, 4, ending);
+                    Assimp::Importer importer;
+                    const aiScene* scene = importer.ReadFile(swaying.folder / name, aiProcess_JoinIdenticalVertices);
+                    QVERIFY2(scene && scene->mNumMeshes == 1, name.c_str());
+                    QCOMPARE(scene->mMeshes[0]->mNumFaces, 4u);
+                    for (unsigned k = 0; k < scene->mMeshes[0]->mNumVertices; ++k) {
+                        const auto& v = scene->mMeshes[0]->mVertices[k];
+                        QVERIFY(std::any_of(should.begin(), should.end(),
+                                            [&](const V3f& p) { return (p - V3f(v.x, v.y, v.z)).length() < 1e-5f; }));
+                    }
+                }
+            }
+        }
+        const auto one = read_ply(swaying.folder / "apart/copies.c3.0006.ply");
+        QVERIFY2(one, one ? "" : qPrintable(said(one.error())));
+        const auto number = std::find_if((*one)->attributes.begin(), (*one)->attributes.end(),
+                                         [](const Attribute& a) { return a.name == "copy"; });
+        QVERIFY(number != (*one)->attributes.end() && number->whole.at(0) == 3);
+        order.ending = ".ply";
+        order.folder = swaying.folder / "stopped";
+        order.existing = WhatIsThere::resume;
+        StopLater stop(4);
+        QVERIFY(!hand_off(swaying.input(), order, stop));
+        QVERIFY(!file_exists(order.folder + "/copies.ply.handoff.json"));
+        const auto again = hand_off(swaying.input(), order);
+        QVERIFY2(again, again ? "" : qPrintable(said(again.error())));
+        for (const std::string& file : done->files)
+            QCOMPARE(swaying.folder.read("stopped/" + file_name(file)),
+                     swaying.folder.read("apart/" + file_name(file)));
+        order.share = {1, 2};
+        const auto split = hand_off(swaying.input(), order);
+        QVERIFY(!split && said(split.error()).contains("cannot be split"));
+        order = {"shared-poses", ".usdc", swaying.folder / "apart", "copies", {{5, 7}, 1}};
+        order.each_copy = true;
+        const auto shared = plan_handoff(swaying.input(), order);
+        QVERIFY(!shared && said(shared.error()).contains("cannot be a file a copy"));
+    }
     void what_is_not_wanted_is_left_out() {
         HandoffOrder order{"posed-copies", ".ply", swaying.folder / "less", "copies", {{3, 3}, 1}};
         const auto whole = hand_off(swaying.input(), order);

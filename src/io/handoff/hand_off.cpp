@@ -31,6 +31,14 @@ Result<void> validate(const HandoffOrder& order) {
                         .keeping("nothing was written")
                         .advise("leave out the unit and the up axis, or write another kind of file"));
     }
+    const auto output = std::find_if(outputs().begin(), outputs().end(),
+                                     [&](const HandoffOutput& o) { return o.word == order.output; });
+    if (order.each_copy && output != outputs().end() && !output->by_copy(order.ending)) {
+        return fail(Error{ErrorCode::unsupported, fmt::format("{} as {} cannot be a file a copy", output->label,
+                                                              order.ending.empty() ? "it is" : order.ending.substr(1))}
+                        .keeping("nothing was written")
+                        .advise("write posed copies as ply or obj"));
+    }
     return {};
 }
 
@@ -65,6 +73,10 @@ Result<HandoffOrder> shared_out(const HandoffInput& input, const HandoffOutput& 
                         .keeping("nothing was written")
                         .advise("split posed copies as .ply, or write it on one machine"));
     }
+    if (order.each_copy)
+        return fail(Error{ErrorCode::invalid, "what is a file a copy cannot be split"}
+                        .keeping("nothing was written")
+                        .advise("split posed copies with a file a frame, or write it on one machine"));
     GARLAND_TRY(costs, frame_costs(*input.show, order.frames, progress));
     const auto starts = split_by_cost(costs, order.share.of);
     const auto at = static_cast<std::size_t>(order.share.number);
@@ -79,7 +91,7 @@ Result<HandoffOrder> shared_out(const HandoffInput& input, const HandoffOutput& 
 Result<void> round_off(const HandoffOutput& output, const HandoffOrder& order, const HandoffKey& key,
                        HandoffDone& done) {
     GARLAND_TRY(files, journalled(order, key));
-    if (output.in_frames(order.ending)) {
+    if (output.in_frames(order.ending) && !order.each_copy) { // which is never split
         std::int64_t frames = 0;
         for (const auto& [name, file] : files) frames += extension(name) == order.ending;
         if (frames < order.frames.count()) {

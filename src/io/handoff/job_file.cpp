@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
+#include <set>
 
 namespace garland {
 
@@ -74,7 +75,11 @@ Result<JobState> state_of(const HandoffJob& job) {
         return state;
     }
     GARLAND_TRY(files, journalled(job.order, {}));
-    for (const auto& [name, file] : files) state.complete += extension(name) == job.order.ending;
+    std::set<std::int64_t> begun; // of what is a file a copy: frames of which some file is complete
+    for (const auto& [name, file] : files) {
+        if (extension(name) != job.order.ending) continue;
+        state.complete += job.order.each_copy ? begun.insert(file.frame.value_or(0)).second : 1;
+    }
     return state;
 }
 

@@ -144,6 +144,7 @@ HandoffKey key_of(const HandoffInput& input, const HandoffOrder& order) {
     std::string form; // only where it is not the usual one: what older versions began can be gone on with
     if (!order.as.usual())
         form = fmt::format(" {} {} {} {}", order.as.z_up, order.as.unit, order.as.velocities, order.as.attributes);
+    if (order.each_copy) form += " each copy";
     key.settings = hash_of_text(fmt::format("{} {} {} {} {} {} {} {} {}", order.output, order.ending, order.name,
                                             order.frames.range.first, order.frames.range.last, order.frames.step,
                                             order.source.value, order.poses_per_frame, order.tolerance) +

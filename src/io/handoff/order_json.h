@@ -21,6 +21,7 @@ inline void put_order(nlohmann::ordered_json& j, const HandoffOrder& o) {
     if (o.as.unit != 1) j["unit"] = o.as.unit; // metres
     if (!o.as.velocities) j["velocities"] = false;
     if (!o.as.attributes) j["attributes"] = false;
+    if (o.each_copy) j["each_copy"] = true;
 }
 
 // Throws what the library throws.
@@ -35,6 +36,7 @@ inline HandoffOrder order_in(const nlohmann::ordered_json& j, std::string folder
     o.tolerance = j.at("tolerance").get<double>();
     o.as.z_up = j.value("up", "y") == "z", o.as.unit = j.value("unit", 1.0);
     o.as.velocities = j.value("velocities", true), o.as.attributes = j.value("attributes", true);
+    o.each_copy = j.value("each_copy", false);
     return o;
 }
 

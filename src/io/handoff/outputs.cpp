@@ -6,6 +6,7 @@
 #include "io/files/series.h"
 #include "io/gltf/viewer_glb.h"
 #include "io/handoff/bake.h"
+#include "io/handoff/copy_files.h"
 #include "io/handoff/frame_files.h"
 #include "io/handoff/manifest.h"
 #include "io/handoff/merged_copies.h"
@@ -70,8 +71,9 @@ Result<HandoffDone> write_series(const Show& show, const HandoffOrder& order, Ha
     static const std::map<std::string, WriteFrame> kinds{
         {".obj", write_obj_frame}, {".vdb", write_volume_frame}, {".csv", write_particle_frame}};
     const auto kind = kinds.find(order.ending);
-    GARLAND_TRY(b, kind != kinds.end() ? write_frame_files(show, frames, kind->first.c_str(), kind->second, progress)
-                                       : bake(show, frames, progress));
+    GARLAND_TRY(b, order.each_copy       ? write_copy_files(show, frames, order.ending.c_str(), progress)
+                   : kind != kinds.end() ? write_frame_files(show, frames, kind->first.c_str(), kind->second, progress)
+                                         : bake(show, frames, progress));
     HandoffDone done;
     done.files = b.files, done.bytes = b.bytes, done.kept = b.kept;
     if (order.ending == ".vdb" || order.ending == ".csv") {
@@ -79,9 +81,8 @@ Result<HandoffDone> write_series(const Show& show, const HandoffOrder& order, Ha
         done.numbers = {{"poses", static_cast<double>(b.poses)}};
         return done;
     }
-    done.words.push_back(fmt::format("{} copies from {} poses. Read back: every file has the counts and the size it "
-                                     "should have.",
-                                     b.copies, b.poses));
+    done.words.push_back(fmt::format("{} from {}. Read back: every file has the counts and the size it should have.",
+                                     counted(b.copies, "copy", "copies"), counted(b.poses, "pose", "poses")));
     done.numbers = {{"copies", static_cast<double>(b.copies)}, {"poses", static_cast<double>(b.poses)}};
     return done;
 }
@@ -122,7 +123,19 @@ Result<HandoffDone> write_one_array(const Show& show, const HandoffOrder& order,
     return done;
 }
 
+Result<HandoffPlan> plan_each_copy(const Show& show, const HandoffOrder& order, Progress& progress) {
+    GARLAND_TRY(e, estimate_copy_files(show, bake_order(order), order.ending.c_str(), progress));
+    HandoffPlan plan;
+    plan.files = e.files, plan.existing = e.existing, plan.bytes = e.bytes, plan.free = e.free;
+    for (const ArrangementShow& a : show.arrangements) {
+        if (a.usable && !a.places.empty() && a.sampler.source()->facts().kind == SourceKind::volume)
+            plan.left_out.push_back(fmt::format("{} (a volume: hand it off as PLY, a file a frame)", a.spec.name));
+    }
+    return plan;
+}
+
 Result<HandoffPlan> plan_posed(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
+    if (order.each_copy) return plan_each_copy(*in.show, order, progress);
     if (order.ending == ".ply") return plan_series(*in.show, order, progress);
     if (order.ending == ".obj" || order.ending == ".npy") return plan_merged(*in.show, order, progress);
     HandoffPlan plan;

@@ -30,6 +30,7 @@ struct HandoffOrder {
     double tolerance = 0.001; // source frames: of tables of times
     Share share{};            // of the frames; only of what is a file a frame
     WrittenAs as{};
+    bool each_copy = false; // of posed copies as PLY or OBJ: a file for each copy and frame, not one for each frame
 
     Existing files() const { return existing == WhatIsThere::replace ? Existing::replace : Existing::refuse; }
     std::string path() const { return folder + "/" + name + ending; } // of what is one file
@@ -73,6 +74,9 @@ struct HandoffOutput {
     // A file for each frame.
     bool in_frames(const std::string& ending) const {
         return ending == ".ply" || ending == ".obj" || ending == ".vdb" || (of_source && ending == ".csv");
+    }
+    bool by_copy(const std::string& ending) const { // each_copy is to be had
+        return std::string_view(word) == "posed-copies" && (ending == ".ply" || ending == ".obj");
     }
     // Whether files of this kind can be in another space than metres with y up: glTF and tables say nothing of it.
     static bool in_any_space(const std::string& ending) {

@@ -100,6 +100,7 @@ class Project:
         unit: str = "m",
         velocities: bool = True,
         attributes: bool = True,
+        each_copy: bool = False,
         progress: Progress | None = None,
     ) -> Plan: ...
     def hand_off(
@@ -119,6 +120,7 @@ class Project:
         unit: str = "m",
         velocities: bool = True,
         attributes: bool = True,
+        each_copy: bool = False,
         progress: Progress | None = None,
     ) -> Done: ...
 

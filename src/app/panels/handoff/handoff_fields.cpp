@@ -140,6 +140,10 @@ void HandoffPanel::make_form(int row, QHBoxLayout* range) {
     velocities_->setToolTip(tr("Velocities of points, for motion blur elsewhere"));
     attributes_ = new QCheckBox(tr("attributes"));
     attributes_->setToolTip(tr("Named numbers of points and faces; colours and normals are always written"));
+    each_copy_ = new QCheckBox(tr("a file a copy"));
+    each_copy_->setToolTip(
+        tr("A file for each copy and frame, with the copy's number in its name; not one for each frame"));
+    connect(each_copy_, &QCheckBox::toggled, this, &HandoffPanel::estimate_size);
     for (QCheckBox* box : {velocities_, attributes_}) {
         box->setChecked(true);
         connect(box, &QCheckBox::toggled, this, &HandoffPanel::estimate_size);
@@ -147,7 +151,7 @@ void HandoffPanel::make_form(int row, QHBoxLayout* range) {
     keep_label_ = make_label(tr("with"));
     auto* line = new QHBoxLayout;
     line->setSpacing(8);
-    for (QWidget* w : std::initializer_list<QWidget*>{up_, unit_, keep_label_, velocities_, attributes_})
+    for (QWidget* w : std::initializer_list<QWidget*>{up_, unit_, keep_label_, velocities_, attributes_, each_copy_})
         line->addWidget(w);
     line->addStretch(1);
     grid_->addWidget(space_label_, row, 0);
@@ -165,6 +169,7 @@ void HandoffPanel::offer_form() {
     for (QWidget* w :
          {static_cast<QWidget*>(velocities_), static_cast<QWidget*>(attributes_), static_cast<QWidget*>(keep_label_)})
         w->setVisible(both);
+    each_copy_->setVisible(o && o->by_copy(ending));
     for (QWidget* w : {static_cast<QWidget*>(handles_), static_cast<QWidget*>(handles_label_)}) w->setVisible(o);
 }
 

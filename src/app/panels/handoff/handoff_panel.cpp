@@ -143,6 +143,7 @@ HandoffOrder HandoffPanel::order() const {
         out.as.unit = units_of_length()[static_cast<std::size_t>(std::max(0, unit_->currentIndex()))].second;
     }
     out.as.velocities = velocities_->isChecked(), out.as.attributes = attributes_->isChecked();
+    out.each_copy = each_copy_->isChecked() && output()->by_copy(out.ending);
     constexpr WhatIsThere rules[] = {WhatIsThere::refuse, WhatIsThere::resume, WhatIsThere::replace};
     out.existing = rules[std::clamp(existing_->currentIndex(), 0, 2)];
     out.source = SourceId(source_->currentData().toULongLong());

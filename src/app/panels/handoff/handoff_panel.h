@@ -54,7 +54,7 @@ class HandoffPanel : public Panel {
     HandoffQueue queue_;
     QGridLayout* grid_;
     QComboBox *what_, *as_, *source_, *existing_, *up_, *unit_;
-    QCheckBox *velocities_, *attributes_;
+    QCheckBox *velocities_, *attributes_, *each_copy_;
     QLabel *about_, *as_label_, *source_label_, *existing_label_, *poses_label_, *tolerance_label_, *space_label_,
         *keep_label_, *handles_label_;
     QLineEdit *folder_, *name_;

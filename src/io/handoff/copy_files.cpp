@@ -1,0 +1,163 @@
+#include "io/handoff/copy_files.h"
+
+#include "core/base/numbers.h"
+#include "io/files/series.h"
+#include "io/handoff/placed_copy.h"
+#include "io/obj/obj.h"
+#include "io/ply/ply.h"
+
+#include <filesystem>
+#include <fmt/format.h>
+#include <unordered_set>
+
+namespace garland {
+
+namespace {
+
+std::string name_of(const BakeOrder& order, const Show& show, std::int64_t copy, std::int64_t frame,
+                    const char* ending) {
+    return numbered(order.name + "." + copy_name(copy, show.copies()) + ".", frame, 4, ending);
+}
+
+// A copy's geometry as it is written.
+Pose one_copy(const Posed& posed, std::size_t i, const Show& show, const WrittenAs& as) {
+    const Pose& pose = *posed.poses[posed.picks.copies[i]].pose;
+    PlacedCopy placed{as};
+    place_copy(posed, i, show, placed);
+    Pose out;
+    out.attributes = placed.attributes(pose);
+    out.points = std::move(placed.points), out.normals = std::move(placed.normals);
+    out.velocities = std::move(placed.velocities);
+    out.uvs = pose.uvs, out.colours = pose.colours, out.ids = pose.ids;
+    out.faces = pose.faces;
+    if (!as.attributes && !pose.faces->attributes.empty()) {
+        auto faces = std::make_shared<Faces>(*pose.faces);
+        faces->attributes.clear();
+        out.faces = std::move(faces);
+    }
+    std::erase_if(out.attributes, [](const Attribute& a) { return a.name == "copy"; });
+    const auto number = static_cast<std::int32_t>(posed.arrangement->number(i) + 1);
+    out.attributes.push_back({"copy", 1, {}, std::vector<std::int32_t>(out.points.size(), number), false});
+    return out;
+}
+
+Result<void> write_one(const std::string& path, const Pose& pose, bool obj, Existing existing) {
+    std::uint64_t points = 0, faces = 0;
+    if (obj) {
+        GARLAND_CHECK(write_obj(path, pose, existing));
+        GARLAND_TRY(back, read_obj_counts(path));
+        points = back.points, faces = back.faces;
+    } else {
+        GARLAND_CHECK(write_ply(path, pose, PlyForm::little_endian, existing));
+        GARLAND_TRY(back, read_ply_counts(path));
+        points = back.points, faces = back.faces;
+    }
+    if (points == pose.points.size() && faces == pose.faces->count()) return {};
+    return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(path).advise(
+        "check the disk and write this frame again"));
+}
+
+double bytes_of(const Pose& pose, bool obj) {
+    const auto points = static_cast<double>(pose.points.size()),
+               corners = static_cast<double>(pose.faces->corners.size());
+    if (obj) return points * 32 + corners * 7;
+    PlyMerger::Content c;
+    c.points = pose.points.size();
+    c.add_faces(*pose.faces);
+    c.normals = !pose.normals.empty(), c.velocities = !pose.velocities.empty(), c.uvs = !pose.uvs.empty();
+    c.colours = !pose.colours.empty(), c.ids = !pose.ids.empty();
+    c.attributes = pose.attributes;
+    return static_cast<double>(PlyMerger::size_of(c));
+}
+
+bool is_written(const Posed& posed, std::size_t i) {
+    const std::uint32_t pick = posed.picks.copies[i];
+    return pick != no_pose && !posed.poses[pick].pose->volume;
+}
+
+} // namespace
+
+Result<BakeEstimate> estimate_copy_files(const Show& show, const BakeOrder& order, const char* ending,
+                                         Progress& progress) {
+    if (!order.frames.valid() || order.step < 1)
+        return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+    const bool obj = std::string_view(ending) == ".obj";
+    BakeEstimate e;
+    GARLAND_TRY(all, pose_all(show, OutputFrame(static_cast<double>(order.frames.first)), progress));
+    for (const Posed& posed : all) {
+        std::vector<double> bytes(posed.poses.size(), -1); // of copies that show the same pose
+        for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
+            if (!is_written(posed, i)) continue;
+            double& own = bytes[posed.picks.copies[i]];
+            if (own < 0) own = bytes_of(one_copy(posed, i, show, order.as), obj);
+            e.bytes += own;
+            ++e.files;
+        }
+    }
+    e.bytes *= static_cast<double>(order.count());
+    e.files *= order.count();
+    e.free = free_space(order.folder);
+    std::unordered_set<std::string> there; // the folder is looked through once
+    std::error_code none;
+    for (const auto& entry : std::filesystem::directory_iterator(order.folder, none))
+        there.insert(entry.path().filename().string());
+    for (std::int64_t f = order.frames.first; f <= order.frames.last && !there.empty(); f += order.step) {
+        for (std::int64_t copy = 0; copy < show.copies(); ++copy)
+            e.existing += static_cast<std::int64_t>(there.count(name_of(order, show, copy, f, ending)));
+    }
+    return e;
+}
+
+Result<BakeDone> write_copy_files(const Show& show, const BakeOrder& order, const char* ending, Progress& progress) {
+    GARLAND_TRY(before, estimate_copy_files(show, order, ending, progress));
+    if (before.existing > 0 && order.existing == Existing::refuse)
+        return fail(
+            Error{ErrorCode::exists, fmt::format("{} there already", counted(before.existing, "file is", "files are"))}
+                .at(order.folder)
+                .keeping("all existing files; nothing was written")
+                .advise("choose another folder or name, or say that they may be replaced"));
+    if (order.starts) GARLAND_CHECK(order.starts());
+    const bool obj = std::string_view(ending) == ".obj";
+    BakeDone done;
+    auto kept = [&](Error error) {
+        const auto count = static_cast<long long>(done.files.size());
+        error.kept =
+            count == 0 ? "nothing was written" : fmt::format("the {} written so far", counted(count, "file", "files"));
+        return fail(std::move(error));
+    };
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
+        progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
+                        fmt::format("frame {}", f));
+        auto all = pose_all(show, OutputFrame(static_cast<double>(f)), progress);
+        if (!all) return kept(std::move(all.error()));
+        for (const Posed& posed : *all) {
+            done.poses += static_cast<std::int64_t>(posed.poses.size());
+            for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
+                if (!is_written(posed, i)) continue;
+                if (progress.cancelled())
+                    return kept(Error{ErrorCode::cancelled, fmt::format("stopped in frame {}", f)});
+                const std::string name = name_of(order, show, posed.arrangement->number(i), f, ending),
+                                  path = order.folder + "/" + name;
+                done.files.push_back(path);
+                ++done.copies;
+                if (order.complete && order.complete(name)) {
+                    ++done.kept;
+                    continue;
+                }
+                if (auto ok = write_one(path, one_copy(posed, i, show, order.as), obj, order.existing); !ok) {
+                    done.files.pop_back();
+                    return kept(std::move(ok.error()).at_frame(f));
+                }
+                std::error_code none;
+                done.bytes += static_cast<double>(std::filesystem::file_size(path, none));
+                if (order.wrote) {
+                    if (auto noted = order.wrote(name, f); !noted) return kept(std::move(noted.error()));
+                }
+            }
+        }
+    }
+    progress.report(1, "written");
+    return done;
+}
+
+} // namespace garland
