@@ -351,7 +351,7 @@ class OutputKindsTest : public QObject {
             if (order.ending == ".obj") QVERIFY(hand_off(swaying.input(), order));
             for (int t = 5; t <= 7; ++t) {
                 for (const auto& [number, should] : swaying.points(t)) {
-                    const std::string name = "apart/copies.c" + std::to_string(number) + numbered(".", t, 4, ending);
+                    const std::string name = "apart/copies.c0" + std::to_string(number) + numbered(".", t, 4, ending);
                     Assimp::Importer importer;
                     const aiScene* scene = importer.ReadFile(swaying.folder / name, aiProcess_JoinIdenticalVertices);
                     QVERIFY2(scene && scene->mNumMeshes == 1, name.c_str());
@@ -364,7 +364,7 @@ class OutputKindsTest : public QObject {
                 }
             }
         }
-        const auto one = read_ply(swaying.folder / "apart/copies.c3.0006.ply");
+        const auto one = read_ply(swaying.folder / "apart/copies.c03.0006.ply");
         QVERIFY2(one, one ? "" : qPrintable(said(one.error())));
         const auto number = std::find_if((*one)->attributes.begin(), (*one)->attributes.end(),
                                          [](const Attribute& a) { return a.name == "copy"; });
