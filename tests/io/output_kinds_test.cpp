@@ -344,7 +344,7 @@ class OutputKindsTest : public QObject {
         const auto done = hand_off(swaying.input(), order);
         QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
         QCOMPARE(done->files.size(), std::size_t(27));
-        QVERIFY(std::abs(plan->bytes / done->bytes - 1) < 0.2);
+        QVERIFY(done->bytes > plan->bytes && done->bytes < plan->bytes + 27 * 700); // heads are not counted
         QVERIFY(verify_all(done->manifest));
         for (const char* ending : {".ply", ".obj"}) {
             order.ending = ending;

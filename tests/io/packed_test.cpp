@@ -62,7 +62,7 @@ class PackedTest : public QObject {
         QCOMPARE(cloth->files(), (std::vector{folder_ / "cloth.npz"}));
         for (const int f : {0, 23, 239}) {
             const PosePtr pose = frame_of(cloth, f);
-            QCOMPARE(furthest_off(*pose, wrote_["samples"][QString::number(f)].toArray()), 0.0);
+            QCOMPARE(furthest_off(*pose, samples(f)), 0.0);
             QCOMPARE(pose->velocities.at(77), V3f(24));
             QCOMPARE(pose->attributes.at(0).values.at(1000), static_cast<float>((f * 20000 + 1000) % 97));
             QCOMPARE(pose->faces->count(), std::size_t(19998));
@@ -72,7 +72,7 @@ class PackedTest : public QObject {
         QVERIFY(cloth->facts().problems[0].what.find("\"title\"") != std::string::npos);
         const SourcePtr small = opened(folder_ / "small.npz"); // deflated
         QCOMPARE(small->facts().frames(), std::int64_t(24));
-        QCOMPARE(furthest_off(*frame_of(small, 23), wrote_["samples"]["23"].toArray()), 0.0);
+        QCOMPARE(furthest_off(*frame_of(small, 23), samples(23)), 0.0);
         const SourcePtr bare = opened(folder_ / "bare.npz"); // an array without a name, faces in bare.ply
         QCOMPARE(bare->facts().frames(), std::int64_t(3));
         QCOMPARE(frame_of(bare, 0)->faces->count(), std::size_t(19998));
@@ -108,7 +108,7 @@ class PackedTest : public QObject {
             QCOMPARE(source->facts().first, std::int64_t(1));
             QCOMPARE(source->facts().last, std::int64_t(24));
             QCOMPARE(source->facts().points, std::size_t(20000));
-            QCOMPARE(furthest_off(*frame_of(source, 24), wrote_["samples"]["23"].toArray()), 0.0);
+            QCOMPARE(furthest_off(*frame_of(source, 24), samples(23)), 0.0);
         }
         const SourcePtr flies = opened(folder_ / "fireflies.0001.csv.gz");
         QCOMPARE(flies->facts().kind, SourceKind::particles);
@@ -121,7 +121,7 @@ class PackedTest : public QObject {
         }
         const SourcePtr sail = opened(folder_ / "sail.0001.ply.zst");
         QCOMPARE(sail->facts().frames(), std::int64_t(24));
-        QCOMPARE(furthest_off(*frame_of(sail, 24), wrote_["samples"]["23"].toArray()), 0.0);
+        QCOMPARE(furthest_off(*frame_of(sail, 24), samples(23)), 0.0);
     }
     void files_that_are_not_what_they_are_called() {
         const std::string packed = folder_.read("sail.0003.obj.gz");
@@ -150,6 +150,7 @@ class PackedTest : public QObject {
     }
 
   private:
+    QJsonArray samples(int frame) const { return wrote_["samples"].toObject()[QString::number(frame)].toArray(); }
     Folder folder_;
     QJsonObject wrote_;
 };

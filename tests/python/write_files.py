@@ -259,7 +259,7 @@ def grid_kinds(folder):
         out.copyFromArray(values)
         out.name = name
         out.transform = vdb.createLinearTransform(voxelSize=voxel)
-        out.transform.postTranslate([s * voxel for s in shift])
+        out.transform.translate([s * voxel for s in shift])
         return out
 
     ball = (x - 48) ** 2 + (y - 48) ** 2 + (z - 48) ** 2 < 30 ** 2

@@ -112,7 +112,7 @@ void clear_converted() {
 }
 
 Result<std::string> converted(const Conversion& conversion, Progress& progress) {
-    PartOf hashing(progress, 0, 0.15), making(progress, 0.15, 1);
+    PartOf hashing(progress, 0, 0.125), making(progress, 0.125, 1);
     GARLAND_TRY(key, key_of(conversion.path, conversion.way, hashing));
     const std::string all = converted_folder(), kept = all + "/" + key;
     if (std::string known = conversion.result(kept); !known.empty()) return known;
