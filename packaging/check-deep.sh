@@ -7,15 +7,15 @@ deep_seconds="${GARLAND_FUZZ_SECONDS:-60}"
 sanitizers() {
     say "Address and undefined-behaviour sanitizers: core, formats, command line, window"
     cmake --preset asan-ubsan -DGARLAND_BENCHMARKS=OFF >/dev/null && cmake --build --preset asan-ubsan || stop "the sanitizer build failed"
-    ASAN_OPTIONS=detect_leaks=0:allocator_may_return_null=1 UBSAN_OPTIONS="halt_on_error=1:print_stacktrace=1:suppressions=$PWD/cmake/ubsan.txt" \
-        xvfb-run -a -s "-screen 0 1280x800x24" ctest --test-dir build/asan-ubsan --output-on-failure --timeout 3600 ||
+    QTEST_FUNCTION_TIMEOUT=3600000 ASAN_OPTIONS=detect_leaks=0:allocator_may_return_null=1 UBSAN_OPTIONS="halt_on_error=1:print_stacktrace=1:suppressions=$PWD/cmake/ubsan.txt" \
+        xvfb-run -a -s "-screen 0 1280x800x24" ctest --test-dir build/asan-ubsan --output-on-failure ||
         stop "the address or undefined-behaviour sanitizer found something"
     say "The monkey, ten minutes"
     GARLAND_MONKEY_SECONDS="${GARLAND_MONKEY_SECONDS:-600}" GARLAND_MONKEY_SEED=$RANDOM QTEST_FUNCTION_TIMEOUT=3600000 ASAN_OPTIONS=detect_leaks=0 UBSAN_OPTIONS="halt_on_error=1:print_stacktrace=1:suppressions=$PWD/cmake/ubsan.txt" \
         xvfb-run -a -s "-screen 0 1280x800x24" build/asan-ubsan/tests/app_tests --case MonkeyTest || stop "the monkey found something"
     say "Thread sanitizer: core and command line"
     cmake --preset tsan -DGARLAND_APP=OFF -DGARLAND_BENCHMARKS=OFF >/dev/null && cmake --build --preset tsan --target core_tests cli_tests || stop "the thread sanitizer build failed"
-    TSAN_OPTIONS="halt_on_error=1 suppressions=$PWD/cmake/tsan.txt" ctest --test-dir build/tsan -R 'core_tests|cli_tests' --output-on-failure --timeout 3600 ||
+    QTEST_FUNCTION_TIMEOUT=3600000 TSAN_OPTIONS="halt_on_error=1 suppressions=$PWD/cmake/tsan.txt" ctest --test-dir build/tsan -R 'core_tests|cli_tests' --output-on-failure ||
         stop "the thread sanitizer found something"
 }
 

@@ -4,6 +4,7 @@
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
+#include "support/patience.h"
 
 #include "app/scene_view/scene_view.h"
 #include "app/shell/main_window.h"
@@ -82,7 +83,7 @@ inline void settle() {
 inline void wait_painted(SceneCanvas& canvas) {
     QSignalSpy drawn(&canvas, &QOpenGLWidget::frameSwapped);
     canvas.update();
-    if (drawn.isEmpty()) QVERIFY(drawn.wait(20000));
+    if (drawn.isEmpty()) QVERIFY(drawn.wait(patience * 20000));
 }
 
 // Waits for it: what an edit adds to a panel is shown by a later turn of the event loop.
@@ -170,7 +171,7 @@ inline QString all_text(QWidget& in) {
 // Runs `act` in the modal window of this kind that opens next, as soon as it is shown: it stops the test's own code
 // until it is closed. Ends everything when none has come after 20 s.
 template <class Dialog, class Act>
-void in_next(Act act, int tries = 1000) {
+void in_next(Act act, int tries = patience * 1000) {
     QTimer::singleShot(20, qApp, [act, tries] {
         auto* box = qobject_cast<Dialog*>(QApplication::activeModalWidget());
         if (box && box->isVisible()) return act(*box);
@@ -180,7 +181,7 @@ void in_next(Act act, int tries = 1000) {
 }
 // The same in the menu that opens next.
 template <class Act>
-void in_next_menu(Act act, int tries = 1000) {
+void in_next_menu(Act act, int tries = patience * 1000) {
     QTimer::singleShot(20, qApp, [act, tries] {
         auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
         if (menu && menu->isVisible()) return act(*menu);
@@ -209,7 +210,7 @@ struct Opened {
         activate(window);
         QSignalSpy added(&window.document(), &Document::source_added);
         drop(window, {QString::fromStdString(folder / "column.0003.ply")});
-        if (!added.wait(10000)) qFatal("nothing was gathered");
+        if (!added.wait(patience * 10000)) qFatal("nothing was gathered");
         window.document().edit("copies", [&](Project& p) -> Result<void> {
             p.arrangements[0].count = copies;
             return {};

@@ -15,6 +15,8 @@
 #include "app/theme/tokens.h"
 #include "io/project/project_file.h"
 
+#include "support/patience.h"
+
 #include <QCheckBox>
 #include <QClipboard>
 #include <QMenu>
@@ -533,7 +535,7 @@ class ShellTest : public QObject {
         QTRY_VERIFY_WITH_TIMEOUT(
             QString::fromStdString(state.read("garland/garland.log")).contains(" begins, process "), 30000);
         ::kill(static_cast<pid_t>(program.processId()), SIGSEGV);
-        QVERIFY(program.waitForFinished(30000));
+        QVERIFY(program.waitForFinished(patience * 30000));
         QVERIFY(program.exitStatus() == QProcess::CrashExit || program.exitCode() != 0);
         const QStringList texts = folder.entryList({"crash-*.txt"});
         QCOMPARE(texts.size(), 1);

@@ -3,6 +3,7 @@
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
+#include "support/patience.h"
 
 #include "io/files/series.h"
 #include "io/ply/ply.h"
@@ -122,7 +123,7 @@ class CliHandoffTest : public QObject {
                                          process.state() == QProcess::NotRunning,
                                      20000);
             ::kill(static_cast<pid_t>(process.processId()), SIGKILL);
-            process.waitForFinished();
+            process.waitForFinished(patience * 30000);
             killed += process.exitStatus() == QProcess::CrashExit;
             const auto resumed = run(
                 {"handoff", path_, "--what", "posed-copies", "--out", out, "--frames", "1:30", "--resume", "--json"});
@@ -141,7 +142,7 @@ class CliHandoffTest : public QObject {
                                             "--frames", "1:30", "--chunk", QString("%1/5").arg(k)});
         }
         for (auto& p : all) {
-            QVERIFY(p->waitForFinished(60000));
+            QVERIFY(p->waitForFinished(patience * 60000));
             QVERIFY2(p->exitCode() == 0, p->readAllStandardError().constData());
         }
         QVERIFY(same_files(q(folder_ / "shares"), q(folder_ / "whole")));
@@ -214,13 +215,13 @@ class CliHandoffTest : public QObject {
         auto sbatch = [&](const QStringList& words) {
             QProcess process;
             process.start("sbatch", QStringList{"--parsable"} + words);
-            process.waitForFinished(20000);
+            process.waitForFinished(patience * 20000);
             return QString::fromUtf8(process.readAllStandardOutput()).trimmed();
         };
         auto finished = [] {
             QProcess process;
             process.start("squeue", {"-h"});
-            process.waitForFinished(20000);
+            process.waitForFinished(patience * 20000);
             return process.readAllStandardOutput().trimmed().isEmpty();
         };
         QVERIFY(!sbatch({q(array)}).isEmpty());

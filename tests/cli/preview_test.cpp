@@ -3,6 +3,7 @@
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
+#include "support/patience.h"
 
 #include "io/files/series.h"
 #include "io/ply/ply.h"
@@ -60,7 +61,7 @@ class CliPreviewTest : public QObject {
         QProcess decoder; // another program's
         decoder.start("ffmpeg", {"-v", "error", "-i", q(folder_ / "shots/preview.0003.png"), "-f", "rawvideo",
                                  "-pix_fmt", "rgba", "-"});
-        QVERIFY(decoder.waitForFinished(60'000));
+        QVERIFY(decoder.waitForFinished(patience * 60000));
         const QByteArray pixels = decoder.readAllStandardOutput();
         QCOMPARE(pixels.size(), 64 * 36 * 4);
         QCOMPARE(static_cast<int>(pixels[3]), 0);
@@ -119,7 +120,7 @@ class CliPreviewTest : public QObject {
         QProcess decoder;
         decoder.start("ffprobe", {"-v", "error", "-show_entries", "stream=width,height", "-of", "csv=p=0",
                                   q(folder_ / "sheet.png")});
-        QVERIFY(decoder.waitForFinished(60'000));
+        QVERIFY(decoder.waitForFinished(patience * 60000));
         QCOMPARE(QString::fromUtf8(decoder.readAllStandardOutput()).trimmed(),
                  QString("%1,%2").arg(a.json()["width"].get<int>()).arg(a.json()["height"].get<int>()));
         a = run({"contact", path_, "--out", q(folder_ / "sheet.png"), "--frames", "1:9:4"});

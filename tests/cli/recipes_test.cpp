@@ -1,6 +1,7 @@
 // The recipes of docs/recipes as their readers run them, and the completions of three shells by those shells.
 #include "running.h"
 #include "support/files.h"
+#include "support/patience.h"
 
 #include <QDir>
 #include <QFileInfo>
@@ -18,7 +19,7 @@ Answer run_in(const QString& program, const QStringList& words, const QString& f
     process.setProcessEnvironment(with);
     process.setWorkingDirectory(folder);
     process.start(program, words);
-    if (!process.waitForFinished(120000)) return {-1, {}, "did not finish: " + process.errorString()};
+    if (!process.waitForFinished(patience * 120000)) return {-1, {}, "did not finish: " + process.errorString()};
     return {process.exitCode(), QString::fromUtf8(process.readAllStandardOutput()),
             QString::fromUtf8(process.readAllStandardError())};
 }

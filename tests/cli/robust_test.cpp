@@ -4,6 +4,7 @@
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
+#include "support/patience.h"
 
 #include "io/files/series.h"
 #include "io/files/temporary.h"
@@ -23,6 +24,11 @@ using Json = nlohmann::json;
 
 namespace {
 
+// For the start of such a line: kilobytes of addresses that its programs may have.
+QString limited(int kilobytes) {
+    return addresses_can_be_limited ? QString("ulimit -v %1; ").arg(kilobytes) : QString();
+}
+
 // A line of a shell, with what the program is called in it as $G.
 Answer shell(const QString& line, const QString& folder) {
     QProcess process;
@@ -31,7 +37,7 @@ Answer shell(const QString& line, const QString& folder) {
     environment.insert("G", GARLAND_CLI);
     process.setProcessEnvironment(environment);
     process.start("bash", {"-c", line});
-    if (!process.waitForFinished(120000)) return {-1, {}, "did not finish"};
+    if (!process.waitForFinished(patience * 120000)) return {-1, {}, "did not finish"};
     return {process.exitCode(), QString::fromUtf8(process.readAllStandardOutput()),
             QString::fromUtf8(process.readAllStandardError())};
 }
@@ -233,7 +239,7 @@ class RobustTest : public QObject {
         QVERIFY(!QFile::exists(q(folder_ / "t.csv")));
         const Answer files = shell("ulimit -n 32; $G bake p.garland --out few --frames 1:40", here());
         QVERIFY2(files.code == 0, qPrintable(files.err));
-        const Answer memory = shell("ulimit -v 600000; $G bake p.garland --out little --frames 1:4; echo $?", here());
+        const Answer memory = shell(limited(600000) + "$G bake p.garland --out little --frames 1:4; echo $?", here());
         QVERIFY2(memory.out.contains("0\n"), qPrintable(memory.out + memory.err));
         QCOMPARE(temporaries(), 0);
     }
@@ -265,7 +271,7 @@ class RobustTest : public QObject {
         QVERIFY(process.waitForStarted());
         QTRY_VERIFY_WITH_TIMEOUT(out.names().size() > 5, 20000);
         ::kill(static_cast<pid_t>(process.processId()), signal);
-        QVERIFY(process.waitForFinished(20000));
+        QVERIFY(process.waitForFinished(patience * 20000));
         QCOMPARE(process.exitStatus(), QProcess::NormalExit);
         QCOMPARE(process.exitCode(), 128 + signal);
         for (const QString& name : out.names()) {
@@ -288,7 +294,7 @@ class RobustTest : public QObject {
             QVERIFY(process.waitForStarted());
             ::usleep(std::uniform_int_distribution<unsigned>(5000, 120000)(random));
             ::kill(static_cast<pid_t>(process.processId()), SIGKILL);
-            process.waitForFinished();
+            process.waitForFinished(patience * 30000);
             killed += process.exitStatus() == QProcess::CrashExit;
             const Answer a = run({"info", q(folder_ / "kill/c.ply"), "--json"});
             QVERIFY2(a.code == 0, qPrintable(a.err));
@@ -331,7 +337,7 @@ class RobustTest : public QObject {
             process.setProcessEnvironment(environment);
             process.start(GARLAND_CLI,
                           {"bake", q(folder_ / "ring.garland"), "--out", q(out.path()), "--frames", "1:31:10"});
-            QVERIFY(process.waitForFinished(60000) && process.exitCode() == 0);
+            QVERIFY(process.waitForFinished(patience * 60000) && process.exitCode() == 0);
             for (const QString& name : out.names()) {
                 const std::string bytes = out.read(name.toStdString());
                 const auto [at, fresh] = first.emplace(name, bytes);
@@ -354,7 +360,7 @@ class RobustTest : public QObject {
         folder_.write("range.garland", R"({"garland": 1, "range": {"first": 1, "last": 900000000}})");
         folder_.write("twins.garland", R"({"garland": 1, "twins": {"alike_below": -3, "share": 9}})");
         for (const char* name : {"deep", "slope", "boxes", "range", "twins"}) {
-            const Answer a = shell(QString("ulimit -v 1000000; $G check %1.garland --json").arg(name), here());
+            const Answer a = shell(limited(1000000) + QString("$G check %1.garland --json").arg(name), here());
             QVERIFY2(a.code == 1, qPrintable(QString("%1: %2 %3").arg(name).arg(a.code).arg(a.err)));
             QVERIFY2(a.err.contains(".garland") && !a.err.contains("nan", Qt::CaseInsensitive), qPrintable(a.err));
         }

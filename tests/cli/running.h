@@ -2,6 +2,7 @@
 #pragma once
 
 #include "support/case.h"
+#include "support/patience.h"
 
 #include <QProcess>
 #include <nlohmann/json.hpp>
@@ -21,7 +22,7 @@ inline QString q(const std::string& s) {
 inline Answer run(const QStringList& arguments) {
     QProcess process;
     process.start(GARLAND_CLI, arguments);
-    if (!process.waitForFinished(120000)) return {-1, {}, "did not finish"};
+    if (!process.waitForFinished(patience * 120000)) return {-1, {}, "did not finish"};
     return {process.exitCode(), QString::fromUtf8(process.readAllStandardOutput()),
             QString::fromUtf8(process.readAllStandardError())};
 }

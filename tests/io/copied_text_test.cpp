@@ -2,6 +2,7 @@
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
+#include "support/patience.h"
 #include "support/python.h"
 
 #include "core/project/edits.h"
@@ -58,7 +59,7 @@ class CopiedTextTest : public QObject {
                  "import sys, numpy as np; n = int(sys.argv[2]); i = np.arange(n); "
                  "np.savetxt(sys.argv[1], np.stack([i + 0.5, i * 0.125], axis=1), fmt='%.17g', delimiter='\\t')",
                  QString::fromStdString(folder / "keys.txt"), QString::number(rows)});
-            QVERIFY(python.waitForFinished(120000) && python.exitCode() == 0);
+            QVERIFY(python.waitForFinished(patience * 120000) && python.exitCode() == 0);
             const auto keys = keys_from_text(folder.read("keys.txt"));
             if (rows > 1'000'000) {
                 QVERIFY(!keys);

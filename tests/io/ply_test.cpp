@@ -3,6 +3,7 @@
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
+#include "support/patience.h"
 #include "support/python.h"
 
 #include "io/ply/ply.h"
@@ -201,7 +202,7 @@ class PlyTest : public QObject {
              "for name, binary in (('a.ply', True), ('b.ply', False)):\n"
              "    meshio.write(sys.argv[1] + '/' + name, meshio.Mesh(points, [], point_data=data), binary=binary)\n",
              QString::fromStdString(folder.path())});
-        QVERIFY(python.waitForFinished(60000) && python.exitCode() == 0);
+        QVERIFY(python.waitForFinished(patience * 60000) && python.exitCode() == 0);
         for (const char* name : {"a.ply", "b.ply"}) {
             const auto pose = read_ply(folder / name);
             QVERIFY2(pose, pose ? "" : qPrintable(said(pose.error())));

@@ -2,6 +2,7 @@
 // them, and what is refused in words.
 #include "support/case.h"
 #include "support/files.h"
+#include "support/patience.h"
 #include "support/python.h"
 
 #include "io/files/find_beats.h"
@@ -29,7 +30,7 @@ class SoundFileTest : public QObject {
         GARLAND_NEEDS_PYTHON("wave");
         QProcess there;
         there.start("ffmpeg", {"-version"});
-        if (!there.waitForFinished(20000))
+        if (!there.waitForFinished(patience * 20000))
             QSKIP("ffmpeg is not here: the independent writer did not write (./check installs it)");
         Folder folder;
         QString error;

@@ -4,6 +4,7 @@
 #include "support/case.h"
 #include "support/files.h"
 #include "support/node.h"
+#include "support/patience.h"
 #include "support/python.h"
 #include "support/volume_writer.h"
 
@@ -457,7 +458,7 @@ class UsdReadTest : public QObject {
                                           "z.write(files + '/variants.usda', 'variants.usda')\n"
                                           "z.close()\n",
                                           QString::fromStdString(folder / "a.usdz"), GARLAND_USD_FILES});
-        QVERIFY(python.waitForFinished(60000) && python.exitCode() == 0);
+        QVERIFY(python.waitForFinished(patience * 60000) && python.exitCode() == 0);
         const auto package = open_source(folder / "a.usdz"),
                    loose = open_source(std::string(GARLAND_USD_FILES) + "/variants.usda");
         QVERIFY2(package, package ? "" : qPrintable(said(package.error())));

@@ -3,6 +3,7 @@
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
+#include "support/patience.h"
 
 #include "core/project/edits.h"
 #include "render/picture_file.h"
@@ -23,14 +24,15 @@ namespace {
 QByteArray output_of(const QString& program, const QStringList& arguments) {
     QProcess process;
     process.start(program, arguments);
-    if (!process.waitForFinished(120'000) || process.exitStatus() != QProcess::NormalExit || process.exitCode() != 0)
+    if (!process.waitForFinished(patience * 120000) || process.exitStatus() != QProcess::NormalExit ||
+        process.exitCode() != 0)
         return "failed: " + process.readAllStandardError();
     return process.readAllStandardOutput();
 }
 bool there(const QString& program) {
     QProcess process;
     process.start("which", {program});
-    return process.waitForFinished(10'000) && process.exitCode() == 0;
+    return process.waitForFinished(patience * 10000) && process.exitCode() == 0;
 }
 #define GARLAND_NEEDS(program)                                                                                         \
     if (!there(program)) QSKIP(program " is not here (./check installs it)")

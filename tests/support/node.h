@@ -1,6 +1,8 @@
 // Independent readers in JavaScript, where node and their packages are there (tests/node; ./check installs them).
 #pragma once
 
+#include "support/patience.h"
+
 #include <QDir>
 #include <QFile>
 #include <QJsonDocument>
@@ -12,7 +14,7 @@ inline bool node_is_there() {
     if (!QFile::exists(QString(GARLAND_NODE_CHECKS) + "/node_modules/gltf-validator")) return false;
     QProcess node;
     node.start("node", {"--version"});
-    return node.waitForFinished(20000) && node.exitCode() == 0;
+    return node.waitForFinished(patience * 20000) && node.exitCode() == 0;
 }
 
 // What a script of tests/node prints, as JSON; null when it fails, with its complaint in `error`.
@@ -20,7 +22,7 @@ inline QJsonDocument run_node(const QString& script, const QStringList& argument
     QProcess node;
     node.setWorkingDirectory(GARLAND_NODE_CHECKS);
     node.start("node", QStringList{script} + arguments);
-    if (!node.waitForFinished(120000)) node.kill();
+    if (!node.waitForFinished(patience * 120000)) node.kill();
     *error = QString::fromUtf8(node.readAllStandardError());
     return QJsonDocument::fromJson(node.readAllStandardOutput());
 }
