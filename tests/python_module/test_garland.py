@@ -75,12 +75,12 @@ def Xform "lamp" (
     shot = garland.new("lamps")
     short = shot.add_source(str(tmp_path / "lamp.usda"))
     long = shot.add_source(str(tmp_path / "lamp.usda"), "tall", {"paper": "long"})
-    assert shot.source_at(short, 0)["points"][:, 1].max() == 1
-    assert shot.source_at(long, 0)["points"][:, 1].max() == 7
+    assert shot.source_at(short, 0)["points"][:, 1].max() == np.float32(0.01)  # USD counts in centimetres
+    assert shot.source_at(long, 0)["points"][:, 1].max() == np.float32(0.07)
     with pytest.raises(garland.Error, match='paper of lamp cannot be "wide"'):
         shot.add_source(str(tmp_path / "lamp.usda"), "wide", {"paper": "wide"})
     shot.save(str(tmp_path / "lamps.garland"))
-    assert garland.open(str(tmp_path / "lamps.garland")).source_at(long, 0)["points"][:, 1].max() == 7
+    assert garland.open(str(tmp_path / "lamps.garland")).source_at(long, 0)["points"][:, 1].max() == np.float32(0.07)
 
 
 def test_arrays_are_not_copied(shot):

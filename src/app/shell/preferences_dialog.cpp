@@ -1,6 +1,7 @@
 #include "app/shell/preferences_dialog.h"
 
 #include "core/base/numbers.h"
+#include "io/sources/converted.h"
 
 #include <QAudioDevice>
 
