@@ -152,7 +152,7 @@ class TimeFindingsTest : public QObject {
         const Report full = with(2e9, 1.9e9);
         QCOMPARE(full.count(FindingKind::size), std::size_t(1));
         QCOMPARE(of(full, FindingKind::size)->words,
-                 std::string("posed copies in /canal need about 2 GB, and 1.9 GB are free on that disk"));
+                 std::string("posed copies in /canal: about 2 GB would be written, and 1.9 GB are free on that disk"));
         QCOMPARE(with(1.9e9, 2e9).count(FindingKind::size), std::size_t(0));
         QCOMPARE(with(2e9, -1).count(FindingKind::size), std::size_t(0)); // the system does not say
     }

@@ -31,6 +31,8 @@ SceneCanvas::SceneCanvas(SceneView& view) : QOpenGLWidget(&view), view_(view), z
 
 SceneCanvas::~SceneCanvas() {
     lose();
+    // The context may go with the base class, when nothing of this one is left.
+    if (context()) disconnect(context(), nullptr, this, nullptr);
 }
 
 // What the graphics side keeps goes with its context; a new one begins anew.

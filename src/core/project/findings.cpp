@@ -201,11 +201,11 @@ void add_off_beats(const ArrangementShow& a, std::set<std::string>& said, Report
 
 void add_size(const Show& show, const CheckOptions::Space& space, Report& report) {
     if (space.free < 0) return;
-    report.examined.push_back(fmt::format("room on the disk: {} in {} need about {}; {} are free", space.what,
-                                          space.where, byte_count(space.bytes), byte_count(space.free)));
+    report.examined.push_back(fmt::format("room on the disk: {} in {}, about {}; {} are free", space.what, space.where,
+                                          byte_count(space.bytes), byte_count(space.free)));
     if (space.bytes <= space.free) return;
     Finding f{FindingKind::size, {}, {}, show.settings.range.first, 0, fmt::format("size/{}", space.what)};
-    f.words = fmt::format("{} in {} need about {}, and {} are free on that disk", space.what, space.where,
+    f.words = fmt::format("{} in {}: about {} would be written, and {} are free on that disk", space.what, space.where,
                           byte_count(space.bytes), byte_count(space.free));
     report.findings.push_back(std::move(f));
 }
