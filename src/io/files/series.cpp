@@ -1,7 +1,7 @@
 #include "io/files/series.h"
 
-#include "io/files/packed_file.h"
 #include "io/files/file.h"
+#include "io/files/packed_file.h"
 
 #include <algorithm>
 #include <filesystem>

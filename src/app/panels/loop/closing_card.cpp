@@ -38,9 +38,9 @@ void LoopPanel::make_closing_card() {
     state_ = make_label({}, nullptr);
     state_->setWordWrap(true);
     column->addWidget(state_);
-    add_range_row(column);
-    add_fade_row(column);
-    add_drawn_row(column);
+    make_range_row(column);
+    make_fade_row(column);
+    make_drawn_row(column);
     numbers_ = make_label({}, "muted");
     numbers_->setWordWrap(true);
     column->addWidget(numbers_);
@@ -54,7 +54,7 @@ void LoopPanel::make_closing_card() {
     body()->addWidget(card);
 }
 
-void LoopPanel::add_range_row(QVBoxLayout* column) {
+void LoopPanel::make_range_row(QVBoxLayout* column) {
     auto* range = add_row(column);
     fields_->number(
         range, tr("Start"), Quantity::source_frames, -1e9, 1e9, 0, 1, tr("The loop's first frame, as the files count"),
@@ -75,7 +75,7 @@ void LoopPanel::add_range_row(QVBoxLayout* column) {
     close_row(range);
 }
 
-void LoopPanel::add_fade_row(QVBoxLayout* column) {
+void LoopPanel::make_fade_row(QVBoxLayout* column) {
     auto* fade = add_row(column);
     fields_->number(
         fade, tr("Overlap"), Quantity::source_frames, 1, 1e7, 0, 1,
@@ -134,7 +134,7 @@ std::pair<QLabel*, CurveEdit*> LoopPanel::add_curve(QHBoxLayout* row, const QStr
     return {words, edit};
 }
 
-void LoopPanel::add_drawn_row(QVBoxLayout* column) {
+void LoopPanel::make_drawn_row(QVBoxLayout* column) {
     auto* drawn = add_row(column);
     const auto [in_words, in_curve] =
         add_curve(drawn, tr("comes in"),

@@ -32,11 +32,11 @@ class LoopPanel : public Panel {
 
   private:
     void make_closing_card();
-    void add_range_row(QVBoxLayout* column);
-    void add_fade_row(QVBoxLayout* column);
+    void make_range_row(QVBoxLayout* column);
+    void make_fade_row(QVBoxLayout* column);
     std::pair<QLabel*, CurveEdit*> add_curve(QHBoxLayout* row, const QString& label, const QString& tip, bool rises,
                                              KeyedCurve Closing::*keys);
-    void add_drawn_row(QVBoxLayout* column);
+    void make_drawn_row(QVBoxLayout* column);
     void add_buttons(QVBoxLayout* column);
     void add_ends(QHBoxLayout* across);
     void refresh(); // what the document says now
