@@ -23,6 +23,7 @@ struct Survey {
     bool between = false;       // poses between frames are not the straight mix of those on both sides
     bool count_changes = false; // points or faces may change in number
     std::size_t hidden = 0, curves = 0, other = 0;
+    std::size_t bare_volumes = 0; // that name no OpenVDB file
     bool instanced_meshes = false, instanced_points = false;
     bool has_meshes() const { return !meshes.empty() || instanced_meshes; }
     bool has_points() const { return !points.empty() || instanced_points; }
@@ -90,7 +91,7 @@ class Surveyor {
     void volume(int prim) {
         const auto fields = usd_volume_fields(scene_, prim);
         if (fields.empty()) {
-            ++out_.other;
+            ++out_.bare_volumes;
             return;
         }
         out_.volumes.push_back(prim);
@@ -350,6 +351,9 @@ void tell(const UsdScene& scene, const Survey& survey, UsdShown shown, std::vect
     if (const std::size_t n = survey.volumes.size(); n > 1 && shown == UsdShown::volumes)
         say(also(n - 1, "further volume was passed over", "further volumes were passed over"),
             "gather the file once more for each, and choose it in the import settings");
+    if (survey.bare_volumes)
+        say(also(survey.bare_volumes, "volume was passed over", "volumes were passed over"),
+            "only fields that are OpenVDB files are read");
     if (survey.other)
         say(also(survey.other, "patch or solid was passed over", "patches or solids were passed over"),
             "the rest is shown");

@@ -106,11 +106,10 @@ openvdb::Vec3SGrid::Ptr joined_axes(const openvdb::FloatGrid& x, const openvdb::
         }
     }
     out->tree().voxelizeActiveTiles();
-    openvdb::tools::GridSampler<openvdb::FloatGrid::ConstAccessor, openvdb::tools::BoxSampler> between[3] = {
-        {x.getConstAccessor(), x.transform()},
-        {y.getConstAccessor(), y.transform()},
-        {z.getConstAccessor(), z.transform()}};
-    openvdb::FloatGrid::ConstAccessor at[3] = {x.getConstAccessor(), y.getConstAccessor(), z.getConstAccessor()};
+    const openvdb::FloatGrid::ConstAccessor at[3] = {x.getConstAccessor(), y.getConstAccessor(), z.getConstAccessor()};
+    using Sampler = openvdb::tools::GridSampler<openvdb::FloatGrid::ConstAccessor, openvdb::tools::BoxSampler>;
+    const Sampler between[3] = {
+        {at[0], x.transform()}, {at[1], y.transform()}, {at[2], z.transform()}}; // they refer to it
     for (auto it = out->beginValueOn(); it; ++it) {
         openvdb::Vec3s value;
         for (int k = 0; k < 3; ++k)
