@@ -50,9 +50,13 @@ Result<std::vector<TargetKey>> targets_of(const std::string& text) {
 
 } // namespace
 
-const std::vector<Option<Arrangement>>& arrangement_options() {
-    using A = Arrangement;
-    static const std::vector<Option<A>> all{
+namespace {
+
+using A = Arrangement;
+
+// Which source and timing, and where: rows, rings and their measures.
+std::vector<Option<A>> placed_options() {
+    return {
         field("name", "What it is called", &A::name, [](const std::string& t) { return Result<std::string>(t); }),
         {"source", "What the copies show",
          [](A& a, const Project& p, const std::string& t) -> Result<void> {
@@ -80,6 +84,12 @@ const std::vector<Option<Arrangement>>& arrangement_options() {
         field("heading", "Degrees about the vertical axis", &A::heading, real),
         field("sag", "How far the middle of each swag hangs down", &A::sag, real),
         field("swag", "Copies from one post to the next", &A::swag, count_of),
+    };
+}
+
+// Paths, and what carries the copies.
+std::vector<Option<A>> carried_options() {
+    return {
         {"path", "Curve: a file with its line (OBJ, glTF, USD, CSV)",
          [](A& a, const Project&, const std::string& t) -> Result<void> {
              GARLAND_TRY(path, read_path(t));
@@ -116,6 +126,12 @@ const std::vector<Option<Arrangement>>& arrangement_options() {
          }},
         field("apart", "Scatter: the least distance between copies", &A::least_apart, real),
         field("seed", "Scatter: another seed, other places", &A::seed, seed_of),
+    };
+}
+
+// Facing, size, differences and order.
+std::vector<Option<A>> facing_options() {
+    return {
         field("facing", "fixed, along, outward, velocity, target or carrier", &A::facing,
               [](const std::string& t) { return of(facing_words, t, "a facing"); }),
         {"target", "What copies face: x,y,z, or keys \"1:x,y,z 48:x,y,z\"",
@@ -132,66 +148,28 @@ const std::vector<Option<Arrangement>>& arrangement_options() {
         field("size", "Of every copy", &A::size, real),
         field("width", "Along the order, \"0:1 1:2\", or none", &A::width, curve_of),
         field("height", "Along the order, the same", &A::height, curve_of),
-        {"jitter", "Places differ by up to x,y,z either way",
-         [](A& a, const Project&, const std::string& t) -> Result<void> {
-             GARLAND_TRY(v, place(t));
-             a.jitter.position = v;
-             return {};
-         }},
-        {"jitter-turn", "Turns differ by up to so many degrees",
-         [](A& a, const Project&, const std::string& t) -> Result<void> {
-             GARLAND_TRY(v, real(t));
-             a.jitter.turn = v;
-             return {};
-         }},
-        {"jitter-size", "Sizes differ by up to this share",
-         [](A& a, const Project&, const std::string& t) -> Result<void> {
-             GARLAND_TRY(v, real(t));
-             a.jitter.size = v;
-             return {};
-         }},
-        {"jitter-seed", "Another seed, other differences",
-         [](A& a, const Project&, const std::string& t) -> Result<void> {
-             GARLAND_TRY(v, seed_of(t));
-             a.jitter.seed = v;
-             return {};
-         }},
-        {"order", "along, x, y, z, distance, random or attribute",
-         [](A& a, const Project&, const std::string& t) -> Result<void> {
-             GARLAND_TRY(v, of(order_words, t, "an order"));
-             a.order.by = v;
-             return {};
-         }},
-        {"reversed", "The order the other way, on or off",
-         [](A& a, const Project&, const std::string& t) -> Result<void> {
-             GARLAND_TRY(v, on_off(t));
-             a.order.reversed = v;
-             return {};
-         }},
-        {"order-from", "Order by distance: from x,y,z",
-         [](A& a, const Project&, const std::string& t) -> Result<void> {
-             GARLAND_TRY(v, place(t));
-             a.order.from = v;
-             return {};
-         }},
-        {"order-seed", "Order at random: another seed",
-         [](A& a, const Project&, const std::string& t) -> Result<void> {
-             GARLAND_TRY(v, seed_of(t));
-             a.order.seed = v;
-             return {};
-         }},
+        field("jitter", "Places differ by up to x,y,z either way", &A::jitter, &Jitter::position, place),
+        field("jitter-turn", "Turns differ by up to so many degrees", &A::jitter, &Jitter::turn, real),
+        field("jitter-size", "Sizes differ by up to this share", &A::jitter, &Jitter::size, real),
+        field("jitter-seed", "Another seed, other differences", &A::jitter, &Jitter::seed, seed_of),
+        field("order", "along, x, y, z, distance, random or attribute", &A::order, &CopyOrder::by,
+              [](const std::string& t) { return of(order_words, t, "an order"); }),
+        field("reversed", "The order the other way, on or off", &A::order, &CopyOrder::reversed, on_off),
+        field("order-from", "Order by distance: from x,y,z", &A::order, &CopyOrder::from, place),
+        field("order-seed", "Order at random: another seed", &A::order, &CopyOrder::seed, seed_of),
         {"order-attribute", "Order by attribute: its name",
          [](A& a, const Project&, const std::string& t) -> Result<void> {
              a.order.attribute = t;
              a.order.by = OrderBy::attribute;
              return {};
          }},
-        {"own-weight", "Of its own source among the variants",
-         [](A& a, const Project&, const std::string& t) -> Result<void> {
-             GARLAND_TRY(v, real(t));
-             a.own_weight = v;
-             return {};
-         }},
+    };
+}
+
+// Sources by weight, starts, passes, what is hidden.
+std::vector<Option<A>> starting_options() {
+    return {
+        field("own-weight", "Of its own source among the variants", &A::own_weight, real),
         field("in-turn", "Sources one after the other, on, or by weight, off", &A::in_turn, on_off),
         field("variant-seed", "Another seed, other choices of sources", &A::variant_seed, seed_of),
         field("start", "with the shot, at birth, at a frame, together", &A::start,
@@ -207,6 +185,17 @@ const std::vector<Option<Arrangement>>& arrangement_options() {
               on_off),
         field("hidden", "The whole arrangement, on or off", &A::hidden, on_off),
     };
+}
+
+} // namespace
+
+const std::vector<Option<Arrangement>>& arrangement_options() {
+    static const std::vector<Option<A>> all = [] {
+        std::vector<Option<A>> list;
+        for (const auto& part : {placed_options(), carried_options(), facing_options(), starting_options()})
+            list.insert(list.end(), part.begin(), part.end());
+        return list;
+    }();
     return all;
 }
 

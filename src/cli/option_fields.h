@@ -50,6 +50,17 @@ Option<T> field(const char* name, const char* help, V T::*member, Parse parse) {
             }};
 }
 
+// The same of a value inside a part.
+template <class T, class U, class V, class Parse>
+Option<T> field(const char* name, const char* help, U T::*part, V U::*member, Parse parse) {
+    return {name, help, [part, member, parse](T& t, const Project&, const std::string& text) -> Result<void> {
+                auto v = parse(text);
+                if (!v) return tl::unexpected(v.error());
+                (t.*part).*member = static_cast<V>(*v);
+                return {};
+            }};
+}
+
 inline Result<KeyedCurve> curve_of(const std::string& text) {
     if (text == "none") return KeyedCurve{};
     return parse_keys(text, "a curve");

@@ -1,6 +1,7 @@
 #include "python/open_shot.h"
 
 #include "core/project/drive_ground.h"
+#include "io/files/series.h"
 #include "io/handoff/placed_copy.h"
 #include "io/project/project_file.h"
 #include "io/sources/open_source.h"
@@ -98,10 +99,9 @@ Result<std::uint64_t> OpenShot::add_source(const std::string& path, const std::s
     SourceChoices chosen;
     GARLAND_TRY(source, open_chosen(path, choices, chosen, progress));
     Project next = project_;
-    const std::string stem = file_name(path).substr(0, file_name(path).find('.'));
-    const SourceId id =
-        garland::add_source(next, name.empty() ? stem : name, path_.empty() ? path : relative_path(path, path_),
-                            length_of(source->facts(), next.settings.rate));
+    const SourceId id = garland::add_source(next, name.empty() ? source_name(path) : name,
+                                            path_.empty() ? path : relative_path(path, path_),
+                                            length_of(source->facts(), next.settings.rate));
     next.source(id)->choices = std::move(chosen);
     GARLAND_CHECK(take(std::move(next), progress));
     return id.value;

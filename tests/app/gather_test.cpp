@@ -106,6 +106,41 @@ class GatherTest : public QObject {
         for (const SceneCopy& c : o.window.scene_view().scene()->copies)
             QVERIFY(!o.window.scene_view().scene()->poses[c.pose]->vertices.empty());
     }
+    // A series packed file by file and an archive of arrays, by gzip and NumPy; a packed file that is cut is told of.
+    void packed_files_are_dropped_in() {
+        AtGather o;
+        QDir().mkpath(QString::fromStdString(o.folder / "packed"));
+        for (const char* name : {"packed/sail.0001.obj", "packed/sail.0002.obj"})
+            o.folder.write(name, "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
+        auto done = [](const QString& program, const QStringList& words) {
+            QProcess process;
+            process.start(program, words);
+            return process.waitForFinished(patience * 30000) && process.exitCode() == 0;
+        };
+        auto path = [&](const char* name) { return QString::fromStdString(o.folder / name); };
+        if (!done("gzip", {path("packed/sail.0001.obj"), path("packed/sail.0002.obj")})) QSKIP("gzip is not here");
+        drop(o.window, {path("packed/sail.0001.obj.gz"), path("packed/sail.0002.obj.gz")}); // one series
+        o.wait_for_sources(2);
+        QCOMPARE(o.last().name, std::string("sail"));
+        QTRY_VERIFY(all_text(o.panel).contains("OBJ series"));
+        QFile whole(path("packed/sail.0001.obj.gz")), cut(path("packed/cut.obj.gz"));
+        QVERIFY(whole.open(QIODevice::ReadOnly) && cut.open(QIODevice::WriteOnly));
+        cut.write(whole.readAll().left(24));
+        cut.close();
+        drop(o.window, {path("packed/cut.obj.gz")});
+        QTRY_VERIFY(o.window.notices().texts().join(' ').contains("cannot be unpacked"));
+        QCOMPARE(o.project().sources.size(), std::size_t(2));
+        const char* const script = "import numpy as np, sys\n"
+                                   "np.savez_compressed(sys.argv[1], positions=np.arange(36.0).reshape(3, 4, 3), "
+                                   "faces=np.array([[0, 1, 2], [0, 2, 3]]))\n";
+        if (!done("/usr/bin/python3", {"-c", script, path("packed/raft.npz")})) QSKIP("NumPy is not here");
+        drop(o.window, {path("packed/raft.npz")});
+        o.wait_for_sources(3);
+        QTRY_VERIFY(all_text(o.panel).contains("NumPy archive"));
+        o.wait_for_scene();
+        const auto pose = o.window.document().show()->samplers.at(o.last().id).at(SourceFrame(2));
+        QVERIFY(pose && pose->pose->points.at(3) == V3f(33, 34, 35));
+    }
     void shapes_are_one_source() {
         AtGather o;
         QStringList files;

@@ -4,6 +4,7 @@
 
 #include "core/project/edits.h"
 #include "core/project/findings.h"
+#include "core/project/source_jumps.h"
 
 using namespace garland;
 using namespace garland::testing;
@@ -20,7 +21,10 @@ class Walk final : public Source {
     }
     const SourceFacts& facts() const override { return facts_; }
     std::vector<std::string> files() const override { return {}; }
+    mutable std::atomic<int> reads = 0;
     Result<PosePtr> read(std::int64_t f, Progress&) const override {
+        ++reads;
+        if (f == broken) return fail(ErrorCode::malformed, "this frame is cut short");
         auto pose = std::make_shared<Pose>();
         auto faces = std::make_shared<Faces>();
         faces->starts = {0, 3}, faces->corners = {0, 1, 2};
@@ -29,6 +33,8 @@ class Walk final : public Source {
         pose->points = {V3f(x, 0, 0), V3f(x + 1, 0, 0), V3f(x, 1, 1)};
         return PosePtr(pose);
     }
+
+    std::int64_t broken = -1;
 
   private:
     SourceFacts facts_;
@@ -142,6 +148,49 @@ class TimeFindingsTest : public QObject {
         QVERIFY(std::any_of(r.examined.begin(), r.examined.end(), [](const std::string& e) {
             return e.find("jumps inside the source of \"lantern\"") != std::string::npos;
         }));
+    }
+    // A check after an edit does not read the source again; what it could not look at it does not say it did.
+    void a_source_is_read_once_for_its_jumps() {
+        PoseCache small(1); // holds nothing
+        auto source = std::make_shared<Walk>(99, 41, 0.08f);
+        open_[p_.sources.front().id] = {source, PoseCache::new_serial()};
+        CheckOptions options;
+        options.jumps = std::make_shared<SourceJumps>();
+        auto examined = [&] {
+            const Report r = *check(*make_show(p_, open_, small), Progress::none(), options);
+            return std::pair(r.count(FindingKind::pop), std::any_of(r.examined.begin(), r.examined.end(), [](auto& e) {
+                                 return e.find("jumps inside") != std::string::npos;
+                             }));
+        };
+        QCOMPARE(examined(), std::pair(std::size_t(1), true));
+        QVERIFY(source->reads >= 100);
+        const int before = source->reads;
+        first().spacing = 5;
+        QCOMPARE(examined(), std::pair(std::size_t(1), true));
+        QVERIFY2(source->reads - before < 20, qPrintable(QString::number(source->reads - before)));
+        source = std::make_shared<Walk>(99, 41, 0.08f);
+        source->broken = 70;
+        open_[p_.sources.front().id] = {source, PoseCache::new_serial()};
+        QCOMPARE(examined(), std::pair(std::size_t(0), false));
+        // Of very many jumps the farthest are told.
+        class Flicker final : public Source {
+          public:
+            Flicker() { facts_.last = 99, facts_.points = facts_.most_points = 3, facts_.faces = 1; }
+            const SourceFacts& facts() const override { return facts_; }
+            std::vector<std::string> files() const override { return {}; }
+            Result<PosePtr> read(std::int64_t f, Progress& p) const override {
+                GARLAND_TRY(pose, Walk().read(f, p));
+                auto moved = std::make_shared<Pose>(*pose);
+                const auto leaps = static_cast<float>(f / 5);
+                for (V3f& at : moved->points) at.x += 0.1f * leaps + 0.001f * leaps * leaps;
+                return PosePtr(moved);
+            }
+
+          private:
+            SourceFacts facts_;
+        };
+        open_[p_.sources.front().id] = {std::make_shared<Flicker>(), PoseCache::new_serial()};
+        QCOMPARE(examined().first, most_jumps_told - 2); // two of them lie beyond the range
     }
     void a_hand_off_larger_than_its_disk() {
         auto with = [&](double bytes, double free) {

@@ -3,6 +3,7 @@
 #include "support/files.h"
 #include "support/node.h"
 #include "support/notation.h"
+#include "support/patience.h"
 
 #include "demo/quay.h"
 #include "io/gltf/gltf.h"
@@ -306,6 +307,22 @@ class GltfTest : public QObject {
         const auto of_pictures = source_of("picture.gltf")->files();
         QVERIFY(std::any_of(of_pictures.begin(), of_pictures.end(),
                             [](const std::string& f) { return f.ends_with(".png"); }));
+        // The same as a JPEG by another program; one colour, so that its packing changes little.
+        QProcess ffmpeg;
+        ffmpeg.start("ffmpeg", {"-v", "error", "-f", "lavfi", "-i", "color=c=0xC08040:s=512x256", "-frames:v", "1",
+                                "-pix_fmt", "yuvj444p", "-q:v", "2", QString::fromStdString(folder / "paper.jpg")});
+        if (ffmpeg.waitForFinished(patience * 30000) && ffmpeg.exitCode() == 0) {
+            std::string jpeg = folder.read("picture.gltf");
+            jpeg.replace(jpeg.find("paper.png"), 9, "paper.jpg");
+            folder.write("jpeg.gltf", jpeg);
+            const V3f c = (*source_of("jpeg.gltf")->exact_at(0, SubFrame::linear, Progress::none()))->colours.at(7);
+            const V3f wanted(0.5f * 0.5271f, 0.2159f, 0.0513f); // IEC 61966-2-1 of 192, 128 and 64
+            QVERIFY2((c - wanted).length() < 0.01f, qPrintable(QString("%1 %2 %3").arg(c.x).arg(c.y).arg(c.z)));
+            QFile cut(QString::fromStdString(folder / "paper.jpg"));
+            QVERIFY(cut.resize(60));
+            const SourcePtr broken = source_of("jpeg.gltf");
+            QVERIFY(broken->facts().problems.at(0).what.find("the colour of the texture of \"painted paper\"") == 0);
+        }
         // Without its picture the colour stays as the material says, and that is said.
         QFile::remove(QString::fromStdString(folder / "paper.png"));
         const SourcePtr bare = source_of("picture.gltf");

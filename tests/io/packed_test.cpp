@@ -1,6 +1,7 @@
 // Files packed by others: gzip and NumPy's archives by Python, Zstandard by its own program.
 #include "support/case.h"
 #include "support/files.h"
+#include "support/patience.h"
 #include "support/python.h"
 
 #include "io/files/packed_file.h"
@@ -70,12 +71,15 @@ class PackedTest : public QObject {
         }
         QCOMPARE(cloth->facts().problems.size(), std::size_t(1)); // a text is no array of values
         QVERIFY(cloth->facts().problems[0].what.find("\"title\"") != std::string::npos);
-        const SourcePtr small = opened(folder_ / "small.npz"); // deflated
-        QCOMPARE(small->facts().frames(), std::int64_t(24));
-        QCOMPARE(furthest_off(*frame_of(small, 23), samples(23)), 0.0);
+        const SourcePtr packed = opened(folder_ / "packed.npz"); // deflated
+        QCOMPARE(packed->facts().frames(), std::int64_t(240));
+        QCOMPARE(furthest_off(*frame_of(packed, 239), samples(239)), 0.0);
+        QCOMPARE(frame_of(packed, 5)->velocities.at(77), V3f(48)); // "velocity", although "vel" is there first
+        QCOMPARE(packed->facts().attributes, (std::vector<std::string>{"vel"}));
         const SourcePtr bare = opened(folder_ / "bare.npz"); // an array without a name, faces in bare.ply
         QCOMPARE(bare->facts().frames(), std::int64_t(3));
         QCOMPARE(frame_of(bare, 0)->faces->count(), std::size_t(19998));
+        QCOMPARE(bare->files(), (std::vector{folder_ / "bare.npz", folder_ / "bare.ply"}));
         const SourcePtr sparks = opened(folder_ / "sparks.npz");
         QCOMPARE(sparks->facts().kind, SourceKind::particles);
         QCOMPARE(frame_of(sparks, 5)->ids.size(), std::size_t(10000));
@@ -86,7 +90,7 @@ class PackedTest : public QObject {
         QCOMPARE(converted_use().files, std::size_t(4));
     }
     void archives_that_hold_something_else() {
-        const std::string whole = folder_.read("small.npz");
+        const std::string whole = folder_.read("packed.npz");
         folder_.write("cut.npz", whole.substr(0, whole.size() / 2));
         const auto cut = open_source(folder_ / "cut.npz");
         QVERIFY(!cut && cut.error().code == ErrorCode::malformed && cut.error().path == folder_ / "cut.npz");
@@ -101,6 +105,26 @@ class PackedTest : public QObject {
         const auto other = open_source(folder_ / "renamed.npz");
         QVERIFY2(!other && said(other.error()).contains("none of its arrays is called positions: it has"),
                  qPrintable(said(other.error())));
+        const std::string bad =
+            numpy("import numpy as np, sys, warnings, zipfile\n"
+                  "p = np.zeros((2, 4, 3), np.float32)\n"
+                  "np.savez(sys.argv[1] + '/corner.npz', positions=p, faces=np.array([[0, 1, 9]]))\n"
+                  "np.savez(sys.argv[1] + '/real.npz', positions=p, faces=np.array([[0., 1., 2.]]))\n"
+                  "np.savez(sys.argv[1] + '/whole.npz', positions=p.astype(int))\n"
+                  "np.savez(sys.argv[1] + '/twice.npz', positions=p)\n"
+                  "warnings.simplefilter('ignore')\n"
+                  "zipfile.ZipFile(sys.argv[1] + '/twice.npz', 'a').writestr('positions.npy', b'')\n");
+        QVERIFY2(bad.empty(), bad.c_str());
+        const auto corner = open_source(folder_ / "corner.npz"), real = open_source(folder_ / "real.npz"),
+                   number = open_source(folder_ / "whole.npz"), twice = open_source(folder_ / "twice.npz");
+        QVERIFY2(!twice && said(twice.error()).contains("it holds \"positions\" twice"),
+                 qPrintable(said(twice.error())));
+        QVERIFY2(!corner && said(corner.error()).contains("its face 0 has the point 9, but there are only 4") &&
+                     corner.error().path == folder_ / "corner.npz",
+                 qPrintable(said(corner.error())));
+        QVERIFY2(!real && said(real.error()).contains("its faces are no table of whole numbers"),
+                 qPrintable(said(real.error())));
+        QVERIFY2(!number && said(number.error()).contains("whole.npz"), qPrintable(said(number.error())));
     }
     void series_packed_file_by_file() {
         for (const char* ending : {"ply", "obj"}) {
@@ -112,7 +136,14 @@ class PackedTest : public QObject {
         }
         const SourcePtr flies = opened(folder_ / "fireflies.0001.csv.gz");
         QCOMPARE(flies->facts().kind, SourceKind::particles);
-        QVERIFY(furthest_off(*frame_of(flies, 1), wrote_["first"].toArray()) == 0);
+        QCOMPARE(frame_of(flies, 1)->ids.at(199'999), std::int64_t(199'999));
+        QCOMPARE(furthest_off(*frame_of(flies, 1), wrote_["fireflies"].toArray()), 0.0);
+        for (const char* name : {"million.ply.gz", "million.obj.gz"}) {
+            const SourcePtr million = opened(folder_ / name);
+            QCOMPARE(million->facts().points, std::size_t(1'000'000));
+            QCOMPARE(million->facts().faces, std::size_t(998'001));
+            QCOMPARE(furthest_off(*frame_of(million, million->facts().first), wrote_["million"].toArray()), 0.0);
+        }
         const QString zstd = QStandardPaths::findExecutable("zstd");
         if (zstd.isEmpty()) QSKIP("zstd is not here");
         for (int f = 1; f <= 24; ++f) {
@@ -150,6 +181,13 @@ class PackedTest : public QObject {
     }
 
   private:
+    // What Python says when it fails.
+    std::string numpy(const char* text) const {
+        QProcess python;
+        python.start("/usr/bin/python3", {"-c", text, QString::fromStdString(folder_.path())});
+        const bool fine = python.waitForFinished(patience * 60000) && python.exitCode() == 0;
+        return fine ? std::string() : python.readAllStandardError().toStdString() + "(failed)";
+    }
     QJsonArray samples(int frame) const { return wrote_["samples"].toObject()[QString::number(frame)].toArray(); }
     Folder folder_;
     QJsonObject wrote_;

@@ -219,8 +219,8 @@ class UsdReadTest : public QObject {
     // Volumes (UsdVol): the files are OpenVDB's own, places by hand.
     void volumes_name_their_files() {
         Folder folder;
-        write_ball(folder / "smoke.1.vdb", 20);
-        write_ball(folder / "smoke.2.vdb", 40);
+        write_ball(folder / "smoke.1.vdb", 30);
+        write_ball(folder / "smoke.2.vdb", 128);
         folder.write("a.usda", volume_text);
         const auto source = open_source(folder / "a.usda");
         QVERIFY2(source, qPrintable(source ? "" : said(source.error())));
@@ -252,7 +252,7 @@ class UsdReadTest : public QObject {
         const auto bad = open_source(folder / "b.usda");
         QVERIFY(!bad && said(bad.error()).contains("there is no grid \"heat\""));
         GARLAND_NEEDS_NODE();
-        write_ball(folder / "smoke.2.vdb", 40);
+        write_ball(folder / "smoke.2.vdb", 128);
         QString error;
         run_node("usd_points.cjs",
                  {"convert", QString::fromStdString(folder / "a.usda"), QString::fromStdString(folder / "c.usdc")},

@@ -289,7 +289,7 @@ def archives(folder):
     faces = (np.arange(count - 2).reshape(-1, 1) + np.arange(3)).astype(np.int32)
     heat = np.arange(frames * count, dtype=np.float32).reshape(frames, count) % 97
     np.savez(os.path.join(folder, "cloth.npz"), positions=positions, velocity=velocity, faces=faces, heat=heat, title=np.array("a cloth"))
-    np.savez_compressed(os.path.join(folder, "small.npz"), points=positions[:24], faces=faces.astype(np.int64))
+    np.savez_compressed(os.path.join(folder, "packed.npz"), points=positions, vel=velocity, velocity=velocity * 2, faces=faces.astype(np.int64))
     np.savez(os.path.join(folder, "bare.npz"), positions[:3])
     meshio.write(os.path.join(folder, "bare.ply"), meshio.Mesh(base, [("triangle", faces)]))
     ids = np.arange(count)[None].repeat(24, axis=0)
@@ -303,9 +303,19 @@ def archives(folder):
                 packed.write(plain.read())
             if ending == "obj":
                 os.remove(name)
-    with gzip.open(os.path.join(folder, "fireflies.0001.csv.gz"), "wt") as packed:
-        packed.write("id,x,y,z\n" + "".join(f"{i},{p[0]},{p[1]},{p[2]}\n" for i, p in enumerate(base.tolist())))
-    return {"frames": frames, "count": count, "samples": {str(f): samples(positions[f]) for f in (0, 23, 239)}, "first": samples(base)}
+    side = 1000
+    million = points_of(side * side)
+    corner = (np.arange(side - 1)[:, None] * side + np.arange(side - 1)[None, :]).reshape(-1)
+    sheet = meshio.Mesh(million, [("quad", np.stack([corner, corner + 1, corner + side + 1, corner + side], axis=1))])
+    for ending in ("ply", "obj"):
+        name = os.path.join(folder, "million." + ending)
+        meshio.write(name, sheet)
+        with open(name, "rb") as plain, gzip.open(name + ".gz", "wb", compresslevel=1) as packed:
+            packed.write(plain.read())
+        os.remove(name)
+    with gzip.open(os.path.join(folder, "fireflies.0001.csv.gz"), "wt", compresslevel=1) as packed:
+        packed.write("id,x,y,z\n" + "".join(f"{i},{p[0]},{p[1]},{p[2]}\n" for i, p in enumerate(million[:200000].tolist())))
+    return {"frames": frames, "count": count, "samples": {str(f): samples(positions[f]) for f in (0, 23, 239)}, "million": samples(million), "fireflies": samples(million[:200000])}
 
 
 if __name__ == "__main__":

@@ -3,6 +3,7 @@
 #include "core/base/memory.h"
 #include "core/project/timings.h"
 #include "core/source/motion_box.h"
+#include "io/files/series.h"
 #include "io/sources/open_source.h"
 
 #include <QFileInfo>
@@ -215,15 +216,6 @@ void Document::add_opened(const QString& title, const SourcePtr& source, const s
     emit source_added(id);
 }
 
-namespace {
-// A file's name without what numbers it.
-QString title_of(const QString& path) {
-    QString title = QFileInfo(path).completeBaseName();
-    while (!title.isEmpty() && (title.back().isDigit() || QString("._- ").contains(title.back()))) title.chop(1);
-    return title.isEmpty() ? QFileInfo(path).fileName() : title;
-}
-} // namespace
-
 void Document::add_water(const WaterSpec& water) {
     add_opened(tr("water"), make_water(water, project_.settings.rate),
                [&](Project& p) { ::garland::add_water(p, tr("water").toStdString(), water); });
@@ -240,7 +232,7 @@ void Document::add_shapes(const QStringList& paths) {
                 if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
                 return;
             }
-            const QString title = title_of(QString::fromStdString(files.front()));
+            const QString title = QString::fromStdString(source_name(files.front()));
             add_opened(title, *result, [&](Project& p) {
                 const SourceId id = ::garland::add_source(p, title.toStdString(), files.front(),
                                                           length_of((*result)->facts(), p.settings.rate));
@@ -425,7 +417,7 @@ void Document::add_source(const QString& path) {
                 return;
             }
             const std::string stored = QFileInfo(path).absoluteFilePath().toStdString();
-            const QString title = title_of(path);
+            const QString title = QString::fromStdString(source_name(path.toStdString()));
             add_opened(title, result->source, [&](Project& p) {
                 SourceLength length = length_of(result->source->facts(), p.settings.rate);
                 length.spacing = usual_spacing(result->box, length.up == UpAxis::z, length.scale);

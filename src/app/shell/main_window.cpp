@@ -18,6 +18,7 @@
 #include "app/theme/desktop_scheme.h"
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
+#include "io/files/series.h"
 
 #include <QAbstractItemView>
 #include <QApplication>
@@ -33,6 +34,7 @@
 #include <QPlainTextEdit>
 #include <QSettings>
 #include <QTextEdit>
+#include <set>
 
 namespace garland {
 
@@ -375,14 +377,9 @@ void MainWindow::dropEvent(QDropEvent* event) {
         return;
     }
     // Many files of one series are one source.
-    QSet<QString> seen;
+    std::set<std::string> seen;
     for (const QString& path : sources) {
-        QString stem = QFileInfo(path).completeBaseName();
-        while (!stem.isEmpty() && stem.back().isDigit()) stem.chop(1);
-        const QString id = QFileInfo(path).path() + '/' + stem;
-        if (seen.contains(id)) continue;
-        seen.insert(id);
-        document_.add_source(path);
+        if (seen.insert(series_key(path.toStdString())).second) document_.add_source(path);
     }
 }
 

@@ -227,7 +227,7 @@ Result<Report> check(const Show& show, Progress& progress, const CheckOptions& o
     const auto parts = static_cast<double>(std::max<std::size_t>(show.arrangements.size(), 1));
     double done = 0;
     std::set<std::string> off_beats_said;
-    SourceJumps jumps;
+    const auto jumps = options.jumps ? options.jumps : std::make_shared<SourceJumps>();
     for (const ArrangementShow& a : show.arrangements) {
         PartOf part(progress, done / parts, (done + 1) / parts);
         done += 1;
@@ -238,7 +238,7 @@ Result<Report> check(const Show& show, Progress& progress, const CheckOptions& o
         GARLAND_CHECK(add_seam(show, a, report, part));
         add_off_beats(a, off_beats_said, report);
         add_drive_findings(show, a, frames, report);
-        GARLAND_CHECK(add_time_findings(show, a, frames, step == 1, jumps, report, part));
+        GARLAND_CHECK(add_time_findings(show, a, frames, step == 1, *jumps, report, part));
         report.examined.push_back(fmt::format("twins: every pair of {}, at {} of output frames {} to {}; alike below "
                                               "{} source frames, twins above {:.0f} %",
                                               counted(twins.copies, "copy", "copies"),

@@ -3,6 +3,7 @@
 
 #include "core/project/show.h"
 
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -28,6 +29,8 @@ enum class FindingKind {
     crowding,      // copies that stand in each other; only where asked for
     size,          // a hand-off that the disk has no room for; only where one is asked about
 };
+
+class SourceJumps; // source_jumps.h
 
 // A zone's edge that would do: metres from its inner to its outer distance.
 struct ZoneEdgeFix {
@@ -64,6 +67,7 @@ struct CheckOptions {
         double bytes = 0, free = -1; // free: −1 unknown
     };
     std::optional<Space> space{};
+    std::shared_ptr<SourceJumps> jumps{}; // what earlier checks found in the sources; none: it is looked for anew
 };
 Result<Report> check(const Show& show, Progress& progress = Progress::none(), const CheckOptions& options = {});
 

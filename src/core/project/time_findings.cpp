@@ -147,35 +147,6 @@ Result<void> add_pops(const ArrangementShow& a, const std::vector<Course>& cours
     return {};
 }
 
-Result<SourceJumps::Known> jumps_of(const ArrangementShow& a, Progress& progress) {
-    SourceJumps::Known out;
-    const SourceFacts& facts = a.sampler.source()->facts();
-    const double first = a.clock.first.value, last = a.clock.last().value;
-    const bool points = facts.kind != SourceKind::volume && facts.points > 0;
-    if (!points || static_cast<double>(facts.most_points) * (last - first + 1) > most_points_read) return out;
-    out.looked = true;
-    std::vector<double> gaps; // from frame to frame; below 0: the points differ in number
-    PosePtr before;
-    for (double at = first; at <= last; at += 1) {
-        if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-        auto pose = a.sampler.at(SourceFrame(at), progress);
-        if (!pose) return out; // told where the frame is in use
-        if (before) gaps.push_back(pose_gap(*before, *pose->pose).value_or(-1));
-        before = pose->pose;
-    }
-    std::vector<double> sorted = gaps;
-    std::erase_if(sorted, [](double g) { return g < 0; });
-    std::sort(sorted.begin(), sorted.end());
-    const double usual = sorted.empty() ? 0 : sorted[sorted.size() / 2],
-                 least = static_cast<double>(bounds(*before).size().length()) * 1e-3;
-    for (std::size_t i = 0; i < gaps.size(); ++i) {
-        const double beside = std::max(i > 0 ? gaps[i - 1] : 0, i + 1 < gaps.size() ? gaps[i + 1] : 0);
-        if (gaps[i] > least && gaps[i] > pop_factor * std::max(usual, beside))
-            out.jumps.push_back({first + static_cast<double>(i), gaps[i], usual > 0 ? gaps[i] / usual : 0});
-    }
-    return out;
-}
-
 // The first output frame at which a copy has passed from source frame n to n + 1 or back; not a number: it does not.
 double passes_at(const std::vector<CopyMoment>& row, const std::vector<double>& frames, double n) {
     for (std::size_t k = 1; k < row.size(); ++k) {
@@ -189,25 +160,30 @@ double passes_at(const std::vector<CopyMoment>& row, const std::vector<double>& 
 Result<void> add_source_jumps(const ArrangementShow& a, const std::vector<double>& frames,
                               const std::vector<CopyClocks::Now>& nows, SourceJumps& all, Report& report,
                               Progress& progress) {
-    if (!a.usable || !a.sampler.source()) return {};
-    const auto [at, fresh] = all.known.try_emplace(a.sampler.identity());
-    if (fresh) {
-        GARLAND_TRY(found, jumps_of(a, progress));
-        at->second = std::move(found);
-    }
-    const SourceJumps::Known& known = at->second;
-    if (known.looked)
+    if (!a.usable) return {};
+    GARLAND_TRY(found, all.of(a, progress));
+    if (found.looked)
         report.examined.push_back(fmt::format("jumps inside the source of \"{}\": every step of it", a.spec.name));
+    if (found.jumps.empty()) return {};
+    std::vector<Finding> of_jumps;
+    for (const SourceJumps::Jump& jump : found.jumps)
+        of_jumps.push_back(
+            {FindingKind::pop, {}, {}, 0, 0, key_of(FindingKind::pop, a, fmt::format("source {}", jump.frame))});
     std::vector<CopyMoment> row(frames.size());
-    for (const SourceJumps::Jump& jump : known.jumps) {
-        Finding f{FindingKind::pop, {}, {}, 0, 0, key_of(FindingKind::pop, a, fmt::format("source {}", jump.frame))};
-        for (std::size_t i = 0; i < a.clocks.size(); ++i) {
-            row_moments(a.plan, a.clock, a.clocks, i, frames, nows, row);
-            const double passed = passes_at(row, frames, jump.frame);
+    for (std::size_t i = 0; i < a.clocks.size(); ++i) {
+        if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+        row_moments(a.plan, a.clock, a.clocks, i, frames, nows, row);
+        for (std::size_t k = 0; k < of_jumps.size(); ++k) {
+            const double passed = passes_at(row, frames, found.jumps[k].frame);
             if (std::isnan(passed)) continue;
+            Finding& f = of_jumps[k];
             if (f.copies.empty() || passed < static_cast<double>(f.frame)) f.frame = static_cast<std::int64_t>(passed);
             f.copies.push_back(a.number(i));
         }
+    }
+    for (std::size_t k = 0; k < of_jumps.size(); ++k) {
+        Finding& f = of_jumps[k];
+        const SourceJumps::Jump& jump = found.jumps[k];
         if (f.copies.empty()) continue;
         f.words = fmt::format(
             "the source of \"{}\" itself jumps from source frame {} to {}, by {} m{}; {} {} that: hold "

@@ -2,27 +2,12 @@
 #pragma once
 
 #include "core/project/findings.h"
-
-#include <map>
+#include "core/project/source_jumps.h"
 
 namespace garland {
 
 inline constexpr double pop_factor = 4;       // steps longer than so many usual ones are pops
 inline constexpr double crowding_share = 0.5; // of the smaller one's box that two copies may share
-
-// Where a source itself jumps: source frames n whose step to n + 1 is more than pop_factor times its usual step and the
-// steps on both sides of it; by Sampler::identity. Looked for once a source.
-struct SourceJumps {
-    struct Jump {
-        double frame = 0, gap = 0, times = 0; // gap: metres; times: usual steps, 0 where it usually stands still
-    };
-    struct Known {
-        std::vector<Jump> jumps;
-        bool looked = false; // false: it is too large to be read for this
-    };
-    std::map<std::uint64_t, Known> known;
-};
-inline constexpr double most_points_read = 1e8; // points times frames of a source that is read to find its jumps
 
 // Jumps of time and place and of the sources themselves, copies that run backward though their timing runs forward,
 // that run faster than seen_speed_limit, that are never seen, and sources joined frame for frame at another rate.

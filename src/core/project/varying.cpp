@@ -198,132 +198,167 @@ struct Apart {
 
 } // namespace
 
+namespace {
+
+// Parts the copies of an arrangement, those of each speed by themselves first, and counts what is left.
+class TwinParter {
+  public:
+    TwinParter(const Show& show, const PartOrder& order, const std::vector<Nudge>& nudges, Progress& progress)
+        : show_(show), order_(order), progress_(progress) {
+        for (const Nudge& n : nudges) nudges_[n.copy] = n.frames;
+    }
+    Result<void> part(const ArrangementShow& a);
+    PartDone done() const;
+
+  private:
+    using Copies = std::vector<std::uint32_t>;
+    Result<Parted> part_speed(const Copies& copies, const std::vector<double>& delays, const PartRule& rule);
+    Result<void> part_speeds(const ArrangementShow& a, const TwinRule& rule, double apart);
+    Result<std::int64_t> twins(const ArrangementShow& a, const CopyClocks& clocks, TwinRule rule, bool all) const;
+
+    const Show& show_;
+    const PartOrder& order_;
+    Progress& progress_;
+    std::map<CopyId, double> nudges_;
+    std::vector<CopyClock> clocks_; // of the arrangement, as they are parted so far
+    Copies near_, place_;           // neighbours of each copy; its place among the copies of one speed
+    std::int64_t moved_ = 0, all_ = 0, left_ = 0, far_ = 0;
+    double total_ = 0, most_ = 0, apart_ = 0;
+};
+
+// Copies of one speed, by each other.
+Result<Parted> TwinParter::part_speed(const Copies& copies, const std::vector<double>& delays, const PartRule& rule) {
+    if (order_.neighbours == 0) return part_all(delays, rule);
+    for (std::uint32_t k = 0; k < copies.size(); ++k) place_[copies[k]] = k;
+    Copies beside(copies.size() * order_.neighbours);
+    for (std::uint32_t k = 0; k < copies.size(); ++k) {
+        for (std::size_t j = 0; j < order_.neighbours; ++j) {
+            const std::uint32_t other = place_[near_[copies[k] * order_.neighbours + j]];
+            beside[k * order_.neighbours + j] = other == UINT32_MAX ? k : other;
+        }
+    }
+    for (std::uint32_t i : copies) place_[i] = UINT32_MAX;
+    return part_near(delays, beside, order_.neighbours, rule);
+}
+
+// Copies of one speed are compared with each other; those of different speeds drift apart by themselves, mostly.
+Result<void> TwinParter::part_speeds(const ArrangementShow& a, const TwinRule& rule, double apart) {
+    std::map<double, Copies> by_rate;
+    for (std::uint32_t i = 0; i < a.clocks.size(); ++i) by_rate[a.clocks[i].rate].push_back(i);
+    for (const auto& [rate, copies] : by_rate) {
+        if (progress_.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+        PartRule part;
+        part.apart = apart / rate;
+        part.period = a.plan.loop() / rate;
+        part.whole_frames = order_.whole_frames;
+        if (order_.low) part.low = *order_.low;
+        if (order_.high) part.high = *order_.high;
+        std::vector<double> delays;
+        for (std::uint32_t i : copies) delays.push_back(clocks_[i].delay);
+        GARLAND_TRY(parted, part_speed(copies, delays, part));
+        for (std::size_t k = 0; k < copies.size(); ++k) {
+            const double by = parted.delays[k] - delays[k];
+            if (std::abs(by) > 1e-9) nudges_[a.places[copies[k]].id] += by;
+            clocks_[copies[k]].delay += by;
+        }
+        moved_ += parted.moved;
+        total_ += parted.total;
+        most_ = std::max(most_, parted.most);
+        all_ += static_cast<std::int64_t>(copies.size());
+    }
+    if (by_rate.size() < 2) return {};
+    Apart rest{a, rule, order_, near_, clocks_, show_.settings.range};
+    GARLAND_CHECK(rest.move(progress_));
+    for (const auto& [copy, by] : rest.moves) {
+        nudges_[a.places[copy].id] += by;
+        ++moved_;
+        total_ += std::abs(by);
+        most_ = std::max(most_, std::abs(by));
+    }
+    return {};
+}
+
+// How many copies have a twin: among their neighbours, or among all.
+Result<std::int64_t> TwinParter::twins(const ArrangementShow& a, const CopyClocks& clocks, TwinRule rule,
+                                       bool all) const {
+    rule.most_samples = 48;
+    const FrameRange range = show_.settings.range;
+    if (!all) return near_twins(a.plan, a.clock, clocks, range, rule, near_, order_.neighbours, progress_);
+    GARLAND_TRY(found, have_twins(a.plan, a.clock, clocks, range, rule, progress_));
+    return std::count(found.begin(), found.end(), std::uint8_t(1));
+}
+
+Result<void> TwinParter::part(const ArrangementShow& a) {
+    if (a.clocks.playing()) {
+        return fail(Error{ErrorCode::invalid,
+                          fmt::format("\"{}\" is played by {}: which delays pull its copies apart cannot be worked out",
+                                      a.spec.name, to_text(a.clocks.playing()->levels().rule().kind))}
+                        .advise("give them a spread of delay or speed, and look at the twins again"));
+    }
+    const TwinRule rule = twin_rule(show_, a);
+    const double apart = least_apart(a.plan, a.clock, show_.settings.range, rule, order_.whole_frames);
+    if (apart <= 0) {
+        return fail(Error{ErrorCode::invalid,
+                          "no delay keeps copies of this timing apart: it stands still for too much of the range"}
+                        .advise("shorten its holds, or let the speed vary"));
+    }
+    apart_ = std::max(apart_, apart);
+    near_ = order_.neighbours > 0 ? nearest_copies(a.places.list(), order_.neighbours) : Copies{};
+    place_.assign(a.clocks.size(), UINT32_MAX);
+    // A start of its own makes a copy later too.
+    clocks_.assign(a.clocks.begin(), a.clocks.end());
+    for (std::uint32_t i = 0; i < clocks_.size(); ++i) clocks_[i].delay += a.clocks.shift_of(i);
+    const CopyClocks before_clocks(clocks_);
+    GARLAND_CHECK(part_speeds(a, rule, apart));
+    // What was promised is looked at: copies may stand still together however far apart their delays are.
+    const bool all = order_.neighbours == 0;
+    const CopyClocks now(clocks_);
+    GARLAND_TRY(before, twins(a, before_clocks, rule, all));
+    GARLAND_TRY(after, twins(a, now, rule, all));
+    if (before > 0 && after >= before) {
+        return fail(Error{ErrorCode::invalid,
+                          "delays alone cannot part these copies: they stand still together for most of the range"}
+                        .keeping("all delays as they are")
+                        .advise("let the timing repeat, shorten its holds, or choose a shorter output range"));
+    }
+    left_ += after;
+    if (all) return {};
+    GARLAND_TRY(everywhere, twins(a, now, rule, true));
+    far_ += std::max<std::int64_t>(everywhere - after, 0);
+    return {};
+}
+
+PartDone TwinParter::done() const {
+    PartDone out;
+    out.apart = apart_, out.left = left_;
+    for (const auto& [copy, frames] : nudges_) {
+        if (std::abs(frames) > 1e-9) out.nudges.push_back({copy, frames});
+    }
+    out.words =
+        moved_ == 0
+            ? std::string("No copy had to be moved")
+            : fmt::format("Part twins: {} of {} moved, {} at most, {} in all", moved_, counted(all_, "copy", "copies"),
+                          counted_number(std::round(most_ * 1000) / 1000, "frame", "frames"), short_number(total_));
+    if (left_ > 0)
+        out.words += fmt::format("; {} a twin{} still", counted(left_, "copy has", "copies have"),
+                                 order_.neighbours > 0 ? " among its neighbours" : "");
+    if (far_ > 0)
+        out.words +=
+            fmt::format("; {} a twin further away, which was not asked for", counted(far_, "copy has", "copies have"));
+    return out;
+}
+
+} // namespace
+
 Result<PartDone> part_twins(const Show& show, const Project& project, ArrangementId id, const PartOrder& order,
                             Progress& progress) {
     const Arrangement* arrangement = project.arrangement(id);
     if (!arrangement) return fail(ErrorCode::not_found, "there is no such arrangement");
-    PartDone done;
-    std::map<CopyId, double> nudges;
-    for (const Nudge& n : arrangement->nudges) nudges[n.copy] = n.frames;
-    std::int64_t moved = 0, all = 0, left = 0, far = 0;
-    double total = 0, most = 0;
+    TwinParter parter(show, order, arrangement->nudges, progress);
     for (const ArrangementShow& a : show.arrangements) {
-        if (a.id != id) continue;
-        if (a.clocks.playing()) {
-            return fail(
-                Error{ErrorCode::invalid,
-                      fmt::format("\"{}\" is played by {}: which delays pull its copies apart cannot be worked out",
-                                  a.spec.name, to_text(a.clocks.playing()->levels().rule().kind))}
-                    .advise("give them a spread of delay or speed, and look at the twins again"));
-        }
-        const TwinRule rule = twin_rule(show, a);
-        const double apart = least_apart(a.plan, a.clock, show.settings.range, rule, order.whole_frames);
-        if (apart <= 0) {
-            return fail(Error{ErrorCode::invalid,
-                              "no delay keeps copies of this timing apart: it stands still for too much of the range"}
-                            .advise("shorten its holds, or let the speed vary"));
-        }
-        done.apart = std::max(done.apart, apart);
-        // Copies of one speed are compared with each other; those of different speeds drift apart by themselves.
-        std::map<double, std::vector<std::uint32_t>> by_rate;
-        for (std::uint32_t i = 0; i < a.clocks.size(); ++i) by_rate[a.clocks[i].rate].push_back(i);
-        const auto near =
-            order.neighbours > 0 ? nearest_copies(a.places.list(), order.neighbours) : std::vector<std::uint32_t>{};
-        // A start of its own makes a copy later too.
-        std::vector<CopyClock> parted_clocks(a.clocks.begin(), a.clocks.end());
-        for (std::uint32_t i = 0; i < parted_clocks.size(); ++i) parted_clocks[i].delay += a.clocks.shift_of(i);
-        const CopyClocks before_clocks(parted_clocks);
-        std::vector<std::uint32_t> place(a.clocks.size(), UINT32_MAX); // in the copies of one speed
-        for (const auto& [rate, copies] : by_rate) {
-            if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-            PartRule part;
-            part.apart = apart / rate;
-            part.period = a.plan.loop() / rate;
-            part.whole_frames = order.whole_frames;
-            if (order.low) part.low = *order.low;
-            if (order.high) part.high = *order.high;
-            std::vector<double> delays;
-            for (std::uint32_t i : copies) delays.push_back(parted_clocks[i].delay);
-            Result<Parted> parted = fail(ErrorCode::invalid, "");
-            if (order.neighbours == 0) {
-                parted = part_all(delays, part);
-            } else {
-                for (std::uint32_t k = 0; k < copies.size(); ++k) place[copies[k]] = k;
-                std::vector<std::uint32_t> beside(copies.size() * order.neighbours);
-                for (std::uint32_t k = 0; k < copies.size(); ++k) {
-                    for (std::size_t j = 0; j < order.neighbours; ++j) {
-                        const std::uint32_t other = place[near[copies[k] * order.neighbours + j]];
-                        beside[k * order.neighbours + j] = other == UINT32_MAX ? k : other;
-                    }
-                }
-                parted = part_near(delays, beside, order.neighbours, part);
-                for (std::uint32_t i : copies) place[i] = UINT32_MAX;
-            }
-            if (!parted) return tl::unexpected(parted.error());
-            for (std::size_t k = 0; k < copies.size(); ++k) {
-                const double by = parted->delays[k] - delays[k];
-                if (std::abs(by) > 1e-9) nudges[a.places[copies[k]].id] += by;
-                parted_clocks[copies[k]].delay += by;
-            }
-            moved += parted->moved;
-            total += parted->total;
-            most = std::max(most, parted->most);
-            all += static_cast<std::int64_t>(copies.size());
-        }
-        if (by_rate.size() > 1) {
-            Apart rest{a, rule, order, near, parted_clocks, show.settings.range};
-            GARLAND_CHECK(rest.move(progress));
-            for (const auto& [copy, by] : rest.moves) {
-                nudges[a.places[copy].id] += by;
-                ++moved;
-                total += std::abs(by);
-                most = std::max(most, std::abs(by));
-            }
-        }
-        // What was promised is looked at: copies may stand still together however far apart their delays are.
-        auto twins = [&](const CopyClocks& clocks) -> Result<std::int64_t> {
-            TwinRule sampled = rule;
-            sampled.most_samples = 48;
-            if (order.neighbours > 0)
-                return near_twins(a.plan, a.clock, clocks, show.settings.range, sampled, near, order.neighbours,
-                                  progress);
-            GARLAND_TRY(found, have_twins(a.plan, a.clock, clocks, show.settings.range, sampled, progress));
-            return std::count(found.begin(), found.end(), std::uint8_t(1));
-        };
-        GARLAND_TRY(before, twins(before_clocks));
-        GARLAND_TRY(after, twins(parted_clocks));
-        if (before > 0 && after >= before) {
-            return fail(Error{ErrorCode::invalid,
-                              "delays alone cannot part these copies: they stand still together for most of the range"}
-                            .keeping("all delays as they are")
-                            .advise("let the timing repeat, shorten its holds, or choose a shorter output range"));
-        }
-        left += after;
-        if (order.neighbours > 0) {
-            TwinRule sampled = rule;
-            sampled.most_samples = 48;
-            GARLAND_TRY(found, have_twins(a.plan, a.clock, parted_clocks, show.settings.range, sampled, progress));
-            far += std::max<std::int64_t>(std::count(found.begin(), found.end(), std::uint8_t(1)) - after, 0);
-        }
+        if (a.id == id) GARLAND_CHECK(parter.part(a));
     }
-    for (const auto& [copy, frames] : nudges) {
-        if (std::abs(frames) > 1e-9) done.nudges.push_back({copy, frames});
-    }
-    done.words =
-        moved == 0
-            ? std::string("No copy had to be moved")
-            : fmt::format("Part twins: {} of {} moved, {} at most, {} in all", moved, counted(all, "copy", "copies"),
-                          counted_number(std::round(most * 1000) / 1000, "frame", "frames"), short_number(total));
-    done.left = left;
-    if (left > 0) {
-        done.words += order.neighbours > 0 ? fmt::format("; {} a twin among its neighbours still",
-                                                         counted(left, "copy has", "copies have"))
-                                           : fmt::format("; {} a twin still", counted(left, "copy has", "copies have"));
-    }
-    if (far > 0)
-        done.words +=
-            fmt::format("; {} a twin further away, which was not asked for", counted(far, "copy has", "copies have"));
-    return done;
+    return parter.done();
 }
 
 Result<ArrangementId> single_out(Project& p, ArrangementId from, std::vector<CopyId> copies, const std::string& part) {

@@ -83,6 +83,11 @@ std::string Series::pattern() const {
     return prefix + (padding > 0 ? std::string(static_cast<std::size_t>(padding), '#') : "") + ending;
 }
 
+std::string series_key(const std::string& path) {
+    const Name name = split(file_name(path));
+    return folder_of(path) + "/" + name.prefix + (name.number.empty() ? "" : "#") + name.ending;
+}
+
 std::string source_name(const std::string& path) {
     const std::string file = file_name(path);
     std::string stem = without_packing(file);

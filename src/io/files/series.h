@@ -26,6 +26,9 @@ struct Series {
 // Errors: not_found, when there is no such file at all; too_large, when the numbers span more than ten million frames.
 Result<Series> find_series(const std::string& path);
 
+// The same text for all files of one series, without looking at the disk: their path, with # in place of the number.
+std::string series_key(const std::string& path);
+
 // What a source of this file is called: its name without the number of its frame and the ending: "drop" for
 // drop.0001.ply.
 std::string source_name(const std::string& path);

@@ -1,4 +1,4 @@
-#include "io/gltf/gltf_values.h"
+#include "io/gltf/gltf_animations.h"
 
 #include "io/files/file.h"
 
@@ -27,13 +27,14 @@ class GltfReader : GltfValues {
                               ErrorCode::unsupported};
             }
         }
-        choose_animation(out, animation);
-        find_shown_in_time(out);
+        const GltfAnimations animations(g_);
+        animations.choose(out, animation);
+        shown_in_time_ = animations.shown_in_time(out);
         read_meshes(out.notes);
         read_nodes();
         read_instances();
         read_skins();
-        read_animations(out, out.notes);
+        animations.read(out, index_of_, m_);
         if (m_.points() == 0) throw GltfBad{"there is no mesh in its scene"};
         if (m_.points() > gltf_points_limit) {
             throw GltfBad{fmt::format("its scene has {} points, above the limit of {}", m_.points(), gltf_points_limit),
@@ -363,112 +364,6 @@ class GltfReader : GltfValues {
                 for (std::size_t k = 0; k < 4; ++k) {
                     if (mesh.weights[i][k] == 0) mesh.joints[i][k] = 0;
                 }
-            }
-        }
-    }
-
-    // Which animations there are, and which one is meant.
-    void choose_animation(GltfContent& out, const std::string& asked) const {
-        std::set<std::pair<int, std::string>> moved;
-        bool together = true;
-        for (std::size_t n = 0; n < g_.animations.size(); ++n) {
-            std::set<std::pair<int, std::string>> own;
-            for (const auto& c : g_.animations[n].channels) own.emplace(c.target_node, c.target_path);
-            for (const auto& one : own) together &= moved.insert(one).second;
-            const std::string& said = g_.animations[n].name;
-            std::string name = said.empty() ? fmt::format("animation {}", n + 1) : said;
-            while (std::find(out.animations.begin(), out.animations.end(), name) != out.animations.end())
-                name += fmt::format(" ({})", n + 1);
-            out.animations.push_back(std::move(name));
-        }
-        if (out.animations.size() < 2) {
-            out.animation = all_animations;
-            return;
-        }
-        if (together) out.animations.emplace_back(all_animations);
-        const bool known = std::find(out.animations.begin(), out.animations.end(), asked) != out.animations.end();
-        out.animation = known ? asked : together ? out.animations.back() : out.animations.front();
-    }
-
-    static bool plays(const GltfContent& chosen, std::size_t n) {
-        return chosen.animation == all_animations || chosen.animations[n] == chosen.animation;
-    }
-    void find_shown_in_time(const GltfContent& chosen) {
-        for (std::size_t n = 0; n < g_.animations.size(); ++n) {
-            for (const auto& c : g_.animations[n].channels) {
-                if (plays(chosen, n) && c.target_path == "visible") shown_in_time_.insert(c.target_node);
-            }
-        }
-    }
-
-    void read_animations(const GltfContent& chosen, std::vector<std::string>& notes) {
-        for (std::size_t n = 0; n < g_.animations.size(); ++n) {
-            const auto& animation = g_.animations[n];
-            if (!plays(chosen, n)) continue;
-            for (const auto& channel : animation.channels) {
-                if (channel.target_node < 0) continue; // the specification lets a reader pass over these
-                const int node = at(index_of_, channel.target_node, "node");
-                if (node < 0) {
-                    notes.push_back(
-                        fmt::format("animation of node {}, which is not in the scene", channel.target_node));
-                    continue;
-                }
-                const auto& sampler = at(animation.samplers, channel.sampler, "sampler");
-                PartChannel out;
-                out.node = node;
-                KeyTrack track;
-                if (channel.target_path == "translation") {
-                    out.path = PartPath::translation;
-                } else if (channel.target_path == "scale") {
-                    out.path = PartPath::scale;
-                } else if (channel.target_path == "rotation") {
-                    out.path = PartPath::rotation;
-                    track.rotation = true;
-                    track.width = 4;
-                } else if (channel.target_path == "weights") {
-                    out.path = PartPath::weights;
-                } else if (channel.target_path == "visible") {
-                    out.path = PartPath::visible;
-                    track.width = 1;
-                } else {
-                    notes.push_back(fmt::format("animation of \"{}\"", channel.target_path));
-                    continue;
-                }
-                const std::string& way = sampler.interpolation;
-                if (way != "STEP" && way != "LINEAR" && way != "CUBICSPLINE")
-                    throw GltfBad{fmt::format("animation {}: \"{}\" is no way between keys", n, way)};
-                track.way = way == "STEP" ? KeyWay::step : way == "LINEAR" ? KeyWay::linear : KeyWay::cubic;
-                for (float t : numbers(sampler.input, 1)) track.times.push_back(t);
-                if (out.path == PartPath::weights) {
-                    const std::vector<float> values = numbers(sampler.output, 1);
-                    track.values.assign(values.begin(), values.end());
-                    const std::size_t each = track.times.size() * (track.way == KeyWay::cubic ? 3 : 1);
-                    if (each == 0 || track.values.size() % each != 0 || track.values.empty())
-                        throw GltfBad{fmt::format("animation {}: weights do not fit their keys", n)};
-                    track.width = static_cast<int>(track.values.size() / each);
-                } else {
-                    const std::vector<float> values = numbers(sampler.output, track.width);
-                    track.values.assign(values.begin(), values.end());
-                }
-                if (track.rotation) { // near enough to unit length for files that store few digits
-                    for (std::size_t i = track.way == KeyWay::cubic ? 4 : 0; i + 3 < track.values.size();
-                         i += track.way == KeyWay::cubic ? 12 : 4) {
-                        double* q = &track.values[i];
-                        const double length = std::sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
-                        if (!(length > 1e-6)) throw GltfBad{fmt::format("animation {} has a rotation of no length", n)};
-                        if (std::abs(length - 1) > 1e-6) {
-                            for (int k = 0; k < 4; ++k) q[k] /= length;
-                        }
-                    }
-                }
-                if (auto ok = validate(track); !ok) {
-                    throw GltfBad{fmt::format("animation {} (\"{}\"), {} of \"{}\": {}", n, animation.name,
-                                              channel.target_path, m_.nodes[static_cast<std::size_t>(node)].name,
-                                              ok.error().message)};
-                }
-                out.track = static_cast<int>(m_.tracks.size());
-                m_.tracks.push_back(std::move(track));
-                m_.channels.push_back(out);
             }
         }
     }

@@ -1,5 +1,5 @@
-// Values of glTF: what accessors, buffer views and packed primitives hold. Used by gltf.cpp only; what is wrong is
-// thrown as GltfBad and becomes an error there.
+// Values of glTF: what accessors, buffer views and packed primitives hold. Used by gltf.cpp and
+// gltf_animations.cpp; what is wrong is thrown as GltfBad and becomes an error in the former.
 #pragma once
 
 #include "io/gltf/gltf.h"

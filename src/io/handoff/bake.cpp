@@ -207,8 +207,7 @@ Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress
     return e;
 }
 
-Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progress) {
-    GARLAND_TRY(before, estimate(show, order, progress));
+Result<void> may_write(const BakeEstimate& before, const BakeOrder& order) {
     if (before.existing > 0 && order.existing == Existing::refuse) {
         return fail(Error{ErrorCode::exists, fmt::format("{} of the {} to write {} there already", before.existing,
                                                          counted(before.files + before.volume_files, "file", "files"),
@@ -224,6 +223,12 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
                         .keeping("nothing was written")
                         .advise("free some space, choose another disk, or write fewer frames"));
     }
+    return {};
+}
+
+Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progress) {
+    GARLAND_TRY(before, estimate(show, order, progress));
+    GARLAND_CHECK(may_write(before, order));
     std::error_code made;
     const bool new_folder = std::filesystem::create_directories(order.folder, made);
     if (made) {

@@ -45,6 +45,9 @@ struct BakeDone {
 // Errors: invalid for an empty range; those of reading the first frame.
 Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress& progress = Progress::none());
 
+// Whether nothing is in the way and the disk has room. Errors: exists, disk_full, with what is told to people.
+Result<void> may_write(const BakeEstimate& before, const BakeOrder& order);
+
 // Writes points, velocities (source velocity · local speed, turned and sized with the copy), normals, texture
 // coordinates, colours, ids, attributes and the copy's number (from 1) of every visible copy. Volumes are written
 // beside them, each copy and frame into a .vdb of its own. Each file appears complete or not at all, and its counts are

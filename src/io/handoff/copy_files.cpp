@@ -110,12 +110,7 @@ Result<BakeEstimate> estimate_copy_files(const Show& show, const BakeOrder& orde
 
 Result<BakeDone> write_copy_files(const Show& show, const BakeOrder& order, const char* ending, Progress& progress) {
     GARLAND_TRY(before, estimate_copy_files(show, order, ending, progress));
-    if (before.existing > 0 && order.existing == Existing::refuse)
-        return fail(
-            Error{ErrorCode::exists, fmt::format("{} there already", counted(before.existing, "file is", "files are"))}
-                .at(order.folder)
-                .keeping("all existing files; nothing was written")
-                .advise("choose another folder or name, or say that they may be replaced"));
+    GARLAND_CHECK(may_write(before, order));
     if (order.starts) GARLAND_CHECK(order.starts());
     const bool obj = std::string_view(ending) == ".obj";
     BakeDone done;

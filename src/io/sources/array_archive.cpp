@@ -19,7 +19,7 @@ namespace garland {
 
 namespace {
 
-// What positions, velocities and faces may be called in an archive (common practice, no source).
+// What positions, velocities and faces may be called in an archive, the likeliest first (common practice, no source).
 constexpr std::string_view positions_names[] = {"positions", "points", "vertices", "verts", "P"};
 constexpr std::string_view velocity_names[] = {"velocity", "velocities", "vel", "v"};
 constexpr std::string_view faces_names[] = {"faces", "triangles", "cells"};
@@ -50,11 +50,20 @@ Result<ArchiveNames> names_in(const std::string& path) {
         return false;
     };
     GARLAND_CHECK(read_archive(path, look, Progress::none()));
-    for (const std::string& name : out.arrays) {
-        if (among(positions_names, name) && out.positions.empty()) out.positions = name;
-        if (among(velocity_names, name) && out.velocity.empty()) out.velocity = name;
-        if (among(faces_names, name) && out.faces.empty()) out.faces = name;
+    for (std::size_t i = 0; i < out.arrays.size(); ++i) {
+        if (std::find(out.arrays.begin() + static_cast<std::ptrdiff_t>(i) + 1, out.arrays.end(), out.arrays[i]) !=
+            out.arrays.end())
+            return fail(
+                Error{ErrorCode::malformed, fmt::format("it holds \"{}\" twice", out.arrays[i])}.at(path).advise(
+                    "write the archive again"));
     }
+    auto first_of = [&](const auto& names) {
+        const auto at =
+            std::find_if(std::begin(names), std::end(names), [&](auto name) { return among(out.arrays, name); });
+        return at == std::end(names) ? std::string() : std::string(*at);
+    };
+    out.positions = first_of(positions_names), out.velocity = first_of(velocity_names);
+    out.faces = first_of(faces_names);
     if (out.positions.empty() && out.arrays.size() == 1) out.positions = out.arrays.front();
     if (out.positions.empty())
         return fail(Error{ErrorCode::unsupported,

@@ -43,16 +43,21 @@ Result<std::string> key_of(const std::string& path, const std::string& way, Prog
     return fmt::format("{:016x}{:016x}", hash.high64, hash.low64);
 }
 
-// A source that was read by way of another file: the same, but it names the file it came from.
+// A source that was read by way of another file: the same, but it names the file it came from, and what it takes from
+// outside the cache folder.
 class SourceOf final : public Source {
   public:
     SourceOf(SourcePtr inner, std::string path, SourceFacts facts)
-        : inner_(std::move(inner)), path_(std::move(path)), facts_(std::move(facts)) {}
+        : inner_(std::move(inner)), files_{std::move(path)}, facts_(std::move(facts)) {
+        for (const std::string& file : inner_->files()) {
+            if (!file.starts_with(converted_folder() + "/")) files_.push_back(file);
+        }
+    }
     const SourceFacts& facts() const override { return facts_; }
     Result<PosePtr> read(std::int64_t frame, Progress& progress) const override {
         return inner_->read(frame, progress);
     }
-    std::vector<std::string> files() const override { return {path_}; }
+    std::vector<std::string> files() const override { return files_; }
     std::vector<PartName> parts() const override { return inner_->parts(); }
     bool makes_between(SubFrame how) const override { return inner_->makes_between(how); }
     Result<PosePtr> between(const Between& way, Progress& progress) const override {
@@ -67,7 +72,7 @@ class SourceOf final : public Source {
 
   private:
     SourcePtr inner_;
-    std::string path_;
+    std::vector<std::string> files_;
     SourceFacts facts_;
 };
 

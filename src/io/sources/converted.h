@@ -32,7 +32,7 @@ Result<std::string> converted(const Conversion& conversion, Progress& progress);
 // Removes what a result lies in: it cannot be opened after all.
 void forget_converted(const std::string& result);
 
-// The same source, but it names the file it came from, and has these facts.
+// The same source, but its files are the one it came from and those outside converted_folder(), and it has these facts.
 SourcePtr source_of(const std::string& path, SourcePtr inner, SourceFacts facts);
 
 // A variable of the environment that names a folder, or a place below the user's home.

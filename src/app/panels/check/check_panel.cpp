@@ -1,6 +1,7 @@
 #include "app/panels/check/check_panel.h"
 
 #include "core/base/numbers.h"
+#include "core/project/source_jumps.h"
 #include "io/files/file.h"
 #include "render/report.h"
 
@@ -10,7 +11,7 @@
 namespace garland {
 
 CheckPanel::CheckPanel(Document& document, Viewing& viewing, QWidget* parent)
-    : Panel(tr("Check"), true, document, viewing, parent) {
+    : Panel(tr("Check"), true, document, viewing, parent), jumps_(std::make_shared<SourceJumps>()) {
     run_ = make_button(tr("Check now"),
                        tr("Examine the whole output range (it is done by itself when this step is entered)"));
     run_->setObjectName("primary");
@@ -105,7 +106,7 @@ void CheckPanel::run() {
     const ShowPtr show = document_.show();
     job_ = document_.jobs().start<Report>(
         this, tr("Checking"),
-        [show, options = CheckOptions{crowding_->isChecked(), space_}](Progress& p) {
+        [show, options = CheckOptions{crowding_->isChecked(), space_, jumps_}](Progress& p) {
             return check(*show, p, options);
         },
         [this, show](Result<Report> result) {

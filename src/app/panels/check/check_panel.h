@@ -32,6 +32,7 @@ class CheckPanel : public Panel {
     std::optional<Report> report_;
     ShowPtr examined_; // what the report is about
     std::optional<CheckOptions::Space> space_;
+    std::shared_ptr<SourceJumps> jumps_; // sources are not read again at every edit
     QPointer<Job> job_;
     QVBoxLayout* list_;
     QPushButton *run_, *report_button_;

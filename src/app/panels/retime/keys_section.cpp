@@ -11,9 +11,30 @@ namespace garland {
 KeysSection::KeysSection(Document& document, Viewing& viewing, TimeMapView& map)
     : RetimeSection(document, viewing, map) {
     auto* column = rows(this);
-
     keys_ = new QWidget;
     auto* inner = rows(keys_);
+    make_key_row(inner);
+    make_scale_row(inner);
+    column->addWidget(keys_);
+    make_phrases_row(column);
+    conversion_ = make_label({}, "muted");
+    conversion_->setWordWrap(true);
+    column->addWidget(conversion_);
+    column->addStretch(1);
+
+    connect(frame_, &NumberField::edited, this, &KeysSection::move_picked_keys);
+    connect(value_, &NumberField::edited, this, &KeysSection::set_picked_values);
+    connect(leave_, &NumberField::edited, this, &KeysSection::set_slopes);
+    connect(arrive_, &NumberField::edited, this, &KeysSection::set_slopes);
+    connect(&map_, &TimeMapView::keys_picked, this, [this] {
+        if (map_.picked() != shown_keys_) document_.end_merge(); // steps on other keys are steps of their own
+        shown_keys_ = map_.picked();
+        refresh();
+    });
+    connect(&map_, &TimeMapView::view_changed, this, &KeysSection::refresh);
+}
+
+void KeysSection::make_key_row(QVBoxLayout* column) {
     auto* one = new QHBoxLayout;
     one->setSpacing(5);
     frame_ =
@@ -28,28 +49,7 @@ KeysSection::KeysSection(Document& document, Viewing& viewing, TimeMapView& map)
         make_choice({tr("step"), tr("linear"), tr("smooth"), tr("free"), tr("hidden")}, tr("Towards the next key"),
                     tr("How the curve goes from this key to the next. Smooth never leaves the two keys' poses; free "
                        "follows the slopes of its two handles; hidden shows nothing until the next key."),
-                    [this](int i) {
-                        const auto toward = static_cast<Toward>(i);
-                        const PickedKeys keys = map_.picked();
-                        map_.edit_keys(tr("Set the curve after a key"), [&](const TimeMap& was) -> Result<TimeMap> {
-                            TimeMap next = was;
-                            Timing now;
-                            now.map = was;
-                            const TimingPlan plan(now);
-                            for (std::size_t k : keys) {
-                                if (toward == Toward::free && next.keys.at(k).toward != Toward::free) {
-                                    // The slopes it has now, so that nothing jumps.
-                                    next.keys[k].leave = plan.at(next.keys[k].at).slope;
-                                    if (k + 1 < next.keys.size()) {
-                                        const OutputFrame just(next.keys[k + 1].at.value - 1e-6);
-                                        next.keys[k + 1].arrive = plan.at(just).slope;
-                                    }
-                                }
-                                next.keys.at(k).toward = toward;
-                            }
-                            return next;
-                        });
-                    });
+                    [this](int i) { set_toward(static_cast<Toward>(i)); });
     remove_ = make_button(tr("Remove key"), tr("Remove the selected keys (Delete)"));
     connect(remove_, &QPushButton::clicked, &map_, &TimeMapView::remove_picked);
     value_label_ = make_label(tr("shows"));
@@ -59,9 +59,6 @@ KeysSection::KeysSection(Document& document, Viewing& viewing, TimeMapView& map)
     one->addWidget(value_);
     one->addWidget(make_label(tr("then")));
     one->addWidget(toward_);
-
-    auto* two = new QHBoxLayout;
-    two->setSpacing(5);
     arrive_label_ = make_label(tr("from ×"));
     arrive_ = number(Quantity::plain, -1000, 1000, 3, tr("Slope before the key"),
                      tr("Source frames an output frame, where the stretch before is free"), 58);
@@ -72,7 +69,12 @@ KeysSection::KeysSection(Document& document, Viewing& viewing, TimeMapView& map)
     for (QWidget* w : std::initializer_list<QWidget*>{arrive_label_, arrive_, leave_label_, leave_}) one->addWidget(w);
     one->addStretch(1);
     one->addWidget(remove_);
-    inner->addLayout(one);
+    column->addLayout(one);
+}
+
+void KeysSection::make_scale_row(QVBoxLayout* column) {
+    auto* two = new QHBoxLayout;
+    two->setSpacing(5);
     time_factor_ =
         number(Quantity::plain, -100, 100, 4, tr("Time factor"),
                tr("The selected keys' distances in time from the first one, times this; below 0 turns them round"), 56);
@@ -82,18 +84,7 @@ KeysSection::KeysSection(Document& document, Viewing& viewing, TimeMapView& map)
     value_factor_->set_value(1);
     for (NumberField* f : {time_factor_, value_factor_}) f->set_step(0.1);
     scale_ = make_button(tr("Scale"), tr("Scale the selected keys about the first of them"));
-    connect(scale_, &QPushButton::clicked, this, [this] {
-        const PickedKeys keys = map_.picked();
-        if (keys.empty()) return;
-        const Key about = map_.keys().keys[keys.front()];
-        const bool done = map_.edit_keys(tr("Scale %1 keys").arg(keys.size()), [&](const TimeMap& was) {
-            return scale_keys(was, keys, about.at, time_factor_->value(), about.source, value_factor_->value());
-        });
-        if (done) {
-            time_factor_->set_value(1);
-            value_factor_->set_value(1);
-        }
-    });
+    connect(scale_, &QPushButton::clicked, this, &KeysSection::scale_picked);
     copy_ = make_button(tr("Copy"), tr("Copy the selected keys (Ctrl+C in the map)"));
     paste_ = make_button(tr("Paste"), tr("Set the copied keys from the playhead on (Ctrl+V in the map)"));
     connect(copy_, &QPushButton::clicked, &map_, &TimeMapView::copy_picked);
@@ -116,66 +107,89 @@ KeysSection::KeysSection(Document& document, Viewing& viewing, TimeMapView& map)
                 [this] { map_.set_snapping(snap_frames_->isChecked(), snap_beats_->isChecked()); });
         two->addWidget(box);
     }
-    inner->addLayout(two);
-    column->addWidget(keys_);
+    column->addLayout(two);
+}
 
+// What is there instead of keys where the timing is a list of phrases.
+void KeysSection::make_phrases_row(QVBoxLayout* column) {
     phrases_ = new QWidget;
     auto* other = new QHBoxLayout(phrases_);
     other->setContentsMargins(0, 0, 0, 0);
     auto* told = make_label(tr("This timing is a list of phrases; it has no keys."), "muted");
     told->setWordWrap(true);
     other->addWidget(told, 1);
-    auto convert = [this](bool speeds) {
-        const Timing* t = timing();
-        if (!t) return;
-        auto done = speeds ? to_speeds(*t) : to_positions(*t);
-        if (!done) return emit document_.problem(done.error());
-        edit_timing((speeds ? tr("Make speed keys of the timing (%1)") : tr("Make position keys of the timing (%1)"))
-                        .arg(QString::fromStdString(done->words)),
-                    [&](Timing& now) -> Result<void> {
-                        now = done->timing;
-                        return {};
-                    });
-    };
     auto* positions =
         make_button(tr("Make keys of them"), tr("Position keys that show the same frames; cross-fades go"));
     auto* speeds =
         make_button(tr("Make speed keys"), tr("Speed keys that show the same frames; jumps become runs of one frame"));
-    connect(positions, &QPushButton::clicked, this, [convert] { convert(false); });
-    connect(speeds, &QPushButton::clicked, this, [convert] { convert(true); });
+    connect(positions, &QPushButton::clicked, this, [this] { convert(false); });
+    connect(speeds, &QPushButton::clicked, this, [this] { convert(true); });
     other->addWidget(positions);
     other->addWidget(speeds);
     column->addWidget(phrases_);
+}
 
-    conversion_ = make_label({}, "muted");
-    conversion_->setWordWrap(true);
-    column->addWidget(conversion_);
-    column->addStretch(1);
-
-    connect(frame_, &NumberField::edited, this, &KeysSection::move_picked_keys);
-    connect(value_, &NumberField::edited, this, &KeysSection::set_picked_values);
-    auto sloped = [this](double) {
-        const int i = map_.selected();
-        if (i < 0) return;
-        map_.edit_keys(
-            tr("Set the slopes of a key"),
-            [&](const TimeMap& was) -> Result<TimeMap> {
-                TimeMap next = was;
-                Key& k = next.keys.at(static_cast<std::size_t>(i));
-                k.leave = leave_->value();
-                k.arrive = arrive_->value();
-                return next;
-            },
-            QStringLiteral("key-slopes"));
-    };
-    connect(leave_, &NumberField::edited, this, sloped);
-    connect(arrive_, &NumberField::edited, this, sloped);
-    connect(&map_, &TimeMapView::keys_picked, this, [this] {
-        if (map_.picked() != shown_keys_) document_.end_merge(); // steps on other keys are steps of their own
-        shown_keys_ = map_.picked();
-        refresh();
+void KeysSection::set_toward(Toward toward) {
+    const PickedKeys keys = map_.picked();
+    map_.edit_keys(tr("Set the curve after a key"), [&](const TimeMap& was) -> Result<TimeMap> {
+        TimeMap next = was;
+        Timing now;
+        now.map = was;
+        const TimingPlan plan(now);
+        for (std::size_t k : keys) {
+            if (toward == Toward::free && next.keys.at(k).toward != Toward::free) {
+                // The slopes it has now, so that nothing jumps.
+                next.keys[k].leave = plan.at(next.keys[k].at).slope;
+                if (k + 1 < next.keys.size()) {
+                    const OutputFrame just(next.keys[k + 1].at.value - 1e-6);
+                    next.keys[k + 1].arrive = plan.at(just).slope;
+                }
+            }
+            next.keys.at(k).toward = toward;
+        }
+        return next;
     });
-    connect(&map_, &TimeMapView::view_changed, this, &KeysSection::refresh);
+}
+
+void KeysSection::scale_picked() {
+    const PickedKeys keys = map_.picked();
+    if (keys.empty()) return;
+    const Key about = map_.keys().keys[keys.front()];
+    const bool done = map_.edit_keys(tr("Scale %1 keys").arg(keys.size()), [&](const TimeMap& was) {
+        return scale_keys(was, keys, about.at, time_factor_->value(), about.source, value_factor_->value());
+    });
+    if (done) {
+        time_factor_->set_value(1);
+        value_factor_->set_value(1);
+    }
+}
+
+void KeysSection::convert(bool speeds) {
+    const Timing* t = timing();
+    if (!t) return;
+    auto done = speeds ? to_speeds(*t) : to_positions(*t);
+    if (!done) return emit document_.problem(done.error());
+    edit_timing((speeds ? tr("Make speed keys of the timing (%1)") : tr("Make position keys of the timing (%1)"))
+                    .arg(QString::fromStdString(done->words)),
+                [&](Timing& now) -> Result<void> {
+                    now = done->timing;
+                    return {};
+                });
+}
+
+void KeysSection::set_slopes() {
+    const int i = map_.selected();
+    if (i < 0) return;
+    map_.edit_keys(
+        tr("Set the slopes of a key"),
+        [&](const TimeMap& was) -> Result<TimeMap> {
+            TimeMap next = was;
+            Key& k = next.keys.at(static_cast<std::size_t>(i));
+            k.leave = leave_->value();
+            k.arrive = arrive_->value();
+            return next;
+        },
+        QStringLiteral("key-slopes"));
 }
 
 void KeysSection::move_picked_keys() {

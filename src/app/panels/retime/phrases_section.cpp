@@ -25,25 +25,20 @@ PhrasesSection::PhrasesSection(Document& document, Viewing& viewing, TimeMapView
     top->addWidget(empty_, 1);
     top->addWidget(make_);
     column->addLayout(top);
-    connect(make_, &QPushButton::clicked, this, [this] {
-        const auto s = document_.show()->samplers.find(viewing_.source());
-        edit_timing(tr("Make the timing a list of phrases"), [&](Timing& t) -> Result<void> {
-            Phrase whole;
-            const auto span = source_span(t);
-            whole.first = s == document_.show()->samplers.end() ? span.low : s->second.clock().first;
-            whole.last = s == document_.show()->samplers.end()
-                             ? span.high
-                             : SourceFrame(std::floor(s->second.clock().last().value));
-            t.phrases = {OutputFrame(std::round(form_first(t).value)), {whole}};
-            t.form = TimingForm::phrases;
-            t.map = {};
-            t.speeds = {};
-            return {};
-        });
-    });
+    connect(make_, &QPushButton::clicked, this, &PhrasesSection::make_them);
 
     form_ = new QWidget;
     auto* inner = rows(form_);
+    make_list(inner);
+    make_fields(inner);
+    make_buttons(inner);
+    total_ = make_label({}, "muted");
+    total_->setWordWrap(true);
+    inner->addWidget(total_);
+    column->addWidget(form_, 1);
+}
+
+void PhrasesSection::make_list(QVBoxLayout* column) {
     list_ = new QListWidget;
     list_->setAccessibleName(tr("Phrases"));
     list_->setToolTip(
@@ -54,7 +49,19 @@ PhrasesSection::PhrasesSection(Document& document, Viewing& viewing, TimeMapView
     list_->setDefaultDropAction(Qt::MoveAction);
     list_->setMinimumHeight(48);
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    inner->addWidget(list_, 1);
+    column->addWidget(list_, 1);
+    connect(list_, &QListWidget::currentRowChanged, this, [this] {
+        if (!filling_) fill_fields();
+    });
+    connect(list_, &QListWidget::itemSelectionChanged, this, [this] {
+        if (filling_) return;
+        document_.end_merge(); // steps on other phrases are steps of their own
+        fill_fields();
+    });
+    connect(list_->model(), &QAbstractItemModel::rowsMoved, this, &PhrasesSection::reordered);
+}
+
+void PhrasesSection::make_fields(QVBoxLayout* column) {
     auto* fields = new QHBoxLayout;
     fields->setSpacing(4);
     first_ = number(Quantity::source_frames, -frame_limit, frame_limit, 3, tr("First source frame of the phrase"),
@@ -83,40 +90,7 @@ PhrasesSection::PhrasesSection(Document& document, Viewing& viewing, TimeMapView
     fields->addWidget(make_label(tr("fade")));
     fields->addWidget(fade_);
     fields->addStretch(1);
-    inner->addLayout(fields);
-    auto* buttons = new QHBoxLayout;
-    buttons->setSpacing(4);
-    add_ = make_button(tr("Add"), tr("Another phrase after the selected one"));
-    add_hold_ = make_button(tr("Add hold"), tr("Hold the selected phrase's last pose for 12 frames after it"));
-    copy_ = make_button(tr("Double"), tr("The selected phrase once more"));
-    remove_ = make_button(tr("Remove"), tr("Take the selected phrase out"));
-    beat_ = make_button(tr("Stretch to the beat"),
-                        tr("Play the selected phrase a little faster or slower, so that it ends on a beat"));
-    start_ = number(Quantity::output_frames, -frame_limit, frame_limit, 3, tr("Start of the phrases"),
-                    tr("The output frame at which the first phrase starts"), 56);
-    buttons->addWidget(add_);
-    buttons->addWidget(add_hold_);
-    buttons->addWidget(copy_);
-    buttons->addWidget(remove_);
-    buttons->addWidget(beat_);
-    buttons->addStretch(1);
-    buttons->addWidget(make_label(tr("start")));
-    buttons->addWidget(start_);
-    inner->addLayout(buttons);
-    total_ = make_label({}, "muted");
-    total_->setWordWrap(true);
-    inner->addWidget(total_);
-    column->addWidget(form_, 1);
-
-    connect(list_, &QListWidget::currentRowChanged, this, [this] {
-        if (!filling_) fill_fields();
-    });
-    connect(list_, &QListWidget::itemSelectionChanged, this, [this] {
-        if (filling_) return;
-        document_.end_merge(); // steps on other phrases are steps of their own
-        fill_fields();
-    });
-    connect(list_->model(), &QAbstractItemModel::rowsMoved, this, &PhrasesSection::reordered);
+    column->addLayout(fields);
     auto wire = [this](NumberField* field, const QString& words, auto set) {
         connect(field, &NumberField::edited, this, [this, field, words, set] {
             change(
@@ -137,6 +111,38 @@ PhrasesSection::PhrasesSection(Document& document, Viewing& viewing, TimeMapView
          [](Phrase& p, const NumberField& f) { p.speed = f.edited_from(p.speed); });
     wire(fade_, tr("Set the cross-fade of a phrase"),
          [](Phrase& p, const NumberField& f) { p.fade = f.edited_from(p.fade); });
+}
+
+void PhrasesSection::make_buttons(QVBoxLayout* column) {
+    auto* buttons = new QHBoxLayout;
+    buttons->setSpacing(4);
+    add_ = make_button(tr("Add"), tr("Another phrase after the selected one"));
+    add_hold_ = make_button(tr("Add hold"), tr("Hold the selected phrase's last pose for 12 frames after it"));
+    copy_ = make_button(tr("Double"), tr("The selected phrase once more"));
+    remove_ = make_button(tr("Remove"), tr("Take the selected phrase out"));
+    beat_ = make_button(tr("Stretch to the beat"),
+                        tr("Play the selected phrase a little faster or slower, so that it ends on a beat"));
+    start_ = number(Quantity::output_frames, -frame_limit, frame_limit, 3, tr("Start of the phrases"),
+                    tr("The output frame at which the first phrase starts"), 56);
+    buttons->addWidget(add_);
+    buttons->addWidget(add_hold_);
+    buttons->addWidget(copy_);
+    buttons->addWidget(remove_);
+    buttons->addWidget(beat_);
+    buttons->addStretch(1);
+    buttons->addWidget(make_label(tr("start")));
+    buttons->addWidget(start_);
+    column->addLayout(buttons);
+    connect(add_, &QPushButton::clicked, this, [this] {
+        insert(tr("Add a phrase"), [](const Phrase& p) { return Phrase{p.first, p.last}; });
+    });
+    connect(add_hold_, &QPushButton::clicked, this, [this] {
+        insert(tr("Add a hold"), [](const Phrase& p) {
+            return Phrase{last_shown(p), last_shown(p), Direction::forward, 12};
+        });
+    });
+    connect(copy_, &QPushButton::clicked, this,
+            [this] { insert(tr("Double a phrase"), [](const Phrase& p) { return p; }); });
     connect(start_, &NumberField::edited, this, [this](double v) {
         edit_timing(
             tr("Set the start of the phrases"),
@@ -146,47 +152,59 @@ PhrasesSection::PhrasesSection(Document& document, Viewing& viewing, TimeMapView
             },
             QStringLiteral("phrases-start"));
     });
-    auto insert = [this](const QString& words, std::function<Phrase(const Phrase&)> make) {
-        const int at = row();
-        const bool done = edit_timing(words, [&](Timing& t) -> Result<void> {
-            auto& list = t.phrases.list;
-            const auto place = static_cast<std::size_t>(std::clamp(at, 0, static_cast<int>(list.size()) - 1));
-            list.insert(list.begin() + static_cast<std::ptrdiff_t>(place) + 1, make(list[place]));
-            return {};
-        });
-        if (done) list_->setCurrentRow(at + 1, QItemSelectionModel::ClearAndSelect);
-    };
-    connect(add_, &QPushButton::clicked, this, [insert] {
-        insert(tr("Add a phrase"), [](const Phrase& p) { return Phrase{p.first, p.last}; });
+    connect(remove_, &QPushButton::clicked, this, &PhrasesSection::remove_chosen);
+    connect(beat_, &QPushButton::clicked, this, &PhrasesSection::stretch_to_beat);
+}
+
+// The whole source, once.
+void PhrasesSection::make_them() {
+    const auto s = document_.show()->samplers.find(viewing_.source());
+    edit_timing(tr("Make the timing a list of phrases"), [&](Timing& t) -> Result<void> {
+        Phrase whole;
+        const auto span = source_span(t);
+        whole.first = s == document_.show()->samplers.end() ? span.low : s->second.clock().first;
+        whole.last =
+            s == document_.show()->samplers.end() ? span.high : SourceFrame(std::floor(s->second.clock().last().value));
+        t.phrases = {OutputFrame(std::round(form_first(t).value)), {whole}};
+        t.form = TimingForm::phrases;
+        t.map = {};
+        t.speeds = {};
+        return {};
     });
-    connect(add_hold_, &QPushButton::clicked, this, [insert] {
-        insert(tr("Add a hold"), [](const Phrase& p) {
-            return Phrase{last_shown(p), last_shown(p), Direction::forward, 12};
-        });
+}
+
+// Puts another one behind the current one, made from it.
+void PhrasesSection::insert(const QString& words, const std::function<Phrase(const Phrase&)>& make) {
+    const int at = row();
+    const bool done = edit_timing(words, [&](Timing& t) -> Result<void> {
+        auto& list = t.phrases.list;
+        const auto place = static_cast<std::size_t>(std::clamp(at, 0, static_cast<int>(list.size()) - 1));
+        list.insert(list.begin() + static_cast<std::ptrdiff_t>(place) + 1, make(list[place]));
+        return {};
     });
-    connect(copy_, &QPushButton::clicked, this,
-            [insert] { insert(tr("Double a phrase"), [](const Phrase& p) { return p; }); });
-    connect(remove_, &QPushButton::clicked, this, [this] {
-        const std::vector<int> rows = chosen();
-        if (rows.empty()) return;
-        const QString words =
-            rows.size() == 1 ? tr("Remove phrase %1").arg(rows[0] + 1) : tr("Remove %1 phrases").arg(rows.size());
-        edit_timing(words, [&](Timing& t) -> Result<void> {
-            for (auto at = rows.rbegin(); at != rows.rend(); ++at) {
-                if (*at < static_cast<int>(t.phrases.list.size())) t.phrases.list.erase(t.phrases.list.begin() + *at);
-            }
-            return {};
-        });
+    if (done) list_->setCurrentRow(at + 1, QItemSelectionModel::ClearAndSelect);
+}
+
+void PhrasesSection::remove_chosen() {
+    const std::vector<int> rows = chosen();
+    if (rows.empty()) return;
+    const QString words =
+        rows.size() == 1 ? tr("Remove phrase %1").arg(rows[0] + 1) : tr("Remove %1 phrases").arg(rows.size());
+    edit_timing(words, [&](Timing& t) -> Result<void> {
+        for (auto at = rows.rbegin(); at != rows.rend(); ++at) {
+            if (*at < static_cast<int>(t.phrases.list.size())) t.phrases.list.erase(t.phrases.list.begin() + *at);
+        }
+        return {};
     });
-    connect(beat_, &QPushButton::clicked, this, [this] {
-        const int at = row();
-        edit_timing(tr("Stretch phrase %1 to the beat").arg(at + 1), [&](Timing& t) -> Result<void> {
-            const Settings& s = document_.project().settings;
-            GARLAND_TRY(list,
-                        stretched_to_beat(t.phrases, static_cast<std::size_t>(at), t.turn_twice, s.tempo, s.rate));
-            t.phrases = std::move(list);
-            return {};
-        });
+}
+
+void PhrasesSection::stretch_to_beat() {
+    const int at = row();
+    edit_timing(tr("Stretch phrase %1 to the beat").arg(at + 1), [&](Timing& t) -> Result<void> {
+        const Settings& s = document_.project().settings;
+        GARLAND_TRY(list, stretched_to_beat(t.phrases, static_cast<std::size_t>(at), t.turn_twice, s.tempo, s.rate));
+        t.phrases = std::move(list);
+        return {};
     });
 }
 

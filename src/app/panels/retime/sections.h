@@ -73,8 +73,15 @@ class KeysSection : public RetimeSection {
     void refresh() override;
 
   private:
+    void make_key_row(QVBoxLayout* column);
+    void make_scale_row(QVBoxLayout* column);
+    void make_phrases_row(QVBoxLayout* column);
     void move_picked_keys();
     void set_picked_values();
+    void set_toward(Toward toward);
+    void set_slopes();
+    void scale_picked();
+    void convert(bool speeds); // phrases into keys
     PickedKeys shown_keys_;
     QWidget *keys_, *phrases_;
     NumberField *frame_, *value_, *leave_, *arrive_, *time_factor_, *value_factor_;
@@ -92,6 +99,13 @@ class PhrasesSection : public RetimeSection {
     QListWidget& list() { return *list_; }
 
   private:
+    void make_list(QVBoxLayout* column);
+    void make_fields(QVBoxLayout* column);
+    void make_buttons(QVBoxLayout* column);
+    void make_them();
+    void insert(const QString& words, const std::function<Phrase(const Phrase&)>& make);
+    void remove_chosen();
+    void stretch_to_beat();
     int row() const { return list_->currentRow(); }
     std::vector<int> chosen() const; // rows, rising; the current one where none is selected
     // Of all selected phrases.
@@ -142,6 +156,12 @@ class CameraSection : public RetimeSection {
     void refresh() override;
 
   private:
+    void make_key_row(QVBoxLayout* column);
+    void make_move_row(QVBoxLayout* column);
+    void export_camera();
+    void key_view();
+    void remove_key();
+    void apply_move();
     QCheckBox* through_;
     QListWidget* list_;
     QComboBox *toward_, *move_toward_;
