@@ -29,7 +29,7 @@ double resident() { // bytes
 Spread make(Project& p, Target target, Driver driver, double from, double to) {
     Spread s;
     s.id = SpreadId(p.next_id++);
-    s.target = target, s.driver = driver, s.from = from, s.to = to;
+    s.target = target, s.by.kind = driver, s.from = from, s.to = to;
     return s;
 }
 
@@ -37,8 +37,8 @@ Project field(int side) {
     Project p;
     add_source(p, "lantern", "lantern.ply", {0, 95, {24, 1}});
     Arrangement& a = p.arrangements[0];
-    a.kind = ArrangementKind::grid;
-    a.columns = a.rows = side;
+    a.layout.kind = ArrangementKind::grid;
+    a.layout.columns = a.layout.rows = side;
     TimeMap map;
     for (int k = 0; k < 30; ++k)
         map.keys.push_back(
@@ -69,7 +69,7 @@ int main() {
         {"noise, detail 3", Driver::noise}, {"gradient", Driver::gradient},   {"distance", Driver::distance}};
     for (const auto& d : drivers) {
         Spread s = make(p, Target::delay, d.driver, 0, 48);
-        s.detail = 3;
+        s.by.noise.detail = 3;
         const std::vector<Placement> places = placements(a);
         line(fmt::format("values of 100 000 copies by {}", d.name),
              best_of_five([&](int) { (void)spread_values(s, {places}); }), touch, "one multiplication a copy",
@@ -86,12 +86,12 @@ int main() {
     line("times at one frame, four spreads, two cores",
          best_of_five([&](int i) { (void)moments_at(show->arrangements[0], OutputFrame(50 + i)); }), touch,
          "one multiplication a copy", "goal ≤ 1.2 ms on one core");
-    a.spreads[0].amount = *parse_keys("1:1 smooth 96:0 140:1", "");
+    a.spreads[0].strength.keys = *parse_keys("1:1 smooth 96:0 140:1", "");
     show = make_show(p, {}, cache, show.get());
     line("the same with a keyed amount",
          best_of_five([&](int i) { (void)moments_at(show->arrangements[0], OutputFrame(50 + i)); }), touch,
          "one multiplication a copy", "");
-    a.spreads[0].amount.clear();
+    a.spreads[0].strength.keys.clear();
     show = make_show(p, {}, cache, show.get());
 
     TwinRule rule;

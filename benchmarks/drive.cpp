@@ -22,8 +22,8 @@ Project field(int side, PlayBy by) {
     Project p;
     add_source(p, "lantern", "lantern.ply", {0, 95, {24, 1}});
     Arrangement& a = p.arrangements[0];
-    a.kind = ArrangementKind::grid;
-    a.columns = a.rows = side;
+    a.layout.kind = ArrangementKind::grid;
+    a.layout.columns = a.layout.rows = side;
     Zone z;
     z.id = ZoneId(p.next_id++);
     z.name = "glow";

@@ -42,11 +42,11 @@ void feel(MainWindow& window, int columns, int rows, double edit_goal, double mo
     auto grid = [&](double spacing) {
         document.edit("set up", [&](Project& p) -> Result<void> {
             Arrangement& a = p.arrangements[0];
-            a.kind = ArrangementKind::grid;
-            a.columns = columns, a.rows = rows, a.spacing = a.row_spacing = spacing;
-            a.sag = 0;
+            a.layout.kind = ArrangementKind::grid;
+            a.layout.columns = columns, a.layout.rows = rows, a.layout.spacing = a.layout.row_spacing = spacing;
+            a.layout.swag.sag = 0;
             if (a.spreads.empty()) a.spreads.emplace_back().id = SpreadId(p.next_id++);
-            a.spreads[0].driver = Driver::chance;
+            a.spreads[0].by.kind = Driver::chance;
             return {};
         });
     };
@@ -108,9 +108,9 @@ int main(int argc, char** argv) {
     auto with_keys = [&](int keys) {
         document.edit("set up", [&](Project& p) -> Result<void> {
             Arrangement& a = p.arrangements[0];
-            a.kind = ArrangementKind::line;
-            a.count = 10'000;
-            a.spacing = 0.01;
+            a.layout.kind = ArrangementKind::line;
+            a.layout.count = 10'000;
+            a.layout.spacing = 0.01;
             TimeMap map;
             for (int k = 0; k < keys; ++k) {
                 map.keys.push_back({OutputFrame(1 + 240.0 * k / keys), SourceFrame(k * 37 % 90),
@@ -149,12 +149,12 @@ int main(int argc, char** argv) {
     lanes.set_fit(false);
     document.edit("set up", [&](Project& p) -> Result<void> {
         Arrangement& a = p.arrangements[0];
-        a.kind = ArrangementKind::grid;
-        a.columns = a.rows = 100, a.spacing = a.row_spacing = 1.2;
-        a.sag = 0;
+        a.layout.kind = ArrangementKind::grid;
+        a.layout.columns = a.layout.rows = 100, a.layout.spacing = a.layout.row_spacing = 1.2;
+        a.layout.swag.sag = 0;
         Spread s;
         s.id = SpreadId(p.next_id++);
-        s.driver = Driver::noise;
+        s.by.kind = Driver::noise;
         p.arrangements[0].spreads = {s};
         return {};
     });
@@ -177,10 +177,10 @@ int main(int argc, char** argv) {
     // The Scene alone: a thousand lanterns at 640 × 500, turned a little for every picture.
     document.edit("set up", [&](Project& p) -> Result<void> {
         Arrangement& a = p.arrangements[0];
-        a.kind = ArrangementKind::grid;
-        a.columns = 40, a.rows = 25, a.spacing = a.row_spacing = 1.2;
-        a.origin = V3d(0, 1.4, 0);
-        a.sag = 0;
+        a.layout.kind = ArrangementKind::grid;
+        a.layout.columns = 40, a.layout.rows = 25, a.layout.spacing = a.layout.row_spacing = 1.2;
+        a.layout.origin = V3d(0, 1.4, 0);
+        a.layout.swag.sag = 0;
         a.spreads[0].to = 60;
         return {};
     });

@@ -64,12 +64,12 @@ Project field(int columns, int rows) {
     const SourceId id = add_source(p, "lantern", "lantern.ply", {0, 95, {24, 1}});
     static_cast<void>(id);
     Arrangement& a = p.arrangements[0];
-    a.kind = ArrangementKind::grid;
-    a.columns = columns, a.rows = rows;
-    a.origin = V3d(0, 2, 0);
+    a.layout.kind = ArrangementKind::grid;
+    a.layout.columns = columns, a.layout.rows = rows;
+    a.layout.origin = V3d(0, 2, 0);
     Spread s;
     s.id = SpreadId(p.next_id++);
-    s.target = Target::delay, s.driver = Driver::chance, s.from = 0, s.to = 60, s.whole_frames = true;
+    s.target = Target::delay, s.by.kind = Driver::chance, s.from = 0, s.to = 60, s.whole_frames = true;
     a.spreads = {s};
     p.timings[0].after = {OutsideMode::repeat, 0};
     p.settings.camera = {V3d(0, 1.5, 0), 16, 20, 22, 40};

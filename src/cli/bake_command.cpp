@@ -52,9 +52,8 @@ int bake_usda(const Opened& opened, const BakeWords& words, FrameSteps range, Pr
         print_json(
             {{"files", {order.path}}, {"bytes", done->bytes}, {"frames", done->frames}, {"samples", done->samples}});
     } else {
-        fmt::print("{}: {} in {}, {}; counts read back and right\n", order.path,
-                   counted(done->frames, "frame", "frames"), counted(done->samples, "sample", "samples"),
-                   byte_count(done->bytes));
+        fmt::print("{}: {} in {}, {}; counts verified\n", order.path, counted(done->frames, "frame", "frames"),
+                   counted(done->samples, "sample", "samples"), byte_count(done->bytes));
     }
     return exit_fine;
 }

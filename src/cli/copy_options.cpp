@@ -70,20 +70,20 @@ std::vector<Option<A>> placed_options() {
              a.timing = p.timings[i].id;
              return {};
          }},
-        field("kind", "line, grid, box, ring, rings, curve, scatter or points", &A::kind,
+        field("kind", "line, grid, box, ring, rings, curve, scatter or points", &A::layout, &Layout::kind,
               [](const std::string& t) { return of(kind_words, t, "a kind of arrangement"); }),
-        field("count", "How many copies (rings: on the innermost)", &A::count, count_of),
-        field("columns", "Grid and box: copies in a row", &A::columns, count_of),
-        field("rows", "Grid and box: rows; rings: how many", &A::rows, count_of),
-        field("layers", "Box: layers, upward", &A::layers, count_of),
-        field("spacing", "From one copy to the next", &A::spacing, real),
-        field("row-spacing", "From one row, or ring, to the next", &A::row_spacing, real),
-        field("layer-spacing", "From one layer to the next", &A::layer_spacing, real),
-        field("radius", "Of the ring, or the innermost one", &A::radius, real),
-        field("origin", "Where the middle is: x,y,z", &A::origin, place),
-        field("heading", "Degrees about the vertical axis", &A::heading, real),
-        field("sag", "How far the middle of each swag hangs down", &A::sag, real),
-        field("swag", "Copies from one post to the next", &A::swag, count_of),
+        field("count", "How many copies (rings: on the innermost)", &A::layout, &Layout::count, count_of),
+        field("columns", "Grid and box: copies in a row", &A::layout, &Layout::columns, count_of),
+        field("rows", "Grid and box: rows; rings: how many", &A::layout, &Layout::rows, count_of),
+        field("layers", "Box: layers, upward", &A::layout, &Layout::layers, count_of),
+        field("spacing", "From one copy to the next", &A::layout, &Layout::spacing, real),
+        field("row-spacing", "From one row, or ring, to the next", &A::layout, &Layout::row_spacing, real),
+        field("layer-spacing", "From one layer to the next", &A::layout, &Layout::layer_spacing, real),
+        field("radius", "Of the ring, or the innermost one", &A::layout, &Layout::radius, real),
+        field("origin", "Where the middle is: x,y,z", &A::layout, &Layout::origin, place),
+        field("heading", "Degrees about the vertical axis", &A::layout, &Layout::heading, real),
+        field("sag", "How far the middle of each swag hangs down", &A::layout, &Layout::swag, &Swag::sag, real),
+        field("swag", "Copies from one post to the next", &A::layout, &Layout::swag, &Swag::every, count_of),
     };
 }
 
@@ -93,68 +93,71 @@ std::vector<Option<A>> carried_options() {
         {"path", "Curve: a file with its line (OBJ, glTF, USD, CSV)",
          [](A& a, const Project&, const std::string& t) -> Result<void> {
              GARLAND_TRY(path, read_path(t));
-             a.kind = ArrangementKind::curve;
-             a.path = path.points;
-             a.path_closed = path.closed;
-             a.path_smooth = path.smooth;
+             a.layout.kind = ArrangementKind::curve;
+             a.layout.path.points = path.points;
+             a.layout.path.closed = path.closed;
+             a.layout.path.smooth = path.smooth;
              return {};
          }},
         {"along", "Curve: its points, \"x,y,z x,y,z …\"",
          [](A& a, const Project&, const std::string& t) -> Result<void> {
              GARLAND_TRY(keys, targets_of(t));
-             a.kind = ArrangementKind::curve;
-             a.path.clear();
-             for (const TargetKey& k : keys) a.path.push_back(k.place);
+             a.layout.kind = ArrangementKind::curve;
+             a.layout.path.points.clear();
+             for (const TargetKey& k : keys) a.layout.path.points.push_back(k.place);
              return {};
          }},
-        field("closed", "Curve: on or off", &A::path_closed, on_off),
-        field("smooth", "Curve: smooth through its points, on or off", &A::path_smooth, on_off),
-        field("side", "Curve: how far to the right of it", &A::path_side, real),
+        field("closed", "Curve: on or off", &A::layout, &Layout::path, &LayoutPath::closed, on_off),
+        field("smooth", "Curve: smooth through its points, on or off", &A::layout, &Layout::path, &LayoutPath::smooth,
+              on_off),
+        field("side", "Curve: how far to the right of it", &A::layout, &Layout::path, &LayoutPath::side, real),
         {"carrier", "Scatter and points: the source the copies are on",
          [](A& a, const Project& p, const std::string& t) -> Result<void> {
              GARLAND_TRY(id, source_called(p, t));
-             a.carrier = id;
+             a.layout.carried.source = id;
              return {};
          }},
         {"carrier-timing", "Points: the timing of what carries them, or none",
          [](A& a, const Project& p, const std::string& t) -> Result<void> {
-             a.carrier_timing = {};
+             a.layout.carried.timing = {};
              if (t == "none") return {};
              GARLAND_TRY(i, find_named(p.timings, t, "timing"));
-             a.carrier_timing = p.timings[i].id;
+             a.layout.carried.timing = p.timings[i].id;
              return {};
          }},
-        field("apart", "Scatter: the least distance between copies", &A::least_apart, real),
-        field("seed", "Scatter: another seed, other places", &A::seed, seed_of),
+        field("apart", "Scatter: the least distance between copies", &A::layout, &Layout::carried,
+              &Carrying::least_apart, real),
+        field("seed", "Scatter: another seed, other places", &A::layout, &Layout::carried, &Carrying::seed, seed_of),
     };
 }
 
 // Facing, size, differences and order.
 std::vector<Option<A>> facing_options() {
     return {
-        field("facing", "fixed, along, outward, velocity, target or carrier", &A::facing,
+        field("facing", "fixed, along, outward, velocity, target or carrier", &A::attitude, &Attitude::facing,
               [](const std::string& t) { return of(facing_words, t, "a facing"); }),
         {"target", "What copies face: x,y,z, or keys \"1:x,y,z 48:x,y,z\"",
          [](A& a, const Project&, const std::string& t) -> Result<void> {
              GARLAND_TRY(keys, targets_of(t));
-             a.targets = keys;
-             a.facing = Facing::target;
+             a.attitude.targets = keys;
+             a.attitude.facing = Facing::target;
              return {};
          }},
         field("upright", "on: copies stand upright; off: they follow slopes, or stand on their carrier's normal",
-              &A::upright, on_off),
-        field("bank", "Facing velocity, not upright: this share of the lean that is in balance", &A::bank, real),
-        field("turn", "Of every copy, degrees", &A::turn, real),
+              &A::attitude, &Attitude::upright, on_off),
+        field("bank", "Facing velocity, not upright: this share of the lean that is in balance", &A::attitude,
+              &Attitude::bank, real),
+        field("turn", "Of every copy, degrees", &A::attitude, &Attitude::turn, real),
         field("size", "Of every copy", &A::size, real),
-        field("width", "Along the order, \"0:1 1:2\", or none", &A::width, curve_of),
-        field("height", "Along the order, the same", &A::height, curve_of),
+        field("width", "Along the order, \"0:1 1:2\", or none", &A::stretch, &StretchAlong::width, curve_of),
+        field("height", "Along the order, the same", &A::stretch, &StretchAlong::height, curve_of),
         field("jitter", "Places differ by up to x,y,z either way", &A::jitter, &Jitter::position, place),
         field("jitter-turn", "Turns differ by up to so many degrees", &A::jitter, &Jitter::turn, real),
         field("jitter-size", "Sizes differ by up to this share", &A::jitter, &Jitter::size, real),
         field("jitter-seed", "Another seed, other differences", &A::jitter, &Jitter::seed, seed_of),
         field("order", "along, x, y, z, distance, random or attribute", &A::order, &CopyOrder::by,
               [](const std::string& t) { return of(order_words, t, "an order"); }),
-        field("reversed", "The order the other way, on or off", &A::order, &CopyOrder::reversed, on_off),
+        field("reversed", "Reverse the order, on or off", &A::order, &CopyOrder::reversed, on_off),
         field("order-from", "Order by distance: from x,y,z", &A::order, &CopyOrder::from, place),
         field("order-seed", "Order at random: another seed", &A::order, &CopyOrder::seed, seed_of),
         {"order-attribute", "Order by attribute: its name",
@@ -169,20 +172,21 @@ std::vector<Option<A>> facing_options() {
 // Sources by weight, starts, passes, what is hidden.
 std::vector<Option<A>> starting_options() {
     return {
-        field("own-weight", "Of its own source among the variants", &A::own_weight, real),
-        field("in-turn", "Sources one after the other, on, or by weight, off", &A::in_turn, on_off),
-        field("variant-seed", "Another seed, other choices of sources", &A::variant_seed, seed_of),
-        field("start", "with the shot, at birth, at a frame, together", &A::start,
+        field("own-weight", "Of its own source among the variants", &A::choice, &Choice::own_weight, real),
+        field("in-turn", "Sources one after the other, on, or by weight, off", &A::choice, &Choice::in_turn, on_off),
+        field("variant-seed", "Another seed, other choices of sources", &A::choice, &Choice::seed, seed_of),
+        field("start", "with the shot, at birth, at a frame, together", &A::begins, &Beginning::kind,
               [](const std::string& t) { return of(start_words, t, "a start"); }),
         {"start-frame", "The output frame of such a start",
          [](A& a, const Project&, const std::string& t) -> Result<void> {
              GARLAND_TRY(v, real(t));
-             a.start_frame = OutputFrame(v);
+             a.begins.frame = OutputFrame(v);
              return {};
          }},
-        field("passes", "How often a repeat plays in all; 0: as the timing says", &A::passes, count_of),
-        field("hidden-until-start", "Copies appear when their motion starts, on or off", &A::hidden_until_start,
-              on_off),
+        field("passes", "Total number of passes per copy; 0: use the timing's setting", &A::begins, &Beginning::passes,
+              count_of),
+        field("hidden-until-start", "Copies appear when their motion starts, on or off", &A::begins,
+              &Beginning::hidden_before, on_off),
         field("hidden", "The whole arrangement, on or off", &A::hidden, on_off),
     };
 }
@@ -207,21 +211,21 @@ const std::vector<Option<Spread>>& spread_options() {
         field("driver",
               "chance, \"order, per step\", \"order, in total\", \"order, on a loop\", \"even, by order\", \"even, "
               "over space\", noise, gradient, distance, attribute, zone or sound",
-              &S::driver, [](const std::string& t) { return of(driver_words, t, "a driver"); }),
+              &S::by, &DriverRule::kind, [](const std::string& t) { return of(driver_words, t, "a driver"); }),
         field("from", "The value at the driver's 0", &S::from, real),
         field("to", "The value at the driver's 1; by step: so much more for each copy", &S::to, real),
         field("whole-frames", "Delays: on or off", &S::whole_frames, on_off),
-        field("seed", "Another seed, other values", &S::seed, seed_of),
+        field("seed", "Another seed, other values", &S::by, &DriverRule::seed, seed_of),
         field("on", "Whether it counts, on or off", &S::on, on_off),
         {"amount", "How much of it counts: 0 to 1, or keys over output frames \"1:1 96:0\"",
          [](S& s, const Project&, const std::string& t) -> Result<void> {
              if (const auto v = parse_number(t)) {
-                 s.share = *v;
-                 s.amount.clear();
+                 s.strength.share = *v;
+                 s.strength.keys.clear();
                  return {};
              }
              GARLAND_TRY(keys, curve_of(t));
-             s.amount = keys;
+             s.strength.keys = keys;
              return {};
          }},
         {"meets", "Speed: the output frame at which copies agree, or none",
@@ -234,32 +238,36 @@ const std::vector<Option<Spread>>& spread_options() {
          }},
         field("curve", "From the driver's 0 … 1 to the value's, \"0:0 smooth 1:1\"", &S::curve, curve_of),
         field("after-start", "Nothing before the timing's first frame, on or off", &S::after_start, on_off),
-        field("bell", "Chance: most values in the middle, on or off", &S::bell, on_off),
-        field("patch", "Noise: how wide a patch is", &S::patch, real),
-        field("detail", "Noise: 1 to 8", &S::detail, count_of),
-        field("drift", "Noise: how the pattern moves per second, x,y,z", &S::drift, place),
-        field("axis", "Gradient: its direction, x,y,z", &S::axis, place),
-        field("along-path", "Gradient: along the arrangement's path, on or off", &S::along_path, on_off),
-        field("centre", "Distance: from x,y,z", &S::centre, place),
-        field("reach", "Distance: where it is 1; 0: at the farthest copy", &S::reach, real),
-        field("attribute", "Attribute: its name", &S::attribute,
+        field("bell", "Chance: most values in the middle, on or off", &S::by, &DriverRule::bell, on_off),
+        field("patch", "Noise: how wide a patch is", &S::by, &DriverRule::noise, &NoisePattern::patch, real),
+        field("detail", "Noise: 1 to 8", &S::by, &DriverRule::noise, &NoisePattern::detail, count_of),
+        field("drift", "Noise: how the pattern moves per second, x,y,z", &S::by, &DriverRule::noise,
+              &NoisePattern::drift, place),
+        field("axis", "Gradient: its direction, x,y,z", &S::by, &DriverRule::gradient, &GradientLine::axis, place),
+        field("along-path", "Gradient: along the arrangement's path, on or off", &S::by, &DriverRule::gradient,
+              &GradientLine::along_path, on_off),
+        field("centre", "Distance: from x,y,z", &S::by, &DriverRule::distance, &DistanceFrom::centre, place),
+        field("reach", "Distance: where it is 1; 0: at the farthest copy", &S::by, &DriverRule::distance,
+              &DistanceFrom::reach, real),
+        field("attribute", "Attribute: its name", &S::by, &DriverRule::carrier, &CarrierNumber::attribute,
               [](const std::string& t) { return Result<std::string>(t); }),
-        field("as-it-is", "Attribute: its number is the value, on or off", &S::as_it_is, on_off),
+        field("as-it-is", "Attribute: its number is the value, on or off", &S::by, &DriverRule::carrier,
+              &CarrierNumber::as_it_is, on_off),
         {"zones", "Zone: which ones, by name or id, as in Breeze,Glow; all: every zone that is on",
          [](S& s, const Project& p, const std::string& t) -> Result<void> {
-             s.level.zones.clear();
+             s.by.level.zones.clear();
              if (t == "all") return {};
              std::istringstream words(t);
              for (std::string one; std::getline(words, one, ',');) {
                  GARLAND_TRY(i, find_named(p.zones, one, "zone"));
-                 s.level.zones.push_back(p.zones[i].id);
+                 s.by.level.zones.push_back(p.zones[i].id);
              }
              return {};
          }},
         {"sound", "Sound: which one, by name or id; copies hear its bands by their order",
          [](S& s, const Project& p, const std::string& t) -> Result<void> {
              GARLAND_TRY(i, find_named(p.sounds, t, "sound"));
-             s.level.hearing.sound = p.sounds[i].id;
+             s.by.level.hearing.sound = p.sounds[i].id;
              return {};
          }},
         field("changes", "Visibility: how often per second it may change", &S::changes, real),

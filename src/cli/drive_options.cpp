@@ -125,7 +125,7 @@ const std::vector<Option<Play>>& play_options() {
          }},
         {"join", "Several zones: highest, sum or product",
          [](P& play, const Project&, const std::string& t) -> Result<void> {
-             GARLAND_TRY(v, of(join_words, t, "how zones join"));
+             GARLAND_TRY(v, of(zone_join_words, t, "how zones join"));
              play.level.join = v;
              return {};
          }},

@@ -64,7 +64,7 @@ int run_edit(const Words& w, const Change& change, Output out) {
         if (!w.dry_run) j["project"] = to;
         print_json(j);
     } else {
-        fmt::print("{}{}{}\n", w.dry_run ? "would do: " : "", done->words, same ? "; nothing changed by it" : "");
+        fmt::print("{}{}{}\n", w.dry_run ? "would do: " : "", done->words, same ? "; no change" : "");
         if (!done->note.empty()) fmt::print("{}\n", done->note);
     }
     return exit_fine;
@@ -158,7 +158,7 @@ void EditCommands::add_operations() {
     sub = add("fit", "Play source frames onto output frames at one speed", operation(*w_, fit));
     sub->add_option("--source", w_->source_range, "Source frames A:B")->required();
     range(sub, "Output frames P:Q; the timing's own span if not given");
-    sub = add("speed", "Play so many times as fast", operation(*w_, speed));
+    sub = add("speed", "Multiply the speed; what follows shifts", operation(*w_, speed));
     sub->add_option("--by", w_->speed, "1 is as it is, 0.5 half as fast")->required();
     range(sub, "Output frames P:Q; the whole timing if not given");
     sub = add("slow", "Another speed between two output frames, with ramps", operation(*w_, slow));
@@ -325,9 +325,9 @@ void EditCommands::add_wobble() {
     sub = add("wobble", "Seeded smooth noise on where copies stand", [this](Project& p) { return set_wobble(p, *w_); });
     sub->add_option("--arrangement", w_->arrangement, "Which arrangement, by name or id");
     sub->add_option("--source", w_->source, "Or a source: all its copies");
-    sub->add_option("--position", w_->wobble_position, "Up to so far along each axis, or x,y,z; scene units [0.1]");
+    sub->add_option("--position", w_->wobble_position, "Largest offset on each axis, or x,y,z; scene units [0.1]");
     sub->add_option("--turn", w_->wobble_turn,
-                    "Up to so many degrees about the upright, or x,y,z: pitch, turn and bank [0]");
+                    "Largest turn about the vertical axis, or x,y,z: pitch, turn and bank; degrees [0]");
     sub->add_option("--size", w_->wobble.size, "Up to this share larger or smaller")->capture_default_str();
     sub->add_option("--rate", w_->wobble.rate, "Changes per second")->capture_default_str();
     sub->add_option("--seed", w_->wobble.seed, "Another seed is another wobble")->capture_default_str();
@@ -343,7 +343,7 @@ void EditCommands::add_wobble() {
 }
 
 void EditCommands::add_source() {
-    CLI::App* source = edit_->add_subcommand("source", "How a source's files are taken");
+    CLI::App* source = edit_->add_subcommand("source", "How a source's files are interpreted");
     source->fallthrough();
     source->add_option("--source", w_->source, "Which source, by name or id; not needed where there is only one");
     source->add_option("--rate", w_->rate, "Frames per second in the files");
@@ -377,7 +377,7 @@ void EditCommands::add_loops() {
     close->fallthrough();
     close->add_option("--source", w_->source, "Which source, by name or id; not needed where there is only one");
     close->add_option("--start", w_->closing.start, "The loop's first frame, as the files count");
-    close->add_option("--length", w_->closing.length, "Frames after which it is there again");
+    close->add_option("--length", w_->closing.length, "Frames until the first pose returns");
     close->add_option("--way", w_->closing_way, "cut, \"end fade\", \"half-shifted layers\" or \"spread gap\"");
     close->add_option("--overlap", w_->closing.overlap,
                       "End fade: frames over which it fades; it needs as many before the start");
@@ -389,7 +389,7 @@ void EditCommands::add_loops() {
     close->add_option("--fade-out", w_->closing_fade_out,
                       "The same of the layer that goes, from 1 to 0; none: what the other leaves");
     close->add_flag("--keep-contrast,!--plain", w_->closing.keep_contrast,
-                    "Mix about the mean pose, so that the middle of a fade is as lively as its ends");
+                    "Mix about the mean pose, so that the middle of a fade does not look flattened");
     close->add_flag("--off", w_->off, "Undo the closing");
     close->callback([this, close] {
         code_ = run_edit(

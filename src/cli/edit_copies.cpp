@@ -117,7 +117,7 @@ Result<Done> arrange(Project& p, const Words& w, const Given& given, const std::
     Arrangement changed = *p.arrangement(id);
     GARLAND_TRY(what, set_given(changed, p, arrangement_options(), given));
     if (const auto at = given.find("variant"); at != given.end()) {
-        changed.variants.clear();
+        changed.choice.variants.clear();
         for (const std::string& one : at->second) {
             if (one == "none") continue;
             const auto colon = one.rfind(':');
@@ -127,7 +127,7 @@ Result<Done> arrange(Project& p, const Words& w, const Given& given, const std::
                 GARLAND_TRY(weight, real(one.substr(colon + 1)));
                 v.weight = weight;
             }
-            changed.variants.push_back(v);
+            changed.choice.variants.push_back(v);
         }
         what += what.empty() ? "variants" : ", variants";
     }
@@ -135,7 +135,7 @@ Result<Done> arrange(Project& p, const Words& w, const Given& given, const std::
     *p.arrangement(id) = changed;
     if (!what.empty()) words += ": " + what;
     Done done{words};
-    if (is_carried(changed.kind)) {
+    if (is_carried(changed.layout.kind)) {
         GARLAND_TRY(work, at_work(p, w));
         for (const ArrangementShow& a : work->show->arrangements) {
             if (a.id != id) continue;
@@ -155,7 +155,7 @@ Result<Done> set_spread(Project& p, const Words& w, const Given& given, int numb
     if (add) {
         Spread s;
         s.id = SpreadId(p.next_id++);
-        s.seed = 1 + a.spreads.size();
+        s.by.seed = 1 + a.spreads.size();
         a.spreads.push_back(s);
         number = static_cast<int>(a.spreads.size());
     }
@@ -174,12 +174,12 @@ Result<Done> set_spread(Project& p, const Words& w, const Given& given, int numb
     GARLAND_CHECK(validate(s));
     return Done{fmt::format("{} of \"{}\": {}",
                             add ? fmt::format("Add spread {}", number) : fmt::format("Spread {}", number), a.name,
-                            what.empty() ? fmt::format("{} by {}", to_text(s.target), to_text(s.driver)) : what)};
+                            what.empty() ? fmt::format("{} by {}", to_text(s.target), to_text(s.by.kind)) : what)};
 }
 
 Result<Done> nudge(Project& p, const Words& w, const std::string& copies, double by, bool clear) {
     GARLAND_TRY(id, arrangement_called(p, w));
-    auto& nudges = p.arrangement(id)->nudges;
+    auto& nudges = p.arrangement(id)->by_hand.nudges;
     if (clear && copies.empty()) {
         nudges.clear();
         return Done{"Clear nudges"};
@@ -244,7 +244,7 @@ Result<Done> part(Project& p, const Words& w, const CopyState& state, bool from_
     if (from_low) order.low = state.low;
     if (to_high) order.high = state.high;
     GARLAND_TRY(done, part_twins(*work->show, p, id, order));
-    p.arrangement(id)->nudges = done.nudges;
+    p.arrangement(id)->by_hand.nudges = done.nudges;
     return Done{done.words, fmt::format("copies are now at least {} apart",
                                         counted_number(done.apart, "output frame", "output frames"))};
 }
@@ -329,7 +329,7 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
         run([=](Project& p) { return set_spread(p, *w, written()->given, state->number, state->adds, state->remove); });
     });
 
-    CLI::App* n = sub_of("nudge", "Make copies later or earlier by hand");
+    CLI::App* n = sub_of("nudge", "Delay copies by hand, later or earlier");
     n->add_option("--copies", state->copies, "Their numbers over the project, as in 3,5,9:12");
     n->add_option("--by", state->by, "Output frames later; below 0: ahead");
     n->add_flag("--clear", state->clear, "Remove nudges: of these copies, or of all");

@@ -44,47 +44,47 @@ Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
             how, word(w.between,
                       {SubFrame::nearest, SubFrame::linear, SubFrame::smooth, SubFrame::carried, SubFrame::level_set},
                       "a way between frames"));
-        s.sub_frame = how;
+        s.import_settings.how = how;
         say("between frames", w.between);
     }
     if (given.count("--gaps")) {
         GARLAND_TRY(mend, word(w.gaps, {GapFix::hold, GapFix::blend}, "a way to bridge gaps"));
-        s.gaps = mend;
+        s.import_settings.gaps = mend;
         say("gaps", w.gaps);
     }
     if (given.count("--up")) {
         GARLAND_TRY(up, word(w.up, {UpAxis::y, UpAxis::z}, "an up axis"));
-        s.up = up;
+        s.import_settings.up = up;
         say("up", w.up);
     }
     if (given.count("--scale")) {
-        s.scale = w.scale;
+        s.import_settings.scale = w.scale;
         say("scale", short_number(w.scale, 9));
     }
     if (given.count("--root")) {
         if (w.root != "along" && w.root != "left out")
             return wrong(fmt::format("\"{}\" is nothing to do with root motion", w.root),
                          "write \"along\" or \"left out\"");
-        s.root = w.root == "along" ? RootMotion::along : RootMotion::left_out;
+        s.import_settings.root = w.root == "along" ? RootMotion::along : RootMotion::left_out;
         say("root motion", w.root);
     }
     if (given.count("--normals")) {
         if (w.normals != "blended" && w.normals != "anew")
             return wrong(fmt::format("\"{}\" is no way to make normals", w.normals), "write \"blended\" or \"anew\"");
-        s.fresh_normals = w.normals == "anew";
+        s.import_settings.fresh_normals = w.normals == "anew";
         say("normals", w.normals);
     }
     if (given.count("--voxel")) {
-        s.voxel = w.voxel;
+        s.import_settings.voxel = w.voxel;
         say("voxels of", short_number(w.voxel, 9));
     }
     if (w.take_back) {
-        s.dropped.clear();
+        s.import_settings.dropped.clear();
         say("all frames", "again");
     }
     for (std::int64_t frame : w.leave_out) {
-        const auto at = std::lower_bound(s.dropped.begin(), s.dropped.end(), frame);
-        if (at == s.dropped.end() || *at != frame) s.dropped.insert(at, frame);
+        const auto at = std::lower_bound(s.import_settings.dropped.begin(), s.import_settings.dropped.end(), frame);
+        if (at == s.import_settings.dropped.end() || *at != frame) s.import_settings.dropped.insert(at, frame);
         say("left out frame", std::to_string(frame));
     }
     if (given.count("--changes-from")) {
@@ -112,7 +112,7 @@ Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
         const std::string project = std::filesystem::absolute(w.project).string();
         const auto opened = open_spec(s, project), was = open_spec(before, project);
         if (!opened || !was) {
-            done.note = "its files are not there, so timings stay as they are";
+            done.note = "its files are missing, so timings stay as they are";
         } else {
             const SourceFacts& f = (*opened)->facts();
             const SourceFacts& g = (*was)->facts();
@@ -149,7 +149,7 @@ Result<Done> gather(Project& p, const Words& w) {
         SourceSpec& spec = add(source, files.front());
         for (const std::string& file : files) spec.shapes.push_back(stored(file));
         spec.shape_frames = w.shape_frames;
-        spec.sub_frame = SubFrame::smooth;
+        spec.import_settings.how = SubFrame::smooth;
     } else {
         for (const std::string& file : files) {
             SourceChoices chosen;
@@ -198,7 +198,7 @@ Result<Done> set_water(Project& p, const Words& w, const CLI::App& given) {
     const Folds folds = folds_of(water, spec->rate);
     if (folds.share > 0) {
         note += fmt::format(
-            "; the surface folds over itself on {} % of its cells at frame 0, a choppiness up to {} would not",
+            "; at frame 0 the surface folds over itself in {} % of its cells, which a choppiness of {} or less avoids",
             short_number(folds.share * 100, 2), short_number(folds.most_choppiness, 3));
     }
     if (!followed.empty()) note += "; " + followed;

@@ -61,6 +61,17 @@ Option<T> field(const char* name, const char* help, U T::*part, V U::*member, Pa
             }};
 }
 
+// And inside a part of a part.
+template <class T, class U, class P, class V, class Parse>
+Option<T> field(const char* name, const char* help, U T::*part, P U::*inner, V P::*member, Parse parse) {
+    return {name, help, [part, inner, member, parse](T& t, const Project&, const std::string& text) -> Result<void> {
+                auto v = parse(text);
+                if (!v) return tl::unexpected(v.error());
+                ((t.*part).*inner).*member = static_cast<V>(*v);
+                return {};
+            }};
+}
+
 inline Result<KeyedCurve> curve_of(const std::string& text) {
     if (text == "none") return KeyedCurve{};
     return parse_keys(text, "a curve");

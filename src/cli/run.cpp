@@ -96,7 +96,7 @@ void CommandLine::add_projects() {
     make->add_option("--range", fresh_.range, "Output frames, as in 1:240");
     make->add_flag("--replace", fresh_.replace, "Replace the file if it already exists");
 
-    auto* info = command("info", "Say what a source is: its kind, frames, points and problems",
+    auto* info = command("info", "Describe a source: its kind, frames, points and problems",
                          [this] { return info_command(path_, choices_, out_); });
     info->add_option("FILE", path_, "Any file of the source")->required();
     info->add_option("--choose", choices_,
@@ -136,7 +136,7 @@ void CommandLine::add_proofs() {
                      "Frames on both sides that must be alike as well, so that the direction counts")
         ->capture_default_str();
     loop->add_option("--most", loops_.most, "How many are told")->capture_default_str()->check(CLI::Range(1, 1000));
-    loop->add_flag("--rigid", loops_.rigid, "Poses count as alike wherever they stand and however they are turned");
+    loop->add_flag("--rigid", loops_.rigid, "Ignore position and rotation when comparing poses");
 }
 
 void CommandLine::add_pictures() {
@@ -191,12 +191,11 @@ void CommandLine::add_tables() {
     table->add_option("--out", table_file_, "The file to write; standard output if not given");
     table->add_flag("--replace", words_.replace, "Replace the file if it is there already");
 
-    auto* copy_of =
-        command("fast-copy", "Write a source again as arrays (volumes: plain OpenVDB) that are read by seeking",
-                [this] { return fast_copy_command(path_, fast_, out_); });
+    auto* copy_of = command("fast-copy", "Write a source again as arrays (volumes: plain OpenVDB) with random access",
+                            [this] { return fast_copy_command(path_, fast_, out_); });
     copy_of->add_option("FILE", path_, "Any file of the source")->required();
     copy_of->add_option("--choose", fast_.choices, "A variant or animation of the source, as NAME=OPTION");
-    copy_of->add_option("--out", fast_.stem, "Where to, without an ending")->required();
+    copy_of->add_option("--out", fast_.stem, "Output path without extension")->required();
     copy_of->add_flag("--half", fast_.half, "Half floats: half the size, three digits");
     copy_of->add_flag("--no-velocities", fast_.no_velocities, "Leave velocities out");
     copy_of->add_option(

@@ -9,7 +9,7 @@ inline Spread& add_spread(Project& p, Arrangement& a, Target target, Driver driv
     Spread s;
     s.id = SpreadId(p.next_id++);
     s.target = target;
-    s.driver = driver;
+    s.by.kind = driver;
     s.from = from;
     s.to = to;
     a.spreads.push_back(s);

@@ -151,7 +151,7 @@ Project dusk_project() {
     p.settings.tempo = {true, 120, OutputFrame(1), 4};
 
     const SourceId lantern = add_source(p, "paper lantern", "lantern.ply", {0, 95, rate});
-    p.source(lantern)->sub_frame = SubFrame::smooth;
+    p.source(lantern)->import_settings.how = SubFrame::smooth;
     Timing& sway = p.timings.front();
     sway.name = "sway";
     sway.after.mode = OutsideMode::there_and_back;
@@ -170,30 +170,30 @@ Project dusk_project() {
     const ZoneId glowing = glow.id;
     for (bool near : {true, false}) {
         Arrangement& quay = arrange(p, lantern, swaying, near ? "near quay" : "far quay");
-        quay.kind = ArrangementKind::curve;
-        quay.count = 150;
-        quay.path = bend;
-        quay.path_side = near ? 1.6 : -1.6;
-        quay.origin = V3d(0, near ? 1.4 : 1.8, 0);
-        quay.sag = 0.35, quay.swag = 10;
+        quay.layout.kind = ArrangementKind::curve;
+        quay.layout.count = 150;
+        quay.layout.path.points = bend;
+        quay.layout.path.side = near ? 1.6 : -1.6;
+        quay.layout.origin = V3d(0, near ? 1.4 : 1.8, 0);
+        quay.layout.swag.sag = 0.35, quay.layout.swag.every = 10;
         quay.size = 0.3;
-        quay.facing = Facing::along;
+        quay.attitude.facing = Facing::along;
         quay.jitter.turn = 40;
         quay.play.by = PlayBy::starts;
         quay.play.level.zones = {glowing};
         quay.play.threshold = near ? 0 : 0.1;
         Spread& pace = add_spread(p, quay, Target::speed, Driver::chance, -18, 18);
-        pace.seed = 39;
+        pace.by.seed = 39;
         Spread& later = add_spread(p, quay, Target::delay, Driver::even, 0, 22); // nobody answers at once
-        later.whole_frames = false, later.seed = near ? 5 : 6;
+        later.whole_frames = false, later.by.seed = near ? 5 : 6;
     }
 
     add_source(p, "pinwheel", "pinwheel.glb", {0, 96, rate});
     Arrangement& wheels = p.arrangements.back();
     wheels.name = "pinwheels";
-    wheels.kind = ArrangementKind::grid;
-    wheels.columns = 9, wheels.rows = 7, wheels.spacing = 0.62, wheels.row_spacing = 0.7;
-    wheels.origin = V3d(-6.2, 0, 0.6), wheels.heading = 20;
+    wheels.layout.kind = ArrangementKind::grid;
+    wheels.layout.columns = 9, wheels.layout.rows = 7, wheels.layout.spacing = 0.62, wheels.layout.row_spacing = 0.7;
+    wheels.layout.origin = V3d(-6.2, 0, 0.6), wheels.layout.heading = 20;
     Timing& turning = *p.timing(wheels.timing);
     turning.before.mode = turning.after.mode = OutsideMode::repeat;
     turning.last_is_first = true;
@@ -211,17 +211,17 @@ Project dusk_project() {
     add_source(p, "bowl", "bowl.ply", {0, bowl_frames - 1, rate});
     Arrangement& bowls = p.arrangements.back();
     bowls.name = "bowls afloat";
-    bowls.kind = ArrangementKind::curve;
-    bowls.count = 60;
-    bowls.path = bend;
+    bowls.layout.kind = ArrangementKind::curve;
+    bowls.layout.count = 60;
+    bowls.layout.path.points = bend;
     bowls.jitter.position = V3d(0.7, 0, 0.7);
     bowls.jitter.turn = 180;
     Timing& rocking = *p.timing(bowls.timing);
     rocking.before.mode = rocking.after.mode = OutsideMode::repeat;
     Spread& waves = add_spread(p, bowls, Target::delay, Driver::gradient, 0, 130);
-    waves.along_path = true, waves.whole_frames = false;
+    waves.by.gradient.along_path = true, waves.whole_frames = false;
     Spread& own = add_spread(p, bowls, Target::speed, Driver::chance, -20, 20);
-    own.seed = 9;
+    own.by.seed = 9;
     Pulse lift;
     lift.id = SpreadId(p.next_id++);
     lift.wave = {OutputFrame(10), 18, WaveAfter::there_and_back, 2, *parse_keys("0:0 smooth 1:1", "a response")};
@@ -238,10 +238,10 @@ Project dusk_project() {
     add_source(p, "paper fan", "paper_fan.ply", {0, fan_frames - 1, rate});
     Arrangement& fans = p.arrangements.back();
     fans.name = "paper fans";
-    fans.kind = ArrangementKind::line;
-    fans.count = 24;
-    fans.spacing = 0.36;
-    fans.origin = V3d(1.2, 0.2, 3.6), fans.heading = -24;
+    fans.layout.kind = ArrangementKind::line;
+    fans.layout.count = 24;
+    fans.layout.spacing = 0.36;
+    fans.layout.origin = V3d(1.2, 0.2, 3.6), fans.layout.heading = -24;
     fans.play.by = PlayBy::level;
     fans.play.level.kind = LevelKind::sound;
     fans.play.level.hearing.sound = tune.id;

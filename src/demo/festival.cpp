@@ -17,7 +17,7 @@ Project festival_project(const std::string& source_path) {
     p.settings.camera = {V3d(0, 1.95, 3.6), 7, 0, 1.5, 46};
 
     const SourceId id = add_source(p, "paper lantern", source_path, {0, 95, {24, 1}});
-    p.source(id)->sub_frame = SubFrame::smooth;
+    p.source(id)->import_settings.how = SubFrame::smooth;
 
     Timing& sway = p.timings.front();
     sway.name = "sway";
@@ -30,18 +30,18 @@ Project festival_project(const std::string& source_path) {
 
     Arrangement& quays = p.arrangements.front();
     quays.name = "both quays";
-    quays.kind = ArrangementKind::grid;
-    quays.columns = 30;
-    quays.rows = 2;
-    quays.spacing = 1.0;
-    quays.row_spacing = 4.4;
-    quays.origin = V3d(0, 3.3, -8.5);
-    quays.heading = 90;
-    quays.sag = 0.75;
-    quays.swag = 6;
+    quays.layout.kind = ArrangementKind::grid;
+    quays.layout.columns = 30;
+    quays.layout.rows = 2;
+    quays.layout.spacing = 1.0;
+    quays.layout.row_spacing = 4.4;
+    quays.layout.origin = V3d(0, 3.3, -8.5);
+    quays.layout.heading = 90;
+    quays.layout.swag.sag = 0.75;
+    quays.layout.swag.every = 6;
     Spread order;
     order.id = SpreadId(p.next_id++);
-    order.driver = Driver::order_total;
+    order.by.kind = Driver::order_total;
     order.from = 0;
     order.to = 177;
     Spread pace;
@@ -49,7 +49,7 @@ Project festival_project(const std::string& source_path) {
     pace.target = Target::speed;
     pace.from = -9;
     pace.to = 9;
-    pace.seed = 7;
+    pace.by.seed = 7;
     quays.spreads = {order, pace};
     return p;
 }

@@ -28,7 +28,7 @@ Arrangement& place(Project& p, SourceId id, const char* name, V3d origin) {
     for (Arrangement& a : p.arrangements) {
         if (a.source != id) continue;
         a.name = name;
-        a.origin = origin;
+        a.layout.origin = origin;
         return a;
     }
     return p.arrangements.front();
@@ -37,7 +37,7 @@ Arrangement& place(Project& p, SourceId id, const char* name, V3d origin) {
 void spread_delay(Project& p, Arrangement& a, double to, Driver driver = Driver::order_total) {
     Spread s;
     s.id = SpreadId(p.next_id++);
-    s.driver = driver;
+    s.by.kind = driver;
     s.from = 0;
     s.to = to;
     a.spreads.push_back(s);
@@ -69,40 +69,40 @@ Project quay_project() {
 
     id = add_source(p, "clay jar", "jar.usda", {0, 95, rate});
     Arrangement& jars = place(p, id, "jars that fall", V3d(-1.75, 0, 0.5));
-    jars.count = 3, jars.spacing = 0.62, jars.turn = 35;
+    jars.layout.count = 3, jars.layout.spacing = 0.62, jars.attitude.turn = 35;
     spread_delay(p, jars, 30);
 
     id = add_source(p, "pinwheel", "pinwheel.glb", {0, 96, rate});
     Arrangement& wheels = place(p, id, "pinwheels", V3d(-0.1, 0, -0.9));
-    wheels.kind = ArrangementKind::grid, wheels.columns = 6, wheels.rows = 2, wheels.spacing = 0.56,
-    wheels.row_spacing = 0.5;
+    wheels.layout.kind = ArrangementKind::grid, wheels.layout.columns = 6, wheels.layout.rows = 2,
+    wheels.layout.spacing = 0.56, wheels.layout.row_spacing = 0.5;
     spread_delay(p, wheels, 96, Driver::chance);
     outside(p, id, OutsideMode::repeat);
     p.timing(wheels.timing)->last_is_first = true;
 
     id = add_source(p, "syrup", "syrup.0000.ply", {0, syrup_frames - 1, rate});
-    p.source(id)->sub_frame = SubFrame::carried;
+    p.source(id)->import_settings.how = SubFrame::carried;
     Arrangement& plates = place(p, id, "plates at the stall", V3d(0.55, 0.02, 1.0));
-    plates.count = 3, plates.spacing = 0.46, plates.size = 1.2;
+    plates.layout.count = 3, plates.layout.spacing = 0.46, plates.size = 1.2;
     spread_delay(p, plates, 36);
 
     id = add_source(p, "petals", "petals.0000.ply", {0, petal_frames - 1, rate});
-    p.source(id)->sub_frame = SubFrame::smooth;
+    p.source(id)->import_settings.how = SubFrame::smooth;
     place(p, id, "petals", V3d(0.2, 0, -0.2));
 
     id = add_source(p, "incense smoke", "smoke.0000.vdb", {0, 59, rate});
-    p.source(id)->sub_frame = SubFrame::carried;
+    p.source(id)->import_settings.how = SubFrame::carried;
     Arrangement& smoke = place(p, id, "incense", V3d(1.75, 0, 0.35));
-    smoke.count = 2, smoke.spacing = 0.75;
+    smoke.layout.count = 2, smoke.layout.spacing = 0.75;
     spread_delay(p, smoke, 11);
     outside(p, id, OutsideMode::there_and_back);
 
     id = add_source(p, "fan", fan_path(0), {0, 5 * 18 - 1, rate});
     for (std::size_t i = 0; i < 5; ++i) p.source(id)->shapes.push_back(fan_path(i));
     p.source(id)->shape_frames = 18;
-    p.source(id)->sub_frame = SubFrame::smooth;
+    p.source(id)->import_settings.how = SubFrame::smooth;
     Arrangement& fans = place(p, id, "fans", V3d(0.5, 1.15, -0.2));
-    fans.count = 5, fans.spacing = 0.7, fans.size = 0.8;
+    fans.layout.count = 5, fans.layout.spacing = 0.7, fans.size = 0.8;
     spread_delay(p, fans, 40);
     outside(p, id, OutsideMode::there_and_back);
     return p;

@@ -1,8 +1,8 @@
 #include "python/open_shot.h"
 
 #include "core/project/drive_ground.h"
+#include "core/scene/placed_copy.h"
 #include "io/files/series.h"
-#include "io/handoff/placed_copy.h"
 #include "io/project/project_file.h"
 #include "io/sources/open_source.h"
 
@@ -202,7 +202,7 @@ Result<OpenShot::PosedCopy> OpenShot::copy_at(std::int64_t number, double frame,
     GARLAND_TRY(sampled, pose_of(a->sampler, posed.picks.poses[pick], progress));
     posed.poses[pick] = std::move(sampled);
     PlacedCopy placed;
-    place_copy(posed, index, *show_, placed);
+    place_copy(posed, index, placed);
     out.pose = posed.poses[pick].pose;
     out.points = std::move(placed.points), out.normals = std::move(placed.normals);
     out.velocities = std::move(placed.velocities);

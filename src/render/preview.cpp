@@ -109,7 +109,7 @@ std::optional<OverlayLegend> legend_of(const Show& show, const Project& project,
         if (!given) return {};
         const ValueRange range = range_of(given->values);
         const Spread& s = given->spread;
-        return OverlayLegend{fmt::format("{} by {}", to_text(s.target), to_text(s.driver)),
+        return OverlayLegend{fmt::format("{} by {}", to_text(s.target), to_text(s.by.kind)),
                              given_words(s.target, range.low), given_words(s.target, range.high)};
     }
     case PreviewColour::source_frame: {

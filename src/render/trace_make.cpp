@@ -7,7 +7,7 @@
 #include "core/base/parallel.h"
 #include "core/geometry/particles.h"
 #include "core/project/value_range.h"
-#include "io/handoff/placed_copy.h"
+#include "core/scene/placed_copy.h"
 
 #include <algorithm>
 #include <atomic>
@@ -242,7 +242,7 @@ struct TraceMaker {
         const Key& key = need.key;
         const auto& [now, index] = key[middle()];
         // Of the source, in one output frame of the copy's clock.
-        const double seconds = velocity_factor(*now, need.copy, show) / show.settings.rate.per_second();
+        const double seconds = velocity_factor(*now, need.copy) / show.settings.rate.per_second();
         const Pose& pose = *now->poses[index].pose;
         shape.pose = now->poses[index].pose;
         shape.dots = is_particles(pose) || (pose.faces->count() == 0 && !pose.points.empty());

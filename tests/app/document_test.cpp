@@ -36,7 +36,7 @@ struct Open {
         return document.edit(
             "Set copies",
             [n](Project& p) -> Result<void> {
-                p.arrangements[0].count = n;
+                p.arrangements[0].layout.count = n;
                 return {};
             },
             merge);
@@ -62,7 +62,7 @@ class DocumentTest : public QObject {
         for (int i = 0; i < 5; ++i) o.document.undo().undo();
         QCOMPARE(project_text(o.document.project()), before);
         o.document.undo().redo();
-        QCOMPARE(o.document.project().arrangements[0].count, 9);
+        QCOMPARE(o.document.project().arrangements[0].layout.count, 9);
     }
     void an_edit_that_changes_nothing_is_none() {
         Open o;
@@ -163,15 +163,15 @@ class DocumentTest : public QObject {
             QCOMPARE(left.size(), std::size_t(1));
             QCOMPARE(left[0].path, QString::fromStdString(o.folder / "p.garland"));
             QCOMPARE(left[0].edits, 2);
-            QCOMPARE(left[0].project.arrangements[0].count, 6);
+            QCOMPARE(left[0].project.arrangements[0].layout.count, 6);
             Jobs jobs;
             Document later(jobs);
             later.open_recovered(left[0].project, left[0].path);
             QVERIFY(later.dirty());
-            QCOMPARE(later.project().arrangements[0].count, 6);
+            QCOMPARE(later.project().arrangements[0].layout.count, 6);
             QTRY_COMPARE(later.sources().size(), std::size_t(1));
             QVERIFY(later.try_save(later.path()));
-            QCOMPARE(load_project(left[0].path.toStdString())->arrangements[0].count, 6);
+            QCOMPARE(load_project(left[0].path.toStdString())->arrangements[0].layout.count, 6);
             Autosave::forget(left[0]);
             QVERIFY(o.document.try_save(o.document.path(), true));
             QCOMPARE(QDir(copies).entryList(QDir::Files).size(), 0); // saved: nothing is unsaved

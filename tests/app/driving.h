@@ -212,7 +212,7 @@ struct Opened {
         drop(window, {QString::fromStdString(folder / "column.0003.ply")});
         if (!added.wait(patience * 10000)) qFatal("nothing was gathered");
         window.document().edit("copies", [&](Project& p) -> Result<void> {
-            p.arrangements[0].count = copies;
+            p.arrangements[0].layout.count = copies;
             return {};
         });
         wait_for_scene();

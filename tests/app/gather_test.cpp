@@ -174,20 +174,20 @@ class GatherTest : public QObject {
         o.wait_for_sources(2);
         QTRY_VERIFY(all_text(o.panel).contains("change at frame 2"));
         click(o.panel, "Leave frame 2 out");
-        QCOMPARE(o.last().dropped, (std::vector<std::int64_t>{2}));
+        QCOMPARE(o.last().import_settings.dropped, (std::vector<std::int64_t>{2}));
         QTRY_VERIFY(!all_text(o.panel).contains("change at frame 2"));
         QVERIFY(all_text(o.panel).contains("Left out: frame 2"));
         click(o.panel, "Blend across");
-        QCOMPARE(o.last().gaps, GapFix::blend);
+        QCOMPARE(o.last().import_settings.gaps, GapFix::blend);
         const auto& sampler = o.window.document().show()->samplers.at(o.last().id);
         QVERIFY(std::abs(sampler.at(SourceFrame(2))->pose->points[0].y - 2) < 1e-5f);
         click(o.panel, "Take back");
-        QVERIFY(o.last().dropped.empty());
+        QVERIFY(o.last().import_settings.dropped.empty());
         click(o.panel, "Treat as changing faces");
         QCOMPARE(o.last().changes_from, std::optional<std::int64_t>(2));
         QTRY_VERIFY(all_text(o.panel).contains("may change from frame 2"));
         while (o.window.document().undo().index() > 1) o.window.document().undo().undo();
-        QVERIFY(!o.last().changes_from && o.last().dropped.empty());
+        QVERIFY(!o.last().changes_from && o.last().import_settings.dropped.empty());
     }
     void previews_play_by_themselves() {
         AtGather o;

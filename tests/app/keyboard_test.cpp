@@ -165,10 +165,10 @@ class KeyboardTest : public QObject {
             QCOMPARE(o.window.viewing().selection(), (std::set<std::int64_t>{1, 2}));
         }
         QTest::keyClick(&o.window, Qt::Key_N);
-        QCOMPARE(o.project().arrangements[0].nudges.size(), std::size_t(2));
+        QCOMPARE(o.project().arrangements[0].by_hand.nudges.size(), std::size_t(2));
         o.window.lanes().setFocus();
         QTest::keyClick(&o.window.lanes(), Qt::Key_Delete);
-        QCOMPARE(o.project().arrangements[0].nudges.size(), std::size_t(0));
+        QCOMPARE(o.project().arrangements[0].by_hand.nudges.size(), std::size_t(0));
     }
     void playing_both_ways() {
         Opened o;
@@ -243,22 +243,22 @@ class KeyboardTest : public QObject {
         Opened o;
         activate(o.window);
         o.window.set_step(3);
-        const double was = o.project().arrangements[0].spacing;
+        const double was = o.project().arrangements[0].layout.spacing;
         auto* spacing = named<NumberField>(o.window.arrange(), "Spacing");
         spacing->setFocus();
         spacing->selectAll();
         QTest::keyClicks(spacing, "2.5");
         QTest::keyClick(spacing, Qt::Key_Tab); // entered; the keyboard is in the next field
-        QCOMPARE(o.project().arrangements[0].spacing, 2.5);
+        QCOMPARE(o.project().arrangements[0].layout.spacing, 2.5);
         QTest::keyClick(o.window.focusWidget(), Qt::Key_Z, Qt::ControlModifier);
-        QCOMPARE(o.project().arrangements[0].spacing, was);
+        QCOMPARE(o.project().arrangements[0].layout.spacing, was);
         // While something is typed, undo is the field's.
         spacing->setFocus();
         spacing->selectAll();
         QTest::keyClicks(spacing, "7");
         QTest::keyClick(spacing, Qt::Key_Z, Qt::ControlModifier);
         QVERIFY(spacing->text() != "7");
-        QCOMPARE(o.project().arrangements[0].spacing, was);
+        QCOMPARE(o.project().arrangements[0].layout.spacing, was);
     }
     void an_edit_after_undo_is_a_step_of_its_own() {
         Opened o;
@@ -266,7 +266,7 @@ class KeyboardTest : public QObject {
             o.window.document().edit(
                 "spacing",
                 [v](Project& p) -> Result<void> {
-                    p.arrangements[0].spacing = v;
+                    p.arrangements[0].layout.spacing = v;
                     return {};
                 },
                 "same");
@@ -277,7 +277,7 @@ class KeyboardTest : public QObject {
         o.window.document().undo().undo();
         space(4); // not into the step that set 2
         o.window.document().undo().undo();
-        QCOMPARE(o.project().arrangements[0].spacing, 2.0);
+        QCOMPARE(o.project().arrangements[0].layout.spacing, 2.0);
     }
 
     // ---- drags that end early
@@ -348,22 +348,23 @@ class KeyboardTest : public QObject {
         settle();
         auto* plan = o.window.findChild<PlanView*>();
         QVERIFY(o.window.document().edit("longer", [](Project& p) -> Result<void> {
-            p.arrangements[0].path = {V3d(0, 0, 0), V3d(2, 0, 0), V3d(4, 0, 1), V3d(6, 0, 0), V3d(8, 0, 2)};
+            p.arrangements[0].layout.path.points = {V3d(0, 0, 0), V3d(2, 0, 0), V3d(4, 0, 1), V3d(6, 0, 0),
+                                                    V3d(8, 0, 2)};
             return {};
         }));
         const Arrangement a = o.project().arrangements[0];
         plan->repaint();
-        const QPointF last = plan->pixel(to_scene(a, a.path.back()));
+        const QPointF last = plan->pixel(to_scene(a, a.layout.path.points.back()));
         press(*plan, last);
         move_pressed(*plan, last + QPointF(-20, 5));
         QVERIFY(o.window.document().edit("shorter", [](Project& p) -> Result<void> {
-            p.arrangements[0].path.resize(2);
+            p.arrangements[0].layout.path.points.resize(2);
             return {};
         }));
-        const std::vector<V3d> shorter = o.project().arrangements[0].path;
+        const std::vector<V3d> shorter = o.project().arrangements[0].layout.path.points;
         move_pressed(*plan, last + QPointF(-40, 5));
         QTest::mouseRelease(plan, Qt::LeftButton);
-        QVERIFY(o.project().arrangements[0].path == shorter);
+        QVERIFY(o.project().arrangements[0].layout.path.points == shorter);
     }
 
     // ---- what is being typed
@@ -379,15 +380,15 @@ class KeyboardTest : public QObject {
         QTest::keyClicks(scale, "0.2");
         // Another edit makes the card anew.
         o.window.document().edit("up", [](Project& p) -> Result<void> {
-            p.sources[0].up = UpAxis::z;
+            p.sources[0].import_settings.up = UpAxis::z;
             return {};
         });
-        QCOMPARE(o.project().sources[0].scale, 1.0);
+        QCOMPARE(o.project().sources[0].import_settings.scale, 1.0);
         auto* now = qobject_cast<NumberField*>(o.window.focusWidget());
         QVERIFY(now && now != scale);
         QCOMPARE(now->text(), "0.2");
         QTest::keyClick(now, Qt::Key_Return);
-        QCOMPARE(o.project().sources[0].scale, 0.2);
+        QCOMPARE(o.project().sources[0].import_settings.scale, 0.2);
         // Undo with text in the field: the text is entered first, and is what is undone.
         auto* name = named<QLineEdit>(o.window.gather(), "Name of the source");
         name->setFocus();

@@ -36,7 +36,7 @@ int edit_until_killed(const QString& folder) {
     clock.start();
     for (int i = 1;; ++i) {
         window.document().edit("count", [i](Project& p) -> Result<void> {
-            p.arrangements[0].count = i;
+            p.arrangements[0].layout.count = i;
             return {};
         });
         const bool saves = i % 150 == 0;
@@ -93,7 +93,7 @@ class KillTest : public QObject {
             if (edits.empty()) continue; // killed before the first
             const auto on_disk = load_project(folder / "edited.garland");
             QVERIFY2(on_disk, "the project's file is not whole");
-            const int there = on_disk->arrangements[0].count;
+            const int there = on_disk->arrangements[0].layout.count;
             QVERIFY(there == saved || there == saved + 150); // the last save may not have been told yet
 
             qputenv("XDG_STATE_HOME", QByteArray::fromStdString(folder / "state"));
@@ -101,7 +101,7 @@ class KillTest : public QObject {
             int kept = there;
             for (const Recovery& r : left) {
                 QCOMPARE(r.path, QString::fromStdString(folder / "edited.garland"));
-                kept = std::max(kept, r.project.arrangements[0].count);
+                kept = std::max(kept, r.project.arrangements[0].layout.count);
                 Autosave::forget(r);
             }
             qunsetenv("XDG_STATE_HOME");

@@ -172,7 +172,7 @@ class LoopStepTest : public QObject {
         });
         o.window.set_step(5);
         auto& check = *o.window.findChild<CheckPanel*>();
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(check).contains("jumps where it wraps"), 10000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(check).contains("jumps at its seam"), 10000);
         click(check, "Close it…");
         QVERIFY(o.panel.isVisible());
     }

@@ -234,8 +234,9 @@ class Monkey {
             if (what == 0) p.settings.range.last = p.settings.range.first + value;
             if (p.arrangements.empty()) return {};
             Arrangement& a = p.arrangements[static_cast<std::size_t>(value) % p.arrangements.size()];
-            if (what == 1) a.count = value;
-            if (what == 2 && a.path.size() > 1) a.path.resize(1 + static_cast<std::size_t>(value) % a.path.size());
+            if (what == 1) a.layout.count = value;
+            if (what == 2 && a.layout.path.points.size() > 1)
+                a.layout.path.points.resize(1 + static_cast<std::size_t>(value) % a.layout.path.points.size());
             if (what == 3) remove_arrangement(p, a.id);
             if (what == 4 && !p.timings.empty()) p.timings[0] = with_id(timing_of("1:0 20:19"), p.timings[0].id);
             if (what == 5 && !p.sources.empty() && value < 4) remove_source(p, p.sources.front().id);

@@ -109,7 +109,7 @@ class Newcomer {
     void gathered() {
         QTRY_COMPARE_WITH_TIMEOUT(project().sources.size(), std::size_t(1), 20000);
         QCOMPARE(project().settings.range.last, std::int64_t(frames)); // the whole motion is in the range
-        QCOMPARE(project().arrangements[0].count, 1);
+        QCOMPARE(project().arrangements[0].layout.count, 1);
     }
     void all_different_and_written() {
         QCOMPARE(window.document().show()->copies(), std::int64_t(400));
@@ -180,7 +180,7 @@ class NewcomerTest : public QObject {
         n.press_key(Qt::Key_4, Qt::AltModifier);
         n.tab_to("line");
         n.press_key(Qt::Key_Right); // to the grid
-        QTRY_COMPARE(n.project().arrangements[0].kind, ArrangementKind::grid);
+        QTRY_COMPARE(n.project().arrangements[0].layout.kind, ArrangementKind::grid);
         n.tab_to("Columns");
         n.type_number("20");
         n.tab_to("Rows");

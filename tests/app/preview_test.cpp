@@ -124,7 +124,7 @@ class PreviewWindowTest : public QObject {
         o.window.set_step(5);
         CheckPanel& panel = *o.window.findChild<CheckPanel*>();
         o.window.document().edit("close together", [](Project& p) -> Result<void> {
-            p.arrangements[0].spacing = 0.02;
+            p.arrangements[0].layout.spacing = 0.02;
             return {};
         });
         QTRY_VERIFY(all_text(panel).contains("Examined"));

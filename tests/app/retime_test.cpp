@@ -305,7 +305,7 @@ class RetimeTest : public QObject {
         type(o.panel, "Beats per minute", "96");
         QVERIFY(o.project().settings.tempo.on);
         click_tab(o.panel, "phrases");
-        click(o.panel, "Make it phrases");
+        click(o.panel, "Convert to phrases");
         QCOMPARE(o.timing().form, TimingForm::phrases);
         type(o.panel, "First source frame of the phrase", "0");
         type(o.panel, "Last source frame of the phrase", "14");
@@ -333,7 +333,7 @@ class RetimeTest : public QObject {
         QCOMPARE(o.timing().phrases.list[1], before[0]);
         QVERIFY(list.item(0)->text().startsWith("1  40 to 15 backward"));
         click_tab(o.panel, "keys");
-        click(o.panel, "Make keys of them");
+        click(o.panel, "Convert to position keys");
         QCOMPARE(o.timing().form, TimingForm::positions);
         QVERIFY(o.window.document().undo().undoText().contains("the cross-fades are gone"));
         o.undo_all();
@@ -358,7 +358,7 @@ class RetimeTest : public QObject {
         click_tab(o.panel, "position");
         QTest::mouseDClick(&o.view, Qt::LeftButton, {}, o.at(20, 30).toPoint()); // the map itself stays editable
         QCOMPARE(o.timing().map.keys.size(), 3u);
-        click(o.panel, "Drop the slider");
+        click(o.panel, "Remove the slider");
         QVERIFY(!o.timing().master);
     }
     void mistakes_are_drawn_on_the_map() {

@@ -49,8 +49,8 @@ struct InScene {
         window.document().add_source(QString::fromStdString(folder / "cloth.0000.ply"));
         wait([&] { return window.document().show()->copies() > 0; });
         window.document().edit("copies", [&](Project& p) -> Result<void> {
-            p.arrangements[0].count = copies;
-            p.arrangements[0].spacing = spacing;
+            p.arrangements[0].layout.count = copies;
+            p.arrangements[0].layout.spacing = spacing;
             return {};
         });
         wait([&] {

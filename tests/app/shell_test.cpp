@@ -236,7 +236,7 @@ class ShellTest : public QObject {
         activate(o.window);
         o.window.viewing().select({2});
         QTest::keyClick(&o.window, Qt::Key_N, Qt::ControlModifier | Qt::AltModifier);
-        QTRY_COMPARE(o.project().arrangements[0].nudges.size(), std::size_t(1));
+        QTRY_COMPARE(o.project().arrangements[0].by_hand.nudges.size(), std::size_t(1));
         MainWindow second;
         Commands& all = second.commands();
         QCOMPARE(all.find("edit.nudge_later")->action->shortcut(), QKeySequence("Ctrl+Alt+N"));
@@ -256,7 +256,7 @@ class ShellTest : public QObject {
     void copies_frames_and_findings_are_found() {
         Opened o;
         o.window.document().edit("delay", [](Project& p) -> Result<void> {
-            p.arrangements[0].nudges.push_back({CopyId(3), 12});
+            p.arrangements[0].by_hand.nudges.push_back({CopyId(3), 12});
             return {};
         });
         QTest::keyClick(&o.window, Qt::Key_F, Qt::ControlModifier);
@@ -294,7 +294,7 @@ class ShellTest : public QObject {
         Opened o;
         for (const int count : {20, 30, 40}) {
             o.window.document().edit(QString("%1 copies").arg(count), [count](Project& p) -> Result<void> {
-                p.arrangements[0].count = count;
+                p.arrangements[0].layout.count = count;
                 return {};
             });
         }
@@ -304,7 +304,7 @@ class ShellTest : public QObject {
         const QModelIndex first = list->model()->index(1, 0);
         QCOMPARE(first.data().toString(), QString("20 copies"));
         QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::NoModifier, list->visualRect(first).center());
-        QTRY_COMPARE(o.project().arrangements[0].count, 20);
+        QTRY_COMPARE(o.project().arrangements[0].layout.count, 20);
         QVERIFY(o.window.document().undo().canRedo());
     }
     void preferences_count_at_once_and_are_kept() {
@@ -380,18 +380,18 @@ class ShellTest : public QObject {
     void parts_are_copied_between_windows() {
         Opened first, second;
         first.window.document().edit("grid", [](Project& p) -> Result<void> {
-            p.arrangements[0].kind = ArrangementKind::grid;
-            p.arrangements[0].columns = 3, p.arrangements[0].rows = 2;
+            p.arrangements[0].layout.kind = ArrangementKind::grid;
+            p.arrangements[0].layout.columns = 3, p.arrangements[0].layout.rows = 2;
             return {};
         });
         activate(first.window);
         QTest::keyClick(&first.window, Qt::Key_X, Qt::ControlModifier | Qt::ShiftModifier);
         activate(second.window);
         QTest::keyClick(&second.window, Qt::Key_V, Qt::ControlModifier | Qt::ShiftModifier);
-        QTRY_VERIFY(second.project().arrangements[0].kind == ArrangementKind::grid);
+        QTRY_VERIFY(second.project().arrangements[0].layout.kind == ArrangementKind::grid);
         QCOMPARE(second.window.document().show()->copies(), std::int64_t(6));
         second.window.document().undo().undo();
-        QVERIFY(second.project().arrangements[0].kind == ArrangementKind::line);
+        QVERIFY(second.project().arrangements[0].layout.kind == ArrangementKind::line);
         QGuiApplication::clipboard()->setText("a lantern");
         second.window.commands().find("edit.paste_part")->action->trigger();
         QVERIFY2(second.window.notices().texts().join(' ').contains("no part of a project"),
@@ -429,7 +429,7 @@ class ShellTest : public QObject {
             menu.close();
         });
         QTest::mouseClick(&o.window.lanes(), Qt::RightButton, Qt::NoModifier, QPoint(400, 60));
-        QTRY_COMPARE(o.project().arrangements[0].nudges.size(), std::size_t(1));
+        QTRY_COMPARE(o.project().arrangements[0].by_hand.nudges.size(), std::size_t(1));
         // Dragging with the right button slides the time map, and opens nothing.
         o.window.set_step(1);
         QTest::mousePress(&o.window.retime().map(), Qt::RightButton, Qt::NoModifier, QPoint(200, 100));
@@ -453,7 +453,7 @@ class ShellTest : public QObject {
     void painted_views_speak() {
         Opened o;
         o.window.document().edit("delay", [](Project& p) -> Result<void> {
-            p.arrangements[0].nudges.push_back({CopyId(3), 12});
+            p.arrangements[0].by_hand.nudges.push_back({CopyId(3), 12});
             return {};
         });
         o.window.viewing().set_frame(30);

@@ -43,19 +43,19 @@ class VaryTest : public QObject {
         AtWork o(3);
         for (const char* kind : {"grid", "box", "ring", "rings", "curve"}) {
             click_tab(o.arranging, kind);
-            QCOMPARE(QString(to_text(o.first().kind)), QString(kind));
+            QCOMPARE(QString(to_text(o.first().layout.kind)), QString(kind));
             QVERIFY(o.window.document().show()->copies() >= 6);
             o.wait_for_scene();
             QCOMPARE(static_cast<std::int64_t>(o.window.scene_view().scene()->copies.size()),
                      o.window.document().show()->copies());
         }
         click_tab(o.arranging, "scatter"); // nothing else to stand on: refused, told, nothing lost
-        QCOMPARE(o.first().kind, ArrangementKind::curve);
+        QCOMPARE(o.first().layout.kind, ArrangementKind::curve);
         QTRY_VERIFY(all_text(o.window.notices()).contains("need that source"));
         for (int i = 0; i < 5; ++i) o.window.document().undo().undo();
-        QCOMPARE(o.first().kind, ArrangementKind::line);
+        QCOMPARE(o.first().layout.kind, ArrangementKind::line);
         type(o.arranging, "Copies", "10000000");
-        QCOMPARE(o.first().count, 12);
+        QCOMPARE(o.first().layout.count, 12);
         QTRY_VERIFY(all_text(o.window.notices()).contains("more than one arrangement may have"));
     }
     void a_path_is_drawn_in_the_stage() {
@@ -76,16 +76,17 @@ class VaryTest : public QObject {
         QTest::mouseClick(canvas, Qt::LeftButton, Qt::NoModifier, middle + QPoint(150, 40));
         QCOMPARE(o.first(), before); // nothing yet
         QTest::keyClick(canvas, Qt::Key_Return);
-        QCOMPARE(o.first().path.size(), std::size_t(3));
-        QVERIFY(o.first().path[0].x < -1 && o.first().path[2].x > 1 && std::abs(o.first().path[1].y) < 1e-9);
+        QCOMPARE(o.first().layout.path.points.size(), std::size_t(3));
+        QVERIFY(o.first().layout.path.points[0].x < -1 && o.first().layout.path.points[2].x > 1 &&
+                std::abs(o.first().layout.path.points[1].y) < 1e-9);
         o.wait_for_scene();
-        QVERIFY((o.shown().places[0].position - to_scene(o.first(), o.first().path[0])).length() < 1e-6);
+        QVERIFY((o.shown().places[0].position - to_scene(o.first(), o.first().layout.path.points[0])).length() < 1e-6);
         o.window.document().undo().undo();
-        QCOMPARE(o.first().path, before.path);
+        QCOMPARE(o.first().layout.path.points, before.layout.path.points);
         click(o.arranging, "Draw in the Scene");
         QTest::keyClick(canvas, Qt::Key_Escape);
         QVERIFY(!o.window.viewing().drawing());
-        QCOMPARE(o.first().path, before.path);
+        QCOMPARE(o.first().layout.path.points, before.layout.path.points);
     }
     void points_of_a_path_are_dragged_in_the_plan() {
         AtWork o(3);
@@ -93,17 +94,17 @@ class VaryTest : public QObject {
         auto* plan = o.window.findChild<PlanView*>();
         QTRY_VERIFY(plan->isVisible());
         plan->grab();
-        const QPointF at = plan->pixel(to_scene(o.first(), o.first().path[1]));
-        const V3d was = o.first().path[1];
+        const QPointF at = plan->pixel(to_scene(o.first(), o.first().layout.path.points[1]));
+        const V3d was = o.first().layout.path.points[1];
         const int steps = o.window.document().undo().count();
         drag(*plan, at, at + QPointF(20, 15));
-        QVERIFY(o.first().path[1].x > was.x && o.first().path[1].z > was.z);
+        QVERIFY(o.first().layout.path.points[1].x > was.x && o.first().layout.path.points[1].z > was.z);
         QCOMPARE(o.window.document().undo().count(), steps + 1);
         plan->grab();
-        const std::size_t points = o.first().path.size();
+        const std::size_t points = o.first().layout.path.points.size();
         QTest::mouseDClick(plan, Qt::LeftButton, Qt::NoModifier,
-                           plan->pixel(to_scene(o.first(), o.first().path[1])).toPoint());
-        QCOMPARE(o.first().path.size(), points - 1);
+                           plan->pixel(to_scene(o.first(), o.first().layout.path.points[1])).toPoint());
+        QCOMPARE(o.first().layout.path.points.size(), points - 1);
         // and a copy is picked by a click on it, everywhere at once
         plan->grab();
         QTest::mouseClick(plan, Qt::LeftButton, Qt::NoModifier, plan->pixel(o.shown().places[5].position).toPoint());
@@ -114,7 +115,7 @@ class VaryTest : public QObject {
         click(o.varying, "Add delay");
         QVERIFY(all_text(o.varying).contains("by <b>chance</b>"));
         choose(o.varying, "Driver", "noise");
-        QCOMPARE(o.spread().driver, Driver::noise);
+        QCOMPARE(o.spread().by.kind, Driver::noise);
         type(o.varying, "Patch", "4.5");
         QTRY_VERIFY(all_text(o.varying).contains("patches <b>4.5 m</b> wide"));
         type(o.varying, "To", "2s"); // typed units
@@ -197,7 +198,7 @@ class VaryTest : public QObject {
         QTRY_VERIFY(all_text(o.varying).contains("20 of 20 copies have a twin"));
         click(o.varying, "Pull apart"); // it plays once and then stands: refused in words, nothing moved
         QTRY_VERIFY(all_text(o.window.notices()).contains("stand still together"));
-        QVERIFY(o.first().nudges.empty());
+        QVERIFY(o.first().by_hand.nudges.empty());
         o.window.document().edit("loop", [](Project& p) -> Result<void> {
             p.timings[0].before.mode = p.timings[0].after.mode = OutsideMode::repeat;
             return {};
@@ -215,10 +216,10 @@ class VaryTest : public QObject {
         type(o.varying, "Latest delay", "9");
         click(o.varying, "Pull apart");
         QTRY_VERIFY(all_text(o.window.notices()).contains("there is room for 10 copies"));
-        QVERIFY(o.first().nudges.empty());
+        QVERIFY(o.first().by_hand.nudges.empty());
         type(o.varying, "Latest delay", "30");
         click(o.varying, "Pull apart");
-        QTRY_VERIFY(!o.first().nudges.empty());
+        QTRY_VERIFY(!o.first().by_hand.nudges.empty());
         for (const CopyClock& c : o.shown().clocks) QVERIFY(c.delay >= 0 && c.delay <= 30);
         o.wait_for_twins();
         QTRY_VERIFY(all_text(o.varying).contains("No twins among 20 copies"));
@@ -226,7 +227,7 @@ class VaryTest : public QObject {
         QTRY_COMPARE(check->badge(), 0);
         QVERIFY(o.window.document().undo().undoText().startsWith("Part twins"));
         o.window.document().undo().undo();
-        QVERIFY(o.first().nudges.empty());
+        QVERIFY(o.first().by_hand.nudges.empty());
     }
     void copies_meet_and_a_longer_ease_is_offered() {
         AtWork o(4, 6);
@@ -236,7 +237,7 @@ class VaryTest : public QObject {
         type(o.varying, "at frame", "30");
         type(o.varying, "easing over", "10");
         click(o.varying, "Meet");
-        QVERIFY(!o.spread().amount.empty());
+        QVERIFY(!o.spread().strength.keys.empty());
         for (std::int64_t c = 1; c < 6; ++c) {
             QCOMPARE(trace(*o.window.document().show(), c, OutputFrame(30))->values.moment.source,
                      trace(*o.window.document().show(), 0, OutputFrame(30))->values.moment.source);
@@ -249,7 +250,7 @@ class VaryTest : public QObject {
         o.wait_for_twins();
         QTRY_VERIFY(!all_text(o.varying).contains("backward between frames"));
         click(o.varying, "Remove meeting");
-        QVERIFY(o.spread().amount.empty());
+        QVERIFY(o.spread().strength.keys.empty());
     }
     void copies_are_singled_out_and_hidden() {
         AtWork o(3);
@@ -278,7 +279,7 @@ class VaryTest : public QObject {
         QCOMPARE(o.first().hidden_copies.size(), std::size_t(2));
         o.wait_for_scene();
         QCOMPARE(o.window.scene_view().scene()->copies.size(), std::size_t(10));
-        click(o.arranging, "Show all again");
+        click(o.arranging, "Show all hidden copies");
         o.wait_for_scene();
         QCOMPARE(o.window.scene_view().scene()->copies.size(), std::size_t(12));
     }
@@ -295,11 +296,11 @@ class VaryTest : public QObject {
             if (c.arrangement->id == o.first().id)
                 QVERIFY((V3d(c.position) - standing->places[c.index].position).length() < 1e-5);
         }
-        click(o.arranging, "Hide it itself");
+        click(o.arranging, "Hide the carrier");
         QVERIFY(o.project().arrangements[1].hidden);
         o.wait_for_scene();
         QCOMPARE(o.window.scene_view().scene()->copies.size(), std::size_t(5));
-        choose(o.arranging, "Facing", "the way it moves");
+        choose(o.arranging, "Facing", "direction of travel");
         o.wait_for_scene();
         QVERIFY(close(places_at(o.shown(), OutputFrame(20))->places[0].turn, 90, 1e-3));
     }
@@ -334,7 +335,7 @@ class VaryTest : public QObject {
         // By likeness, copies that show nearly the same stand beside each other.
         o.window.document().edit("two groups", [&](Project& p) -> Result<void> {
             p.arrangements[0].spreads.clear();
-            for (std::uint64_t c = 0; c < 8; c += 2) p.arrangements[0].nudges.push_back({CopyId(c), 20});
+            for (std::uint64_t c = 0; c < 8; c += 2) p.arrangements[0].by_hand.nudges.push_back({CopyId(c), 20});
             return {};
         });
         choose(*lanes, "Sort rows by", "likeness");

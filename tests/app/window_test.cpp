@@ -71,7 +71,7 @@ class WindowTest : public QObject {
         QTest::keyClick(&window, Qt::Key_4, Qt::AltModifier);
         type(window.arrange(), "Copies", "9");
         type(window.arrange(), "Spacing", "80 cm");
-        QCOMPARE(window.document().project().arrangements[0].spacing, 0.8);
+        QCOMPARE(window.document().project().arrangements[0].layout.spacing, 0.8);
         QCOMPARE(window.document().show()->copies(), 9);
 
         QTest::keyClick(&window, Qt::Key_6, Qt::AltModifier);
@@ -145,7 +145,8 @@ class WindowTest : public QObject {
         auto* up = named<QComboBox>(o.window.gather(), "Up axis");
         choose_at(*up, 1);
         type(o.window.gather(), "Scale", "0.5");
-        QVERIFY(o.project().sources[0].up == UpAxis::z && o.project().sources[0].scale == 0.5);
+        QVERIFY(o.project().sources[0].import_settings.up == UpAxis::z &&
+                o.project().sources[0].import_settings.scale == 0.5);
         o.wait_for_scene();
         // The column rose to y = 1; now it lies along −z, half as long.
         const auto& box = o.window.scene_view().scene()->poses[0]->box;
@@ -251,7 +252,7 @@ class WindowTest : public QObject {
         QVERIFY(close(o.window.viewing().frame().value, 120, 1));
         const double y = l.y_of(5) + 4, ten = 10 / l.frames_per_pixel();
         drag(lanes, QPointF(l.x_of(60), y), QPointF(l.x_of(60) + ten, y));
-        const auto& nudges = o.project().arrangements[0].nudges;
+        const auto& nudges = o.project().arrangements[0].by_hand.nudges;
         QCOMPARE(nudges.size(), std::size_t(1));
         QCOMPARE(nudges[0].copy.value, std::uint64_t(5));
         QVERIFY(close(nudges[0].frames, 10, 1));
@@ -259,9 +260,9 @@ class WindowTest : public QObject {
         QCOMPARE(o.window.document().undo().count(), 1);
         lanes.setFocus();
         QTest::keyClick(&lanes, Qt::Key_N, Qt::ShiftModifier);
-        QVERIFY(close(o.project().arrangements[0].nudges[0].frames, 9, 1));
+        QVERIFY(close(o.project().arrangements[0].by_hand.nudges[0].frames, 9, 1));
         QTest::mouseDClick(&lanes, Qt::LeftButton, {}, QPoint(l.names - 10, static_cast<int>(y)));
-        QVERIFY(o.project().arrangements[0].nudges.empty());
+        QVERIFY(o.project().arrangements[0].by_hand.nudges.empty());
     }
 
     void the_loom_shows_source_frames_as_colours() {
@@ -270,7 +271,7 @@ class WindowTest : public QObject {
         o.window.document().edit("delay", [&](Project& p) -> Result<void> {
             Spread s;
             s.id = SpreadId(p.next_id++);
-            s.driver = Driver::order_step;
+            s.by.kind = Driver::order_step;
             s.to = 20;
             p.arrangements[0].spreads = {s};
             p.timings[0].before.mode = OutsideMode::absent;
@@ -355,16 +356,16 @@ class WindowTest : public QObject {
         QVERIFY(count);
         if (QApplication::focusWidget()) QApplication::focusWidget()->clearFocus();
         drag(*count, QPointF(20, 8), QPointF(60, 8));
-        QCOMPARE(o.project().arrangements[0].count, 22);
+        QCOMPARE(o.project().arrangements[0].layout.count, 22);
         QCOMPARE(o.window.document().undo().count(), 1);
         type(o.window.arrange(), "Copies", "many");
         QCOMPARE(count->value(), 22.0);
         type(o.window.arrange(), "Copies", "0"); // held at the least
-        QCOMPARE(o.project().arrangements[0].count, 1);
+        QCOMPARE(o.project().arrangements[0].layout.count, 1);
         count->setFocus();
         QTest::keyClick(count, Qt::Key_Up);
         QTest::keyClick(count, Qt::Key_Up, Qt::ShiftModifier);
-        QCOMPARE(o.project().arrangements[0].count, 12);
+        QCOMPARE(o.project().arrangements[0].layout.count, 12);
         // Plain keys typed into a field are text, not commands.
         const auto keys = o.map().keys.size();
         QTest::keyClicks(count, "h");
@@ -372,19 +373,19 @@ class WindowTest : public QObject {
         // A grid of too many is refused in words, and the old one stays.
         auto* kinds = o.window.arrange().findChild<Segments*>();
         QTest::mouseClick(kinds->button(1), Qt::LeftButton);
-        QCOMPARE(o.project().arrangements[0].kind, ArrangementKind::grid);
+        QCOMPARE(o.project().arrangements[0].layout.kind, ArrangementKind::grid);
         type(o.window.arrange(), "Rows", "99999");
         QVERIFY(o.window.notices().texts().join(' ').contains(
             QString::fromUtf8("more than one arrangement may have (100\u00a0000)")));
-        QCOMPARE(o.project().arrangements[0].rows, 3);
+        QCOMPARE(o.project().arrangements[0].layout.rows, 3);
     }
 
     void thousands_of_copies_share_poses() {
         Opened o(1);
         o.window.document().edit("many", [](Project& p) -> Result<void> {
             Arrangement& a = p.arrangements[0];
-            a.kind = ArrangementKind::grid;
-            a.columns = 100, a.rows = 50;
+            a.layout.kind = ArrangementKind::grid;
+            a.layout.columns = 100, a.layout.rows = 50;
             Spread s;
             s.id = SpreadId(p.next_id++);
             s.to = 23;
@@ -404,7 +405,7 @@ class WindowTest : public QObject {
         Opened o(4);
         auto& document = o.window.document();
         document.edit("three", [](Project& p) -> Result<void> {
-            p.arrangements[0].count = 3;
+            p.arrangements[0].layout.count = 3;
             return {};
         });
         QVERIFY(document.dirty());

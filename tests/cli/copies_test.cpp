@@ -28,7 +28,7 @@ class CliCopiesTest : public QObject {
     }
     void the_demo_is_what_it_says() {
         Project p = project();
-        QCOMPARE(near(p).count + p.arrangements[1].count, 400);
+        QCOMPARE(near(p).layout.count + p.arrangements[1].layout.count, 400);
         const auto rows = run({"table", path("p.garland"), "--frames", "96:96", "--json"}).json()["rows"];
         std::set<double> ring; // the last sixteen copies meet at frame 96
         for (std::size_t i = rows.size() - 16; i < rows.size(); ++i) ring.insert(rows[i]["source_frame"].get<double>());
@@ -56,12 +56,12 @@ class CliCopiesTest : public QObject {
             QVERIFY2(a.out.contains("cop"), qPrintable(a.out));
         }
         Project p = project();
-        QCOMPARE(near(p).kind, ArrangementKind::points);
-        QCOMPARE(near(p).least_apart, 0.01);
+        QCOMPARE(near(p).layout.kind, ArrangementKind::points);
+        QCOMPARE(near(p).layout.carried.least_apart, 0.01);
         folder_.write("edge.obj", "v 0 0 0\nv 3 0 0\nv 3 0 3\nl 1 2 3\n");
         QVERIFY(at({"arrange", "--path", path("edge.obj"), "--smooth", "off"}).code == 0);
         p = project();
-        QCOMPARE(near(p).path.size(), std::size_t(3));
+        QCOMPARE(near(p).layout.path.points.size(), std::size_t(3));
     }
     void everything_else_of_an_arrangement() {
         const Answer a = at({"arrange",
@@ -92,11 +92,11 @@ class CliCopiesTest : public QObject {
         QVERIFY2(a.code == 0, qPrintable(a.err));
         Project p = project();
         QCOMPARE(near(p).order.by, OrderBy::random);
-        QCOMPARE(near(p).targets.size(), std::size_t(2));
-        QCOMPARE(near(p).facing, Facing::target);
-        QCOMPARE(near(p).variants[0].weight, 0.5);
-        QCOMPARE(near(p).passes, 3);
-        QCOMPARE(near(p).width[0].toward, Toward::smooth);
+        QCOMPARE(near(p).attitude.targets.size(), std::size_t(2));
+        QCOMPARE(near(p).attitude.facing, Facing::target);
+        QCOMPARE(near(p).choice.variants[0].weight, 0.5);
+        QCOMPARE(near(p).begins.passes, 3);
+        QCOMPARE(near(p).stretch.width[0].toward, Toward::smooth);
         QVERIFY(run({"check", path("p.garland")}).code != 1);
         QVERIFY(edit({"arrange", "--add", "more", "--source", "pinwheel", "--count", "3"}).code == 0);
         p = project();
@@ -110,11 +110,11 @@ class CliCopiesTest : public QObject {
         QVERIFY2(a.code == 0, qPrintable(a.err));
         Project p = project();
         QCOMPARE(near(p).spreads.size(), std::size_t(3));
-        QCOMPARE(near(p).spreads[2].driver, Driver::gradient);
-        QCOMPARE(near(p).spreads[2].amount.size(), std::size_t(2));
+        QCOMPARE(near(p).spreads[2].by.kind, Driver::gradient);
+        QCOMPARE(near(p).spreads[2].strength.keys.size(), std::size_t(2));
         QVERIFY(at({"spread", "--number", "3", "--driver", "even, over space", "--amount", "0.5"}).code == 0);
         p = project();
-        QCOMPARE(near(p).spreads[2].share, 0.5);
+        QCOMPARE(near(p).spreads[2].strength.share, 0.5);
         QVERIFY(at({"spread", "--number", "3", "--remove"}).code == 0);
         p = project();
         QCOMPARE(near(p).spreads.size(), std::size_t(2));
@@ -125,7 +125,7 @@ class CliCopiesTest : public QObject {
         QVERIFY(at({"hide", "--copies", "10:12"}).code == 0);
         QVERIFY(at({"hide", "--copies", "11", "--off"}).code == 0);
         Project p = project();
-        QCOMPARE(near(p).nudges, (std::vector<Nudge>{{CopyId(2), 2.5}, {CopyId(5), 2.5}, {CopyId(6), 2.5}}));
+        QCOMPARE(near(p).by_hand.nudges, (std::vector<Nudge>{{CopyId(2), 2.5}, {CopyId(5), 2.5}, {CopyId(6), 2.5}}));
         QCOMPARE(near(p).hidden_copies, (std::vector<CopyId>{CopyId(9), CopyId(11)}));
         const Answer out = at({"single-out", "--copies", "1:4"});
         QVERIFY2(out.code == 0 && out.out.contains("same values"), qPrintable(out.err));
@@ -143,7 +143,7 @@ class CliCopiesTest : public QObject {
                  qPrintable(a.out + a.err));
         QVERIFY(at({"meet", "--off"}).code == 0);
         Project p = project();
-        QVERIFY(near(p).spreads[0].amount.empty());
+        QVERIFY(near(p).spreads[0].strength.keys.empty());
         QCOMPARE(at({"meet", "--at", "120", "--ease", "0"}).code, 1);
     }
     void twins_are_parted() {

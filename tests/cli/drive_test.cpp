@@ -49,8 +49,8 @@ class CliDriveTest : public QObject {
         Project p;
         p.settings.range = {1, 60};
         add_source(p, "leaf", "leaf.0000.ply", {0, 19, {24, 1}});
-        p.arrangements[0].count = 5;
-        p.arrangements[0].spacing = 2;
+        p.arrangements[0].layout.count = 5;
+        p.arrangements[0].layout.spacing = 2;
         path_ = q(folder_ / "p.garland");
         QVERIFY(save_project(path_.toStdString(), p, Existing::replace));
     }

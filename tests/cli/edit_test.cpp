@@ -188,7 +188,8 @@ class EditTest : public QObject {
                  "Take \"lantern\" with rate 24000/1001, between frames smooth, gaps blend, up z, scale 0.01\nits "
                  "files are not there, so timings stay as they are");
         const SourceSpec s = project().sources[0];
-        QVERIFY(s.up == UpAxis::z && s.scale == 0.01 && s.gaps == GapFix::blend && s.sub_frame == SubFrame::smooth);
+        QVERIFY(s.import_settings.up == UpAxis::z && s.import_settings.scale == 0.01 &&
+                s.import_settings.gaps == GapFix::blend && s.import_settings.how == SubFrame::smooth);
         QVERIFY(did({"source", "--scale", "0"}).contains("scale that is not usable"));
         QVERIFY(did({"source", "--up", "w"}).contains("write one of \"y\", \"z\""));
         QVERIFY(did({"source"}).contains("nothing to change"));

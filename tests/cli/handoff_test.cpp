@@ -53,7 +53,7 @@ class CliHandoffTest : public QObject {
         add_source(p, "lantern", "lantern.0000.ply", {0, 19, {24, 1}});
         p.timings[0].after.mode = OutsideMode::there_and_back;
         Arrangement& a = p.arrangements[0];
-        a.kind = ArrangementKind::grid, a.columns = 40, a.rows = 40;
+        a.layout.kind = ArrangementKind::grid, a.layout.columns = 40, a.layout.rows = 40;
         Spread late;
         late.id = SpreadId(p.next_id++), late.whole_frames = false;
         a.spreads = {late};

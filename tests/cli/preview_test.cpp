@@ -47,8 +47,8 @@ class CliPreviewTest : public QObject {
         Project p;
         p.settings.range = {1, 20};
         add_source(p, "leaf", "leaf.0000.ply", {0, 19, {24, 1}});
-        p.arrangements[0].count = 3;
-        p.arrangements[0].spacing = 2;
+        p.arrangements[0].layout.count = 3;
+        p.arrangements[0].layout.spacing = 2;
         p.settings.camera = {V3d(0, 1, 0), 8, 0, 5, 40};
         path_ = q(folder_ / "p.garland");
         QVERIFY(save_project(path_.toStdString(), p, Existing::replace));
@@ -197,8 +197,8 @@ class CliPreviewTest : public QObject {
         QCOMPARE(project().arrangements[0].wobble.settle_turn, V3d(4, 5, 6));
         QVERIFY(did({"wobble", "--turn", "1,2"}).contains("error"));
         did({"arrange", "--upright", "off", "--bank", "0.5", "--facing", "along"});
-        QVERIFY(!project().arrangements[0].upright);
-        QCOMPARE(project().arrangements[0].bank, 0.5);
+        QVERIFY(!project().arrangements[0].attitude.upright);
+        QCOMPARE(project().arrangements[0].attitude.bank, 0.5);
     }
     void the_table_says_what_plays_copies() {
         did({"zone", "--add", "Glow", "--shape", "ball", "--size", "1,1,1", "--outer", "0", "--keys",

@@ -151,7 +151,7 @@ class CliSourcesTest : public QObject {
         QVERIFY2(a.code == 0, qPrintable(a.err));
         Project p = project();
         QCOMPARE(p.sources.size(), std::size_t(2));
-        if (up == "Z") p.sources[1].up = UpAxis::z; // the lamp's file says nothing
+        if (up == "Z") p.sources[1].import_settings.up = UpAxis::z; // the lamp's file says nothing
         std::erase_if(p.arrangements, [&](const Arrangement& one) { return one.source == p.sources[0].id; });
         QVERIFY(save_project(folder_ / "p.garland", p, Existing::replace));
         a = edit({"arrange", "--kind", "points", "--carrier", "lamps", "--facing", "carrier", "--upright", "off"});
@@ -208,19 +208,19 @@ class CliSourcesTest : public QObject {
         QCOMPARE(info["last"].get<int>(), 3);
         Answer a = edit({"source", "--leave-out", "1", "--gaps", "blend"});
         QVERIFY2(a.out.contains("left out frame 1"), qPrintable(a.err));
-        QCOMPARE(project().sources[0].dropped, (std::vector<std::int64_t>{1}));
+        QCOMPARE(project().sources[0].import_settings.dropped, (std::vector<std::int64_t>{1}));
         const auto trace = run({"trace", path("p.garland"), "--copy", "1", "--frames", "4", "--json"});
         QVERIFY(trace.out.contains("bridges missing frames"));
         QCOMPARE(run({"check", path("p.garland")}).code, 3); // and Check says so
         QCOMPARE(edit({"source", "--take-back"}).code, 0);
-        QVERIFY(project().sources[0].dropped.empty());
+        QVERIFY(project().sources[0].import_settings.dropped.empty());
         QCOMPARE(edit({"source", "--between", "guess"}).code, 1);
         QCOMPARE(edit({"source", "--between", "level set", "--voxel", "0.1", "--normals", "anew", "--root", "left out"})
                      .code,
                  0);
         const SourceSpec s = project().sources[0];
-        QVERIFY(s.sub_frame == SubFrame::level_set && s.voxel == 0.1 && s.fresh_normals &&
-                s.root == RootMotion::left_out);
+        QVERIFY(s.import_settings.how == SubFrame::level_set && s.import_settings.voxel == 0.1 &&
+                s.import_settings.fresh_normals && s.import_settings.root == RootMotion::left_out);
         QCOMPARE(edit({"source", "--voxel", "-1"}).code, 1);
     }
     void volumes_are_written_beside_the_meshes() {
@@ -256,7 +256,7 @@ class CliSourcesTest : public QObject {
     void nearest_is_told() { // syrup without its velocities' help
         Project p = *load_project(folder_ / "quay.garland");
         for (SourceSpec& s : p.sources) {
-            if (s.name == "syrup") s.sub_frame = SubFrame::linear, s.rate = {30, 1};
+            if (s.name == "syrup") s.import_settings.how = SubFrame::linear, s.rate = {30, 1};
         }
         QVERIFY(save_project(folder_ / "q.garland", p, Existing::replace));
         const Answer a = run({"check", path("q.garland")});

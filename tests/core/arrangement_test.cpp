@@ -13,23 +13,23 @@ class ArrangementTest : public QObject {
     Q_OBJECT
     static Arrangement make(ArrangementKind kind, int n) {
         Arrangement a;
-        a.kind = kind;
-        a.count = n;
+        a.layout.kind = kind;
+        a.layout.count = n;
         return a;
     }
   private slots:
     void line_is_centred_and_even() {
         Arrangement a = make(ArrangementKind::line, 5);
-        a.spacing = 2;
-        a.origin = {10, 1, 0};
+        a.layout.spacing = 2;
+        a.layout.origin = {10, 1, 0};
         const auto p = placements(a);
         for (int i = 0; i < 5; ++i) QVERIFY(close(p[i].position.x, 10 + 2.0 * (i - 2), 1e-12));
         QCOMPARE(p[0].position.y, 1.0);
     }
     void ring_has_its_radius_and_faces_outward() {
         Arrangement a = make(ArrangementKind::ring, 7);
-        a.radius = 3;
-        a.facing = Facing::outward;
+        a.layout.radius = 3;
+        a.attitude.facing = Facing::outward;
         for (const Placement& p : placements(a)) {
             QVERIFY(close(std::hypot(p.position.x, p.position.z), 3, 1e-12));
             const double angle = p.turn * M_PI / 180; // a copy's own +z turned by its turn points away from the middle
@@ -39,17 +39,17 @@ class ArrangementTest : public QObject {
     }
     void heading_turns_the_whole() {
         Arrangement a = make(ArrangementKind::line, 2);
-        a.spacing = 4;
-        a.heading = 90;
+        a.layout.spacing = 4;
+        a.layout.heading = 90;
         const auto p = placements(a);
         QVERIFY(close(p[0].position.x, 0, 1e-12) && close(p[0].position.z, 2, 1e-12));
         QCOMPARE(p[0].turn, 90.0);
     }
     void ids_do_not_depend_on_counts() {
         Arrangement a = make(ArrangementKind::grid, 0);
-        a.columns = 4, a.rows = 3;
+        a.layout.columns = 4, a.layout.rows = 3;
         const auto small = placements(a);
-        a.columns = 6, a.rows = 5;
+        a.layout.columns = 6, a.layout.rows = 5;
         const auto large = placements(a);
         for (int r = 0; r < 3; ++r) {
             for (int c = 0; c < 4; ++c) QCOMPARE(small[r * 4 + c].id.value, large[r * 6 + c].id.value);
@@ -60,8 +60,8 @@ class ArrangementTest : public QObject {
     }
     void swags_hang_between_posts() {
         Arrangement a = make(ArrangementKind::line, 12);
-        a.sag = 0.6;
-        a.swag = 4;
+        a.layout.swag.sag = 0.6;
+        a.layout.swag.every = 4;
         const auto p = placements(a);
         QVERIFY(close(p[0].position.y, p[3].position.y, 1e-12)); // symmetric
         QVERIFY(close(p[0].position.y, p[4].position.y, 1e-12)); // repeats
@@ -80,9 +80,9 @@ class ArrangementTest : public QObject {
         QCOMPARE(validate(make(ArrangementKind::line, 10'000'000)).error().code, ErrorCode::too_large);
         Arrangement a = make(ArrangementKind::line, 1);
         QVERIFY(validate(a).has_value());
-        a.spacing = std::numeric_limits<double>::infinity();
+        a.layout.spacing = std::numeric_limits<double>::infinity();
         QVERIFY(!validate(a));
-        a.spacing = 1, a.size = 0;
+        a.layout.spacing = 1, a.size = 0;
         QVERIFY(!validate(a));
     }
 };

@@ -83,7 +83,7 @@ class AttitudeTest : public QObject {
         open_[boat] = {std::make_shared<Round>(10, 120), PoseCache::new_serial()};
         p_.arrangements[1].hidden = true;
         p_.settings.range = {1, 240};
-        first().count = 5, first().spacing = 2, first().origin = V3d(3, 1, -2);
+        first().layout.count = 5, first().layout.spacing = 2, first().layout.origin = V3d(3, 1, -2);
     }
     void attitudes_are_those_of_eigen() {
         for (double turn : {0.0, 30.0, -117.0, 200.0}) {
@@ -136,9 +136,10 @@ class AttitudeTest : public QObject {
             QVERIFY(close(k.size, size.at(t), 1e-12));
             if (t == 25.5) QVERIFY((k.place - V3d(4, 2, -6) * (15.5 / 40)).length() < 1e-12);
             for (std::size_t i = 0; i < still.size(); ++i) {
-                const V3d arm = (still[i].position - first().origin) * k.size;
-                QVERIFY((now.places[i].position - (first().origin + k.place + times(turned(k.turn), arm))).length() <
-                        1e-9);
+                const V3d arm = (still[i].position - first().layout.origin) * k.size;
+                QVERIFY(
+                    (now.places[i].position - (first().layout.origin + k.place + times(turned(k.turn), arm))).length() <
+                    1e-9);
                 QVERIFY(off(axes_of(now.places[i]), turned(k.turn)) < 1e-12);
                 QVERIFY(close(now.places[i].size, k.size, 1e-12));
             }
@@ -231,50 +232,50 @@ class AttitudeTest : public QObject {
     }
     void a_rider_banks_by_its_speed_and_its_turn() {
         Arrangement& a = first();
-        a.kind = ArrangementKind::points;
-        a.carrier = p_.sources[1].id;
-        a.facing = Facing::velocity;
-        a.upright = false;
-        a.bank = 1;
+        a.layout.kind = ArrangementKind::points;
+        a.layout.carried.source = p_.sources[1].id;
+        a.attitude.facing = Facing::velocity;
+        a.attitude.upright = false;
+        a.attitude.bank = 1;
         const double speed = 2 * std::numbers::pi * 10 / (120.0 / 24); // metres a second
         const double lean_angle = std::atan(speed * speed / 10 / 9.80665) / radians;
         for (double t : {20.0, 61.0, 100.0}) {
             const Placement p = standing(t).places[0];
-            const V3d inward = (a.origin - p.position).normalized();
+            const V3d inward = (a.layout.origin - p.position).normalized();
             const double leans = std::asin(axes_of(p).y.dot(inward)) / radians;
             QVERIFY2(std::abs(leans - lean_angle) < 0.1, qPrintable(QString("%1 for %2").arg(leans).arg(lean_angle)));
             QVERIFY(std::abs(axes_of(p).z.y) < 1e-3); // it goes level
         }
-        a.bank = 0;
+        a.attitude.bank = 0;
         QVERIFY((axes_of(standing(20).places[0]).y - V3d(0, 1, 0)).length() < 1e-6);
-        a.upright = true;
-        a.bank = 1;
+        a.attitude.upright = true;
+        a.attitude.bank = 1;
         QVERIFY(!tilted(standing(20).places[0]));
     }
     void copies_stand_on_normals_unless_upright() {
         Arrangement& a = first();
-        a.kind = ArrangementKind::points;
-        a.carrier = p_.sources[0].id;
-        a.facing = Facing::carrier;
-        a.upright = false;
+        a.layout.kind = ArrangementKind::points;
+        a.layout.carried.source = p_.sources[0].id;
+        a.attitude.facing = Facing::carrier;
+        a.attitude.upright = false;
         QVERIFY((axes_of(standing(30).places[0]).y - V3d(0.5, std::sqrt(0.75), 0)).length() < 1e-6);
-        a.heading = 90; // the arrangement's heading turns its normals along: +x becomes −z
+        a.layout.heading = 90; // the arrangement's heading turns its normals along: +x becomes −z
         QVERIFY((axes_of(standing(30).places[0]).y - V3d(0, std::sqrt(0.75), -0.5)).length() < 1e-6);
-        a.upright = true;
+        a.attitude.upright = true;
         QVERIFY(!tilted(standing(30).places[0]));
     }
     void a_steep_path_is_followed_up_and_down() {
         Arrangement& a = first();
-        a.kind = ArrangementKind::curve;
-        a.path = {V3d(0, 0, 0), V3d(4, 3, 0), V3d(8, 0, 0)};
-        a.path_smooth = false;
-        a.facing = Facing::along;
-        a.count = 4; // two on either slope
-        a.upright = false;
+        a.layout.kind = ArrangementKind::curve;
+        a.layout.path.points = {V3d(0, 0, 0), V3d(4, 3, 0), V3d(8, 0, 0)};
+        a.layout.path.smooth = false;
+        a.attitude.facing = Facing::along;
+        a.layout.count = 4; // two on either slope
+        a.attitude.upright = false;
         const auto places = show()->arrangements[0].places.list();
         QVERIFY((axes_of(places[0]).z - V3d(0.8, 0.6, 0)).length() < 1e-9);
         QVERIFY((axes_of(places[3]).z - V3d(0.8, -0.6, 0)).length() < 1e-9);
-        a.upright = true;
+        a.attitude.upright = true;
         QVERIFY(!tilted(show()->arrangements[0].places[0]));
     }
     void bad_keys_are_refused_with_words() {
@@ -291,7 +292,7 @@ class AttitudeTest : public QObject {
         QVERIFY(!said().empty());
         a.place_keys.clear();
         QVERIFY(said().empty());
-        a.bank = -1;
+        a.attitude.bank = -1;
         QVERIFY(said().find("bank") != std::string::npos);
     }
 

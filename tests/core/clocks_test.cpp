@@ -15,14 +15,14 @@ class ClocksTest : public QObject {
     static constexpr Rate rate_{24, 1};
     static Arrangement line(int count) {
         Arrangement a;
-        a.count = count;
+        a.layout.count = count;
         return a;
     }
     static Spread make(std::uint64_t id, Target target, Driver driver, double from, double to) {
         Spread s;
         s.id = SpreadId(id);
         s.target = target;
-        s.driver = driver;
+        s.by.kind = driver;
         s.from = from, s.to = to;
         s.whole_frames = false;
         return s;
@@ -40,7 +40,7 @@ class ClocksTest : public QObject {
     void a_keyed_amount_takes_delays_away_and_back() {
         Arrangement a = line(3);
         Spread s = make(1, Target::delay, Driver::order_total, 0, 20);
-        s.amount = *parse_keys("10:1 30:0 50:1", "an amount");
+        s.strength.keys = *parse_keys("10:1 30:0 50:1", "an amount");
         a.spreads = {s};
         const CopyClocks c = clocks(a);
         QVERIFY(!c.plain());
@@ -63,10 +63,10 @@ class ClocksTest : public QObject {
         Spread pace = make(1, Target::speed, Driver::order_total, 50, 50),
                slow = make(2, Target::speed, Driver::order_total, -40, -40),
                still = make(3, Target::speed, Driver::order_total, 10, 10);
-        pace.amount = *parse_keys("5:0 smooth 40:1", "an amount");
-        slow.amount = *parse_keys("0:1 20:1 60:0", "an amount");
+        pace.strength.keys = *parse_keys("5:0 smooth 40:1", "an amount");
+        slow.strength.keys = *parse_keys("0:1 20:1 60:0", "an amount");
         a.spreads = {pace, slow, still};
-        a.nudges = {{CopyId(1), 7}};
+        a.by_hand.nudges = {{CopyId(1), 7}};
         const CopyClocks c = clocks(a);
         gsl_integration_workspace* w = gsl_integration_workspace_alloc(200);
         gsl_function f{[](double x, void*) {
@@ -91,7 +91,7 @@ class ClocksTest : public QObject {
         Arrangement a = line(1);
         Spread s = make(1, Target::speed, Driver::order_total, -80, -80),
                t = make(2, Target::speed, Driver::order_total, -80, -80);
-        s.amount = *parse_keys("1:1 50:0", "an amount");
+        s.strength.keys = *parse_keys("1:1 50:0", "an amount");
         a.spreads = {s, t};
         const CopyClocks c = clocks(a);
         double before = -1;
@@ -115,11 +115,11 @@ class ClocksTest : public QObject {
         Arrangement a = line(700); // more than one block
         Spread d = make(1, Target::delay, Driver::chance, -20, 60), n = make(2, Target::delay, Driver::noise, 0, 12),
                v = make(3, Target::visibility, Driver::chance, 20, 100);
-        d.amount = *parse_keys("1:1 smooth 60:0 90:1", "an amount");
-        n.drift = V3d(1, 0.5, 0);
+        d.strength.keys = *parse_keys("1:1 smooth 60:0 90:1", "an amount");
+        n.by.noise.drift = V3d(1, 0.5, 0);
         a.spreads = {d, n, v};
         a.hidden_copies = {CopyId(3), CopyId(600)};
-        a.hidden_until_start = true;
+        a.begins.hidden_before = true;
         const CopyClocks c = clocks(a);
         std::vector<CopyMoment> all(700), row(50);
         std::vector<double> frames(50);
@@ -147,13 +147,13 @@ class ClocksTest : public QObject {
     void starts() {
         Arrangement a = line(2);
         a.spreads = {make(1, Target::delay, Driver::order_total, 0, 10)};
-        a.start = StartKind::at_frame;
-        a.start_frame = OutputFrame(50);
+        a.begins.kind = StartKind::at_frame;
+        a.begins.frame = OutputFrame(50);
         CopyClocks c = clocks(a);
         QCOMPARE(shown(c, 0, 50), 0.0);
         QCOMPARE(shown(c, 0, 60), 10.0);
         QCOMPARE(shown(c, 1, 65), 5.0);
-        a.start = StartKind::together;
+        a.begins.kind = StartKind::together;
         c = clocks(a);
         QCOMPARE(shown(c, 0, 3), 49.0); // each stands at the pose it will start from
         QCOMPARE(shown(c, 1, 3), 39.0);
@@ -177,7 +177,7 @@ class ClocksTest : public QObject {
         QCOMPARE(at(5).speed, 0.0f);
         QCOMPARE(at(36).source, 5.0);
         QVERIFY(!at(5).has(mark_absent));
-        a.hidden_until_start = true;
+        a.begins.hidden_before = true;
         QVERIFY(!at(31).has(mark_absent));
         a.spreads[0].after_start = false;
         QVERIFY(at(30).has(mark_absent) && !at(31).has(mark_absent));
@@ -200,7 +200,7 @@ class ClocksTest : public QObject {
         }
         QVERIFY(close(seen / 40000.0, 0.3, 0.01));
         QVERIFY(close(changes / (199.0 * 200), 2 * 0.3 * 0.7, 0.02)); // independent from one change to the next
-        a.spreads[0].amount = {{1, 0, Toward::linear}};
+        a.spreads[0].strength.keys = {{1, 0, Toward::linear}};
         copy_moments(plan_, source_, clocks(a), 0, OutputFrame(9), all);
         for (const CopyMoment& m : all) QVERIFY(!m.has(mark_absent));
     }
@@ -209,9 +209,9 @@ class ClocksTest : public QObject {
         carriers->moves = true;
         carriers->points = {{3, -INFINITY, 40}, {8, 20, INFINITY}};
         Arrangement a = line(1);
-        a.kind = ArrangementKind::points;
-        a.carrier = SourceId(9);
-        a.start = StartKind::at_birth;
+        a.layout.kind = ArrangementKind::points;
+        a.layout.carried.source = SourceId(9);
+        a.begins.kind = StartKind::at_birth;
         CarrierTime time;
         time.clock = clock_of_frames(0, 100);
         const CopyClocks c = clocks(a, time, {carriers, nullptr});
@@ -231,7 +231,7 @@ class ClocksTest : public QObject {
         Spread size = make(1, Target::size, Driver::order_total, 0, 100),
                turn = make(2, Target::turn, Driver::order_step, 0, 15),
                wobble = make(3, Target::wobble, Driver::order_total, 0, 100);
-        turn.amount = *parse_keys("1:0 11:1", "an amount");
+        turn.strength.keys = *parse_keys("1:0 11:1", "an amount");
         a.spreads = {size, turn, wobble};
         const CopyPlaces places(make_copies(a, {}), rate_);
         QVERIFY(places.moves());
@@ -242,8 +242,9 @@ class ClocksTest : public QObject {
     }
     void copies_face_a_keyed_target() {
         Arrangement a = line(1);
-        a.facing = Facing::target;
-        a.targets = {{OutputFrame(1), V3d(0, 0, 5), Toward::linear}, {OutputFrame(11), V3d(10, 3, 5), Toward::linear}};
+        a.attitude.facing = Facing::target;
+        a.attitude.targets = {{OutputFrame(1), V3d(0, 0, 5), Toward::linear},
+                              {OutputFrame(11), V3d(10, 3, 5), Toward::linear}};
         const CopyPlaces places(make_copies(a, {}), rate_);
         QCOMPARE(places.at(1, {})[0].turn, 0.0);
         QVERIFY(close(places.at(6, {})[0].turn, 45, 1e-9));

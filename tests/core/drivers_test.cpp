@@ -4,11 +4,14 @@
 
 #include "core/base/noise.h"
 #include "core/copies/copy_set.h"
+#include "core/drivers/even_driver.h"
+#include "core/drivers/noise_driver.h"
 
 #include <algorithm>
 #include <boost/math/distributions/chi_squared.hpp>
 #include <numbers>
 #include <numeric>
+#include <set>
 
 using namespace garland;
 using namespace garland::testing;
@@ -18,15 +21,15 @@ class DriversTest : public QObject {
     static Spread make(Driver driver, double from, double to, bool whole = false) {
         Spread s;
         s.id = SpreadId(5);
-        s.driver = driver;
+        s.by.kind = driver;
         s.from = from, s.to = to;
         s.whole_frames = whole;
         return s;
     }
     static std::vector<Placement> grid(int columns, int rows, double spacing = 1) {
         Arrangement a;
-        a.kind = ArrangementKind::grid;
-        a.columns = columns, a.rows = rows, a.spacing = a.row_spacing = spacing;
+        a.layout.kind = ArrangementKind::grid;
+        a.layout.columns = columns, a.layout.rows = rows, a.layout.spacing = a.layout.row_spacing = spacing;
         return placements(a);
     }
     // The chi-square statistic of counts that should all be alike, as a probability (Boost.Math's distribution).
@@ -37,7 +40,85 @@ class DriversTest : public QObject {
         return boost::math::cdf(
             boost::math::complement(boost::math::chi_squared(static_cast<double>(counts.size()) - 1), sum));
     }
+    template <class E, std::size_t N>
+    static void distinct(const Word<E> (&words)[N], std::size_t values) {
+        std::set<std::string> texts;
+        std::set<int> named;
+        for (const auto& w : words) {
+            QVERIFY2(texts.insert(w.text).second, w.text);
+            QVERIFY2(std::string_view(w.text).find('_') == std::string_view::npos ||
+                         named.count(static_cast<int>(w.value)),
+                     w.text); // the word that is written comes first, and reads as one says it
+            named.insert(static_cast<int>(w.value));
+        }
+        QCOMPARE(named.size(), values); // 0 … values − 1, each with a word
+        QCOMPARE(*named.rbegin(), static_cast<int>(values) - 1);
+    }
   private slots:
+    void every_driver_is_listed_once() {
+        for (const auto& w : driver_words) {
+            QCOMPARE(kind_of(w.value).kind, w.value);
+            QCOMPARE(std::string(to_text(w.value)), std::string(w.text));
+        }
+    }
+
+    // Those that give shares stay within 0 … 1 and give every copy one; asked again, or some at a time where they go by
+    // the copy alone, they say the same.
+    void every_driver_gives_shares() {
+        const auto places = grid(23, 17);
+        for (const auto& w : driver_words) {
+            DriverRule rule;
+            rule.kind = w.value;
+            rule.seed = 9;
+            rule.carrier.attribute = "glow";
+            const DrivenCopies copies{places, [&](const std::string&) {
+                                          std::vector<double> glow;
+                                          for (const Placement& p : places)
+                                              glow.push_back(p.position.x * 3 - p.position.z);
+                                          return glow;
+                                      }};
+            const DriverKind& kind = kind_of(w.value);
+            const DriverValues given = kind.values(rule, 5, copies), again = kind.values(rule, 5, copies);
+            QCOMPARE(given.values.size(), places.size());
+            QVERIFY(given.note.empty());
+            QVERIFY2(given.values == again.values, w.text);
+            const auto [low, high] = std::minmax_element(given.values.begin(), given.values.end());
+            QVERIFY2(*low >= 0, w.text);
+            if (w.value == Driver::order_step) {
+                QCOMPARE(*high, 390.0);
+            } else {
+                QVERIFY2(*high <= 1, w.text);
+            }
+            if (!kind.pattern) continue; // at the copies a pattern is what they are given
+            const DriverPatternPtr pattern = kind.pattern(rule, 5, places);
+            for (std::size_t i = 0; i < places.size(); ++i) {
+                QVERIFY2(std::abs(pattern->at(places[i].position, 0) - given.values[i]) < 1e-12, w.text);
+            }
+        }
+    }
+
+    void every_word_names_one_value() {
+        distinct(driver_words, 12);
+        distinct(target_words, 7);
+        distinct(kind_words, 8);
+        distinct(facing_words, 6);
+        distinct(order_words, 7);
+        distinct(start_words, 4);
+        distinct(wobble_end_words, 4);
+        distinct(zone_shape_words, 6);
+        distinct(zone_ride_words, 4);
+        distinct(level_words, 3);
+        distinct(zone_join_words, 3);
+        distinct(deal_words, 4);
+        distinct(play_words, 5);
+        distinct(leaving_words, 5);
+        distinct(wave_words, 3);
+        distinct(toward_words, 5);
+        distinct(outside_words, 5);
+        distinct(form_words, 3);
+        distinct(direction_words, 3);
+    }
+
     void chance_is_uniform() {
         const Spread s = make(Driver::chance, 0, 1);
         std::vector<int> counts(64);
@@ -49,7 +130,7 @@ class DriversTest : public QObject {
     void a_bell_is_the_mean_of_four() { // Irwin–Hall: mean 1/2, variance 1/(12·4); within ±1/4 lies 1 − 2·(4·0.25)⁴/4!
                                         // = 11/12
         Spread s = make(Driver::chance, 0, 1);
-        s.bell = true;
+        s.by.bell = true;
         double sum = 0, squares = 0;
         int middle = 0;
         const int n = 40000;
@@ -114,7 +195,7 @@ class DriversTest : public QObject {
     }
     void even_over_space_parts_neighbours() {
         const auto places = grid(40, 40);
-        const auto best = best_candidates(1, SpreadId(5), places);
+        const auto best = best_candidates(1, 5, places);
         const auto near = nearest_copies(places, 4);
         double least_best = 0, least_chance = 0; // how near the nearest value of a neighbour is, on average
         for (std::size_t i = 0; i < places.size(); ++i) {
@@ -158,27 +239,27 @@ class DriversTest : public QObject {
         QVERIFY(std::isfinite(noise_at(rule, 1e300, -1e300, std::nan("")).value));
     }
     void drift_moves_the_pattern() {
-        Spread s = make(Driver::noise, 0, 10);
-        s.drift = V3d(0.5, 0, 0);
-        const CurvePlan straight(s.curve, 0);
-        const double at = noise_value(s, straight, V3d(1, 2, 3), 4).value;
-        QCOMPARE(at, noise_value(s, straight, V3d(-1, 2, 3), 0).value); // two units on, four seconds later
-        const double h = 1e-5, before = noise_value(s, straight, V3d(1, 2, 3), 4 - h).value,
-                     after = noise_value(s, straight, V3d(1, 2, 3), 4 + h).value;
-        QVERIFY(close(noise_value(s, straight, V3d(1, 2, 3), 4).rate, (after - before) / (2 * h), 1e-5));
+        DriverRule by;
+        by.kind = Driver::noise;
+        by.noise.drift = V3d(0.5, 0, 0);
+        const double at = noise_of(by, 5, V3d(1, 2, 3), 4).value;
+        QCOMPARE(at, noise_of(by, 5, V3d(-1, 2, 3), 0).value); // two units on, four seconds later
+        const double h = 1e-5, before = noise_of(by, 5, V3d(1, 2, 3), 4 - h).value,
+                     after = noise_of(by, 5, V3d(1, 2, 3), 4 + h).value;
+        QVERIFY(close(noise_of(by, 5, V3d(1, 2, 3), 4).rate, (after - before) / (2 * h), 1e-6));
     }
     void gradients_run_from_0_to_1_however_many() {
         for (int n : {2, 7, 500}) {
             Arrangement a;
-            a.count = n;
-            a.spacing = 0.3, a.heading = 90, a.origin = V3d(5, 0, 5);
+            a.layout.count = n;
+            a.layout.spacing = 0.3, a.layout.heading = 90, a.layout.origin = V3d(5, 0, 5);
             const auto places = placements(a);
             Spread s = make(Driver::gradient, 10, 20);
-            s.axis = V3d(0, 0, -3);
+            s.by.gradient.axis = V3d(0, 0, -3);
             const auto v = spread_values(s, {places}).values;
             QVERIFY(close(*std::min_element(v.begin(), v.end()), 10, 1e-12) &&
                     close(*std::max_element(v.begin(), v.end()), 20, 1e-12));
-            s.along_path = true;
+            s.by.gradient.along_path = true;
             const auto along = spread_values(s, {places}).values;
             QCOMPARE(along.front(), 10.0);
             QCOMPARE(along.back(), 20.0);
@@ -189,7 +270,7 @@ class DriversTest : public QObject {
     void distance_through_a_curve() {
         Spread s = make(Driver::distance, 0, 10);
         s.curve = *parse_keys("0:1 1:0", "a curve");
-        s.reach = 4;
+        s.by.distance.reach = 4;
         std::vector<Placement> places(3);
         places[1].position = V3d(0, 0, 1), places[2].position = V3d(100, 0, 0);
         QCOMPARE(spread_values(s, {places}).values, (std::vector<double>{10, 7.5, 0}));
@@ -201,20 +282,20 @@ class DriversTest : public QObject {
         const std::vector<std::uint32_t> which{0, 1, 2};
         const std::vector<Placement> places(3);
         Spread s = make(Driver::attribute, 100, 200);
-        s.attribute = "mass";
+        s.by.carrier.attribute = "mass";
         const SpreadValues v = spread_values(s, {places, &carriers, which});
         QCOMPARE(v.values, (std::vector<double>{100, 100, 200}));
         QCOMPARE(v.note, std::string("1 of 3 copies has no \"mass\" and takes the first value"));
-        s.as_it_is = true;
+        s.by.carrier.as_it_is = true;
         QCOMPARE(spread_values(s, {places, &carriers, which}).values, (std::vector<double>{2, 100, 6}));
-        s.attribute = "weight";
+        s.by.carrier.attribute = "weight";
         QVERIFY(spread_values(s, {places, &carriers, which}).note.find("no attribute \"weight\"") != std::string::npos);
     }
     void patterns_show_what_copies_get() {
         const auto places = grid(6, 6);
         for (Driver d : {Driver::noise, Driver::gradient, Driver::distance}) {
             Spread s = make(d, 0, 24);
-            s.centre = V3d(1, 0, 1);
+            s.by.distance.centre = V3d(1, 0, 1);
             const auto v = spread_values(s, {places}).values;
             const SpacePattern pattern(s, places);
             QVERIFY(pattern.there());
@@ -230,22 +311,27 @@ class DriversTest : public QObject {
             const auto out = validate(s);
             return !out && out.error().message.find(words) != std::string::npos;
         };
-        QVERIFY(refused([](Spread& s) { s.target = Target::variant, s.drift = V3d(1, 0, 0); },
+        QVERIFY(refused([](Spread& s) { s.target = Target::variant, s.by.noise.drift = V3d(1, 0, 0); },
                         "drifts cannot drive the variant"));
-        QVERIFY(refused([](Spread& s) { s.patch = 0; }, "wider than nothing"));
-        QVERIFY(refused([](Spread& s) { s.driver = Driver::gradient, s.axis = V3d(0); }, "needs a direction"));
-        QVERIFY(refused([](Spread& s) { s.driver = Driver::attribute; }, "attribute's name"));
+        QVERIFY(refused([](Spread& s) { s.by.noise.patch = 0; }, "wider than nothing"));
+        QVERIFY(
+            refused([](Spread& s) { s.by.kind = Driver::gradient, s.by.gradient.axis = V3d(0); }, "needs a direction"));
+        QVERIFY(refused([](Spread& s) { s.by.kind = Driver::attribute; }, "attribute's name"));
         QVERIFY(refused([](Spread& s) { s.target = Target::visibility, s.to = 130; }, "0 to 100 %"));
-        QVERIFY(refused([](Spread& s) { s.share = 2; }, "0 to 100 %"));
-        QVERIFY(refused([](Spread& s) { s.centre.y = NAN; }, "usable number"));
-        QVERIFY(refused([](Spread& s) { s.amount = {{0, 0}, {0, 1}}; }, "key 2 of an amount"));
-        QVERIFY(refused([](Spread& s) { s.target = Target::variant, s.amount = {{0, 0}, {9, 1}}; }, "cannot change"));
+        QVERIFY(refused([](Spread& s) { s.strength.share = 2; }, "0 to 100 %"));
+        QVERIFY(refused([](Spread& s) { s.by.distance.centre.y = NAN; }, "usable number"));
+        QVERIFY(refused([](Spread& s) { s.strength.keys = {{0, 0}, {0, 1}}; }, "key 2 of an amount"));
+        QVERIFY(refused(
+            [](Spread& s) {
+                s.target = Target::variant, s.strength.keys = {{0, 0}, {9, 1}};
+            },
+            "cannot change"));
     }
 
   private:
     static double chance_of_id(CopyId id, std::uint64_t rule) {
         Spread s = make(Driver::chance, 0, 1);
-        s.seed = rule;
+        s.by.seed = rule;
         return value_of(s, id, 0, 1);
     }
 };

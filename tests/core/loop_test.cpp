@@ -494,7 +494,7 @@ class LoopTest : public QObject {
         cut.timings[0].last_is_first = false;
         const auto report = check(*make_show(cut, open, cache));
         QCOMPARE(report->count(FindingKind::seam), std::size_t(1));
-        QVERIFY(report->findings[0].words.find("jumps where it wraps") != std::string::npos);
+        QVERIFY(report->findings[0].words.find("jumps at its seam") != std::string::npos);
         // A closing that no longer fits its source is passed over, and the source is shown as it is.
         Project longer = p;
         longer.sources[0].closing->length = 500;

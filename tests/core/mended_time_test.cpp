@@ -168,14 +168,14 @@ class MendedTimeTest : public QObject {
     void speeds_are_limited_only_where_they_come_too_low() {
         // Two of −60 % at half strength are −60 % in all: a rate of 0.4.
         Arrangement a;
-        a.count = 2;
+        a.layout.count = 2;
         for (int k = 0; k < 2; ++k) {
             Spread s;
             s.id = SpreadId(static_cast<std::uint64_t>(10 + k));
             s.target = Target::speed;
-            s.driver = Driver::order_total;
+            s.by.kind = Driver::order_total;
             s.from = s.to = -60;
-            s.amount = {{0, 0.5, Toward::smooth}, {100, 0.5, Toward::linear}};
+            s.strength.keys = {{0, 0.5, Toward::smooth}, {100, 0.5, Toward::linear}};
             a.spreads.push_back(s);
         }
         auto rate_at = [&](const Arrangement& arrangement, double t) {
@@ -187,13 +187,13 @@ class MendedTimeTest : public QObject {
         };
         QVERIFY(close(rate_at(a, 50), 0.4, 1e-12));
         // One after the other: −60 % each, never both at once.
-        a.spreads[0].amount = {{0, 1, Toward::linear}, {50, 0, Toward::linear}};
-        a.spreads[1].amount = {{0, 0, Toward::linear}, {50, 1, Toward::linear}};
+        a.spreads[0].strength.keys = {{0, 1, Toward::linear}, {50, 0, Toward::linear}};
+        a.spreads[1].strength.keys = {{0, 0, Toward::linear}, {50, 1, Toward::linear}};
         QVERIFY(close(rate_at(a, 0), 0.4, 0.02));
         QVERIFY(close(rate_at(a, 60), 0.4, 0.02));
         // Both whole at once would run backward: never below a thousandth.
-        a.spreads[0].amount =
-            a.spreads[1].amount = {{0, 0, Toward::smooth}, {50, 1, Toward::smooth}, {100, 0, Toward::linear}};
+        a.spreads[0].strength.keys =
+            a.spreads[1].strength.keys = {{0, 0, Toward::smooth}, {50, 1, Toward::smooth}, {100, 0, Toward::linear}};
         for (double t = 0; t <= 100; t += 0.5) QVERIFY2(rate_at(a, t) >= 0.001 - 1e-9, qPrintable(QString::number(t)));
         QVERIFY(rate_at(a, 50) < 0.01);
     }
@@ -481,9 +481,9 @@ class MendedTimeTest : public QObject {
     void trace_says_why_nothing_is_shown() {
         Project p;
         add_source(p, "drop", "drop.ply", {0, 100, {24, 1}});
-        p.arrangements[0].count = 3;
-        p.arrangements[0].hidden_until_start = true;
-        p.arrangements[0].nudges = {{CopyId(0), 50}};
+        p.arrangements[0].layout.count = 3;
+        p.arrangements[0].begins.hidden_before = true;
+        p.arrangements[0].by_hand.nudges = {{CopyId(0), 50}};
         PoseCache cache(std::size_t(1) << 20);
         auto words_of = [&](OutputFrame t) {
             const ShowPtr show = make_show(p, {}, cache);

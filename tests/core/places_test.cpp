@@ -17,8 +17,8 @@ class PlacesTest : public QObject {
     Q_OBJECT
     static Arrangement of(ArrangementKind kind, int count = 1) {
         Arrangement a;
-        a.kind = kind;
-        a.count = count;
+        a.layout.kind = kind;
+        a.layout.count = count;
         return a;
     }
     static std::shared_ptr<Pose> two_squares() { // one of area 1 at x 0 … 1, one of area 4 at x 10 … 12, on the ground
@@ -34,13 +34,13 @@ class PlacesTest : public QObject {
   private slots:
     void a_box_counts_in_layers() {
         Arrangement a = of(ArrangementKind::box);
-        a.columns = 3, a.rows = 2, a.layers = 4;
-        a.layer_spacing = 0.5;
+        a.layout.columns = 3, a.layout.rows = 2, a.layout.layers = 4;
+        a.layout.layer_spacing = 0.5;
         const auto p = placements(a);
         QCOMPARE(p.size(), std::size_t(24));
         QCOMPARE(p[6].position.y, 0.5);
         QCOMPARE(p[23].position, V3d(1, 1.5, 0.5));
-        a.columns = 5; // those that were there keep their ids
+        a.layout.columns = 5; // those that were there keep their ids
         std::set<std::uint64_t> ids;
         for (const Placement& q : placements(a)) ids.insert(q.id.value);
         for (const Placement& q : p) QVERIFY(ids.count(q.id.value));
@@ -48,7 +48,7 @@ class PlacesTest : public QObject {
     }
     void rings_have_as_many_a_metre() {
         Arrangement a = of(ArrangementKind::rings, 6);
-        a.rows = 3, a.radius = 1, a.row_spacing = 1;
+        a.layout.rows = 3, a.layout.radius = 1, a.layout.row_spacing = 1;
         const auto p = placements(a);
         QCOMPARE(copies_in(a), std::int64_t(6 + 12 + 18));
         QCOMPARE(p.size(), std::size_t(36));
@@ -57,17 +57,17 @@ class PlacesTest : public QObject {
     }
     void a_straight_curve_is_a_line() {
         Arrangement a = of(ArrangementKind::curve, 5);
-        a.path = {V3d(0, 1, 0), V3d(4, 1, 0)};
-        a.facing = Facing::along;
-        a.path_side = 2;
+        a.layout.path.points = {V3d(0, 1, 0), V3d(4, 1, 0)};
+        a.attitude.facing = Facing::along;
+        a.layout.path.side = 2;
         const auto p = placements(a);
         for (int i = 0; i < 5; ++i)
             QVERIFY((p[static_cast<std::size_t>(i)].position - V3d(i, 1, 2)).length() <
                     1e-12); // going along +x, +z is to the right
         QVERIFY(close(p[0].turn, 90, 1e-12));
-        a.path_closed = true;
-        a.path = {V3d(0), V3d(1, 0, 0), V3d(1, 0, 1), V3d(0, 0, 1)};
-        a.path_smooth = false, a.path_side = 0, a.count = 8;
+        a.layout.path.closed = true;
+        a.layout.path.points = {V3d(0), V3d(1, 0, 0), V3d(1, 0, 1), V3d(0, 0, 1)};
+        a.layout.path.smooth = false, a.layout.path.side = 0, a.layout.count = 8;
         const auto round = placements(a);
         QVERIFY((round[7].position - V3d(0, 0, 0.5)).length() <
                 1e-12); // the last one is as far from the first as the others
@@ -126,19 +126,19 @@ class PlacesTest : public QObject {
     }
     void darts_keep_their_distance_and_their_places() {
         Arrangement a = of(ArrangementKind::scatter, 60);
-        a.least_apart = 0.2;
+        a.layout.carried.least_apart = 0.2;
         const auto out = on_surface(a, *two_squares());
         for (std::size_t i = 0; i < out->places.size(); ++i) {
             for (std::size_t j = 0; j < i; ++j)
                 QVERIFY((out->places[i].position - out->places[j].position).length() >= 0.2);
         }
-        a.count = 90; // more copies: the others stay, each with its id
+        a.layout.count = 90; // more copies: the others stay, each with its id
         const auto more = on_surface(a, *two_squares());
         for (std::size_t i = 0; i < out->places.size(); ++i) {
             QCOMPARE(more->places[i].id, out->places[i].id);
             QCOMPARE(more->places[i].position, out->places[i].position);
         }
-        a.count = 5000;
+        a.layout.count = 5000;
         const auto full = on_surface(a, *two_squares());
         QVERIFY(full->places.size() < 300);
         const CopySet set = make_copies(a, {nullptr, two_squares()});
@@ -155,7 +155,7 @@ class PlacesTest : public QObject {
     }
     void order_turns_numbers_not_ids() {
         Arrangement a = of(ArrangementKind::line, 5);
-        a.heading = 30;
+        a.layout.heading = 30;
         a.order.by = OrderBy::x;
         a.order.reversed = true;
         const CopySet set = make_copies(a, {});
@@ -163,7 +163,7 @@ class PlacesTest : public QObject {
         QCOMPARE(set.places[0].id, CopyId(4));
         a.order = {OrderBy::random, false, {}, 3, {}};
         const CopySet mixed = make_copies(a, {});
-        a.count = 6; // at random by id: one more copy does not shuffle the others among themselves
+        a.layout.count = 6; // at random by id: one more copy does not shuffle the others among themselves
         const CopySet more = make_copies(a, {});
         std::vector<std::uint64_t> before, after;
         for (const Placement& p : mixed.places) before.push_back(p.id.value);
@@ -181,7 +181,7 @@ class PlacesTest : public QObject {
     void jitter_and_stretch() {
         Arrangement a = of(ArrangementKind::line, 50);
         a.jitter = {V3d(0.2, 0, 0.1), 30, 0.25, 9};
-        a.width = *parse_keys("0:1 1:3", "the width");
+        a.stretch.width = *parse_keys("0:1 1:3", "the width");
         const CopySet set = make_copies(a, {});
         const auto plain = placements(a);
         double most = 0;
@@ -195,7 +195,7 @@ class PlacesTest : public QObject {
             QCOMPARE(set.places[i].stretch.z, 1.0f); // the length is kept
         }
         QVERIFY(most > 0.15);
-        a.count = 20;
+        a.layout.count = 20;
         const CopySet fewer = make_copies(a, {});
         for (std::size_t i = 0; i < 20; ++i)
             QCOMPARE(jitter_of(a.jitter, fewer.places[i].id), jitter_of(a.jitter, set.places[i].id));
@@ -204,20 +204,20 @@ class PlacesTest : public QObject {
     void variants_by_weight_and_in_turn() {
         Arrangement a = of(ArrangementKind::line, 3000);
         a.source = SourceId(1);
-        a.own_weight = 1;
-        a.variants = {{SourceId(2), 2}, {SourceId(3), 0}};
+        a.choice.own_weight = 1;
+        a.choice.variants = {{SourceId(2), 2}, {SourceId(3), 0}};
         const auto by_weight = variants_of(make_copies(a, {}));
         std::map<std::uint32_t, int> seen;
         for (std::uint32_t v : by_weight) ++seen[v];
         QVERIFY(std::abs(seen[0] - 1000) < 110 && !seen.count(2));
-        a.count = 100; // what a copy shows goes by its id
+        a.layout.count = 100; // what a copy shows goes by its id
         const auto fewer = variants_of(make_copies(a, {}));
         for (std::size_t i = 0; i < 100; ++i) QCOMPARE(fewer[i], by_weight[i]);
-        a.in_turn = true;
+        a.choice.in_turn = true;
         QCOMPARE(variants_of(make_copies(a, {}))[4], 1u);
-        a.in_turn = false;
+        a.choice.in_turn = false;
         Spread s;
-        s.id = SpreadId(1), s.target = Target::variant, s.driver = Driver::order_total, s.from = 0, s.to = 100;
+        s.id = SpreadId(1), s.target = Target::variant, s.by.kind = Driver::order_total, s.from = 0, s.to = 100;
         a.spreads = {s};
         const auto by_order = variants_of(make_copies(a, {}));
         QCOMPARE(by_order.front(), 0u);
@@ -232,13 +232,13 @@ class PlacesTest : public QObject {
                     "10\u00a0000\u00a0000 copies are more than one arrangement may have (100\u00a0000)") !=
                 std::string::npos);
         QVERIFY(out.error().message.find("4 GB") != std::string::npos);
-        a.count = 0;
+        a.layout.count = 0;
         QVERIFY(!validate(a));
         a = of(ArrangementKind::curve, 3);
         QVERIFY(validate(a).error().message.find("no length") != std::string::npos);
-        a.path = {V3d(1, 0, 0), V3d(1, 0, 0)};
+        a.layout.path.points = {V3d(1, 0, 0), V3d(1, 0, 0)};
         QVERIFY(validate(a).error().message.find("no length") != std::string::npos);
-        a.path = {V3d(1, 0, 0), V3d(NAN, 0, 0)};
+        a.layout.path.points = {V3d(1, 0, 0), V3d(NAN, 0, 0)};
         QVERIFY(validate(a).error().message.find("point 2 of the curve") != std::string::npos);
         a = of(ArrangementKind::scatter, 3);
         QVERIFY(!validate(a));
@@ -256,7 +256,7 @@ class PlacesTest : public QObject {
         QVERIFY(second.places.same_as(first.places));
         QVERIFY(second.given[0].values.same_as(first.given[0].values));
         QVERIFY(!second.given[1].values.same_as(first.given[1].values));
-        a.spacing = 2;
+        a.layout.spacing = 2;
         QVERIFY(!make_copies(a, {}, &second).places.same_as(second.places));
     }
 };

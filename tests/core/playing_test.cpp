@@ -7,6 +7,7 @@
 #include "core/copies/places.h"
 #include "core/drivers/crossings.h"
 #include "core/drivers/distance_grid.h"
+#include "core/drivers/noise_driver.h"
 
 #include <gsl/gsl_integration.h>
 #include <random>
@@ -49,8 +50,8 @@ class PlayingTest : public QObject {
                   FrameRange range = {1, 200}) const {
         if (!plan) plan = &plan_;
         Arrangement a;
-        a.count = count;
-        a.spacing = apart;
+        a.layout.count = count;
+        a.layout.spacing = apart;
         a.play = play;
         a.spreads = std::move(spreads);
         Played out;
@@ -345,7 +346,7 @@ class PlayingTest : public QObject {
         QVERIFY(close(local(passes, 0, 90, &loop) - 1, std::ceil(20 / period) * period, 1e-9));
         // a copy that is later answers so much later
         Spread later;
-        later.id = SpreadId(4), later.driver = Driver::order_step, later.from = 7, later.to = 0;
+        later.id = SpreadId(4), later.by.kind = Driver::order_step, later.from = 7, later.to = 0;
         play.leaving = Leaving::go_on;
         const Played delayed = played(play, {z}, 1, 1, {later});
         QVERIFY(close(local(delayed, 0, 28) - 1, 10, 1e-9));
@@ -494,12 +495,12 @@ class PlayingTest : public QObject {
         Zone z = zone_of(ZoneShape::box, {key(0, V3d(-21, 0, 0)), key(60, V3d(39, 0, 0))}, 0, 0);
         z.size = V3d(20, 2, 2);
         Spread half;
-        half.id = SpreadId(3), half.target = Target::speed, half.driver = Driver::order_step, half.from = -50,
+        half.id = SpreadId(3), half.target = Target::speed, half.by.kind = Driver::order_step, half.from = -50,
         half.to = 0;
         const Played p = played(by(PlayBy::speed), {z}, 1, 1, {half});
         QVERIFY(close(local(p, 0, 51), 1 + 0.5 * (50 - 20), 1e-6));
         // its strength keyed from 0 at frame 1 to 1 at frame 101: ∫ (1 − 0.5·x/100) without 10 … 30
-        half.amount = *parse_keys("1:0 101:1", "an amount");
+        half.strength.keys = *parse_keys("1:0 101:1", "an amount");
         const Played keyed = played(by(PlayBy::speed), {z}, 1, 1, {half});
         auto integral = [](double x) { return x - 0.5 * x * x / 200; };
         QVERIFY(close(local(keyed, 0, 81) - 1, integral(80) - (integral(30) - integral(10)), 1e-5));
@@ -512,10 +513,10 @@ class PlayingTest : public QObject {
         Zone z = zone_of(ZoneShape::ball, {key(10, V3d(-12, 0.4, 0)), key(90, V3d(12, 0.4, 0))}, 0, 2);
         const auto plan = std::make_shared<ZonePlan>(z);
         Arrangement a;
-        a.count = 5;
+        a.layout.count = 5;
         auto spread = [&](std::uint64_t id, Target target, double from, double to) {
             Spread s;
-            s.id = SpreadId(id), s.target = target, s.driver = Driver::zone, s.from = from, s.to = to;
+            s.id = SpreadId(id), s.target = target, s.by.kind = Driver::zone, s.from = from, s.to = to;
             QVERIFY2(validate(s), "a spread by a zone");
             a.spreads.push_back(s);
         };
@@ -528,7 +529,7 @@ class PlayingTest : public QObject {
         ground.zones[z.id] = plan;
         SpreadLevels levels;
         for (const Spread& s : a.spreads)
-            levels[s.id] = std::make_shared<CopyLevels>(s.level, ground, CopyTracks{set.places, nullptr}, set);
+            levels[s.id] = std::make_shared<CopyLevels>(s.by.level, ground, CopyTracks{set.places, nullptr}, set);
         const CopyClocks clocks(set, plan_, {}, Rate{24, 1}, {1, 120}, levels);
         const CopyPlaces places(set, Rate{24, 1}, levels);
         QVERIFY(!clocks.plain() && places.moves());
@@ -568,10 +569,10 @@ class PlayingTest : public QObject {
     // Noise that drifts drives speeds as well: the integral of what it gives, by brute force.
     void speeds_by_drifting_noise_are_integrals() {
         Arrangement a;
-        a.count = 3;
+        a.layout.count = 3;
         Spread s;
-        s.id = SpreadId(1), s.target = Target::speed, s.driver = Driver::noise, s.from = -40, s.to = 60,
-        s.drift = V3d(1.5, 0.4, 0), s.patch = 2;
+        s.id = SpreadId(1), s.target = Target::speed, s.by.kind = Driver::noise, s.from = -40, s.to = 60,
+        s.by.noise.drift = V3d(1.5, 0.4, 0), s.by.noise.patch = 2;
         QVERIFY(validate(s));
         a.spreads = {s};
         const CopySet set = make_copies(a, {});
@@ -582,9 +583,10 @@ class PlayingTest : public QObject {
                 QVERIFY(close(clocks.at(plan_, i, clocks.now(frame)).local, 1 + sum, 1e-5));
                 constexpr int steps = 1000;
                 for (int k = 0; k < steps; ++k)
-                    sum += (1 + noise_value(s, CurvePlan(s.curve, 0), set.places[i].position,
-                                            (frame + (k + 0.5) / steps) / 24)
-                                        .value /
+                    sum += (1 + value_at(
+                                    s, CurvePlan(s.curve, 0),
+                                    noise_of(s.by, s.id.value, set.places[i].position, (frame + (k + 0.5) / steps) / 24)
+                                        .value) /
                                     100) /
                            steps;
             }

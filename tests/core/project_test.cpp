@@ -24,7 +24,7 @@ Project small_project() {
     Project p;
     p.settings.range = {1, 48};
     add_source(p, "lantern", "lantern.ply", {0, 47, {24, 1}});
-    p.arrangements[0].count = 3;
+    p.arrangements[0].layout.count = 3;
     return p;
 }
 OpenSources opened(const Project& p, std::int64_t last = 47, std::vector<std::int64_t> missing = {}) {
@@ -75,7 +75,8 @@ class ProjectTest : public QObject {
                 if (!next.timings.empty()) next.timings[random() % next.timings.size()].turn_twice ^= true;
                 break;
             case 4:
-                if (!next.arrangements.empty()) next.arrangements[random() % next.arrangements.size()].count += 1;
+                if (!next.arrangements.empty())
+                    next.arrangements[random() % next.arrangements.size()].layout.count += 1;
                 break;
             default:
                 if (!next.arrangements.empty()) {
@@ -101,9 +102,9 @@ class ProjectTest : public QObject {
     void joined_edits_are_both() {
         const Project a = small_project();
         Project b = a, c;
-        b.arrangements[0].count = 5;
+        b.arrangements[0].layout.count = 5;
         c = b;
-        c.arrangements[0].count = 9;
+        c.arrangements[0].layout.count = 9;
         const Edit both = joined(difference(a, b, "x"), difference(b, c, "y"), a);
         Project p = a;
         apply(p, both);
@@ -116,7 +117,7 @@ class ProjectTest : public QObject {
         Project p = small_project();
         Spread s;
         s.id = SpreadId(p.next_id++);
-        s.driver = Driver::order_step;
+        s.by.kind = Driver::order_step;
         s.from = 0, s.to = 12;
         p.arrangements[0].spreads = {s};
         PoseCache cache(1 << 20);
@@ -131,7 +132,8 @@ class ProjectTest : public QObject {
         QCOMPARE(t->recipe.frame_a, 10);
         QCOMPARE(t->recipe.weight, 0.5);
         QVERIFY(QString::fromStdString(t->stages[1].words).contains("12 frames later"));
-        p.sources[0].sub_frame = SubFrame::smooth; // no velocities to follow: through the frames on both sides
+        p.sources[0].import_settings.how =
+            SubFrame::smooth; // no velocities to follow: through the frames on both sides
         const auto smooth = trace(*make_show(p, opened(p), cache), 1, OutputFrame(23.5));
         QVERIFY(QString::fromStdString(smooth->stages[5].words).endsWith("smooth through 9 to 12"));
         QVERIFY(!trace(*show, 3, OutputFrame(1)));
@@ -146,7 +148,7 @@ class ProjectTest : public QObject {
     }
     void poses_follow_the_trace() {
         Project p = small_project();
-        p.arrangements[0].count = 20;
+        p.arrangements[0].layout.count = 20;
         Spread s;
         s.id = SpreadId(p.next_id++);
         s.to = 7;

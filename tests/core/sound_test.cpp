@@ -108,7 +108,7 @@ class SoundTest : public QObject {
     }
     void bands_are_dealt_by_order_and_axis() {
         Arrangement a;
-        a.count = 10;
+        a.layout.count = 10;
         const CopySet set = make_copies(a, {});
         Hearing h;
         QCOMPARE(dealt_bands(h, 4, set), (std::vector<std::uint16_t>{0, 0, 0, 1, 1, 2, 2, 2, 3, 3})); // ⌊k·4/10⌋
@@ -126,7 +126,7 @@ class SoundTest : public QObject {
         SoundSpec two = spec(2);
         const SoundLevelsPtr levels = *SoundLevels::make(s, two, rate_);
         Arrangement a;
-        a.count = 2;
+        a.layout.count = 2;
         a.play.by = PlayBy::starts;
         a.play.threshold = 0.5;
         a.play.level.kind = LevelKind::sound;

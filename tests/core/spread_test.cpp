@@ -14,7 +14,7 @@ class SpreadTest : public QObject {
     static Spread make(Driver driver, double from, double to) {
         Spread s;
         s.id = SpreadId(5);
-        s.driver = driver;
+        s.by.kind = driver;
         s.from = from, s.to = to;
         return s;
     }
@@ -42,20 +42,20 @@ class SpreadTest : public QObject {
         const Spread s = make(Driver::chance, 0, 1000);
         QCOMPARE(value_of(s, CopyId(17), 17, 20), value_of(s, CopyId(17), 3, 100000));
         Spread other = s;
-        other.seed = 2;
+        other.by.seed = 2;
         int same = 0;
         for (int i = 0; i < 100; ++i) same += value_of(s, CopyId(i), i, 100) == value_of(other, CopyId(i), i, 100);
         QVERIFY(same < 5);
     }
     void clocks_add_delays_and_nudges() {
         Arrangement a;
-        a.count = 4;
+        a.layout.count = 4;
         Spread delay = make(Driver::order_step, 0, 10), more = make(Driver::order_total, 1, 1), off = delay;
         off.on = false;
         Spread pace = make(Driver::order_total, -50, 100);
         pace.target = Target::speed;
         a.spreads = {delay, more, off, pace};
-        a.nudges = {{CopyId(2), -4}};
+        a.by_hand.nudges = {{CopyId(2), -4}};
         const CopyClocks clocks(make_copies(a, {}), TimingPlan(timing_of("1:0 100:99")), {}, Rate{24, 1}, {1, 100});
         QVERIFY(clocks.plain());
         QCOMPARE(clocks[0].delay, 1.0);

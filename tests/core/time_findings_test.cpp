@@ -70,7 +70,7 @@ class TimeFindingsTest : public QObject {
         const SourceId id = add_source(p_, "lantern", "lantern.ply", {0, 99, {24, 1}});
         open_[id] = {std::make_shared<Walk>(), PoseCache::new_serial()};
         p_.settings.range = {1, 90};
-        first().count = 3, first().spacing = 4;
+        first().layout.count = 3, first().layout.spacing = 4;
         map("1:0 100:99");
     }
     void a_plain_project_has_none() {
@@ -165,7 +165,7 @@ class TimeFindingsTest : public QObject {
         QCOMPARE(examined(), std::pair(std::size_t(1), true));
         QVERIFY(source->reads >= 100);
         const int before = source->reads;
-        first().spacing = 5;
+        first().layout.spacing = 5;
         QCOMPARE(examined(), std::pair(std::size_t(1), true));
         QVERIFY2(source->reads - before < 20, qPrintable(QString::number(source->reads - before)));
         source = std::make_shared<Walk>(99, 41, 0.08f);
@@ -208,13 +208,14 @@ class TimeFindingsTest : public QObject {
     void time_that_runs_backward_by_accident() {
         Spread s;
         s.id = SpreadId(p_.next_id++);
-        s.target = Target::delay, s.driver = Driver::order_total, s.from = 0, s.to = 30;
-        s.amount = {{20, 0, Toward::linear}, {30, 1, Toward::linear}}; // 30 frames of delay within 10
+        s.target = Target::delay, s.by.kind = Driver::order_total, s.from = 0, s.to = 30;
+        s.strength.keys = {{20, 0, Toward::linear}, {30, 1, Toward::linear}}; // 30 frames of delay within 10
         first().spreads = {s};
         Report r = found();
         QCOMPARE(r.count(FindingKind::backward), std::size_t(1));
         QCOMPARE(of(r, FindingKind::backward)->copies, (std::vector<std::int64_t>{1, 2})); // 15 and 30 frames
-        first().spreads[0].amount = {{20, 0, Toward::linear}, {51, 1, Toward::linear}}; // within 31: slow, not backward
+        first().spreads[0].strength.keys = {{20, 0, Toward::linear},
+                                            {51, 1, Toward::linear}}; // within 31: slow, not backward
         QCOMPARE(count(FindingKind::backward), std::size_t(0));
         first().spreads.clear();
         map("1:99 90:10"); // the timing itself runs backward: that is meant
@@ -259,15 +260,15 @@ class TimeFindingsTest : public QObject {
         map("1:20 100:119");
         r = found();
         QCOMPARE(r.count(FindingKind::clamped), std::size_t(1));
-        QVERIFY(of(r, FindingKind::clamped)->words.find("ends before the timing does") != std::string::npos);
+        QVERIFY(of(r, FindingKind::clamped)->words.find("past the end of the source") != std::string::npos);
         map("1:-5 90:110");
         QCOMPARE(count(FindingKind::clamped), std::size_t(2));
     }
     void crowding_only_where_it_is_asked_for() {
-        first().spacing = 0.3; // boxes a metre wide share 70 %
+        first().layout.spacing = 0.3; // boxes a metre wide share 70 %
         QCOMPARE(count(FindingKind::crowding), std::size_t(0));
         QCOMPARE(found(true).count(FindingKind::crowding), std::size_t(1));
-        first().spacing = 0.6; // 40 %
+        first().layout.spacing = 0.6; // 40 %
         QCOMPARE(found(true).count(FindingKind::crowding), std::size_t(0));
     }
     void accepted_ones_count_apart() {

@@ -84,7 +84,7 @@ class VaryingTest : public QObject {
     Spread spread(Target target, Driver driver, double from, double to) {
         Spread s;
         s.id = SpreadId(p_.next_id++);
-        s.target = target, s.driver = driver, s.from = from, s.to = to;
+        s.target = target, s.by.kind = driver, s.from = from, s.to = to;
         return s;
     }
     static double shown(const Show& show, std::int64_t copy, double t) {
@@ -99,7 +99,7 @@ class VaryingTest : public QObject {
         open_[parts_] = {std::make_shared<TwoParts>(), PoseCache::new_serial()};
         open_[dots_] = {std::make_shared<Dots>(), PoseCache::new_serial()};
         p_.arrangements[1].hidden = true;
-        first().count = 12;
+        first().layout.count = 12;
     }
     void copies_meet_at_the_source_frame_that_is_asked_for() {
         first().spreads = {spread(Target::delay, Driver::chance, 0, 30)};
@@ -135,7 +135,7 @@ class VaryingTest : public QObject {
             QCOMPARE(value_of(up, CopyId(c), 0, 1) + value_of(down, CopyId(c), 0, 1), 24.0);
     }
     void findings_are_ignored_one_by_one() {
-        first().count = 4;                                // all move alike: twins
+        first().layout.count = 4;                         // all move alike: twins
         p_.timings[0].map = timing_of("1:0 150:149").map; // and the source ends at 99
         Report report = *check(*show());
         QCOMPARE(report.findings.size(), std::size_t(2));
@@ -149,16 +149,16 @@ class VaryingTest : public QObject {
         QCOMPARE(report.ignored[0].reason, "they are one flock");
         QCOMPARE(report.ignored[0].key, twins.key);
         // Another set of copies is another finding.
-        first().count = 5;
+        first().layout.count = 5;
         report = *check(*show());
         QCOMPARE(report.count(FindingKind::twins), std::size_t(1));
         QVERIFY(report.findings[0].key != twins.key);
         QVERIFY(report_again(p_.settings, twins.key));
         QVERIFY(!report_again(p_.settings, twins.key));
-        first().count = 4;
+        first().layout.count = 4;
         QCOMPARE(check(*show())->findings.size(), std::size_t(2));
         // Large groups have a key of bounded length.
-        first().count = 400;
+        first().layout.count = 400;
         QVERIFY(check(*show())->findings[0].key.size() < 64);
     }
     void a_source_taken_otherwise_is_another_one() {
@@ -198,7 +198,7 @@ class VaryingTest : public QObject {
     void all_copies_meet() {
         first().spreads = {spread(Target::delay, Driver::chance, 0, 30),
                            spread(Target::speed, Driver::chance, -10, 10)};
-        first().nudges = {{CopyId(3), 9}};
+        first().by_hand.nudges = {{CopyId(3), 9}};
         const auto met = meet_at(first(), {OutputFrame(90), 48, 4});
         first() = met->arrangement;
         QVERIFY(met->note.find("different speeds") != std::string::npos);
@@ -208,10 +208,10 @@ class VaryingTest : public QObject {
         for (std::int64_t c = 0; c < 12; ++c) apart.insert(shown(*s, c, 30));
         QVERIFY(apart.size() > 9);
         QVERIFY(!meet_at(first(), {OutputFrame(90), 0, 0}));
-        first().start = StartKind::at_birth;
+        first().begins.kind = StartKind::at_birth;
         QVERIFY(!meet_at(first(), {OutputFrame(90), 10, 0}));
         const auto out = without_meeting(first())->arrangement;
-        QVERIFY(out.spreads[0].amount.empty() && !out.spreads[1].meets && out.nudge_amount.empty());
+        QVERIFY(out.spreads[0].strength.keys.empty() && !out.spreads[1].meets && out.by_hand.amount.empty());
     }
     void running_backward_is_told_and_a_longer_ease_mends_it() {
         first().spreads = {spread(Target::delay, Driver::order_total, 0, 40)};
@@ -231,8 +231,8 @@ class VaryingTest : public QObject {
         QVERIFY(backward > 3);
     }
     void twins_are_counted_and_parted() {
-        first().count = 20;
-        first().spacing = 1;
+        first().layout.count = 20;
+        first().layout.spacing = 1;
         first().spreads = {spread(Target::delay, Driver::chance, 0, 10)};
         Timing& t = *p_.timing(first().timing);
         t.after.mode = t.before.mode = OutsideMode::repeat;
@@ -243,16 +243,16 @@ class VaryingTest : public QObject {
         QCOMPARE(state->loop, 100.0);
         const auto done = part_twins(*before, p_, first().id, {});
         QVERIFY(done);
-        first().nudges = done->nudges;
+        first().by_hand.nudges = done->nudges;
         const ShowPtr after = show();
         QCOMPARE(twin_state(*after, first().id, 240)->twins, std::int64_t(0));
         double total = 0;
-        for (const Nudge& n : first().nudges) total += std::abs(n.frames);
+        for (const Nudge& n : first().by_hand.nudges) total += std::abs(n.frames);
         QVERIFY(total > 0 && total < 20 * 10);
         QVERIFY(done->words.find("of 20 copies moved") != std::string::npos);
-        first().nudges.clear();
+        first().by_hand.nudges.clear();
         const auto near = part_twins(*before, p_, first().id, {4, true, {}, {}});
-        first().nudges = near->nudges;
+        first().by_hand.nudges = near->nudges;
         const auto left = twin_state(*show(), first().id, 48);
         QVERIFY(left->near_twins < state->near_twins && near->nudges.size() < done->nudges.size() + 1);
     }
@@ -269,12 +269,12 @@ class VaryingTest : public QObject {
         QVERIFY(twin_state(*show(), first().id, 240)->twins > 0);
         const auto out = part_twins(*show(), p_, first().id, {});
         QVERIFY2(out, out ? "" : out.error().message.c_str());
-        first().nudges = out->nudges;
+        first().by_hand.nudges = out->nudges;
         QCOMPARE(twin_state(*show(), first().id, 240)->twins, std::int64_t(0));
         QCOMPARE(out->left, std::int64_t(0));
     }
     void a_loop_that_is_too_short_says_so() {
-        first().count = 150;
+        first().layout.count = 150;
         Timing& t = *p_.timing(first().timing);
         t.after.mode = t.before.mode = OutsideMode::repeat;
         const auto out = part_twins(*show(), p_, first().id, {});
@@ -297,7 +297,7 @@ class VaryingTest : public QObject {
         for (std::size_t i = 0; i < 10; ++i) QVERIFY(split->arrangements[0].places[i].id != CopyId(2));
         p_.timing(p_.arrangement(*id)->timing)->map.keys[1].source = SourceFrame(10); // its own timing
         QVERIFY(shown(*show(), 10, 100) <= 10);
-        first().spreads[0].seed = 77; // the other's values are its own, whatever becomes of them
+        first().spreads[0].by.seed = 77; // the other's values are its own, whatever becomes of them
         const ShowPtr later = show();
         QCOMPARE(later->arrangements[1].clocks[0].delay, value_of(first().spreads[0], CopyId(2), 2, 12));
         QVERIFY(!single_out(p_, *id, {CopyId(7)}, {}));
@@ -326,8 +326,8 @@ class VaryingTest : public QObject {
         QVERIFY(parts_called(TwoParts(), "mast").empty());
     }
     void several_sources_share_the_numbers() {
-        first().variants = {{dots_, 1}};
-        first().in_turn = true;
+        first().choice.variants = {{dots_, 1}};
+        first().choice.in_turn = true;
         const ShowPtr s = show();
         QCOMPARE(s->copies(), std::int64_t(12));
         QCOMPARE(s->arrangements.size(), std::size_t(2));
@@ -348,11 +348,11 @@ class VaryingTest : public QObject {
     }
     void copies_ride_on_what_moves() {
         Arrangement& a = first();
-        a.kind = ArrangementKind::points;
-        a.carrier = dots_;
-        a.origin = V3d(0, 2, 0);
-        a.facing = Facing::velocity;
-        a.start = StartKind::at_birth;
+        a.layout.kind = ArrangementKind::points;
+        a.layout.carried.source = dots_;
+        a.layout.origin = V3d(0, 2, 0);
+        a.attitude.facing = Facing::velocity;
+        a.begins.kind = StartKind::at_birth;
         const ShowPtr s = show();
         QCOMPARE(s->copies(), std::int64_t(3));
         QCOMPARE(s->arrangements[0].places[1].id, CopyId(11));
@@ -371,9 +371,9 @@ class VaryingTest : public QObject {
         }
         QCOMPARE(shown(*s, 1, 5), 0.0); // its own time starts when it is born
         a.spreads = {spread(Target::size, Driver::attribute, 0, 100)};
-        a.spreads[0].attribute = "mass";
+        a.spreads[0].by.carrier.attribute = "mass";
         QCOMPARE(show()->arrangements[0].places[2].size, 2.0);
-        a.kind = ArrangementKind::scatter; // particles have no faces
+        a.layout.kind = ArrangementKind::scatter; // particles have no faces
         const ShowPtr none = show();
         QCOMPARE(none->copies(), std::int64_t(0));
         QVERIFY(none->arrangements[0].set->problem.find("no faces") != std::string::npos);
@@ -394,8 +394,8 @@ class VaryingTest : public QObject {
             SourceFacts facts_;
         };
         open_[dots_] = {std::make_shared<Strange>(), PoseCache::new_serial()};
-        first().kind = ArrangementKind::points;
-        first().carrier = dots_;
+        first().layout.kind = ArrangementKind::points;
+        first().layout.carried.source = dots_;
         const ShowPtr s = show();
         QCOMPARE(s->copies(), std::int64_t(1));
         QCOMPARE(s->arrangements[0].set->note, std::string("2 points are left out, as their place is not a number"));
@@ -403,7 +403,7 @@ class VaryingTest : public QObject {
     void passes_end_for_all() {
         Timing& t = *p_.timing(first().timing);
         t.after.mode = OutsideMode::repeat;
-        first().passes = 3;
+        first().begins.passes = 3;
         first().spreads = {spread(Target::delay, Driver::order_step, 0, 10)};
         const ShowPtr s = show();
         for (std::int64_t c = 0; c < 12; ++c) {
@@ -421,14 +421,15 @@ class VaryingTest : public QObject {
             change(p.arrangements[0]);
             return !validate(p);
         };
-        QVERIFY(refused([](Arrangement& a) { a.variants = {{SourceId(99), 1}}; }));
-        QVERIFY(refused([](Arrangement& a) { a.kind = ArrangementKind::points, a.carrier = SourceId(99); }));
-        QVERIFY(refused([](Arrangement& a) { a.carrier_timing = TimingId(99); }));
+        QVERIFY(refused([](Arrangement& a) { a.choice.variants = {{SourceId(99), 1}}; }));
+        QVERIFY(refused(
+            [](Arrangement& a) { a.layout.kind = ArrangementKind::points, a.layout.carried.source = SourceId(99); }));
+        QVERIFY(refused([](Arrangement& a) { a.layout.carried.timing = TimingId(99); }));
         QVERIFY(refused([](Arrangement& a) { a.single_out = SingleOut{a.id, {CopyId(1)}, {}}; }));
         QVERIFY(refused([](Arrangement& a) { a.hidden_copies = {CopyId(4), CopyId(2)}; }));
         QVERIFY(!refused([](Arrangement& a) { a.hidden_copies = {CopyId(2), CopyId(4)}; }));
-        first().kind = ArrangementKind::points;
-        first().carrier = dots_;
+        first().layout.kind = ArrangementKind::points;
+        first().layout.carried.source = dots_;
         remove_source(p_, dots_); // takes what stands on it along
         QVERIFY(validate(p_) && p_.arrangements.empty());
     }

@@ -84,17 +84,17 @@ class CopiedTextTest : public QObject {
         zone.name = "Glow";
         from.zones.push_back(zone);
         Arrangement& a = from.arrangements[0];
-        a.kind = ArrangementKind::grid;
-        a.columns = 4, a.rows = 5;
+        a.layout.kind = ArrangementKind::grid;
+        a.layout.columns = 4, a.layout.rows = 5;
         for (const Driver d : {Driver::noise, Driver::zone}) {
             Spread s;
             s.id = SpreadId(from.next_id++);
-            s.driver = d;
-            if (d == Driver::zone) s.level.zones = {ZoneId(9999)};
+            s.by.kind = d;
+            if (d == Driver::zone) s.by.level.zones = {ZoneId(9999)};
             a.spreads.push_back(s);
         }
-        a.nudges = {{CopyId(1), 3}};
-        to.arrangements[0].nudges = {{CopyId(0), 7}};
+        a.by_hand.nudges = {{CopyId(1), 3}};
+        to.arrangements[0].by_hand.nudges = {{CopyId(0), 7}};
         const Arrangement before = to.arrangements[0];
 
         const auto variation = part_from_text(variation_as_text(a));
@@ -104,7 +104,7 @@ class CopiedTextTest : public QObject {
         QVERIFY(said_so);
         QVERIFY2(said_so->find("1 spread was left out") != said_so->npos, said_so->c_str());
         QCOMPARE(varied.arrangements[0].spreads.size(), std::size_t(1));
-        QVERIFY(varied.arrangements[0].kind == before.kind);
+        QVERIFY(varied.arrangements[0].layout.kind == before.layout.kind);
         QVERIFY(validate(varied));
 
         const auto whole = part_from_text(arrangement_as_text(a));
@@ -112,10 +112,10 @@ class CopiedTextTest : public QObject {
         Project arranged = to;
         QVERIFY(put_part(arranged, *whole, before.id));
         const Arrangement& now = arranged.arrangements[0];
-        QVERIFY(now.kind == ArrangementKind::grid && now.columns == 4 && now.rows == 5);
+        QVERIFY(now.layout.kind == ArrangementKind::grid && now.layout.columns == 4 && now.layout.rows == 5);
         QVERIFY(now.source == before.source && now.timing == before.timing && now.name == before.name &&
                 now.id == before.id);
-        QVERIFY(now.nudges == before.nudges);
+        QVERIFY(now.by_hand.nudges == before.by_hand.nudges);
         QVERIFY(validate(arranged));
 
         const auto zones = part_from_text(zones_as_text(from.zones));

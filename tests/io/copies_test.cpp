@@ -99,26 +99,30 @@ class CopiesFileTest : public QObject {
     void everything_an_arrangement_says_comes_back() {
         Project p = canal_project();
         Arrangement& a = p.arrangements[0];
-        a.targets = {{OutputFrame(1), V3d(1, 2, 3), Toward::smooth}, {OutputFrame(50), V3d(4, 5, 6), Toward::step}};
-        a.width = *parse_keys("0:1 smooth 1:2", "");
-        a.height = *parse_keys("0:0.5", "");
+        a.attitude.targets = {{OutputFrame(1), V3d(1, 2, 3), Toward::smooth},
+                              {OutputFrame(50), V3d(4, 5, 6), Toward::step}};
+        a.stretch.width = *parse_keys("0:1 smooth 1:2", "");
+        a.stretch.height = *parse_keys("0:0.5", "");
         a.jitter = {V3d(0.1, 0, 0.2), 5, 0.3, 8};
         a.order = {OrderBy::attribute, true, V3d(0), 1, "mass"};
-        a.variants = {{p.sources[1].id, 2.5}};
-        a.own_weight = 3, a.in_turn = true, a.variant_seed = 9;
+        a.choice.variants = {{p.sources[1].id, 2.5}};
+        a.choice.own_weight = 3, a.choice.in_turn = true, a.choice.seed = 9;
         a.hidden_copies = {CopyId(3), CopyId(1u << 21)};
-        a.start = StartKind::together, a.start_frame = OutputFrame(12.5), a.passes = 4, a.hidden_until_start = true;
-        a.nudges = {{CopyId(2), -3.5}};
-        a.nudge_amount = *parse_keys("1:1 9:0", "");
+        a.begins.kind = StartKind::together, a.begins.frame = OutputFrame(12.5), a.begins.passes = 4,
+        a.begins.hidden_before = true;
+        a.by_hand.nudges = {{CopyId(2), -3.5}};
+        a.by_hand.amount = *parse_keys("1:1 9:0", "");
         Spread& s = a.spreads[0];
-        s.share = 0.5, s.amount = *parse_keys("1:1 smooth 96:0", ""), s.curve = *parse_keys("0:0 1:1", ""),
-        s.after_start = true;
-        s.driver = Driver::noise, s.patch = 2.25, s.detail = 4, s.drift = V3d(0, 1, 0.5), s.bell = true;
-        s.axis = V3d(0, 1, 0), s.along_path = true, s.centre = V3d(1, 1, 1), s.reach = 7, s.attribute = "mass",
-        s.as_it_is = true, s.changes = 3;
+        s.strength.share = 0.5, s.strength.keys = *parse_keys("1:1 smooth 96:0", ""),
+        s.curve = *parse_keys("0:0 1:1", ""), s.after_start = true;
+        s.by.kind = Driver::noise, s.by.noise.patch = 2.25, s.by.noise.detail = 4, s.by.noise.drift = V3d(0, 1, 0.5),
+        s.by.bell = true;
+        s.by.gradient.axis = V3d(0, 1, 0), s.by.gradient.along_path = true, s.by.distance.centre = V3d(1, 1, 1),
+        s.by.distance.reach = 7, s.by.carrier.attribute = "mass", s.by.carrier.as_it_is = true, s.changes = 3;
         QVERIFY(single_out(p, p.arrangements[1].id, {CopyId(4), CopyId(9)}, {}));
         QVERIFY(single_out(p, p.arrangements[2].id, {}, "wheel"));
-        a.kind = ArrangementKind::box, a.layers = 2, a.layer_spacing = 0.5, a.least_apart = 0.25, a.seed = 4;
+        a.layout.kind = ArrangementKind::box, a.layout.layers = 2, a.layout.layer_spacing = 0.5,
+        a.layout.carried.least_apart = 0.25, a.layout.carried.seed = 4;
         QVERIFY(validate(p));
         const auto again = parse_project(project_text(p), "p.garland");
         QVERIFY2(again, again ? "" : qPrintable(said(again.error())));
@@ -169,9 +173,9 @@ class CopiesFileTest : public QObject {
         static_cast<void>(mesh);
         p.arrangements[1].hidden = true;
         Arrangement& a = p.arrangements[0];
-        a.kind = ArrangementKind::points;
-        a.carrier = dot;
-        a.width = {{0, 2, Toward::linear}};
+        a.layout.kind = ArrangementKind::points;
+        a.layout.carried.source = dot;
+        a.stretch.width = {{0, 2, Toward::linear}};
         QVERIFY(save_project(folder_ / "p.garland", p, Existing::replace));
         auto opened = open_project(folder_ / "p.garland");
         QVERIFY2(opened && opened->missing.empty(), opened ? "" : qPrintable(said(opened.error())));

@@ -239,9 +239,9 @@ class CurveTest : public QObject {
         p.arrangements[0].wobble.on = true;
         p.arrangements[0].wobble.end = WobbleEnd::settle;
         p.arrangements[0].wobble.settle_position = V3d(1, 2, 3);
-        p.sources[0].gaps = GapFix::blend;
-        p.sources[0].up = UpAxis::z;
-        p.sources[0].scale = 0.01;
+        p.sources[0].import_settings.gaps = GapFix::blend;
+        p.sources[0].import_settings.up = UpAxis::z;
+        p.sources[0].import_settings.scale = 0.01;
         p.sources[0].wobble.on = p.sources[0].wobble.together = true;
         QVERIFY(validate(p));
         const auto back = parse_project(project_text(p), "p.garland");

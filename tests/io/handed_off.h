@@ -6,9 +6,9 @@
 #include "support/node.h"
 #include "support/notation.h"
 
+#include "core/scene/placed_copy.h"
 #include "io/files/series.h"
 #include "io/handoff/outputs.h"
-#include "io/handoff/placed_copy.h"
 #include "io/ply/ply.h"
 #include "io/project/open_project.h"
 #include "io/project/project_file.h"
@@ -62,7 +62,7 @@ struct Festival {
         p.settings.rate = {24, 1};
         add_source(p, "lantern", first, {0, 19, {24, 1}});
         Arrangement& a = p.arrangements[0];
-        a.kind = ArrangementKind::ring, a.count = 9, a.radius = 5, a.size = 1.5;
+        a.layout.kind = ArrangementKind::ring, a.layout.count = 9, a.layout.radius = 5, a.size = 1.5;
         change(p);
         const auto saved = save_project(folder / "p.garland", p, Existing::refuse);
         if (!saved) qFatal("%s", describe(saved.error()).c_str());
@@ -81,7 +81,7 @@ struct Festival {
         for (const Posed& posed : *all) {
             for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
                 if (posed.picks.copies[i] == no_pose) continue;
-                place_copy(posed, i, *show, placed);
+                place_copy(posed, i, placed);
                 out[static_cast<int>(posed.arrangement->number(i)) + 1] = placed.points;
             }
         }

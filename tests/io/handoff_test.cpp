@@ -53,14 +53,14 @@ class HandoffTest : public QObject {
         p.timings[0].map = parse_map("1:0 20:19");
         p.timings[0].after.mode = OutsideMode::there_and_back;
         Spread late;
-        late.id = SpreadId(p.next_id++), late.to = 30, late.whole_frames = false, late.seed = 5;
+        late.id = SpreadId(p.next_id++), late.to = 30, late.whole_frames = false, late.by.seed = 5;
         Spread slow;
-        slow.id = SpreadId(p.next_id++), slow.target = Target::speed, slow.from = -40, slow.to = 20, slow.seed = 9;
+        slow.id = SpreadId(p.next_id++), slow.target = Target::speed, slow.from = -40, slow.to = 20, slow.by.seed = 9;
         Arrangement& a = p.arrangements[0];
         a.spreads = {late, slow};
         Arrangement ring = a;
         for (Spread& s : ring.spreads) s.id = SpreadId(p.next_id++);
-        ring.id = ArrangementId(p.next_id++), ring.name = "ring", ring.count = 5, ring.radius = 9;
+        ring.id = ArrangementId(p.next_id++), ring.name = "ring", ring.layout.count = 5, ring.layout.radius = 9;
         Timing loop = of_map("1:0 15:18", OutsideMode::repeat);
         loop.id = TimingId(p.next_id++), loop.name = "loop";
         p.timings.push_back(loop);
@@ -235,7 +235,7 @@ class HandoffTest : public QObject {
             Festival f([&](Project& p) {
                 p.timings[0].map = parse_map("1:0 30:8~ 60:19");
                 p.timings[0].map.keys[0].toward = Toward::smooth;
-                p.sources[0].sub_frame = how;
+                p.sources[0].import_settings.how = how;
                 Spread late;
                 late.id = SpreadId(p.next_id++), late.to = 12, late.whole_frames = false;
                 p.arrangements[0].spreads = {late};
@@ -477,10 +477,10 @@ class HandoffTest : public QObject {
         order.poses_per_frame = 8;
         f.opened.project.settings.camera.distance *= 2; // where one looks from is not part of it
         QVERIFY(hand_off(f.input(), order));
-        f.opened.project.arrangements[0].radius += 1;
+        f.opened.project.arrangements[0].layout.radius += 1;
         const auto changed = hand_off(f.input(), order);
         QVERIFY(!changed && changed.error().code == ErrorCode::changed && said(changed.error()).contains("project"));
-        f.opened.project.arrangements[0].radius -= 1;
+        f.opened.project.arrangements[0].layout.radius -= 1;
         f.folder.write("lantern0003.ply", f.folder.read("lantern0004.ply"));
         QVERIFY(said(hand_off(f.input(), order).error()).contains("source"));
         // What is there and was not written by the same hand-off is not touched.
@@ -511,7 +511,7 @@ class HandoffTest : public QObject {
         Festival f([](Project& p) {
             varied(p);
             p.arrangements.resize(1);
-            p.arrangements[0].count = 10'000;
+            p.arrangements[0].layout.count = 10'000;
         });
         const auto done = write_timed_references(*f.show, {f.folder / "r.usdc", "copies", {1, 60}});
         QVERIFY2(done, done ? "" : qPrintable(said(done.error())));

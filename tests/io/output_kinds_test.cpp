@@ -33,7 +33,7 @@ std::vector<V3f> alone_points(Festival& f, double t) {
     const ShowPtr show = make_show(*project, f.opened.sources, *f.cache);
     PlacedCopy placed;
     const auto all = pose_all(*show, OutputFrame(t));
-    place_copy(all->front(), 0, *show, placed);
+    place_copy(all->front(), 0, placed);
     return placed.points;
 }
 
@@ -246,15 +246,15 @@ class OutputKindsTest : public QObject {
             "petal0000.ply",
             [](Project& p) {
                 as_it_is(p);
-                p.arrangements[0].kind = ArrangementKind::line, p.arrangements[0].count = 1;
-                p.arrangements[0].turn = 90;
+                p.arrangements[0].layout.kind = ArrangementKind::line, p.arrangements[0].layout.count = 1;
+                p.arrangements[0].attitude.turn = 90;
             });
         const auto all = pose_all(*f.show, OutputFrame(3));
         QVERIFY(all && all->front().picks.copies.size() == 1);
         const auto& pose = *all->front().poses[all->front().picks.copies[0]].pose;
         for (const bool z_up : {false, true}) {
             PlacedCopy placed{{z_up, 1, true, true}};
-            place_copy(all->front(), 0, *f.show, placed);
+            place_copy(all->front(), 0, placed);
             QVERIFY(!placed.attributes(pose).empty());
             const auto& v = placed.attributes(pose).front().values;
             const Imath::Quatd q(v[3], v[0], v[1], v[2]);

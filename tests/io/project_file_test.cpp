@@ -21,23 +21,23 @@ Project rich_project() {
     add_source(p, "lantern", "caches/lantern.ply", {0, 95, {25, 1}});
     p.sources[0].first = 1001;
     p.sources[0].join = Join::frame_for_frame;
-    p.sources[0].sub_frame = SubFrame::nearest;
+    p.sources[0].import_settings.how = SubFrame::nearest;
     p.timings[0].map = parse_map("0:0~ 12.1:3.3| 20:0.1 30:30");
     p.timings[0].map.keys[2].toward = Toward::free;
     p.timings[0].map.keys[2].leave = 1.0 / 3;
     p.timings[0].after = {OutsideMode::repeat, 3};
     p.timings[0].turn_twice = true;
     Arrangement& a = p.arrangements[0];
-    a.kind = ArrangementKind::grid;
-    a.columns = 3, a.rows = 4;
-    a.origin = {1, 2.5, -3};
+    a.layout.kind = ArrangementKind::grid;
+    a.layout.columns = 3, a.layout.rows = 4;
+    a.layout.origin = {1, 2.5, -3};
     Spread s;
     s.id = SpreadId(p.next_id++);
     s.target = Target::speed;
-    s.driver = Driver::order_total;
+    s.by.kind = Driver::order_total;
     s.from = -12.5;
     a.spreads = {s};
-    a.nudges = {{CopyId(1), -2}, {CopyId(1u << 20), 4.5}};
+    a.by_hand.nudges = {{CopyId(1), -2}, {CopyId(1u << 20), 4.5}};
     return p;
 }
 QString refused(const std::string& text) {

@@ -71,17 +71,18 @@ class Editor {
             return;
         case 11:
             if (Arrangement* a = arrangement(p))
-                a->kind = static_cast<ArrangementKind>(number(0, 4)), a->count = number(1, 60),
-                a->columns = number(1, 5), a->rows = number(1, 5);
+                a->layout.kind = static_cast<ArrangementKind>(number(0, 4)), a->layout.count = number(1, 60),
+                a->layout.columns = number(1, 5), a->layout.rows = number(1, 5);
             return;
         case 12:
             if (Arrangement* a = arrangement(p)) {
                 Spread s;
                 s.id = SpreadId(p.next_id++);
-                s.driver = static_cast<Driver>(number(0, 8));
+                s.by.kind = static_cast<Driver>(number(0, 8));
                 s.target = static_cast<Target>(number(0, 5));
                 s.to = number(1, 30);
-                if (chance()) s.amount = {{1.0, 0.0, Toward::smooth}, {number(2, 90) * 1.0, 1.0, Toward::linear}};
+                if (chance())
+                    s.strength.keys = {{1.0, 0.0, Toward::smooth}, {number(2, 90) * 1.0, 1.0, Toward::linear}};
                 a->spreads.push_back(s);
             }
             return;
@@ -99,7 +100,7 @@ class Editor {
             return;
         case 15:
             if (Arrangement* a = arrangement(p))
-                a->nudges = {{CopyId(static_cast<std::uint64_t>(number(0, 5))), number(-9, 9) * 0.5}};
+                a->by_hand.nudges = {{CopyId(static_cast<std::uint64_t>(number(0, 5))), number(-9, 9) * 0.5}};
             return;
         case 16:
             if (Arrangement* a = arrangement(p)) single_out(p, a->id, {CopyId(0), CopyId(2)}, "");

@@ -117,17 +117,17 @@ class ReaderFuzzTest : public QObject {
         Spread s;
         s.id = SpreadId(p.next_id++);
         p.arrangements[0].spreads = {s};
-        p.arrangements[0].nudges = {{CopyId(0), 1}};
+        p.arrangements[0].by_hand.nudges = {{CopyId(0), 1}};
         // Everything an arrangement can say.
         Arrangement& a = p.arrangements[0];
-        a.path = {V3d(0), V3d(1, 0, 0)};
-        a.targets = {{OutputFrame(1), V3d(0)}};
-        a.width = a.height = {{0, 1, Toward::linear}, {1, 2, Toward::smooth}};
-        a.jitter.turn = 3, a.order.by = OrderBy::x, a.passes = 2, a.nudge_amount = {{1, 1, Toward::linear}};
-        a.variants = {{a.source, 2}};
+        a.layout.path.points = {V3d(0), V3d(1, 0, 0)};
+        a.attitude.targets = {{OutputFrame(1), V3d(0)}};
+        a.stretch.width = a.stretch.height = {{0, 1, Toward::linear}, {1, 2, Toward::smooth}};
+        a.jitter.turn = 3, a.order.by = OrderBy::x, a.begins.passes = 2, a.by_hand.amount = {{1, 1, Toward::linear}};
+        a.choice.variants = {{a.source, 2}};
         a.hidden_copies = {CopyId(0)};
-        a.spreads[0].amount = a.spreads[0].curve = {{0, 0, Toward::linear}, {1, 1, Toward::linear}};
-        a.spreads[0].drift = V3d(1, 0, 0), a.spreads[0].attribute = "mass";
+        a.spreads[0].strength.keys = a.spreads[0].curve = {{0, 0, Toward::linear}, {1, 1, Toward::linear}};
+        a.spreads[0].by.noise.drift = V3d(1, 0, 0), a.spreads[0].by.carrier.attribute = "mass";
         Arrangement out;
         out.id = ArrangementId(p.next_id++), out.source = a.source, out.timing = a.timing;
         out.single_out = SingleOut{a.id, {CopyId(0)}, {}};

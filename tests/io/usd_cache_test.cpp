@@ -43,7 +43,8 @@ struct Rising {
         p.sources[0].join = Join::frame_for_frame;
         p.timings[0].map = parse_map(map);
         Arrangement& a = p.arrangements[0];
-        a.kind = ArrangementKind::ring, a.count = 7, a.radius = 5, a.size = 3; // none of which is in the result
+        a.layout.kind = ArrangementKind::ring, a.layout.count = 7, a.layout.radius = 5,
+        a.size = 3; // none of which is in the result
         Spread s;
         s.id = SpreadId(p.next_id++);
         a.spreads = {s};

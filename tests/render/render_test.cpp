@@ -69,8 +69,8 @@ class RenderTest : public QObject {
         const SourceId id = add_source(p_, "lantern", "lantern.ply", {0, 100, {24, 1}});
         open_[id] = {std::move(source), PoseCache::new_serial()};
         p_.settings.camera = {V3d(0, 5, 0), 10, 0, 0, 40}; // along −z from z = 10, at height 5
-        p_.arrangements[0].count = 1;
-        p_.arrangements[0].origin = V3d(0, 5, 0);
+        p_.arrangements[0].layout.count = 1;
+        p_.arrangements[0].layout.origin = V3d(0, 5, 0);
     }
     Picture made(double t = 10) {
         auto picture = render_frame(*show(), p_, OutputFrame(t), look_);
@@ -218,7 +218,7 @@ class RenderTest : public QObject {
     }
     void the_same_bytes_on_any_number_of_threads() {
         put(std::make_shared<Made>([](double f, Pose& pose) { sheet(pose, -1 + 0.1 * f, 1, -1, 1, -0.05 * f); }));
-        p_.arrangements[0].count = 30, p_.arrangements[0].spacing = 0.4;
+        p_.arrangements[0].layout.count = 30, p_.arrangements[0].layout.spacing = 0.4;
         look_.ground = PreviewGround::shown;
         look_.transparent = false;
         look_.passes = true;
@@ -236,7 +236,7 @@ class RenderTest : public QObject {
             for (auto [x, z] : {std::pair{-1.0f, -1.0f}, {-1.0f, 1.0f}, {1.0f, 1.0f}, {1.0f, -1.0f}})
                 pose.points.emplace_back(x, 0.0f, z);
         }));
-        p_.arrangements[0].origin = V3d(0, 2, 0);
+        p_.arrangements[0].layout.origin = V3d(0, 2, 0);
         p_.settings.camera = {V3d(0, 0, 0), 12, 0, 60, 40};
         look_.light.key_elevation = 90; // from straight above: its shadow lies under it
         look_.ground = PreviewGround::shadow;
@@ -265,7 +265,7 @@ class RenderTest : public QObject {
         look_.passes = true;
         for (const SourceKind kind : {SourceKind::mesh_cache, SourceKind::water}) {
             put(std::make_shared<Made>(level, kind));
-            p_.arrangements[0].origin = V3d(0);
+            p_.arrangements[0].layout.origin = V3d(0);
             p_.settings.camera = {V3d(0), 10, 0, 60, 40};
             const Picture p = made();
             QCOMPARE(p.copy[60 * 200 + 100], kind == SourceKind::water ? 1u : 0u); // a mesh lies under the ground
@@ -275,14 +275,14 @@ class RenderTest : public QObject {
     void twins_and_spreads_have_colours() {
         put(std::make_shared<Made>([](double f, Pose& pose) { sheet(pose, -0.1, 0.1 + 0.001 * f, -0.1, 0.1, 0); }));
         Arrangement& a = p_.arrangements[0];
-        a.count = 4, a.spacing = 1;
+        a.layout.count = 4, a.layout.spacing = 1;
         p_.settings.range = {1, 40};
         Spread delay, size;
         delay.id = SpreadId(p_.next_id++), size.id = SpreadId(p_.next_id++);
-        delay.target = Target::delay, delay.driver = Driver::order_total, delay.to = 30;
-        size.target = Target::size, size.driver = Driver::order_total, size.from = -50, size.to = 50;
+        delay.target = Target::delay, delay.by.kind = Driver::order_total, delay.to = 30;
+        size.target = Target::size, size.by.kind = Driver::order_total, size.from = -50, size.to = 50;
         a.spreads = {delay, size};
-        a.nudges.push_back({show()->arrangements[0].places[1].id, -10}); // as late as the first
+        a.by_hand.nudges.push_back({show()->arrangements[0].places[1].id, -10}); // as late as the first
         look_.colour = PreviewColour::twins;
         QVERIFY(mark_twins(*show(), look_));
         QCOMPARE(look_.marked, (std::vector<std::int64_t>{0, 1}));

@@ -62,7 +62,7 @@ Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& pr
                 given_to_ = a.id;
                 given_ = given_by(show, a.id, s.id);
                 legend_.title = QObject::tr("%1 by %2%3")
-                                    .arg(QString::fromUtf8(to_text(s.target)), QString::fromUtf8(to_text(s.driver)),
+                                    .arg(QString::fromUtf8(to_text(s.target)), QString::fromUtf8(to_text(s.by.kind)),
                                          s.on ? QString() : QObject::tr(", switched off"));
             }
         }

@@ -118,7 +118,7 @@ void Document::learn_ground() {
     if (!needs_groundwork(project_, sources_)) return;
     if (learning_) return; // what it does not bring is asked for when it has ended
     learning_ = jobs_.start<OpenSources>(
-        this, tr("Learning what carries copies"),
+        this, tr("Reading carriers"),
         [this, project = project_, sources = sources_](Progress& p) mutable -> Result<OpenSources> {
             GARLAND_TRY(learned, find_groundwork(project, sources, cache_, p));
             static_cast<void>(learned);
@@ -238,7 +238,7 @@ void Document::add_shapes(const QStringList& paths) {
                                                           length_of((*result)->facts(), p.settings.rate));
                 SourceSpec& s = *p.source(id);
                 s.shapes = files;
-                s.sub_frame = SubFrame::smooth;
+                s.import_settings.how = SubFrame::smooth;
             });
         });
 }

@@ -193,12 +193,12 @@ void Viewing::finish_drawing(bool keep) {
     document_.edit(tr("Draw a path"), [&](Project& p) -> Result<void> {
         Arrangement* a = p.arrangement(id);
         if (!a) return {};
-        if (is_carried(a->kind)) a->count = std::max(a->count, 1);
-        if (a->kind != ArrangementKind::curve)
-            a->count = static_cast<int>(std::clamp<std::int64_t>(copies_in(*a), 1, copy_limit));
-        a->kind = ArrangementKind::curve;
-        a->path = path;
-        a->path_closed = false;
+        if (is_carried(a->layout.kind)) a->layout.count = std::max(a->layout.count, 1);
+        if (a->layout.kind != ArrangementKind::curve)
+            a->layout.count = static_cast<int>(std::clamp<std::int64_t>(copies_in(*a), 1, copy_limit));
+        a->layout.kind = ArrangementKind::curve;
+        a->layout.path.points = path;
+        a->layout.path.closed = false;
         return {};
     });
 }

@@ -171,7 +171,7 @@ double LanesView::nudge_of(std::int64_t copy) const {
     const ArrangementShow* a = document_.show()->find(copy, index);
     if (!a) return 0;
     const Arrangement* arrangement = document_.project().arrangement(a->id);
-    for (const Nudge& n : arrangement->nudges) {
+    for (const Nudge& n : arrangement->by_hand.nudges) {
         if (n.copy == a->places[index].id) return n.frames;
     }
     return 0;
@@ -189,7 +189,7 @@ void LanesView::set_nudges(const std::set<std::int64_t>& copies, const std::func
                 if (const ArrangementShow* a = show->find(copy, index)) which[a->id].insert(a->places[index].id);
             }
             for (const auto& [arrangement, ids] : which) {
-                auto& nudges = p.arrangement(arrangement)->nudges;
+                auto& nudges = p.arrangement(arrangement)->by_hand.nudges;
                 std::map<CopyId, double> all;
                 for (const Nudge& n : nudges) all.emplace(n.copy, n.frames);
                 for (const CopyId id : ids) all[id] = change(all.count(id) ? all[id] : 0);

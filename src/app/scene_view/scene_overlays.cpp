@@ -129,7 +129,7 @@ void SceneView::update_texts() {
     if (wrong) {
         text = failed_.isEmpty() ? problem_ : failed_;
     } else if (!scene_ || scene_->copies.empty()) {
-        text = document_.project().sources.empty() ? tr("Nothing gathered yet: drop a cache into the window")
+        text = document_.project().sources.empty() ? tr("No sources yet. Drop files here.")
                                                    : tr("No copy is shown at this frame");
     } else {
         const auto copies = static_cast<long long>(scene_->copies.size()),

@@ -55,7 +55,7 @@ SceneView::SceneView(Document& document, Viewing& viewing, QWidget* parent)
          tr("Copies coloured by the source frame they show (C: next colouring)"),
          tr("Copies coloured by how much later they are (C: next colouring)"),
          tr("Copies coloured by how fast they run (C: next colouring)"),
-         tr("Copies that have a twin stand out (C: next colouring)"),
+         tr("Highlight copies that have a twin (C: next colouring)"),
          tr("Copies and ground coloured by what one spread gives"),
          tr("Copies coloured by the level that zones, pulses or sounds give them now; of zones the ground too")},
         this);
@@ -99,7 +99,7 @@ SceneView::SceneView(Document& document, Viewing& viewing, QWidget* parent)
     drawing->setContentsMargins(10, 4, 6, 4);
     drawing_words_ = make_label({});
     drawing_done_ = make_button(tr("Done"), tr("Let the copies stand along this path (Return)"));
-    auto* give_up = make_button(tr("Cancel"), tr("Leave everything as it was (Escape)"));
+    auto* give_up = make_button(tr("Cancel"), tr("Discard the path (Escape)"));
     connect(drawing_done_, &QPushButton::clicked, this, [this] { viewing_.finish_drawing(true); });
     connect(give_up, &QPushButton::clicked, this, [this] { viewing_.finish_drawing(false); });
     drawing->addWidget(drawing_words_);
@@ -249,7 +249,7 @@ bool SceneView::place_on_ground(QPointF pixel) {
     const Arrangement* a = document_.project().arrangement(viewing_.drawing());
     if (!a) return false;
     const Ray ray = orbit_.ray(pixel, size());
-    const double way = (a->origin.y - ray.from.y) / ray.along.y;
+    const double way = (a->layout.origin.y - ray.from.y) / ray.along.y;
     if (std::isfinite(way) && way > 0 && way < 1e6) viewing_.add_drawn(ray.from + ray.along * way);
     return true;
 }

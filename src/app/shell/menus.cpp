@@ -211,7 +211,8 @@ void MainWindow::make_retime_menu(QMenu& menu) {
               OperationKind::reverse);
     operation("retime.fit", tr("F&it to frames…"), "F", tr("Play source frames onto output frames at one speed"),
               OperationKind::fit);
-    operation("retime.speed", tr("S&peed…"), "Shift+S", tr("Play so many times as fast"), OperationKind::speed);
+    operation("retime.speed", tr("S&peed…"), "Shift+S", tr("Multiply the speed; what follows shifts"),
+              OperationKind::speed);
     operation("retime.slow", tr("Slow &between…"), "B", tr("Another speed between two output frames, with ramps"),
               OperationKind::slow);
     operation("retime.ramp", tr("R&amp…"), "R", tr("From full speed evenly to another one"), OperationKind::ramp);
@@ -245,7 +246,7 @@ void MainWindow::make_camera_menu(QMenu& menu) {
                                      tr("Let the Scene follow the camera's keys"),
                                      [this] { viewing_.look_through_camera(!viewing_.through_camera()); });
     Commands::show_state(through, &menu, [this] { return viewing_.through_camera(); });
-    commands_.add(&menu, "camera.move", tr("&Turn, dolly, arc…"), "", tr("Set the camera's moves in numbers"), [this] {
+    commands_.add(&menu, "camera.move", tr("Camera &moves…"), "", tr("Set the camera's moves in numbers"), [this] {
         set_step(1);
         retime_->show_panel(4);
     });

@@ -78,7 +78,7 @@ Rail::Rail(QWidget* parent) : QWidget(parent) {
                  {tr("Loop"), "loop", tr("Close a loop (Alt+3)")},
                  {tr("Arrange"), "arrange", tr("Place copies (Alt+4)")},
                  {tr("Vary"), "vary", tr("Give every copy its own time (Alt+5)")},
-                 {tr("Check"), "check", tr("Prove that no two move alike (Alt+6)")},
+                 {tr("Check"), "check", tr("Check that no two move alike (Alt+6)")},
                  {tr("Hand off"), "handoff", tr("Write the result (Alt+7)")}};
     for (int i = 0; i < step_count; ++i) {
         auto* b = new RailButton(steps[i].word, steps[i].icon, steps[i].tip, this);

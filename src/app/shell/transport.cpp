@@ -167,7 +167,7 @@ void Transport::show_cache() {
                               .arg(QString::fromStdString(byte_count(static_cast<double>(use.bytes))),
                                    QString::fromStdString(byte_count(static_cast<double>(use.limit)))));
     cache_words_->setToolTip(
-        tr("%1 poses in memory; the least recently used goes first.\nView ▸ Memory for poses… sets the limit.")
+        tr("%1 poses in memory; the least recently used are dropped first.\nView ▸ Memory for poses… sets the limit.")
             .arg(use.poses));
 }
 

@@ -18,11 +18,12 @@ constexpr double radians = std::numbers::pi / 180;
 // How far the cord hangs at `at` of its row, in copies from the row's first one; a post stands half a copy before each
 // swag.
 double drop(const Arrangement& a, double at, std::int64_t in_row) {
-    if (a.sag == 0) return 0;
-    const auto swag = static_cast<double>(a.swag > 0 ? std::min<std::int64_t>(a.swag, in_row) : in_row);
+    if (a.layout.swag.sag == 0) return 0;
+    const auto swag =
+        static_cast<double>(a.layout.swag.every > 0 ? std::min<std::int64_t>(a.layout.swag.every, in_row) : in_row);
     const double from_post = at + 0.5;
     const double x = (from_post - std::floor(from_post / swag) * swag) / swag;
-    return -a.sag * (1 - (2 * x - 1) * (2 * x - 1));
+    return -a.layout.swag.sag * (1 - (2 * x - 1) * (2 * x - 1));
 }
 
 struct Spot {
@@ -36,53 +37,55 @@ bool rowed(ArrangementKind kind) {
     return kind == ArrangementKind::grid || kind == ArrangementKind::box;
 }
 double ring_radius(const Arrangement& a, std::int64_t ring) {
-    return a.radius + static_cast<double>(ring) * a.row_spacing;
+    return a.layout.radius + static_cast<double>(ring) * a.layout.row_spacing;
 }
 // As many copies a metre as on the innermost ring.
 std::int64_t in_ring(const Arrangement& a, std::int64_t ring) {
-    if (a.kind == ArrangementKind::ring || a.radius <= 0) return a.count;
-    const double many = static_cast<double>(a.count) * ring_radius(a, ring) / a.radius;
+    if (a.layout.kind == ArrangementKind::ring || a.layout.radius <= 0) return a.layout.count;
+    const double many = static_cast<double>(a.layout.count) * ring_radius(a, ring) / a.layout.radius;
     return std::max<std::int64_t>(1, std::llround(std::min(many, 1e12)));
 }
 
 Spot spot(const Arrangement& a, std::int64_t row, double i) {
-    if (a.kind == ArrangementKind::ring || a.kind == ArrangementKind::rings) {
+    if (a.layout.kind == ArrangementKind::ring || a.layout.kind == ArrangementKind::rings) {
         const double angle = 360.0 * i / static_cast<double>(in_ring(a, row)), radius = ring_radius(a, row);
         return {radius * portable::sin(angle * radians), radius * portable::cos(angle * radians), angle + 90, angle};
     }
-    const bool grid = rowed(a.kind);
-    const double x = middle(i, grid ? a.columns : a.count, a.spacing);
-    const double z = grid ? middle(static_cast<double>(row), a.rows, a.row_spacing) : 0;
+    const bool grid = rowed(a.layout.kind);
+    const double x = middle(i, grid ? a.layout.columns : a.layout.count, a.layout.spacing);
+    const double z = grid ? middle(static_cast<double>(row), a.layout.rows, a.layout.row_spacing) : 0;
     return {x, z, 90, heading_of({x, 0, z})};
 }
 
 // Rows of the rule, each with its own number of copies; a box's layers one after another.
 std::int64_t rows_of(const Arrangement& a) {
-    switch (a.kind) {
+    switch (a.layout.kind) {
     case ArrangementKind::grid:
-    case ArrangementKind::rings: return a.rows;
-    case ArrangementKind::box: return static_cast<std::int64_t>(a.rows) * a.layers;
+    case ArrangementKind::rings: return a.layout.rows;
+    case ArrangementKind::box: return static_cast<std::int64_t>(a.layout.rows) * a.layout.layers;
     default: return 1;
     }
 }
 std::int64_t in_row_of(const Arrangement& a, std::int64_t row) {
-    return rowed(a.kind) ? a.columns : a.kind == ArrangementKind::rings ? in_ring(a, row) : a.count;
+    return rowed(a.layout.kind)                      ? a.layout.columns
+           : a.layout.kind == ArrangementKind::rings ? in_ring(a, row)
+                                                     : a.layout.count;
 }
 
 double facing_of(const Arrangement& a, double along, double outward) {
-    return a.facing == Facing::along ? along : a.facing == Facing::outward ? outward : 0;
+    return a.attitude.facing == Facing::along ? along : a.attitude.facing == Facing::outward ? outward : 0;
 }
 
 // The share of a curve at which its i-th copy stands; i may be a fraction.
 double curve_share(const Arrangement& a, double i) {
-    const auto n = static_cast<double>(a.count);
-    return a.path_closed ? i / n : a.count > 1 ? i / (n - 1) : 0.5;
+    const auto n = static_cast<double>(a.layout.count);
+    return a.layout.path.closed ? i / n : a.layout.count > 1 ? i / (n - 1) : 0.5;
 }
 // On it, or beside it, before any swag.
 V3d beside(const Arrangement& a, const Path::At& at) {
     V3d side(-at.direction.z, 0, at.direction.x); // to the right of where it goes, y being up
     if (side.length() > 0) side.normalize();
-    return at.place + side * a.path_side;
+    return at.place + side * a.layout.path.side;
 }
 Placement on_curve(const Arrangement& a, const Path& path, std::int64_t i) {
     const double share = curve_share(a, static_cast<double>(i));
@@ -90,23 +93,27 @@ Placement on_curve(const Arrangement& a, const Path& path, std::int64_t i) {
     const V3d place = beside(a, at);
     Placement p;
     p.id = CopyId(static_cast<std::uint64_t>(i));
-    p.position = to_scene(a, place + V3d(0, drop(a, static_cast<double>(i), a.count), 0));
-    p.turn = a.turn + a.heading + facing_of(a, heading_of(at.direction), heading_of(place));
-    if (!a.upright && a.facing == Facing::along) pitch_along(p, to_scene(a, at.direction) - a.origin);
-    if (!a.upright && a.facing == Facing::outward) pitch_along(p, to_scene(a, place) - a.origin);
+    p.position = to_scene(a, place + V3d(0, drop(a, static_cast<double>(i), a.layout.count), 0));
+    p.turn = a.attitude.turn + a.layout.heading + facing_of(a, heading_of(at.direction), heading_of(place));
+    if (!a.attitude.upright && a.attitude.facing == Facing::along)
+        pitch_along(p, to_scene(a, at.direction) - a.layout.origin);
+    if (!a.attitude.upright && a.attitude.facing == Facing::outward)
+        pitch_along(p, to_scene(a, place) - a.layout.origin);
     p.size = a.size;
     p.along = static_cast<float>(share);
     return p;
 }
 
 Result<void> validate_counts(const Arrangement& a) {
-    int least = a.count;
-    if (rowed(a.kind)) least = std::min({a.columns, a.rows, a.kind == ArrangementKind::box ? a.layers : 1});
-    if (a.kind == ArrangementKind::rings) least = std::min(a.count, a.rows);
-    if (a.kind != ArrangementKind::points && least < 1) {
+    int least = a.layout.count;
+    if (rowed(a.layout.kind))
+        least =
+            std::min({a.layout.columns, a.layout.rows, a.layout.kind == ArrangementKind::box ? a.layout.layers : 1});
+    if (a.layout.kind == ArrangementKind::rings) least = std::min(a.layout.count, a.layout.rows);
+    if (a.layout.kind != ArrangementKind::points && least < 1) {
         return fail(ErrorCode::invalid, "an arrangement needs at least one copy");
     }
-    if (a.kind == ArrangementKind::rings && a.rows > copy_limit)
+    if (a.layout.kind == ArrangementKind::rings && a.layout.rows > copy_limit)
         return fail(ErrorCode::too_large, "there are more rings than copies allowed");
     if (copies_in(a) > copy_limit) {
         return fail(
@@ -123,13 +130,13 @@ Result<void> validate_counts(const Arrangement& a) {
 } // namespace
 
 V3d to_scene(const Arrangement& a, V3d p) {
-    const double c = portable::cos(a.heading * radians), n = portable::sin(a.heading * radians);
-    return a.origin + V3d(p.x * c + p.z * n, p.y, -p.x * n + p.z * c);
+    const double c = portable::cos(a.layout.heading * radians), n = portable::sin(a.layout.heading * radians);
+    return a.layout.origin + V3d(p.x * c + p.z * n, p.y, -p.x * n + p.z * c);
 }
 
 V3d from_scene(const Arrangement& a, V3d p) {
-    const double c = portable::cos(a.heading * radians), n = portable::sin(a.heading * radians);
-    const V3d d = p - a.origin;
+    const double c = portable::cos(a.layout.heading * radians), n = portable::sin(a.layout.heading * radians);
+    const V3d d = p - a.layout.origin;
     return {d.x * c - d.z * n, d.y, d.x * n + d.z * c};
 }
 
@@ -142,41 +149,41 @@ bool is_carried(ArrangementKind kind) {
 }
 
 std::int64_t copies_in(const Arrangement& a) {
-    switch (a.kind) {
-    case ArrangementKind::grid: return static_cast<std::int64_t>(a.columns) * a.rows;
+    switch (a.layout.kind) {
+    case ArrangementKind::grid: return static_cast<std::int64_t>(a.layout.columns) * a.layout.rows;
     case ArrangementKind::box: {
-        const std::int64_t layer = static_cast<std::int64_t>(a.columns) * a.rows;
+        const std::int64_t layer = static_cast<std::int64_t>(a.layout.columns) * a.layout.rows;
         return layer > 1'000'000'000
                    ? layer
-                   : layer * a.layers; // what is too many anyway need not be counted, and cannot overflow
+                   : layer * a.layout.layers; // what is too many anyway need not be counted, and cannot overflow
     }
     case ArrangementKind::rings: {
         std::int64_t n = 0;
-        for (std::int64_t r = 0; r < a.rows && n <= copy_limit; ++r) n += in_ring(a, r);
+        for (std::int64_t r = 0; r < a.layout.rows && n <= copy_limit; ++r) n += in_ring(a, r);
         return n;
     }
     case ArrangementKind::points: return 0;
-    default: return a.count;
+    default: return a.layout.count;
     }
 }
 
 Result<void> validate(const Arrangement& a) {
     GARLAND_CHECK(validate_counts(a));
-    for (double value : {a.spacing,
-                         a.row_spacing,
-                         a.layer_spacing,
-                         a.radius,
-                         a.origin.x,
-                         a.origin.y,
-                         a.origin.z,
-                         a.heading,
-                         a.sag,
-                         a.turn,
+    for (double value : {a.layout.spacing,
+                         a.layout.row_spacing,
+                         a.layout.layer_spacing,
+                         a.layout.radius,
+                         a.layout.origin.x,
+                         a.layout.origin.y,
+                         a.layout.origin.z,
+                         a.layout.heading,
+                         a.layout.swag.sag,
+                         a.attitude.turn,
                          a.size,
-                         a.path_side,
-                         a.least_apart,
-                         a.own_weight,
-                         a.start_frame.value,
+                         a.layout.path.side,
+                         a.layout.carried.least_apart,
+                         a.choice.own_weight,
+                         a.begins.frame.value,
                          a.jitter.position.x,
                          a.jitter.position.y,
                          a.jitter.position.z,
@@ -190,34 +197,34 @@ Result<void> validate(const Arrangement& a) {
         }
     }
     if (a.size <= 0) return fail(ErrorCode::invalid, "the size of copies must be above 0");
-    if (a.swag < 0) return fail(ErrorCode::invalid, "a swag cannot have fewer than 0 copies");
-    if (a.least_apart < 0) return fail(ErrorCode::invalid, "copies cannot be less than 0 apart");
+    if (a.layout.swag.every < 0) return fail(ErrorCode::invalid, "a swag cannot have fewer than 0 copies");
+    if (a.layout.carried.least_apart < 0) return fail(ErrorCode::invalid, "copies cannot be less than 0 apart");
     if (a.jitter.size < 0 || a.jitter.size > 0.99)
         return fail(ErrorCode::invalid, "jitter may change the size by 0 to 99 %");
-    if (a.kind == ArrangementKind::rings && (a.radius <= 0 || a.row_spacing < 0)) {
+    if (a.layout.kind == ArrangementKind::rings && (a.layout.radius <= 0 || a.layout.row_spacing < 0)) {
         return fail(ErrorCode::invalid, "rings need a radius above 0, and a distance between them of 0 or more");
     }
-    if (a.kind == ArrangementKind::curve) {
-        if (a.path.size() > path_limit)
+    if (a.layout.kind == ArrangementKind::curve) {
+        if (a.layout.path.points.size() > path_limit)
             return fail(ErrorCode::too_large, fmt::format("a curve has at most {} points", path_limit));
-        for (const V3d& p : a.path) {
+        for (const V3d& p : a.layout.path.points) {
             for (int k = 0; k < 3; ++k) {
                 if (!std::isfinite(p[k]) || std::abs(p[k]) > 1e9)
-                    return fail(ErrorCode::invalid,
-                                fmt::format("point {} of the curve is not a usable place", &p - a.path.data() + 1));
+                    return fail(ErrorCode::invalid, fmt::format("point {} of the curve is not a usable place",
+                                                                &p - a.layout.path.points.data() + 1));
             }
         }
-        if (Path(a.path, a.path_closed, a.path_smooth).length() <= 0) {
+        if (Path(a.layout.path.points, a.layout.path.closed, a.layout.path.smooth).length() <= 0) {
             return fail(Error{ErrorCode::invalid, "the curve has no length"}.advise(
                 "draw at least two different points, or take it from a file"));
         }
     }
-    if (is_carried(a.kind) && !a.carrier) {
+    if (is_carried(a.layout.kind) && !a.layout.carried.source) {
         return fail(Error{ErrorCode::invalid, "copies on a source need that source"}.advise(
             "gather one, and choose it as what carries them"));
     }
-    for (std::size_t i = 0; i < a.targets.size(); ++i) {
-        const TargetKey& k = a.targets[i];
+    for (std::size_t i = 0; i < a.attitude.targets.size(); ++i) {
+        const TargetKey& k = a.attitude.targets[i];
         for (double v : {k.at.value, k.place.x, k.place.y, k.place.z}) {
             if (!std::isfinite(v) || std::abs(v) > frame_limit)
                 return fail(ErrorCode::invalid, fmt::format("key {} of what copies face is not usable", i + 1));
@@ -227,36 +234,36 @@ Result<void> validate(const Arrangement& a) {
                 Error{ErrorCode::invalid, fmt::format("a key of what copies face is {}", to_text(k.toward))}.advise(
                     "use step, linear or smooth"));
         }
-        if (i > 0 && k.at <= a.targets[i - 1].at)
+        if (i > 0 && k.at <= a.attitude.targets[i - 1].at)
             return fail(ErrorCode::invalid,
                         fmt::format("key {} of what copies face does not come after the one before it", i + 1));
     }
-    if (a.facing == Facing::target && a.targets.empty()) {
+    if (a.attitude.facing == Facing::target && a.attitude.targets.empty()) {
         return fail(Error{ErrorCode::invalid, "copies that face a target need one"}.advise("give the place they face"));
     }
     GARLAND_CHECK(validate(a.play));
     for (const Pulse& pulse : a.pulses) GARLAND_CHECK(validate(pulse));
-    GARLAND_CHECK(validate(a.width, "the width along the order", {0, 1, 0.001, 1000}));
-    GARLAND_CHECK(validate(a.height, "the height along the order", {0, 1, 0.001, 1000}));
-    GARLAND_CHECK(validate(a.nudge_amount, "the nudges' amount", {-frame_limit, frame_limit, 0, 1}));
-    if (a.own_weight < 0) return fail(ErrorCode::invalid, "a weight is 0 or more");
-    double weights = a.own_weight;
-    for (const Variant& v : a.variants) {
+    GARLAND_CHECK(validate(a.stretch.width, "the width along the order", {0, 1, 0.001, 1000}));
+    GARLAND_CHECK(validate(a.stretch.height, "the height along the order", {0, 1, 0.001, 1000}));
+    GARLAND_CHECK(validate(a.by_hand.amount, "the nudges' amount", {-frame_limit, frame_limit, 0, 1}));
+    if (a.choice.own_weight < 0) return fail(ErrorCode::invalid, "a weight is 0 or more");
+    double weights = a.choice.own_weight;
+    for (const Variant& v : a.choice.variants) {
         if (!std::isfinite(v.weight) || v.weight < 0 || v.weight > 1e9)
             return fail(ErrorCode::invalid, "a weight is 0 or more");
         weights += v.weight;
     }
-    if (!a.variants.empty() && weights <= 0) return fail(ErrorCode::invalid, "the sources' weights are all 0");
-    if (a.passes < 0) return fail(ErrorCode::invalid, "a repeat has 0 or more passes");
+    if (!a.choice.variants.empty() && weights <= 0) return fail(ErrorCode::invalid, "the sources' weights are all 0");
+    if (a.begins.passes < 0) return fail(ErrorCode::invalid, "a repeat has 0 or more passes");
     if (a.order.by == OrderBy::attribute && a.order.attribute.empty())
         return fail(ErrorCode::invalid, "an order by attribute needs the attribute's name");
     for (const Spread& spread : a.spreads) GARLAND_CHECK(validate(spread));
-    for (const Nudge& nudge : a.nudges) {
+    for (const Nudge& nudge : a.by_hand.nudges) {
         if (!std::isfinite(nudge.frames) || std::abs(nudge.frames) > frame_limit) {
             return fail(ErrorCode::invalid, "a nudge is not a usable number of frames");
         }
     }
-    if (!std::isfinite(a.bank) || a.bank < 0 || a.bank > 10)
+    if (!std::isfinite(a.attitude.bank) || a.attitude.bank < 0 || a.attitude.bank > 10)
         return fail(ErrorCode::invalid, "copies bank by 0 to 1000 % of the lean that is in balance");
     GARLAND_CHECK(validate(a.place_keys, fmt::format("the place keys of \"{}\"", a.name), 1e-6));
     GARLAND_CHECK(validate(a.wobble));
@@ -265,29 +272,31 @@ Result<void> validate(const Arrangement& a) {
 
 std::vector<Placement> placements(const Arrangement& a) {
     std::vector<Placement> result;
-    if (is_carried(a.kind)) return result;
+    if (is_carried(a.layout.kind)) return result;
     const std::int64_t n = copies_in(a);
     result.reserve(static_cast<std::size_t>(n));
-    if (a.kind == ArrangementKind::curve) {
-        const Path path(a.path, a.path_closed, a.path_smooth);
+    if (a.layout.kind == ArrangementKind::curve) {
+        const Path path(a.layout.path.points, a.layout.path.closed, a.layout.path.smooth);
         for (std::int64_t i = 0; i < n; ++i) result.push_back(on_curve(a, path, i));
         return result;
     }
-    const bool box = a.kind == ArrangementKind::box,
-               round = a.kind == ArrangementKind::ring || a.kind == ArrangementKind::rings;
+    const bool box = a.layout.kind == ArrangementKind::box,
+               round = a.layout.kind == ArrangementKind::ring || a.layout.kind == ArrangementKind::rings;
     for (std::int64_t r = 0; r < rows_of(a); ++r) {
-        const std::int64_t in_row = in_row_of(a, r), row = box ? r % a.rows : r, layer = box ? r / a.rows : 0;
+        const std::int64_t in_row = in_row_of(a, r), row = box ? r % a.layout.rows : r,
+                           layer = box ? r / a.layout.rows : 0;
         for (std::int64_t i = 0; i < in_row; ++i) {
             const Spot s = spot(a, row, static_cast<double>(i));
             const auto id = static_cast<std::uint64_t>(layer) << 40 | static_cast<std::uint64_t>(row) << 20 |
                             static_cast<std::uint64_t>(i);
             const double height =
-                drop(a, static_cast<double>(i), in_row) + static_cast<double>(layer) * a.layer_spacing;
+                drop(a, static_cast<double>(i), in_row) + static_cast<double>(layer) * a.layout.layer_spacing;
             Placement p;
             p.id = CopyId(id);
             p.position = to_scene(a, {s.x, height, s.z});
-            p.turn = a.turn + a.heading + facing_of(a, s.along, s.outward);
-            if (!a.upright && a.facing == Facing::outward) pitch_along(p, p.position - a.origin);
+            p.turn = a.attitude.turn + a.layout.heading + facing_of(a, s.along, s.outward);
+            if (!a.attitude.upright && a.attitude.facing == Facing::outward)
+                pitch_along(p, p.position - a.layout.origin);
             p.size = a.size;
             p.along = static_cast<float>(round        ? static_cast<double>(i) / static_cast<double>(in_row)
                                          : in_row > 1 ? static_cast<double>(i) / static_cast<double>(in_row - 1)
@@ -300,24 +309,24 @@ std::vector<Placement> placements(const Arrangement& a) {
 
 std::vector<std::vector<V3d>> cords(const Arrangement& a) {
     std::vector<std::vector<V3d>> result;
-    if (a.kind == ArrangementKind::curve) {
+    if (a.layout.kind == ArrangementKind::curve) {
         // From its first copy to its last, as fine as its bends and its swags ask for.
-        const Path path(a.path, a.path_closed, a.path_smooth);
-        const double last = a.path_closed ? a.count : a.count - 1;
-        const auto pieces = static_cast<std::int64_t>(
-            std::clamp<double>(a.sag != 0 ? 4 * last : 12.0 * static_cast<double>(a.path.size()), 24, 4000));
+        const Path path(a.layout.path.points, a.layout.path.closed, a.layout.path.smooth);
+        const double last = a.layout.path.closed ? a.layout.count : a.layout.count - 1;
+        const auto pieces = static_cast<std::int64_t>(std::clamp<double>(
+            a.layout.swag.sag != 0 ? 4 * last : 12.0 * static_cast<double>(a.layout.path.points.size()), 24, 4000));
         auto& line = result.emplace_back();
         for (std::int64_t k = 0; k <= pieces; ++k) {
             const double share = static_cast<double>(k) / static_cast<double>(pieces), i = share * last;
-            line.push_back(to_scene(a, beside(a, path.at(share)) + V3d(0, drop(a, i, a.count), 0)));
+            line.push_back(to_scene(a, beside(a, path.at(share)) + V3d(0, drop(a, i, a.layout.count), 0)));
         }
         return result;
     }
-    if (a.sag == 0 || is_carried(a.kind)) return result;
+    if (a.layout.swag.sag == 0 || is_carried(a.layout.kind)) return result;
     for (std::int64_t r = 0; r < rows_of(a); ++r) {
-        const bool box = a.kind == ArrangementKind::box;
-        const std::int64_t in_row = in_row_of(a, r), row = box ? r % a.rows : r;
-        const double height = box ? static_cast<double>(r / a.rows) * a.layer_spacing : 0;
+        const bool box = a.layout.kind == ArrangementKind::box;
+        const std::int64_t in_row = in_row_of(a, r), row = box ? r % a.layout.rows : r;
+        const double height = box ? static_cast<double>(r / a.layout.rows) * a.layout.layer_spacing : 0;
         auto& cord = result.emplace_back();
         for (std::int64_t k = 0; k <= in_row * 4; ++k) {
             const double at = static_cast<double>(k) / 4 - 0.5;
@@ -329,52 +338,19 @@ std::vector<std::vector<V3d>> cords(const Arrangement& a) {
 }
 
 const char* to_text(ArrangementKind kind) {
-    switch (kind) {
-    case ArrangementKind::line: return "line";
-    case ArrangementKind::grid: return "grid";
-    case ArrangementKind::box: return "box";
-    case ArrangementKind::ring: return "ring";
-    case ArrangementKind::rings: return "rings";
-    case ArrangementKind::curve: return "curve";
-    case ArrangementKind::scatter: return "scatter";
-    case ArrangementKind::points: return "points";
-    }
-    return "line";
+    return word_of(kind_words, kind);
 }
 
 const char* to_text(Facing facing) {
-    switch (facing) {
-    case Facing::fixed: return "fixed";
-    case Facing::along: return "along";
-    case Facing::outward: return "outward";
-    case Facing::velocity: return "velocity";
-    case Facing::target: return "target";
-    case Facing::carrier: return "carrier";
-    }
-    return "fixed";
+    return word_of(facing_words, facing);
 }
 
 const char* to_text(OrderBy by) {
-    switch (by) {
-    case OrderBy::along: return "along";
-    case OrderBy::x: return "x";
-    case OrderBy::y: return "y";
-    case OrderBy::z: return "z";
-    case OrderBy::distance: return "distance";
-    case OrderBy::random: return "random";
-    case OrderBy::attribute: return "attribute";
-    }
-    return "along";
+    return word_of(order_words, by);
 }
 
 const char* to_text(StartKind start) {
-    switch (start) {
-    case StartKind::with_shot: return "with the shot";
-    case StartKind::at_birth: return "at birth";
-    case StartKind::at_frame: return "at a frame";
-    case StartKind::together: return "together";
-    }
-    return "with the shot";
+    return word_of(start_words, start);
 }
 
 } // namespace garland

@@ -3,14 +3,14 @@
 
 #include "core/base/ids.h"
 #include "core/base/result.h"
+#include "core/base/words.h"
 #include "core/copies/spread.h"
 #include "core/drivers/place_keys.h"
 #include "core/drivers/playing.h"
 #include "core/drivers/pulse.h"
+#include "core/geometry/placement.h"
 #include "core/geometry/pose.h"
 #include "core/time/frames.h"
-
-#include <Imath/ImathQuat.h>
 
 #include <optional>
 #include <string>
@@ -28,6 +28,10 @@ enum class ArrangementKind {
     scatter, // on the faces of a source, even by area
     points,  // on the points of a source, as they move
 };
+inline constexpr Word<ArrangementKind> kind_words[] = {
+    {"line", ArrangementKind::line},       {"grid", ArrangementKind::grid},    {"box", ArrangementKind::box},
+    {"ring", ArrangementKind::ring},       {"rings", ArrangementKind::rings},  {"curve", ArrangementKind::curve},
+    {"scatter", ArrangementKind::scatter}, {"points", ArrangementKind::points}};
 
 enum class Facing {
     fixed,    // all copies turned alike
@@ -37,8 +41,18 @@ enum class Facing {
     target,   // toward a place, which may be keyed
     carrier,  // as the carrying point says: its attribute "direction", or its normal
 };
+inline constexpr Word<Facing> facing_words[] = {{"fixed", Facing::fixed},     {"along", Facing::along},
+                                                {"outward", Facing::outward}, {"velocity", Facing::velocity},
+                                                {"target", Facing::target},   {"carrier", Facing::carrier}};
 
 enum class OrderBy { along, x, y, z, distance, random, attribute };
+inline constexpr Word<OrderBy> order_words[] = {{"along", OrderBy::along},
+                                                {"x", OrderBy::x},
+                                                {"y", OrderBy::y},
+                                                {"z", OrderBy::z},
+                                                {"distance", OrderBy::distance},
+                                                {"random", OrderBy::random},
+                                                {"attribute", OrderBy::attribute}};
 struct CopyOrder {
     OrderBy by = OrderBy::along; // along: as the rule places them
     bool reversed = false;
@@ -70,6 +84,10 @@ enum class StartKind {
     at_frame,  // the timing starts at `start_frame`
     together,  // until start_frame every copy stands at the pose it will start from
 };
+inline constexpr Word<StartKind> start_words[] = {{"with the shot", StartKind::with_shot},
+                                                  {"at birth", StartKind::at_birth},
+                                                  {"at a frame", StartKind::at_frame},
+                                                  {"together", StartKind::together}};
 
 struct Variant {
     SourceId source{};
@@ -89,6 +107,10 @@ enum class WobbleEnd {
     stay,   // where it was
     settle, // at a given place, over `ease` frames
 };
+inline constexpr Word<WobbleEnd> wobble_end_words[] = {{"never", WobbleEnd::never},
+                                                       {"let go", WobbleEnd::let_go},
+                                                       {"stay", WobbleEnd::stay},
+                                                       {"settle", WobbleEnd::settle}};
 
 // Seeded smooth noise on where a copy stands; see wobble.h.
 struct Wobble {
@@ -120,14 +142,34 @@ struct SingleOut {
     bool operator==(const SingleOut&) const = default;
 };
 
-struct Arrangement {
-    ArrangementId id{};
-    std::string name{};
-    SourceId source{};
-    TimingId timing{};
-    bool hidden = false; // the whole arrangement; it has no copies then
+// Swags: a row hangs from post to post.
+struct Swag {
+    double sag = 0; // how far the middle of each hangs below its ends; scene units
+    int every = 0;  // copies from one post of a garland to the next; 0: one swag over all
+    bool operator==(const Swag&) const = default;
+};
 
-    // ---- where
+// The line that copies on a curve follow.
+struct LayoutPath {
+    std::vector<V3d> points{}; // from the origin
+    bool closed = false;
+    bool smooth = true; // a smooth curve through the points, else straight from one to the next
+    double side = 0;    // how far to the right of it the copies stand, scene units
+    bool operator==(const LayoutPath&) const = default;
+};
+
+// What carries copies that stand on a source.
+struct Carrying {
+    SourceId source{};
+    TimingId timing{};      // points: when which of its frames carries; none: source frame = output frame
+    double least_apart = 0; // scatter: no two copies nearer than this, scene units
+    std::uint64_t seed = 1; // scatter
+    bool operator==(const Carrying&) const = default;
+};
+
+// Where copies stand before anything is added to it. All kinds keep their numbers in one place, so that what was set
+// for one is there again when the kind is changed back.
+struct Layout {
     ArrangementKind kind = ArrangementKind::line;
     int count = 1;             // line, ring, curve, scatter; rings: of the innermost
     int columns = 1, rows = 1; // grid, box: columns run along x, rows along z; rings: rows is how many
@@ -138,45 +180,80 @@ struct Arrangement {
     double radius = 1;         // ring; rings: of the innermost
     V3d origin{0, 0, 0};       // the middle; y is up. Of points and scatter: added
     double heading = 0;        // degrees about y, turns the arrangement as a whole
-    double sag = 0;            // how far the middle of each swag hangs below its ends; scene units
-    int swag = 0;              // copies from one post of a garland to the next; 0: one swag over all
-    std::vector<V3d> path{};   // curve: its points, from the origin
-    bool path_closed = false;
-    bool path_smooth = true;   // a smooth curve through the points, else straight from one to the next
-    double path_side = 0;      // curve: how far to the right of it, scene units
-    SourceId carrier{};        // scatter, points
-    TimingId carrier_timing{}; // points: when which of its frames carries; none: source frame = output frame
-    double least_apart = 0;    // scatter: no two copies nearer than this, scene units
-    std::uint64_t seed = 1;    // scatter
+    Swag swag{};
+    LayoutPath path{};
+    Carrying carried{};
+    bool operator==(const Layout&) const = default;
+};
+
+// Which way copies stand.
+struct Attitude {
     Facing facing = Facing::fixed;
     std::vector<TargetKey> targets{}; // facing target; by output frame, strictly rising
     bool upright = true; // otherwise copies also follow slopes: facing along, velocity, outward and target, by pitch;
                          // facing their carrier, they stand on its normal, or follow its direction
     double bank = 0;     // facing velocity, not upright: this share of the lean in which a turn is in balance, 0 … 10
+    double turn = 0;     // degrees about y, added to the facing of every copy
+    bool operator==(const Attitude&) const = default;
+};
+
+// Factors over 0 … 1 of the order; empty: 1. The length is kept.
+struct StretchAlong {
+    KeyedCurve width{}, height{};
+    bool operator==(const StretchAlong&) const = default;
+};
+
+// Which of several sources a copy shows.
+struct Choice {
+    std::vector<Variant> variants{}; // further sources; which one a copy shows goes by weight, or in turn
+    double own_weight = 1;           // of the arrangement's own source among them
+    bool in_turn = false;
+    std::uint64_t seed = 1;
+    bool operator==(const Choice&) const = default;
+};
+
+// When the copies' timing begins, and how often it goes round.
+struct Beginning {
+    StartKind kind = StartKind::with_shot;
+    OutputFrame frame{1};
+    int passes = 0; // of the timing's repeat in all, for every copy; 0: as the timing says
+    bool hidden_before = false;
+    bool operator==(const Beginning&) const = default;
+};
+
+// Frames given to single copies by hand.
+struct ByHand {
+    std::vector<Nudge> nudges{}; // by copy, rising
+    KeyedCurve amount{};         // over output frames, 0 … 1; empty: 1
+    bool operator==(const ByHand&) const = default;
+};
+
+struct Arrangement {
+    ArrangementId id{};
+    std::string name{};
+    SourceId source{};
+    TimingId timing{};
+    bool hidden = false; // the whole arrangement; it has no copies then
+
+    // ---- where
+    Layout layout{};
+    Attitude attitude{};
     std::vector<PlaceKey> place_keys{}; // of the arrangement as a whole, about its origin: place (scene units, added),
                                         // turn, size; of a single-out, each copy about its own place. Empty: still
-    double turn = 0;                    // degrees about y, added to the facing of every copy
     double size = 1;
-    KeyedCurve width{}, height{}; // stretch along the order: factors over 0 … 1; empty: 1. The length is kept.
+    StretchAlong stretch{};
     Jitter jitter{};
     CopyOrder order{};
 
     // ---- what
-    std::vector<Variant> variants{}; // further sources; which one a copy shows goes by weight, or in turn
-    double own_weight = 1;           // of `source` among them
-    bool in_turn = false;
-    std::uint64_t variant_seed = 1;
+    Choice choice{};
     std::optional<SingleOut> single_out{};
     std::vector<CopyId> hidden_copies{}; // rising
 
     // ---- when
-    StartKind start = StartKind::with_shot;
-    OutputFrame start_frame{1};
-    int passes = 0; // of the timing's repeat in all, for every copy; 0: as the timing says
-    bool hidden_until_start = false;
+    Beginning begins{};
     std::vector<Spread> spreads{};
-    std::vector<Nudge> nudges{}; // by copy, rising
-    KeyedCurve nudge_amount{};   // over output frames, 0 … 1; empty: 1
+    ByHand by_hand{};
     Wobble wobble{};
     Play play{};                 // what plays the copies besides their own clock
     std::vector<Pulse> pulses{}; // ids are those of spreads
@@ -188,19 +265,6 @@ struct Arrangement {
 inline constexpr int copy_limit = 100'000;         // in one arrangement
 inline constexpr int bytes_a_copy = 400;           // what one takes in memory, at most, without its geometry
 inline constexpr std::size_t path_limit = 100'000; // points
-
-// Where one copy stands. `id` stays the same when counts change: line, ring and curve, the place along it from 0; grid
-// and box, layer · 2⁴⁰ + row · 2²⁰ + column; rings, ring · 2²⁰ + place; scatter, the number of the dart that hit;
-// points, the point's own id or its number.
-struct Placement {
-    CopyId id;
-    V3d position{0, 0, 0};
-    double turn = 0;     // degrees about y, counter-clockwise seen from above
-    Imath::Quatd tilt{}; // and then turned further in the scene (see attitude.h); the identity where it stands upright
-    double size = 1;
-    V3f stretch{1, 1, 1}; // of the copy's own width, height and length, before it is turned
-    float along = 0;      // its share of the arrangement's path, 0 … 1
-};
 
 // Errors: invalid, for counts below 1, values that are not finite, a size that is not above 0, a curve without length;
 // too_large above copy_limit, with what so many would take.

@@ -190,21 +190,21 @@ std::vector<Placement> on_points(const Arrangement& a, const Carriers& carriers)
         Placement p;
         p.id = CopyId(static_cast<std::uint64_t>(c.id));
         p.position = to_scene(a, V3d(c.place));
-        p.turn = a.turn + a.heading;
-        if (a.facing == Facing::carrier) {
-            const V3d way = to_scene(a, V3d(c.way)) - a.origin;
-            if ((a.upright || carriers.directions) && std::isfinite(c.heading)) p.turn += c.heading;
-            if (!a.upright && carriers.orients) {
-                p.turn = a.turn + a.heading;
-                stand_as(p, c.orient, a.heading);
-            } else if (!a.upright && carriers.directions) {
+        p.turn = a.attitude.turn + a.layout.heading;
+        if (a.attitude.facing == Facing::carrier) {
+            const V3d way = to_scene(a, V3d(c.way)) - a.layout.origin;
+            if ((a.attitude.upright || carriers.directions) && std::isfinite(c.heading)) p.turn += c.heading;
+            if (!a.attitude.upright && carriers.orients) {
+                p.turn = a.attitude.turn + a.layout.heading;
+                stand_as(p, c.orient, a.layout.heading);
+            } else if (!a.attitude.upright && carriers.directions) {
                 pitch_along(p, way);
-            } else if (!a.upright) {
+            } else if (!a.attitude.upright) {
                 stand_on(p, way);
             }
         }
-        if (a.facing == Facing::outward) p.turn += heading_of(V3d(c.place));
-        if (!a.upright && a.facing == Facing::outward) pitch_along(p, p.position - a.origin);
+        if (a.attitude.facing == Facing::outward) p.turn += heading_of(V3d(c.place));
+        if (!a.attitude.upright && a.attitude.facing == Facing::outward) pitch_along(p, p.position - a.layout.origin);
         p.size = a.size * (std::isfinite(c.size) && c.size > 0 ? static_cast<double>(c.size) : 1.0);
         p.along = static_cast<float>(n > 1 ? static_cast<double>(out.size()) / (n - 1) : 0.5);
         out.push_back(p);
@@ -280,20 +280,20 @@ Result<Scattered> on_surface(const Arrangement& a, const Pose& pose, Progress& p
                         .advise("choose a mesh with faces, or place copies on its points"));
     }
     Scattered out;
-    out.wanted = a.count;
-    Neighbourhood near(a.least_apart);
+    out.wanted = a.layout.count;
+    Neighbourhood near(a.layout.carried.least_apart);
     const bool own_normals = pose.normals.size() == pose.points.size();
     constexpr int misses_in_a_row = 5000; // then it is full
     int misses = 0;
-    for (std::uint64_t dart = 0; misses < misses_in_a_row && static_cast<std::int64_t>(out.places.size()) < a.count;
-         ++dart) {
+    for (std::uint64_t dart = 0;
+         misses < misses_in_a_row && static_cast<std::int64_t>(out.places.size()) < a.layout.count; ++dart) {
         if (dart % 4096 == 0 && progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-        const double where = chance(a.seed, 0, dart) * area;
+        const double where = chance(a.layout.carried.seed, 0, dart) * area;
         const auto t = std::min<std::size_t>(
             static_cast<std::size_t>(std::upper_bound(sums.begin(), sums.end(), where) - sums.begin()),
             sums.size() - 1);
         // G. Turk, "Generating random points in triangles", Graphics Gems, 1990.
-        double u = chance(a.seed, 1, dart), v = chance(a.seed, 2, dart);
+        double u = chance(a.layout.carried.seed, 1, dart), v = chance(a.layout.carried.seed, 2, dart);
         if (u + v > 1) u = 1 - u, v = 1 - v;
         SurfaceSpot spot{corners[t * 3], corners[t * 3 + 1], corners[t * 3 + 2], static_cast<float>(u),
                          static_cast<float>(v)};
@@ -308,18 +308,19 @@ Result<Scattered> on_surface(const Arrangement& a, const Pose& pose, Progress& p
         Placement one;
         one.id = CopyId(dart);
         one.position = to_scene(a, place);
-        one.turn = a.turn + a.heading;
-        if (a.facing == Facing::outward) one.turn += heading_of(place);
-        if (!a.upright && a.facing == Facing::outward) pitch_along(one, one.position - a.origin);
-        if (a.facing == Facing::carrier) {
+        one.turn = a.attitude.turn + a.layout.heading;
+        if (a.attitude.facing == Facing::outward) one.turn += heading_of(place);
+        if (!a.attitude.upright && a.attitude.facing == Facing::outward)
+            pitch_along(one, one.position - a.layout.origin);
+        if (a.attitude.facing == Facing::carrier) {
             V3d normal = (q - p).cross(r - p);
             if (own_normals)
                 normal = V3d(pose.normals[spot.a]) * (1 - u - v) + V3d(pose.normals[spot.b]) * u +
                          V3d(pose.normals[spot.c]) * v;
-            if (a.upright) {
+            if (a.attitude.upright) {
                 one.turn += heading_of(normal);
             } else {
-                stand_on(one, to_scene(a, normal) - a.origin);
+                stand_on(one, to_scene(a, normal) - a.layout.origin);
             }
         }
         one.size = a.size;

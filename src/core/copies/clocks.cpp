@@ -14,9 +14,9 @@ namespace {
 constexpr double slowest = 0.001; // slowing spreads that add up never stop a copy
 
 double nudge_of(const Arrangement& a, CopyId id) {
-    const auto at =
-        std::lower_bound(a.nudges.begin(), a.nudges.end(), id, [](const Nudge& n, CopyId c) { return n.copy < c; });
-    return at != a.nudges.end() && at->copy == id ? at->frames : 0;
+    const auto at = std::lower_bound(a.by_hand.nudges.begin(), a.by_hand.nudges.end(), id,
+                                     [](const Nudge& n, CopyId c) { return n.copy < c; });
+    return at != a.by_hand.nudges.end() && at->copy == id ? at->frames : 0;
 }
 
 // When the carrier first comes as far as a source frame: how far it has come by each whole frame is looked up once.
@@ -70,26 +70,26 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
         const Spread& s = g.spread;
         if (!s.on) continue;
         if (s.target == Target::visibility) {
-            flickers_.push_back({s, CurvePlan(s.amount, 1), g.values});
-            if (driver_changes(s)) flickers_.back().in_time.emplace(s, set, seconds_a_frame_, levels);
+            flickers_.push_back({s, CurvePlan(s.strength.keys, 1), g.values});
+            if (changes_in_time(s.by)) flickers_.back().in_time.emplace(s, set, seconds_a_frame_, levels);
             continue;
         }
         if (s.target != Target::delay && s.target != Target::speed) continue;
-        const bool delay = s.target == Target::delay, drifts = driver_changes(s);
+        const bool delay = s.target == Target::delay, drifts = changes_in_time(s.by);
         after_start_ |= delay && s.after_start;
         const bool changes = changes_in_time(s) || s.meets.has_value();
         for (std::size_t i = 0; i < n; ++i) {
-            const double v = g.values[i] * s.share;
+            const double v = g.values[i] * s.strength.share;
             (delay ? whole[i].delay : whole[i].rate) += delay ? v : v / 100;
             if (!changes) (delay ? still[i].delay : still[i].rate) += delay ? v : v / 100;
         }
         if (!changes) continue;
         Share share;
-        share.name = to_text(s.target) + std::string(" by ") + to_text(s.driver);
+        share.name = to_text(s.target) + std::string(" by ") + to_text(s.by.kind);
         share.target = s.target;
-        share.share = s.share;
-        share.amount = CurvePlan(s.amount, 1);
-        share.keys = s.amount;
+        share.share = s.strength.share;
+        share.amount = CurvePlan(s.strength.keys, 1);
+        share.keys = s.strength.keys;
         if (s.meets) share.meets = s.meets->value;
         if (drifts) share.in_time.emplace(s, set, seconds_a_frame_, levels);
         if (delay) {
@@ -108,8 +108,8 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
         still[i].rate = std::max(still[i].rate, slowest);
     }
     if (!changing_speeds.empty()) limit_slowing(changing_speeds, still);
-    if (!a.nudges.empty()) {
-        const bool keyed = !a.nudge_amount.empty();
+    if (!a.by_hand.nudges.empty()) {
+        const bool keyed = !a.by_hand.amount.empty();
         std::vector<double> nudges(keyed ? n : 0);
         for (std::size_t i = 0; i < n; ++i) {
             const double nudge = nudge_of(a, set.places[i].id);
@@ -123,13 +123,13 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
         if (keyed) {
             Share share;
             share.name = "nudges";
-            share.amount = CurvePlan(a.nudge_amount, 1);
+            share.amount = CurvePlan(a.by_hand.amount, 1);
             share.values = std::move(nudges);
             shares_.push_back(std::move(share));
         }
     }
 
-    if (a.kind == ArrangementKind::points && set.ground.carriers) {
+    if (a.layout.kind == ArrangementKind::points && set.ground.carriers) {
         std::vector<Life> lives(n);
         bool all_there = true;
         for (std::size_t i = 0; i < n; ++i) {
@@ -140,15 +140,15 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
         if (!all_there) lives_ = std::move(lives);
     }
     const double start = plan.first().value;
-    if (a.start == StartKind::at_frame) shift_ = a.start_frame.value - start;
-    if (a.start == StartKind::together) together_ = a.start_frame.value;
-    if (a.start == StartKind::at_birth && !lives_.empty()) {
+    if (a.begins.kind == StartKind::at_frame) shift_ = a.begins.frame.value - start;
+    if (a.begins.kind == StartKind::together) together_ = a.begins.frame.value;
+    if (a.begins.kind == StartKind::at_birth && !lives_.empty()) {
         const Births births(carrier_, horizon);
         std::vector<double> shifts(n);
         for (std::size_t i = 0; i < n; ++i) shifts[i] = births(lives_[i].birth) - start;
         shifts_ = std::move(shifts);
     }
-    hidden_until_start_ = a.hidden_until_start;
+    hidden_until_start_ = a.begins.hidden_before;
     if (!a.hidden_copies.empty()) {
         std::vector<std::uint8_t> hidden(n);
         for (std::size_t i = 0; i < n; ++i) {
@@ -423,10 +423,10 @@ bool CopyClocks::flickers_off(std::size_t i, double t) const {
         const Spread& s = f.spread;
         double shown = f.values[i];
         if (f.in_time) shown = f.in_time->at(i, t).value;
-        const double off = f.amount.at(t) * s.share * (1 - std::clamp(shown, 0.0, 100.0) / 100);
+        const double off = f.amount.at(t) * s.strength.share * (1 - std::clamp(shown, 0.0, 100.0) / 100);
         const double slot = std::floor(t * seconds_a_frame_ * s.changes + 1e-9);
         const auto place = static_cast<std::uint64_t>(static_cast<std::int64_t>(slot));
-        if (chance(s.seed, chance_bits(s.seed, s.id.value + rule, place), places_[i].id.value) < off) return true;
+        if (chance(s.by.seed, chance_bits(s.by.seed, s.id.value + rule, place), places_[i].id.value) < off) return true;
     }
     return false;
 }

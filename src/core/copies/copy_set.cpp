@@ -14,31 +14,14 @@ namespace {
 
 // The part of an arrangement that says where its copies stand and in what order.
 Arrangement only_places(const Arrangement& a) {
-    Arrangement p = a;
-    p.id = {};
-    p.name.clear();
-    p.source = {};
-    p.timing = {};
-    p.hidden = false;
-    p.carrier_timing = {};
-    p.variants.clear();
-    p.own_weight = 1;
-    p.in_turn = false;
-    p.variant_seed = 1;
-    p.single_out.reset();
-    p.hidden_copies.clear();
-    p.start = StartKind::with_shot;
-    p.start_frame = OutputFrame(1);
-    p.passes = 0;
-    p.hidden_until_start = false;
-    p.spreads.clear();
-    p.nudges.clear();
-    p.nudge_amount.clear();
-    p.wobble = {};
-    p.play = {};
-    p.pulses.clear();
-    p.place_keys.clear();
-    p.extra.clear();
+    Arrangement p;
+    p.layout = a.layout;
+    p.layout.carried.timing = {};
+    p.attitude = a.attitude;
+    p.size = a.size;
+    p.stretch = a.stretch;
+    p.jitter = a.jitter;
+    p.order = a.order;
     return p;
 }
 
@@ -78,7 +61,7 @@ void place_all(const Arrangement& a, CopySet& set) {
     std::vector<Placement> places;
     std::vector<SurfaceSpot> spots;
     std::vector<std::uint32_t> carrier_of;
-    if (a.kind == ArrangementKind::points) {
+    if (a.layout.kind == ArrangementKind::points) {
         if (!set.ground.carriers) {
             set.problem = "what carries the copies is not known yet";
             return;
@@ -89,7 +72,7 @@ void place_all(const Arrangement& a, CopySet& set) {
                 fmt::format("{} left out, as their place is not a number",
                             counted(static_cast<long long>(set.ground.carriers->not_finite), "point is", "points are"));
         }
-    } else if (a.kind == ArrangementKind::scatter) {
+    } else if (a.layout.kind == ArrangementKind::scatter) {
         if (!set.ground.surface) {
             set.problem = "the source to scatter on is not known yet";
             return;
@@ -119,7 +102,7 @@ void place_all(const Arrangement& a, CopySet& set) {
                          [&](std::uint32_t x, std::uint32_t y) { return keys[x] < keys[y]; });
     }
     if (a.order.reversed) std::reverse(order.begin(), order.end());
-    const CurvePlan width(a.width, 1), height(a.height, 1);
+    const CurvePlan width(a.stretch.width, 1), height(a.stretch.height, 1);
     std::vector<Placement> ordered;
     ordered.reserve(places.size());
     for (std::uint32_t i : order) {
@@ -136,7 +119,7 @@ void place_all(const Arrangement& a, CopySet& set) {
         for (std::uint32_t i : order) sorted.push_back(spots[i]);
         set.spots = std::move(sorted);
     }
-    if (a.kind == ArrangementKind::points) set.carrier_of = order;
+    if (a.layout.kind == ArrangementKind::points) set.carrier_of = order;
     set.places = std::move(ordered);
 }
 
@@ -170,8 +153,8 @@ CopySet make_copies(const Arrangement& spec, const CopyGroundwork& ground, const
         for (std::size_t i = 0; same_places && i < before->given.size() && !same; ++i) {
             Spread now = s, then = before->given[i].spread; // what does not touch the values may differ
             for (Spread* one : {&now, &then})
-                one->on = true, one->share = 1, one->amount.clear(), one->meets.reset(), one->after_start = false,
-                one->changes = 0, one->extra.clear();
+                one->on = true, one->strength.share = 1, one->strength.keys.clear(), one->meets.reset(),
+                one->after_start = false, one->changes = 0, one->extra.clear();
             if (now == then) same = &before->given[i];
         }
         GivenValues& g = set.given.emplace_back();
@@ -191,21 +174,21 @@ CopySet make_copies(const Arrangement& spec, const CopyGroundwork& ground, const
 std::vector<std::uint32_t> variants_of(const CopySet& set) {
     const Arrangement& a = set.spec;
     std::vector<std::uint32_t> out(set.places.size(), 0);
-    if (a.variants.empty()) return out;
-    std::vector<double> sums{a.own_weight};
-    for (const Variant& v : a.variants) sums.push_back(sums.back() + v.weight);
+    if (a.choice.variants.empty()) return out;
+    std::vector<double> sums{a.choice.own_weight};
+    for (const Variant& v : a.choice.variants) sums.push_back(sums.back() + v.weight);
     std::vector<const GivenValues*> given;
     for (const GivenValues& g : set.given) {
         if (g.spread.on && g.spread.target == Target::variant) given.push_back(&g);
     }
     for (std::size_t i = 0; i < out.size(); ++i) {
-        if (given.empty() && a.in_turn) {
+        if (given.empty() && a.choice.in_turn) {
             out[i] = static_cast<std::uint32_t>(i % sums.size());
             continue;
         }
         double u = 0;
-        if (given.empty()) u = chance(a.variant_seed, variant_rule, set.places[i].id.value);
-        for (const GivenValues* g : given) u += g->values[i] * g->spread.share / 100;
+        if (given.empty()) u = chance(a.choice.seed, variant_rule, set.places[i].id.value);
+        for (const GivenValues* g : given) u += g->values[i] * g->spread.strength.share / 100;
         u = u == 1 ? u : u - std::floor(u); // 100 % is the last source, past it the first comes again
         const auto at = std::upper_bound(sums.begin(), sums.end(), u * sums.back());
         out[i] = static_cast<std::uint32_t>(

@@ -22,8 +22,8 @@ CopyPlaces::CopyPlaces(const CopySet& set, Rate rate, const SpreadLevels& levels
     : spots_(set.spots), spec_(std::make_shared<Arrangement>(set.spec)) {
     const Arrangement& a = *spec_;
     seconds_a_frame_ = rate.start_of(1).value;
-    spec_facing_ = a.facing;
-    on_points_ = a.kind == ArrangementKind::points;
+    spec_facing_ = a.attitude.facing;
+    on_points_ = a.layout.kind == ArrangementKind::points;
     on_directions_ = set.ground.carriers && set.ground.carriers->directions;
     curve_ = PlaceCurve(a.place_keys);
     for (std::size_t k = 0; k + 1 < a.place_keys.size(); ++k) {
@@ -31,8 +31,8 @@ CopyPlaces::CopyPlaces(const CopySet& set, Rate rate, const SpreadLevels& levels
     }
     carried_ = (on_points_ && set.ground.carriers && set.ground.carriers->moves) || !spots_.empty();
     auto share_of = [&](const GivenValues& g) {
-        Share share{g.spread, CurvePlan(g.spread.amount, 1), g.values, std::nullopt};
-        if (driver_changes(g.spread)) share.in_time.emplace(g.spread, set, seconds_a_frame_, levels);
+        Share share{g.spread, CurvePlan(g.spread.strength.keys, 1), g.values, std::nullopt};
+        if (changes_in_time(g.spread.by)) share.in_time.emplace(g.spread, set, seconds_a_frame_, levels);
         return share;
     };
     std::vector<const GivenValues*> still;
@@ -48,16 +48,16 @@ CopyPlaces::CopyPlaces(const CopySet& set, Rate rate, const SpreadLevels& levels
             }
         }
     }
-    if (a.facing == Facing::target && !a.targets.empty()) {
+    if (a.attitude.facing == Facing::target && !a.attitude.targets.empty()) {
         std::array<CurvePlan, 3> plans;
         for (int k = 0; k < 3; ++k) {
             KeyedCurve keys;
-            for (const TargetKey& t : a.targets) keys.push_back({t.at.value, t.place[k], t.toward});
+            for (const TargetKey& t : a.attitude.targets) keys.push_back({t.at.value, t.place[k], t.toward});
             plans[static_cast<std::size_t>(k)] = CurvePlan(keys, 0);
         }
         target_ = std::move(plans);
-        for (std::size_t k = 0; k + 1 < a.targets.size(); ++k) {
-            if (a.targets[k].toward == Toward::step) jumps_.push_back(a.targets[k + 1].at.value);
+        for (std::size_t k = 0; k + 1 < a.attitude.targets.size(); ++k) {
+            if (a.attitude.targets[k].toward == Toward::step) jumps_.push_back(a.attitude.targets[k + 1].at.value);
         }
     }
     if (still.empty()) {
@@ -67,7 +67,7 @@ CopyPlaces::CopyPlaces(const CopySet& set, Rate rate, const SpreadLevels& levels
     std::vector<Placement> places = set.places.list();
     for (const GivenValues* g : still) {
         for (std::size_t i = 0; i < places.size(); ++i)
-            take(g->spread.target, g->values[i] * g->spread.share, places[i]);
+            take(g->spread.target, g->values[i] * g->spread.strength.share, places[i]);
     }
     still_ = std::move(places);
 }
@@ -166,19 +166,19 @@ void CopyPlaces::carry(std::vector<Placement>& places, const CarrierPoses& carri
         p.position = to_scene(a, here.place) + jitter_of(a.jitter, p.id);
         if (spec_facing_ == Facing::velocity && later.at(i, p.id, next)) {
             const V3d way = to_scene(a, next.place) - to_scene(a, here.place);
-            p.turn += heading_of(way) - a.heading;
-            if (a.upright) continue;
+            p.turn += heading_of(way) - a.layout.heading;
+            if (a.attitude.upright) continue;
             double bank = 0;
             if (before.at(i, p.id, last) && after.at(i, p.id, then)) {
-                const V3d bend = to_scene(a, last.place + then.place - here.place * 2) - a.origin;
-                bank = bank_of(way, bend, seconds_a_frame_, a.bank);
+                const V3d bend = to_scene(a, last.place + then.place - here.place * 2) - a.layout.origin;
+                bank = bank_of(way, bend, seconds_a_frame_, a.attitude.bank);
             }
             pitch_along(p, way, bank);
-        } else if (spec_facing_ == Facing::carrier && !a.upright && here.orient) {
-            stand_as(p, *here.orient, a.heading);
-        } else if (spec_facing_ == Facing::carrier && !a.upright && here.way != V3d(0) &&
+        } else if (spec_facing_ == Facing::carrier && !a.attitude.upright && here.orient) {
+            stand_as(p, *here.orient, a.layout.heading);
+        } else if (spec_facing_ == Facing::carrier && !a.attitude.upright && here.way != V3d(0) &&
                    !(on_points_ && on_directions_)) {
-            stand_on(p, to_scene(a, here.way) - a.origin);
+            stand_on(p, to_scene(a, here.way) - a.layout.origin);
         }
     }
 }
@@ -187,7 +187,7 @@ void CopyPlaces::carry(std::vector<Placement>& places, const CarrierPoses& carri
 void CopyPlaces::move_whole(std::vector<Placement>& places, double t) const {
     const PlaceKey k = curve_.at(t);
     const Axes axes = turned_axes(k.turn);
-    const V3d& middle = spec_->origin;
+    const V3d& middle = spec_->layout.origin;
     for (Placement& p : places) {
         p.position = middle + k.place + axes.scene((p.position - middle) * k.size);
         p.size *= k.size;
@@ -205,13 +205,13 @@ std::vector<Placement> CopyPlaces::at(double t, const CarrierPoses& carrier, std
         for (std::size_t i = 0; i < places.size(); ++i) { // whichever way the whole is turned
             Placement& p = places[i];
             const V3d way = target - p.position;
-            p.turn = still_[i].turn + heading_of(way) - spec_->heading;
+            p.turn = still_[i].turn + heading_of(way) - spec_->layout.heading;
             p.tilt = {};
-            if (!spec_->upright) pitch_along(p, way);
+            if (!spec_->attitude.upright) pitch_along(p, way);
         }
     }
     for (const Share& s : changing_) {
-        const double amount = s.amount.at(t) * s.spread.share;
+        const double amount = s.amount.at(t) * s.spread.strength.share;
         for (std::size_t i = 0; i < places.size(); ++i) take(s.spread.target, amount * value_at(s, i, t), places[i]);
     }
     return places;
@@ -222,7 +222,7 @@ std::vector<float> CopyPlaces::wobble_amounts(double t) const {
     if (wobbles_.empty()) return out;
     out.assign(still_.size(), 1);
     for (const Share& s : wobbles_) {
-        const double amount = s.amount.at(t) * s.spread.share;
+        const double amount = s.amount.at(t) * s.spread.strength.share;
         for (std::size_t i = 0; i < out.size(); ++i)
             out[i] += static_cast<float>(amount * (value_at(s, i, t) / 100 - 1));
     }

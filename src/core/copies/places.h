@@ -33,8 +33,10 @@ class CopyPlaces {
     }
     bool carried() const { return carried_; } // the poses of what carries them are needed
     bool faces_velocity() const { return carried_ && spec_facing_ == Facing::velocity; }
-    bool banks() const { return faces_velocity() && !spec_->upright && spec_->bank > 0; }
-    bool leans() const { return spec_ && (!spec_->upright || leaning(spec_->place_keys)); } // copies may be tilted
+    bool banks() const { return faces_velocity() && !spec_->attitude.upright && spec_->attitude.bank > 0; }
+    bool leans() const {
+        return spec_ && (!spec_->attitude.upright || leaning(spec_->place_keys));
+    } // copies may be tilted
     static bool leaning(std::span<const PlaceKey> keys);
 
     // gone: where asked for, 1 for copies whose carrier is not there.

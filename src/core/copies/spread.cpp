@@ -1,11 +1,12 @@
 #include "core/copies/spread.h"
 
-#include "core/base/chance.h"
+#include "core/drivers/chance_driver.h"
+#include "core/drivers/even_driver.h"
+#include "core/drivers/order_driver.h"
 
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
-#include <numbers>
 
 namespace garland {
 
@@ -41,54 +42,42 @@ Result<void> validate(const Spread& s) {
         return fail(ErrorCode::invalid, "a spread's amount is not a usable number");
     }
     const Limits l = limits_of(s.target);
-    const bool step = s.driver == Driver::order_step; // `to` is a step there
+    const bool step = s.by.kind == Driver::order_step; // `to` is a step there
     if (s.from < l.low || s.from > l.high || (!step && (s.to < l.low || s.to > l.high))) {
         Error error{ErrorCode::invalid, l.words};
         if (s.target == Target::speed)
             error.advice = "a copy cannot stand still or run backward by a spread; use a hold or reverse in the timing";
         return fail(std::move(error));
     }
-    for (double v : {s.share, s.patch, s.drift.x, s.drift.y, s.drift.z, s.axis.x, s.axis.y, s.axis.z, s.centre.x,
-                     s.centre.y, s.centre.z, s.reach, s.changes, s.meets ? s.meets->value : 0}) {
+    for (double v : {s.strength.share, s.changes, s.meets ? s.meets->value : 0}) {
         if (!std::isfinite(v) || std::abs(v) > 1e9)
             return fail(ErrorCode::invalid, "a measure of a spread is not a usable number");
     }
-    if (s.share < 0 || s.share > 1) return fail(ErrorCode::invalid, "a spread's amount is 0 to 100 %");
-    if (s.patch <= 0) return fail(ErrorCode::invalid, "a patch of noise must be wider than nothing");
-    if (s.detail < 1 || s.detail > 8) return fail(ErrorCode::invalid, "the detail of noise is 1 to 8");
-    if (s.reach < 0) return fail(ErrorCode::invalid, "a distance reaches 0 or more");
+    if (s.strength.share < 0 || s.strength.share > 1)
+        return fail(ErrorCode::invalid, "a spread's amount is 0 to 100 %");
     if (s.changes < 0 || s.changes > 1000)
         return fail(ErrorCode::invalid, "a flicker changes 0 to 1000 times a second");
-    if (s.driver == Driver::gradient && !s.along_path && s.axis.length() < 1e-9) {
-        return fail(Error{ErrorCode::invalid, "a gradient needs a direction"}.advise(
-            "give its axis, or let it follow the path"));
-    }
-    if (s.driver == Driver::attribute && s.attribute.empty()) {
-        return fail(Error{ErrorCode::invalid, "a spread by attribute needs the attribute's name"}.advise(
-            "name one that the carrying points have"));
-    }
-    if (s.driver == Driver::noise && s.drift != V3d(0) && s.target == Target::variant) {
-        return fail(
-            Error{ErrorCode::invalid, fmt::format("noise that drifts cannot drive the {}", to_text(s.target))}.advise(
-                "set its drift to 0, or let it drive the delay"));
-    }
-    if ((s.driver == Driver::zone || s.driver == Driver::sound) && s.target == Target::variant) {
+    GARLAND_CHECK(validate(s.by));
+    if (changes_in_time(s.by) && s.target == Target::variant) {
+        if (s.by.kind == Driver::noise) {
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("noise that drifts cannot drive the {}", to_text(s.target))}
+                    .advise("set its drift to 0, or let it drive the delay"));
+        }
         return fail(
             Error{ErrorCode::invalid, "which source a copy shows cannot change during the shot, as zones and sound do"}
                 .advise("drive it by something that is still"));
     }
-    if (s.driver == Driver::zone || s.driver == Driver::sound) GARLAND_CHECK(validate(s.level));
-    GARLAND_CHECK(validate(s.amount, "an amount", {-frame_limit, frame_limit, 0, 1}));
+    GARLAND_CHECK(validate(s.strength.keys, "an amount", {-frame_limit, frame_limit, 0, 1}));
     GARLAND_CHECK(validate(s.curve, "a spread's curve", {0, 1, -10, 10}));
-    if (s.target == Target::variant && !s.amount.empty())
+    if (s.target == Target::variant && !s.strength.keys.empty())
         return fail(ErrorCode::invalid,
                     "which source a copy shows cannot change during the shot: a variant's amount has no keys");
     return {};
 }
 
 bool changes_in_time(const Spread& s) {
-    return !s.amount.empty() || (s.driver == Driver::noise && s.drift != V3d(0)) || s.driver == Driver::zone ||
-           s.driver == Driver::sound;
+    return !s.strength.keys.empty() || changes_in_time(s.by);
 }
 
 double scaled(const Spread& s, const CurvePlan& curve, double u) {
@@ -97,67 +86,37 @@ double scaled(const Spread& s, const CurvePlan& curve, double u) {
     return whole(s) ? std::round(value) : value;
 }
 
-double value_of(const Spread& s, CopyId copy, std::int64_t index, std::int64_t count) {
-    const CurvePlan curve(s.curve, 0);
-    const double place = static_cast<double>(index), all = static_cast<double>(count);
-    switch (s.driver) {
-    case Driver::chance: {
-        double u = chance(s.seed, s.id.value, copy.value);
-        if (s.bell) {
-            for (std::uint64_t k = 1; k < 4; ++k) u += chance(s.seed + k * 0x9e3779b97f4a7c15u, s.id.value, copy.value);
-            u /= 4;
-        }
-        if (whole(s) && !curve.keyed()) {
-            const double low = std::ceil(std::min(s.from, s.to)), high = std::floor(std::max(s.from, s.to));
-            if (high < low) return std::round(low);
-            const double step = std::min(std::floor(u * (high - low + 1)), high - low);
-            return s.from <= s.to ? low + step : high - step; // the other way round, the other copies are late
-        }
-        return scaled(s, curve, u);
-    }
-    case Driver::order_step: {
-        const double value = s.from + s.to * place;
+double value_at(const Spread& s, const CurvePlan& curve, double u) {
+    if (!std::isfinite(u)) return s.from;
+    if (s.by.kind == Driver::order_step) {
+        const double value = s.from + s.to * u;
         return whole(s) ? std::round(value) : value;
     }
-    case Driver::order_total: return scaled(s, curve, count > 1 ? place / (all - 1) : 0);
-    case Driver::order_loop: return scaled(s, curve, count > 0 ? place / all : 0);
-    case Driver::even: {
-        const double turn = 0.5 + place / std::numbers::phi;
-        return scaled(s, curve, turn - std::floor(turn));
+    if (s.by.kind == Driver::attribute && s.by.carrier.as_it_is)
+        return std::clamp(whole(s) ? std::round(u) : u, -frame_limit, frame_limit);
+    if (s.by.kind == Driver::chance && whole(s) && !curve.keyed()) {
+        const double low = std::ceil(std::min(s.from, s.to)), high = std::floor(std::max(s.from, s.to));
+        if (high < low) return std::round(low);
+        const double step = std::min(std::floor(u * (high - low + 1)), high - low);
+        return s.from <= s.to ? low + step : high - step; // the other way round, the other copies are late
     }
-    default: return scaled(s, curve, 0);
+    return scaled(s, curve, u);
+}
+
+double value_of(const Spread& s, CopyId copy, std::int64_t index, std::int64_t count) {
+    const CurvePlan curve(s.curve, 0);
+    switch (s.by.kind) {
+    case Driver::chance: return value_at(s, curve, chance_of(s.by, s.id.value, copy));
+    case Driver::order_step: return value_at(s, curve, static_cast<double>(index));
+    case Driver::order_total: return value_at(s, curve, order_total_of(index, count));
+    case Driver::order_loop: return value_at(s, curve, order_loop_of(index, count));
+    case Driver::even: return value_at(s, curve, even_of(index));
+    default: return value_at(s, curve, 0);
     }
 }
 
 const char* to_text(Target target) {
-    switch (target) {
-    case Target::delay: return "delay";
-    case Target::speed: return "speed";
-    case Target::visibility: return "visibility";
-    case Target::size: return "size";
-    case Target::turn: return "turn";
-    case Target::variant: return "variant";
-    case Target::wobble: return "wobble strength";
-    }
-    return "delay";
-}
-
-const char* to_text(Driver driver) {
-    switch (driver) {
-    case Driver::chance: return "chance";
-    case Driver::order_step: return "order, per step";
-    case Driver::order_total: return "order, in total";
-    case Driver::order_loop: return "order, on a loop";
-    case Driver::even: return "even, by order";
-    case Driver::even_space: return "even, over space";
-    case Driver::noise: return "noise";
-    case Driver::gradient: return "gradient";
-    case Driver::distance: return "distance";
-    case Driver::attribute: return "attribute";
-    case Driver::zone: return "zone";
-    case Driver::sound: return "sound";
-    }
-    return "chance";
+    return word_of(target_words, target);
 }
 
 } // namespace garland

@@ -4,8 +4,8 @@
 
 #include "core/base/ids.h"
 #include "core/base/result.h"
-#include "core/drivers/playing.h"
-#include "core/geometry/pose.h"
+#include "core/base/words.h"
+#include "core/drivers/driver.h"
 #include "core/time/frames.h"
 #include "core/time/keyed_curve.h"
 
@@ -24,50 +24,36 @@ enum class Target {
     variant,    // per cent of the way through the sources by their weights; wrapped at 100
     wobble,     // per cent of the wobble; 100 is as it is
 };
+inline constexpr Word<Target> target_words[] = {
+    {"delay", Target::delay},
+    {"speed", Target::speed},
+    {"visibility", Target::visibility},
+    {"size", Target::size},
+    {"turn", Target::turn},
+    {"variant", Target::variant},
+    {"wobble strength", Target::wobble},
+    {"wobble amount", Target::wobble}}; // the later ones as earlier files have them
 
-enum class Driver {
-    chance,      // from … to, evenly or as a bell, by seed
-    order_step,  // `to` more for every copy in order; `from` for the first
-    order_total, // from at the first copy … to at the last
-    order_loop,  // the same wrapped onto a loop: the copy after the last would get `to`
-    even,        // without clumps, by order: the golden-ratio sequence
-    even_space,  // without clumps, over space: near neighbours differ most
-    noise,       // smooth noise over space
-    gradient,    // along an axis or the path, 0 … 1 however many copies
-    distance,    // from a point
-    attribute,   // of what carries the copy
-    zone,        // the level of zones it stands in, at every moment
-    sound,       // the level of what it hears, at every moment
+// How much of a spread counts.
+struct SpreadStrength {
+    double share = 1;  // 0 … 1
+    KeyedCurve keys{}; // the same over output frames, on top; empty: 1 throughout
+    bool operator==(const SpreadStrength&) const = default;
 };
 
 struct Spread {
     SpreadId id{};
     bool on = true;
     Target target = Target::delay;
-    Driver driver = Driver::chance;
+    DriverRule by{};
     double from = 0, to = 24;
     bool whole_frames = true; // delays only: rounds to whole output frames
-    std::uint64_t seed = 1;   // chance, even_space, noise, flicker
-
-    double share = 1;    // how much of it counts, 0 … 1
-    KeyedCurve amount{}; // the same over output frames, on top; empty: 1 throughout
+    KeyedCurve curve{};       // over the driver's 0 … 1; empty: straight
+    SpreadStrength strength{};
     // speed only: the frame at which every copy is as far as without this spread. Unset: where the timing starts.
     std::optional<OutputFrame> meets{};
-    KeyedCurve curve{};       // over the driver's 0 … 1; empty: straight
     bool after_start = false; // delays only: nothing before the timing's first frame is shown; its first pose is held
-
-    bool bell = false;       // chance
-    double patch = 3;        // noise: how wide a patch is, scene units
-    int detail = 1;          // noise: octaves, 1 … 8
-    V3d drift{0, 0, 0};      // noise: how the pattern moves, scene units a second
-    V3d axis{1, 0, 0};       // gradient, in the scene
-    bool along_path = false; // gradient: along the arrangement's own path instead
-    V3d centre{0, 0, 0};     // distance, in the scene
-    double reach = 0;        // distance at which it is 1, scene units; 0: the farthest copy's
-    std::string attribute{}; // of the carrier
-    bool as_it_is = false;   // attribute: its number is the value, from and to are not asked
-    double changes = 8;      // visibility: how often per second it may change
-    LevelRule level{};       // zone, sound
+    double changes = 8;       // visibility: how often per second it may change, by the driver's seed
     std::string extra{};
     bool operator==(const Spread&) const = default;
 };
@@ -82,13 +68,14 @@ bool changes_in_time(const Spread& spread);
 // from … to by the driver's u, 0 … 1: through the curve, and rounded where whole frames are asked for.
 double scaled(const Spread& spread, const CurvePlan& curve, double u);
 
-// What a spread that needs nothing but a copy's id and place in order gives it: frames later, per cent faster. index:
-// 0 … count − 1. Chance takes the hash of (seed, spread id, copy id) and depends on nothing else; rounded to whole
-// frames every whole value between from and to is as likely as any other. A bell is the mean of four such values
-// (Irwin–Hall). order_total with one copy gives `from`. even: u = the fractional part of 0.5 + index/φ.
+// The spread's value where its driver gives u: scaled; `to` more for every step of a driver that counts; the number
+// itself of an attribute as it is; `from` where the driver gives nothing (NaN). Of chance, every whole value between
+// from and to is as likely as any other.
+double value_at(const Spread& spread, const CurvePlan& curve, double u);
+
+// What a spread that needs nothing but a copy's id and place in order gives it. index: 0 … count − 1.
 double value_of(const Spread& spread, CopyId copy, std::int64_t index, std::int64_t count);
 
 const char* to_text(Target target);
-const char* to_text(Driver driver);
 
 } // namespace garland

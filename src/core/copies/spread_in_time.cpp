@@ -1,12 +1,8 @@
 #include "core/copies/spread_in_time.h"
 
-#include <algorithm>
+#include "core/drivers/noise_driver.h"
 
 namespace garland {
-
-bool driver_changes(const Spread& s) {
-    return (s.driver == Driver::noise && s.drift != V3d(0)) || s.driver == Driver::zone || s.driver == Driver::sound;
-}
 
 SpreadInTime::SpreadInTime(const Spread& spread, const CopySet& set, double seconds_a_frame, const SpreadLevels& levels)
     : spread_(spread), curve_(spread.curve, 0), places_(set.places), seconds_a_frame_(seconds_a_frame) {
@@ -23,18 +19,21 @@ SpreadInTime SpreadInTime::part(std::span<const std::uint32_t> which) const {
 
 SpreadInTime::Value SpreadInTime::at(std::size_t copy, double t) const {
     const std::size_t i = number(copy);
-    if (spread_.driver == Driver::noise) {
-        const DriftingValue v = noise_value(spread_, curve_, places_[i].position, t * seconds_a_frame_);
-        return {v.value, v.rate * seconds_a_frame_};
+    double u = 0, rate = 0, per_frame = 1; // rate: in a unit of time of which `per_frame` are an output frame
+    if (spread_.by.kind == Driver::noise) {
+        per_frame = seconds_a_frame_;
+        const DriftingNoise n = noise_of(spread_.by, spread_.id.value, places_[i].position, t * per_frame);
+        u = n.value, rate = n.rate;
+    } else if (levels_) {
+        const CopyLevels::Level l = levels_->at(i, t);
+        u = l.value, rate = l.rate;
     }
-    CopyLevels::Level l;
-    if (levels_) l = levels_->at(i, t);
-    const double wide = spread_.to - spread_.from, slope = curve_.keyed() ? curve_.slope(l.value) : 1;
-    return {spread_.from + (curve_.keyed() ? curve_.at(l.value) : l.value) * wide, l.rate * slope * wide};
+    const double wide = spread_.to - spread_.from, slope = curve_.keyed() ? curve_.slope(u) : 1;
+    return {spread_.from + (curve_.keyed() ? curve_.at(u) : u) * wide, rate * slope * wide * per_frame};
 }
 
 void SpreadInTime::cuts(std::size_t copy, double from, double to, std::vector<double>& out) const {
-    if (spread_.driver == Driver::noise) { // bends nowhere, but has to be looked at closely
+    if (spread_.by.kind == Driver::noise) { // bends nowhere, but has to be looked at closely
         for (double t = from; t <= to; t += 4) out.push_back(t);
         return;
     }
@@ -47,7 +46,7 @@ void SpreadInTime::cuts(std::size_t copy, double from, double to, std::vector<do
 }
 
 std::size_t SpreadInTime::alike(std::size_t copy) const {
-    return spread_.driver == Driver::noise || !levels_ ? number(copy) : levels_->alike(number(copy));
+    return spread_.by.kind == Driver::noise || !levels_ ? number(copy) : levels_->alike(number(copy));
 }
 
 } // namespace garland

@@ -12,9 +12,6 @@ namespace garland {
 using CopyLevelsPtr = std::shared_ptr<const CopyLevels>;
 using SpreadLevels = std::map<SpreadId, CopyLevelsPtr>; // of those driven by zones or sound
 
-// Whether a spread's driver changes in time.
-bool driver_changes(const Spread& spread);
-
 class SpreadInTime {
   public:
     SpreadInTime() = default;

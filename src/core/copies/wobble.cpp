@@ -151,13 +151,7 @@ Result<void> validate(const Wobble& w) {
 }
 
 const char* to_text(WobbleEnd end) {
-    switch (end) {
-    case WobbleEnd::never: return "never";
-    case WobbleEnd::let_go: return "let go";
-    case WobbleEnd::stay: return "stay";
-    case WobbleEnd::settle: return "settle";
-    }
-    return "never";
+    return word_of(wobble_end_words, end);
 }
 
 } // namespace garland

@@ -42,53 +42,23 @@ Result<void> validate(const Play& p) {
 }
 
 const char* to_text(LevelKind kind) {
-    switch (kind) {
-    case LevelKind::zones: return "zones";
-    case LevelKind::pulse: return "pulse";
-    case LevelKind::sound: return "sound";
-    }
-    return "zones";
+    return word_of(level_words, kind);
 }
 
 const char* to_text(ZoneJoin join) {
-    switch (join) {
-    case ZoneJoin::highest: return "highest";
-    case ZoneJoin::sum: return "sum";
-    case ZoneJoin::product: return "product";
-    }
-    return "highest";
+    return word_of(zone_join_words, join);
 }
 
 const char* to_text(SoundDeal deal) {
-    switch (deal) {
-    case SoundDeal::order: return "order";
-    case SoundDeal::axis: return "axis";
-    case SoundDeal::attribute: return "attribute";
-    case SoundDeal::together: return "together";
-    }
-    return "order";
+    return word_of(deal_words, deal);
 }
 
 const char* to_text(PlayBy by) {
-    switch (by) {
-    case PlayBy::clock: return "own clock";
-    case PlayBy::level: return "level";
-    case PlayBy::furthest: return "level, keeps the furthest";
-    case PlayBy::starts: return "starts";
-    case PlayBy::speed: return "speed";
-    }
-    return "own clock";
+    return word_of(play_words, by);
 }
 
 const char* to_text(Leaving leaving) {
-    switch (leaving) {
-    case Leaving::stop: return "stop";
-    case Leaving::back_to_start: return "back to the start";
-    case Leaving::go_on: return "go on";
-    case Leaving::finish_pass: return "finish the pass";
-    case Leaving::fade_out: return "fade out";
-    }
-    return "go on";
+    return word_of(leaving_words, leaving);
 }
 
 } // namespace garland

@@ -1,6 +1,7 @@
 // What can move a copy through its motion besides its own clock: a level that changes in time, and what it does.
 #pragma once
 
+#include "core/base/words.h"
 #include "core/drivers/sound.h"
 #include "core/drivers/wave.h"
 #include "core/drivers/zone.h"
@@ -11,13 +12,21 @@
 namespace garland {
 
 enum class LevelKind { zones, pulse, sound };
+inline constexpr Word<LevelKind> level_words[] = {
+    {"zones", LevelKind::zones}, {"pulse", LevelKind::pulse}, {"sound", LevelKind::sound}};
 enum class ZoneJoin { highest, sum, product };
+inline constexpr Word<ZoneJoin> zone_join_words[] = {
+    {"highest", ZoneJoin::highest}, {"sum", ZoneJoin::sum}, {"product", ZoneJoin::product}};
 enum class SoundDeal {
     order,     // copy k of n hears band ⌊k · bands / n⌋
     axis,      // by where it stands along an axis, lowest band first
     attribute, // by what carries it: its smallest value hears the lowest band
     together,  // all hear everything: the loudest band
 };
+inline constexpr Word<SoundDeal> deal_words[] = {{"order", SoundDeal::order},
+                                                 {"axis", SoundDeal::axis},
+                                                 {"attribute", SoundDeal::attribute},
+                                                 {"together", SoundDeal::together}};
 
 struct Hearing {
     SoundId sound{};
@@ -44,6 +53,10 @@ enum class PlayBy {
     starts,   // its clock starts when the level first exceeds the threshold
     speed,    // its clock runs at 1 + level · (speed − 1) of its rate
 };
+inline constexpr Word<PlayBy> play_words[] = {
+    {"own clock", PlayBy::clock},   {"level", PlayBy::level},
+    {"furthest", PlayBy::furthest}, {"starts", PlayBy::starts},
+    {"speed", PlayBy::speed},       {"own_clock", PlayBy::clock}}; // the later ones as earlier files have them
 enum class Leaving {
     stop,          // time runs only inside
     back_to_start, // over `leaving_frames`; 0: at once
@@ -51,6 +64,12 @@ enum class Leaving {
     finish_pass, // to the end of the pass, then rest
     fade_out,    // its speed goes evenly to 0 over `leaving_frames`
 };
+inline constexpr Word<Leaving> leaving_words[] = {
+    {"stop", Leaving::stop},         {"back to start", Leaving::back_to_start},
+    {"go on", Leaving::go_on},       {"finish pass", Leaving::finish_pass},
+    {"fade out", Leaving::fade_out}, {"back_to_start", Leaving::back_to_start},
+    {"go_on", Leaving::go_on},       {"finish_pass", Leaving::finish_pass},
+    {"fade_out", Leaving::fade_out}}; // the later ones as earlier files have them
 
 // What plays the copies of an arrangement.
 struct Play {

@@ -88,12 +88,7 @@ void WavePlan::cuts(double from, double to, std::span<const double> levels, std:
 }
 
 const char* to_text(WaveAfter after) {
-    switch (after) {
-    case WaveAfter::hold: return "hold";
-    case WaveAfter::repeat: return "repeat";
-    case WaveAfter::there_and_back: return "there and back";
-    }
-    return "hold";
+    return word_of(wave_words, after);
 }
 
 } // namespace garland

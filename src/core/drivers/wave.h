@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/result.h"
+#include "core/base/words.h"
 #include "core/time/frames.h"
 #include "core/time/keyed_curve.h"
 
@@ -11,6 +12,11 @@
 namespace garland {
 
 enum class WaveAfter { hold, repeat, there_and_back };
+inline constexpr Word<WaveAfter> wave_words[] = {
+    {"hold", WaveAfter::hold},
+    {"repeat", WaveAfter::repeat},
+    {"there-and-back", WaveAfter::there_and_back},
+    {"there_and_back", WaveAfter::there_and_back}}; // the last as earlier files have it
 
 struct Wave {
     OutputFrame start{1}; // 0 until here

@@ -52,25 +52,11 @@ Result<void> validate(const Zone& z) {
 }
 
 const char* to_text(ZoneShape shape) {
-    switch (shape) {
-    case ZoneShape::ball: return "ball";
-    case ZoneShape::box: return "box";
-    case ZoneShape::cylinder: return "cylinder";
-    case ZoneShape::wall: return "wall";
-    case ZoneShape::tube: return "tube";
-    case ZoneShape::mesh: return "mesh";
-    }
-    return "ball";
+    return word_of(zone_shape_words, shape);
 }
 
 const char* to_text(ZoneRide ride) {
-    switch (ride) {
-    case ZoneRide::none: return "nothing";
-    case ZoneRide::part: return "part";
-    case ZoneRide::particle: return "particle";
-    case ZoneRide::path: return "path";
-    }
-    return "nothing";
+    return word_of(zone_ride_words, ride);
 }
 
 } // namespace garland

@@ -3,6 +3,7 @@
 
 #include "core/base/ids.h"
 #include "core/base/result.h"
+#include "core/base/words.h"
 #include "core/drivers/place_keys.h"
 #include "core/time/frames.h"
 #include "core/time/keyed_curve.h"
@@ -21,6 +22,9 @@ enum class ZoneShape {
     tube,     // along `path`; size.x: its diameter
     mesh,     // the closed surface of a source's first pose; size is not used
 };
+inline constexpr Word<ZoneShape> zone_shape_words[] = {{"ball", ZoneShape::ball},         {"box", ZoneShape::box},
+                                                       {"cylinder", ZoneShape::cylinder}, {"wall", ZoneShape::wall},
+                                                       {"tube", ZoneShape::tube},         {"mesh", ZoneShape::mesh}};
 
 // Of a zone: its place, its turn, and a factor of the shape's own size (0: a zone that has shrunk away).
 using ZoneKey = PlaceKey;
@@ -32,6 +36,8 @@ enum class ZoneRide {
     particle, // a point of a source, by id
     path,     // along `path`, from its start at `ride_first` to its end at `ride_last`
 };
+inline constexpr Word<ZoneRide> zone_ride_words[] = {
+    {"nothing", ZoneRide::none}, {"part", ZoneRide::part}, {"particle", ZoneRide::particle}, {"path", ZoneRide::path}};
 
 struct Zone {
     ZoneId id{};

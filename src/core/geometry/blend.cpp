@@ -141,14 +141,7 @@ PosePtr with_normals_of_faces(const PosePtr& pose) {
 }
 
 const char* to_text(SubFrame how) {
-    switch (how) {
-    case SubFrame::nearest: return "nearest";
-    case SubFrame::linear: return "linear";
-    case SubFrame::smooth: return "smooth";
-    case SubFrame::carried: return "carried";
-    case SubFrame::level_set: return "level set";
-    }
-    return "linear";
+    return word_of(sub_frame_words, how);
 }
 
 } // namespace garland

@@ -1,6 +1,7 @@
 // Poses between two frames. The stored pose itself is returned at both ends, exact and without work.
 #pragma once
 
+#include "core/base/words.h"
 #include "core/geometry/pose.h"
 
 #include <cstddef>
@@ -18,6 +19,11 @@ enum class SubFrame {
     carried,   // the nearer frame moved along its velocities; volumes: both, moved along theirs and mixed
     level_set, // meshes whose faces change: distance fields of both, mixed, and meshed again (see level_set.h)
 };
+inline constexpr Word<SubFrame> sub_frame_words[] = {{"nearest", SubFrame::nearest},
+                                                     {"linear", SubFrame::linear},
+                                                     {"smooth", SubFrame::smooth},
+                                                     {"carried", SubFrame::carried},
+                                                     {"level set", SubFrame::level_set}};
 
 // Whether two poses can be mixed: as many points and faces of the same shape (or shared); or particles with ids; or
 // volumes.

@@ -146,23 +146,11 @@ bool contrast_counts(const Closing& c, SourceKind kind) {
 }
 
 const char* to_text(ClosingWay way) {
-    switch (way) {
-    case ClosingWay::cut: return "cut";
-    case ClosingWay::end_fade: return "end fade";
-    case ClosingWay::half_shift: return "half-shifted layers";
-    case ClosingWay::spread_gap: return "spread gap";
-    }
-    return "cut";
+    return word_of(closing_words, way);
 }
 
 const char* to_text(LayerMix mix) {
-    switch (mix) {
-    case LayerMix::mix: return "mix";
-    case LayerMix::add: return "add";
-    case LayerMix::maximum: return "maximum";
-    case LayerMix::density: return "density";
-    }
-    return "mix";
+    return word_of(layer_mix_words, mix);
 }
 
 } // namespace garland

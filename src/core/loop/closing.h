@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/base/result.h"
+#include "core/base/words.h"
 #include "core/source/sampler.h"
 #include "core/time/keyed_curve.h"
 
@@ -18,13 +19,20 @@ enum class ClosingWay {
     half_shift, // two layers half a loop apart, each unseen where it jumps
     spread_gap, // the gap between both ends is taken off bit by bit over the whole loop: no double image
 };
+inline constexpr Word<ClosingWay> closing_words[] = {{"cut", ClosingWay::cut},
+                                                     {"end fade", ClosingWay::end_fade},
+                                                     {"half-shifted layers", ClosingWay::half_shift},
+                                                     {"spread gap", ClosingWay::spread_gap}};
 enum class LayerMix {
     mix,     // weights come to 1
     add,     // their squares do
     maximum, // of what the weights leave of each; volumes only, others are mixed
     density, // as mix, but what is denser in the layer that goes changes over sooner; volumes only, others are mixed
 };
+inline constexpr Word<LayerMix> layer_mix_words[] = {
+    {"mix", LayerMix::mix}, {"add", LayerMix::add}, {"maximum", LayerMix::maximum}, {"density", LayerMix::density}};
 enum class FadeCurve { straight, smooth }; // w, or 3w² − 2w³
+inline constexpr Word<FadeCurve> fade_words[] = {{"straight", FadeCurve::straight}, {"smooth", FadeCurve::smooth}};
 
 struct Closing {
     std::int64_t start = 0;  // file frame of the loop's first pose

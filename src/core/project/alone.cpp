@@ -10,7 +10,7 @@ Result<Project> alone(const Project& project, SourceId source) {
     if (!spec) return fail(ErrorCode::not_found, "there is no such source");
     const auto shows =
         std::find_if(project.arrangements.begin(), project.arrangements.end(), [&](const Arrangement& a) {
-            return a.source == source || std::any_of(a.variants.begin(), a.variants.end(),
+            return a.source == source || std::any_of(a.choice.variants.begin(), a.choice.variants.end(),
                                                      [&](const Variant& v) { return v.source == source; });
         });
     if (shows == project.arrangements.end()) {

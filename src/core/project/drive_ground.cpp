@@ -44,7 +44,7 @@ Project without_playing(const Project& project) {
 bool plays_in_place(const Arrangement& a) {
     return (a.play.by != PlayBy::clock && a.play.level.kind == LevelKind::zones) ||
            std::any_of(a.spreads.begin(), a.spreads.end(),
-                       [](const Spread& s) { return s.on && s.driver == Driver::zone; });
+                       [](const Spread& s) { return s.on && s.by.kind == Driver::zone; });
 }
 
 std::uint64_t serial_of(const OpenSources& sources, SourceId id) {
@@ -72,7 +72,7 @@ bool sound_known(const SoundSpec& s, const Project& project, const OpenSources& 
 bool moving_known(const Arrangement& written, const Project& project, const OpenSources& sources) {
     const Arrangement a = resolved(project, written);
     if (!plays_in_place(a)) return true;
-    const bool carried = is_carried(a.kind) && serial_of(sources, a.carrier) != 0;
+    const bool carried = is_carried(a.layout.kind) && serial_of(sources, a.layout.carried.source) != 0;
     const bool own = written.single_out && !written.place_keys.empty();
     if (!carried && a.place_keys.empty() && !own) return true;
     const auto known = sources.moving.find(a.id);

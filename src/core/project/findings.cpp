@@ -1,6 +1,7 @@
 #include "core/project/findings.h"
 
 #include "core/base/numbers.h"
+#include "core/drivers/even_driver.h"
 #include "core/project/drive_findings.h"
 #include "core/project/looping.h"
 #include "core/project/time_findings.h"
@@ -108,10 +109,11 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
         }
     }
     if (!clamped.empty()) {
-        report.findings.push_back({FindingKind::clamped,
-                                   fmt::format("the source ends before the timing does: {} held at its end",
-                                               names(clamped, show.copies()) + (clamped.size() == 1 ? " is" : " are")),
-                                   clamped, static_cast<std::int64_t>(clamped_at), 0, key_of(FindingKind::clamped, a)});
+        report.findings.push_back(
+            {FindingKind::clamped,
+             fmt::format("the timing asks for frames past the end of the source: {} held at its last frame",
+                         names(clamped, show.copies()) + (clamped.size() == 1 ? " is" : " are")),
+             clamped, static_cast<std::int64_t>(clamped_at), 0, key_of(FindingKind::clamped, a)});
     }
     if (!early.empty()) {
         report.findings.push_back({FindingKind::clamped,
@@ -123,9 +125,8 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
     if (!nearest.empty()) {
         report.findings.push_back(
             {FindingKind::nearest,
-             fmt::format(
-                 "{} asked for frames between whole ones, where the source's faces change: the nearest frame is shown",
-                 names(nearest, show.copies()) + (nearest.size() == 1 ? " is" : " are")),
+             fmt::format("{} shown between frames where the faces change: the nearest frame is shown",
+                         names(nearest, show.copies()) + (nearest.size() == 1 ? " is" : " are")),
              nearest, static_cast<std::int64_t>(nearest_at), 0, key_of(FindingKind::nearest, a)});
     }
     if (!missing.empty()) {
@@ -173,7 +174,7 @@ Result<void> add_seam(const Show& show, const ArrangementShow& a, Report& report
         }
     }
     if (!seen) return {}; // no copy comes to its wrap in the range
-    f.words = fmt::format("the repeat of \"{}\" jumps where it wraps: {} m, {} times as far as the frames beside it",
+    f.words = fmt::format("the repeat of \"{}\" jumps at its seam: {} m, {} times the step of the frames beside it",
                           a.spec.name, short_number(*jump, 3), short_number(*jump / usual, 2));
     report.findings.push_back(std::move(f));
     return {};

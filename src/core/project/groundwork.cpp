@@ -11,14 +11,13 @@ namespace garland {
 
 bool needs_groundwork(const Project& project, const OpenSources& sources) {
     for (const Arrangement& a : project.arrangements) {
-        if (!is_carried(a.kind)) continue;
-        const auto open = sources.find(a.carrier);
-        const SourceSpec* spec = project.source(a.carrier);
+        if (!is_carried(a.layout.kind)) continue;
+        const auto open = sources.find(a.layout.carried.source);
+        const SourceSpec* spec = project.source(a.layout.carried.source);
         if (open == sources.end() || !open->second.source || !spec) continue;
-        const bool known = a.kind == ArrangementKind::points ? open->second.ground.carriers != nullptr
-                                                             : open->second.ground.surface != nullptr;
-        if (!(open->second.ground_settings == import_settings_of(*spec) &&
-              open->second.ground_closing == spec->closing) ||
+        const bool known = a.layout.kind == ArrangementKind::points ? open->second.ground.carriers != nullptr
+                                                                    : open->second.ground.surface != nullptr;
+        if (!(open->second.ground_settings == spec->import_settings && open->second.ground_closing == spec->closing) ||
             (!known && !open->second.ground_problem))
             return true;
     }
@@ -28,18 +27,18 @@ bool needs_groundwork(const Project& project, const OpenSources& sources) {
 Result<bool> find_groundwork(const Project& project, OpenSources& sources, PoseCache& cache, Progress& progress) {
     bool learned = false;
     for (const Arrangement& a : project.arrangements) {
-        if (!is_carried(a.kind)) continue;
-        const auto open = sources.find(a.carrier);
-        const SourceSpec* spec = project.source(a.carrier);
+        if (!is_carried(a.layout.kind)) continue;
+        const auto open = sources.find(a.layout.carried.source);
+        const SourceSpec* spec = project.source(a.layout.carried.source);
         if (open == sources.end() || !open->second.source || !spec) continue;
         OpenSource& o = open->second;
-        if (!(o.ground_settings == import_settings_of(*spec) && o.ground_closing == spec->closing)) {
+        if (!(o.ground_settings == spec->import_settings && o.ground_closing == spec->closing)) {
             o.ground = {};
             o.ground_problem.reset();
-            o.ground_settings = import_settings_of(*spec);
+            o.ground_settings = spec->import_settings;
             o.ground_closing = spec->closing;
         }
-        const bool points = a.kind == ArrangementKind::points;
+        const bool points = a.layout.kind == ArrangementKind::points;
         if (o.ground_problem || (points ? o.ground.carriers != nullptr : o.ground.surface != nullptr)) continue;
         const Sampler sampler = sampler_for(*spec, o, project.settings.rate, cache);
         std::optional<Error> error;

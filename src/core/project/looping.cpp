@@ -38,7 +38,7 @@ std::uint64_t serial_of(std::uint64_t serial, const Closing& c, const ImportSett
 void repeat_range(Project& p, SourceId source, SourceFrame first, SourceFrame last) {
     std::vector<TimingId> done;
     for (const Arrangement& a : p.arrangements) {
-        const bool shows = a.source == source || std::any_of(a.variants.begin(), a.variants.end(),
+        const bool shows = a.source == source || std::any_of(a.choice.variants.begin(), a.choice.variants.end(),
                                                              [&](const Variant& v) { return v.source == source; });
         if (!shows || std::find(done.begin(), done.end(), a.timing) != done.end()) continue;
         done.push_back(a.timing);
@@ -60,20 +60,20 @@ void repeat_range(Project& p, SourceId source, SourceFrame first, SourceFrame la
 Sampler open_sampler(const SourceSpec& spec, const OpenSource& open, PoseCache& cache) {
     const SourceFacts& f = open.source->facts();
     return Sampler(open.source, make_clock(f.first, f.last, f.first, spec.rate, Join::frame_for_frame, spec.rate),
-                   import_settings_of(spec), open.serial, &cache);
+                   spec.import_settings, open.serial, &cache);
 }
 
 Sampler sampler_for(const SourceSpec& spec, const OpenSource& open, Rate rate, PoseCache& cache) {
     const SourceFacts& f = open.source->facts();
     SourceClock clock = clock_of(spec, f.first, f.last, rate);
     if (!spec.closing || !validate(*spec.closing, f.first, f.last))
-        return Sampler(open.source, clock, import_settings_of(spec), open.serial, &cache);
+        return Sampler(open.source, clock, spec.import_settings, open.serial, &cache);
     const Closing& c = *spec.closing;
     clock.first = clock.first + static_cast<double>(c.start - f.first) / clock.files_per_frame;
     clock.file_first = c.start;
     clock.file_last = c.start + c.length;
     return Sampler(close_loop(open_sampler(spec, open, cache), c), clock, {},
-                   serial_of(open.serial, c, import_settings_of(spec)), &cache);
+                   serial_of(open.serial, c, spec.import_settings), &cache);
 }
 
 Result<void> close_source(Project& project, SourceId source, const Closing& closing, std::int64_t file_first,
@@ -130,7 +130,7 @@ Result<Repeated> repeat_as_it_is(Project& project, SourceId source, bool last_is
             "undo the closing first"));
     Repeated out;
     for (const Arrangement& a : project.arrangements) {
-        const bool shows = a.source == source || std::any_of(a.variants.begin(), a.variants.end(),
+        const bool shows = a.source == source || std::any_of(a.choice.variants.begin(), a.choice.variants.end(),
                                                              [&](const Variant& v) { return v.source == source; });
         const auto known = [&](const std::vector<TimingId>& list) {
             return std::find(list.begin(), list.end(), a.timing) != list.end();

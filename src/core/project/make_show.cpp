@@ -13,7 +13,7 @@ Arrangement resolved(const Project& project, const Arrangement& a) {
     if (!a.single_out) return a;
     const Arrangement* from = project.arrangement(a.single_out->from);
     if (!from) return a;
-    Arrangement r = *from;
+    Arrangement r = *from; // where its copies stand and what moves them there
     r.id = a.id;
     r.name = a.name;
     r.source = a.source;
@@ -21,18 +21,15 @@ Arrangement resolved(const Project& project, const Arrangement& a) {
     r.hidden = a.hidden;
     r.single_out = a.single_out;
     r.hidden_copies = a.hidden_copies;
-    r.start = a.start;
-    r.start_frame = a.start_frame;
-    r.passes = a.passes;
-    r.hidden_until_start = a.hidden_until_start;
+    r.begins = a.begins;
     r.spreads.insert(r.spreads.end(), a.spreads.begin(), a.spreads.end());
-    for (const Nudge& n : a.nudges) { // on top of the other's
-        const auto at = std::lower_bound(r.nudges.begin(), r.nudges.end(), n.copy,
+    for (const Nudge& n : a.by_hand.nudges) { // on top of the other's
+        const auto at = std::lower_bound(r.by_hand.nudges.begin(), r.by_hand.nudges.end(), n.copy,
                                          [](const Nudge& x, CopyId c) { return x.copy < c; });
-        if (at != r.nudges.end() && at->copy == n.copy) {
+        if (at != r.by_hand.nudges.end() && at->copy == n.copy) {
             at->frames += n.frames;
         } else {
-            r.nudges.insert(at, n);
+            r.by_hand.nudges.insert(at, n);
         }
     }
     r.wobble = a.wobble;
@@ -60,20 +57,19 @@ struct Maker {
     }
 
     CopyGroundwork ground_of(const Arrangement& a, std::string& problem) const {
-        if (!is_carried(a.kind)) return {};
-        const auto open = sources.find(a.carrier);
-        const SourceSpec* spec = project.source(a.carrier);
+        if (!is_carried(a.layout.kind)) return {};
+        const auto open = sources.find(a.layout.carried.source);
+        const SourceSpec* spec = project.source(a.layout.carried.source);
         if (open == sources.end() || !spec) {
             problem = "what carries the copies is not open";
             return {};
         }
-        if (!(open->second.ground_settings == import_settings_of(*spec) &&
-              open->second.ground_closing == spec->closing))
+        if (!(open->second.ground_settings == spec->import_settings && open->second.ground_closing == spec->closing))
             return {};
         if (open->second.ground_problem) problem = describe(*open->second.ground_problem);
         CopyGroundwork g = open->second.ground;
-        if (a.kind == ArrangementKind::points) g.surface = nullptr;
-        if (a.kind == ArrangementKind::scatter) g.carriers = nullptr;
+        if (a.layout.kind == ArrangementKind::points) g.surface = nullptr;
+        if (a.layout.kind == ArrangementKind::scatter) g.carriers = nullptr;
         return g;
     }
 
@@ -94,12 +90,12 @@ struct Maker {
         out.source = source;
         out.spec = a;
         Timing timing = *project.timing(a.timing);
-        if (a.passes > 0 &&
+        if (a.begins.passes > 0 &&
             (timing.after.mode == OutsideMode::repeat || timing.after.mode == OutsideMode::there_and_back)) {
-            if (a.passes == 1) {
+            if (a.begins.passes == 1) {
                 timing.after = {OutsideMode::hold, 0};
             } else {
-                timing.after.count = a.passes - 1;
+                timing.after.count = a.begins.passes - 1;
             }
         }
         out.plan = TimingPlan(timing);
@@ -193,9 +189,9 @@ struct Maker {
     SpreadLevels spread_levels(const Arrangement& a, const CopySet& set) const {
         SpreadLevels out;
         for (const Spread& s : a.spreads) {
-            if (s.driver != Driver::zone && s.driver != Driver::sound) continue;
-            LevelRule rule = s.level;
-            rule.kind = s.driver == Driver::zone ? LevelKind::zones : LevelKind::sound;
+            if (s.by.kind != Driver::zone && s.by.kind != Driver::sound) continue;
+            LevelRule rule = s.by.level;
+            rule.kind = s.by.kind == Driver::zone ? LevelKind::zones : LevelKind::sound;
             out[s.id] = std::make_shared<CopyLevels>(rule, show.levels, tracks_of(a, set, set.places), set);
         }
         return out;
@@ -211,7 +207,7 @@ struct Maker {
         const PlayedSpan span{plan.first().value, plan.length(), pass};
         std::vector<double> starts = clocks.starts(plan);
         const bool own_in_time = std::any_of(a.spreads.begin(), a.spreads.end(), [](const Spread& s) {
-            return s.on && s.target == Target::speed && driver_changes(s);
+            return s.on && s.target == Target::speed && changes_in_time(s.by);
         });
         if (const ArrangementShow* old = own_in_time ? nullptr : earlier(a.id);
             old && old->set.get() == &set && old->clocks.playing_whole()) {
@@ -248,12 +244,12 @@ struct Maker {
             common.own_keys = written.place_keys;
             common.own_place = PlaceCurve(written.place_keys);
         }
-        if (is_carried(a.kind)) {
-            if (const auto carrier = show.samplers.find(a.carrier); carrier != show.samplers.end()) {
+        if (is_carried(a.layout.kind)) {
+            if (const auto carrier = show.samplers.find(a.layout.carried.source); carrier != show.samplers.end()) {
                 common.carrier_sampler = carrier->second;
                 common.carrier.clock = carrier->second.clock();
             }
-            if (const Timing* t = a.carrier_timing ? project.timing(a.carrier_timing) : nullptr)
+            if (const Timing* t = a.layout.carried.timing ? project.timing(a.layout.carried.timing) : nullptr)
                 common.carrier.plan = TimingPlan(*t);
         }
         const SpreadLevels levels = spread_levels(a, *set);
@@ -263,7 +259,7 @@ struct Maker {
             clocks.set_playing(std::move(playing));
         const std::vector<std::uint32_t> shown = shown_of(a, *set);
         const std::vector<std::uint32_t> variants = variants_of(*set);
-        const std::size_t kinds = a.variants.size() + 1;
+        const std::size_t kinds = a.choice.variants.size() + 1;
         std::vector<std::vector<std::uint32_t>> which(kinds);
         std::vector<std::vector<std::int64_t>> numbers(kinds);
         for (std::uint32_t i : shown) {
@@ -275,7 +271,7 @@ struct Maker {
             ArrangementShow out = common;
             if (k > 0) {
                 out.wobbles.clear();
-                fill(out, a, a.variants[k - 1].source);
+                fill(out, a, a.choice.variants[k - 1].source);
             }
             out.first_copy = numbers[k].empty() ? number : numbers[k].front();
             if (which[k].size() == set->places.size()) {

@@ -17,7 +17,7 @@ Result<ArrangementDone> meet_at(const Arrangement& arrangement, const MeetOrder&
             Error{ErrorCode::invalid, "an ease takes at least 1 output frame, and copies stay together for 0 or more"}
                 .advise("give an ease of some frames"));
     }
-    if (arrangement.start == StartKind::at_birth) {
+    if (arrangement.begins.kind == StartKind::at_birth) {
         return fail(
             Error{ErrorCode::invalid, "copies whose time starts at their birth are each at another source frame"}
                 .advise("let them start with the shot"));
@@ -33,11 +33,11 @@ Result<ArrangementDone> meet_at(const Arrangement& arrangement, const MeetOrder&
     keys.push_back({o.at.value + o.stay + o.ease, 1, Toward::linear});
     int delays = 0, speeds = 0;
     for (Spread& s : done.arrangement.spreads) {
-        if (s.target == Target::delay) s.amount = keys, ++delays;
+        if (s.target == Target::delay) s.strength.keys = keys, ++delays;
         if (s.target == Target::speed) s.meets = o.at, ++speeds;
     }
-    if (!done.arrangement.nudges.empty()) done.arrangement.nudge_amount = keys;
-    if (delays + speeds == 0 && done.arrangement.nudges.empty())
+    if (!done.arrangement.by_hand.nudges.empty()) done.arrangement.by_hand.amount = keys;
+    if (delays + speeds == 0 && done.arrangement.by_hand.nudges.empty())
         done.note = "the copies already move together: nothing delays them";
     if (speeds > 0) {
         done.note =
@@ -123,10 +123,10 @@ Result<MeetDone> meet_in(Project& project, ArrangementId id, const MeetOrder& o)
 Result<ArrangementDone> without_meeting(const Arrangement& arrangement) {
     ArrangementDone done{arrangement, "Remove the meeting", {}};
     for (Spread& s : done.arrangement.spreads) {
-        if (s.target == Target::delay) s.amount.clear();
+        if (s.target == Target::delay) s.strength.keys.clear();
         s.meets.reset();
     }
-    done.arrangement.nudge_amount.clear();
+    done.arrangement.by_hand.amount.clear();
     return done;
 }
 

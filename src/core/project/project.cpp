@@ -22,21 +22,21 @@ Result<void> validate_links(const Project& p, const Arrangement& a) {
     auto wrong = [&](std::string words) {
         return fail(ErrorCode::invalid, fmt::format("the arrangement \"{}\" {}", a.name, words));
     };
-    if (is_carried(a.kind) && a.carrier && !p.source(a.carrier))
-        return wrong(fmt::format("stands on a source that is not there ({})", a.carrier.value));
-    if (a.carrier_timing && !p.timing(a.carrier_timing))
-        return wrong(fmt::format("is carried by a timing that is not there ({})", a.carrier_timing.value));
-    for (const Variant& v : a.variants) {
+    if (is_carried(a.layout.kind) && a.layout.carried.source && !p.source(a.layout.carried.source))
+        return wrong(fmt::format("stands on a source that is not there ({})", a.layout.carried.source.value));
+    if (a.layout.carried.timing && !p.timing(a.layout.carried.timing))
+        return wrong(fmt::format("is carried by a timing that is not there ({})", a.layout.carried.timing.value));
+    for (const Variant& v : a.choice.variants) {
         if (!p.source(v.source)) return wrong(fmt::format("shows a source that is not there ({})", v.source.value));
     }
     for (ZoneId id : a.play.level.zones) {
         if (!p.zone(id)) return wrong(fmt::format("is played by a zone that is not there ({})", id.value));
     }
     for (const Spread& s : a.spreads) {
-        for (ZoneId id : s.level.zones) {
+        for (ZoneId id : s.by.level.zones) {
             if (!p.zone(id)) return wrong(fmt::format("has a spread by a zone that is not there ({})", id.value));
         }
-        if (s.driver == Driver::sound && !p.sound(s.level.hearing.sound))
+        if (s.by.kind == Driver::sound && !p.sound(s.by.level.hearing.sound))
             return wrong("has a spread by a sound that is not there");
     }
     const bool hears = a.play.by != PlayBy::clock && a.play.level.kind == LevelKind::sound;
@@ -130,14 +130,15 @@ Result<void> validate(const Project& p) {
     };
     for (const SourceSpec& s : p.sources) {
         if (!fresh(s.id.value)) return bad_id("the source", s.name, s.id.value);
-        if (!std::isfinite(s.scale) || s.scale < 1e-9 || s.scale > 1e9) {
+        if (!std::isfinite(s.import_settings.scale) || s.import_settings.scale < 1e-9 ||
+            s.import_settings.scale > 1e9) {
             return fail(ErrorCode::invalid, fmt::format("the source \"{}\" has a scale that is not usable", s.name));
         }
         if (auto ok = validate(s.wobble); !ok) return fail(named(ok.error(), "the source", s.name));
-        if (!std::isfinite(s.voxel) || s.voxel < 0) {
+        if (!std::isfinite(s.import_settings.voxel) || s.import_settings.voxel < 0) {
             return fail(ErrorCode::invalid, fmt::format("the source \"{}\" has a voxel size below 0", s.name));
         }
-        if (!std::is_sorted(s.dropped.begin(), s.dropped.end())) {
+        if (!std::is_sorted(s.import_settings.dropped.begin(), s.import_settings.dropped.end())) {
             return fail(ErrorCode::invalid, fmt::format("the source \"{}\": dropped frames must rise", s.name));
         }
         if (s.shape_frames < 1 || s.shape_frames > 100'000) {
@@ -203,27 +204,14 @@ SourceLength length_of(const SourceFacts& f, Rate rate) {
     return {f.first, f.last, f.rate.value_or(rate), f.up, f.scale};
 }
 
-ImportSettings import_settings_of(const SourceSpec& s) {
-    ImportSettings t;
-    t.how = s.sub_frame;
-    t.gaps = s.gaps;
-    t.up = s.up;
-    t.scale = s.scale;
-    t.root = s.root;
-    t.fresh_normals = s.fresh_normals;
-    t.voxel = s.voxel;
-    t.dropped = s.dropped;
-    return t;
-}
-
 SourceId add_source(Project& p, std::string name, std::string path, const SourceLength& length) {
     SourceSpec source;
     source.id = SourceId(p.next_id++);
     source.name = name;
     source.path = std::move(path);
     source.rate = length.rate;
-    source.up = length.up;
-    source.scale = length.scale;
+    source.import_settings.up = length.up;
+    source.import_settings.scale = length.scale;
     const SourceClock clock = clock_of(source, length.file_first, length.file_last, p.settings.rate);
 
     Timing timing;
@@ -236,7 +224,7 @@ SourceId add_source(Project& p, std::string name, std::string path, const Source
     arrangement.name = name;
     arrangement.source = source.id;
     arrangement.timing = timing.id;
-    arrangement.spacing = arrangement.row_spacing = arrangement.layer_spacing = length.spacing;
+    arrangement.layout.spacing = arrangement.layout.row_spacing = arrangement.layout.layer_spacing = length.spacing;
 
     const SourceId id = source.id;
     p.sources.push_back(std::move(source));
@@ -262,7 +250,7 @@ void remove_zone(Project& p, ZoneId id) {
         std::vector<ZoneId>& own = a.play.level.zones;
         if (std::erase(own, id) > 0 && own.empty() && a.play.level.kind == LevelKind::zones) a.play.by = PlayBy::clock;
         for (Spread& s : a.spreads) {
-            if (std::erase(s.level.zones, id) > 0 && s.level.zones.empty()) s.on = false;
+            if (std::erase(s.by.level.zones, id) > 0 && s.by.level.zones.empty()) s.on = false;
         }
     }
 }
@@ -271,7 +259,7 @@ void remove_sound(Project& p, SoundId id) {
     std::erase_if(p.sounds, [&](const SoundSpec& s) { return s.id == id; });
     for (Arrangement& a : p.arrangements) {
         std::erase_if(a.spreads,
-                      [&](const Spread& s) { return s.driver == Driver::sound && s.level.hearing.sound == id; });
+                      [&](const Spread& s) { return s.by.kind == Driver::sound && s.by.level.hearing.sound == id; });
         if (a.play.level.hearing.sound != id) continue;
         if (a.play.level.kind == LevelKind::sound) a.play.by = PlayBy::clock;
         a.play.level.hearing.sound = {};
@@ -288,12 +276,12 @@ void remove_source(Project& p, SourceId id) {
     std::vector<ArrangementId> gone;
     for (const Arrangement& a : p.arrangements) {
         if (a.source == id) freed.insert(a.timing.value);
-        if (a.source == id || (is_carried(a.kind) && a.carrier == id)) gone.push_back(a.id);
+        if (a.source == id || (is_carried(a.layout.kind) && a.layout.carried.source == id)) gone.push_back(a.id);
     }
     for (ArrangementId a : gone) remove_arrangement(p, a);
     for (Arrangement& a : p.arrangements) {
-        std::erase_if(a.variants, [&](const Variant& v) { return v.source == id; });
-        if (a.carrier == id) a.carrier = {};
+        std::erase_if(a.choice.variants, [&](const Variant& v) { return v.source == id; });
+        if (a.layout.carried.source == id) a.layout.carried.source = {};
     }
     for (Zone& z : p.zones) { // a zone stays, without what it had of the source
         if (z.mesh == id) z.mesh = {}, z.shape = z.shape == ZoneShape::mesh ? ZoneShape::ball : z.shape;
@@ -303,7 +291,7 @@ void remove_source(Project& p, SourceId id) {
         }
     }
     std::erase_if(p.sources, [&](const SourceSpec& s) { return s.id == id; });
-    for (const Arrangement& a : p.arrangements) freed.erase(a.timing.value), freed.erase(a.carrier_timing.value);
+    for (const Arrangement& a : p.arrangements) freed.erase(a.timing.value), freed.erase(a.layout.carried.timing.value);
     std::erase_if(p.timings, [&](const Timing& t) { return freed.count(t.id.value) > 0; });
 }
 

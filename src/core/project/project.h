@@ -26,16 +26,9 @@ struct SourceSpec {
     std::string path{}; // as written in the project file: relative to it where possible
     Rate rate{};        // of the files
     Join join = Join::by_clock;
-    std::optional<std::int64_t> first{}; // what the first file frame is called here; unset: as the files count
-    SubFrame sub_frame = SubFrame::linear;
-    GapFix gaps = GapFix::hold;
-    UpAxis up = UpAxis::y;
-    double scale = 1; // scene units in one unit of the files
-    RootMotion root = RootMotion::along;
-    bool fresh_normals = false;
-    double voxel = 0;                           // for level sets; see ImportSettings
+    std::optional<std::int64_t> first{};        // what the first file frame is called here; unset: as the files count
+    ImportSettings import_settings{};           // without parts: those are a single-out's
     SourceChoices choices{};                    // of variants and animations; see SourceFacts
-    std::vector<std::int64_t> dropped{};        // frames that count as missing; rising
     std::optional<std::int64_t> changes_from{}; // the user knows that points or faces change from this frame on
     std::optional<WaterSpec> water{};           // computed: there is no path
     std::vector<std::string> shapes{};          // paths of hand-made meshes: path is the first of them
@@ -113,8 +106,6 @@ struct SourceLength {
 };
 // rate: for files that do not say theirs.
 SourceLength length_of(const SourceFacts& facts, Rate rate);
-
-ImportSettings import_settings_of(const SourceSpec& spec);
 
 SourceClock clock_of(const SourceSpec& spec, std::int64_t file_first, std::int64_t file_last, Rate project);
 

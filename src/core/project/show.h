@@ -2,14 +2,10 @@
 // Scene, Lanes, Check, trace and every writer walk: copy moments → needed poses → posed copies.
 #pragma once
 
-#include "core/copies/picks.h"
-#include "core/copies/places.h"
 #include "core/copies/twins.h"
-#include "core/copies/wobble.h"
 #include "core/project/project.h"
-#include "core/source/sampler.h"
+#include "core/scene/posed.h"
 
-#include <cmath>
 #include <map>
 #include <memory>
 #include <string>
@@ -64,48 +60,6 @@ struct OpenSources : std::map<SourceId, OpenSource> {
     std::map<ArrangementId, MovingGround> moving;
 };
 
-// The copies of one arrangement that show one source, ready to be asked about any frame.
-struct ArrangementShow {
-    ArrangementId id;
-    SourceId source;
-    TimingPlan plan;
-    TimingForm form = TimingForm::positions;
-    std::string timing_name;
-    std::vector<OffBeat> off_beats;         // while the tempo grid is on: ends of phrases that miss it
-    std::vector<OutputFrame> phrase_starts; // of a list of phrases, closed by its end
-    SourceClock clock;
-    bool usable = false; // its source is open; otherwise there are clocks but nothing to see
-    Sampler sampler;     // where it is usable
-    // The numbers of its copies, counted over the whole project from 0; where an arrangement shows one source only they
-    // follow each other.
-    std::int64_t first_copy = 0;
-    SharedList<std::int64_t> numbers;
-    std::int64_t number(std::size_t i) const {
-        return numbers.empty() ? first_copy + static_cast<std::int64_t>(i) : numbers[i];
-    }
-
-    CopyPlaces standing;
-    SharedList<Placement> places;       // as its rules say, without wobble and before anything moves
-    CopyClocks clocks;                  // by order, as places
-    std::vector<Wobble> wobbles;        // those that are on: the source's, the arrangement's
-    Rate rate;                          // output frames a second
-    Arrangement spec;                   // the rules of its copies; of a single-out, the other's with its own
-    std::shared_ptr<const CopySet> set; // all copies of the arrangement, whatever they show
-    SharedList<std::uint32_t> in_set;   // where each of its copies is in there; empty: all of them in order
-    std::size_t in_set_at(std::size_t i) const { return in_set.empty() ? i : in_set[i]; }
-    CarrierTime carrier;
-    Sampler carrier_sampler;   // where copies are carried
-    std::vector<Pulse> pulses; // those that are on
-    PlaceCurve own_place;      // of a single-out: each copy about its own place
-    std::vector<PlaceKey> own_keys;
-    bool moves() const { return !wobbles.empty() || !pulses.empty() || standing.moves() || own_place.keyed(); }
-};
-
-// Whether its timing repeats endlessly a range whose last pose is its first: nothing tells one end from the other.
-inline bool seamless(const ArrangementShow& a) {
-    return a.plan.loop() > 0 && !a.plan.there_and_back() && std::abs(a.plan.period() - a.plan.length()) < 1e-9;
-}
-
 // The project's sounds that are open, as they are heard.
 std::vector<HeardSound> heard_sounds(const Project& project, const OpenSources& sources);
 
@@ -152,22 +106,6 @@ Result<bool> find_groundwork(const Project& project, OpenSources& sources, PoseC
                              Progress& progress = Progress::none());
 bool needs_groundwork(const Project& project, const OpenSources& sources);
 
-// Where the copies of an arrangement are at an output frame, wobbles included; how they move (per output frame), and
-// which have nothing to carry them, where asked for. Errors: those of reading what carries them; cancelled.
-struct Standing {
-    std::vector<Placement> places;
-    std::vector<CopyMotion> motion;
-    std::vector<std::uint8_t> gone; // 1: nothing carries it; empty: all are there
-};
-Result<Standing> places_at(const ArrangementShow& arrangement, OutputFrame t, std::span<const CopyMoment> moments,
-                           bool motion = false, Progress& progress = Progress::none());
-// The same where its moments are not known yet.
-Result<Standing> places_at(const ArrangementShow& arrangement, OutputFrame t, bool motion = false,
-                           Progress& progress = Progress::none());
-// The same without wobbles and pulses: where copies are sensed.
-Result<std::vector<Placement>> sensed_places_at(const ArrangementShow& arrangement, OutputFrame t,
-                                                Progress& progress = Progress::none());
-
 // What a spread gives the copies of an arrangement, in order; null when there is no such spread.
 const GivenValues* given_by(const Show& show, ArrangementId arrangement, SpreadId spread);
 
@@ -176,30 +114,10 @@ const GivenValues* given_by(const Show& show, ArrangementId arrangement, SpreadI
 std::vector<std::string> part_names(const Source& source);
 std::vector<std::int32_t> parts_called(const Source& source, const std::string& name);
 
-// One arrangement at one output frame.
-struct Posed {
-    const ArrangementShow* arrangement = nullptr;
-    OutputFrame frame;
-    std::vector<CopyMoment> moments; // one a copy
-    Picks picks;
-    std::vector<SampledPose> poses; // one a picks.poses entry
-    std::vector<Placement> moved;   // empty where everything stands still
-    std::vector<CopyMotion> motion;
-
-    const std::vector<Placement>& places() const { return moved.empty() ? arrangement->places.list() : moved; }
-};
-
-std::vector<CopyMoment> moments_at(const ArrangementShow& arrangement, OutputFrame t);
-// One copy over many output frames; out.size() = frames.size().
-void row_of(const ArrangementShow& arrangement, std::size_t copy, std::span<const double> frames,
-            std::span<CopyMoment> out);
-
-// One needed pose.
-Result<SampledPose> pose_of(const Sampler& sampler, const PosePick& pick, Progress& progress = Progress::none());
-
-// Poses of all usable arrangements at one output frame, each distinct pose made once, on the shared pool.
-// Errors: those of reading, with the file's path and frame; cancelled.
-Result<std::vector<Posed>> pose_all(const Show& show, OutputFrame t, Progress& progress = Progress::none());
+// Poses of all usable arrangements at one output frame (see posed.h).
+inline Result<std::vector<Posed>> pose_all(const Show& show, OutputFrame t, Progress& progress = Progress::none()) {
+    return pose_all(show.arrangements, t, progress);
+}
 
 // One stage of a trace: what it is called, what happened in words, and its numbers.
 struct TraceStage {

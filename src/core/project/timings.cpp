@@ -70,7 +70,7 @@ Result<void> remove_timing(Project& project, TimingId timing) {
                         .advise("let its users follow another timing first"));
     }
     for (const Arrangement& a : project.arrangements) {
-        if (a.carrier_timing != timing) continue;
+        if (a.layout.carried.timing != timing) continue;
         return fail(
             Error{ErrorCode::invalid, fmt::format("the timing \"{}\" moves what carries \"{}\"", t->name, a.name)}
                 .advise("let its carrier follow another timing first"));

@@ -2,6 +2,7 @@
 
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
+#include "core/drivers/even_driver.h"
 #include "core/project/timings.h"
 
 #include <algorithm>
@@ -354,7 +355,7 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
                             Progress& progress) {
     const Arrangement* arrangement = project.arrangement(id);
     if (!arrangement) return fail(ErrorCode::not_found, "there is no such arrangement");
-    TwinParter parter(show, order, arrangement->nudges, progress);
+    TwinParter parter(show, order, arrangement->by_hand.nudges, progress);
     for (const ArrangementShow& a : show.arrangements) {
         if (a.id == id) GARLAND_CHECK(parter.part(a));
     }
@@ -377,11 +378,11 @@ Result<ArrangementId> single_out(Project& p, ArrangementId from, std::vector<Cop
     a.name = other->name + (part.empty() ? ", singled out" : ": " + part);
     a.source = other->source;
     a.timing = other->timing;
-    a.kind = ArrangementKind::line; // never looked at: places come from the other
-    a.start = other->start;
-    a.start_frame = other->start_frame;
-    a.passes = other->passes;
-    a.hidden_until_start = other->hidden_until_start;
+    a.layout.kind = ArrangementKind::line; // never looked at: places come from the other
+    a.begins.kind = other->begins.kind;
+    a.begins.frame = other->begins.frame;
+    a.begins.passes = other->begins.passes;
+    a.begins.hidden_before = other->begins.hidden_before;
     a.wobble = other->wobble;
     a.single_out = SingleOut{from, std::move(copies), part};
     const ArrangementId id = a.id;

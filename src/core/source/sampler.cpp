@@ -247,11 +247,11 @@ Result<SampledPose> Sampler::mixed(SourceFrame s, const Mix& mix, Progress& prog
 }
 
 const char* to_text(GapFix mend) {
-    return mend == GapFix::blend ? "blend" : "hold";
+    return word_of(gap_words, mend);
 }
 
 const char* to_text(RootMotion root) {
-    return root == RootMotion::left_out ? "left_out" : "along";
+    return word_of(root_words, root);
 }
 
 } // namespace garland

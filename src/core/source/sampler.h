@@ -1,6 +1,7 @@
 // A source's pose at any source frame, whole or not, through the pose cache.
 #pragma once
 
+#include "core/base/words.h"
 #include "core/geometry/blend.h"
 #include "core/geometry/parts.h"
 #include "core/source/pose_cache.h"
@@ -10,10 +11,12 @@
 namespace garland {
 
 enum class RootMotion { along, left_out };
+inline constexpr Word<RootMotion> root_words[] = {{"along", RootMotion::along}, {"left out", RootMotion::left_out}};
 enum class GapFix {
     hold,  // a missing frame shows the one before the gap
     blend, // made between the frames before and after the gap
 };
+inline constexpr Word<GapFix> gap_words[] = {{"hold", GapFix::hold}, {"blend", GapFix::blend}};
 
 // How a source's files are taken into the scene.
 struct ImportSettings {

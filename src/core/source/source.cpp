@@ -34,7 +34,7 @@ const char* to_text(SourceKind kind) {
 }
 
 const char* to_text(UpAxis up) {
-    return up == UpAxis::z ? "z" : "y";
+    return word_of(up_words, up);
 }
 
 std::string frame_list(const std::vector<std::int64_t>& frames) {

@@ -4,6 +4,7 @@
 
 #include "core/base/progress.h"
 #include "core/base/result.h"
+#include "core/base/words.h"
 #include "core/geometry/blend.h"
 #include "core/time/rate.h"
 
@@ -28,6 +29,7 @@ enum class SourceKind {
 };
 
 enum class UpAxis { y, z }; // of the files; scenes have y up
+inline constexpr Word<UpAxis> up_words[] = {{"y", UpAxis::y}, {"z", UpAxis::z}};
 
 struct GridFacts; // core/geometry/volume.h
 

@@ -1,6 +1,7 @@
 // How a source's files count, beside how the project counts it.
 #pragma once
 
+#include "core/base/words.h"
 #include "core/time/rate.h"
 
 #include <algorithm>
@@ -12,6 +13,7 @@ enum class Join {
     by_clock,        // seconds agree: a second of the source is a second of output
     frame_for_frame, // numbers agree: every source frame lasts one output frame at speed 1
 };
+inline constexpr Word<Join> join_words[] = {{"by clock", Join::by_clock}, {"frame for frame", Join::frame_for_frame}};
 
 // A source frame (as everything in the project counts it) is 1/project rate long; a file frame is 1/own rate long.
 // Both are the same when the source is joined frame for frame.

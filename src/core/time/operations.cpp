@@ -64,7 +64,7 @@ struct OnMap { // an operation on position keys
 Result<OutputSpan> span_of(const Operation& o, const TimeMap& map) {
     if (!o.range) {
         if (!(map.first() < map.last()))
-            return fail(ErrorCode::invalid, "the timing is a single pose: there is no time in it");
+            return fail(ErrorCode::invalid, "the timing holds a single pose, so there is nothing to retime");
         return OutputSpan{map.first(), map.last()};
     }
     const OutputSpan s{std::max(o.range->first, map.first()), std::min(o.range->last, map.last())};

@@ -177,12 +177,7 @@ std::vector<Fade> fades(const PhraseList& phrases, bool turn_twice) {
 }
 
 const char* to_text(Direction direction) {
-    switch (direction) {
-    case Direction::forward: return "forward";
-    case Direction::backward: return "backward";
-    case Direction::there_and_back: return "there-and-back";
-    }
-    return "forward";
+    return word_of(direction_words, direction);
 }
 
 } // namespace garland

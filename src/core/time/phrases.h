@@ -1,6 +1,7 @@
 // Phrases: ranges of source frames played one after another.
 #pragma once
 
+#include "core/base/words.h"
 #include "core/time/time_map.h"
 
 #include <cstdint>
@@ -8,6 +9,8 @@
 namespace garland {
 
 enum class Direction { forward, backward, there_and_back };
+inline constexpr Word<Direction> direction_words[] = {
+    {"forward", Direction::forward}, {"backward", Direction::backward}, {"there-and-back", Direction::there_and_back}};
 
 // One phrase. Its length in output frames is the number of frames it shows, divided by its speed: forward and backward
 // passes·(last − first + 1); there-and-back, turning frame shown once, passes·(last − first) + 1; shown twice, as

@@ -113,14 +113,7 @@ std::vector<Stretch> stretches(const TimeMap& map) {
 }
 
 const char* to_text(Toward toward) {
-    switch (toward) {
-    case Toward::step: return "step";
-    case Toward::linear: return "linear";
-    case Toward::smooth: return "smooth";
-    case Toward::hidden: return "hidden";
-    case Toward::free: return "free";
-    }
-    return "linear";
+    return word_of(toward_words, toward);
 }
 
 } // namespace garland

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/result.h"
+#include "core/base/words.h"
 #include "core/time/frames.h"
 
 #include <span>
@@ -19,6 +20,11 @@ enum class Toward {
     free,   // cubic Hermite through the slopes `leave` of this key and `arrive` of the next
     hidden, // nothing is shown until the next key; its source frame stays as with step
 };
+inline constexpr Word<Toward> toward_words[] = {{"step", Toward::step},
+                                                {"linear", Toward::linear},
+                                                {"smooth", Toward::smooth},
+                                                {"hidden", Toward::hidden},
+                                                {"free", Toward::free}};
 
 struct Key {
     OutputFrame at;

@@ -123,7 +123,7 @@ std::string motion_words(const TimingPlan& plan, OutputFrame local, double rate)
         }
     } else {
         const double speed = s.slope * rate;
-        words = speed == 0 ? std::string("still for this moment")
+        words = speed == 0 ? std::string("momentarily still")
                            : fmt::format("{} at {:.2f}×", speed < 0 ? "backward" : "forward", std::abs(speed));
         const bool whole = std::abs(s.source - std::round(s.source)) < 1e-9;
         if (!whole || (speed != 0 && std::abs(speed) != std::round(std::abs(speed)))) {

@@ -119,23 +119,11 @@ TimeMap plain_map(OutputFrame start, SourceFrame first, SourceFrame last) {
 }
 
 const char* to_text(TimingForm form) {
-    switch (form) {
-    case TimingForm::positions: return "positions";
-    case TimingForm::speeds: return "speeds";
-    case TimingForm::phrases: return "phrases";
-    }
-    return "positions";
+    return word_of(form_words, form);
 }
 
 const char* to_text(OutsideMode mode) {
-    switch (mode) {
-    case OutsideMode::hold: return "hold";
-    case OutsideMode::repeat: return "repeat";
-    case OutsideMode::there_and_back: return "there-and-back";
-    case OutsideMode::run_on: return "continue";
-    case OutsideMode::absent: return "hidden";
-    }
-    return "hold";
+    return word_of(outside_words, mode);
 }
 
 } // namespace garland

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/ids.h"
+#include "core/base/words.h"
 #include "core/time/phrases.h"
 #include "core/time/speed_map.h"
 #include "core/time/time_map.h"
@@ -18,6 +19,10 @@ enum class OutsideMode {
     run_on,         // on with the slope of the nearest end: of a last key with toward free, the one it leaves with
     absent,         // nothing is shown
 };
+inline constexpr Word<OutsideMode> outside_words[] = {
+    {"hold", OutsideMode::hold},       {"repeat", OutsideMode::repeat}, {"there-and-back", OutsideMode::there_and_back},
+    {"continue", OutsideMode::run_on}, {"hidden", OutsideMode::absent}, {"run on", OutsideMode::run_on},
+    {"absent", OutsideMode::absent}}; // the last two as earlier files have them
 
 // What a timing does before or after its span.
 struct Outside {
@@ -29,6 +34,8 @@ struct Outside {
 
 // In which of its three forms a timing is kept. Position and speed keys are two views of one curve (see conversions.h).
 enum class TimingForm { positions, speeds, phrases };
+inline constexpr Word<TimingForm> form_words[] = {
+    {"positions", TimingForm::positions}, {"speeds", TimingForm::speeds}, {"phrases", TimingForm::phrases}};
 
 struct Timing {
     TimingId id{};

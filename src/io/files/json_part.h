@@ -1,6 +1,7 @@
 // Reading and writing JSON with complaints that say where: shared by the project file and curve files.
 #pragma once
 
+#include "core/base/words.h"
 #include "core/geometry/pose.h"
 #include "core/time/rate.h"
 
@@ -31,20 +32,6 @@ Json vector(const V3d& v);
 struct BadJson { // thrown by JsonPart only, turned into an Error at the border of the file that reads
     std::string message;
 };
-
-template <class E>
-struct Word {
-    const char* text;
-    E value;
-};
-
-template <class E, std::size_t N>
-const char* word_of(const Word<E> (&words)[N], E value) {
-    for (const auto& w : words) {
-        if (w.value == value) return w.text;
-    }
-    return words[0].text;
-}
 
 // An object of the file and where it stands in it, so that complaints can say so.
 struct JsonPart {

@@ -1,8 +1,8 @@
 #include "io/handoff/bake.h"
 
 #include "core/base/numbers.h"
+#include "core/scene/placed_copy.h"
 #include "io/files/series.h"
-#include "io/handoff/placed_copy.h"
 #include "io/ply/ply.h"
 #include "io/vdb/volume_file.h"
 
@@ -69,8 +69,8 @@ Result<double> write_volumes(const std::vector<Posed>& all, const Show& show, co
             if (posed.picks.copies[i] == no_pose) continue;
             const SampledPose& sampled = posed.poses[posed.picks.copies[i]];
             if (!sampled.pose->volume) continue;
-            const VolumePtr volume = placed(*sampled.pose->volume, volume_place(posed.places()[i], order.as),
-                                            velocity_factor(posed, i, show));
+            const VolumePtr volume =
+                placed(*sampled.pose->volume, volume_place(posed.places()[i], order.as), velocity_factor(posed, i));
             const std::string path = volume_path(order, show, posed.arrangement->number(i), frame);
             GARLAND_CHECK(write_volume(path, *volume, order.existing));
             files.push_back(path);
@@ -103,7 +103,7 @@ Result<Filled> fill_frame(const std::vector<Posed>& all, const Show& show, const
             if (posed.picks.copies[i] == no_pose) continue;
             const SampledPose& sampled = posed.poses[posed.picks.copies[i]];
             const Pose& pose = *sampled.pose;
-            place_copy(posed, i, show, placed_now);
+            place_copy(posed, i, placed_now);
             out.add_points(placed_now.points, placed_now.normals, placed_now.velocities, placed_now.attributes(pose),
                            pose, static_cast<std::int32_t>(posed.arrangement->number(i) + 1));
         }

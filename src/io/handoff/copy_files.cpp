@@ -1,8 +1,8 @@
 #include "io/handoff/copy_files.h"
 
 #include "core/base/numbers.h"
+#include "core/scene/placed_copy.h"
 #include "io/files/series.h"
-#include "io/handoff/placed_copy.h"
 #include "io/obj/obj.h"
 #include "io/ply/ply.h"
 
@@ -23,7 +23,7 @@ std::string name_of(const BakeOrder& order, const Show& show, std::int64_t copy,
 Pose one_copy(const Posed& posed, std::size_t i, const Show& show, const WrittenAs& as) {
     const Pose& pose = *posed.poses[posed.picks.copies[i]].pose;
     PlacedCopy placed{as};
-    place_copy(posed, i, show, placed);
+    place_copy(posed, i, placed);
     Pose out;
     out.attributes = placed.attributes(pose);
     out.points = std::move(placed.points), out.normals = std::move(placed.normals);

@@ -2,9 +2,9 @@
 
 #include "core/base/numbers.h"
 #include "core/copies/attitude.h"
+#include "core/scene/placed_copy.h"
 #include "io/files/series.h"
 #include "io/handoff/merged_copies.h"
-#include "io/handoff/placed_copy.h"
 #include "io/obj/obj.h"
 #include "io/vdb/volume_file.h"
 
@@ -124,7 +124,7 @@ Result<void> write_volume_frame(const std::vector<Posed>& all, const Show& show,
     VolumePtr volume;
     if (shown && shown->pose->volume) {
         volume = placed(*shown->pose->volume, volume_place(all.front().places()[0], order.as),
-                        velocity_factor(all.front(), 0, show));
+                        velocity_factor(all.front(), 0));
     } else {
         const SourcePtr source = show.arrangements.front().sampler.source();
         GARLAND_TRY(any, source->read(source->facts().first, Progress::none()));
@@ -146,7 +146,7 @@ Result<void> write_particle_frame(const std::vector<Posed>& all, const Show& sho
     const Pose nothing;
     const Pose& pose = shown ? *shown->pose : nothing;
     PlacedCopy placed{order.as};
-    if (shown) place_copy(all.front(), 0, show, placed);
+    if (shown) place_copy(all.front(), 0, placed);
     const bool moves = !placed.velocities.empty(), coloured = !pose.colours.empty();
     const std::vector<Attribute>& attributes = placed.attributes(pose);
     std::string text = "id,x,y,z";

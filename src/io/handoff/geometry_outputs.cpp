@@ -68,7 +68,7 @@ Result<HandoffDone> write_series(const Show& show, const HandoffOrder& order, Ha
         done.numbers = {{"poses", static_cast<double>(b.poses)}};
         return done;
     }
-    done.words.push_back(fmt::format("{} from {}. Read back: every file has the counts and the size it should have.",
+    done.words.push_back(fmt::format("{} from {}. Verified: every file has the expected counts and size.",
                                      counted(b.copies, "copy", "copies"), counted(b.poses, "pose", "poses")));
     done.numbers = {{"copies", static_cast<double>(b.copies)}, {"poses", static_cast<double>(b.poses)}};
     return done;

@@ -1,8 +1,8 @@
 #include "io/handoff/merged_copies.h"
 
 #include "core/base/numbers.h"
+#include "core/scene/placed_copy.h"
 #include "io/files/staged_files.h"
-#include "io/handoff/placed_copy.h"
 #include "io/npy/npy.h"
 #include "io/ply/ply.h"
 
@@ -30,7 +30,7 @@ Pose merged_pose(const std::vector<Posed>& all, const Show& show, const WrittenA
             const std::uint32_t pick = posed.picks.copies[i];
             if (pick == no_pose || posed.poses[pick].pose->volume) continue;
             const Faces& own = *posed.poses[pick].pose->faces;
-            place_copy(posed, i, show, placed);
+            place_copy(posed, i, placed);
             const auto first = static_cast<std::uint32_t>(out.points.size());
             out.points.insert(out.points.end(), placed.points.begin(), placed.points.end());
             const auto corner = static_cast<std::uint32_t>(faces->corners.size());

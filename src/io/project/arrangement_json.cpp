@@ -43,28 +43,28 @@ Json write(const Spread& s) {
     Json j{{"id", s.id.value},
            {"on", s.on},
            {"target", word_of(target_words, s.target)},
-           {"driver", word_of(driver_words, s.driver)},
+           {"driver", word_of(driver_words, s.by.kind)},
            {"from", number(s.from)},
            {"to", number(s.to)},
            {"whole_frames", s.whole_frames},
-           {"seed", s.seed}};
-    add(j, "share", s.share, usual.share, number(s.share));
-    add(j, "amount", s.amount, usual.amount, write(s.amount));
+           {"seed", s.by.seed}};
+    add(j, "share", s.strength.share, usual.strength.share, number(s.strength.share));
+    add(j, "amount", s.strength.keys, usual.strength.keys, write(s.strength.keys));
     if (s.meets) j["meets"] = number(s.meets->value);
     add(j, "curve", s.curve, usual.curve, write(s.curve));
     add(j, "after_start", s.after_start, false, s.after_start);
-    add(j, "bell", s.bell, false, s.bell);
-    add(j, "patch", s.patch, usual.patch, number(s.patch));
-    add(j, "detail", s.detail, usual.detail, s.detail);
-    add(j, "drift", s.drift, usual.drift, vector(s.drift));
-    add(j, "axis", s.axis, usual.axis, vector(s.axis));
-    add(j, "along_path", s.along_path, false, s.along_path);
-    add(j, "centre", s.centre, usual.centre, vector(s.centre));
-    add(j, "reach", s.reach, usual.reach, number(s.reach));
-    add(j, "attribute", s.attribute, usual.attribute, s.attribute);
-    add(j, "as_it_is", s.as_it_is, false, s.as_it_is);
+    add(j, "bell", s.by.bell, false, s.by.bell);
+    add(j, "patch", s.by.noise.patch, usual.by.noise.patch, number(s.by.noise.patch));
+    add(j, "detail", s.by.noise.detail, usual.by.noise.detail, s.by.noise.detail);
+    add(j, "drift", s.by.noise.drift, usual.by.noise.drift, vector(s.by.noise.drift));
+    add(j, "axis", s.by.gradient.axis, usual.by.gradient.axis, vector(s.by.gradient.axis));
+    add(j, "along_path", s.by.gradient.along_path, false, s.by.gradient.along_path);
+    add(j, "centre", s.by.distance.centre, usual.by.distance.centre, vector(s.by.distance.centre));
+    add(j, "reach", s.by.distance.reach, usual.by.distance.reach, number(s.by.distance.reach));
+    add(j, "attribute", s.by.carrier.attribute, usual.by.carrier.attribute, s.by.carrier.attribute);
+    add(j, "as_it_is", s.by.carrier.as_it_is, false, s.by.carrier.as_it_is);
     add(j, "changes", s.changes, usual.changes, number(s.changes));
-    add(j, "level", s.level, usual.level, write(s.level));
+    add(j, "level", s.by.level, usual.by.level, write(s.by.level));
     return with_extra(std::move(j), s.extra);
 }
 
@@ -74,28 +74,28 @@ Spread read_spread(const JsonPart& p) {
     s.id = SpreadId(p.id("id"));
     s.on = p.flag("on", true);
     s.target = p.word("target", target_words, Target::delay);
-    s.driver = p.word("driver", driver_words, Driver::chance);
+    s.by.kind = p.word("driver", driver_words, Driver::chance);
     s.from = p.real("from", 0);
     s.to = p.real("to", 24);
     s.whole_frames = p.flag("whole_frames", true);
-    s.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, seed_limit));
-    s.share = p.real("share", usual.share);
-    s.amount = read_curve(p, "amount");
+    s.by.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, seed_limit));
+    s.strength.share = p.real("share", usual.strength.share);
+    s.strength.keys = read_curve(p, "amount");
     if (p.get("meets")) s.meets = OutputFrame(p.real("meets", 0));
     s.curve = read_curve(p, "curve");
     s.after_start = p.flag("after_start", false);
-    s.bell = p.flag("bell", false);
-    s.patch = p.real("patch", usual.patch);
-    s.detail = static_cast<int>(p.whole("detail", usual.detail, 0, 1000));
-    s.drift = p.place("drift", usual.drift);
-    s.axis = p.place("axis", usual.axis);
-    s.along_path = p.flag("along_path", false);
-    s.centre = p.place("centre", usual.centre);
-    s.reach = p.real("reach", usual.reach);
-    s.attribute = p.text("attribute", "");
-    s.as_it_is = p.flag("as_it_is", false);
+    s.by.bell = p.flag("bell", false);
+    s.by.noise.patch = p.real("patch", usual.by.noise.patch);
+    s.by.noise.detail = static_cast<int>(p.whole("detail", usual.by.noise.detail, 0, 1000));
+    s.by.noise.drift = p.place("drift", usual.by.noise.drift);
+    s.by.gradient.axis = p.place("axis", usual.by.gradient.axis);
+    s.by.gradient.along_path = p.flag("along_path", false);
+    s.by.distance.centre = p.place("centre", usual.by.distance.centre);
+    s.by.distance.reach = p.real("reach", usual.by.distance.reach);
+    s.by.carrier.attribute = p.text("attribute", "");
+    s.by.carrier.as_it_is = p.flag("as_it_is", false);
     s.changes = p.real("changes", usual.changes);
-    if (const Json* level = p.get("level")) s.level = read_level(JsonPart(*level, "\"level\" of " + p.where));
+    if (const Json* level = p.get("level")) s.by.level = read_level(JsonPart(*level, "\"level\" of " + p.where));
     s.extra = extra_of(p.json, write(s));
     return s;
 }
@@ -117,36 +117,37 @@ Json write(const Jitter& jitter) {
 
 // Where copies stand, beyond what every arrangement says.
 void write_places(Json& j, const Arrangement& a, const Arrangement& usual) {
-    add(j, "layers", a.layers, usual.layers, a.layers);
-    add(j, "layer_spacing", a.layer_spacing, usual.layer_spacing, number(a.layer_spacing));
-    if (!a.path.empty()) {
+    add(j, "layers", a.layout.layers, usual.layout.layers, a.layout.layers);
+    add(j, "layer_spacing", a.layout.layer_spacing, usual.layout.layer_spacing, number(a.layout.layer_spacing));
+    if (!a.layout.path.points.empty()) {
         Json path = Json::array();
-        for (const V3d& p : a.path) path.push_back(vector(p));
+        for (const V3d& p : a.layout.path.points) path.push_back(vector(p));
         j["path"] = {{"points", std::move(path)},
-                     {"closed", a.path_closed},
-                     {"smooth", a.path_smooth},
-                     {"side", number(a.path_side)}};
+                     {"closed", a.layout.path.closed},
+                     {"smooth", a.layout.path.smooth},
+                     {"side", number(a.layout.path.side)}};
     }
-    if (a.carrier) j["carrier"] = a.carrier.value;
-    if (a.carrier_timing) j["carrier_timing"] = a.carrier_timing.value;
-    add(j, "least_apart", a.least_apart, usual.least_apart, number(a.least_apart));
-    add(j, "seed", a.seed, usual.seed, a.seed);
-    if (!a.targets.empty()) {
+    if (a.layout.carried.source) j["carrier"] = a.layout.carried.source.value;
+    if (a.layout.carried.timing) j["carrier_timing"] = a.layout.carried.timing.value;
+    add(j, "least_apart", a.layout.carried.least_apart, usual.layout.carried.least_apart,
+        number(a.layout.carried.least_apart));
+    add(j, "seed", a.layout.carried.seed, usual.layout.carried.seed, a.layout.carried.seed);
+    if (!a.attitude.targets.empty()) {
         Json targets = Json::array();
-        for (const TargetKey& k : a.targets)
+        for (const TargetKey& k : a.attitude.targets)
             targets.push_back(
                 {{"at", number(k.at.value)}, {"place", vector(k.place)}, {"toward", word_of(toward_words, k.toward)}});
         j["targets"] = std::move(targets);
     }
-    add(j, "width", a.width, usual.width, write(a.width));
-    add(j, "height", a.height, usual.height, write(a.height));
+    add(j, "width", a.stretch.width, usual.stretch.width, write(a.stretch.width));
+    add(j, "height", a.stretch.height, usual.stretch.height, write(a.stretch.height));
     add(j, "jitter", a.jitter, usual.jitter, write(a.jitter));
     add(j, "order", a.order, usual.order, write(a.order));
 }
 
 void read_places(const JsonPart& p, Arrangement& a) {
-    a.layers = static_cast<int>(p.whole("layers", 1, 0, most));
-    a.layer_spacing = p.real("layer_spacing", 1);
+    a.layout.layers = static_cast<int>(p.whole("layers", 1, 0, most));
+    a.layout.layer_spacing = p.real("layer_spacing", 1);
     if (const Json* j = p.get("path")) {
         const JsonPart path(*j, "\"path\" of " + p.where);
         if (const Json* points = path.get("points")) {
@@ -155,23 +156,23 @@ void read_places(const JsonPart& p, Arrangement& a) {
                 if (!one.is_array() || one.size() != 3 || !one[0].is_number() || !one[1].is_number() ||
                     !one[2].is_number())
                     path.complain("points", "a list of places, three numbers each");
-                a.path.emplace_back(one[0].get<double>(), one[1].get<double>(), one[2].get<double>());
+                a.layout.path.points.emplace_back(one[0].get<double>(), one[1].get<double>(), one[2].get<double>());
             }
         }
-        a.path_closed = path.flag("closed", false);
-        a.path_smooth = path.flag("smooth", true);
-        a.path_side = path.real("side", 0);
+        a.layout.path.closed = path.flag("closed", false);
+        a.layout.path.smooth = path.flag("smooth", true);
+        a.layout.path.side = path.real("side", 0);
     }
-    if (p.get("carrier")) a.carrier = SourceId(p.id("carrier"));
-    if (p.get("carrier_timing")) a.carrier_timing = TimingId(p.id("carrier_timing"));
-    a.least_apart = p.real("least_apart", 0);
-    a.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, seed_limit));
+    if (p.get("carrier")) a.layout.carried.source = SourceId(p.id("carrier"));
+    if (p.get("carrier_timing")) a.layout.carried.timing = TimingId(p.id("carrier_timing"));
+    a.layout.carried.least_apart = p.real("least_apart", 0);
+    a.layout.carried.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, seed_limit));
     p.each("targets", p.where + ", target key", [&](const JsonPart& k) {
-        a.targets.push_back(
+        a.attitude.targets.push_back(
             {OutputFrame(k.real("at", 0)), k.place("place", V3d(0)), k.word("toward", toward_words, Toward::linear)});
     });
-    a.width = read_curve(p, "width");
-    a.height = read_curve(p, "height");
+    a.stretch.width = read_curve(p, "width");
+    a.stretch.height = read_curve(p, "height");
     if (const Json* j = p.get("jitter")) {
         const JsonPart jitter(*j, "\"jitter\" of " + p.where);
         a.jitter = {jitter.place("position", V3d(0)), jitter.real("turn", 0), jitter.real("size", 0),
@@ -190,14 +191,14 @@ void read_places(const JsonPart& p, Arrangement& a) {
 // Which sources the copies show, and when they begin.
 void write_what_and_when(Json& j, const Arrangement& a, const Arrangement& usual) {
     add(j, "hidden", a.hidden, false, a.hidden);
-    if (!a.variants.empty()) {
+    if (!a.choice.variants.empty()) {
         Json variants = Json::array();
-        for (const Variant& v : a.variants)
+        for (const Variant& v : a.choice.variants)
             variants.push_back({{"source", v.source.value}, {"weight", number(v.weight)}});
         j["variants"] = std::move(variants);
-        j["own_weight"] = number(a.own_weight);
-        j["in_turn"] = a.in_turn;
-        j["variant_seed"] = a.variant_seed;
+        j["own_weight"] = number(a.choice.own_weight);
+        j["in_turn"] = a.choice.in_turn;
+        j["variant_seed"] = a.choice.seed;
     }
     if (a.single_out) {
         Json out{{"from", a.single_out->from.value}};
@@ -206,13 +207,13 @@ void write_what_and_when(Json& j, const Arrangement& a, const Arrangement& usual
         j["single_out"] = std::move(out);
     }
     if (!a.hidden_copies.empty()) j["hidden_copies"] = write(a.hidden_copies);
-    add(j, "start", a.start, usual.start, word_of(start_words, a.start));
-    add(j, "start_frame", a.start_frame, usual.start_frame, number(a.start_frame.value));
-    add(j, "passes", a.passes, usual.passes, a.passes);
-    add(j, "hidden_until_start", a.hidden_until_start, false, a.hidden_until_start);
-    add(j, "nudge_amount", a.nudge_amount, usual.nudge_amount, write(a.nudge_amount));
-    add(j, "upright", a.upright, true, a.upright);
-    add(j, "bank", a.bank, 0.0, number(a.bank));
+    add(j, "start", a.begins.kind, usual.begins.kind, word_of(start_words, a.begins.kind));
+    add(j, "start_frame", a.begins.frame, usual.begins.frame, number(a.begins.frame.value));
+    add(j, "passes", a.begins.passes, usual.begins.passes, a.begins.passes);
+    add(j, "hidden_until_start", a.begins.hidden_before, false, a.begins.hidden_before);
+    add(j, "nudge_amount", a.by_hand.amount, usual.by_hand.amount, write(a.by_hand.amount));
+    add(j, "upright", a.attitude.upright, true, a.attitude.upright);
+    add(j, "bank", a.attitude.bank, 0.0, number(a.attitude.bank));
     if (!a.place_keys.empty()) j["place_keys"] = write(a.place_keys);
     if (!(a.wobble == Wobble{})) j["wobble"] = write(a.wobble);
     if (!(a.play == Play{})) j["play"] = write(a.play);
@@ -226,23 +227,23 @@ void write_what_and_when(Json& j, const Arrangement& a, const Arrangement& usual
 void read_what_and_when(const JsonPart& p, Arrangement& a) {
     a.hidden = p.flag("hidden", false);
     p.each("variants", p.where + ", variant", [&](const JsonPart& v) {
-        a.variants.push_back({SourceId(v.id("source")), v.real("weight", 1)});
+        a.choice.variants.push_back({SourceId(v.id("source")), v.real("weight", 1)});
     });
-    a.own_weight = p.real("own_weight", 1);
-    a.in_turn = p.flag("in_turn", false);
-    a.variant_seed = static_cast<std::uint64_t>(p.whole("variant_seed", 1, 0, seed_limit));
+    a.choice.own_weight = p.real("own_weight", 1);
+    a.choice.in_turn = p.flag("in_turn", false);
+    a.choice.seed = static_cast<std::uint64_t>(p.whole("variant_seed", 1, 0, seed_limit));
     if (const Json* j = p.get("single_out")) {
         const JsonPart out(*j, "\"single_out\" of " + p.where);
         a.single_out = SingleOut{ArrangementId(out.id("from")), read_ids(out, "copies"), out.text("part", "")};
     }
     a.hidden_copies = read_ids(p, "hidden_copies");
-    a.start = p.word("start", start_words, StartKind::with_shot);
-    a.start_frame = OutputFrame(p.real("start_frame", 1));
-    a.passes = static_cast<int>(p.whole("passes", 0, 0, most));
-    a.hidden_until_start = p.flag("hidden_until_start", false);
-    a.nudge_amount = read_curve(p, "nudge_amount");
-    a.upright = p.flag("upright", true);
-    a.bank = p.real("bank", 0);
+    a.begins.kind = p.word("start", start_words, StartKind::with_shot);
+    a.begins.frame = OutputFrame(p.real("start_frame", 1));
+    a.begins.passes = static_cast<int>(p.whole("passes", 0, 0, most));
+    a.begins.hidden_before = p.flag("hidden_until_start", false);
+    a.by_hand.amount = read_curve(p, "nudge_amount");
+    a.attitude.upright = p.flag("upright", true);
+    a.attitude.bank = p.real("bank", 0);
     a.place_keys = read_place_keys(p, "place_keys");
     if (const Json* j = p.get("wobble")) a.wobble = read_wobble(JsonPart(*j, "\"wobble\" of " + p.where));
     if (const Json* j = p.get("play")) a.play = read_play(JsonPart(*j, "\"play\" of " + p.where));
@@ -255,24 +256,24 @@ Json arrangement_json(const Arrangement& a) {
     const Arrangement usual;
     Json spreads = Json::array(), nudges = Json::array();
     for (const Spread& s : a.spreads) spreads.push_back(write(s));
-    for (const Nudge& n : a.nudges) nudges.push_back({{"copy", n.copy.value}, {"later", number(n.frames)}});
+    for (const Nudge& n : a.by_hand.nudges) nudges.push_back({{"copy", n.copy.value}, {"later", number(n.frames)}});
     Json j{{"id", a.id.value},
            {"name", a.name},
            {"source", a.source.value},
            {"timing", a.timing.value},
-           {"kind", word_of(kind_words, a.kind)},
-           {"count", a.count},
-           {"columns", a.columns},
-           {"rows", a.rows},
-           {"spacing", number(a.spacing)},
-           {"row_spacing", number(a.row_spacing)},
-           {"radius", number(a.radius)},
-           {"origin", vector(a.origin)},
-           {"heading", number(a.heading)},
-           {"sag", number(a.sag)},
-           {"swag", a.swag},
-           {"facing", word_of(facing_words, a.facing)},
-           {"turn", number(a.turn)},
+           {"kind", word_of(kind_words, a.layout.kind)},
+           {"count", a.layout.count},
+           {"columns", a.layout.columns},
+           {"rows", a.layout.rows},
+           {"spacing", number(a.layout.spacing)},
+           {"row_spacing", number(a.layout.row_spacing)},
+           {"radius", number(a.layout.radius)},
+           {"origin", vector(a.layout.origin)},
+           {"heading", number(a.layout.heading)},
+           {"sag", number(a.layout.swag.sag)},
+           {"swag", a.layout.swag.every},
+           {"facing", word_of(facing_words, a.attitude.facing)},
+           {"turn", number(a.attitude.turn)},
            {"size", number(a.size)},
            {"spreads", std::move(spreads)},
            {"nudges", std::move(nudges)}};
@@ -287,27 +288,28 @@ Arrangement read_arrangement(const JsonPart& p) {
     a.name = p.text("name", "copies");
     a.source = SourceId(p.id("source"));
     a.timing = TimingId(p.id("timing"));
-    a.kind = p.word("kind", kind_words, ArrangementKind::line);
-    a.count = static_cast<int>(p.whole("count", 1, 0, most));
-    a.columns = static_cast<int>(p.whole("columns", 1, 0, most));
-    a.rows = static_cast<int>(p.whole("rows", 1, 0, most));
-    a.spacing = p.real("spacing", 1);
-    a.row_spacing = p.real("row_spacing", 1);
-    a.radius = p.real("radius", 1);
-    a.origin = p.place("origin", V3d(0));
-    a.heading = p.real("heading", 0);
-    a.sag = p.real("sag", 0);
-    a.swag = static_cast<int>(p.whole("swag", 0, 0, most));
-    a.facing = p.word("facing", facing_words, Facing::fixed);
-    a.turn = p.real("turn", 0);
+    a.layout.kind = p.word("kind", kind_words, ArrangementKind::line);
+    a.layout.count = static_cast<int>(p.whole("count", 1, 0, most));
+    a.layout.columns = static_cast<int>(p.whole("columns", 1, 0, most));
+    a.layout.rows = static_cast<int>(p.whole("rows", 1, 0, most));
+    a.layout.spacing = p.real("spacing", 1);
+    a.layout.row_spacing = p.real("row_spacing", 1);
+    a.layout.radius = p.real("radius", 1);
+    a.layout.origin = p.place("origin", V3d(0));
+    a.layout.heading = p.real("heading", 0);
+    a.layout.swag.sag = p.real("sag", 0);
+    a.layout.swag.every = static_cast<int>(p.whole("swag", 0, 0, most));
+    a.attitude.facing = p.word("facing", facing_words, Facing::fixed);
+    a.attitude.turn = p.real("turn", 0);
     a.size = p.real("size", 1);
     read_places(p, a);
     p.each("spreads", p.where + ", spread", [&](const JsonPart& s) { a.spreads.push_back(read_spread(s)); });
     p.each("nudges", p.where + ", nudge", [&](const JsonPart& n) {
         const auto copy = n.whole("copy", 0, 0, seed_limit);
-        a.nudges.push_back({CopyId(static_cast<std::uint64_t>(copy)), n.real("later", 0)});
+        a.by_hand.nudges.push_back({CopyId(static_cast<std::uint64_t>(copy)), n.real("later", 0)});
     });
-    std::sort(a.nudges.begin(), a.nudges.end(), [](const Nudge& x, const Nudge& y) { return x.copy < y.copy; });
+    std::sort(a.by_hand.nudges.begin(), a.by_hand.nudges.end(),
+              [](const Nudge& x, const Nudge& y) { return x.copy < y.copy; });
     read_what_and_when(p, a);
     a.extra = extra_of(p.json, arrangement_json(a));
     return a;

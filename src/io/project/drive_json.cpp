@@ -193,7 +193,7 @@ Json write(const LevelRule& r) {
         for (ZoneId id : r.zones) zones.push_back(id.value);
         j["zones"] = std::move(zones);
     }
-    add(j, "join", r.join, ZoneJoin::highest, word_of(join_words, r.join));
+    add(j, "join", r.join, ZoneJoin::highest, word_of(zone_join_words, r.join));
     if (r.kind == LevelKind::pulse) j["pulse"] = write(r.wave);
     if (r.hearing.sound) {
         j["sound"] = r.hearing.sound.value;
@@ -215,7 +215,7 @@ LevelRule read_level(const JsonPart& p) {
             r.zones.push_back(ZoneId(one.get<std::uint64_t>()));
         }
     }
-    r.join = p.word("join", join_words, ZoneJoin::highest);
+    r.join = p.word("join", zone_join_words, ZoneJoin::highest);
     if (const Json* wave = p.get("pulse")) r.wave = read_wave(JsonPart(*wave, "\"pulse\" of " + p.where));
     if (p.get("sound")) r.hearing.sound = SoundId(p.id("sound"));
     r.hearing.deal = p.word("bands_by", deal_words, SoundDeal::order);

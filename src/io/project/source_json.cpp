@@ -6,35 +6,13 @@ namespace garland {
 
 namespace {
 
-const Word<Join> joins[] = {{"by clock", Join::by_clock}, {"frame for frame", Join::frame_for_frame}};
-const Word<SubFrame> sub_frames[] = {{"nearest", SubFrame::nearest},
-                                     {"linear", SubFrame::linear},
-                                     {"smooth", SubFrame::smooth},
-                                     {"carried", SubFrame::carried},
-                                     {"level set", SubFrame::level_set}};
-const Word<GapFix> mends[] = {{"hold", GapFix::hold}, {"blend", GapFix::blend}};
-const Word<UpAxis> ups[] = {{"y", UpAxis::y}, {"z", UpAxis::z}};
-const Word<WobbleEnd> wobble_ends[] = {{"never", WobbleEnd::never},
-                                       {"let go", WobbleEnd::let_go},
-                                       {"stay", WobbleEnd::stay},
-                                       {"settle", WobbleEnd::settle}};
-const Word<RootMotion> roots[] = {{"along", RootMotion::along}, {"left out", RootMotion::left_out}};
-
-const Word<ClosingWay> ways[] = {{"cut", ClosingWay::cut},
-                                 {"end fade", ClosingWay::end_fade},
-                                 {"half-shifted layers", ClosingWay::half_shift},
-                                 {"spread gap", ClosingWay::spread_gap}};
-const Word<LayerMix> mixes[] = {
-    {"mix", LayerMix::mix}, {"add", LayerMix::add}, {"maximum", LayerMix::maximum}, {"density", LayerMix::density}};
-const Word<FadeCurve> fades[] = {{"straight", FadeCurve::straight}, {"smooth", FadeCurve::smooth}};
-
 Json write(const Closing& c) {
     Json j{{"start", c.start},
            {"length", c.length},
-           {"way", word_of(ways, c.way)},
+           {"way", word_of(closing_words, c.way)},
            {"overlap", c.overlap},
-           {"mix", word_of(mixes, c.mix)},
-           {"fade", word_of(fades, c.curve)},
+           {"mix", word_of(layer_mix_words, c.mix)},
+           {"fade", word_of(fade_words, c.curve)},
            {"keep_contrast", c.keep_contrast}};
     if (!c.drawn_in.empty()) j["drawn_in"] = write(c.drawn_in);
     if (!c.drawn_out.empty()) j["drawn_out"] = write(c.drawn_out);
@@ -46,10 +24,10 @@ Closing read_closing(const JsonPart& p) {
     Closing c;
     c.start = p.whole("start", 0, -1'000'000'000, 1'000'000'000);
     c.length = p.whole("length", 1, 1, 10'000'000);
-    c.way = p.word("way", ways, usual.way);
+    c.way = p.word("way", closing_words, usual.way);
     c.overlap = p.whole("overlap", usual.overlap, 1, 10'000'000);
-    c.mix = p.word("mix", mixes, usual.mix);
-    c.curve = p.word("fade", fades, usual.curve);
+    c.mix = p.word("mix", layer_mix_words, usual.mix);
+    c.curve = p.word("fade", fade_words, usual.curve);
     c.keep_contrast = p.flag("keep_contrast", usual.keep_contrast);
     c.drawn_in = read_curve(p, "drawn_in");
     c.drawn_out = read_curve(p, "drawn_out");
@@ -116,7 +94,7 @@ Json write(const Wobble& w) {
             {"rate", number(w.rate)},
             {"seed", w.seed},
             {"together", w.together},
-            {"end", word_of(wobble_ends, w.end)},
+            {"end", word_of(wobble_end_words, w.end)},
             {"end_at", number(w.end_at.value)},
             {"ease", number(w.ease)},
             {"settle_position", vector(w.settle_position)},
@@ -134,7 +112,7 @@ Wobble read_wobble(const JsonPart& p) {
     w.rate = p.real("rate", usual.rate);
     w.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, INT64_C(9007199254740991)));
     w.together = p.flag("together", usual.together);
-    w.end = p.word("end", wobble_ends, usual.end);
+    w.end = p.word("end", wobble_end_words, usual.end);
     w.end_at = OutputFrame(p.real("end_at", usual.end_at.value));
     w.ease = p.real("ease", usual.ease);
     w.settle_position = p.place("settle_position", usual.settle_position);
@@ -148,17 +126,17 @@ Json write(const SourceSpec& s) {
            {"name", s.name},
            {"path", s.path},
            {"rate", to_text(s.rate)},
-           {"join", word_of(joins, s.join)},
-           {"sub_frame", word_of(sub_frames, s.sub_frame)}};
+           {"join", word_of(join_words, s.join)},
+           {"sub_frame", word_of(sub_frame_words, s.import_settings.how)}};
     if (s.first) j["first_frame"] = *s.first;
-    if (s.gaps != GapFix::hold) j["gaps"] = word_of(mends, s.gaps);
-    if (s.up != UpAxis::y) j["up"] = word_of(ups, s.up);
-    if (s.scale != 1) j["scale"] = number(s.scale);
-    if (s.root != RootMotion::along) j["root"] = word_of(roots, s.root);
-    if (s.fresh_normals) j["fresh_normals"] = true;
-    if (s.voxel != 0) j["voxel"] = number(s.voxel);
+    if (s.import_settings.gaps != GapFix::hold) j["gaps"] = word_of(gap_words, s.import_settings.gaps);
+    if (s.import_settings.up != UpAxis::y) j["up"] = word_of(up_words, s.import_settings.up);
+    if (s.import_settings.scale != 1) j["scale"] = number(s.import_settings.scale);
+    if (s.import_settings.root != RootMotion::along) j["root"] = word_of(root_words, s.import_settings.root);
+    if (s.import_settings.fresh_normals) j["fresh_normals"] = true;
+    if (s.import_settings.voxel != 0) j["voxel"] = number(s.import_settings.voxel);
     if (!s.choices.empty()) j["choices"] = s.choices;
-    if (!s.dropped.empty()) j["dropped"] = s.dropped;
+    if (!s.import_settings.dropped.empty()) j["dropped"] = s.import_settings.dropped;
     if (s.changes_from) j["changes_from"] = *s.changes_from;
     if (s.water) j["water"] = write(*s.water);
     if (!s.shapes.empty()) {
@@ -181,14 +159,14 @@ SourceSpec read_source(const JsonPart& p) {
     s.name = p.text("name", "source");
     s.path = p.text("path", "");
     s.rate = p.rate("rate", Rate{});
-    s.join = p.word("join", joins, Join::by_clock);
-    s.sub_frame = p.word("sub_frame", sub_frames, SubFrame::linear);
-    s.gaps = p.word("gaps", mends, GapFix::hold);
-    s.up = p.word("up", ups, UpAxis::y);
-    s.scale = p.real("scale", 1);
-    s.root = p.word("root", roots, RootMotion::along);
-    s.fresh_normals = p.flag("fresh_normals", false);
-    s.voxel = p.real("voxel", 0);
+    s.join = p.word("join", join_words, Join::by_clock);
+    s.import_settings.how = p.word("sub_frame", sub_frame_words, SubFrame::linear);
+    s.import_settings.gaps = p.word("gaps", gap_words, GapFix::hold);
+    s.import_settings.up = p.word("up", up_words, UpAxis::y);
+    s.import_settings.scale = p.real("scale", 1);
+    s.import_settings.root = p.word("root", root_words, RootMotion::along);
+    s.import_settings.fresh_normals = p.flag("fresh_normals", false);
+    s.import_settings.voxel = p.real("voxel", 0);
     if (const Json* j = p.get("choices")) {
         if (!j->is_object()) p.complain("choices", "names with what is chosen");
         for (const auto& [name, chosen] : j->items()) {
@@ -200,7 +178,7 @@ SourceSpec read_source(const JsonPart& p) {
         if (!j->is_array()) p.complain("dropped", "a list of frames");
         for (const Json& frame : *j) {
             if (!frame.is_number_integer()) p.complain("dropped", "a list of whole frames");
-            s.dropped.push_back(frame.get<std::int64_t>());
+            s.import_settings.dropped.push_back(frame.get<std::int64_t>());
         }
     }
     if (p.get("changes_from")) s.changes_from = p.whole("changes_from", 0, -1'000'000'000, 1'000'000'000);

@@ -4,24 +4,12 @@ namespace garland {
 
 namespace {
 
-const Word<OutsideMode> modes[] = {{"hold", OutsideMode::hold},
-                                   {"repeat", OutsideMode::repeat},
-                                   {"there-and-back", OutsideMode::there_and_back},
-                                   {"continue", OutsideMode::run_on},
-                                   {"hidden", OutsideMode::absent},
-                                   {"run on", OutsideMode::run_on}, // as earlier files have them
-                                   {"absent", OutsideMode::absent}};
-const Word<TimingForm> forms[] = {
-    {"positions", TimingForm::positions}, {"speeds", TimingForm::speeds}, {"phrases", TimingForm::phrases}};
-const Word<Direction> directions[] = {
-    {"forward", Direction::forward}, {"backward", Direction::backward}, {"there-and-back", Direction::there_and_back}};
-
 Json write(const Outside& o) {
-    return {{"mode", word_of(modes, o.mode)}, {"count", o.count}};
+    return {{"mode", word_of(outside_words, o.mode)}, {"count", o.count}};
 }
 
 Outside read_outside(const JsonPart& p) {
-    return {p.word("mode", modes, OutsideMode::hold), static_cast<int>(p.whole("count", 0, 0, 1'000'000'000))};
+    return {p.word("mode", outside_words, OutsideMode::hold), static_cast<int>(p.whole("count", 0, 0, 1'000'000'000))};
 }
 
 // `source`: what a key's place on the upright axis is called.
@@ -75,7 +63,7 @@ Json write(const PhraseList& phrases) {
     for (const Phrase& p : phrases.list) {
         Json j{{"first", number(p.first.value)},
                {"last", number(p.last.value)},
-               {"direction", word_of(directions, p.direction)},
+               {"direction", word_of(direction_words, p.direction)},
                {"passes", p.passes},
                {"speed", number(p.speed)}};
         if (p.fade != 0) j["fade"] = number(p.fade);
@@ -91,7 +79,7 @@ PhraseList read_phrases(const JsonPart& p) {
         Phrase phrase;
         phrase.first = SourceFrame(j.real("first", 0));
         phrase.last = SourceFrame(j.real("last", 0));
-        phrase.direction = j.word("direction", directions, Direction::forward);
+        phrase.direction = j.word("direction", direction_words, Direction::forward);
         phrase.passes = j.whole("passes", 1, -1'000'000'000'000, 1'000'000'000'000);
         phrase.speed = j.real("speed", 1);
         phrase.fade = j.real("fade", 0);
@@ -104,7 +92,7 @@ PhraseList read_phrases(const JsonPart& p) {
 
 Json timing_json(const Timing& t) {
     Json j{{"id", t.id.value}, {"name", t.name}};
-    if (t.form != TimingForm::positions) j["form"] = word_of(forms, t.form);
+    if (t.form != TimingForm::positions) j["form"] = word_of(form_words, t.form);
     if (!t.map.keys.empty()) j["keys"] = write(t.map, "source");
     if (!(t.speeds == SpeedMap{})) j["speeds"] = write(t.speeds);
     if (!(t.phrases == PhraseList{})) j["phrases"] = write(t.phrases);
@@ -120,7 +108,7 @@ Timing read_timing(const JsonPart& p, bool with_id) {
     Timing t;
     if (with_id || p.get("id")) t.id = TimingId(p.id("id"));
     t.name = p.text("name", "timing");
-    t.form = p.word("form", forms, TimingForm::positions);
+    t.form = p.word("form", form_words, TimingForm::positions);
     t.map = read_map(p, "keys", "source");
     if (const Json* j = p.get("speeds")) t.speeds = read_speeds(JsonPart(*j, "\"speeds\" of " + p.where));
     if (const Json* j = p.get("phrases")) t.phrases = read_phrases(JsonPart(*j, "\"phrases\" of " + p.where));

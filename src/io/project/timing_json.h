@@ -7,12 +7,6 @@
 
 namespace garland {
 
-inline const Word<Toward> toward_words[] = {{"step", Toward::step},
-                                            {"linear", Toward::linear},
-                                            {"smooth", Toward::smooth},
-                                            {"hidden", Toward::hidden},
-                                            {"free", Toward::free}};
-
 Json timing_json(const Timing& timing);
 
 // Throws BadJson. with_id: the id must be there.

@@ -55,7 +55,7 @@ void tell_missing(SourceFacts& facts) {
     if (facts.missing.empty()) return;
     facts.problems.push_back(
         {fmt::format("{} {} missing", frame_list(facts.missing), facts.missing.size() == 1 ? "is" : "are"),
-         "the frame before is shown in its place", facts.missing.front()});
+         "the last frame before it is shown", facts.missing.front()});
 }
 
 Result<SourcePtr> open_series(const std::string& path, Progress& progress) {

@@ -131,12 +131,12 @@ namespace {
 std::vector<Spread> spreads_for(Project& project, const std::vector<Spread>& copied, int& left_out) {
     std::vector<Spread> out;
     for (Spread s : copied) {
-        auto& zones = s.level.zones;
+        auto& zones = s.by.level.zones;
         const std::size_t before = zones.size();
         std::erase_if(zones, [&](ZoneId id) { return !project.zone(id); });
-        const bool no_zone = s.driver == Driver::zone && zones.empty() && before > 0;
+        const bool no_zone = s.by.kind == Driver::zone && zones.empty() && before > 0;
         const bool no_sound =
-            s.driver == Driver::sound && (!s.level.hearing.sound || !project.sound(s.level.hearing.sound));
+            s.by.kind == Driver::sound && (!s.by.level.hearing.sound || !project.sound(s.by.level.hearing.sound));
         if (no_zone || no_sound) {
             ++left_out;
             continue;
@@ -166,10 +166,12 @@ Result<std::string> put_part(Project& project, const CopiedPart& part, Arrangeme
     to = project.arrangement(target);
     if (!part.variation_only) {
         next.id = to->id, next.name = to->name, next.source = to->source, next.timing = to->timing;
-        next.variants = to->variants, next.carrier = to->carrier, next.carrier_timing = to->carrier_timing;
-        next.single_out = to->single_out, next.nudges = to->nudges, next.play = to->play, next.extra = to->extra;
+        next.choice.variants = to->choice.variants, next.layout.carried.source = to->layout.carried.source,
+        next.layout.carried.timing = to->layout.carried.timing;
+        next.single_out = to->single_out, next.by_hand.nudges = to->by_hand.nudges, next.play = to->play,
+        next.extra = to->extra;
         next.hidden_copies = to->hidden_copies;
-        if (is_carried(next.kind) && !next.carrier)
+        if (is_carried(next.layout.kind) && !next.layout.carried.source)
             return fail(Error{ErrorCode::invalid, "the copied arrangement stands on another source"}.advise(
                 "choose what carries the copies here first, or copy its variation alone"));
     }

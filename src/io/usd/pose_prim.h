@@ -1,8 +1,8 @@
 // A pose as a Mesh or Points prim.
 #pragma once
 
+#include "core/scene/written_as.h"
 #include "core/time/rate.h"
-#include "io/handoff/written_as.h"
 #include "io/usd/layer_writer.h"
 
 #include <optional>

@@ -1,6 +1,6 @@
 #include "io/usd/posed_usd.h"
 
-#include "io/handoff/placed_copy.h"
+#include "core/scene/placed_copy.h"
 #include "io/usd/pose_prim.h"
 
 #include <fmt/format.h>
@@ -61,7 +61,7 @@ Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& orde
                              usd_token(pick == no_pose ? "invisible" : "inherited"));
                 if (pick == no_pose) continue;
                 const Pose& pose = *posed.poses[pick].pose;
-                place_copy(posed, i, show, placed);
+                place_copy(posed, i, placed);
                 put_pose(
                     layer, *at->second, t, pose,
                     {placed.points, placed.normals, placed.velocities, placed.attributes(pose), order.as.attributes});

@@ -4,8 +4,8 @@
 
 #include "core/base/progress.h"
 #include "core/project/show.h"
+#include "core/scene/written_as.h"
 #include "io/files/file.h"
-#include "io/handoff/written_as.h"
 
 #include <string>
 #include <vector>

@@ -1,8 +1,8 @@
 #include "io/usd/usd_cache.h"
 
 #include "core/base/numbers.h"
+#include "core/scene/placed_copy.h"
 #include "io/files/staged_files.h"
-#include "io/handoff/placed_copy.h"
 #include "io/sources/open_source.h"
 #include "io/usd/pose_prim.h"
 
@@ -36,7 +36,7 @@ class CacheWriter {
                 "hand them off as posed copies"));
         }
         PlacedCopy placed{order_.as};
-        place_copy(posed, 0, show, placed);
+        place_copy(posed, 0, placed);
         written_.push_back({frame, points_hash(placed.points)});
         put_pose(layer_, *prim_, time, pose,
                  {placed.points, placed.normals, placed.velocities, placed.attributes(pose), order_.as.attributes});
@@ -133,7 +133,7 @@ Result<UsdCacheDone> write_usd_cache(const Show& show, const UsdCacheOrder& orde
     if (show.copies() != 1 || show.arrangements.size() != 1)
         return fail(ErrorCode::invalid, "one retimed source is written at a time");
     if (!show.arrangements.front().usable)
-        return fail(Error{ErrorCode::not_found, "its files are not there"}.keeping("nothing was written"));
+        return fail(Error{ErrorCode::not_found, "its files are missing"}.keeping("nothing was written"));
     if (order.existing == Existing::refuse && file_exists(order.path)) {
         return fail(Error{ErrorCode::exists, "is there already"}
                         .at(order.path)

@@ -23,8 +23,8 @@ ArrangePanel::ArrangePanel(Document& document, Viewing& viewing, QWidget* parent
     auto* add = make_button(tr("Add"), tr("Another arrangement of the same source"));
     connect(add, &QPushButton::clicked, this, &ArrangePanel::add_arrangement);
     head()->addWidget(add);
-    auto* remove = make_button(
-        tr("Remove"), tr("Take this arrangement and its copies out of the project, and what was singled out of it"));
+    auto* remove =
+        make_button(tr("Remove"), tr("Remove this arrangement, its copies, and anything singled out from it"));
     connect(remove, &QPushButton::clicked, this, [this] {
         const ArrangementId id = viewing_.arrangement();
         document_.edit(tr("Remove the arrangement"), [&](Project& p) -> Result<void> {
@@ -85,7 +85,7 @@ void ArrangePanel::add_arrangement() {
         next.id = ArrangementId(p.next_id++);
         made = next.id;
         next.hidden = false;
-        next.nudges.clear();
+        next.by_hand.nudges.clear();
         next.hidden_copies.clear();
         for (Spread& s : next.spreads) s.id = SpreadId(p.next_id++);
         next.name += ' ';
@@ -111,30 +111,32 @@ void ArrangePanel::set_kind(ArrangementKind kind) {
         return SourceId();
     }();
     edit_arrangement(tr("Arrange as %1").arg(QString::fromUtf8(to_text(kind))), [&](A& a) {
-        if (kind == a.kind) return;
+        if (kind == a.layout.kind) return;
         const int n =
             static_cast<int>(std::clamp<std::int64_t>(std::max<std::int64_t>(copies_in(a), there), 1, copy_limit));
         if (kind == grid || kind == box) {
             const double side = kind == box ? std::cbrt(n) : std::sqrt(n);
-            a.columns = std::max(1, static_cast<int>(std::ceil(side - 1e-9)));
-            a.layers = kind == box ? a.columns : 1;
-            a.rows = std::max(1, (n + a.columns * a.layers - 1) / (a.columns * a.layers));
-            a.row_spacing = a.layer_spacing = a.spacing;
+            a.layout.columns = std::max(1, static_cast<int>(std::ceil(side - 1e-9)));
+            a.layout.layers = kind == box ? a.layout.columns : 1;
+            a.layout.rows =
+                std::max(1, (n + a.layout.columns * a.layout.layers - 1) / (a.layout.columns * a.layout.layers));
+            a.layout.row_spacing = a.layout.layer_spacing = a.layout.spacing;
         } else if (kind == rings) {
-            a.rows = 3;
-            a.count = std::max(1, n / 6);
-            a.radius = std::max(a.spacing * a.count / (2 * std::numbers::pi), 0.1);
-            a.row_spacing = a.radius;
+            a.layout.rows = 3;
+            a.layout.count = std::max(1, n / 6);
+            a.layout.radius = std::max(a.layout.spacing * a.layout.count / (2 * std::numbers::pi), 0.1);
+            a.layout.row_spacing = a.layout.radius;
         } else {
-            a.count = n;
-            if (kind == ring) a.radius = std::max(a.spacing * n / (2 * std::numbers::pi), 0.01);
+            a.layout.count = n;
+            if (kind == ring) a.layout.radius = std::max(a.layout.spacing * n / (2 * std::numbers::pi), 0.01);
         }
-        if (kind == curve && a.path.size() < 2) {
-            const double half = std::max(a.spacing * n / 2, 1.0);
-            a.path = {V3d(-half, 0, 0), V3d(-half / 3, 0, half / 3), V3d(half / 3, 0, -half / 3), V3d(half, 0, 0)};
+        if (kind == curve && a.layout.path.points.size() < 2) {
+            const double half = std::max(a.layout.spacing * n / 2, 1.0);
+            a.layout.path.points = {V3d(-half, 0, 0), V3d(-half / 3, 0, half / 3), V3d(half / 3, 0, -half / 3),
+                                    V3d(half, 0, 0)};
         }
-        if (is_carried(kind) && !a.carrier) a.carrier = other;
-        a.kind = kind;
+        if (is_carried(kind) && !a.layout.carried.source) a.layout.carried.source = other;
+        a.layout.kind = kind;
     });
 }
 
@@ -196,9 +198,9 @@ void ArrangePanel::refresh() {
     fill(which_, p.arrangements, a->id.value);
     fill(source_, p.sources, a->source.value);
     fill(timing_, p.timings, a->timing.value);
-    fill(carrier_, p.sources, a->carrier.value, tr("choose …"));
-    fill(carrier_timing_, p.timings, a->carrier_timing.value, tr("the shot's frames"));
-    kind_->set_current(static_cast<int>(a->kind));
+    fill(carrier_, p.sources, a->layout.carried.source.value, tr("choose …"));
+    fill(carrier_timing_, p.timings, a->layout.carried.timing.value, tr("the shot's frames"));
+    kind_->set_current(static_cast<int>(a->layout.kind));
     fields_.refresh(*a);
     for (QWidget* w : own_) w->setVisible(!a->single_out);
     show_sources(*a);

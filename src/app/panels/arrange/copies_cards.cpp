@@ -23,11 +23,11 @@ void ArrangePanel::add_sources_card(QVBoxLayout* to) {
     });
     row->addWidget(make_label(tr("Source")));
     row->addWidget(source_);
-    auto weighed = [](const A& a) { return !a.variants.empty() && !a.in_turn; };
+    auto weighed = [](const A& a) { return !a.choice.variants.empty() && !a.choice.in_turn; };
     fields_.number(
         row, tr("Weight"), Quantity::plain, 0, 1e6, 2, 0.1,
-        tr("How often this source among all: 2 is twice as often as 1"), [](const A& a) { return a.own_weight; },
-        [](A& a, double v) { a.own_weight = v; }, weighed);
+        tr("How often this source is chosen; 2 is twice as often as 1"), [](const A& a) { return a.choice.own_weight; },
+        [](A& a, double v) { a.choice.own_weight = v; }, weighed);
     row->addWidget(make_label(tr("Timing")));
     row->addWidget(timing_);
     for (QComboBox* box : {source_, timing_}) box->setMaximumWidth(130);
@@ -38,30 +38,31 @@ void ArrangePanel::add_sources_card(QVBoxLayout* to) {
     row = add_row(column);
     more_sources_ = make_choice({}, tr("Another source"), tr("Let some copies show another source"), [this](int i) {
         const SourceId id(more_sources_->itemData(i).toULongLong());
-        if (id) edit_arrangement(tr("Add a source to the copies"), [&](A& a) { a.variants.push_back({id, 1}); });
+        if (id) edit_arrangement(tr("Add a source to the copies"), [&](A& a) { a.choice.variants.push_back({id, 1}); });
     });
     row->addWidget(more_sources_);
-    auto several = [](const A& a) { return !a.variants.empty(); };
+    auto several = [](const A& a) { return !a.choice.variants.empty(); };
     fields_.check(
         row, tr("in turn"), tr("Sources one after the other in order, instead of by weight and chance"),
-        [](const A& a) { return a.in_turn; }, [](A& a, bool v) { a.in_turn = v; }, several);
+        [](const A& a) { return a.choice.in_turn; }, [](A& a, bool v) { a.choice.in_turn = v; }, several);
     fields_.number(
         row, tr("Choice seed"), Quantity::plain, 0, 9e15, 0, 1, tr("Another seed, other choices"),
-        [](const A& a) { return static_cast<double>(a.variant_seed); },
-        [](A& a, double v) { a.variant_seed = static_cast<std::uint64_t>(v); }, weighed);
+        [](const A& a) { return static_cast<double>(a.choice.seed); },
+        [](A& a, double v) { a.choice.seed = static_cast<std::uint64_t>(v); }, weighed);
     close_row(row);
     row = add_row(column);
     root_words_ = make_label({}, "muted");
     root_words_->setWordWrap(true);
-    root_switch_ = make_button({}, tr("Whether copies go where their source goes, or stay at their places; it counts "
-                                      "for every copy of the source"));
+    root_switch_ =
+        make_button({}, tr("Whether copies follow the source's root motion. Applies to every copy of this source."));
     connect(root_switch_, &QPushButton::clicked, this, [this] {
         const A* a = document_.project().arrangement(viewing_.arrangement());
         if (!a) return;
         const SourceId id = a->source;
         document_.edit(tr("Set the root motion"), [&](Project& p) -> Result<void> {
             SourceSpec& s = *p.source(id);
-            s.root = s.root == RootMotion::along ? RootMotion::left_out : RootMotion::along;
+            s.import_settings.root =
+                s.import_settings.root == RootMotion::along ? RootMotion::left_out : RootMotion::along;
             return {};
         });
     });
@@ -72,17 +73,17 @@ void ArrangePanel::add_sources_card(QVBoxLayout* to) {
 void ArrangePanel::show_sources(const A& a) {
     const Project& p = document_.project();
     clear_layout(variants_);
-    for (std::size_t i = 0; i < a.variants.size(); ++i) {
+    for (std::size_t i = 0; i < a.choice.variants.size(); ++i) {
         auto* line = new QWidget;
         auto* row = new QHBoxLayout(line);
         row->setContentsMargins(0, 0, 0, 0);
         row->setSpacing(6);
-        const SourceSpec* s = p.source(a.variants[i].source);
-        row->addWidget(make_label(tr("or %1").arg(s ? QString::fromStdString(s->name) : tr("a source that is gone"))));
-        if (!a.in_turn) {
+        const SourceSpec* s = p.source(a.choice.variants[i].source);
+        row->addWidget(make_label(tr("or %1").arg(s ? QString::fromStdString(s->name) : tr("missing source"))));
+        if (!a.choice.in_turn) {
             auto* weight = make_number(Quantity::plain, 0, 1e6, 2, tr("Weight of this source"),
                                        tr("How often this source among all"));
-            weight->set_value(a.variants[i].weight);
+            weight->set_value(a.choice.variants[i].weight);
             weight->setMaximumWidth(72);
             connect(weight, &NumberField::settled, this, [this, weight, i] {
                 const double v = weight->value();
@@ -90,7 +91,7 @@ void ArrangePanel::show_sources(const A& a) {
                     this,
                     [this, i, v] {
                         edit_arrangement(tr("Set the weight of a source"), [&](A& b) {
-                            if (i < b.variants.size()) b.variants[i].weight = v;
+                            if (i < b.choice.variants.size()) b.choice.variants[i].weight = v;
                         });
                     },
                     Qt::QueuedConnection);
@@ -98,14 +99,14 @@ void ArrangePanel::show_sources(const A& a) {
             row->addWidget(make_label(tr("weight")));
             row->addWidget(weight);
         }
-        auto* remove = make_button(tr("Remove"), tr("No copy shows this source any more"));
+        auto* remove = make_button(tr("Remove"), tr("Stop using this source"));
         connect(remove, &QPushButton::clicked, this, [this, i] {
             QMetaObject::invokeMethod(
                 this,
                 [this, i] {
                     edit_arrangement(tr("Remove a source from the copies"), [&](A& b) {
-                        if (i < b.variants.size())
-                            b.variants.erase(b.variants.begin() + static_cast<std::ptrdiff_t>(i));
+                        if (i < b.choice.variants.size())
+                            b.choice.variants.erase(b.choice.variants.begin() + static_cast<std::ptrdiff_t>(i));
                     });
                 },
                 Qt::QueuedConnection);
@@ -123,12 +124,12 @@ void ArrangePanel::show_sources(const A& a) {
     const auto open = document_.sources().find(a.source);
     const SourceSpec* spec = p.source(a.source);
     const bool root = spec && open != document_.sources().end() && open->second.source->facts().root;
-    const bool along = spec && spec->root == RootMotion::along;
+    const bool along = spec && spec->import_settings.root == RootMotion::along;
     root_words_->setText(!root   ? tr("The source has no motion of its own as a whole: copies stay at their places.")
                          : along ? tr("Copies go where the source goes as a whole: its root motion is taken along.")
                                  : tr("Copies stay at their places: the source's root motion is left out."));
     root_switch_->setVisible(root);
-    root_switch_->setText(along ? tr("Leave it out") : tr("Take it along"));
+    root_switch_->setText(along ? tr("Ignore root motion") : tr("Follow root motion"));
 }
 
 void ArrangePanel::add_start_card(QVBoxLayout* to) {
@@ -136,28 +137,29 @@ void ArrangePanel::add_start_card(QVBoxLayout* to) {
     QHBoxLayout* row = add_row(column);
     fields_.choice(
         row, tr("Start"), {tr("with the shot"), tr("when they are born"), tr("at a frame"), tr("all together")},
-        tr("With the shot: as the timing says. When born: each with what carries it. At a frame: the timing begins "
-           "there.\nAll together: until that frame each copy stands at the pose it will start from."),
-        [](const A& a) { return static_cast<int>(a.start); },
+        tr("With the shot: follow the timing. At birth: when the carrying point is born. At a frame: the timing starts "
+           "there.\nTogether: hold the first pose until that frame, then all start."),
+        [](const A& a) { return static_cast<int>(a.begins.kind); },
         [this](A& a, int i) {
-            a.start = static_cast<StartKind>(i);
-            if (a.start == StartKind::at_frame || a.start == StartKind::together) a.start_frame = viewing_.frame();
+            a.begins.kind = static_cast<StartKind>(i);
+            if (a.begins.kind == StartKind::at_frame || a.begins.kind == StartKind::together)
+                a.begins.frame = viewing_.frame();
         });
     fields_.number(
         row, tr("At frame"), Quantity::output_frames, -frame_limit, frame_limit, 2, 1,
-        tr("The output frame at which they begin"), [](const A& a) { return a.start_frame.value; },
-        [](A& a, double v) { a.start_frame = OutputFrame(v); },
-        [](const A& a) { return a.start == StartKind::at_frame || a.start == StartKind::together; });
+        tr("The output frame at which they begin"), [](const A& a) { return a.begins.frame.value; },
+        [](A& a, double v) { a.begins.frame = OutputFrame(v); },
+        [](const A& a) { return a.begins.kind == StartKind::at_frame || a.begins.kind == StartKind::together; });
     fields_.number(
         row, tr("Passes"), Quantity::plain, 0, 1e6, 0, 1,
-        tr("How often a repeat plays in all, for every copy; after that the last pose is held. 0: as the timing says"),
-        [](const A& a) { return a.passes; }, [](A& a, double v) { a.passes = static_cast<int>(v); });
+        tr("Total number of passes per copy, then the last pose is held. 0: use the timing's setting"),
+        [](const A& a) { return a.begins.passes; }, [](A& a, double v) { a.begins.passes = static_cast<int>(v); });
     close_row(row);
     row = add_row(column);
     fields_.check(
         row, tr("hidden until their motion starts"),
-        tr("A copy is not there before its own time has come to the timing's first frame"),
-        [](const A& a) { return a.hidden_until_start; }, [](A& a, bool v) { a.hidden_until_start = v; });
+        tr("Hide each copy until its own time reaches the timing's first frame"),
+        [](const A& a) { return a.begins.hidden_before; }, [](A& a, bool v) { a.begins.hidden_before = v; });
     fields_.check(
         row, tr("hide the whole arrangement"), tr("None of its copies are shown, checked or written"),
         [](const A& a) { return a.hidden; }, [](A& a, bool v) { a.hidden = v; });
@@ -176,7 +178,7 @@ void ArrangePanel::add_start_card(QVBoxLayout* to) {
                 a.hidden_copies = all;
             });
     });
-    show_all_ = make_button(tr("Show all again"), tr("No copy is hidden by hand any more"));
+    show_all_ = make_button(tr("Show all hidden copies"), tr("Clear all manual hiding"));
     connect(show_all_, &QPushButton::clicked, this,
             [this] { edit_arrangement(tr("Show all copies"), [](A& a) { a.hidden_copies.clear(); }); });
     row->addWidget(hidden_words_);
@@ -186,12 +188,12 @@ void ArrangePanel::add_start_card(QVBoxLayout* to) {
 }
 
 void ArrangePanel::add_differences_card(QVBoxLayout* to) {
-    QVBoxLayout* column = add_card(to, tr("Small differences"));
+    QVBoxLayout* column = add_card(to, tr("Jitter"));
     own_.push_back(column->parentWidget());
     QHBoxLayout* row = add_row(column);
     const Quantity m = Quantity::metres;
     fields_.number(
-        row, tr("Place x"), m, 0, 1e6, 3, 0.05, tr("Copies stand up to so far to either side of their place"),
+        row, tr("Place x"), m, 0, 1e6, 3, 0.05, tr("Largest random offset, either way"),
         [](const A& a) { return a.jitter.position.x; }, [](A& a, double v) { a.jitter.position.x = v; });
     fields_.number(
         row, tr("y"), m, 0, 1e6, 3, 0.05, tr("The same in height"), [](const A& a) { return a.jitter.position.y; },
@@ -221,13 +223,15 @@ void ArrangePanel::add_differences_card(QVBoxLayout* to) {
             for (CurveKey& k : usable) k.value = std::max(k.value, 0.01); // a copy without width is none
             edit_arrangement(
                 wide ? tr("Set the width along the order") : tr("Set the height along the order"),
-                [&](A& a) { (wide ? a.width : a.height) = usable; }, wide ? "stretch-width" : "stretch-height");
+                [&](A& a) { (wide ? a.stretch.width : a.stretch.height) = usable; },
+                wide ? "stretch-width" : "stretch-height");
         });
         connect(edit, &CurveEdit::settled, &document_, &Document::end_merge);
         auto* words = make_label(wide ? tr("Width, first to last") : tr("height"));
         row->addWidget(words);
         row->addWidget(edit);
-        fields_.keep({words, edit}, {}, [edit, wide](const A& a) { edit->set_curve(wide ? a.width : a.height); });
+        fields_.keep({words, edit}, {},
+                     [edit, wide](const A& a) { edit->set_curve(wide ? a.stretch.width : a.stretch.height); });
     }
     close_row(row);
     auto* words = make_label(tr("From the first copy to the last, however many there are; up to three times as wide or "
@@ -243,8 +247,9 @@ void ArrangePanel::add_single_card(QVBoxLayout* to) {
     single_words_->setWordWrap(true);
     column->addWidget(single_words_);
     QHBoxLayout* row = add_row(column);
-    single_out_ = make_button(tr("Single out selected copies"),
-                              tr("Into an arrangement of their own: with the same values, and a timing of their own"));
+    single_out_ =
+        make_button(tr("Single out selected copies"),
+                    tr("Move the selected copies to a new arrangement. Values stay; timing becomes independent."));
     connect(single_out_, &QPushButton::clicked, this, &ArrangePanel::single_out_picked);
     part_ = make_choice(
         {}, tr("Single out a part"),
@@ -288,7 +293,7 @@ void ArrangePanel::show_single(const A& a) {
         single_words_->setText(
             chosen ? tr("%1 selected.")
                          .arg(QString::fromStdString(counted(static_cast<long long>(chosen), "copy", "copies")))
-                   : tr("Select copies in the Scene, the Lanes or the plan to treat them on their own."));
+                   : tr("Select copies in the Scene, the Lanes or the plan to give them their own timing."));
     }
 }
 

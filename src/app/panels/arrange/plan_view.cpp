@@ -31,7 +31,7 @@ void PlanView::measure() {
         for (const Placement& p : a.places) take(p.position);
     }
     if (const Arrangement* a = curve()) {
-        for (const V3d& p : a->path) take(to_scene(*a, p));
+        for (const V3d& p : a->layout.path.points) take(to_scene(*a, p));
     }
     if (low_x > high_x) low_x = high_x = low_z = high_z = 0;
     const double wide = std::max(high_x - low_x, 0.5), high = std::max(high_z - low_z, 0.5);
@@ -50,13 +50,13 @@ V3d PlanView::place(QPointF at) const {
 
 const Arrangement* PlanView::curve() const {
     const Arrangement* a = document_.project().arrangement(viewing_.arrangement());
-    return a && a->kind == ArrangementKind::curve && !a->single_out ? a : nullptr;
+    return a && a->layout.kind == ArrangementKind::curve && !a->single_out ? a : nullptr;
 }
 
 int PlanView::path_point_at(QPointF at) const {
     const Arrangement* a = curve();
-    for (std::size_t i = 0; a && i < a->path.size(); ++i) {
-        const QPointF d = pixel(to_scene(*a, a->path[i])) - at;
+    for (std::size_t i = 0; a && i < a->layout.path.points.size(); ++i) {
+        const QPointF d = pixel(to_scene(*a, a->layout.path.points[i])) - at;
         if (std::hypot(d.x(), d.y()) < 8) return static_cast<int>(i);
     }
     return -1;
@@ -182,7 +182,7 @@ void PlanView::paintEvent(QPaintEvent*) {
     if (const Arrangement* a = curve()) {
         p.setPen(QPen(t.text, 1.5));
         p.setBrush(t.panel);
-        for (const V3d& q : a->path) {
+        for (const V3d& q : a->layout.path.points) {
             const QPointF at = pixel(to_scene(*a, q));
             p.drawRect(QRectF(at.x() - 3.5, at.y() - 3.5, 7, 7));
         }
@@ -205,7 +205,7 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
     dragged_ = path_point_at(event->position());
     if (dragged_ >= 0) {
         dragged_of_ = curve()->id;
-        dragged_from_ = curve()->path[static_cast<std::size_t>(dragged_)];
+        dragged_from_ = curve()->layout.path.points[static_cast<std::size_t>(dragged_)];
         document_.end_merge();
         return;
     }
@@ -241,14 +241,15 @@ void PlanView::mouseMoveEvent(QMouseEvent* event) {
 
 bool PlanView::drag_is_valid() const {
     const Arrangement* a = curve();
-    return a && a->id == dragged_of_ && dragged_ >= 0 && static_cast<std::size_t>(dragged_) < a->path.size();
+    return a && a->id == dragged_of_ && dragged_ >= 0 &&
+           static_cast<std::size_t>(dragged_) < a->layout.path.points.size();
 }
 
 void PlanView::move_point(const V3d& to) {
     document_.edit(
         tr("Move a point of the path"),
         [&](Project& p) -> Result<void> {
-            p.arrangement(dragged_of_)->path[static_cast<std::size_t>(dragged_)] = to;
+            p.arrangement(dragged_of_)->layout.path.points[static_cast<std::size_t>(dragged_)] = to;
             return {};
         },
         QStringLiteral("path-point"));
@@ -302,7 +303,7 @@ void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
     dragged_ = -1;
     if (there >= 0) {
         document_.edit(tr("Remove a point of the path"), [&](Project& p) -> Result<void> {
-            auto& path = p.arrangement(a->id)->path;
+            auto& path = p.arrangement(a->id)->layout.path.points;
             if (static_cast<std::size_t>(there) < path.size()) path.erase(path.begin() + there);
             return {};
         });
@@ -310,16 +311,19 @@ void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
     }
     // Between the two points whose connection is nearest.
     const V3d at = own_place(*a, place(event->position()), 0);
-    std::size_t best = a->path.size();
-    double nearest = 1e300, height = a->path.empty() ? 0 : a->path.back().y;
-    for (std::size_t i = 0; i + 1 < a->path.size(); ++i) {
-        const V3d p(a->path[i].x, 0, a->path[i].z), q(a->path[i + 1].x, 0, a->path[i + 1].z);
+    std::size_t best = a->layout.path.points.size();
+    double nearest = 1e300, height = a->layout.path.points.empty() ? 0 : a->layout.path.points.back().y;
+    for (std::size_t i = 0; i + 1 < a->layout.path.points.size(); ++i) {
+        const V3d p(a->layout.path.points[i].x, 0, a->layout.path.points[i].z),
+            q(a->layout.path.points[i + 1].x, 0, a->layout.path.points[i + 1].z);
         const double long2 = (q - p).length2(), w = long2 > 0 ? std::clamp((at - p).dot(q - p) / long2, 0.0, 1.0) : 0;
         const double away = (p + (q - p) * w - at).length();
-        if (away < nearest) nearest = away, best = i + 1, height = a->path[i].y + (a->path[i + 1].y - a->path[i].y) * w;
+        if (away < nearest)
+            nearest = away, best = i + 1,
+            height = a->layout.path.points[i].y + (a->layout.path.points[i + 1].y - a->layout.path.points[i].y) * w;
     }
     document_.edit(tr("Add a point to the path"), [&](Project& p) -> Result<void> {
-        auto& path = p.arrangement(a->id)->path;
+        auto& path = p.arrangement(a->id)->layout.path.points;
         path.insert(path.begin() + static_cast<std::ptrdiff_t>(best), V3d(at.x, height, at.z));
         return {};
     });

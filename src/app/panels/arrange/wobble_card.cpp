@@ -10,7 +10,7 @@ WobbleCard::WobbleCard(Document& document, Viewing& viewing, QWidget* parent)
     column->setSpacing(6);
     auto* head = new QHBoxLayout;
     on_ = new QCheckBox(tr("Wobble"));
-    on_->setToolTip(tr("Copies sway about their places, by seeded smooth noise, also while their poses are held"));
+    on_->setToolTip(tr("Copies sway around their places (smooth noise), even while the pose is held"));
     connect(on_, &QCheckBox::clicked, this,
             [this](bool on) { change(on ? tr("Wobble on") : tr("Wobble off"), [on](Wobble& w) { w.on = on; }); });
     whose_ = make_choice({tr("of this arrangement"), tr("of the source, everywhere")}, tr("What wobbles"),
@@ -43,7 +43,7 @@ WobbleCard::WobbleCard(Document& document, Viewing& viewing, QWidget* parent)
             ->setAccessibleName(tr("Wobble place %1").arg(axes[k]));
     }
     add(
-        places, tr("size"), per_cent, 0, 99, 1, 1, tr("Up to so much larger or smaller"),
+        places, tr("size"), per_cent, 0, 99, 1, 1, tr("Largest size change"),
         [](const Wobble& w) { return w.size * 100; }, [](Wobble& w, double v) { w.size = v / 100; });
     places->addStretch(1);
     column->addWidget(places_);
@@ -51,7 +51,7 @@ WobbleCard::WobbleCard(Document& document, Viewing& viewing, QWidget* parent)
     auto* turns = start_row(turns_);
     const int order[] = {1, 0, 2};
     const QString names[] = {tr("turn"), tr("pitch"), tr("bank")};
-    const QString tips[] = {tr("Up to so much about the upright, either way"),
+    const QString tips[] = {tr("Largest turn about the vertical axis, either way"),
                             tr("Up to so much forward and back: about the copy's own x"),
                             tr("Up to so much to the sides: about the copy's own z")};
     for (int n = 0; n < 3; ++n) {

@@ -12,8 +12,7 @@ namespace garland {
 
 CheckPanel::CheckPanel(Document& document, Viewing& viewing, QWidget* parent)
     : Panel(tr("Check"), true, document, viewing, parent), jumps_(std::make_shared<SourceJumps>()) {
-    run_ = make_button(tr("Check now"),
-                       tr("Examine the whole output range (it is done by itself when this step is entered)"));
+    run_ = make_button(tr("Check now"), tr("Examine the whole output range (runs when you open this step)"));
     run_->setObjectName("primary");
     connect(run_, &QPushButton::clicked, this, &CheckPanel::run);
     head()->addWidget(run_);

@@ -18,8 +18,7 @@ GatherPanel::GatherPanel(Document& document, Viewing& viewing, QWidget* parent)
     add->setObjectName("primary");
     connect(add, &QPushButton::clicked, this, &GatherPanel::choose_files);
     head()->addWidget(add);
-    auto* shapes =
-        make_button(tr("Add shapes…"), tr("Gather a handful of hand-made meshes of equal points as one source"));
+    auto* shapes = make_button(tr("Add shapes…"), tr("Combine several meshes with matching points into one source"));
     connect(shapes, &QPushButton::clicked, this, &GatherPanel::choose_shapes);
     head()->addWidget(shapes);
     auto* water = make_button(tr("Add water"), tr("A computed surface of waves that loops"));
@@ -143,12 +142,12 @@ void GatherPanel::fill() {
     clear_layout(cards_);
     if (p.sources.empty()) {
         auto* words = make_label(
-            tr("Drop a cache into the window, or use Add….\n\n"
+            tr("Drop files into this window, or click Add….\n\n"
                "Garland reads numbered OBJ or PLY series (give any one file), a mesh beside a NumPy array of points "
                "(name.ply and name.npy) or a table of pieces (name_pieces.csv), glTF, USD text, particles with ids "
                "(PLY, "
                "CSV or NumPy) and OpenVDB volumes. The files are only read, never changed.\n\n"
-               "Shapes made by hand and computed water have buttons of their own."),
+               "For hand-made poses use Add shapes, for computed waves Add water."),
             "muted");
         words->setWordWrap(true);
         cards_->addWidget(words);

@@ -101,14 +101,15 @@ void SourceCard::add_time_settings(PairForm* form, const SourceSpec& spec) {
     });
     form->put(tr("Rate"), rate);
     auto* first = make_number(Quantity::source_frames, -1e9, 1e9, 0, tr("First frame"),
-                              tr("What the first frame is called here"));
+                              tr("Number given to the first frame in this project"));
     first->set_value(static_cast<double>(spec.first.value_or(f ? f->first : 0)));
     bind(first, tr("Set the source's first frame"), "first-frame",
          [](SourceSpec& s, double v) { s.first = static_cast<std::int64_t>(v); });
     form->put(tr("First frame"), first);
     form->put(tr("Joins"),
               choice({tr("by clock"), tr("frame for frame")}, static_cast<int>(spec.join), tr("Joins the project"),
-                     tr("By clock: seconds agree. Frame for frame: every frame lasts one output frame."),
+                     tr("By clock: one second of the source lasts one second. Frame for frame: every frame lasts one "
+                        "output frame."),
                      tr("Set how the source joins"), [](SourceSpec& s, int i) { s.join = static_cast<Join>(i); }));
 }
 
@@ -116,9 +117,11 @@ void SourceCard::add_ways_between(PairForm* form, const SourceSpec& spec) {
     const SourceFacts* f = facts();
     std::vector<Way> ways = ways_of(f ? *f : SourceFacts{});
     if (!ways.empty()) {
-        auto now = std::find_if(ways.begin(), ways.end(), [&](const Way& w) { return w.how == spec.sub_frame; });
+        auto now =
+            std::find_if(ways.begin(), ways.end(), [&](const Way& w) { return w.how == spec.import_settings.how; });
         if (now == ways.end()) { // set before the source changed its kind: still said, so that nothing is hidden
-            ways.push_back({spec.sub_frame, tr("%1 (shows the nearest)").arg(to_text(spec.sub_frame))});
+            ways.push_back(
+                {spec.import_settings.how, tr("%1 (shows the nearest)").arg(to_text(spec.import_settings.how))});
             now = std::prev(ways.end());
         }
         QStringList texts;
@@ -127,8 +130,9 @@ void SourceCard::add_ways_between(PairForm* form, const SourceSpec& spec) {
                   choice(texts, static_cast<int>(now - ways.begin()), tr("Between frames"),
                          tr("How a pose between two frames is made. Smooth follows the velocities, or "
                             "goes through the frames on both sides where there are none."),
-                         tr("Set poses between frames"),
-                         [ways](SourceSpec& s, int i) { s.sub_frame = ways[static_cast<std::size_t>(i)].how; }));
+                         tr("Set poses between frames"), [ways](SourceSpec& s, int i) {
+                             s.import_settings.how = ways[static_cast<std::size_t>(i)].how;
+                         }));
     }
 }
 
@@ -136,22 +140,23 @@ void SourceCard::add_space_settings(PairForm* form, const SourceSpec& spec) {
     const SourceFacts* f = facts();
     if (!spec.water) {
         form->put(tr("Files have"),
-                  choice({tr("y up"), tr("z up")}, static_cast<int>(spec.up), tr("Up axis"),
+                  choice({tr("y up"), tr("z up")}, static_cast<int>(spec.import_settings.up), tr("Up axis"),
                          tr("Which way is up in the files; scenes have y up"), tr("Set the source's up axis"),
-                         [](SourceSpec& s, int i) { s.up = static_cast<UpAxis>(i); }));
+                         [](SourceSpec& s, int i) { s.import_settings.up = static_cast<UpAxis>(i); }));
         auto* scale = make_number(Quantity::plain, 1e-6, 1e6, 6, tr("Scale"),
                                   tr("Metres in one unit of the files: 0.01 for centimetres"));
         scale->set_step(0.1);
-        scale->set_value(spec.scale);
-        bind(scale, tr("Set the source's scale"), "source-scale", [](SourceSpec& s, double v) { s.scale = v; });
+        scale->set_value(spec.import_settings.scale);
+        bind(scale, tr("Set the source's scale"), "source-scale",
+             [](SourceSpec& s, double v) { s.import_settings.scale = v; });
         form->put(tr("Scale"), scale);
     }
     if (f && !f->missing.empty()) {
         form->put(tr("Missing frames"),
-                  choice({tr("hold the frame before"), tr("blend across")}, static_cast<int>(spec.gaps),
+                  choice({tr("hold the frame before"), tr("blend across")}, static_cast<int>(spec.import_settings.gaps),
                          tr("Missing frames"), tr("What stands in for frames that are not there"),
                          tr("Set how gaps are bridged"),
-                         [](SourceSpec& s, int i) { s.gaps = static_cast<GapFix>(i); }));
+                         [](SourceSpec& s, int i) { s.import_settings.gaps = static_cast<GapFix>(i); }));
     }
 }
 
@@ -190,25 +195,27 @@ void SourceCard::add_pose_settings(PairForm* form, const SourceSpec& spec) {
     if (f && f->root) {
         form->put(
             tr("Root motion"),
-            choice({tr("taken along"), tr("left out")}, static_cast<int>(spec.root), tr("Root motion"),
+            choice({tr("taken along"), tr("left out")}, static_cast<int>(spec.import_settings.root), tr("Root motion"),
                    tr("Taken along: copies travel as the root does. Left out: the root stays where it is at the first "
                       "frame."),
-                   tr("Set the root motion"), [](SourceSpec& s, int i) { s.root = static_cast<RootMotion>(i); }));
+                   tr("Set the root motion"),
+                   [](SourceSpec& s, int i) { s.import_settings.root = static_cast<RootMotion>(i); }));
     }
     if (f && f->kind == SourceKind::mesh_cache && f->faces > 0) {
-        form->put(tr("Normals between"),
-                  choice({tr("blended"), tr("recomputed")}, spec.fresh_normals ? 1 : 0,
+        form->put(tr("In-between normals"),
+                  choice({tr("blended"), tr("recomputed")}, spec.import_settings.fresh_normals ? 1 : 0,
                          tr("Normals of poses between frames"),
                          tr("Blended from both frames, or recomputed from the faces"),
-                         tr("Set the normals between frames"), [](SourceSpec& s, int i) { s.fresh_normals = i == 1; }));
+                         tr("Set the normals between frames"),
+                         [](SourceSpec& s, int i) { s.import_settings.fresh_normals = i == 1; }));
     }
-    if (spec.sub_frame == SubFrame::level_set) {
+    if (spec.import_settings.how == SubFrame::level_set) {
         auto* voxel = make_number(Quantity::plain, 0, 1e6, 6, tr("Voxel size"),
                                   tr("Of the level set, in units of the files: smaller is finer and slower. 0: a "
                                      "hundredth of the longest side"));
         voxel->set_step(0.01);
-        voxel->set_value(spec.voxel);
-        bind(voxel, tr("Set the voxel size"), "voxel", [](SourceSpec& s, double v) { s.voxel = v; });
+        voxel->set_value(spec.import_settings.voxel);
+        bind(voxel, tr("Set the voxel size"), "voxel", [](SourceSpec& s, double v) { s.import_settings.voxel = v; });
         form->put(tr("Voxel size"), voxel);
     }
     if (!spec.shapes.empty()) {

@@ -11,7 +11,7 @@ PoseStrip::PoseStrip(Document& document, PosePictures& pictures, SourceId source
     : document_(document), pictures_(pictures), source_(source) {
     setFixedHeight(74);
     setMinimumWidth(200);
-    setToolTip(tr("The source as its files have it: playing, and seven poses with their frame numbers"));
+    setToolTip(tr("The source as stored: a playing preview and seven poses with frame numbers"));
     QObject::connect(&pictures, &PosePictures::ready, this, qOverload<>(&QWidget::update));
     timer_.setInterval(90);
     connect(&timer_, &QTimer::timeout, this, [this] {
@@ -31,7 +31,7 @@ void PoseStrip::paintEvent(QPaintEvent*) {
     const auto sampler = document_.show()->samplers.find(source_);
     if (sampler == document_.show()->samplers.end()) {
         p.setPen(t.muted);
-        p.drawText(rect(), Qt::AlignCenter, QObject::tr("its files are not there"));
+        p.drawText(rect(), Qt::AlignCenter, QObject::tr("its files are missing"));
         return;
     }
     const double ratio = devicePixelRatioF();

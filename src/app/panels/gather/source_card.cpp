@@ -77,12 +77,13 @@ void SourceCard::add_head(const SourceSpec& spec) {
     });
     head->addWidget(name, 1);
     if (!spec.water) {
-        auto* replace = make_button(tr("Replace…"), tr("Take other files for this source and keep all its rules"));
+        auto* replace = make_button(tr("Replace…"), tr("Use other files; all settings are kept"));
         connect(replace, &QPushButton::clicked, this, &SourceCard::find_asked);
         head->addWidget(replace);
         add_fast_copy(head);
     }
-    auto* remove = make_button(tr("Remove"), tr("Take this source and its copies out of the project; files stay"));
+    auto* remove =
+        make_button(tr("Remove"), tr("Remove this source and its copies from the project; files on disk are kept"));
     connect(remove, &QPushButton::clicked, this, [this] {
         document_.edit(tr("Remove the source"), [&](Project& p) -> Result<void> {
             remove_source(p, id_);
@@ -98,7 +99,7 @@ void SourceCard::add_fast_copy(QHBoxLayout* head) {
     if (!f || !can_copy(*f)) return;
     const bool grids = f->kind == SourceKind::volume, dots = f->kind == SourceKind::particles;
     auto* fast = make_button(
-        tr("Fast copy"), grids ? tr("Write the grids again so that they are read without unpacking, and use the copy")
+        tr("Fast copy"), grids ? tr("Rewrite the grids unpacked, for faster reading, and use the new files")
                                : tr("Write the source again as arrays that are mapped into memory, and use the copy"));
     auto* menu = new QMenu(fast);
     // What is kept is ticked; nothing ticked is a bare mesh.
@@ -178,7 +179,7 @@ void SourceCard::add_facts(const SourceSpec& spec) {
     if (!spec.water) more += tr(" · %1 on disk").arg(QString::fromStdString(byte_count(f->bytes_on_disk)));
     if (!has.isEmpty()) more += tr(" · with %1").arg(has.join(", "));
     line(more, "muted");
-    if (exact_at_any_time(*f)) line(tr("Exact at any time: a pose between frames is its own, not a mix."), "muted");
+    if (exact_at_any_time(*f)) line(tr("Exact at any time: in-between poses are computed, not blended."), "muted");
     if (spec.changes_from) line(tr("Points or faces may change from frame %1 on.").arg(*spec.changes_from), "muted");
 }
 
@@ -198,7 +199,8 @@ void SourceCard::add_problems(const SourceSpec& spec) {
             make_button(tr("Leave frame %1 out").arg(frame), tr("Treat it as missing; the file stays as it is"));
         connect(drop, &QPushButton::clicked, this, [this, frame] {
             change(tr("Leave frame %1 out").arg(frame), [&](SourceSpec& s) -> Result<void> {
-                s.dropped.insert(std::lower_bound(s.dropped.begin(), s.dropped.end(), frame), frame);
+                s.import_settings.dropped.insert(
+                    std::lower_bound(s.import_settings.dropped.begin(), s.import_settings.dropped.end(), frame), frame);
                 return {};
             });
         });
@@ -206,16 +208,16 @@ void SourceCard::add_problems(const SourceSpec& spec) {
     };
     if (f->faces_change_at && !spec.changes_from) {
         const std::int64_t frame = *f->faces_change_at;
-        auto* row = mend_line(
-            tr("• Points or faces change at frame %1; poses between frames cannot be mixed from there on.").arg(frame));
+        auto* row =
+            mend_line(tr("• Points or faces change at frame %1; poses cannot be blended from there on.").arg(frame));
         auto* treat =
             make_button(tr("Treat as changing faces"),
                         tr("They are meant to change: show the nearest frame, or carry it along its velocities"));
         connect(treat, &QPushButton::clicked, this, [this, frame, carries = f->velocities] {
             change(tr("Treat as changing faces from frame %1").arg(frame), [&](SourceSpec& s) -> Result<void> {
                 s.changes_from = frame;
-                if (s.sub_frame == SubFrame::linear || s.sub_frame == SubFrame::smooth)
-                    s.sub_frame = carries ? SubFrame::carried : SubFrame::nearest;
+                if (s.import_settings.how == SubFrame::linear || s.import_settings.how == SubFrame::smooth)
+                    s.import_settings.how = carries ? SubFrame::carried : SubFrame::nearest;
                 return {};
             });
         });
@@ -224,15 +226,16 @@ void SourceCard::add_problems(const SourceSpec& spec) {
     }
     for (const SourceProblem& problem : f->problems) {
         const bool gap = problem.frame && std::binary_search(f->missing.begin(), f->missing.end(), *problem.frame);
-        const std::string advice = gap && spec.gaps == GapFix::blend ? "poses are blended across" : problem.advice;
+        const std::string advice =
+            gap && spec.import_settings.gaps == GapFix::blend ? "poses are blended across" : problem.advice;
         auto* row = mend_line(QString::fromStdString("• " + problem.what + "; " + advice + "."));
         if (gap) {
-            const bool blends = spec.gaps == GapFix::blend;
+            const bool blends = spec.import_settings.gaps == GapFix::blend;
             auto* mend = make_button(blends ? tr("Hold instead") : tr("Blend across"),
                                      tr("What stands in for frames that are not there"));
             connect(mend, &QPushButton::clicked, this, [this, blends] {
                 change(tr("Set how gaps are bridged"), [&](SourceSpec& s) -> Result<void> {
-                    s.gaps = blends ? GapFix::hold : GapFix::blend;
+                    s.import_settings.gaps = blends ? GapFix::hold : GapFix::blend;
                     return {};
                 });
             });
@@ -241,14 +244,16 @@ void SourceCard::add_problems(const SourceSpec& spec) {
             leave_out(row, *problem.frame);
         }
     }
-    if (!spec.dropped.empty()) {
+    if (!spec.import_settings.dropped.empty()) {
         auto* row = new QHBoxLayout;
-        row->addWidget(make_label(tr("Left out: %1").arg(QString::fromStdString(frame_list(spec.dropped))), "muted"),
-                       1);
+        row->addWidget(
+            make_label(tr("Left out: %1").arg(QString::fromStdString(frame_list(spec.import_settings.dropped))),
+                       "muted"),
+            1);
         auto* back = make_button(tr("Take back"), tr("Use all frames again"));
         connect(back, &QPushButton::clicked, this, [this] {
             change(tr("Use left-out frames again"), [](SourceSpec& s) -> Result<void> {
-                s.dropped.clear();
+                s.import_settings.dropped.clear();
                 return {};
             });
         });

@@ -79,7 +79,7 @@ void SourceCard::add_water(const SourceSpec& spec) {
     auto tell = [words](const Folds& folds) {
         if (folds.share <= 0) return;
         words->setText(
-            tr("• The surface folds over itself on %1 % of its cells at frame 0; a choppiness up to %2 would not.")
+            tr("• At frame 0 the surface folds over itself in %1 % of its cells. A choppiness of %2 or less avoids it.")
                 .arg(QString::fromStdString(short_number(folds.share * 100, 2)),
                      QString::fromStdString(short_number(folds.most_choppiness, 2))));
         words->show();

@@ -18,10 +18,10 @@ struct HandoffPanel::Held {
 
 namespace {
 
-// "; 3.1 GB free on that disk", or nothing where no folder says which disk.
+// "; 3.1 GB free on this disk", or nothing where no folder says which disk.
 QString free_words(double bytes) {
     return bytes < 0 ? HandoffPanel::tr("; no folder is chosen yet")
-                     : HandoffPanel::tr("; %1 free on that disk").arg(QString::fromStdString(byte_count(bytes)));
+                     : HandoffPanel::tr("; %1 free on this disk").arg(QString::fromStdString(byte_count(bytes)));
 }
 
 QString plan_words(std::int64_t files, double bytes, double free, std::int64_t existing) {
@@ -31,7 +31,7 @@ QString plan_words(std::int64_t files, double bytes, double free, std::int64_t e
                        .arg(count, QString::fromStdString(byte_count(bytes)), free_words(free));
     if (existing > 0)
         text += files == 1 ? HandoffPanel::tr(" It is there already.")
-                           : HandoffPanel::tr(" %1 of them are there already.").arg(existing);
+                           : HandoffPanel::tr(" %1 of them already exist.").arg(existing);
     return text;
 }
 
@@ -317,7 +317,7 @@ void HandoffPanel::say(const QString& text, const char* role) {
 QString HandoffPanel::problem() const {
     if (folder_->text().trimmed().isEmpty()) return tr("Choose a folder to write into first.");
     if (needs_groundwork(document_.project(), document_.sources())) // those copies are not there yet
-        return tr("What carries some copies is still being read. Nothing was written; try again in a moment.");
+        return tr("Some carriers are still loading. Nothing was written; try again in a moment.");
     for (const ArrangementShow& a : document_.show()->arrangements) {
         if (a.set->problem.empty()) continue;
         return tr("\"%1\" has no copies: %2")

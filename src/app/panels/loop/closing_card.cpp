@@ -61,15 +61,14 @@ void LoopPanel::make_range_row(QVBoxLayout* column) {
         [](const Closing& c) { return static_cast<double>(c.start); },
         [](Closing& c, double v) { c.start = static_cast<std::int64_t>(v); });
     fields_->number(
-        range, tr("Length"), Quantity::source_frames, 1, 1e7, 0, 1,
-        tr("Frames after which the first pose is there again"),
+        range, tr("Length"), Quantity::source_frames, 1, 1e7, 0, 1, tr("Frames until the first pose returns"),
         [](const Closing& c) { return static_cast<double>(c.length); },
         [](Closing& c, double v) { c.length = static_cast<std::int64_t>(v); });
     fields_->choice(
         range, tr("Close by"), {tr("nothing"), tr("fade the end"), tr("two layers"), tr("spread the gap")},
-        tr("Nothing: the ends already meet. Fading the end mixes it into what comes before the start. Two layers, half "
-           "a loop apart, each fade out where they jump. "
-           "Spreading takes the gap off bit by bit over the whole loop, without a double image."),
+        tr("Cut: no closing, the ends already match. End fade: the end is blended into the frames before the start. "
+           "Two layers, half a loop apart, each fade out where they jump. Spread gap: the difference is distributed "
+           "over the whole loop, without a double image."),
         [](const Closing& c) { return static_cast<int>(c.way); },
         [](Closing& c, int i) { c.way = static_cast<ClosingWay>(i); });
     close_row(range);
@@ -95,13 +94,13 @@ void LoopPanel::make_fade_row(QVBoxLayout* column) {
         has_fade);
     fields_->choice(
         fade, tr("Layers"), {tr("mixed"), tr("added"), tr("larger"), tr("densest first")},
-        tr("Mixed: weights come to 1. Added: their squares do, so that unlike layers stay as lively. For volumes: the "
-           "larger of both, or mixed so that what is dense changes over sooner."),
+        tr("Mix: weights add up to 1. Add: squared weights add up to 1, which keeps the contrast of unlike layers. For "
+           "volumes: the larger value, or a mix in which what is dense changes over sooner."),
         [](const Closing& c) { return static_cast<int>(c.mix); },
         [](Closing& c, int i) { c.mix = static_cast<LayerMix>(i); }, layered);
     fields_->check(
         fade, tr("keep contrast"),
-        tr("Mix about the mean pose, so that the middle of a fade is as lively as its ends (points only)"),
+        tr("Mix about the mean pose, so that the middle of a fade does not look flattened (points only)"),
         [](const Closing& c) { return c.keep_contrast; }, [](Closing& c, bool on) { c.keep_contrast = on; },
         [this](const Closing& c) { return open() && contrast_counts(c, open()->source->facts().kind); });
     close_row(fade);

@@ -73,7 +73,7 @@ LoopPanel::LoopPanel(Document& document, Viewing& viewing, QWidget* parent)
     wish->addWidget(settle_);
     wish->addStretch(1);
     side->addLayout(wish);
-    rigid_ = new QCheckBox(tr("wherever it stands and turns"));
+    rigid_ = new QCheckBox(tr("ignore position and rotation"));
     rigid_->setToolTip(
         tr("Takes out the rigid motion that two poses have in common before they are compared (slower)"));
     connect(rigid_, &QCheckBox::clicked, this, &LoopPanel::look);
@@ -194,7 +194,7 @@ void LoopPanel::refresh() {
                                               .arg(draft_.start)
                                               .arg(draft_.start + draft_.length)
                                               .arg(draft_.length)
-                                        : tr("Choose a loop: in the list, or by a click into the picture."));
+                                        : tr("Choose a loop in the list or click the picture."));
     emit badge(0);
 }
 
@@ -206,7 +206,7 @@ void LoopPanel::look() {
         found_.clear();
         match_->set_matrix(nullptr);
         match_->set_words(document_.project().sources.empty()
-                              ? tr("Gather a source first: then every frame is compared with every other here.")
+                              ? tr("Add a source first. Its frames are then compared with each other here.")
                               : tr("Its files are not there."));
         show_found();
         return;
@@ -329,11 +329,11 @@ void LoopPanel::show_found() {
     if (!matrix_) return looked_->setText({});
     const QString frames = QString::fromStdString(counted(static_cast<long long>(matrix_->frames), "frame", "frames")),
                   step = distance_words(matrix_->usual_step(), matrix_->unit);
-    looked_->setText(every_ == 1 ? tr("Of %1, exactly. A usual step: %2.").arg(frames, step)
-                     : exact_    ? tr("Of %1, by one point in %2. A usual step: %3.").arg(frames).arg(every_).arg(step)
-                                 : tr("A first look at %1; all points follow. A usual step: %2.").arg(frames, step));
-    if (found_.empty() && !finding_)
-        list_->addWidget(make_label(tr("Nothing repeats here: no loop of that length."), "muted"));
+    looked_->setText(
+        every_ == 1 ? tr("%1 compared, all points; usual step %2.").arg(frames, step)
+        : exact_    ? tr("%1 compared, 1 point in %2; usual step %3.").arg(frames).arg(every_).arg(step)
+                    : tr("Quick comparison of %1; the full comparison is running. Usual step %2.").arg(frames, step));
+    if (found_.empty() && !finding_) list_->addWidget(make_label(tr("No loop of that length found."), "muted"));
     for (const LoopCandidate& c : found_) {
         auto* line = new QToolButton;
         line->setObjectName("segment");

@@ -54,7 +54,7 @@ BeatsSection::BeatsSection(Document& document, Viewing& viewing, TimeMapView& ma
     auto* markers = new QHBoxLayout;
     markers->setSpacing(5);
     name_ = new QLineEdit;
-    name_->setPlaceholderText(tr("name of a marker"));
+    name_->setPlaceholderText(tr("marker name"));
     name_->setAccessibleName(tr("Marker name"));
     name_->setMaximumWidth(170);
     auto* add = make_button(tr("Mark here"), tr("Set a marker of that name at the playhead"));

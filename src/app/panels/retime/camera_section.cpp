@@ -53,7 +53,7 @@ void CameraSection::make_key_row(QVBoxLayout* column) {
                               });
                           });
     remove_ = make_button(tr("Remove"), tr("Remove the selected camera key"));
-    clear_ = make_button(tr("Remove all"), tr("The camera stands still again"));
+    clear_ = make_button(tr("Remove all"), tr("Remove all camera keys; the camera stands still again"));
     auto* save =
         make_button(tr("Export…"), tr("The camera with its keys and field of view, as USD text, glTF or a table"));
     connect(save, &QPushButton::clicked, this, &CameraSection::export_camera);
@@ -83,7 +83,7 @@ void CameraSection::make_move_row(QVBoxLayout* column) {
     rise_ = number(Quantity::degrees, -180, 180, 2, tr("Rise"),
                    tr("Degrees up; with a turn the camera goes along an arc"), 46);
     dolly_ = number(Quantity::per_cent, 1, 10000, 1, tr("Dolly"),
-                    tr("The distance at the end, in per cent of that at the start: 50 comes twice as near"), 52);
+                    tr("The distance at the end, in per cent of that at the start: 50 % halves the distance"), 52);
     turn_->set_value(360);
     rise_->set_value(0);
     dolly_->set_value(100);

@@ -47,7 +47,7 @@ void KeysSection::make_key_row(QVBoxLayout* column) {
                     70);
     toward_ =
         make_choice({tr("step"), tr("linear"), tr("smooth"), tr("free"), tr("hidden")}, tr("Towards the next key"),
-                    tr("How the curve goes from this key to the next. Smooth never leaves the two keys' poses; free "
+                    tr("How the curve goes from this key to the next. Smooth never overshoots the two keys; free "
                        "follows the slopes of its two handles; hidden shows nothing until the next key."),
                     [this](int i) { set_toward(static_cast<Toward>(i)); });
     remove_ = make_button(tr("Remove key"), tr("Remove the selected keys (Delete)"));
@@ -75,9 +75,9 @@ void KeysSection::make_key_row(QVBoxLayout* column) {
 void KeysSection::make_scale_row(QVBoxLayout* column) {
     auto* two = new QHBoxLayout;
     two->setSpacing(5);
-    time_factor_ =
-        number(Quantity::plain, -100, 100, 4, tr("Time factor"),
-               tr("The selected keys' distances in time from the first one, times this; below 0 turns them round"), 56);
+    time_factor_ = number(
+        Quantity::plain, -100, 100, 4, tr("Time factor"),
+        tr("The selected keys' distances in time from the first one, times this; negative values reverse them"), 56);
     value_factor_ = number(Quantity::plain, -100, 100, 4, tr("Value factor"),
                            tr("Their differences in value from the first one, times this"), 56);
     time_factor_->set_value(1);
@@ -118,8 +118,7 @@ void KeysSection::make_phrases_row(QVBoxLayout* column) {
     auto* told = make_label(tr("This timing is a list of phrases; it has no keys."), "muted");
     told->setWordWrap(true);
     other->addWidget(told, 1);
-    auto* positions =
-        make_button(tr("Make keys of them"), tr("Position keys that show the same frames; cross-fades go"));
+    auto* positions = make_button(tr("Convert to position keys"), tr("Shows the same frames; cross-fades are lost"));
     auto* speeds =
         make_button(tr("Make speed keys"), tr("Speed keys that show the same frames; jumps become runs of one frame"));
     connect(positions, &QPushButton::clicked, this, [this] { convert(false); });

@@ -20,11 +20,11 @@ const Button all_buttons[] = {
     {OperationKind::reverse, QT_TR_NOOP("Reverse"),
      QT_TR_NOOP("Play the selected stretch, or the whole timing, backward (V: at once)")},
     {OperationKind::fit, QT_TR_NOOP("Fit"), QT_TR_NOOP("Play source frames onto output frames at one speed")},
-    {OperationKind::speed, QT_TR_NOOP("Speed"), QT_TR_NOOP("Play so many times as fast; the rest moves along")},
+    {OperationKind::speed, QT_TR_NOOP("Speed"), QT_TR_NOOP("Multiply the speed; what follows shifts")},
     {OperationKind::slow, QT_TR_NOOP("Slow between"),
      QT_TR_NOOP("Another speed between two output frames, with ramps on both sides")},
     {OperationKind::ramp, QT_TR_NOOP("Ramp"),
-     QT_TR_NOOP("From full speed evenly to another one, and so on from there; 0 comes to a stop")},
+     QT_TR_NOOP("Change evenly from 1× to another speed, then keep it; 0 comes to a stop")},
     {OperationKind::start, QT_TR_NOOP("Start at"), QT_TR_NOOP("Hold the first pose until the playhead, then play")},
     {OperationKind::lengthen, QT_TR_NOOP("Lengthen"),
      QT_TR_NOOP("Go on at the end as it goes there, until the source's last frame is shown")},
@@ -280,7 +280,7 @@ bool OperationsSection::run(const Operation& operation) {
         return false;
     }
     if (done->timing == *t) { // as it is already
-        emit map_.readout(tr("%1: nothing changes by it").arg(QString::fromStdString(done->words)));
+        emit map_.readout(tr("%1: no change").arg(QString::fromStdString(done->words)));
         return true;
     }
     QString words = QString::fromStdString(done->words);

@@ -63,7 +63,7 @@ OutsideSection::OutsideSection(Document& document, Viewing& viewing, TimeMapView
     grid->addWidget(period_, 2, 0, 1, 5);
     add_slider_ = make_button(tr("Add a slider"),
                               tr("One value from 0 to 100 % that plays the whole timing, with keys of its own"));
-    drop_slider_ = make_button(tr("Drop the slider"), tr("Play the timing by itself again"));
+    drop_slider_ = make_button(tr("Remove the slider"), tr("Play the timing by itself again"));
     connect(add_slider_, &QPushButton::clicked, this, [this] {
         const bool done = edit_timing(tr("Play the timing with a master slider"), [](Timing& t) -> Result<void> {
             const double first = span_first(t).value, length = std::max(form_length(t), 1.0);
@@ -107,7 +107,7 @@ void OutsideSection::refresh() {
         const double pass = pass_length(*t, t->after.mode);
         const double period = t->after.mode == OutsideMode::there_and_back ? 2 * pass : pass;
         const Rate rate = document_.project().settings.rate;
-        words = tr("Comes round every %1 output frames (%2 s)")
+        words = tr("Repeats every %1 output frames (%2 s)")
                     .arg(QString::fromStdString(short_number(period)),
                          QString::fromStdString(short_number(period / rate.per_second())));
         const Tempo& tempo = document_.project().settings.tempo;

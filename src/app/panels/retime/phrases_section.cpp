@@ -20,8 +20,8 @@ PhrasesSection::PhrasesSection(Document& document, Viewing& viewing, TimeMapView
     auto* top = new QHBoxLayout;
     empty_ = make_label(tr("Not a list of phrases: ranges of the source played one after another."), "muted");
     empty_->setWordWrap(true);
-    make_ = make_button(tr("Make it phrases"),
-                        tr("Start a list with the whole source, once; the keys go (undo brings them back)"));
+    make_ = make_button(tr("Convert to phrases"),
+                        tr("Start with the whole source played once. This replaces the keys (undo restores them)."));
     top->addWidget(empty_, 1);
     top->addWidget(make_);
     column->addLayout(top);
@@ -306,7 +306,7 @@ void PhrasesSection::refresh() {
     filling_ = false;
     start_->set_value(t->phrases.start.value);
     const double all = length_of(t->phrases, t->turn_twice);
-    QString total = tr("In all %1 output frames · %2 s").arg(text(all), text(all / fps));
+    QString total = tr("Total %1 output frames · %2 s").arg(text(all), text(all / fps));
     if (s.tempo.on) {
         total += tr(" · %1 beats · ends on %2")
                      .arg(text(all / beat, 2), QString::fromStdString(bar_words(s.tempo, s.rate, starts.back())));

@@ -114,14 +114,14 @@ void TimeMapView::drag_handle(QPointF to) {
     if ((leave && frames < 0.05) || (!leave && frames > -0.05)) return; // a curve does not run back in time
     const double slope = std::round(std::clamp(value / frames, -1000.0, 1000.0) * 100) / 100;
     edit_keys(
-        leave ? tr("Set the slope a key is left with") : tr("Set the slope a key is come to with"),
+        leave ? tr("Set the outgoing slope") : tr("Set the slope a key is come to with"),
         [&](const TimeMap&) -> Result<TimeMap> {
             TimeMap next = base_;
             (leave ? next.keys[i].leave : next.keys[i].arrive) = slope;
             return next;
         },
         QStringLiteral("map-slope"));
-    emit readout((leave ? tr("output frame %1 is left at %2×") : tr("output frame %1 is come to at %2×"))
+    emit readout((leave ? tr("output frame %1: outgoing slope %2×") : tr("output frame %1: incoming slope %2×"))
                      .arg(text(base_.keys[i].at.value), QString::number(slope, 'f', 2)));
 }
 

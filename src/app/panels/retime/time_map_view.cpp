@@ -237,7 +237,7 @@ bool TimeMapView::edit_keys(const QString& words, const std::function<Result<Tim
     if (t->form == TimingForm::phrases && view_ != MapView::slider) {
         emit document_.problem(Error{ErrorCode::invalid, "phrases have no keys"}
                                    .keeping("the phrases as they are")
-                                   .advise("change the list below, or press Make keys of them"));
+                                   .advise("change the list below, or press Convert to position keys"));
         return false;
     }
     QString said = words;

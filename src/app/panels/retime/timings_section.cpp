@@ -20,8 +20,8 @@ TimingsSection::TimingsSection(Document& document, Viewing& viewing, TimeMapView
     column->addWidget(list_, 1);
     auto* row = new QHBoxLayout;
     row->setSpacing(4);
-    use_ = make_button(tr("Use it here"),
-                       tr("Let the selected copy's arrangement follow the selected timing; change one, all follow"));
+    use_ = make_button(tr("Use it here"), tr("Use the selected timing for the selected copy's arrangement. Edits then "
+                                             "affect every arrangement that uses it."));
     separate_ = make_button(tr("Separate copy"), tr("Give the arrangement a copy of its timing to itself"));
     remove_ = make_button(tr("Remove"), tr("Remove a timing that nobody uses"));
     name_ = new QLineEdit;

@@ -73,7 +73,7 @@ QString zone_words(const Zone& z) {
     return out;
 }
 
-QString play_words(const Arrangement& a, const Project& project) {
+QString how_played(const Arrangement& a, const Project& project) {
     const Play& p = a.play;
     const QString copies = QStringLiteral("<i>%1</i>").arg(QString::fromStdString(a.name).toHtmlEscaped()),
                   by = giver(p.level, project);

@@ -207,7 +207,7 @@ void PlayCard::refresh() {
     const bool own = a->play.by == PlayBy::clock || a->play.level.kind == kind_;
     Play shown = a->play;
     if (!own) shown = {}; // something else plays them: this card offers to take over
-    words_->setText(play_words(*a, document_.project()));
+    words_->setText(how_played(*a, document_.project()));
     by_->setCurrentIndex(static_cast<int>(shown.by));
     fields_.refresh(shown);
     const bool can = kind_ == LevelKind::pulse || (kind_ == LevelKind::zones ? !document_.project().zones.empty()

@@ -24,26 +24,28 @@ QString heading(const V3d& axis) {
     return QObject::tr("(%1, %2, %3)").arg(number(axis.x), number(axis.y), number(axis.z));
 }
 
-QString driver_words(const Spread& s, std::int64_t copies) {
-    switch (s.driver) {
+QString how_driven(const Spread& s, std::int64_t copies) {
+    switch (s.by.kind) {
     case Driver::chance:
-        return s.bell ? QObject::tr("by <b>chance</b>, most in the middle,") : QObject::tr("by <b>chance</b>,");
+        return s.by.bell ? QObject::tr("by <b>chance</b>, most in the middle,") : QObject::tr("by <b>chance</b>,");
     case Driver::order_step:
     case Driver::order_total: return QObject::tr("by <b>order</b>,");
     case Driver::order_loop: return QObject::tr("by <b>order</b>, round a loop,");
     case Driver::even: return QObject::tr("<b>evenly</b> without clumps,");
     case Driver::even_space: return QObject::tr("<b>evenly</b>, neighbours as different as can be,");
-    case Driver::noise: return QObject::tr("by <b>noise</b>, patches <b>%1 m</b> wide,").arg(number(s.patch));
+    case Driver::noise: return QObject::tr("by <b>noise</b>, patches <b>%1 m</b> wide,").arg(number(s.by.noise.patch));
     case Driver::gradient:
-        return s.along_path ? QObject::tr("by <b>gradient</b> along the path,")
-                            : QObject::tr("by <b>gradient</b> along %1,").arg(heading(s.axis));
+        return s.by.gradient.along_path ? QObject::tr("by <b>gradient</b> along the path,")
+                                        : QObject::tr("by <b>gradient</b> along %1,").arg(heading(s.by.gradient.axis));
     case Driver::distance:
-        return s.reach > 0 ? QObject::tr("by <b>distance</b>, up to <b>%1 m</b> away,").arg(number(s.reach))
-                           : QObject::tr("by <b>distance</b>, to the farthest copy,");
+        return s.by.distance.reach > 0
+                   ? QObject::tr("by <b>distance</b>, up to <b>%1 m</b> away,").arg(number(s.by.distance.reach))
+                   : QObject::tr("by <b>distance</b>, to the farthest copy,");
     case Driver::zone: return QObject::tr("by <b>zones</b>, at every moment,");
     case Driver::sound: return QObject::tr("by <b>sound</b>, band by band,");
     case Driver::attribute:
-        return QObject::tr("by the attribute <b>%1</b>,").arg(QString::fromStdString(s.attribute).toHtmlEscaped());
+        return QObject::tr("by the attribute <b>%1</b>,")
+            .arg(QString::fromStdString(s.by.carrier.attribute).toHtmlEscaped());
     }
     static_cast<void>(copies);
     return {};
@@ -55,7 +57,7 @@ constexpr Driver drivers[] = {Driver::chance,   Driver::order_step, Driver::orde
 
 auto driven_by(std::initializer_list<Driver> list) {
     return [all = std::vector<Driver>(list)](const Spread& s) {
-        return std::find(all.begin(), all.end(), s.driver) != all.end();
+        return std::find(all.begin(), all.end(), s.by.kind) != all.end();
     };
 }
 
@@ -68,10 +70,10 @@ QString sentence(const Spread& s, std::int64_t copies) {
         QT_TRANSLATE_NOOP("garland", "Turn"),           QT_TRANSLATE_NOOP("garland", "Variant"),
         QT_TRANSLATE_NOOP("garland", "Wobble strength")};
     QString out =
-        QStringLiteral("<b>%1</b> %2 ").arg(QObject::tr(names[static_cast<int>(s.target)]), driver_words(s, copies));
-    if (s.driver == Driver::attribute && s.as_it_is) {
-        out += QObject::tr("its number as it is");
-    } else if (s.driver == Driver::order_step) {
+        QStringLiteral("<b>%1</b> %2 ").arg(QObject::tr(names[static_cast<int>(s.target)]), how_driven(s, copies));
+    if (s.by.kind == Driver::attribute && s.by.carrier.as_it_is) {
+        out += QObject::tr("the value unchanged");
+    } else if (s.by.kind == Driver::order_step) {
         out += QObject::tr("every copy <b>%1</b> than the one before, the first %2")
                    .arg(value_words(s.target, s.to), value_words(s.target, s.from));
         if (s.target != Target::delay && s.target != Target::speed && s.target != Target::size) {
@@ -79,11 +81,11 @@ QString sentence(const Spread& s, std::int64_t copies) {
                   QObject::tr("every copy <b>%1</b> more than the one before, the first %2")
                       .arg(value_words(s.target, s.to), value_words(s.target, s.from));
         }
-    } else if (s.driver == Driver::order_total) {
+    } else if (s.by.kind == Driver::order_total) {
         out += QObject::tr("from <b>%1</b> at the first to <b>%2</b> at the last of %3 copies")
                    .arg(value_words(s.target, s.from), value_words(s.target, s.to))
                    .arg(copies);
-    } else if (s.driver == Driver::order_loop) {
+    } else if (s.by.kind == Driver::order_loop) {
         out += QObject::tr("from <b>%1</b>, the one after the last at <b>%2</b>")
                    .arg(value_words(s.target, s.from), value_words(s.target, s.to));
     } else if (s.target == Target::delay && s.from == 0 && s.to > 0) {
@@ -92,9 +94,9 @@ QString sentence(const Spread& s, std::int64_t copies) {
         out +=
             QObject::tr("from <b>%1</b> to <b>%2</b>").arg(value_words(s.target, s.from), value_words(s.target, s.to));
     }
-    if (s.share < 1) out += QObject::tr(", %1 % of it").arg(number(s.share * 100));
+    if (s.strength.share < 1) out += QObject::tr(", at %1 % strength").arg(number(s.strength.share * 100));
     if (s.meets) out += QObject::tr(", agreeing at frame %1").arg(number(s.meets->value));
-    if (!s.amount.empty()) out += QObject::tr(", less of it at some frames");
+    if (!s.strength.keys.empty()) out += QObject::tr(", strength keyed");
     return out;
 }
 
@@ -181,7 +183,7 @@ void SpreadCard::add_head(QVBoxLayout* column) {
     pattern_->setText(tr("Show pattern"));
     pattern_->setCheckable(true);
     pattern_->setToolTip(
-        tr("Colour the copies, and the ground where it can, by what this spread gives, whether it counts or not"));
+        tr("Colour the copies, and the ground where possible, by this spread's values, even while it is off"));
     pattern_->setAccessibleName(tr("Show pattern"));
     connect(pattern_, &QToolButton::clicked, this, [this](bool on) {
         if (!on) return viewing_.show_spread({});
@@ -214,8 +216,8 @@ void SpreadCard::add_amounts(QVBoxLayout* column) {
                 s.target = static_cast<Target>(i);
                 usual_amounts(s);
                 s.meets.reset();
-                if (s.target == Target::variant) s.amount.clear();
-                if (s.target == Target::variant || s.target == Target::speed) s.drift = V3d(0);
+                if (s.target == Target::variant) s.strength.keys.clear();
+                if (s.target == Target::variant || s.target == Target::speed) s.by.noise.drift = V3d(0);
             });
         });
     row->addWidget(target_);
@@ -224,26 +226,25 @@ void SpreadCard::add_amounts(QVBoxLayout* column) {
     for (Driver d : drivers) names << QString::fromUtf8(to_text(d));
     driver_ = make_choice(
         names, tr("Driver"),
-        tr("Chance: any value, by seed. Order: so much more for every copy, in total, or round a loop.\nEven: no "
+        tr("Chance: any value, by seed. Order: a fixed step per copy, in total, or round a loop.\nEven: no "
            "clumps, by order or over space. Noise, gradient, distance: by place. Attribute: of what carries the copy."),
         [this](int i) {
             edit(tr("Set what drives a spread"), [&](S& s) {
                 const bool step = static_cast<Driver>(i) == Driver::order_step;
-                if (step && s.driver != Driver::order_step && s.target == Target::delay) s.to = std::min(s.to, 3.0);
-                s.driver = static_cast<Driver>(i);
-                if (s.driver == Driver::attribute && s.attribute.empty()) s.attribute = "size";
+                if (step && s.by.kind != Driver::order_step && s.target == Target::delay) s.to = std::min(s.to, 3.0);
+                s.by.kind = static_cast<Driver>(i);
+                if (s.by.kind == Driver::attribute && s.by.carrier.attribute.empty()) s.by.carrier.attribute = "size";
                 const auto& sounds = document_.project().sounds;
-                if (s.driver == Driver::sound && !s.level.hearing.sound && !sounds.empty())
-                    s.level.hearing.sound = sounds.front().id;
+                if (s.by.kind == Driver::sound && !s.by.level.hearing.sound && !sounds.empty())
+                    s.by.level.hearing.sound = sounds.front().id;
             });
         });
     row->addWidget(driver_);
     from_label_ = make_label({});
     to_label_ = make_label({});
     for (bool low : {true, false}) {
-        auto* field =
-            make_number(Quantity::plain, -1e6, 1e6, 3, low ? tr("From") : tr("To"),
-                        low ? tr("The value at the driver's beginning") : tr("The value at the driver's end"));
+        auto* field = make_number(Quantity::plain, -1e6, 1e6, 3, low ? tr("From") : tr("To"),
+                                  low ? tr("Value where the driver is 0") : tr("Value where the driver is 1"));
         field->setMaximumWidth(72);
         connect(field, &NumberField::edited, this, [this, low](double v) {
             edit(
@@ -262,7 +263,7 @@ void SpreadCard::add_amounts(QVBoxLayout* column) {
         row, tr("whole frames"), tr("Round every delay to whole output frames, so that copies can share poses"),
         [](const S& s) { return s.whole_frames; }, [](S& s, bool v) { s.whole_frames = v; }, delays);
     fields_.check(
-        row, tr("nothing before the start"),
+        row, tr("hold first pose until start"),
         tr("A delayed copy holds the timing's first pose until its own time has come, even where the timing repeats"),
         [](const S& s) { return s.after_start; }, [](S& s, bool v) { s.after_start = v; }, delays);
     fields_.number(
@@ -277,68 +278,73 @@ void SpreadCard::add_driver_rows(QVBoxLayout* column) {
     const Quantity m = Quantity::metres, n = Quantity::plain;
     QHBoxLayout* row = add_row(column);
     auto seeded = [](const S& s) {
-        return s.driver == chance || s.driver == even_space || s.driver == noise || s.target == Target::visibility;
+        return s.by.kind == chance || s.by.kind == even_space || s.by.kind == noise || s.target == Target::visibility;
     };
     fields_.number(
         row, tr("Seed"), n, 0, 9007199254740991.0, 0, 1, tr("The same seed always gives the same values"),
-        [](const S& s) { return static_cast<double>(s.seed); },
-        [](S& s, double v) { s.seed = static_cast<std::uint64_t>(v); }, seeded);
+        [](const S& s) { return static_cast<double>(s.by.seed); },
+        [](S& s, double v) { s.by.seed = static_cast<std::uint64_t>(v); }, seeded);
     auto* another = make_button(tr("Another"), tr("Try another seed"));
     connect(another, &QPushButton::clicked, this, [this] {
-        edit(tr("Set a seed"), [&](S& s) { s.seed = QRandomGenerator::global()->bounded(1u, 1'000'000u); });
+        edit(tr("Set a seed"), [&](S& s) { s.by.seed = QRandomGenerator::global()->bounded(1u, 1'000'000u); });
     });
     row->addWidget(another);
     fields_.keep({another}, seeded);
     fields_.check(
-        row, tr("as a bell"), tr("Most copies near the middle, few at the ends"), [](const S& s) { return s.bell; },
-        [](S& s, bool v) { s.bell = v; }, driven_by({chance}));
+        row, tr("as a bell"), tr("Most copies near the middle, few at the ends"), [](const S& s) { return s.by.bell; },
+        [](S& s, bool v) { s.by.bell = v; }, driven_by({chance}));
     fields_.number(
         row, tr("Patch"), m, 0.001, 1e6, 2, 0.5, tr("How wide a patch of the noise is"),
-        [](const S& s) { return s.patch; }, [](S& s, double v) { s.patch = v; }, driven_by({noise}));
+        [](const S& s) { return s.by.noise.patch; }, [](S& s, double v) { s.by.noise.patch = v; }, driven_by({noise}));
     fields_.number(
         row, tr("Octaves"), n, 1, 8, 0, 1, tr("Smaller patches within the patches"),
-        [](const S& s) { return s.detail; }, [](S& s, double v) { s.detail = static_cast<int>(v); },
+        [](const S& s) { return s.by.noise.detail; }, [](S& s, double v) { s.by.noise.detail = static_cast<int>(v); },
         driven_by({noise}));
     close_row(row);
     row = add_row(column);
     auto drifts = [](const S& s) {
-        return s.driver == noise && s.target != Target::speed && s.target != Target::variant;
+        return s.by.kind == noise && s.target != Target::speed && s.target != Target::variant;
     };
     fields_.number(
         row, tr("Drift x"), m, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves per second"),
-        [](const S& s) { return s.drift.x; }, [](S& s, double v) { s.drift.x = v; }, drifts);
+        [](const S& s) { return s.by.noise.drift.x; }, [](S& s, double v) { s.by.noise.drift.x = v; }, drifts);
     fields_.number(
         row, tr("drift y"), m, -1e6, 1e6, 2, 0.1,
-        tr("How far the pattern moves per second; upward it changes in place"), [](const S& s) { return s.drift.y; },
-        [](S& s, double v) { s.drift.y = v; }, drifts);
+        tr("How far the pattern moves per second; upward it changes in place"),
+        [](const S& s) { return s.by.noise.drift.y; }, [](S& s, double v) { s.by.noise.drift.y = v; }, drifts);
     fields_.number(
         row, tr("drift z"), m, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves per second"),
-        [](const S& s) { return s.drift.z; }, [](S& s, double v) { s.drift.z = v; }, drifts);
-    auto free_axis = [](const S& s) { return s.driver == gradient && !s.along_path; };
+        [](const S& s) { return s.by.noise.drift.z; }, [](S& s, double v) { s.by.noise.drift.z = v; }, drifts);
+    auto free_axis = [](const S& s) { return s.by.kind == gradient && !s.by.gradient.along_path; };
     fields_.check(
         row, tr("along the path"), tr("From where the row, ring or curve begins to where it ends"),
-        [](const S& s) { return s.along_path; }, [](S& s, bool v) { s.along_path = v; }, driven_by({gradient}));
+        [](const S& s) { return s.by.gradient.along_path; }, [](S& s, bool v) { s.by.gradient.along_path = v; },
+        driven_by({gradient}));
     fields_.number(
-        row, tr("Axis x"), n, -1, 1, 2, 0.1, tr("The direction in which it grows"), [](const S& s) { return s.axis.x; },
-        [](S& s, double v) { s.axis.x = v; }, free_axis);
+        row, tr("Axis x"), n, -1, 1, 2, 0.1, tr("The direction in which it grows"),
+        [](const S& s) { return s.by.gradient.axis.x; }, [](S& s, double v) { s.by.gradient.axis.x = v; }, free_axis);
     fields_.number(
-        row, tr("axis y"), n, -1, 1, 2, 0.1, tr("The direction in which it grows"), [](const S& s) { return s.axis.y; },
-        [](S& s, double v) { s.axis.y = v; }, free_axis);
+        row, tr("axis y"), n, -1, 1, 2, 0.1, tr("The direction in which it grows"),
+        [](const S& s) { return s.by.gradient.axis.y; }, [](S& s, double v) { s.by.gradient.axis.y = v; }, free_axis);
     fields_.number(
-        row, tr("axis z"), n, -1, 1, 2, 0.1, tr("The direction in which it grows"), [](const S& s) { return s.axis.z; },
-        [](S& s, double v) { s.axis.z = v; }, free_axis);
+        row, tr("axis z"), n, -1, 1, 2, 0.1, tr("The direction in which it grows"),
+        [](const S& s) { return s.by.gradient.axis.z; }, [](S& s, double v) { s.by.gradient.axis.z = v; }, free_axis);
     fields_.number(
         row, tr("From x"), m, -1e6, 1e6, 2, 0.1, tr("The place from which the distance counts"),
-        [](const S& s) { return s.centre.x; }, [](S& s, double v) { s.centre.x = v; }, driven_by({distance}));
+        [](const S& s) { return s.by.distance.centre.x; }, [](S& s, double v) { s.by.distance.centre.x = v; },
+        driven_by({distance}));
     fields_.number(
         row, tr("from y"), m, -1e6, 1e6, 2, 0.1, tr("The place from which the distance counts"),
-        [](const S& s) { return s.centre.y; }, [](S& s, double v) { s.centre.y = v; }, driven_by({distance}));
+        [](const S& s) { return s.by.distance.centre.y; }, [](S& s, double v) { s.by.distance.centre.y = v; },
+        driven_by({distance}));
     fields_.number(
         row, tr("from z"), m, -1e6, 1e6, 2, 0.1, tr("The place from which the distance counts"),
-        [](const S& s) { return s.centre.z; }, [](S& s, double v) { s.centre.z = v; }, driven_by({distance}));
+        [](const S& s) { return s.by.distance.centre.z; }, [](S& s, double v) { s.by.distance.centre.z = v; },
+        driven_by({distance}));
     fields_.number(
         row, tr("Reach"), m, 0, 1e6, 2, 0.5, tr("The distance at which the driver ends; 0: at the farthest copy"),
-        [](const S& s) { return s.reach; }, [](S& s, double v) { s.reach = v; }, driven_by({distance}));
+        [](const S& s) { return s.by.distance.reach; }, [](S& s, double v) { s.by.distance.reach = v; },
+        driven_by({distance}));
     attribute_ = new QComboBox;
     attribute_->setEditable(true);
     attribute_->setAccessibleName(tr("Attribute"));
@@ -346,8 +352,8 @@ void SpreadCard::add_driver_rows(QVBoxLayout* column) {
     attribute_->setMinimumWidth(110);
     auto set_attribute = [this] {
         const std::string name = attribute_->currentText().toStdString();
-        if (const S* s = spread(); s && s->driver == attribute && s->attribute != name)
-            edit(tr("Set the attribute of a spread"), [&](S& t) { t.attribute = name; });
+        if (const S* s = spread(); s && s->by.kind == attribute && s->by.carrier.attribute != name)
+            edit(tr("Set the attribute of a spread"), [&](S& t) { t.by.carrier.attribute = name; });
     };
     connect(attribute_, &QComboBox::activated, this, set_attribute);
     connect(attribute_->lineEdit(), &QLineEdit::editingFinished, this, set_attribute);
@@ -365,11 +371,12 @@ void SpreadCard::add_driver_rows(QVBoxLayout* column) {
             attribute_->clear();
             attribute_->addItems(names);
         }
-        attribute_->setCurrentText(QString::fromStdString(s.attribute));
+        attribute_->setCurrentText(QString::fromStdString(s.by.carrier.attribute));
     });
     fields_.check(
-        row, tr("its number as it is"), tr("The attribute's own number is the value: frames, per cent or degrees"),
-        [](const S& s) { return s.as_it_is; }, [](S& s, bool v) { s.as_it_is = v; }, driven_by({attribute}));
+        row, tr("the value unchanged"), tr("The attribute's own number is the value: frames, per cent or degrees"),
+        [](const S& s) { return s.by.carrier.as_it_is; }, [](S& s, bool v) { s.by.carrier.as_it_is = v; },
+        driven_by({attribute}));
     close_row(row);
 }
 
@@ -390,7 +397,7 @@ void SpreadCard::add_shapes(QVBoxLayout* column) {
     shape->addWidget(curve_);
     row->addLayout(shape);
     auto bends = [](const S& s) {
-        return s.driver != Driver::order_step && !(s.driver == Driver::attribute && s.as_it_is);
+        return s.by.kind != Driver::order_step && !(s.by.kind == Driver::attribute && s.by.carrier.as_it_is);
     };
     fields_.keep({shape_words, curve_}, bends, [this](const S& s) { curve_->set_curve(s.curve); });
 
@@ -401,13 +408,13 @@ void SpreadCard::add_shapes(QVBoxLayout* column) {
     fields_
         .number(
             amount_row, tr("strength"), Quantity::per_cent, 0, 100, 1, 5,
-            tr("Weight of this spread over the whole shot"), [](const S& s) { return s.share * 100; },
-            [](S& s, double v) { s.share = v / 100; })
+            tr("Weight of this spread over the whole shot"), [](const S& s) { return s.strength.share * 100; },
+            [](S& s, double v) { s.strength.share = v / 100; })
         ->setMaximumWidth(60);
     unkey_ =
         make_button(tr("Remove keys"), tr("Remove the keys of its strength: all of it counts throughout the shot"));
     connect(unkey_, &QPushButton::clicked, this,
-            [this] { edit(tr("Remove the strength keys of a spread"), [](S& s) { s.amount.clear(); }); });
+            [this] { edit(tr("Remove the strength keys of a spread"), [](S& s) { s.strength.keys.clear(); }); });
     amount_row->addWidget(unkey_);
     amount_row->addStretch(1);
     amount->addLayout(amount_row);
@@ -424,7 +431,7 @@ void SpreadCard::add_shapes(QVBoxLayout* column) {
             std::unique(keys.begin(), keys.end(), [](const CurveKey& x, const CurveKey& y) { return x.at == y.at; }),
             keys.end());
         edit(
-            tr("Key the strength of a spread"), [&](S& s) { s.amount = keys; },
+            tr("Key the strength of a spread"), [&](S& s) { s.strength.keys = keys; },
             QStringLiteral("spread-%1-amount").arg(id_.value));
     });
     connect(amount_, &CurveEdit::settled, &document_, &Document::end_merge);
@@ -435,7 +442,7 @@ void SpreadCard::add_shapes(QVBoxLayout* column) {
         [this](const S& s) {
             const FrameRange range = document_.project().settings.range;
             amount_->set_steps(static_cast<int>(std::clamp<std::int64_t>(range.count() - 1, 1, 1'000'000)));
-            KeyedCurve keys = s.amount;
+            KeyedCurve keys = s.strength.keys;
             for (CurveKey& k : keys)
                 k.at = std::clamp((k.at - static_cast<double>(range.first)) /
                                       static_cast<double>(std::max<std::int64_t>(range.count() - 1, 1)),
@@ -460,8 +467,8 @@ void SpreadCard::refresh() {
     words_->setText(sentence(*s, copies));
     words_->setEnabled(s->on);
     target_->setCurrentIndex(static_cast<int>(s->target));
-    driver_->setCurrentIndex(static_cast<int>(s->driver));
-    const bool step = s->driver == Driver::order_step, own = s->driver == Driver::attribute && s->as_it_is;
+    driver_->setCurrentIndex(static_cast<int>(s->by.kind));
+    const bool step = s->by.kind == Driver::order_step, own = s->by.kind == Driver::attribute && s->by.carrier.as_it_is;
     from_label_->setText(step ? tr("first") : tr("from"));
     to_label_->setText(step ? tr("then each") : tr("to"));
     for (QWidget* w : std::initializer_list<QWidget*>{from_label_, from_, to_label_, to_}) w->setVisible(!own);
@@ -472,7 +479,7 @@ void SpreadCard::refresh() {
     from_->set_value(s->from);
     to_->set_value(s->to);
     fields_.refresh(*s);
-    unkey_->setVisible(!s->amount.empty());
+    unkey_->setVisible(!s->strength.keys.empty());
     pattern_->setChecked(viewing_.shown_spread() == id_ && viewing_.colour() == ColourMode::spread);
     QString trouble = given ? QString::fromStdString(given->note) : QString();
     note_->setText(trouble);

@@ -66,14 +66,14 @@ VaryPanel::VaryPanel(Document& document, Viewing& viewing, QWidget* parent)
                 const ArrangementShow* s = show->find(number, i);
                 if (s && s->id == a.id) selected.insert(s->places[i].id);
             }
-            std::erase_if(a.nudges, [&](const Nudge& n) { return selected.count(n.copy) > 0; });
+            std::erase_if(a.by_hand.nudges, [&](const Nudge& n) { return selected.count(n.copy) > 0; });
             return {};
         });
     });
     clear_nudges_ = make_button(tr("Clear nudges"), tr("Remove all hand nudges of this arrangement"));
     connect(clear_nudges_, &QPushButton::clicked, this, [this] {
         edit_arrangement(tr("Clear nudges"), [](Arrangement& a) -> Result<void> {
-            a.nudges.clear();
+            a.by_hand.nudges.clear();
             return {};
         });
     });
@@ -135,7 +135,7 @@ void VaryPanel::add_spread(Target target) {
         Spread s;
         s.id = SpreadId(p.next_id++);
         s.target = target;
-        s.seed = 1 + a->spreads.size();
+        s.by.seed = 1 + a->spreads.size();
         usual_amounts(s);
         a->spreads.push_back(s);
         return {};
@@ -156,9 +156,9 @@ void VaryPanel::add_twins() {
     row->addWidget(twins_, 1);
     part_all_ =
         make_button(tr("Pull apart"),
-                    tr("Move delays by the least total change until every pair differs; the changes become nudges"));
+                    tr("Change delays as little as possible until every pair differs; the changes become nudges"));
     part_near_ = make_button(tr("Pull neighbours apart"),
-                             tr("Only each copy and its six nearest: the eye does not see twins that are far apart"));
+                             tr("Only each copy and its six nearest: twins far apart are hard to notice"));
     apart_ = make_button(tr("Vary speed"), tr("Copies of different speeds drift apart: adds a spread of speed"));
     connect(part_all_, &QPushButton::clicked, this, [this] { part(0); });
     connect(part_near_, &QPushButton::clicked, this, [this] { part(6); });
@@ -211,7 +211,7 @@ void VaryPanel::part(std::size_t neighbours) {
                 return emit document_.hint(
                     tr("The project was changed while twins were looked at, so none were parted: part them again"));
             document_.edit(QString::fromStdString(done->words), [&](Project& p) -> Result<void> {
-                p.arrangement(id)->nudges = done->nudges;
+                p.arrangement(id)->by_hand.nudges = done->nudges;
                 return {};
             });
             set_note(QString::fromStdString(done->words));
@@ -255,7 +255,7 @@ void VaryPanel::show_twins() {
     longer_->setVisible(back);
     if (!back) return;
     const BackwardRun& run = *state->backward;
-    backward_->setText(tr("%1 backward between frames %2 and %3: delays grow by up to %4 frames a frame there.")
+    backward_->setText(tr("%1 backward between frames %2 and %3: delays there grow by up to %4 frames per frame.")
                            .arg(QString::fromStdString(counted(run.copies, "copy runs", "copies run")),
                                 QString::fromStdString(short_number(run.first.value)),
                                 QString::fromStdString(short_number(run.last.value)),
@@ -361,7 +361,7 @@ void VaryPanel::meet(bool on) {
 // ---- the rest
 
 void VaryPanel::show_nudges(const Arrangement* a) {
-    const std::size_t nudges = a ? a->nudges.size() : 0;
+    const std::size_t nudges = a ? a->by_hand.nudges.size() : 0;
     QString text = tr("Drag a row of the Lanes sideways to nudge one copy by hand.");
     bool picked = false;
     if (nudges) {
@@ -371,11 +371,11 @@ void VaryPanel::show_nudges(const Arrangement* a) {
             for (std::size_t i = 0; i < s.places.size(); ++i) numbers[s.places[i].id] = s.number(i);
         }
         QStringList list;
-        for (const Nudge& n : a->nudges) {
+        for (const Nudge& n : a->by_hand.nudges) {
             const auto at = numbers.find(n.copy);
             if (at != numbers.end() && viewing_.selection().count(at->second)) picked = true;
             if (list.size() >= 12) continue;
-            list << (at == numbers.end() ? tr("one that is not there now")
+            list << (at == numbers.end() ? tr("a copy that is not there now")
                                          : QString::fromStdString(copy_name(at->second, document_.show()->copies()))) +
                         ' ' + QString::fromStdString(delay_words(n.frames));
         }
@@ -435,13 +435,13 @@ void VaryPanel::refresh() {
     if (a) {
         for (const Spread& s : a->spreads) {
             if (s.meets) meets = s.meets->value;
-            if (other && s.target == Target::delay && s.amount.size() >= 3 &&
-                s.amount[1].value == 0) { // as it was asked for
-                meet_at_->set_value(s.amount[1].at);
-                ease_->set_value(s.amount[1].at - s.amount[0].at);
-                stay_->set_value(s.amount.size() > 3 ? s.amount[2].at - s.amount[1].at : 0);
+            if (other && s.target == Target::delay && s.strength.keys.size() >= 3 &&
+                s.strength.keys[1].value == 0) { // as it was asked for
+                meet_at_->set_value(s.strength.keys[1].at);
+                ease_->set_value(s.strength.keys[1].at - s.strength.keys[0].at);
+                stay_->set_value(s.strength.keys.size() > 3 ? s.strength.keys[2].at - s.strength.keys[1].at : 0);
             }
-            for (const CurveKey& k : s.amount) {
+            for (const CurveKey& k : s.strength.keys) {
                 if (s.target == Target::delay && k.value == 0 && !meets) meets = k.at;
             }
         }

@@ -198,7 +198,8 @@ void ZoneCard::start_ride(Zone& z, ZoneRide ride) {
     if (ride == ZoneRide::path && z.path.empty()) {
         z.path = {V3d(-4, 0, 0), V3d(4, 0, 0)};
         for (const Arrangement& a : document_.project().arrangements) {
-            if (a.kind == ArrangementKind::curve && a.path.size() > 1) z.path = a.path;
+            if (a.layout.kind == ArrangementKind::curve && a.layout.path.points.size() > 1)
+                z.path = a.layout.path.points;
         }
         z.ride_first = OutputFrame(static_cast<double>(range.first)),
         z.ride_last = OutputFrame(static_cast<double>(range.last));
@@ -312,8 +313,8 @@ void ZoneCard::add_motion(QVBoxLayout* column) {
         if (a)
             edit(tr("Set the path of a zone"), [&](Zone& z) {
                 z.path.clear();
-                for (const V3d& p : a->path) z.path.push_back(to_scene(*a, p));
-                z.path_closed = a->path_closed;
+                for (const V3d& p : a->layout.path.points) z.path.push_back(to_scene(*a, p));
+                z.path_closed = a->layout.path.closed;
             });
     });
     row->addWidget(label);
@@ -336,7 +337,7 @@ void ZoneCard::refresh() {
     }
     path_->clear();
     for (const Arrangement& a : document_.project().arrangements) {
-        if (a.kind == ArrangementKind::curve)
+        if (a.layout.kind == ArrangementKind::curve)
             path_->addItem(QString::fromStdString(a.name), QVariant::fromValue<qulonglong>(a.id.value));
     }
     path_->setCurrentIndex(-1);

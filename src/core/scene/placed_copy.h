@@ -1,9 +1,9 @@
-// One copy's geometry where it stands.
+// One copy's geometry where it stands: the only place where a pose meets a place.
 #pragma once
 
 #include "core/geometry/volume.h"
-#include "core/project/show.h"
-#include "io/handoff/written_as.h"
+#include "core/scene/posed.h"
+#include "core/scene/written_as.h"
 
 #include <vector>
 
@@ -24,11 +24,11 @@ struct PlacedCopy {
 
 // Points, normals and velocities of copy `i`, which must show a pose: stretched, sized, turned and moved; velocities
 // are the source's times the local speed, and a wobble's own. All of it in the space of `out.as`.
-void place_copy(const Posed& posed, std::size_t i, const Show& show, PlacedCopy& out);
+void place_copy(const Posed& posed, std::size_t i, PlacedCopy& out);
 
 // What a source velocity is times in the result: source units a second of the source's clock become units a second of
 // output, at the copy's local speed.
-double velocity_factor(const Posed& posed, std::size_t copy, const Show& show);
+double velocity_factor(const Posed& posed, std::size_t copy);
 
 // Where a copy's volume stands, in the space that is written.
 VolumePlace volume_place(const Placement& place, const WrittenAs& as);

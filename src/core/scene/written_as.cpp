@@ -1,4 +1,4 @@
-#include "io/handoff/written_as.h"
+#include "core/scene/written_as.h"
 
 #include "core/base/numbers.h"
 

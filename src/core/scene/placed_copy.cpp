@@ -1,4 +1,4 @@
-#include "io/handoff/placed_copy.h"
+#include "core/scene/placed_copy.h"
 
 #include "core/copies/attitude.h"
 
@@ -73,15 +73,15 @@ VolumePlace volume_place(const Placement& place, const WrittenAs& as) {
 }
 
 // A mixed pose's velocities have their own local speeds in them already.
-double velocity_factor(const Posed& posed, std::size_t copy, const Show& show) {
+double velocity_factor(const Posed& posed, std::size_t copy) {
     const SourceClock& clock = posed.arrangement->clock;
     const bool mixed = posed.poses[posed.picks.copies[copy]].mixed;
     double speed = posed.moments[copy].speed;
     if (mixed) speed = posed.moments[copy].rate;
-    return speed * clock.files_per_frame * clock.file_seconds * show.settings.rate.per_second();
+    return speed * clock.files_per_frame * clock.file_seconds * posed.arrangement->rate.per_second();
 }
 
-void place_copy(const Posed& posed, std::size_t i, const Show& show, PlacedCopy& out) {
+void place_copy(const Posed& posed, std::size_t i, PlacedCopy& out) {
     const Pose& pose = *posed.poses[posed.picks.copies[i]].pose;
     const Placement& place = posed.places()[i];
     const Turned turn(place);
@@ -104,9 +104,9 @@ void place_copy(const Posed& posed, std::size_t i, const Show& show, PlacedCopy&
             }
         }
     }
-    turned(pose.velocities, turn, size * static_cast<float>(velocity_factor(posed, i, show)), V3f(0), out.velocities);
+    turned(pose.velocities, turn, size * static_cast<float>(velocity_factor(posed, i)), V3f(0), out.velocities);
     if (!posed.motion.empty() && !out.velocities.empty()) {
-        add_motion(posed.motion[i], place, show.settings.rate.per_second(), out.points, out.velocities);
+        add_motion(posed.motion[i], place, posed.arrangement->rate.per_second(), out.points, out.velocities);
     }
     if (!out.as.velocities) out.velocities.clear();
     into_space(out);
