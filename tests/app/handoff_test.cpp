@@ -48,7 +48,7 @@ class HandoffTest : public QObject {
         QCOMPARE((*back)->facts().frames(), 41);
         const PosePtr pose = *(*back)->read(31, Progress::none()); // source frame 15, unplaced
         QVERIFY(std::abs(pose->points[20].x - (0.15f + 0.012f * 15)) < 1e-5f);
-        QTRY_VERIFY(all_text(panel).contains("It is there already"));
+        QTRY_VERIFY(all_text(panel).contains("It already exists"));
         click(panel, "Write"); // it is complete
         QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("were complete and are kept"), 5000);
         choose(panel, "Existing files", "leave them alone");

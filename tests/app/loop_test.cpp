@@ -89,7 +89,7 @@ class LoopStepTest : public QObject {
         QVERIFY(at(20, 20) < at(20, 26)); // the column leans further each frame: the farther, the lighter
         QVERIFY(at(20, 26) < at(20, 44));
         QVERIFY(at(2, 46) > at(20, 26));
-        QVERIFY(all_text(o.panel).contains("Of 48 frames, exactly"));
+        QVERIFY(all_text(o.panel).contains("48 frames compared, all points"));
         QVERIFY(all_text(o.panel).contains("usual steps"));
     }
     void a_click_into_the_picture_chooses_and_the_loop_is_closed() {

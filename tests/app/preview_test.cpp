@@ -64,7 +64,7 @@ class PreviewWindowTest : public QObject {
         QTRY_VERIFY(card.picture().accessibleDescription().contains("output frame 4"));
         click(card, "Stop");
         type(panel, "Last frame to write", "8"); // those that are there are kept
-        QTRY_VERIFY(all_text(panel).contains("4 of them are there already"));
+        QTRY_VERIFY(all_text(panel).contains("4 of them already exist"));
         click(panel, "Write");
         QTRY_VERIFY_WITH_TIMEOUT(written.count() == 2, 30000);
         QTRY_VERIFY(all_text(panel).contains("2 frames traced into"));

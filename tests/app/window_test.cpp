@@ -102,7 +102,7 @@ class WindowTest : public QObject {
         QSignalSpy written(&window.handoff(), &HandoffPanel::written);
         QTest::keyClick(&window, Qt::Key_Return, Qt::ControlModifier);
         QVERIFY(written.wait(20000));
-        QTRY_VERIFY(all_text(window.handoff()).contains("Read back: every file"));
+        QTRY_VERIFY(all_text(window.handoff()).contains("Verified: every file"));
 
         for (int f = 28; f <= 33; ++f) {
             const auto back = read_ply(folder / ("out/" + numbered("copies.", f, 4, ".ply")));

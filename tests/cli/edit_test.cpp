@@ -186,7 +186,7 @@ class EditTest : public QObject {
         QCOMPARE(did({"source", "--up", "z", "--scale", "0.01", "--between", "smooth", "--gaps", "blend", "--rate",
                       "24000/1001"}),
                  "Take \"lantern\" with rate 24000/1001, between frames smooth, gaps blend, up z, scale 0.01\nits "
-                 "files are not there, so timings stay as they are");
+                 "files are missing, so timings stay as they are");
         const SourceSpec s = project().sources[0];
         QVERIFY(s.import_settings.up == UpAxis::z && s.import_settings.scale == 0.01 &&
                 s.import_settings.gaps == GapFix::blend && s.import_settings.how == SubFrame::smooth);

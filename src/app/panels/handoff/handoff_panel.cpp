@@ -30,7 +30,7 @@ QString plan_words(std::int64_t files, double bytes, double free, std::int64_t e
     QString text = HandoffPanel::tr("%1, about %2 in all%3.")
                        .arg(count, QString::fromStdString(byte_count(bytes)), free_words(free));
     if (existing > 0)
-        text += files == 1 ? HandoffPanel::tr(" It is there already.")
+        text += files == 1 ? HandoffPanel::tr(" It already exists.")
                            : HandoffPanel::tr(" %1 of them already exist.").arg(existing);
     return text;
 }
