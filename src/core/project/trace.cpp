@@ -228,12 +228,11 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
     } else {
         out.stages.push_back({"sub-frame", "the source's files are not there", {}});
     }
-    std::string later = delay_words(v.delay);
-    if (const auto at = later.find(" frame"); at != later.npos) later.erase(at, later.find(' ', at + 1) - at);
-    out.line = fmt::format(
-        "f {} · {} is {} → {} · timing → {} · {}{}", short_number(t.value), copy_name(copy, show.copies()), later,
-        short_number(v.local, 2), short_number(v.timing.source, 2),
-        m.has(mark_absent) ? "" : fmt::format("pose {}, ", short_number(m.source, 2)), words_of_motion(*a, v));
+    out.line = fmt::format("frame {} · {}, {} → own time {} → source frame {} · {}{}", short_number(t.value),
+                           copy_name(copy, show.copies()), delay_words(v.delay), short_number(v.local, 2),
+                           short_number(v.timing.source, 2),
+                           m.has(mark_absent) ? "" : fmt::format("shows {}, ", short_number(m.source, 2)),
+                           words_of_motion(*a, v));
     return out;
 }
 

@@ -209,7 +209,7 @@ void ArrangePanel::add_middle_row(QVBoxLayout* column) {
     constexpr Quantity m = Quantity::metres;
     QHBoxLayout* row = add_row(column);
     fields_.number(
-        row, tr("Middle x"), m, -1e6, 1e6, 3, 0.1,
+        row, tr("Centre x"), m, -1e6, 1e6, 3, 0.1,
         tr("Where the middle of the arrangement is; copies on a source are moved by so much"),
         [](const A& a) { return a.layout.origin.x; }, [](A& a, double v) { a.layout.origin.x = v; });
     fields_.number(

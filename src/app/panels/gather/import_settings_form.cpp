@@ -99,14 +99,14 @@ void SourceCard::add_time_settings(PairForm* form, const SourceSpec& spec) {
         });
         if (const auto* s = document_.project().source(id_)) rate->setText(QString::fromStdString(to_text(s->rate)));
     });
-    form->put(tr("Rate"), rate);
+    form->put(tr("Rate (fps)"), rate);
     auto* first = make_number(Quantity::source_frames, -1e9, 1e9, 0, tr("First frame"),
                               tr("Number given to the first frame in this project"));
     first->set_value(static_cast<double>(spec.first.value_or(f ? f->first : 0)));
     bind(first, tr("Set the source's first frame"), "first-frame",
          [](SourceSpec& s, double v) { s.first = static_cast<std::int64_t>(v); });
     form->put(tr("First frame"), first);
-    form->put(tr("Joins"),
+    form->put(tr("Match by"),
               choice({tr("by clock"), tr("frame for frame")}, static_cast<int>(spec.join), tr("Joins the project"),
                      tr("By clock: one second of the source lasts one second. Frame for frame: every frame lasts one "
                         "output frame."),
@@ -139,7 +139,7 @@ void SourceCard::add_ways_between(PairForm* form, const SourceSpec& spec) {
 void SourceCard::add_space_settings(PairForm* form, const SourceSpec& spec) {
     const SourceFacts* f = facts();
     if (!spec.water) {
-        form->put(tr("Files have"),
+        form->put(tr("Up axis"),
                   choice({tr("y up"), tr("z up")}, static_cast<int>(spec.import_settings.up), tr("Up axis"),
                          tr("Which way is up in the files; scenes have y up"), tr("Set the source's up axis"),
                          [](SourceSpec& s, int i) { s.import_settings.up = static_cast<UpAxis>(i); }));
@@ -149,7 +149,7 @@ void SourceCard::add_space_settings(PairForm* form, const SourceSpec& spec) {
         scale->set_value(spec.import_settings.scale);
         bind(scale, tr("Set the source's scale"), "source-scale",
              [](SourceSpec& s, double v) { s.import_settings.scale = v; });
-        form->put(tr("Scale"), scale);
+        form->put(tr("Scale (m per unit)"), scale);
     }
     if (f && !f->missing.empty()) {
         form->put(tr("Missing frames"),
@@ -216,7 +216,7 @@ void SourceCard::add_pose_settings(PairForm* form, const SourceSpec& spec) {
         voxel->set_step(0.01);
         voxel->set_value(spec.import_settings.voxel);
         bind(voxel, tr("Set the voxel size"), "voxel", [](SourceSpec& s, double v) { s.import_settings.voxel = v; });
-        form->put(tr("Voxel size"), voxel);
+        form->put(tr("Voxel (file units)"), voxel);
     }
     if (!spec.shapes.empty()) {
         auto* each = make_number(Quantity::source_frames, 1, 100'000, 0, tr("Frames per shape"),

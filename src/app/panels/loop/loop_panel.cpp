@@ -65,11 +65,11 @@ LoopPanel::LoopPanel(Document& document, Viewing& viewing, QWidget* parent)
         f->setMaximumWidth(54);
         connect(f, &NumberField::edited, this, &LoopPanel::find);
     }
-    wish->addWidget(make_label(tr("From")));
+    wish->addWidget(make_label(tr("Length")));
     wish->addWidget(shortest_);
     wish->addWidget(make_label(tr("to")));
     wish->addWidget(longest_);
-    wish->addWidget(make_label(tr("settle")));
+    wish->addWidget(make_label(tr("skip")));
     wish->addWidget(settle_);
     wish->addStretch(1);
     side->addLayout(wish);
@@ -449,9 +449,9 @@ void LoopPanel::show_seam() {
     }
     const Seam& s = *seam_;
     QString words =
-        tr("Gap between both ends: %1, %2 usual steps. Across the seam it steps %3 times as far as usual")
+        tr("Gap between the ends: %1 (%2 usual steps). Step across the seam: %3× the usual")
             .arg(distance_words(s.gap, s.unit), text(s.in_steps(s.gap), 2), text(s.in_steps(s.step_before), 2));
-    words += s.step_after > 0 ? tr("; closed so, %1 times.").arg(text(s.in_steps(s.step_after), 2)) : tr(".");
+    words += s.step_after > 0 ? tr(" before closing, %1× after.").arg(text(s.in_steps(s.step_after), 2)) : tr(".");
     numbers_->setText(words);
 }
 
@@ -475,7 +475,7 @@ void LoopPanel::paint_ends(const PosePtr& first, const PosePtr& last) {
     QPixmap pixels = QPixmap::fromImage(picture);
     pixels.setDevicePixelRatio(ratio);
     ends_->setPixmap(pixels);
-    ends_words_->setText(tr("%1; %2 in rose").arg(draft_.start).arg(draft_.start + draft_.length));
+    ends_words_->setText(tr("frame %1\n%2 in rose").arg(draft_.start).arg(draft_.start + draft_.length));
 }
 
 } // namespace garland

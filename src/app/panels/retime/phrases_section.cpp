@@ -80,12 +80,14 @@ void PhrasesSection::make_fields(QVBoxLayout* column) {
     speed_->set_step(0.05);
     fade_ = number(Quantity::output_frames, 0, 1e6, 2, tr("Cross-fade"),
                    tr("For so many output frames this phrase fades away under the next one; 0 is a cut"), 46);
+    fields->addWidget(make_label(tr("Source")));
     fields->addWidget(first_);
     fields->addWidget(make_label(tr("to")));
     fields->addWidget(last_);
     fields->addWidget(direction_);
+    fields->addWidget(make_label(tr("times")));
     fields->addWidget(passes_);
-    fields->addWidget(make_label(tr("times at ×")));
+    fields->addWidget(make_label(tr("speed ×")));
     fields->addWidget(speed_);
     fields->addWidget(make_label(tr("fade")));
     fields->addWidget(fade_);
@@ -118,8 +120,8 @@ void PhrasesSection::make_buttons(QVBoxLayout* column) {
     buttons->setSpacing(4);
     add_ = make_button(tr("Add"), tr("Another phrase after the selected one"));
     add_hold_ = make_button(tr("Add hold"), tr("Hold the selected phrase's last pose for 12 frames after it"));
-    copy_ = make_button(tr("Double"), tr("The selected phrase once more"));
-    remove_ = make_button(tr("Remove"), tr("Take the selected phrase out"));
+    copy_ = make_button(tr("Duplicate"), tr("Insert the selected phrase again"));
+    remove_ = make_button(tr("Remove"), tr("Remove the selected phrase"));
     beat_ = make_button(tr("Stretch to the beat"),
                         tr("Play the selected phrase a little faster or slower, so that it ends on a beat"));
     start_ = number(Quantity::output_frames, -frame_limit, frame_limit, 3, tr("Start of the phrases"),

@@ -306,14 +306,14 @@ void SpreadCard::add_driver_rows(QVBoxLayout* column) {
         return s.by.kind == noise && s.target != Target::speed && s.target != Target::variant;
     };
     fields_.number(
-        row, tr("Drift x"), m, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves per second"),
+        row, tr("Drift x"), Quantity::metres_per_second, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves per second"),
         [](const S& s) { return s.by.noise.drift.x; }, [](S& s, double v) { s.by.noise.drift.x = v; }, drifts);
     fields_.number(
-        row, tr("drift y"), m, -1e6, 1e6, 2, 0.1,
+        row, tr("drift y"), Quantity::metres_per_second, -1e6, 1e6, 2, 0.1,
         tr("How far the pattern moves per second; upward it changes in place"),
         [](const S& s) { return s.by.noise.drift.y; }, [](S& s, double v) { s.by.noise.drift.y = v; }, drifts);
     fields_.number(
-        row, tr("drift z"), m, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves per second"),
+        row, tr("drift z"), Quantity::metres_per_second, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves per second"),
         [](const S& s) { return s.by.noise.drift.z; }, [](S& s, double v) { s.by.noise.drift.z = v; }, drifts);
     auto free_axis = [](const S& s) { return s.by.kind == gradient && !s.by.gradient.along_path; };
     fields_.check(
