@@ -459,7 +459,7 @@ class ShellTest : public QObject {
         o.window.viewing().set_frame(30);
         o.window.viewing().select({3});
         QTRY_VERIFY(o.window.lanes().accessibleDescription().contains("c04"));
-        QVERIFY2(o.window.lanes().accessibleDescription().contains("is 12 later"),
+        QVERIFY2(o.window.lanes().accessibleDescription().contains("12 frames later"),
                  qPrintable(o.window.lanes().accessibleDescription()));
         QCOMPARE(o.window.scene_view().accessibleDescription(), QString("12 copies, 1 selected, output frame 30"));
         auto* plan = named_view(o.window, "Copies from above");
