@@ -57,6 +57,36 @@ class ProjectFileTest : public QObject {
         QVERIFY(*back == p);
         QCOMPARE(project_text(*back), text);
     }
+    // Files from before words with underscores went are read, and say the words of now when they are written again.
+    void words_of_earlier_files_are_read() {
+        Project p = rich_project();
+        Arrangement& a = p.arrangements[0];
+        a.play.by = PlayBy::starts;
+        Pulse pulse;
+        pulse.id = SpreadId(p.next_id++);
+        pulse.wave.after = WaveAfter::there_and_back;
+        a.pulses = {pulse};
+        const std::pair<Leaving, std::pair<std::string, std::string>> words[] = {
+            {Leaving::back_to_start, {"back to start", "back_to_start"}},
+            {Leaving::finish_pass, {"finish pass", "finish_pass"}},
+            {Leaving::fade_out, {"fade out", "fade_out"}}};
+        for (const auto& [leaving, word] : words) {
+            a.play.leaving = leaving;
+            const std::string text = project_text(p);
+            std::string earlier = text;
+            for (const auto& [now, before] : {word, {"there-and-back", "there_and_back"}}) {
+                const auto at = earlier.find('"' + now + '"');
+                QVERIFY2(at != earlier.npos, now.c_str());
+                earlier.replace(at, now.size() + 2, '"' + before + '"');
+            }
+            const auto back = parse_project(earlier, "fest.garland");
+            QVERIFY2(back, back ? "" : qPrintable(said(back.error())));
+            QVERIFY(*back == p);
+            QCOMPARE(project_text(*back), text);
+        }
+        QVERIFY(
+            refused(project_text(p).replace(project_text(p).find("fade out"), 8, "fades away")).contains("leaving"));
+    }
     void unknown_fields_are_kept() {
         std::string text = project_text(rich_project());
         auto add = [&](const std::string& after, const std::string& field) {

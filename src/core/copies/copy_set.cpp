@@ -25,6 +25,19 @@ Arrangement only_places(const Arrangement& a) {
     return p;
 }
 
+// The part of a spread that says what it gives; how much of that counts, and when, may differ.
+Spread only_values(const Spread& s) {
+    Spread v;
+    v.id = s.id;
+    v.target = s.target;
+    v.by = s.by;
+    v.from = s.from;
+    v.to = s.to;
+    v.whole_frames = s.whole_frames;
+    v.curve = s.curve;
+    return v;
+}
+
 constexpr std::uint64_t jitter_rule = 0x6a6974746572;  // "jitter", apart from every spread's id
 constexpr std::uint64_t order_rule = 0x6f72646572;     // "order"
 constexpr std::uint64_t variant_rule = 0x76617269616e; // "varian"
@@ -151,11 +164,7 @@ CopySet make_copies(const Arrangement& spec, const CopyGroundwork& ground, const
     for (const Spread& s : spec.spreads) {
         const GivenValues* same = nullptr;
         for (std::size_t i = 0; same_places && i < before->given.size() && !same; ++i) {
-            Spread now = s, then = before->given[i].spread; // what does not touch the values may differ
-            for (Spread* one : {&now, &then})
-                one->on = true, one->strength.share = 1, one->strength.keys.clear(), one->meets.reset(),
-                one->after_start = false, one->changes = 0, one->extra.clear();
-            if (now == then) same = &before->given[i];
+            if (only_values(s) == only_values(before->given[i].spread)) same = &before->given[i];
         }
         GivenValues& g = set.given.emplace_back();
         g.spread = s;

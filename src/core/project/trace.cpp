@@ -231,7 +231,8 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
     out.line = fmt::format("frame {} · {}, {} → own time {} → source frame {} · {}{}", short_number(t.value),
                            copy_name(copy, show.copies()), delay_words(v.delay), short_number(v.local, 2),
                            short_number(v.timing.source, 2),
-                           m.has(mark_absent) ? "" : fmt::format("shows {}, ", short_number(m.source, 2)),
+                           clamped && !m.has(mark_absent) ? fmt::format("shows {}, ", short_number(m.source, 2))
+                                                          : std::string(),
                            words_of_motion(*a, v));
     return out;
 }

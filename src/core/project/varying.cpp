@@ -379,10 +379,7 @@ Result<ArrangementId> single_out(Project& p, ArrangementId from, std::vector<Cop
     a.source = other->source;
     a.timing = other->timing;
     a.layout.kind = ArrangementKind::line; // never looked at: places come from the other
-    a.begins.kind = other->begins.kind;
-    a.begins.frame = other->begins.frame;
-    a.begins.passes = other->begins.passes;
-    a.begins.hidden_before = other->begins.hidden_before;
+    a.begins = other->begins;
     a.wobble = other->wobble;
     a.single_out = SingleOut{from, std::move(copies), part};
     const ArrangementId id = a.id;

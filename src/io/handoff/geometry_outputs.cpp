@@ -155,6 +155,14 @@ ViewerOrder viewer_order(const HandoffOrder& o) {
     return {o.path(), o.frames.range, o.tolerance, 2, o.files()};
 }
 
+void tell(const ViewerPlan& p, std::vector<std::string>& words, std::vector<std::pair<std::string, double>>& numbers) {
+    words.push_back(fmt::format("{} with {} and {} of their weights.", counted(p.copies, "copy", "copies"),
+                                counted(p.targets, "morph target", "morph targets"), counted(p.keys, "key", "keys")));
+    numbers = {{"copies", static_cast<double>(p.copies)},
+               {"targets", static_cast<double>(p.targets)},
+               {"keys", static_cast<double>(p.keys)}};
+}
+
 } // namespace
 
 Result<HandoffPlan> plan_glb(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
@@ -162,12 +170,7 @@ Result<HandoffPlan> plan_glb(const HandoffInput& in, const HandoffOrder& order, 
     HandoffPlan plan;
     sizes(plan, order);
     plan.bytes = p.bytes, plan.left_out = p.left_out;
-    plan.words.push_back(fmt::format("{} with {} and {} of their weights.", counted(p.copies, "copy", "copies"),
-                                     counted(p.targets, "morph target", "morph targets"),
-                                     counted(p.keys, "key", "keys")));
-    plan.numbers = {{"copies", static_cast<double>(p.copies)},
-                    {"targets", static_cast<double>(p.targets)},
-                    {"keys", static_cast<double>(p.keys)}};
+    tell(p, plan.words, plan.numbers);
     return plan;
 }
 
@@ -176,10 +179,7 @@ Result<HandoffDone> write_glb_of(const HandoffInput& in, const HandoffOrder& ord
     GARLAND_TRY(v, write_viewer(*in.show, viewer_order(order), progress));
     HandoffDone done;
     done.files = {order.path()}, done.bytes = v.bytes, done.left_out = v.plan.left_out;
-    done.words.push_back(fmt::format("{} with {} and {} of their weights.", counted(v.plan.copies, "copy", "copies"),
-                                     counted(v.plan.targets, "morph target", "morph targets"),
-                                     counted(v.plan.keys, "key", "keys")));
-    done.numbers = {{"copies", static_cast<double>(v.plan.copies)}, {"targets", static_cast<double>(v.plan.targets)}};
+    tell(v.plan, done.words, done.numbers);
     return done;
 }
 
