@@ -248,6 +248,66 @@ class DocumentTest : public QObject {
         QTRY_VERIFY(code.has_value());
         QVERIFY(done && *code == ErrorCode::cancelled);
     }
+    void long_jobs_never_keep_others_waiting() {
+        Jobs jobs;
+        QObject receiver;
+        const int threads = std::max(3, QThread::idealThreadCount());
+        std::atomic<bool> go{false};
+        std::atomic<int> begun{0};
+        auto wait = [&](Progress& p) -> Result<int> {
+            ++begun;
+            while (!go && !p.cancelled()) std::this_thread::yield();
+            return 1;
+        };
+        auto nothing = [](Result<int>) {};
+        for (int i = 0; i < threads; ++i) jobs.start<int>(&receiver, "long", wait, nothing);
+        QTRY_COMPARE(begun.load(), threads);
+        // One more waits, and says so; what the user looks at does not.
+        bool last_done = false, quick_done = false;
+        auto last = jobs.start<int>(
+            &receiver, "one more", [](Progress&) -> Result<int> { return 1; }, [&](Result<int>) { last_done = true; });
+        jobs.start<int>(
+            &receiver, "a pose", [](Progress&) -> Result<int> { return 1; }, [&](Result<int>) { quick_done = true; },
+            JobKind::interactive);
+        QTRY_VERIFY(quick_done);
+        QVERIFY(last->waiting() && !last_done);
+        QCOMPARE(jobs.lasting().size(), static_cast<std::size_t>(threads) + 1);
+        // A job that is paused gives its thread to the next.
+        jobs.lasting().front()->pause(true);
+        QTRY_VERIFY(last_done);
+        QCOMPARE(jobs.lasting().size(), static_cast<std::size_t>(threads));
+        QVERIFY(jobs.lasting().front()->paused());
+        go = true;
+        QTRY_COMPARE(jobs.running(), 1); // the paused one stands still
+        jobs.lasting().front()->pause(false);
+        QTRY_COMPARE(jobs.running(), 0);
+    }
+    void time_left_counts_work_alone() {
+        Jobs jobs;
+        QObject receiver;
+        std::atomic<bool> go{false};
+        auto job = jobs.start<int>(
+            &receiver, "half",
+            [&](Progress& p) -> Result<int> {
+                p.report(0.5, "half of it");
+                while (!go && !p.cancelled()) std::this_thread::yield();
+                return 1;
+            },
+            [](Result<int>) {});
+        QTRY_COMPARE(job->what(), QString("half of it"));
+        QTRY_VERIFY(job->milliseconds() >= 60);
+        job->pause(true);
+        const qint64 left = job->left(); // half is done: as long again as it has worked
+        QVERIFY(left >= 55 && left <= job->milliseconds() + 5);
+        QTRY_VERIFY(job->milliseconds() >= 2 * left + 100);
+        QCOMPARE(job->left(), left); // a pause is no work
+        job->pause(false);
+        go = true;
+        QTRY_COMPARE(jobs.running(), 0);
+        QCOMPARE(duration_words(4200), QString("4.2 s"));
+        QCOMPARE(duration_words(65000), QString("1:05 min"));
+        QCOMPARE(duration_words(7380000), QString("2 h 03 min"));
+    }
     void a_receiver_that_is_gone_is_not_called() {
         Jobs jobs;
         auto receiver = std::make_unique<QObject>();

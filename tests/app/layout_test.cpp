@@ -31,7 +31,7 @@ class LayoutTest : public QObject {
     void loom_pixels_are_frames_and_copies() {
         LanesLayout l;
         l.width = 1000, l.height = 400;
-        l.range = {1, 240};
+        l.low = 1, l.high = 240;
         l.rows = 100;
         l.row_height = 10;
         QCOMPARE(l.x_of(1), l.names * 1.0);
@@ -46,6 +46,59 @@ class LayoutTest : public QObject {
         QVERIFY(l.merged());
         QCOMPARE(l.most_scroll(), 0.0);
         QCOMPARE(l.row_at(l.head + l.plot_height() - 0.01), 9999);
+    }
+    void one_ruler_for_all_that_is_drawn_over_time() {
+        TimeAxis a{100, 800, 1, 241};
+        QCOMPARE(a.x(1), 100.0);
+        QCOMPARE(a.x(241), 900.0);
+        QVERIFY(close(a.frame(a.x(57.25)), 57.25, 1e-12));
+        const double under = a.frame(300);
+        a.zoom(0.25, 300);
+        QVERIFY(close(a.frame(300), under, 1e-9)); // what lies under the pointer stays there
+        QVERIFY(close(a.high - a.low, 60, 1e-9));
+        a.zoom(1e-9, 300); // closer than two frames: as it was
+        QVERIFY(close(a.high - a.low, 60, 1e-9));
+        a.pan(80);
+        QVERIFY(close(a.frame(380), under, 1e-9));
+
+        // Within the range: a pan beyond its ends stops there, a zoom out shows all of it and no more.
+        a.pan(1e6);
+        a.keep_within({1, 241});
+        QVERIFY(close(a.low, 1, 1e-9) && close(a.high, 61, 1e-9));
+        a.pan(-1e6);
+        a.keep_within({1, 241});
+        QVERIFY(close(a.low, 181, 1e-9) && close(a.high, 241, 1e-9));
+        a.zoom(100, 500);
+        a.keep_within({1, 241});
+        QVERIFY(close(a.low, 1, 1e-9) && close(a.high, 241, 1e-9));
+        a.keep_within({7, 7}); // a range of one frame still has a width
+        QVERIFY(a.high > a.low && a.low == 7);
+
+        // A frame out of view brings the page it is on; one in view moves nothing.
+        TimeAxis b{0, 600, 1, 61};
+        b.bring_into_view(30);
+        QCOMPARE(b.low, 1.0);
+        b.bring_into_view(150);
+        QCOMPARE(b.low, 121.0);
+        b.bring_into_view(20);
+        QCOMPARE(b.low, 1.0);
+
+        // Numbers stand apart; the left edge has its own where it is asked for.
+        const TimeAxis c{0, 700, 3, 240};
+        const std::vector<double> numbers = c.numbered(70, true);
+        QCOMPARE(numbers.front(), 3.0);
+        QCOMPARE(numbers[1], 24.0);
+        for (std::size_t i = 2; i < numbers.size(); ++i) QVERIFY(c.x(numbers[i]) - c.x(numbers[i - 1]) >= 69);
+        QCOMPARE(c.numbered(70).front(), 24.0);
+
+        // 120 beats a minute at 24 fps are 12 frames each (arithmetic); bars of four. Far out, bars alone stay.
+        Tempo tempo;
+        tempo.on = true, tempo.beats_per_minute = 120, tempo.beats_per_bar = 4;
+        const auto beats = beat_lines({0, 600, 1, 97}, tempo, Rate{24, 1});
+        QCOMPARE(beats.size(), std::size_t(9));
+        QVERIFY(close(beats[1].frame - beats[0].frame, 12, 1e-9));
+        QVERIFY(beats[0].bar && !beats[1].bar && beats[4].bar);
+        for (const BeatLine& far : beat_lines({0, 200, 1, 481}, tempo, Rate{24, 1})) QVERIFY(far.bar);
     }
     void map_pixels_are_frames() {
         MapAxes a;

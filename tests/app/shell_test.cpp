@@ -21,6 +21,7 @@
 #include <QClipboard>
 #include <QMenu>
 #include <QProcess>
+#include <QProgressBar>
 #include <QSettings>
 #include <QTextBlock>
 #include <QUndoView>
@@ -548,6 +549,86 @@ class ShellTest : public QObject {
         qunsetenv("XDG_STATE_HOME");
         QVERIFY2(window.notices().texts().join('\n').contains("ended by itself"),
                  qPrintable(window.notices().texts().join('\n')));
+    }
+    void jobs_are_listed_paused_and_cancelled() {
+        Opened o;
+        QTest::keyClick(&o.window, Qt::Key_J, Qt::ControlModifier | Qt::ShiftModifier);
+        auto* list = o.window.findChild<QDialog*>("jobsWindow");
+        QVERIFY(list && list->isVisible());
+        auto shows = [&](const QString& words) {
+            for (auto* label : list->findChildren<QLabel*>()) {
+                if (label->isVisible() && label->text().contains(words)) return true;
+            }
+            return false;
+        };
+        QTRY_VERIFY(shows("Nothing is being done"));
+
+        // Two at once: the transport shows the newest and how many there are; each has its own row.
+        struct Work {
+            std::atomic<double> share{0};
+            std::atomic<bool> go{false};
+            std::optional<bool> done; // false: cancelled
+        };
+        Work counting, folding;
+        auto begin = [&](Work& work, const char* title, const char* words) {
+            o.window.document().jobs().start<int>(
+                &o.window, title,
+                [&work, words](Progress& p) -> Result<int> {
+                    while (!work.go) {
+                        if (p.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+                        p.report(work.share, words);
+                        std::this_thread::sleep_for(std::chrono::milliseconds(5));
+                    }
+                    return 1;
+                },
+                [&work](Result<int> r) { work.done = r.has_value(); });
+        };
+        begin(counting, "Counting lanterns", "lantern 7 of 300");
+        begin(folding, "Folding paper boats", "boat 2 of 9");
+        counting.share = 0.25, folding.share = 0.6;
+        QTRY_VERIFY(shows("Counting lanterns") && shows("Folding paper boats") && shows("lantern 7 of 300"));
+        QVERIFY(!shows("Nothing is being done"));
+        QTRY_VERIFY(shows("left")); // told as soon as a share is known
+        auto in_transport = [&](const QString& words) {
+            for (auto* b : o.window.findChildren<QToolButton*>()) {
+                if (b->window() == &o.window && b->isVisible() && b->text() == words) return b;
+            }
+            return static_cast<QToolButton*>(nullptr);
+        };
+        QTRY_VERIFY(in_transport("2 jobs"));
+        auto bar = [&](const QString& title) {
+            for (auto* b : list->findChildren<QProgressBar*>()) {
+                if (b->accessibleName().contains(title)) return b;
+            }
+            return static_cast<QProgressBar*>(nullptr);
+        };
+        QTRY_COMPARE(bar("lanterns")->value(), 250);
+        QTRY_COMPARE(bar("boats")->value(), 600);
+        auto press = [&](const QString& name) {
+            for (auto* b : list->findChildren<QPushButton*>()) {
+                if (b->accessibleName() == name && b->isVisible()) return QTest::mouseClick(b, Qt::LeftButton);
+            }
+            QFAIL(qPrintable("no button " + name));
+        };
+        press("Pause “Counting lanterns”");
+        QTRY_VERIFY(shows("paused"));
+        counting.share = 0.9;
+        settle();
+        QCOMPARE(bar("lanterns")->value(), 250); // stands still
+        press("Pause “Counting lanterns”");
+        QTRY_COMPARE(bar("lanterns")->value(), 900);
+
+        // The newest ends: the transport goes on with the other, which was hidden behind it.
+        folding.go = true;
+        QTRY_VERIFY(folding.done && *folding.done);
+        QTRY_VERIFY(!shows("Folding paper boats"));
+        QTRY_VERIFY(in_transport("Jobs"));
+        bool named = false;
+        for (auto* label : o.window.findChildren<QLabel*>()) named |= label->toolTip() == "Counting lanterns";
+        QVERIFY(named);
+        press("Cancel “Counting lanterns”");
+        QTRY_VERIFY(counting.done && !*counting.done);
+        QTRY_VERIFY(shows("Nothing is being done"));
     }
 
   private:

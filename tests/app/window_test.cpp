@@ -265,6 +265,102 @@ class WindowTest : public QObject {
         QVERIFY(o.project().arrangements[0].by_hand.nudges.empty());
     }
 
+    void lanes_show_a_part_of_the_range_closer() {
+        Opened o;
+        auto& lanes = o.window.lanes();
+        const auto& l = lanes.layout_now();
+        const FrameRange range = o.project().settings.range;
+        auto button = [&] {
+            for (auto* b : lanes.findChildren<QToolButton*>())
+                if (b->text() == "all frames") return b;
+            return static_cast<QToolButton*>(nullptr);
+        };
+        QVERIFY(button() && !button()->isVisible());
+        auto wheel = [&](QPointF at, int steps, Qt::KeyboardModifiers with) {
+            QWheelEvent event(at, lanes.mapToGlobal(at), {}, {0, 120 * steps}, Qt::NoButton, with, Qt::NoScrollPhase,
+                              false);
+            QApplication::sendEvent(&lanes, &event);
+        };
+        // Nearer at the pointer, by the wheel over the rows and over the frame numbers.
+        const QPointF at(l.x_of(90), l.y_of(3));
+        const double height = l.row_height;
+        wheel(at, 5, Qt::ControlModifier | Qt::ShiftModifier);
+        QVERIFY(lanes.zoomed());
+        QVERIFY(close(l.frame_at(at.x()), 90, 1e-9));
+        QVERIFY(close(l.high - l.low, static_cast<double>(range.count() - 1) * std::pow(0.87, 5), 1e-6));
+        QCOMPARE(l.row_height, height); // rows stay as tall as they were
+        const double seen = l.high - l.low;
+        wheel({at.x(), lanes.height() - 20.0}, 2, {});
+        QVERIFY(close(l.high - l.low, seen * 0.87 * 0.87, 1e-6));
+        settle();
+        QVERIFY(button()->isVisible());
+
+        // Colours are of the frames that are seen now.
+        o.window.viewing().set_frame(std::round(l.low));
+        const Ramp& ramp = Ramp::get(RampKind::sequential);
+        auto wrong = [&]() -> QString {
+            const QImage image = lanes.grab().toImage();
+            const double r = image.devicePixelRatio();
+            for (double share : {0.2, 0.5, 0.8}) {
+                const double f = l.low + share * (l.high - l.low);
+                const QColor is(image.pixel(static_cast<int>(l.x_of(f) * r), static_cast<int>((l.y_of(2) + 2) * r)));
+                const auto t = trace(*o.window.document().show(), 2, OutputFrame(f));
+                const QColor should(ramp.at(t->values.moment.source / 47));
+                if (std::abs(is.red() - should.red()) + std::abs(is.green() - should.green()) +
+                        std::abs(is.blue() - should.blue()) >
+                    24)
+                    return QString("frame %1: %2, not %3").arg(f).arg(is.name(), should.name());
+            }
+            return {};
+        };
+        QTRY_COMPARE(wrong(), QString());
+
+        // A nudge goes by the frames of now: closer, the same way of the hand is fewer frames.
+        const double y = l.y_of(5) + 4, x = l.x_of(std::round((l.low + l.high) / 2)), three = 3 / l.frames_per_pixel();
+        drag(lanes, QPointF(x, y), QPointF(x + three, y));
+        QCOMPARE(o.project().arrangements[0].by_hand.nudges.size(), std::size_t(1));
+        QCOMPARE(o.project().arrangements[0].by_hand.nudges[0].frames, 3.0);
+        QVERIFY(lanes.zoomed()); // an edit does not lose the place
+
+        // A playhead that leaves the view takes the view along; the scroll bar and Shift with the wheel slide it.
+        o.window.viewing().set_frame(static_cast<double>(range.last));
+        QVERIFY(l.low <= static_cast<double>(range.last) && close(l.high, static_cast<double>(range.last), 1e-6));
+        const double low = l.low;
+        wheel(at, 1, Qt::ShiftModifier);
+        QVERIFY(l.low < low);
+        for (auto* bar : lanes.findChildren<QScrollBar*>()) {
+            if (bar->accessibleName() != "Scroll in time") continue;
+            QVERIFY(bar->isVisible());
+            bar->setValue(bar->minimum());
+        }
+        QVERIFY(close(l.low, static_cast<double>(range.first), 1e-6));
+
+        // By keyboard: + and − around the playhead, 0 for all.
+        lanes.setFocus();
+        const double now = l.high - l.low;
+        o.window.viewing().set_frame(std::round((l.low + l.high) / 2));
+        QTest::keyClick(&lanes, Qt::Key_Plus);
+        QVERIFY(close(l.high - l.low, now * 0.8, 1e-6));
+        QTest::keyClick(&lanes, Qt::Key_Minus);
+        QVERIFY(close(l.high - l.low, now, 1e-6));
+        QTest::mouseClick(button(), Qt::LeftButton);
+        QVERIFY(!lanes.zoomed());
+        QCOMPARE(l.low, static_cast<double>(range.first));
+        QCOMPARE(l.high, static_cast<double>(range.last));
+        QTest::keyClick(&lanes, Qt::Key_Plus);
+        QVERIFY(lanes.zoomed());
+        QTest::keyClick(&lanes, Qt::Key_0);
+        QVERIFY(!lanes.zoomed());
+
+        // A shorter range: what is seen stays within it.
+        QTest::keyClick(&lanes, Qt::Key_Plus);
+        o.window.document().edit("range", [](Project& p) -> Result<void> {
+            p.settings.range = {1, 20};
+            return {};
+        });
+        QVERIFY(l.low >= 1 && l.high <= 20);
+    }
+
     void the_loom_shows_source_frames_as_colours() {
         Opened o(6);
         auto& lanes = o.window.lanes();

@@ -109,7 +109,7 @@ void Document::learn_motion() {
                 at->second.box = measured->box;
                 emit motion_known(id);
             },
-            true);
+            JobKind::interactive);
     }
 }
 

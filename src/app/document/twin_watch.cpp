@@ -38,7 +38,7 @@ void TwinWatch::look() {
             about_ = show;
             emit changed();
         },
-        true);
+        JobKind::interactive);
 }
 
 } // namespace garland

@@ -16,16 +16,51 @@ void Job::report(double share, std::string_view what) {
     if (now - last < 33 || !last_report_.compare_exchange_strong(last, now)) return;
     const QString words = QString::fromUtf8(what.data(), static_cast<qsizetype>(what.size()));
     QMetaObject::invokeMethod(
-        this, [this, share, words] { emit progressed(share, words); }, Qt::QueuedConnection);
+        this,
+        [this, share, words] {
+            what_ = words;
+            emit progressed(share, words);
+        },
+        Qt::QueuedConnection);
 }
 
 bool Job::cancelled() const {
-    while (paused_ && !cancelled_) std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    if (paused_ && !cancelled_) {
+        pool_->releaseThread(); // another job may have it meanwhile
+        while (paused_ && !cancelled_) std::this_thread::sleep_for(std::chrono::milliseconds(20));
+        pool_->reserveThread();
+    }
     return cancelled_;
 }
 
+void Job::pause(bool on) {
+    if (on == paused_) return;
+    const qint64 now = clock_.elapsed();
+    if (on)
+        paused_from_ = now;
+    else
+        idle_ += now - paused_from_;
+    paused_ = on;
+    emit pausing_changed();
+}
+
+qint64 Job::left() const {
+    const double done = share_;
+    if (!begun_ || done <= 0.01) return -1;
+    const qint64 worked = (paused_ ? paused_from_ : clock_.elapsed()) - idle_;
+    return static_cast<qint64>(static_cast<double>(worked) * (1 - done) / done);
+}
+
+QString duration_words(qint64 milliseconds) {
+    const qint64 seconds = (milliseconds + 500) / 1000;
+    if (milliseconds < 10'000) return Job::tr("%1 s").arg(static_cast<double>(milliseconds) / 1000, 0, 'f', 1);
+    if (seconds < 3600) return Job::tr("%1:%2 min").arg(seconds / 60).arg(seconds % 60, 2, 10, QLatin1Char('0'));
+    return Job::tr("%1 h %2 min").arg(seconds / 3600).arg(seconds / 60 % 60, 2, 10, QLatin1Char('0'));
+}
+
 Jobs::Jobs(QObject* parent) : QObject(parent) {
-    pool_.setMaxThreadCount(std::max(3, QThread::idealThreadCount()));
+    quick_.setMaxThreadCount(std::max(3, QThread::idealThreadCount()));
+    long_.setMaxThreadCount(std::max(3, QThread::idealThreadCount()));
 }
 
 void Jobs::yield_to_interface() {
@@ -36,7 +71,8 @@ void Jobs::yield_to_interface() {
 
 void Jobs::stop() {
     for (auto& job : jobs_) job->cancel();
-    pool_.waitForDone();
+    quick_.waitForDone();
+    long_.waitForDone();
 }
 
 void Jobs::drop_all() {
@@ -53,19 +89,39 @@ std::vector<QPointer<Job>> Jobs::writing() const {
     return out;
 }
 
+std::vector<QPointer<Job>> Jobs::lasting() const {
+    std::vector<QPointer<Job>> out;
+    for (const auto& job : jobs_) {
+        if (job->kind() == JobKind::lasting) out.emplace_back(job.get());
+    }
+    return out;
+}
+
 Jobs::~Jobs() {
     stop();
 }
 
-void Jobs::add(const std::shared_ptr<Job>& job, bool quiet) {
+void Jobs::add(const std::shared_ptr<Job>& job) {
+    const bool lasting = job->kind() == JobKind::lasting;
+    job->pool_ = lasting ? &long_ : &quick_;
     job->clock_.start();
     jobs_.push_back(job);
-    if (!quiet) emit started(job.get());
+    if (!lasting) return;
+    connect(job.get(), &Job::pausing_changed, this, &Jobs::changed);
+    emit started(job.get());
+    emit changed();
+}
+
+void Jobs::begin(Job& job) {
+    job.begun_ = true;
+    if (job.kind() == JobKind::lasting) QMetaObject::invokeMethod(this, &Jobs::changed, Qt::QueuedConnection);
 }
 
 void Jobs::remove(Job* job) {
     emit job->finished();
+    const bool lasting = job->kind() == JobKind::lasting;
     std::erase_if(jobs_, [&](const auto& j) { return j.get() == job; });
+    if (lasting) emit changed();
 }
 
 } // namespace garland

@@ -16,13 +16,25 @@
 
 namespace garland {
 
+enum class JobKind {
+    interactive, // answers what the user is looking at (poses, pictures, estimates): not listed, never waits for long
+                 // work
+    lasting      // what the user asked for and may wait for: listed, can be paused and cancelled
+};
+
 class Job : public QObject, public Progress {
     Q_OBJECT
   public:
-    explicit Job(QString title) : title_(std::move(title)) {}
+    Job(QString title, JobKind kind) : title_(std::move(title)), kind_(kind) {}
     const QString& title() const { return title_; }
+    JobKind kind() const { return kind_; }
     double share() const { return share_; }
-    qint64 milliseconds() const { return clock_.elapsed(); }
+    const QString& what() const { return what_; }            // what it last said it is doing; for the interface thread
+    bool waiting() const { return !begun_; }                 // for a free thread
+    bool stopping() const { return cancelled_; }             // cancelled; its work has not noticed yet
+    qint64 milliseconds() const { return clock_.elapsed(); } // since it was asked for
+    // Milliseconds at work until all is done, by how far it came in those it has worked; −1: not known yet.
+    qint64 left() const;
     void cancel() { cancelled_ = true; }
     // Cancels because something newer was asked for: its answer is `cancelled` even if it was already on its way.
     void drop() { cancelled_ = dropped_ = true; }
@@ -32,7 +44,7 @@ class Job : public QObject, public Progress {
     bool writes() const { return writes_; }
 
     // Its work stands still where it next asks whether it is cancelled.
-    void pause(bool on) { paused_ = on; }
+    void pause(bool on);
     bool paused() const { return paused_; }
 
     void report(double share, std::string_view what) override; // any thread
@@ -40,17 +52,24 @@ class Job : public QObject, public Progress {
 
   signals:
     void progressed(double share, const QString& what); // on the interface thread, at most some 30 times a second
+    void pausing_changed();
     void finished();
 
   private:
     friend class Jobs;
-    QString title_;
-    std::atomic<bool> cancelled_{false};
+    QString title_, what_;
+    JobKind kind_;
+    QThreadPool* pool_ = nullptr;       // whose thread it has
+    qint64 idle_ = 0, paused_from_ = 0; // milliseconds
+    std::atomic<bool> cancelled_{false}, begun_{false};
     std::atomic<bool> dropped_{false}, writes_{false}, paused_{false};
     std::atomic<double> share_{0};
     std::atomic<qint64> last_report_{-1000};
     QElapsedTimer clock_;
 };
+
+// "4.2 s", "1:05 min", "2 h 03 min".
+QString duration_words(qint64 milliseconds);
 
 // All running jobs. Destroyed, it cancels them and waits.
 class Jobs : public QObject {
@@ -60,16 +79,17 @@ class Jobs : public QObject {
     ~Jobs() override;
 
     // Runs work(progress) on the pool, then done(result) on the interface thread unless `receiver` is gone by then. The
-    // job may be cancelled or watched through the returned pointer, which lives until finished(). quiet: not shown to
-    // the user (pictures, Scene frames).
+    // job may be cancelled or watched through the returned pointer, which lives until finished(). Lasting jobs beyond
+    // the pool's threads wait for one; a paused one gives its thread to the next.
     template <class T>
     QPointer<Job> start(QObject* receiver, const QString& title, std::function<Result<T>(Progress&)> work,
-                        std::function<void(Result<T>)> done, bool quiet = false) {
-        auto job = std::make_shared<Job>(title);
-        add(job, quiet);
-        pool_.start([this, job, work = std::move(work), done = std::move(done),
-                     target = QPointer<QObject>(receiver)]() mutable {
+                        std::function<void(Result<T>)> done, JobKind kind = JobKind::lasting) {
+        auto job = std::make_shared<Job>(title, kind);
+        add(job);
+        job->pool_->start([this, job, work = std::move(work), done = std::move(done),
+                           target = QPointer<QObject>(receiver)]() mutable {
             yield_to_interface();
+            begin(*job);
             auto result =
                 std::make_shared<Result<T>>(job->cancelled() ? fail(ErrorCode::cancelled, "stopped") : work(*job));
             QMetaObject::invokeMethod(
@@ -90,16 +110,19 @@ class Jobs : public QObject {
     // on.
     void drop_all();
     std::vector<QPointer<Job>> writing() const;
+    std::vector<QPointer<Job>> lasting() const; // those that are listed, the oldest first
 
   signals:
-    void started(garland::Job* job); // not for quiet ones
+    void started(garland::Job* job); // a lasting one
+    void changed();                  // lasting ones came, began, were paused or ended
 
   private:
     static void yield_to_interface(); // the pool's threads give way to the one that answers the user
-    void add(const std::shared_ptr<Job>& job, bool quiet);
+    void add(const std::shared_ptr<Job>& job);
+    void begin(Job& job); // off the interface thread
     void remove(Job* job);
     std::vector<std::shared_ptr<Job>> jobs_;
-    QThreadPool pool_;
+    QThreadPool quick_, long_;
 };
 
 } // namespace garland

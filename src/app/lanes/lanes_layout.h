@@ -1,7 +1,7 @@
 // The Lanes's geometry, without a window: which pixel is which copy and which output frame.
 #pragma once
 
-#include "core/time/frames.h"
+#include "app/time_axis/time_axis.h"
 
 #include <algorithm>
 #include <cmath>
@@ -18,7 +18,7 @@ struct LanesLayout {
     double scroll = 0;         // rows hidden above
     bool fit = false;          // all rows at once
     std::int64_t rows = 0;
-    FrameRange range;
+    double low = 1, high = 240; // output frames at the plot's left and right edge
 
     int plot_width() const { return std::max(1, width - names - right); }
     int plot_height() const { return std::max(1, height - head - foot); }
@@ -30,16 +30,11 @@ struct LanesLayout {
     double rows_shown() const { return plot_height() / row_pixels(); }
     double most_scroll() const { return fit ? 0 : std::max(0.0, static_cast<double>(rows) - rows_shown()); }
 
-    // Output frames: the range's first frame at the left edge of the plot, its last one at the right.
-    double frame_at(double x) const {
-        const double share = (x - names) / plot_width();
-        return static_cast<double>(range.first) + share * static_cast<double>(range.count() - 1);
-    }
-    double x_of(double frame) const {
-        const double span = static_cast<double>(std::max<std::int64_t>(range.count() - 1, 1));
-        return names + (frame - static_cast<double>(range.first)) / span * plot_width();
-    }
-    double frames_per_pixel() const { return static_cast<double>(range.count() - 1) / plot_width(); }
+    TimeAxis axis() const { return {static_cast<double>(names), static_cast<double>(plot_width()), low, high}; }
+    void show(const TimeAxis& axis) { low = axis.low, high = axis.high; }
+    double frame_at(double x) const { return axis().frame(x); }
+    double x_of(double frame) const { return axis().x(frame); }
+    double frames_per_pixel() const { return axis().frames_per_pixel(); }
 
     double y_of(double row) const { return head + (row - scroll) * row_pixels(); }
     // The row under y, or −1.

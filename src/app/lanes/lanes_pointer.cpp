@@ -25,14 +25,26 @@ void LanesView::size_rows(double factor) {
 }
 
 void LanesView::wheelEvent(QWheelEvent* event) {
-    if (event->modifiers() & Qt::ControlModifier) {
-        size_rows(std::pow(1.15, event->angleDelta().y() / 120.0));
+    const QPointF at = event->position();
+    const QPointF steps = QPointF(event->angleDelta()) / 120.0;
+    const bool control = event->modifiers() & Qt::ControlModifier, shift = event->modifiers() & Qt::ShiftModifier;
+    const bool below = at.y() >= layout_.head + layout_.plot_height(), above = at.y() > 28 && at.y() < layout_.head;
+    const bool on_time = at.x() >= layout_.names && (above || below); // the sound, the frame numbers
+    constexpr double page = 60; // pixels a step of the wheel
+    if ((control && shift) || on_time) {
+        zoom_time(std::pow(0.87, steps.y()), at.x());
+    } else if (control) {
+        size_rows(std::pow(1.15, steps.y()));
+    } else if (shift) {
+        pan_time(steps.y() * page);
     } else if (const auto by = slide_in(*event)) {
+        if (by->x() != 0) pan_time(by->x());
         slid_ += by->y() / layout_.row_pixels(); // rows; what is less than one waits for more
         const double whole = std::trunc(slid_);
         slid_ -= whole;
         bar_->setValue(bar_->value() - static_cast<int>(whole));
     } else {
+        if (steps.x() != 0) pan_time(steps.x() * page);
         bar_->setValue(bar_->value() - event->angleDelta().y() / 40);
     }
     event->accept();
@@ -43,8 +55,9 @@ void LanesView::go_to(double x) {
 }
 
 void LanesView::mousePressEvent(QMouseEvent* event) {
-    if (event->button() != Qt::LeftButton) return;
     press_ = event->position();
+    if (event->button() == Qt::MiddleButton) drag_ = Drag::pan;
+    if (event->button() != Qt::LeftButton) return;
     dragged_ = false;
     const std::int64_t row = layout_.row_at(press_.y());
     if (row < 0 || row >= static_cast<std::int64_t>(order_.size())) {
@@ -68,6 +81,11 @@ void LanesView::mousePressEvent(QMouseEvent* event) {
 void LanesView::mouseMoveEvent(QMouseEvent* event) {
     const QPointF at = event->position();
     if (drag_ == Drag::frame) return go_to(at.x());
+    if (drag_ == Drag::pan) {
+        pan_time(at.x() - press_.x());
+        press_ = at;
+        return;
+    }
     if (drag_ == Drag::row && layout_.in_plot(press_.x(), press_.y())) {
         if (!dragged_ && std::abs(at.x() - press_.x()) < 4) return;
         dragged_ = true;
@@ -123,7 +141,7 @@ bool LanesView::event(QEvent* event) {
     }
     if (event->type() == QEvent::ShortcutOverride) {
         const int key = static_cast<QKeyEvent*>(event)->key();
-        if (key == Qt::Key_Up || key == Qt::Key_Down || key == Qt::Key_Delete) {
+        if (key == Qt::Key_Up || key == Qt::Key_Down || key == Qt::Key_Delete || key == Qt::Key_0) {
             event->accept();
             return true;
         }
@@ -136,6 +154,10 @@ void LanesView::keyPressEvent(QKeyEvent* event) {
     switch (event->key()) {
     case Qt::Key_Up: return step_row(-1, add);
     case Qt::Key_Down: return step_row(1, add);
+    case Qt::Key_Plus:
+    case Qt::Key_Equal: return zoom_time_at_playhead(0.8);
+    case Qt::Key_Minus: return zoom_time_at_playhead(1.25);
+    case Qt::Key_0: return show_all_frames();
     case Qt::Key_Delete:
         return set_nudges(viewing_.selection(), [](double) { return 0.0; },
                           tr("Clear the nudges of the selected copies"), {});

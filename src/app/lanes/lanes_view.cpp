@@ -2,6 +2,7 @@
 
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
+#include "app/time_axis/time_axis_paint.h"
 #include "app/widgets/parts.h"
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
@@ -39,6 +40,13 @@ LanesView::LanesView(Document& document, Viewing& viewing, QWidget* parent)
     fit_button_->setAccessibleName(tr("Show all rows"));
     connect(fit_button_, &QToolButton::toggled, this, &LanesView::set_fit);
     row->addWidget(fit_button_);
+    frames_button_ = new QToolButton;
+    frames_button_->setObjectName("segment");
+    frames_button_->setText(tr("all frames"));
+    frames_button_->setToolTip(tr("Show the whole range again (0)"));
+    frames_button_->setAccessibleName(tr("Show all frames"));
+    connect(frames_button_, &QToolButton::clicked, this, &LanesView::show_all_frames);
+    row->addWidget(frames_button_);
     words_ = make_label({}, "muted");
     row->addWidget(words_, 1);
     head->setObjectName("lanesHead");
@@ -50,8 +58,22 @@ LanesView::LanesView(Document& document, Viewing& viewing, QWidget* parent)
         stale_ = true;
         update();
     });
+    time_bar_ = new QScrollBar(Qt::Horizontal, this);
+    time_bar_->setAccessibleName(tr("Scroll in time"));
+    connect(time_bar_, &QScrollBar::valueChanged, this, [this](int v) {
+        TimeAxis axis = layout_.axis();
+        axis.high += v / bar_steps - axis.low;
+        axis.low = v / bar_steps;
+        show_time(axis);
+    });
     connect(&document_, &Document::changed, this, &LanesView::refresh);
+    connect(&document_, &Document::opened, this, &LanesView::show_all_frames);
     connect(&viewing_, &Viewing::frame_changed, this, [this] {
+        if (zoomed_ && drag_ == Drag::none) {
+            TimeAxis axis = layout_.axis();
+            axis.bring_into_view(viewing_.frame().value);
+            show_time(axis);
+        }
         if (sort_ == LaneSort::now && !viewing_.playing()) { // the poses now are others
             sort_rows();
             stale_ = true;
@@ -79,12 +101,13 @@ std::int64_t LanesView::row_of_copy(std::int64_t copy) const {
 }
 
 void LanesView::refresh() {
-    layout_.range = document_.project().settings.range;
     layout_.rows = document_.show()->copies();
     const bool hears = !document_.show()->levels.sounds.empty();
     layout_.head = hears ? 46 + sound_height + 4 : 46;
-    bar_->setGeometry(width() - 12, layout_.head, 10, layout_.plot_height());
     sound_picture_ = {};
+    TimeAxis axis = layout_.axis();
+    if (!zoomed_) axis.low = -1e9, axis.high = 1e9; // as much as there is
+    show_time(axis);
     sort_rows();
     update_scroll();
     update_words();
@@ -109,6 +132,57 @@ void LanesView::set_fit(bool fit) {
     update_words();
     stale_ = true;
     update();
+}
+
+// Stretches of the range, or all of it.
+void LanesView::show_time(TimeAxis axis) {
+    const FrameRange range = document_.project().settings.range;
+    axis.keep_within(range);
+    layout_.show(axis);
+    const double all = std::max(static_cast<double>(range.count() - 1), 1.0), seen = axis.high - axis.low;
+    zoomed_ = seen < all - 1e-6;
+    layout_.foot = zoomed_ ? 30 : 20;
+    const QSignalBlocker quiet(time_bar_); // it follows what is shown
+    time_bar_->setRange(static_cast<int>(std::lround(static_cast<double>(range.first) * bar_steps)),
+                        static_cast<int>(std::lround((static_cast<double>(range.first) + all - seen) * bar_steps)));
+    time_bar_->setPageStep(std::max(1, static_cast<int>(seen * bar_steps)));
+    time_bar_->setSingleStep(static_cast<int>(bar_steps));
+    time_bar_->setValue(static_cast<int>(std::lround(axis.low * bar_steps)));
+    time_bar_->setVisible(zoomed_);
+    frames_button_->setVisible(zoomed_);
+    place_bars();
+    sound_picture_ = {};
+    stale_ = true;
+    update();
+}
+
+void LanesView::show_all_frames() {
+    zoomed_ = false;
+    refresh();
+}
+
+void LanesView::zoom_time(double factor, double pixel) {
+    TimeAxis axis = layout_.axis();
+    axis.zoom(factor, pixel);
+    show_time(axis);
+}
+
+void LanesView::zoom_time_at_playhead(double factor) {
+    const double x = layout_.x_of(viewing_.frame().value);
+    zoom_time(factor, std::clamp<double>(x, layout_.names, layout_.names + layout_.plot_width()));
+}
+
+void LanesView::pan_time(double pixels) {
+    TimeAxis axis = layout_.axis();
+    axis.pan(pixels);
+    show_time(axis);
+}
+
+void LanesView::place_bars() {
+    bar_->setGeometry(width() - 12, layout_.head, 10, layout_.plot_height());
+    time_bar_->setGeometry(layout_.names, height() - 11, layout_.plot_width(), 10);
+    update_scroll();
+    update_words();
 }
 
 void LanesView::update_words() {
@@ -145,9 +219,7 @@ void LanesView::resizeEvent(QResizeEvent*) {
     layout_.height = height();
     sound_picture_ = {};
     findChild<QWidget*>("lanesHead")->setGeometry(0, 0, width(), 28);
-    bar_->setGeometry(width() - 12, layout_.head, 10, layout_.plot_height());
-    update_scroll();
-    update_words();
+    place_bars();
     stale_ = true;
 }
 
@@ -372,25 +444,16 @@ void LanesView::paintEvent(QPaintEvent*) {
 
     // Frame numbers below, the playhead over everything.
     p.setFont(text_font(7.5));
-    p.setPen(t.muted);
-    const double each = layout_.frames_per_pixel() * 70;
-    double step = 1;
-    for (double candidate :
-         {1., 2., 5., 10., 12., 24., 48., 96., 120., 240., 480., 1000., 2000., 5000., 10000., 1e5, 1e6}) {
-        step = candidate;
-        if (candidate >= each) break;
-    }
-    const int y = height() - layout_.foot;
-    const double first_frame = static_cast<double>(layout_.range.first);
-    for (double f = first_frame; f <= static_cast<double>(layout_.range.last);
-         f = f == first_frame ? (std::floor(first_frame / step) + 1) * step : f + step) {
-        const double x = layout_.x_of(f);
-        if (f != first_frame && x - layout_.x_of(first_frame) < 24) continue;
-        p.drawText(QRectF(x - 40, y, 80, layout_.foot), Qt::AlignCenter, QString::fromStdString(short_number(f)));
-    }
+    const TimeAxis axis = layout_.axis();
+    paint_frame_numbers(p, axis, axis.numbered(70, true), QRectF(0, layout_.head + layout_.plot_height(), width(), 20));
+    if (axis.shows(viewing_.frame().value)) paint_playhead(p);
+}
+
+void LanesView::paint_playhead(QPainter& p) const {
+    const Tokens& t = tokens();
     const double x = layout_.x_of(viewing_.frame().value);
     p.setPen(QPen(t.rose, 1.5));
-    p.drawLine(QPointF(x, layout_.head - 4), QPointF(x, height() - layout_.foot + 2));
+    p.drawLine(QPointF(x, layout_.head - 4), QPointF(x, layout_.head + layout_.plot_height() + 2));
     p.setPen(Qt::NoPen);
     p.setBrush(t.rose);
     const QString number = QString::fromStdString(short_number(viewing_.frame().value, 2));
@@ -407,44 +470,22 @@ void LanesView::paint_beats(QPainter& p) const {
     const Tokens& t = tokens();
     const Settings& s = document_.project().settings;
     const double top = layout_.head, bottom = layout_.head + layout_.plot_height();
-    const double low = static_cast<double>(layout_.range.first), high = static_cast<double>(layout_.range.last);
-    if (s.tempo.on) {
-        const double pixels = frames_per_beat(s.tempo, s.rate) / std::max(layout_.frames_per_pixel(), 1e-9);
-        int every = 1;
-        while (pixels * every < 7) every *= every == 1 && s.tempo.beats_per_bar > 1 ? s.tempo.beats_per_bar : 2;
-        for (double beat = std::ceil(beat_at(s.tempo, s.rate, OutputFrame(low)) / every) * every;; beat += every) {
-            const OutputFrame at = frame_of_beat(s.tempo, s.rate, beat);
-            if (at.value > high) break;
-            const bool bar = std::fmod(beat, s.tempo.beats_per_bar) == 0;
-            QColor colour = t.ground;
-            colour.setAlphaF(bar ? 0.75f : 0.35f);
-            const double x = layout_.x_of(at.value);
-            p.setPen(QPen(colour, 1));
-            p.drawLine(QPointF(x, top), QPointF(x, bottom));
-            p.setPen(QPen(t.accent, 1));
-            p.drawLine(QPointF(x, bottom), QPointF(x, bottom + (bar ? 4 : 2)));
-        }
+    const TimeAxis axis = layout_.axis();
+    for (const BeatLine& beat : beat_lines(axis, s.tempo, s.rate)) {
+        QColor colour = t.ground;
+        colour.setAlphaF(beat.bar ? 0.75f : 0.35f);
+        const double x = axis.x(beat.frame);
+        p.setPen(QPen(colour, 1));
+        p.drawLine(QPointF(x, top), QPointF(x, bottom));
+        p.setPen(QPen(t.accent, 1));
+        p.drawLine(QPointF(x, bottom), QPointF(x, bottom + (beat.bar ? 4 : 2)));
     }
     p.setFont(text_font(7.5));
-    double free_from = -1e9;
-    for (const Marker& m : s.markers) {
-        if (m.at.value < low || m.at.value > high) continue;
-        const double x = layout_.x_of(m.at.value);
-        p.setPen(QPen(t.ok, 1, Qt::DashDotLine));
-        p.drawLine(QPointF(x, top - 6), QPointF(x, bottom));
-        p.setPen(Qt::NoPen);
-        p.setBrush(t.ok);
-        p.drawPolygon(QPolygonF({QPointF(x, top - 10), QPointF(x + 7, top - 6.5), QPointF(x, top - 3)}));
-        const QString name = QString::fromStdString(m.name);
-        if (name.isEmpty() || x + 9 < free_from) continue;
-        p.setPen(t.text);
-        p.drawText(QPointF(x + 9, top - 3), name);
-        free_from = x + 12 + p.fontMetrics().horizontalAdvance(name);
-    }
+    paint_markers(p, axis, s.markers, top - 10, bottom);
     p.setPen(Qt::NoPen);
     p.setBrush(t.text);
     for (const CameraKey& k : s.camera_keys) {
-        if (k.at.value < low || k.at.value > high) continue;
+        if (!axis.shows(k.at.value)) continue;
         p.drawRect(QRectF(layout_.x_of(k.at.value) - 2.5, bottom + 1, 5, 4));
     }
 }

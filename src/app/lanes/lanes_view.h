@@ -28,6 +28,12 @@ class LanesView : public QWidget, public Draggable {
     void set_sort(LaneSort sort);
     void nudge(double frames);         // the picked copies later, or ahead below 0
     void show_copy(std::int64_t copy); // scrolls to it
+    // A part of the range, or all of it.
+    bool zoomed() const { return zoomed_; }
+    void zoom_time(double factor, double pixel); // below 1: closer; that pixel's frame stays
+    void zoom_time_at_playhead(double factor);
+    void pan_time(double pixels);
+    void show_all_frames();
 
     void end_drag(bool put_back) override;
 
@@ -48,6 +54,9 @@ class LanesView : public QWidget, public Draggable {
 
   private:
     void paint_beats(QPainter& p) const;
+    void paint_playhead(QPainter& p) const;
+    void show_time(TimeAxis axis);
+    void place_bars();
     void refresh(); // after the document changed
     void sort_rows();
     void render();
@@ -73,11 +82,15 @@ class LanesView : public QWidget, public Draggable {
     QImage picture_;
     QPoint picture_at_;
     LaneSort sort_ = LaneSort::order;
-    QScrollBar* bar_;
+    QScrollBar* bar_;                        // over rows
+    QScrollBar* time_bar_;                   // over frames, where a part of them is seen
+    static constexpr double bar_steps = 100; // of that one, a frame
+    bool zoomed_ = false;
     QComboBox* sort_box_;
     QToolButton* fit_button_;
+    QToolButton* frames_button_;
     QLabel* words_;
-    enum class Drag { none, frame, row } drag_ = Drag::none;
+    enum class Drag { none, frame, row, pan } drag_ = Drag::none;
     QPointF press_;
     std::int64_t drag_copy_ = -1;
     ArrangementId shown_arrangement_;

@@ -185,7 +185,7 @@ void SceneView::look_ahead() {
          limit = document_.cache().use().limit](Progress& p) -> Result<std::size_t> {
             return read_ahead(*show, wanted_next(*show, at, step, 8, 64), limit, p);
         },
-        [](Result<std::size_t>) {}, true);
+        [](Result<std::size_t>) {}, JobKind::interactive);
 }
 
 void SceneView::request() {
@@ -242,7 +242,7 @@ void SceneView::request() {
                 request();
             }
         },
-        true);
+        JobKind::interactive);
 }
 
 bool SceneView::place_on_ground(QPointF pixel) {

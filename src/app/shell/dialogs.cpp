@@ -6,6 +6,7 @@
 #include "app/shell/command_finder.h"
 #include "app/shell/find_dialog.h"
 #include "app/shell/guide_window.h"
+#include "app/shell/jobs_panel.h"
 #include "app/shell/keys_dialog.h"
 #include "app/shell/log.h"
 #include "app/shell/main_window.h"
@@ -70,6 +71,16 @@ void MainWindow::show_history() {
     list->setEmptyLabel(tr("As opened"));
     list->setToolTip(tr("Select a change to go back to just after it; those below it can be made again"));
     window_with(list, tr("Undo history"), {360, 440}, this)->show();
+}
+
+void MainWindow::show_jobs() {
+    if (!jobs_window_) {
+        jobs_window_ = window_with(new JobsPanel(jobs_), tr("Jobs"), {460, 320}, this);
+        jobs_window_->setObjectName("jobsWindow");
+    }
+    jobs_window_->show();
+    jobs_window_->raise();
+    jobs_window_->activateWindow();
 }
 
 void MainWindow::show_preferences() {
@@ -201,9 +212,21 @@ bool MainWindow::filter_context(QWidget* watched, QEvent* event) {
 
 // What can be done with what a view shows, where the pointer is.
 void MainWindow::show_context_menu(QWidget& view, QPoint at) {
-    const char* const in_lanes[] = {
-        "edit.nudge_later", "edit.nudge_ahead", "", "edit.select_all",    "edit.deselect", "edit.find", "",
-        "view.trace",       "play.seam",        "", "picture.save_lanes", "view.lanes"};
+    const char* const in_lanes[] = {"edit.nudge_later",
+                                    "edit.nudge_ahead",
+                                    "",
+                                    "edit.select_all",
+                                    "edit.deselect",
+                                    "edit.find",
+                                    "",
+                                    "view.trace",
+                                    "play.seam",
+                                    "",
+                                    "view.lanes_closer",
+                                    "view.lanes_all_frames",
+                                    "",
+                                    "picture.save_lanes",
+                                    "view.lanes"};
     const char* const in_scene[] = {"view.fit",           "view.colour",        "view.second_pose", "",
                                     "camera.key",         "camera.through",     "view.keep_camera", "",
                                     "edit.select_all",    "edit.deselect",      "view.trace",       "",

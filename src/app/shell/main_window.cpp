@@ -100,6 +100,7 @@ void MainWindow::make_panes() {
     lower_column->setContentsMargins(0, 0, 0, 0);
     lower_column->setSpacing(4);
     transport_ = new Transport(document_, viewing_, sound_player_);
+    connect(transport_, &Transport::jobs_asked, this, &MainWindow::show_jobs);
     lanes_ = new LanesView(document_, viewing_);
     lower_column->addWidget(transport_);
     lower_column->addWidget(lanes_, 1);

@@ -114,6 +114,7 @@ class MainWindow : public QMainWindow {
     void show_find(const QString& words);
     void run_by_name();
     void show_history();
+    void show_jobs();
     void show_preferences();
     void show_keys();
     void show_guide();
@@ -156,6 +157,7 @@ class MainWindow : public QMainWindow {
     StartPage* start_;
     Speaking* speaking_;
     QPointer<FindDialog> find_;
+    QPointer<QDialog> jobs_window_;
     QPointer<GuideWindow> guide_;
     QLabel* hint_;
     QPointF right_press_;       // where the right button went down, on the screen

@@ -298,6 +298,9 @@ void MainWindow::make_view_menu(QMenu& menu) {
         [this] { viewing_.set_colour(static_cast<ColourMode>((static_cast<int>(viewing_.colour()) + 1) % 5)); });
     commands_.add(&menu, "view.trace", tr("&Trace the copy"), "T", tr("Every stage from output frame to source frame"),
                   [this] { show_trace(); });
+    commands_.add(&menu, "view.jobs", tr("&Jobs…"), "Ctrl+Shift+J",
+                  tr("All that is being done in the background, each with its progress, Pause and Cancel"),
+                  [this] { show_jobs(); });
     commands_.add(&menu, "view.fit", tr("&Fit all in the Scene"), "Ctrl+0", tr("Show all copies"),
                   [this] { scene_view_->fit_all(); });
     QAction* second = commands_.add(
@@ -315,6 +318,12 @@ void MainWindow::make_view_menu(QMenu& menu) {
                   });
     commands_.add(&menu, "view.whole_map", tr("Show the &whole time map"), "", tr("Undo zooming in the time map"),
                   [this] { retime_->map().show_all(); });
+    commands_.add(&menu, "view.lanes_closer", tr("Lanes clos&er in time"), "",
+                  tr("Fewer frames, drawn wider, around the playhead; + while the Lanes have the keyboard"),
+                  [this] { lanes_->zoom_time_at_playhead(0.8); });
+    commands_.add(&menu, "view.lanes_all_frames", tr("All f&rames in the Lanes"), "",
+                  tr("The whole range again; 0 while the Lanes have the keyboard"),
+                  [this] { lanes_->show_all_frames(); });
     menu.addSeparator();
     add_panes(menu);
     menu.addSeparator();

@@ -78,6 +78,10 @@ Transport::Transport(Document& document, Viewing& viewing, SoundPlayer& sound, Q
     row->addWidget(job_words_);
     row->addWidget(job_bar_);
     row->addWidget(cancel_);
+    jobs_button_ = new QToolButton;
+    jobs_button_->setToolTip(tr("All that is being done, each with its progress, Pause and Cancel"));
+    connect(jobs_button_, &QToolButton::clicked, this, &Transport::jobs_asked);
+    row->addWidget(jobs_button_);
     row->addSpacing(8);
     cache_ = new QProgressBar;
     cache_->setObjectName("cache");
@@ -117,7 +121,7 @@ Transport::Transport(Document& document, Viewing& viewing, SoundPlayer& sound, Q
     connect(&sound_, &SoundPlayer::changed, this, &Transport::show_sound);
     show_sound();
     connect(&viewing_, &Viewing::playing_changed, this, &Transport::restyle);
-    connect(&document_.jobs(), &Jobs::started, this, &Transport::follow);
+    connect(&document_.jobs(), &Jobs::changed, this, &Transport::show_jobs);
     connect(cancel_, &QToolButton::clicked, this, [this] {
         if (job_) job_->cancel();
     });
@@ -171,11 +175,20 @@ void Transport::show_cache() {
             .arg(use.poses));
 }
 
+void Transport::show_jobs() {
+    const auto all = document_.jobs().lasting();
+    jobs_button_->setText(all.size() > 1 ? tr("%1 jobs").arg(all.size()) : tr("Jobs"));
+    Job* newest = all.empty() ? nullptr : all.back().data();
+    if (newest != job_ || !newest) follow(newest);
+}
+
 void Transport::follow(Job* job) {
+    if (job_) job_->disconnect(this);
     job_ = job;
     // Work takes the place of the cache's state, and only when it lasts long enough to be read.
     auto show = [this](bool working) {
-        for (QWidget* w : std::initializer_list<QWidget*>{job_words_, job_bar_, cancel_}) w->setVisible(working);
+        for (QWidget* w : std::initializer_list<QWidget*>{job_words_, job_bar_, cancel_, jobs_button_})
+            w->setVisible(working);
         for (QWidget* w : std::initializer_list<QWidget*>{cache_, cache_words_}) w->setVisible(!working);
     };
     show(false);
@@ -185,14 +198,10 @@ void Transport::follow(Job* job) {
     });
     job_words_->setText(job->title().size() > 24 ? job->title().left(23) + QChar(0x2026) : job->title());
     job_words_->setToolTip(job->title());
-    job_bar_->setValue(0);
-    connect(job, &Job::progressed, this, [this, job](double share, const QString& what) {
-        if (job_ != job) return;
+    job_bar_->setValue(static_cast<int>(job->share() * 1000));
+    connect(job, &Job::progressed, this, [this](double share, const QString& what) {
         job_bar_->setValue(static_cast<int>(share * 1000));
         job_bar_->setToolTip(what);
-    });
-    connect(job, &Job::finished, this, [this, job] {
-        if (job_ == job) follow(nullptr);
     });
 }
 

@@ -15,17 +15,21 @@ class Transport : public QWidget {
     Transport(Document& document, Viewing& viewing, SoundPlayer& sound, QWidget* parent = nullptr);
     void restyle(); // after a change of look
 
+  signals:
+    void jobs_asked(); // all of them, with more than one to cancel
+
   private:
     void refresh();
     void show_frame();
     void show_cache();
     void show_sound();
-    void follow(Job* job);
+    void follow(Job* job); // shows the newest of those that run
+    void show_jobs();
 
     Document& document_;
     Viewing& viewing_;
     SoundPlayer& sound_;
-    QToolButton *first_button_, *play_, *last_button_, *hear_, *cancel_;
+    QToolButton *first_button_, *play_, *last_button_, *hear_, *cancel_, *jobs_button_;
     NumberField *frame_, *first_, *last_;
     QLabel *seconds_, *cache_words_, *job_words_;
     QLineEdit* rate_;

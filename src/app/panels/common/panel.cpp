@@ -54,7 +54,7 @@ const std::vector<QImage>& PosePictures::get(SourceId source, int count, QSize s
             made_[key] = std::move(*result);
             emit ready();
         },
-        true);
+        JobKind::interactive);
     return images;
 }
 

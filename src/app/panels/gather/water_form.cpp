@@ -96,7 +96,7 @@ void SourceCard::add_water(const SourceSpec& spec) {
             if (known.size() > 16) known.removeFirst();
             tell(*folds);
         },
-        true);
+        JobKind::interactive);
 }
 
 } // namespace garland

@@ -223,10 +223,8 @@ void HandoffPanel::follow(Job* job) {
     progress_->setText(job->title());
     connect(job, &Job::progressed, this, [this, job = QPointer<Job>(job)](double share, const QString& what) {
         bar_->setValue(static_cast<int>(share * 1000));
-        if (!job || share <= 0.01) return;
-        const double left = static_cast<double>(job->milliseconds()) / 1000 * (1 - share) / share;
-        progress_->setText(
-            tr("%1: %2 · %3 s left").arg(job->title(), what, QString::number(left, 'f', left < 10 ? 1 : 0)));
+        if (!job || job->left() < 0) return;
+        progress_->setText(tr("%1: %2 · %3 left").arg(job->title(), what, duration_words(job->left())));
     });
 }
 
@@ -251,7 +249,7 @@ void HandoffPanel::estimate_size() {
                 if (!e) return wrong(e.error());
                 size_->setText(plan_words(e->files, e->bytes, e->free, e->existing));
             },
-            true);
+            JobKind::interactive);
         return;
     }
     sizing_ = document_.jobs().start<HandoffPlan>(
@@ -262,7 +260,7 @@ void HandoffPanel::estimate_size() {
             show_plan(*plan);
             if (output()) emit sized({output()->label, folder_->text().toStdString(), plan->bytes, plan->free});
         },
-        true);
+        JobKind::interactive);
 }
 
 PreviewOrder HandoffPanel::picture_order() const {

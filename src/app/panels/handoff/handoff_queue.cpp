@@ -17,7 +17,6 @@ void HandoffQueue::cancel() {
 
 void HandoffQueue::pause(bool on) {
     if (job_) job_->pause(on);
-    emit changed();
 }
 
 void HandoffQueue::move(int id, int by) {
@@ -52,6 +51,7 @@ void HandoffQueue::next() {
             emit changed();
         });
     job_->set_writes(true);
+    connect(job_, &Job::pausing_changed, this, &HandoffQueue::changed); // wherever it was paused
     emit begun(job_);
 }
 

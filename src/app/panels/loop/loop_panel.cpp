@@ -246,7 +246,7 @@ void LoopPanel::look() {
                 GARLAND_TRY(matrix, distances(rows, rigid, comparing));
                 return Looked{std::make_shared<const FrameMatrix>(std::move(matrix)), rows.every};
             },
-            std::move(done), most > 0);
+            std::move(done), most > 0 ? JobKind::interactive : JobKind::lasting);
     };
     auto take = [this](const Looked& looked, bool last) {
         matrix_ = looked.matrix;
@@ -290,7 +290,7 @@ void LoopPanel::find() {
             show_found();
             if (!found_.empty() && draft_.length <= 1) choose(found_.front().start, found_.front().length);
         },
-        true);
+        JobKind::interactive);
     show_found();
 }
 
@@ -438,7 +438,7 @@ void LoopPanel::measure() {
             show_seam();
             paint_ends(m->first, m->last);
         },
-        true);
+        JobKind::interactive);
     show_seam();
 }
 

@@ -2,6 +2,7 @@
 #include "app/panels/retime/time_map_view.h"
 
 #include "app/theme/tokens.h"
+#include "app/time_axis/time_axis_paint.h"
 #include "core/base/numbers.h"
 
 #include <QPainter>
@@ -64,15 +65,13 @@ void TimeMapView::paintEvent(QPaintEvent*) {
 
 void TimeMapView::paint_grid(QPainter& p) const {
     const Tokens& c = tokens();
-    const double out_step = std::max(
-        1.0, nice_step(axes_.out_high - axes_.out_low, std::max(2, static_cast<int>(axes_.plot.width() / 64))));
-    for (double f = std::ceil(axes_.out_low / out_step) * out_step; f <= axes_.out_high; f += out_step) {
+    const std::vector<double> numbered = axes_.across().numbered(64);
+    p.setPen(QPen(c.line, 1));
+    for (const double f : numbered) {
         const double x = axes_.x(OutputFrame(f));
-        p.setPen(QPen(c.line, 1));
         p.drawLine(QPointF(x, axes_.plot.top()), QPointF(x, axes_.plot.bottom()));
-        p.setPen(c.muted);
-        p.drawText(QRectF(x - 30, axes_.plot.bottom() + 4, 60, 16), Qt::AlignCenter, text(f));
     }
+    paint_frame_numbers(p, axes_.across(), numbered, QRectF(0, axes_.plot.bottom() + 4, width(), 16));
     const bool frames = view_ == MapView::position;
     double step =
         nice_step(axes_.source_high - axes_.source_low, std::max(2, static_cast<int>(axes_.plot.height() / 34)));
@@ -94,38 +93,14 @@ void TimeMapView::paint_beats(QPainter& p) const {
     const Tokens& c = tokens();
     const Settings& s = document_.project().settings;
     const QRectF& plot = axes_.plot;
-    if (s.tempo.on) {
-        const double pixels = frames_per_beat(s.tempo, s.rate) / (axes_.out_high - axes_.out_low) * plot.width();
-        int every = 1;
-        while (pixels * every < 7) every *= every == 1 ? s.tempo.beats_per_bar > 1 ? s.tempo.beats_per_bar : 2 : 2;
-        const double first = std::ceil(beat_at(s.tempo, s.rate, OutputFrame(axes_.out_low)) / every) * every;
-        for (double beat = first;; beat += every) {
-            const OutputFrame at = frame_of_beat(s.tempo, s.rate, beat);
-            if (at.value > axes_.out_high) break;
-            const bool bar = std::fmod(beat, s.tempo.beats_per_bar) == 0;
-            QColor colour = c.accent;
-            colour.setAlphaF(bar ? 0.55f : 0.25f);
-            p.setPen(QPen(colour, 1));
-            p.drawLine(QPointF(axes_.x(at), plot.top()), QPointF(axes_.x(at), plot.bottom()));
-        }
+    const TimeAxis axis = axes_.across();
+    for (const BeatLine& beat : beat_lines(axis, s.tempo, s.rate)) {
+        QColor colour = c.accent;
+        colour.setAlphaF(beat.bar ? 0.55f : 0.25f);
+        p.setPen(QPen(colour, 1));
+        p.drawLine(QPointF(axis.x(beat.frame), plot.top()), QPointF(axis.x(beat.frame), plot.bottom()));
     }
-    double free_from = -1e9; // names do not run into each other
-    for (const Marker& m : s.markers) {
-        const double x = axes_.x(m.at);
-        if (x < plot.left() - 1 || x > plot.right() + 1) continue;
-        p.setPen(QPen(c.ok, 1, Qt::DashDotLine));
-        p.drawLine(QPointF(x, plot.top() - 6), QPointF(x, plot.bottom()));
-        QPainterPath flag;
-        flag.moveTo(x, plot.top() - 13);
-        flag.lineTo(x + 8, plot.top() - 9);
-        flag.lineTo(x, plot.top() - 5);
-        p.fillPath(flag, c.ok);
-        const QString name = QString::fromStdString(m.name);
-        if (x + 10 < free_from || name.isEmpty()) continue;
-        p.setPen(c.text);
-        p.drawText(QPointF(x + 10, plot.top() - 5), name);
-        free_from = x + 14 + p.fontMetrics().horizontalAdvance(name);
-    }
+    paint_markers(p, axis, s.markers, plot.top() - 12, plot.bottom());
 }
 
 // Poses along the source axis, so that the pose to hold can be picked by looking.

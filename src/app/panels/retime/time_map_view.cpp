@@ -36,16 +36,6 @@ void take_keys(SpeedMap& speeds, const TimeMap& map) {
 
 } // namespace
 
-double nice_step(double span, int most) {
-    double step = 1;
-    for (double candidate : {0.01, 0.02, 0.05, 0.1,  0.2,   0.5,   1.,    2.,  5.,  10., 12., 24., 48.,
-                             96.,  120., 240., 480., 1000., 2000., 5000., 1e4, 1e5, 1e6, 1e7, 1e8}) {
-        step = candidate;
-        if (span / candidate <= most) break;
-    }
-    return step;
-}
-
 TimeMapView::TimeMapView(Document& document, Viewing& viewing, QWidget* parent)
     : QWidget(parent), document_(document), viewing_(viewing), pictures_(document) {
     setMouseTracking(true);
