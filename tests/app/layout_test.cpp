@@ -90,6 +90,7 @@ class LayoutTest : public QObject {
         QCOMPARE(numbers[1], 24.0);
         for (std::size_t i = 2; i < numbers.size(); ++i) QVERIFY(c.x(numbers[i]) - c.x(numbers[i - 1]) >= 69);
         QCOMPARE(c.numbered(70).front(), 24.0);
+        QCOMPARE((TimeAxis{0, 700, 70.3, 142}).numbered(70, true).front(), 71.0); // whole frames carry numbers
 
         // 120 beats a minute at 24 fps are 12 frames each (arithmetic); bars of four. Far out, bars alone stay.
         Tempo tempo;

@@ -35,7 +35,7 @@ void TimeAxis::bring_into_view(double frame) {
 std::vector<double> TimeAxis::numbered(double pixels_apart, bool edge) const {
     const double step = std::max(1.0, nice_step(high - low, std::max(2, static_cast<int>(width / pixels_apart))));
     std::vector<double> out;
-    if (edge) out.push_back(low);
+    if (edge) out.push_back(std::ceil(low - 1e-9));
     for (double f = std::ceil(low / step) * step; f <= high; f += step) {
         if (out.empty() || x(f) - x(out.back()) >= 24) out.push_back(f);
     }

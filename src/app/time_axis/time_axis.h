@@ -28,8 +28,8 @@ struct TimeAxis {
     // Pages so that a frame is seen; one that is seen already stays where it is.
     void bring_into_view(double frame);
 
-    // The frames that carry a number, at least so many pixels apart: multiples of a nice step, and the left edge where
-    // `edge` is set.
+    // The frames that carry a number, at least so many pixels apart: multiples of a nice step, and the first whole
+    // frame in view where `edge` is set.
     std::vector<double> numbered(double pixels_apart, bool edge = false) const;
 };
 
