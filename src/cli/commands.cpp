@@ -82,11 +82,11 @@ int info_command(const std::string& path, const std::vector<std::string>& choice
                {"missing", f.missing},
                {"points", f.points},
                {"faces", f.faces},
-               {"velocities", f.velocities},
-               {"normals", f.normals},
-               {"texture_coordinates", f.uvs},
-               {"colours", f.colours},
-               {"attributes", f.attributes},
+               {"velocities", f.carries.velocities},
+               {"normals", f.carries.normals},
+               {"texture_coordinates", f.carries.uvs},
+               {"colours", f.carries.colours},
+               {"attributes", f.carries.attributes},
                {"bytes", f.bytes_on_disk},
                {"box", {{f.box.min.x, f.box.min.y, f.box.min.z}, {f.box.max.x, f.box.max.y, f.box.max.z}}},
                {"motion_box", nullptr},
@@ -94,7 +94,7 @@ int info_command(const std::string& path, const std::vector<std::string>& choice
                {"problems", problems}};
         if (const Imath::Box3f& m = motion->box; !m.isEmpty())
             j["motion_box"] = {{m.min.x, m.min.y, m.min.z}, {m.max.x, m.max.y, m.max.z}};
-        if (f.faces_change_at) j["faces_change_at"] = *f.faces_change_at;
+        if (f.varies.faces_change_at) j["faces_change_at"] = *f.varies.faces_change_at;
         if (!parts.empty()) j["parts"] = parts;
         Json options = Json::array();
         for (const SourceChoice& c : f.choices)
@@ -107,10 +107,10 @@ int info_command(const std::string& path, const std::vector<std::string>& choice
     fmt::print("{}, {}\n", to_text(f.kind), f.format);
     fmt::print("frames      {} to {} ({})\n", f.first, f.last, counted(f.frames(), "frame", "frames"));
     fmt::print("points      {}\nfaces       {}\n", f.points, f.faces);
-    if (f.faces_change_at) fmt::print("faces change at frame {}\n", *f.faces_change_at);
-    fmt::print("velocities  {}\nnormals     {}\ntexture     {}\ncolours     {}\n", yes(f.velocities), yes(f.normals),
-               yes(f.uvs), yes(f.colours));
-    for (const auto& name : f.attributes) fmt::print("attribute   {}\n", name);
+    if (f.varies.faces_change_at) fmt::print("faces change at frame {}\n", *f.varies.faces_change_at);
+    fmt::print("velocities  {}\nnormals     {}\ntexture     {}\ncolours     {}\n", yes(f.carries.velocities),
+               yes(f.carries.normals), yes(f.carries.uvs), yes(f.carries.colours));
+    for (const auto& name : f.carries.attributes) fmt::print("attribute   {}\n", name);
     for (const auto& name : parts) fmt::print("part        {}\n", name);
     fmt::print("size        {:.4g} × {:.4g} × {:.4g} units\n", f.box.size().x, f.box.size().y, f.box.size().z);
     if (!motion->box.isEmpty()) {

@@ -15,13 +15,13 @@ namespace garland {
 
 Result<double> real(const std::string& text) {
     const auto v = parse_number(text);
-    if (!v) return wrong(fmt::format("\"{}\" is not a number", text));
+    if (!v) return wrong(fmt::format("\"{}\" is not a number", text), "write one, as in 12 or -0.5");
     return *v;
 }
 Result<std::int64_t> whole(const std::string& text) {
     GARLAND_TRY(v, real(text));
     if (v != std::floor(v) || std::abs(v) > 9e15)
-        return wrong(fmt::format("\"{}\" is not a usable whole number", text));
+        return wrong(fmt::format("\"{}\" is not a whole number", text), "write one of at most 15 digits");
     return static_cast<std::int64_t>(v);
 }
 Result<SourceId> source_called(const Project& p, const std::string& text) {

@@ -17,6 +17,21 @@
 
 namespace garland {
 
+namespace {
+// "what there is stands at output frame 1, 12, 48", for those who named another one.
+template <class Things>
+std::string standing_at(const Things& things) {
+    if (things.empty()) return "there is none yet";
+    constexpr std::size_t most = 12;
+    std::string out = "what there is stands at output frame ";
+    for (std::size_t i = 0; i < things.size() && i <= most; ++i) {
+        if (i > 0) out += ", ";
+        out += i == most ? "…" : short_number(things[i].at.value);
+    }
+    return out;
+}
+} // namespace
+
 Result<TimingId> timing_of(const Project& p, const Words& w) {
     GARLAND_TRY(i, find_named(p.timings, w.timing, "timing"));
     return p.timings[i].id;
@@ -132,7 +147,8 @@ Result<Done> drop_key(Timing& t, const Words& w) {
         auto& keys = t.speeds.keys;
         const auto place = std::find_if(keys.begin(), keys.end(), [&](const SpeedKey& k) { return k.at == at; });
         if (place == keys.end() || keys.size() == 1)
-            return wrong(fmt::format("there is no key to remove at output frame {}", short_number(w.at)));
+            return wrong(fmt::format("there is no key to remove at output frame {}", short_number(w.at)),
+                         keys.size() == 1 ? "the last key stays" : standing_at(keys));
         keys.erase(place);
         return Done{words};
     }
@@ -142,7 +158,7 @@ Result<Done> drop_key(Timing& t, const Words& w) {
         t.map = map;
         return Done{words};
     }
-    return wrong(fmt::format("there is no key at output frame {}", short_number(w.at)));
+    return wrong(fmt::format("there is no key at output frame {}", short_number(w.at)), standing_at(t.map.keys));
 }
 
 Result<Done> set_form(Timing& t, const Words& w) {
@@ -187,7 +203,7 @@ Result<Done> set_phrases(Timing& t, const Project& p, const Words& w) {
 
 Result<Done> to_the_beat(Timing& t, const Project& p, const Words& w) {
     if (t.form != TimingForm::phrases) return wrong("this timing has no phrases");
-    if (w.phrase < 1) return wrong("phrases are counted from 1");
+    if (w.phrase < 1) return wrong("phrases are counted from 1", "give --phrase 1 or more");
     GARLAND_TRY(list, stretched_to_beat(t.phrases, static_cast<std::size_t>(w.phrase) - 1, t.turn_twice,
                                         p.settings.tempo, p.settings.rate));
     t.phrases = list;
@@ -295,7 +311,8 @@ Result<Done> set_marker(Project& p, const Words& w) {
         const auto before = markers.size();
         std::erase_if(markers, [&](const Marker& m) { return m.at == at && (w.name.empty() || m.name == w.name); });
         if (markers.size() == before)
-            return wrong(fmt::format("there is no such marker at output frame {}", short_number(w.at)));
+            return wrong(fmt::format("there is no such marker at output frame {}", short_number(w.at)),
+                         standing_at(markers));
         return Done{fmt::format("Remove the marker at output frame {}", short_number(w.at))};
     }
     for (Marker& m : markers) { // once more at the same frame: another name for it
@@ -333,7 +350,8 @@ Result<Done> camera_key(Project& p, const Words& w, const CLI::App& given) {
     const OutputFrame at(w.at);
     if (w.remove) {
         if (std::erase_if(keys, [&](const CameraKey& k) { return k.at == at; }) == 0) {
-            return wrong(fmt::format("there is no camera key at output frame {}", short_number(w.at)));
+            return wrong(fmt::format("there is no camera key at output frame {}", short_number(w.at)),
+                         standing_at(keys));
         }
         return Done{fmt::format("Remove the camera key at output frame {}", short_number(w.at))};
     }

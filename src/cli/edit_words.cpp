@@ -36,7 +36,7 @@ Result<Toward> toward_of(const std::string& text) {
 Result<bool> on_off(const std::string& text) {
     if (text == "on") return true;
     if (text == "off") return false;
-    return wrong(fmt::format("\"{}\" is neither on nor off", text));
+    return wrong(fmt::format("\"{}\" is neither on nor off", text), "write on or off");
 }
 
 // "first:last", then words: backward, there-and-back, passes N, speed V, fade N.
@@ -59,7 +59,8 @@ Result<Phrase> parse_phrase(const std::string& text) {
         const auto number = parse_number(value);
         if (!number) return wrong(fmt::format("\"{}\" of the phrase \"{}\" needs a number", next, text));
         if (next == "passes") {
-            if (*number != std::floor(*number) || std::abs(*number) > 1e12) return wrong("passes are whole numbers");
+            if (*number != std::floor(*number) || std::abs(*number) > 1e12)
+                return wrong("passes are whole numbers", "write 0 or more further passes");
             p.passes = static_cast<std::int64_t>(*number);
         } else if (next == "speed") {
             p.speed = *number;

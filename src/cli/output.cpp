@@ -21,7 +21,7 @@ nlohmann::ordered_json error_json(const Error& error) {
     if (error.line) j["line"] = *error.line;
     if (error.offset) j["byte"] = *error.offset;
     if (!error.kept.empty()) j["kept"] = error.kept;
-    if (!error.advice.empty()) j["advice"] = error.advice;
+    if (const std::string advice = advice_of(error); !advice.empty()) j["advice"] = advice;
     return j;
 }
 

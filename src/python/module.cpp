@@ -29,7 +29,7 @@ py::object error_type; // garland.Error
     one.attr("path") = e.path;
     one.attr("frame") = e.frame ? py::object(py::int_(*e.frame)) : py::object(py::none());
     one.attr("unchanged") = e.kept;
-    one.attr("advice") = e.advice;
+    one.attr("advice") = advice_of(e);
     PyErr_SetObject(error_type.ptr(), one.ptr());
     throw py::error_already_set();
 }

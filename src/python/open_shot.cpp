@@ -22,11 +22,11 @@ class FrameSource final : public Source {
         facts_.kind = SourceKind::mesh_cache;
         facts_.format = "in memory";
         facts_.last = static_cast<std::int64_t>(frames_.size()) - 1;
-        facts_.points = facts_.most_points = frames_.front()->points.size();
+        facts_.points = facts_.varies.most_points = frames_.front()->points.size();
         facts_.faces = frames_.front()->faces->count();
-        facts_.velocities = velocities;
+        facts_.carries.velocities = velocities;
         facts_.box = bounds(*frames_.front());
-        facts_.rate = rate;
+        facts_.says.rate = rate;
     }
     const SourceFacts& facts() const override { return facts_; }
     Result<PosePtr> read(std::int64_t frame, Progress&) const override {

@@ -265,7 +265,8 @@ Result<std::unique_ptr<MovieWriter>> MovieWriter::start(Order order) {
     GARLAND_CHECK(can_make(order.kind, order.width, order.height, order.alpha));
     av_log_set_level(AV_LOG_FATAL);
     if (order.rate.num > INT32_MAX || order.rate.den > INT32_MAX)
-        return fail(ErrorCode::invalid, "the output rate is too fine for a movie");
+        return fail(Error{ErrorCode::invalid, "the output rate is too fine for a movie"}.advise(
+            "use a rate like 24, 23.976 or 24000/1001"));
     std::unique_ptr<MovieWriter> out(new MovieWriter);
     Inside& in = *out->in_;
     GARLAND_TRY(file, AtomicFile::create(order.path, order.existing));

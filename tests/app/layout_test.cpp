@@ -10,6 +10,7 @@
 #include "app/theme/tokens.h"
 #include "app/widgets/number_field.h"
 #include "app/widgets/pose_picture.h"
+#include <QSignalSpy>
 
 using namespace garland;
 using namespace garland::testing;
@@ -115,6 +116,25 @@ class LayoutTest : public QObject {
         a.pan(40);
         QVERIFY(close(a.out(240).value, under, 1e-9));
         QCOMPARE(nice_step(240, 8), 48.0);
+    }
+    void numbers_that_are_no_amount_are_shown_as_words() {
+        NumberField passes(Quantity::plain, 0, 1000, 0);
+        passes.set_word(0, "endless");
+        QCOMPARE(passes.text(), QString("endless"));
+        passes.set_value(3);
+        QCOMPARE(passes.text(), QString("3"));
+        QSignalSpy edited(&passes, &NumberField::edited);
+        passes.selectAll();
+        QTest::keyClicks(&passes, "Endless");
+        QTest::keyClick(&passes, Qt::Key_Return);
+        QCOMPARE(passes.value(), 0.0);
+        QCOMPARE(edited.size(), 1);
+        passes.set_value(0);
+        QCOMPARE(passes.text(), QString("endless"));
+        passes.selectAll();
+        QTest::keyClicks(&passes, "7");
+        QTest::keyClick(&passes, Qt::Key_Return);
+        QCOMPARE(passes.value(), 7.0);
     }
     void typed_units_are_understood() {
         const Rate rate{24, 1};

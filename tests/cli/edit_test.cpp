@@ -168,6 +168,7 @@ class EditTest : public QObject {
         QCOMPARE(camera["camera"][0]["distance"].get<double>(), 5.0);
         QCOMPARE(camera["camera"][2]["distance"].get<double>(), 2.5);
         QVERIFY(run({"camera", path_, "--frames", "10:20"}).out.startsWith("output_frame,target_x"));
+        QVERIFY(did({"camera-key", "--at", "11", "--remove"}).contains("stands at output frame 10, 30"));
         QVERIFY(did({"camera-key", "--at", "10", "--remove"}).startsWith("Remove the camera key"));
         QVERIFY(did({"camera-clear"}).startsWith("Remove all camera keys"));
         QVERIFY(project().settings.camera_keys.empty());
@@ -190,7 +191,7 @@ class EditTest : public QObject {
         const SourceSpec s = project().sources[0];
         QVERIFY(s.import_settings.up == UpAxis::z && s.import_settings.scale == 0.01 &&
                 s.import_settings.gaps == GapFix::blend && s.import_settings.how == SubFrame::smooth);
-        QVERIFY(did({"source", "--scale", "0"}).contains("scale that is not usable"));
+        QVERIFY(did({"source", "--scale", "0"}).contains("the scale of the source"));
         QVERIFY(did({"source", "--up", "w"}).contains("write one of \"y\", \"z\""));
         QVERIFY(did({"source"}).contains("nothing to change"));
         QVERIFY(did({"source", "--join", "by chance"}).contains("frame for frame"));

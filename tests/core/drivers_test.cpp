@@ -323,7 +323,8 @@ class DriversTest : public QObject {
         QVERIFY(refused([](Spread& s) { s.by.kind = Driver::attribute; }, "attribute's name"));
         QVERIFY(refused([](Spread& s) { s.target = Target::visibility, s.to = 130; }, "0 to 100 %"));
         QVERIFY(refused([](Spread& s) { s.strength.share = 2; }, "0 to 100 %"));
-        QVERIFY(refused([](Spread& s) { s.by.distance.centre.y = NAN; }, "usable number"));
+        QVERIFY(
+            refused([](Spread& s) { s.by.distance.centre.y = NAN; }, "distances are taken from in y is not a number"));
         QVERIFY(refused([](Spread& s) { s.strength.keys = {{0, 0}, {0, 1}}; }, "key 2 of an amount"));
         QVERIFY(refused(
             [](Spread& s) {

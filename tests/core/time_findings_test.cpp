@@ -17,7 +17,7 @@ class Walk final : public Source {
     // Farther by `jump` from frame `jump_from` on.
     explicit Walk(std::int64_t last = 99, std::int64_t jump_from = 0, float jump = 0)
         : jump_from_(jump_from), jump_(jump) {
-        facts_.last = last, facts_.points = facts_.most_points = 3, facts_.faces = 1;
+        facts_.last = last, facts_.points = facts_.varies.most_points = 3, facts_.faces = 1;
     }
     const SourceFacts& facts() const override { return facts_; }
     std::vector<std::string> files() const override { return {}; }
@@ -175,7 +175,7 @@ class TimeFindingsTest : public QObject {
         // Of very many jumps the farthest are told.
         class Flicker final : public Source {
           public:
-            Flicker() { facts_.last = 99, facts_.points = facts_.most_points = 3, facts_.faces = 1; }
+            Flicker() { facts_.last = 99, facts_.points = facts_.varies.most_points = 3, facts_.faces = 1; }
             const SourceFacts& facts() const override { return facts_; }
             std::vector<std::string> files() const override { return {}; }
             Result<PosePtr> read(std::int64_t f, Progress& p) const override {

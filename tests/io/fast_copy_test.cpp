@@ -54,7 +54,7 @@ class FastCopyTest : public QObject {
             QVERIFY(write_ply(folder / numbered("petals.", f, 4, ".ply"), *drift_petals(f), PlyForm::little_endian,
                               Existing::refuse));
         const SourcePtr source = *open_source(folder / "petals.0030.ply");
-        QVERIFY(!source->facts().attributes.empty());
+        QVERIFY(!source->facts().carries.attributes.empty());
         for (NpyType type : {NpyType::f32, NpyType::f16}) {
             const std::string stem = folder / (type == NpyType::f32 ? "full" : "half");
             const auto done = make_fast_copy(*source, {stem, type});
@@ -64,7 +64,7 @@ class FastCopyTest : public QObject {
             const auto copy = open_source(done->files.front());
             QVERIFY2(copy, copy ? "" : qPrintable(said(copy.error())));
             QCOMPARE((*copy)->facts().kind, SourceKind::particles);
-            QVERIFY((*copy)->facts().velocities && (*copy)->facts().colours);
+            QVERIFY((*copy)->facts().carries.velocities && (*copy)->facts().carries.colours);
             for (int f : {30, 35, 41}) {
                 const PosePtr a = read_of(source, f), b = read_of(*copy, f);
                 QCOMPARE(b->ids, a->ids);

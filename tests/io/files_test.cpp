@@ -288,7 +288,7 @@ class FilesTest : public QObject {
                                "    point3f[] points.timeSamples = {\n        1: [(0, 0, 0), (1, 0, 0), (0, 0, 1)],\n  "
                                "      2: [(0, 0, 5), (1, 0, 5), (0, 0, 6)],\n    }\n}\n");
         const SourcePtr source = *open_source(folder / "z.usda");
-        QCOMPARE(source->facts().up, UpAxis::z);
+        QCOMPARE(source->facts().says.up, UpAxis::z);
         const auto done = make_fast_copy(*source, {folder / "fast"});
         QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
         for (const char* words : {"first frame 1", "30 frames per second", "z up", "0.01 m per unit"})
@@ -296,9 +296,9 @@ class FilesTest : public QObject {
         const SourcePtr again = *open_source(folder / "fast.ply");
         const SourceFacts& facts = again->facts();
         QCOMPARE(facts.first, std::int64_t(1));
-        QVERIFY(facts.rate && *facts.rate == (Rate{30, 1}));
-        QCOMPARE(facts.up, UpAxis::z);
-        QCOMPARE(facts.scale, 0.01);
+        QVERIFY(facts.says.rate && *facts.says.rate == (Rate{30, 1}));
+        QCOMPARE(facts.says.up, UpAxis::z);
+        QCOMPARE(facts.says.scale, 0.01);
         // What is a direction turns with the points, and what is not does not.
         PoseCache cache(std::size_t(1) << 24);
         ImportSettings settings;

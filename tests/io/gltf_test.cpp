@@ -28,7 +28,7 @@ const std::string models = "/usr/share/assimp/models/glTF2/";
 
 PosePtr pose_at_seconds(const SourcePtr& source, double seconds) {
     const auto pose =
-        source->exact_at(source->facts().rate->frames_in(Seconds(seconds)), SubFrame::linear, Progress::none());
+        source->exact_at(source->facts().says.rate->frames_in(Seconds(seconds)), SubFrame::linear, Progress::none());
     return pose ? *pose : nullptr;
 }
 
@@ -151,7 +151,7 @@ class GltfTest : public QObject {
         const auto source = open_source(folder / "wheel.glb");
         QCOMPARE((*source)->facts().kind, SourceKind::keyed_parts);
         QCOMPARE((*source)->facts().last, 96);
-        QCOMPARE(*(*source)->facts().rate, (Rate{24, 1}));
+        QCOMPARE(*(*source)->facts().says.rate, (Rate{24, 1}));
         QCOMPARE(write_glb(folder / "wheel.glb", wheel, Existing::refuse).error().code, ErrorCode::exists);
     }
     // gltf-validator (Khronos Group), pinned in tests/node.

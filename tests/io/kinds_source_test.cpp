@@ -47,7 +47,7 @@ class KindsSourceTest : public QObject {
         const auto source = open_source(folder / "petals.0033.ply");
         QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
         QCOMPARE((*source)->facts().kind, SourceKind::particles);
-        QVERIFY((*source)->facts().velocities && (*source)->facts().colours);
+        QVERIFY((*source)->facts().carries.velocities && (*source)->facts().carries.colours);
         const PosePtr pose = *(*source)->read(33, Progress::none()), made = drift_petals(33);
         QCOMPARE(pose->ids, made->ids);
         QVERIFY(pose->points == made->points);
@@ -119,7 +119,7 @@ class KindsSourceTest : public QObject {
         const SourceFacts& f = (*source)->facts();
         QCOMPARE(f.kind, SourceKind::volume);
         QCOMPARE(f.frames(), 3);
-        QVERIFY(f.velocities);
+        QVERIFY(f.carries.velocities);
         QVERIFY(f.format.find("half") != std::string::npos);
         PoseCache cache(1 << 28);
         for (SubFrame how : {SubFrame::linear, SubFrame::carried}) {
@@ -203,7 +203,7 @@ class KindsSourceTest : public QObject {
         }
         folder.write("jar_pieces.csv", table);
         const SourcePtr source = *open_source(folder / "jar.obj");
-        QVERIFY(source->facts().velocities && source->facts().velocities_a_frame);
+        QVERIFY(source->facts().carries.velocities && source->facts().carries.velocities_a_frame);
         PoseCache cache(1 << 26);
         for (const Rate rate : {Rate{24, 1}, Rate{30000, 1001}}) {
             for (SubFrame how : {SubFrame::linear, SubFrame::smooth}) {
@@ -252,7 +252,7 @@ class KindsSourceTest : public QObject {
                               Existing::refuse));
         const SourcePtr source = *open_source(folder / "a.0001.ply");
         QCOMPARE(source->facts().kind, SourceKind::mesh_sequence);
-        QCOMPARE(source->facts().odd_frames, (std::vector<std::int64_t>{3}));
+        QCOMPARE(source->facts().varies.odd_frames, (std::vector<std::int64_t>{3}));
         PoseCache cache(1 << 26);
         ImportSettings t = settings(SubFrame::linear);
         const Sampler plain = sampler_of(source, t, cache);
@@ -262,7 +262,7 @@ class KindsSourceTest : public QObject {
         t.gaps = GapFix::blend;
         const Sampler mended = sampler_of(source, t, cache);
         QCOMPARE(mended.source()->facts().kind, SourceKind::mesh_cache); // what is left has equal faces
-        QVERIFY(!mended.source()->facts().faces_change_at);
+        QVERIFY(!mended.source()->facts().varies.faces_change_at);
         const SampledPose pose = *mended.at(SourceFrame(3));
         QVERIFY(pose.recipe.missing && !pose.nearest_instead);
         QVERIFY(std::abs(pose.pose->points[0].y - 3) < 1e-6f); // between 2 and 4

@@ -322,8 +322,8 @@ class OutputKindsTest : public QObject {
             QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
             const auto source = open_source(done->files.front());
             QVERIFY(source);
-            QVERIFY((*source)->facts().up == UpAxis::z);
-            QCOMPARE((*source)->facts().scale, 0.0254);
+            QVERIFY((*source)->facts().says.up == UpAxis::z);
+            QCOMPARE((*source)->facts().says.scale, 0.0254);
             QDir(QString::fromStdString(swaying.folder / "again")).removeRecursively();
         }
     }
@@ -402,7 +402,7 @@ class OutputKindsTest : public QObject {
         const std::string less = swaying.folder.read("less/copies.0003.ply");
         QVERIFY(full.find("property float nx") != full.npos && less.find("property float nx") != less.npos);
         QCOMPARE(full.find("property float vx") != full.npos,
-                 (*swaying.opened.sources.begin()).second.source->facts().velocities);
+                 (*swaying.opened.sources.begin()).second.source->facts().carries.velocities);
         QVERIFY(less.find("property float vx") == less.npos);
         order.as.unit = 0;
         QCOMPARE(hand_off(swaying.input(), order).error().code, ErrorCode::invalid);

@@ -58,8 +58,8 @@ class PackedTest : public QObject {
         const SourcePtr cloth = opened(folder_ / "cloth.npz");
         QCOMPARE(cloth->facts().format, std::string("NumPy archive"));
         QCOMPARE(cloth->facts().frames(), std::int64_t(wrote_["frames"].toInt()));
-        QVERIFY(cloth->facts().velocities);
-        QCOMPARE(cloth->facts().attributes, (std::vector<std::string>{"heat"}));
+        QVERIFY(cloth->facts().carries.velocities);
+        QCOMPARE(cloth->facts().carries.attributes, (std::vector<std::string>{"heat"}));
         QCOMPARE(cloth->files(), (std::vector{folder_ / "cloth.npz"}));
         for (const int f : {0, 23, 239}) {
             const PosePtr pose = frame_of(cloth, f);
@@ -75,7 +75,7 @@ class PackedTest : public QObject {
         QCOMPARE(packed->facts().frames(), std::int64_t(240));
         QCOMPARE(furthest_off(*frame_of(packed, 239), samples(239)), 0.0);
         QCOMPARE(frame_of(packed, 5)->velocities.at(77), V3f(48)); // "velocity", although "vel" is there first
-        QCOMPARE(packed->facts().attributes, (std::vector<std::string>{"vel"}));
+        QCOMPARE(packed->facts().carries.attributes, (std::vector<std::string>{"vel"}));
         const SourcePtr bare = opened(folder_ / "bare.npz"); // an array without a name, faces in bare.ply
         QCOMPARE(bare->facts().frames(), std::int64_t(3));
         QCOMPARE(frame_of(bare, 0)->faces->count(), std::size_t(19998));

@@ -144,8 +144,9 @@ class RealSizeTest : public QObject {
         QCOMPARE(static_cast<double>(inside->facts()[0].active), wrote["inside"].toDouble());
         QCOMPARE(inside->facts()[0].type, std::string("float"));
         QCOMPARE(value_at(*inside, "inside", V3f(48, 48, 48) * voxel), 1.0f);
-        QVERIFY(axes->facts().velocities && faces->facts().velocities && !mask->facts().velocities);
-        QCOMPARE(axes->facts().attributes, (std::vector<std::string>{"vel (vector)", "density (float)"}));
+        QVERIFY(axes->facts().carries.velocities && faces->facts().carries.velocities &&
+                !mask->facts().carries.velocities);
+        QCOMPARE(axes->facts().carries.attributes, (std::vector<std::string>{"vel (vector)", "density (float)"}));
         QCOMPARE(wind->facts().size(), std::size_t(2));
         double off = 0;
         for (int i = 0; i < 500; ++i) {

@@ -80,8 +80,8 @@ class SourceTest : public QObject {
         QVERIFY(write_ply(folder / "s0003.ply", more, PlyForm::ascii, Existing::replace));
         const auto source = open_source(folder / "s0001.ply");
         QCOMPARE((*source)->facts().kind, SourceKind::mesh_sequence);
-        QCOMPARE(*(*source)->facts().faces_change_at, 3);
-        QCOMPARE((*source)->facts().most_points, std::size_t(5));
+        QCOMPARE(*(*source)->facts().varies.faces_change_at, 3);
+        QCOMPARE((*source)->facts().varies.most_points, std::size_t(5));
     }
     void same_counts_but_other_faces_are_a_sequence() {
         Folder folder;
@@ -116,7 +116,7 @@ class SourceTest : public QObject {
             const auto source = open_source(folder / name);
             QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
             QCOMPARE((*source)->facts().last, 11);
-            QVERIFY((*source)->facts().velocities && (*source)->facts().colours);
+            QVERIFY((*source)->facts().carries.velocities && (*source)->facts().carries.colours);
             QCOMPARE((*(*source)->read(5, Progress::none()))->points[3].y, 6.0f);
         }
     }
@@ -132,7 +132,7 @@ class SourceTest : public QObject {
         write_array(folder, "v.npy", 3);
         write_array(folder, "v_velocity.npy", 2);
         const auto source = open_source(folder / "v.ply");
-        QVERIFY(source && !(*source)->facts().velocities && (*source)->facts().problems.size() == 1);
+        QVERIFY(source && !(*source)->facts().carries.velocities && (*source)->facts().problems.size() == 1);
     }
     void not_finite_points_name_their_frame() {
         Folder folder;

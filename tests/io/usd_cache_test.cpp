@@ -81,8 +81,8 @@ class UsdCacheTest : public QObject {
         const SourcePtr back = *open_source(r.folder / "s.usda");
         QCOMPARE(back->facts().first, 1);
         QCOMPARE(back->facts().last, 35);
-        QCOMPARE(*back->facts().rate, (Rate{25, 1}));
-        QVERIFY(back->facts().velocities);
+        QCOMPARE(*back->facts().says.rate, (Rate{25, 1}));
+        QVERIFY(back->facts().carries.velocities);
         const TimeMap map = parse_map("1:0 11:5 21:5 31:15 35:13");
         const ShowPtr show = r.show();
         QCOMPARE(show->copies(), 1);

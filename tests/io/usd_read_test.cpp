@@ -228,7 +228,7 @@ class UsdReadTest : public QObject {
         QCOMPARE(f.kind, SourceKind::volume);
         QCOMPARE(f.first, 1);
         QCOMPARE(f.last, 2);
-        QCOMPARE(f.attributes, (std::vector<std::string>{"soot (float)"}));
+        QCOMPARE(f.carries.attributes, (std::vector<std::string>{"soot (float)"}));
         QCOMPARE((*source)->files().size(), std::size_t(3));
         const VolumePtr one = (*(*source)->read(1, Progress::none()))->volume,
                         two = (*(*source)->read(2, Progress::none()))->volume;

@@ -38,11 +38,11 @@ class UsdaTest : public QObject {
         QCOMPARE(f.kind, SourceKind::mesh_sequence);
         QCOMPARE(f.first, 1);
         QCOMPARE(f.last, 4);
-        QCOMPARE(*f.rate, (Rate{25, 1}));
-        QCOMPARE(f.up, UpAxis::z);
-        QCOMPARE(f.scale, 0.01);
-        QVERIFY(f.uvs && f.colours && f.velocities);
-        QCOMPARE(f.attributes, (std::vector<std::string>{"pane"}));
+        QCOMPARE(*f.says.rate, (Rate{25, 1}));
+        QCOMPARE(f.says.up, UpAxis::z);
+        QCOMPARE(f.says.scale, 0.01);
+        QVERIFY(f.carries.uvs && f.carries.colours && f.carries.velocities);
+        QCOMPARE(f.carries.attributes, (std::vector<std::string>{"pane"}));
         const PosePtr first = *(*source)->read(1, Progress::none()), second = *(*source)->read(2, Progress::none()),
                       third = *(*source)->read(3, Progress::none());
         QCOMPARE(first->points[1], V3f(11, 0, 0)); // with its parent's move
@@ -59,7 +59,7 @@ class UsdaTest : public QObject {
         const auto source = opened(folder, changing_faces_text);
         QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
         QCOMPARE((*source)->facts().kind, SourceKind::mesh_sequence);
-        QCOMPARE((*source)->facts().faces_change_at, std::optional<std::int64_t>(2));
+        QCOMPARE((*source)->facts().varies.faces_change_at, std::optional<std::int64_t>(2));
     }
     void points_are_particles() {
         Folder folder;
@@ -101,7 +101,7 @@ class UsdaTest : public QObject {
         QVERIFY2(b, b ? "" : qPrintable(said(b.error())));
         QCOMPARE((*b)->facts().kind, SourceKind::pieces);
         QCOMPARE((*b)->facts().frames(), (*a)->facts().frames());
-        QCOMPARE(*(*b)->facts().rate, (Rate{24, 1}));
+        QCOMPARE(*(*b)->facts().says.rate, (Rate{24, 1}));
         for (double frame : {0.0, 12.0, 33.4, 95.0}) {
             const PosePtr x = *(*a)->exact_at(frame, SubFrame::linear, Progress::none()),
                           y = *(*b)->exact_at(frame, SubFrame::linear, Progress::none());

@@ -183,7 +183,7 @@ void Document::open_changed() {
             this, tr("Gathering %1").arg(QString::fromStdString(spec.name)),
             [spec, path = path_.toStdString()](Progress& p) { return open_spec(spec, path, p); },
             [this, id = spec.id, wanted](Result<SourcePtr> result) {
-                if (!result && result.error().code != ErrorCode::cancelled) emit problem(result.error());
+                if (!result) tell(result.error());
                 opened_source(id, wanted, std::move(result));
                 rebuild();
                 emit sources_changed();
@@ -229,7 +229,7 @@ void Document::add_shapes(const QStringList& paths) {
         this, tr("Gathering shapes"), [files, each](Progress& p) { return open_shapes(files, each, p); },
         [this, files](Result<SourcePtr> result) {
             if (!result) {
-                if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
+                tell(result.error());
                 return;
             }
             const QString title = QString::fromStdString(source_name(files.front()));
@@ -248,7 +248,7 @@ bool Document::edit(const QString& words, const std::function<Result<void>(Proje
     Result<void> done = change(next);
     if (done) done = validate(next);
     if (!done) {
-        emit problem(done.error());
+        tell(done.error());
         return false;
     }
     Edit step = difference(project_, next, words.toStdString());
@@ -260,6 +260,12 @@ bool Document::edit(const QString& words, const std::function<Result<void>(Proje
     editing_ = false;
     ++edits_;
     return true;
+}
+
+void Document::tell(Error error, const char* kept) {
+    if (error.code == ErrorCode::cancelled) return; // the user knows
+    if (error.kept.empty()) error.kept = kept;
+    emit problem(error);
 }
 
 void Document::end_merge() {
@@ -319,7 +325,7 @@ void Document::open(const QString& path) {
         [this, path, edits = edits_](Result<OpenedFile> result) {
             opening_ = nullptr;
             if (!result) {
-                if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
+                tell(result.error(), "what is open here");
                 return;
             }
             if (edits != edits_ && may_discard_ && !may_discard_()) return; // something was made while it was read
@@ -413,7 +419,7 @@ void Document::add_source(const QString& path) {
         },
         [this, path](Result<Gathered> result) {
             if (!result) {
-                if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
+                tell(result.error());
                 return;
             }
             const std::string stored = QFileInfo(path).absoluteFilePath().toStdString();
@@ -453,7 +459,7 @@ void Document::retake_source(SourceId id, SourceSpec taken, const QString& job, 
         [this, id, taken, words_of_edit](Result<SourcePtr> result) {
             if (!project_.source(id)) return;
             if (!result) {
-                if (result.error().code != ErrorCode::cancelled) emit problem(result.error());
+                tell(result.error());
                 return;
             }
             std::optional<std::pair<std::int64_t, std::int64_t>> before;
@@ -490,7 +496,7 @@ void Document::fast_copy(SourceId id, const FastCopyOrder& order) {
         [source = open->second.source, order](Progress& p) { return make_fast_copy(*source, order, p); },
         [this, id, generation = generation_](Result<FastCopyDone> done) {
             if (!done) {
-                if (done.error().code != ErrorCode::cancelled) emit problem(done.error());
+                tell(done.error());
                 return;
             }
             if (generation == generation_) replace_source(id, QString::fromStdString(done->files.front()));

@@ -84,6 +84,8 @@ class Document : public QObject {
     void hint(const QString& words); // something worth knowing that nobody asked for
 
   private:
+    // By problem(), where it was not cancelled; what it says nothing of is kept as told here.
+    void tell(Error error, const char* kept = "the project as it is");
     void rebuild();
     void solve();
     void learn_ground();

@@ -63,7 +63,7 @@ void Document::add_sound(const QString& path) {
         [this, spec, generation = generation_](Result<OpenSound> sound) {
             if (generation != generation_) return;
             if (!sound) {
-                if (sound.error().code != ErrorCode::cancelled) emit problem(sound.error());
+                tell(sound.error());
                 return;
             }
             sources_.sounds[SoundId(project_.next_id)] = std::move(*sound);

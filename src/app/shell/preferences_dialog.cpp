@@ -90,13 +90,16 @@ QWidget* PreferencesDialog::make_work() {
         connect(field, &NumberField::settled, this,
                 [this, take, field] { apply([&](Preferences& p) { take(p, field->value()); }); });
         form->addRow(label, field);
+        return field;
     };
     number(tr("Pose cache (GB)"), tr("Memory for poses; 0: as much as suits this machine"), 0, 1000, 1, now_.cache_gb,
-           [](Preferences& p, double v) { p.cache_gb = v; });
+           [](Preferences& p, double v) { p.cache_gb = v; })
+        ->set_word(0, tr("automatic"));
     number(tr("Keep unsaved work after (s)"), tr("Seconds from an edit to the copy that survives a crash"), 5, 600, 0,
            now_.autosave_seconds, [](Preferences& p, double v) { p.autosave_seconds = static_cast<int>(v); });
     number(tr("Undo steps"), tr("How many changes can be undone; 0: all. Counts from the next project that is opened"),
-           0, 100'000, 0, now_.undo_steps, [](Preferences& p, double v) { p.undo_steps = static_cast<int>(v); });
+           0, 100'000, 0, now_.undo_steps, [](Preferences& p, double v) { p.undo_steps = static_cast<int>(v); })
+        ->set_word(0, tr("all"));
     auto* rate = new QLineEdit(QString::fromStdString(to_text(now_.rate)));
     rate->setAccessibleName(tr("Rate of new projects"));
     rate->setToolTip(tr("Output frames per second, as in 24, 25 or 24000/1001"));

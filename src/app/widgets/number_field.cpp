@@ -104,7 +104,14 @@ void NumberField::set_range(double low, double high) {
     high_ = high;
 }
 
+void NumberField::set_word(double value, const QString& word) {
+    word_value_ = value;
+    word_ = word;
+    if (!hasFocus()) show_text(true);
+}
+
 void NumberField::show_text(bool with_unit) {
+    if (with_unit && !word_.isEmpty() && value_ == word_value_) return setText(word_);
     QString text = QString::fromStdString(short_number(value_, decimals_));
     const QString unit = unit_of(quantity_);
     if (with_unit && !unit.isEmpty()) text += (unit == QStringLiteral("°") ? QString() : QStringLiteral(" ")) + unit;
@@ -137,7 +144,8 @@ void NumberField::change(double value, bool relative) {
 void NumberField::take_text(bool relative) {
     if (!isModified()) return;
     setModified(false);
-    if (const auto value = parse_quantity(text(), quantity_, rate_, beat_)) {
+    const bool word = !word_.isEmpty() && text().trimmed().compare(word_, Qt::CaseInsensitive) == 0;
+    if (const auto value = word ? std::optional(word_value_) : parse_quantity(text(), quantity_, rate_, beat_)) {
         change(*value, relative);
         settle();
     }

@@ -43,6 +43,8 @@ class NumberField : public QLineEdit, public Draggable {
     void set_value(double value); // no signal
     void set_empty();             // nothing is there to be shown; until the next set_value
     void set_step(double step) { step_ = step; }
+    // What a number means that is no amount ("endless" for 0 passes): shown in its place, and understood when typed.
+    void set_word(double value, const QString& word);
     void set_rate(Rate rate) { rate_ = rate; }
     void set_beat(double frames) { beat_ = frames; } // for "2 beats"
     void set_range(double low, double high);
@@ -79,6 +81,8 @@ class NumberField : public QLineEdit, public Draggable {
     Quantity quantity_;
     double low_, high_, value_ = 0, step_ = 1, drag_value_ = 0;
     int decimals_;
+    double word_value_ = 0;
+    QString word_; // empty: every number is an amount
     Rate rate_;
     double beat_ = 0;
     QPoint press_;

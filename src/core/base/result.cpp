@@ -4,6 +4,24 @@
 
 namespace garland {
 
+std::string advice_of(const Error& error) {
+    if (!error.advice.empty() || error.path.empty()) return error.advice;
+    switch (error.code) {
+    case ErrorCode::not_found: return "check the name, and that its folder or disk is there";
+    case ErrorCode::unreadable: return "check who may read and write it, or use another folder";
+    case ErrorCode::malformed: return "the file may be damaged or cut short: write it again, or take another";
+    case ErrorCode::too_large: return "use a smaller file, or leave out what is not needed";
+    case ErrorCode::unsupported: return "bring it in another format; the guide's page Formats lists what is read";
+    case ErrorCode::exists: return "give another name or folder, or let it be replaced";
+    case ErrorCode::disk_full: return "make room on that disk, or use another folder";
+    case ErrorCode::newer_version: return "open it with the version that wrote it, or a later one";
+    case ErrorCode::changed: return "open it again, or save under another name";
+    case ErrorCode::invalid:
+    case ErrorCode::cancelled: return {};
+    }
+    return {};
+}
+
 std::string describe(const Error& error) {
     std::string where = error.path;
     auto add = [&](const char* word, std::int64_t number) {
@@ -21,7 +39,7 @@ std::string describe(const Error& error) {
     } else if (!error.kept.empty()) {
         text += " Unchanged: " + error.kept + ".";
     }
-    if (!error.advice.empty()) text += " Try: " + error.advice + ".";
+    if (const std::string advice = advice_of(error); !advice.empty()) text += " Try: " + advice + ".";
     return text;
 }
 

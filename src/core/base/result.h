@@ -51,6 +51,9 @@ inline tl::unexpected<Error> fail(ErrorCode code, std::string message) {
     return tl::unexpected<Error>(Error{code, std::move(message)});
 }
 
+// What to try: the error's own advice, or what holds for every file of its kind of trouble; "" where nothing does.
+std::string advice_of(const Error& error);
+
 // One paragraph for people: "lantern.0007.ply, frame 7, line 12: …. Unchanged: …. Try: …."
 std::string describe(const Error& error);
 

@@ -1,5 +1,6 @@
 #include "core/copies/arrangement.h"
 
+#include "core/base/measure.h"
 #include "core/base/numbers.h"
 #include "core/base/portable_math.h"
 #include "core/copies/attitude.h"
@@ -114,7 +115,8 @@ Result<void> validate_counts(const Arrangement& a) {
         return fail(ErrorCode::invalid, "an arrangement needs at least one copy");
     }
     if (a.layout.kind == ArrangementKind::rings && a.layout.rows > copy_limit)
-        return fail(ErrorCode::too_large, "there are more rings than copies allowed");
+        return fail(Error{ErrorCode::too_large, fmt::format("there are {} rings", a.layout.rows)}.advise(
+            fmt::format("use at most {}", copy_limit)));
     if (copies_in(a) > copy_limit) {
         return fail(
             Error{ErrorCode::too_large,
@@ -169,33 +171,24 @@ std::int64_t copies_in(const Arrangement& a) {
 
 Result<void> validate(const Arrangement& a) {
     GARLAND_CHECK(validate_counts(a));
-    for (double value : {a.layout.spacing,
-                         a.layout.row_spacing,
-                         a.layout.layer_spacing,
-                         a.layout.radius,
-                         a.layout.origin.x,
-                         a.layout.origin.y,
-                         a.layout.origin.z,
-                         a.layout.heading,
-                         a.layout.swag.sag,
-                         a.attitude.turn,
-                         a.size,
-                         a.layout.path.side,
-                         a.layout.carried.least_apart,
-                         a.choice.own_weight,
-                         a.begins.frame.value,
-                         a.jitter.position.x,
-                         a.jitter.position.y,
-                         a.jitter.position.z,
-                         a.jitter.turn,
-                         a.jitter.size,
-                         a.order.from.x,
-                         a.order.from.y,
-                         a.order.from.z}) {
-        if (!std::isfinite(value) || std::abs(value) > 1e9) {
-            return fail(ErrorCode::invalid, "a measure of the arrangement is not a usable number");
-        }
-    }
+    const Layout& l = a.layout;
+    GARLAND_CHECK(within(joined({{{"the spacing", l.spacing, -1e9, 1e9, "m"},
+                                  {"the distance between rows", l.row_spacing, -1e9, 1e9, "m"},
+                                  {"the distance between layers", l.layer_spacing, -1e9, 1e9, "m"},
+                                  {"the radius", l.radius, -1e9, 1e9, "m"},
+                                  {"the heading", l.heading, -1e9, 1e9, "°"},
+                                  {"the sag of a swag", l.swag.sag, -1e9, 1e9, "m"},
+                                  {"the turn of copies", a.attitude.turn, -1e9, 1e9, "°"},
+                                  {"the size of copies", a.size},
+                                  {"how far copies stand beside the curve", l.path.side, -1e9, 1e9, "m"},
+                                  {"the least distance apart", l.carried.least_apart, -1e9, 1e9, "m"},
+                                  {"the weight of the arrangement's own source", a.choice.own_weight},
+                                  {"the output frame that copies begin at", a.begins.frame.value, -1e9, 1e9, "f"},
+                                  {"the jitter of turn", a.jitter.turn, -1e9, 1e9, "°"},
+                                  {"the jitter of size", a.jitter.size}},
+                                 parts("the place", l.origin),
+                                 parts("the jitter of position", a.jitter.position),
+                                 parts("the point that the order goes out from", a.order.from)})));
     if (a.size <= 0) return fail(ErrorCode::invalid, "the size of copies must be above 0");
     if (a.layout.swag.every < 0) return fail(ErrorCode::invalid, "a swag cannot have fewer than 0 copies");
     if (a.layout.carried.least_apart < 0) return fail(ErrorCode::invalid, "copies cannot be less than 0 apart");
@@ -210,8 +203,9 @@ Result<void> validate(const Arrangement& a) {
         for (const V3d& p : a.layout.path.points) {
             for (int k = 0; k < 3; ++k) {
                 if (!std::isfinite(p[k]) || std::abs(p[k]) > 1e9)
-                    return fail(ErrorCode::invalid, fmt::format("point {} of the curve is not a usable place",
-                                                                &p - a.layout.path.points.data() + 1));
+                    return fail(Error{ErrorCode::invalid, fmt::format("point {} of the curve is no place",
+                                                                      &p - a.layout.path.points.data() + 1)}
+                                    .advise("give numbers of at most 1e9 m"));
             }
         }
         if (Path(a.layout.path.points, a.layout.path.closed, a.layout.path.smooth).length() <= 0) {
@@ -227,7 +221,9 @@ Result<void> validate(const Arrangement& a) {
         const TargetKey& k = a.attitude.targets[i];
         for (double v : {k.at.value, k.place.x, k.place.y, k.place.z}) {
             if (!std::isfinite(v) || std::abs(v) > frame_limit)
-                return fail(ErrorCode::invalid, fmt::format("key {} of what copies face is not usable", i + 1));
+                return fail(
+                    Error{ErrorCode::invalid, fmt::format("key {} of what copies face is no place", i + 1)}.advise(
+                        "give its frame and its place as numbers of at most 1e9"));
         }
         if (k.toward == Toward::free || k.toward == Toward::hidden) {
             return fail(
@@ -253,15 +249,16 @@ Result<void> validate(const Arrangement& a) {
             return fail(ErrorCode::invalid, "a weight is 0 or more");
         weights += v.weight;
     }
-    if (!a.choice.variants.empty() && weights <= 0) return fail(ErrorCode::invalid, "the sources' weights are all 0");
+    if (!a.choice.variants.empty() && weights <= 0)
+        return fail(
+            Error{ErrorCode::invalid, "the sources' weights are all 0"}.advise("give one of them a weight above 0"));
     if (a.begins.passes < 0) return fail(ErrorCode::invalid, "a repeat has 0 or more passes");
     if (a.order.by == OrderBy::attribute && a.order.attribute.empty())
         return fail(ErrorCode::invalid, "an order by attribute needs the attribute's name");
     for (const Spread& spread : a.spreads) GARLAND_CHECK(validate(spread));
     for (const Nudge& nudge : a.by_hand.nudges) {
-        if (!std::isfinite(nudge.frames) || std::abs(nudge.frames) > frame_limit) {
-            return fail(ErrorCode::invalid, "a nudge is not a usable number of frames");
-        }
+        if (std::isfinite(nudge.frames) && std::abs(nudge.frames) <= frame_limit) continue; // there may be very many
+        GARLAND_CHECK(within({{"a nudge", nudge.frames, -frame_limit, frame_limit, "f"}}));
     }
     if (!std::isfinite(a.attitude.bank) || a.attitude.bank < 0 || a.attitude.bank > 10)
         return fail(ErrorCode::invalid, "copies bank by 0 to 1000 % of the lean that is in balance");

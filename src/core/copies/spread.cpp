@@ -1,5 +1,6 @@
 #include "core/copies/spread.h"
 
+#include "core/base/measure.h"
 #include "core/drivers/chance_driver.h"
 #include "core/drivers/even_driver.h"
 #include "core/drivers/order_driver.h"
@@ -37,10 +38,8 @@ Limits limits_of(Target target) {
 } // namespace
 
 Result<void> validate(const Spread& s) {
-    if (!std::isfinite(s.from) || !std::isfinite(s.to) || std::abs(s.from) > frame_limit ||
-        std::abs(s.to) > frame_limit) {
-        return fail(ErrorCode::invalid, "a spread's amount is not a usable number");
-    }
+    GARLAND_CHECK(within({{"what a spread goes from", s.from, -frame_limit, frame_limit},
+                          {"what a spread goes to", s.to, -frame_limit, frame_limit}}));
     const Limits l = limits_of(s.target);
     const bool step = s.by.kind == Driver::order_step; // `to` is a step there
     if (s.from < l.low || s.from > l.high || (!step && (s.to < l.low || s.to > l.high))) {
@@ -49,10 +48,9 @@ Result<void> validate(const Spread& s) {
             error.advice = "a copy cannot stand still or run backward by a spread; use a hold or reverse in the timing";
         return fail(std::move(error));
     }
-    for (double v : {s.strength.share, s.changes, s.meets ? s.meets->value : 0}) {
-        if (!std::isfinite(v) || std::abs(v) > 1e9)
-            return fail(ErrorCode::invalid, "a measure of a spread is not a usable number");
-    }
+    GARLAND_CHECK(within({{"a spread's amount", s.strength.share},
+                          {"how often a flicker changes a second", s.changes},
+                          {"the output frame that copies meet at", s.meets ? s.meets->value : 0, -1e9, 1e9, "f"}}));
     if (s.strength.share < 0 || s.strength.share > 1)
         return fail(ErrorCode::invalid, "a spread's amount is 0 to 100 %");
     if (s.changes < 0 || s.changes > 1000)

@@ -1,6 +1,7 @@
 #include "core/copies/wobble.h"
 
 #include "core/base/chance.h"
+#include "core/base/measure.h"
 #include "core/copies/attitude.h"
 
 #include <algorithm>
@@ -137,13 +138,11 @@ Result<void> validate(const Wobble& w) {
     }
     if (!within(w.size, 0, 0.99)) return fail(ErrorCode::invalid, "a wobble may change the size by 0 to 99 %");
     if (!within(w.rate, 0, 1000)) return fail(ErrorCode::invalid, "a wobble changes 0 to 1000 times a second");
-    if (!within(w.ease, 0, frame_limit) || !within(w.end_at.value, -frame_limit, frame_limit)) {
-        return fail(ErrorCode::invalid, "the frames of a wobble's end must be usable numbers, the ease 0 or more");
-    }
-    for (double v : {w.settle_position.x, w.settle_position.y, w.settle_position.z, w.settle_turn.x, w.settle_turn.y,
-                     w.settle_turn.z}) {
-        if (!within(v, -1e6, 1e6)) return fail(ErrorCode::invalid, "where a wobble settles must be a usable number");
-    }
+    GARLAND_CHECK(garland::within(
+        joined({{{"the ease of a wobble's end", w.ease, 0, frame_limit, "f"},
+                 {"the output frame that a wobble ends at", w.end_at.value, -frame_limit, frame_limit, "f"}},
+                parts("the place a wobble settles at", w.settle_position, "m", 1e6),
+                parts("the turn a wobble settles at", w.settle_turn, "°", 1e6)})));
     if (!within(w.settle_size, -0.99, 1000)) {
         return fail(ErrorCode::invalid, "the size that a wobble settles at must stay above nothing");
     }

@@ -17,12 +17,11 @@ const DriverKind& kind_of(Driver driver) {
 }
 
 Result<void> validate(const DriverRule& r) {
-    const V3d &drift = r.noise.drift, &axis = r.gradient.axis, &centre = r.distance.centre;
-    for (double v : {r.noise.patch, drift.x, drift.y, drift.z, axis.x, axis.y, axis.z, centre.x, centre.y, centre.z,
-                     r.distance.reach}) {
-        if (!std::isfinite(v) || std::abs(v) > 1e9)
-            return fail(ErrorCode::invalid, "a measure of a spread is not a usable number");
-    }
+    GARLAND_CHECK(within(joined({{{"the patch width of noise", r.noise.patch, -1e9, 1e9, "m"},
+                                  {"how far a distance reaches", r.distance.reach, -1e9, 1e9, "m"}},
+                                 parts("the drift of noise", r.noise.drift, "m/s"),
+                                 parts("the axis of a gradient", r.gradient.axis, ""),
+                                 parts("the point that distances are taken from", r.distance.centre)})));
     if (r.noise.patch <= 0) return fail(ErrorCode::invalid, "a patch of noise must be wider than nothing");
     if (r.noise.detail < 1 || r.noise.detail > 8) return fail(ErrorCode::invalid, "the detail of noise is 1 to 8");
     if (r.distance.reach < 0) return fail(ErrorCode::invalid, "a distance reaches 0 or more");

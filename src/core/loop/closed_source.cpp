@@ -82,9 +82,9 @@ class ClosedSource final : public ExactSource {
         facts_.first = c_.start;
         facts_.last = c_.start + c_.length;
         facts_.missing.clear();
-        facts_.odd_frames.clear();
+        facts_.varies.odd_frames.clear();
         facts_.root = false;
-        facts_.velocities_a_frame = false;
+        facts_.carries.velocities_a_frame = false;
         facts_.format += fmt::format(", closed over {} frames", c_.length);
     }
 

@@ -67,7 +67,7 @@ Result<Signatures> signatures_of(const Sampler& sampler, std::int64_t first, std
         return sampled.pose;
     };
     GARLAND_TRY(begin, read(0));
-    bool points = !volume && begin->ids.empty() && !begin->points.empty() && !facts.faces_change_at;
+    bool points = !volume && begin->ids.empty() && !begin->points.empty() && !facts.varies.faces_change_at;
     const std::size_t n = begin->points.size();
     const auto fitting = static_cast<std::size_t>(signature_bytes / (12 * static_cast<double>(count)));
     const std::size_t kept = std::max<std::size_t>(1, most_points > 0 ? std::min(most_points, fitting) : fitting);

@@ -20,7 +20,8 @@ std::array<double, 7> numbers_of(const Camera& c) {
 Result<void> usable(const Camera& c, const std::string& what) {
     for (double v : numbers_of(c)) {
         if (!std::isfinite(v) || std::abs(v) > 1e8)
-            return fail(ErrorCode::invalid, what + " has a number that is not usable");
+            return fail(Error{ErrorCode::invalid, what + " has a number beyond what can be drawn"}.advise(
+                "give numbers of at most 1e8"));
     }
     if (c.distance < 1e-6)
         return fail(ErrorCode::invalid, what + " stands in its target: its distance must be above 0");

@@ -1,5 +1,7 @@
 #include "core/project/project.h"
 
+#include "core/base/measure.h"
+
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>
@@ -95,10 +97,11 @@ std::int64_t Project::copies() const {
 
 Result<void> validate(const Project& p) {
     if (!p.settings.range.valid()) return fail(ErrorCode::invalid, "the output range ends before it starts");
-    if (std::abs(static_cast<double>(p.settings.range.first)) > frame_limit ||
-        std::abs(static_cast<double>(p.settings.range.last)) > frame_limit) {
-        return fail(ErrorCode::invalid, "the output range lies beyond what can be counted");
-    }
+    auto frame = [](std::string name, double value) {
+        return Measure{std::move(name), value, -frame_limit, frame_limit, "f"};
+    };
+    GARLAND_CHECK(within({frame("the first frame of the output range", static_cast<double>(p.settings.range.first)),
+                          frame("the last frame of the output range", static_cast<double>(p.settings.range.last))}));
     if (p.settings.range.count() > range_limit) {
         return fail(
             Error{ErrorCode::invalid, fmt::format("the output range has {} frames", p.settings.range.count())}.advise(
@@ -116,11 +119,8 @@ Result<void> validate(const Project& p) {
     }
     GARLAND_CHECK(validate(p.settings.camera_keys));
     GARLAND_CHECK(validate(p.settings.tempo));
-    for (const Marker& m : p.settings.markers) {
-        if (!std::isfinite(m.at.value) || std::abs(m.at.value) > frame_limit) {
-            return fail(ErrorCode::invalid, fmt::format("the marker \"{}\" is not on a usable frame", m.name));
-        }
-    }
+    for (const Marker& m : p.settings.markers)
+        GARLAND_CHECK(within({frame(fmt::format("the output frame of the marker \"{}\"", m.name), m.at.value)}));
     std::set<std::uint64_t> ids;
     auto fresh = [&](std::uint64_t id) { return id != 0 && id < p.next_id && ids.insert(id).second; };
     auto bad_id = [&](std::string_view what, const std::string& name, std::uint64_t id) {
@@ -130,10 +130,8 @@ Result<void> validate(const Project& p) {
     };
     for (const SourceSpec& s : p.sources) {
         if (!fresh(s.id.value)) return bad_id("the source", s.name, s.id.value);
-        if (!std::isfinite(s.import_settings.scale) || s.import_settings.scale < 1e-9 ||
-            s.import_settings.scale > 1e9) {
-            return fail(ErrorCode::invalid, fmt::format("the source \"{}\" has a scale that is not usable", s.name));
-        }
+        GARLAND_CHECK(within({{fmt::format("the scale of the source \"{}\"", s.name), s.import_settings.scale, 1e-9,
+                               1e9, "m per unit"}}));
         if (auto ok = validate(s.wobble); !ok) return fail(named(ok.error(), "the source", s.name));
         if (!std::isfinite(s.import_settings.voxel) || s.import_settings.voxel < 0) {
             return fail(ErrorCode::invalid, fmt::format("the source \"{}\" has a voxel size below 0", s.name));
@@ -201,7 +199,7 @@ SourceClock clock_of(const SourceSpec& spec, std::int64_t file_first, std::int64
 }
 
 SourceLength length_of(const SourceFacts& f, Rate rate) {
-    return {f.first, f.last, f.rate.value_or(rate), f.up, f.scale};
+    return {f.first, f.last, f.says.rate.value_or(rate), f.says.up, f.says.scale};
 }
 
 SourceId add_source(Project& p, std::string name, std::string path, const SourceLength& length) {

@@ -14,7 +14,7 @@ Result<SourceJumps::Found> jumps_of(const ArrangementShow& a, Progress& progress
     const SourceFacts& facts = a.sampler.source()->facts();
     const double first = a.clock.first.value, last = a.clock.last().value;
     const bool points = facts.kind != SourceKind::volume && facts.points > 0;
-    if (!points || static_cast<double>(facts.most_points) * (last - first + 1) > most_points_read) return out;
+    if (!points || static_cast<double>(facts.varies.most_points) * (last - first + 1) > most_points_read) return out;
     std::vector<double> gaps; // from frame to frame; below 0: the points differ in number
     PosePtr before;
     for (double at = first; at <= last; at += 1) {

@@ -14,7 +14,8 @@ namespace {
 // Poses taken differently are known apart in the cache.
 std::uint64_t serial_of(std::uint64_t serial, const ImportSettings& t, const SourceFacts& facts,
                         const SourceClock& clock) {
-    if (facts.velocities_a_frame) serial = chance_bits(serial, 103, std::bit_cast<std::uint64_t>(clock.file_seconds));
+    if (facts.carries.velocities_a_frame)
+        serial = chance_bits(serial, 103, std::bit_cast<std::uint64_t>(clock.file_seconds));
     if (t.as_it_is() && t.root == RootMotion::along) return serial;
     const std::uint64_t kind = (t.up == UpAxis::z ? 1u : 0u) + (t.root == RootMotion::left_out ? 2u : 0u);
     std::uint64_t out = chance_bits(serial, kind, std::bit_cast<std::uint64_t>(t.scale));
@@ -83,9 +84,9 @@ PoseRecipe Sampler::recipe(SourceFrame s) const {
     r.after = r.frame_b;
     const SourceFacts& f = source_->facts();
     const bool mixes = settings_.how == SubFrame::linear || settings_.how == SubFrame::smooth ||
-                       (settings_.how == SubFrame::carried && !f.velocities && f.kind != SourceKind::volume);
+                       (settings_.how == SubFrame::carried && !f.carries.velocities && f.kind != SourceKind::volume);
     r.may_be_nearest = r.weight > 0 && mixes && f.kind == SourceKind::mesh_sequence &&
-                       (!f.faces_change_at || r.frame_b >= *f.faces_change_at);
+                       (!f.varies.faces_change_at || r.frame_b >= *f.varies.faces_change_at);
     if (r.weight > 0 && settings_.how == SubFrame::smooth && !follows_velocities()) {
         r.before = source_->present(r.frame_a - 1);
         r.after = source_->next_present(r.frame_b + 1);
@@ -103,7 +104,7 @@ PoseKey Sampler::key(SourceFrame s) const {
 PosePtr Sampler::taken(const PosePtr& from, double file_frame) const {
     const ImportSettings& t = settings_;
     const bool stays = t.root == RootMotion::left_out && source_->facts().root;
-    if (source_->facts().velocities_a_frame && !from->velocities.empty()) {
+    if (source_->facts().carries.velocities_a_frame && !from->velocities.empty()) {
         auto timed = std::make_shared<Pose>(*from);
         for (V3f& v : timed->velocities) v *= static_cast<float>(1 / clock_.file_seconds);
         return in_scene(timed, file_frame, stays);

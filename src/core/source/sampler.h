@@ -84,7 +84,9 @@ class Sampler {
     const ImportSettings& import_settings() const { return settings_; }
     std::uint64_t serial() const { return given_serial_; } // as it was given
     // Whether poses between frames follow velocities; otherwise smooth goes through the frames on both sides.
-    bool follows_velocities() const { return source_->facts().velocities && !source_->facts().velocities_a_frame; }
+    bool follows_velocities() const {
+        return source_->facts().carries.velocities && !source_->facts().carries.velocities_a_frame;
+    }
     PoseKey key(SourceFrame s) const; // what a made pose is known by
     std::uint64_t identity() const;   // another one whenever any of its poses may be another: other files, another
                                       // closing, axis, frame left out

@@ -56,14 +56,14 @@ class ThinnedSource final : public Source {
         std::erase_if(facts_.problems, [&](const SourceProblem& p) {
             return p.frame && std::find(dropped.begin(), dropped.end(), *p.frame) != dropped.end();
         });
-        const bool by_count = facts_.faces_change_at && !facts_.odd_frames.empty() &&
-                              *facts_.faces_change_at == facts_.odd_frames.front();
-        std::erase_if(facts_.odd_frames,
+        const bool by_count = facts_.varies.faces_change_at && !facts_.varies.odd_frames.empty() &&
+                              *facts_.varies.faces_change_at == facts_.varies.odd_frames.front();
+        std::erase_if(facts_.varies.odd_frames,
                       [&](std::int64_t f) { return std::find(dropped.begin(), dropped.end(), f) != dropped.end(); });
         if (by_count) {
-            facts_.faces_change_at.reset();
-            if (!facts_.odd_frames.empty()) facts_.faces_change_at = facts_.odd_frames.front();
-            if (!facts_.faces_change_at && facts_.kind == SourceKind::mesh_sequence)
+            facts_.varies.faces_change_at.reset();
+            if (!facts_.varies.odd_frames.empty()) facts_.varies.faces_change_at = facts_.varies.odd_frames.front();
+            if (!facts_.varies.faces_change_at && facts_.kind == SourceKind::mesh_sequence)
                 facts_.kind = SourceKind::mesh_cache;
         }
         facts_.missing.insert(facts_.missing.end(), dropped.begin(), dropped.end());

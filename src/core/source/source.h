@@ -50,6 +50,28 @@ struct SourceChoice {
 };
 using SourceChoices = std::map<std::string, std::string>; // what is taken instead of what the file says, by name
 
+// How points and faces differ from frame to frame.
+struct VaryingShape {
+    std::size_t most_points = 0;                 // of any frame
+    std::optional<std::int64_t> faces_change_at; // the first frame whose points or faces differ in number
+    std::vector<std::int64_t> odd_frames; // whose points or faces differ in number from the first frame's; rising
+};
+
+// What comes with the points.
+struct CarriedValues {
+    bool velocities = false, normals = false, uvs = false, colours = false;
+    // Velocities are made from the source's motion, in units a frame: the source has no clock of its own.
+    bool velocities_a_frame = false;
+    std::vector<std::string> attributes;
+};
+
+// What the files say of themselves.
+struct FilesSay {
+    std::optional<Rate> rate;
+    UpAxis up = UpAxis::y;
+    double scale = 1; // metres in one of their units
+};
+
 struct SourceFacts {
     SourceKind kind = SourceKind::mesh_cache;
     std::string format;                // "PLY series", "OBJ and NumPy array"
@@ -58,18 +80,11 @@ struct SourceFacts {
     std::vector<std::int64_t> missing; // frames between first and last that are not there, rising
     std::size_t points = 0;            // of the first frame
     std::size_t faces = 0;
-    std::size_t most_points = 0;                 // of any frame
-    std::optional<std::int64_t> faces_change_at; // the first frame whose points or faces differ in number
-    std::vector<std::int64_t> odd_frames; // whose points or faces differ in number from the first frame's; rising
-    bool velocities = false, normals = false, uvs = false, colours = false;
-    bool velocities_a_frame =
-        false; // made from the source's motion, in units a frame: the source has no clock of its own
-    std::vector<std::string> attributes;
+    VaryingShape varies;
+    CarriedValues carries;
+    FilesSay says;
     double bytes_on_disk = 0;
-    Imath::Box3f box;         // of the first pose
-    std::optional<Rate> rate; // what the files say of themselves
-    UpAxis up = UpAxis::y;
-    double scale = 1; // metres in one unit of the files, as they say
+    Imath::Box3f box; // of the first pose
     std::size_t pieces = 0;
     bool root = false; // its root's motion can be left out
     std::vector<SourceProblem> problems;

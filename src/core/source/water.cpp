@@ -87,10 +87,11 @@ class WaterSource final : public ExactSource {
         facts_.kind = SourceKind::water;
         facts_.format = "computed";
         facts_.last = last_frame(spec);
-        facts_.rate = rate;
-        facts_.points = facts_.most_points = static_cast<std::size_t>(side_ + 1) * static_cast<std::size_t>(side_ + 1);
+        facts_.says.rate = rate;
+        facts_.points = facts_.varies.most_points =
+            static_cast<std::size_t>(side_ + 1) * static_cast<std::size_t>(side_ + 1);
         facts_.faces = faces_->count();
-        facts_.velocities = facts_.normals = facts_.uvs = facts_.colours = true;
+        facts_.carries.velocities = facts_.carries.normals = facts_.carries.uvs = facts_.carries.colours = true;
         const auto half = static_cast<float>(spec.size / 2), high = static_cast<float>(spec.height);
         facts_.box = Imath::Box3f(V3f(-half, -high, -half), V3f(half, high, half));
     }

@@ -1,5 +1,6 @@
 #include "core/time/beats.h"
 
+#include "core/base/measure.h"
 #include "core/base/numbers.h"
 
 #include <algorithm>
@@ -14,9 +15,7 @@ Result<void> validate(const Tempo& t) {
                                                           short_number(t.beats_per_minute))}
                         .advise("use 1 to 1000"));
     }
-    if (!std::isfinite(t.offset.value) || std::abs(t.offset.value) > frame_limit) {
-        return fail(ErrorCode::invalid, "the output frame of the first beat is not a usable number");
-    }
+    GARLAND_CHECK(within({{"the output frame of the first beat", t.offset.value, -frame_limit, frame_limit, "f"}}));
     if (t.beats_per_bar < 1 || t.beats_per_bar > 64) {
         return fail(ErrorCode::invalid, fmt::format("a bar has 1 to 64 beats, not {}", t.beats_per_bar));
     }

@@ -143,7 +143,11 @@ Result<TimeMap> reverse(const TimeMap& map, OutputFrame p, OutputFrame q) {
 
 namespace {
 Result<TimeMap> reversed_shown(const TimeMap& map, OutputFrame p, OutputFrame q) {
-    if (!(p < q)) return fail(ErrorCode::invalid, "there is nothing to reverse: the range holds less than two frames");
+    if (!(p < q)) {
+        return fail(
+            Error{ErrorCode::invalid, "there is nothing to reverse: the range holds less than two frames"}.advise(
+                "give a longer range"));
+    }
     const bool whole_map = p == map.first() && q == map.last();
     if (!whole_map && !(is_whole(p.value) && is_whole(q.value))) {
         return fail(ErrorCode::invalid, "a range to reverse starts and ends on whole frames");

@@ -1,5 +1,6 @@
 #include "core/time/operations.h"
 
+#include "core/base/measure.h"
 #include "core/base/numbers.h"
 #include "core/time/conversions.h"
 #include "core/time/map_edits.h"
@@ -27,12 +28,14 @@ std::string text(const OutputSpan& s) {
 
 Result<void> check(const Operation& o) {
     using enum OperationKind;
-    auto usable = [](double v) { return std::isfinite(v) && std::abs(v) <= frame_limit; };
-    if (!usable(o.at.value) || !usable(o.source_first.value) || !usable(o.source_last.value) || !usable(o.frames)) {
-        return fail(ErrorCode::invalid, "a frame of the operation is not a usable number");
-    }
-    if (o.range && (!usable(o.range->first.value) || !usable(o.range->last.value))) {
-        return fail(ErrorCode::invalid, "an end of the range is not a usable number");
+    auto frames = [](const char* name, double v) { return Measure{name, v, -frame_limit, frame_limit, "f"}; };
+    GARLAND_CHECK(
+        within({frames("the output frame of the operation", o.at.value),
+                frames("its first source frame", o.source_first.value),
+                frames("its last source frame", o.source_last.value), frames("its number of frames", o.frames)}));
+    if (o.range) {
+        GARLAND_CHECK(within({frames("the first frame of the range", o.range->first.value),
+                              frames("the last frame of the range", o.range->last.value)}));
     }
     const bool one_will_do = o.kind == hide && o.range && o.range->first == o.range->last;
     if (o.range && !one_will_do && !(o.range->first < o.range->last)) {

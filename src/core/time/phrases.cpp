@@ -1,5 +1,6 @@
 #include "core/time/phrases.h"
 
+#include "core/base/measure.h"
 #include "core/base/numbers.h"
 
 #include <algorithm>
@@ -25,15 +26,15 @@ bool usable(double frame) {
 
 Result<void> validate(const PhraseList& phrases, bool turn_twice) {
     if (phrases.list.empty()) return fail(ErrorCode::invalid, "a phrase list needs at least one phrase");
-    if (!usable(phrases.start.value)) {
-        return fail(ErrorCode::invalid, "the output frame that the phrases start at is not a usable number");
-    }
+    GARLAND_CHECK(
+        within({{"the output frame that the phrases start at", phrases.start.value, -frame_limit, frame_limit, "f"}}));
     std::int64_t passes = 0;
     for (std::size_t i = 0; i < phrases.list.size(); ++i) {
         const Phrase& p = phrases.list[i];
-        if (!usable(p.first.value) || !usable(p.last.value)) {
-            return fail(ErrorCode::invalid, name(i) + " has a source frame that is not a usable number");
-        }
+        if (!usable(p.first.value) || !usable(p.last.value)) // named only where one is wrong
+            GARLAND_CHECK(
+                within({{"the first source frame of " + name(i), p.first.value, -frame_limit, frame_limit, "f"},
+                        {"the last source frame of " + name(i), p.last.value, -frame_limit, frame_limit, "f"}}));
         if (p.last < p.first) {
             return fail(Error{ErrorCode::invalid, fmt::format("{} ends (at {}) before it starts (at {})", name(i),
                                                               short_number(p.last.value), short_number(p.first.value))}

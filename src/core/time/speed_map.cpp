@@ -1,5 +1,6 @@
 #include "core/time/speed_map.h"
 
+#include "core/base/measure.h"
 #include "core/base/numbers.h"
 
 #include <cmath>
@@ -9,18 +10,17 @@
 namespace garland {
 
 Result<void> validate(const SpeedMap& map) {
-    if (!std::isfinite(map.from.value) || std::abs(map.from.value) > frame_limit) {
-        return fail(ErrorCode::invalid, "the source frame that a speed map starts from is not a usable number");
-    }
+    GARLAND_CHECK(
+        within({{"the source frame that a speed map starts from", map.from.value, -frame_limit, frame_limit, "f"}}));
     std::vector<OutputFrame> at;
     at.reserve(map.keys.size());
     for (const SpeedKey& key : map.keys) at.push_back(key.at);
     GARLAND_CHECK(validate_frames(at, "a speed map"));
     for (std::size_t i = 0; i < map.keys.size(); ++i) {
         const SpeedKey& key = map.keys[i];
-        if (!std::isfinite(key.speed) || std::abs(key.speed) > speed_limit) {
-            return fail(ErrorCode::invalid, fmt::format("the speed of key {} is not a usable number", i + 1));
-        }
+        if (!std::isfinite(key.speed) || std::abs(key.speed) > speed_limit) // named only where it is wrong
+            GARLAND_CHECK(
+                within({{fmt::format("the speed of key {}", i + 1), key.speed, -speed_limit, speed_limit, "×"}}));
         if (key.toward != Toward::step && key.toward != Toward::linear) {
             return fail(ErrorCode::invalid, fmt::format("speed key {} must go on by step or linear", i + 1));
         }

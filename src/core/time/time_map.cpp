@@ -16,7 +16,8 @@ Result<void> validate_frames(std::span<const OutputFrame> at, std::string_view w
     }
     for (std::size_t i = 0; i < at.size(); ++i) {
         if (!std::isfinite(at[i].value)) {
-            return fail(ErrorCode::invalid, fmt::format("key {} has a value that is not a number", i + 1));
+            return fail(Error{ErrorCode::invalid, fmt::format("key {} stands at no output frame", i + 1)}.advise(
+                "give its output frame as a number"));
         }
         if (std::abs(at[i].value) > frame_limit) {
             return fail(ErrorCode::invalid, fmt::format("key {} lies beyond frame {:.0f}", i + 1, frame_limit));
@@ -42,7 +43,9 @@ Result<void> validate(const TimeMap& map) {
     for (std::size_t i = 0; i < map.keys.size(); ++i) {
         const Key& key = map.keys[i];
         if (!std::isfinite(key.source.value) || !std::isfinite(key.leave) || !std::isfinite(key.arrive)) {
-            return fail(ErrorCode::invalid, fmt::format("key {} has a value that is not a number", i + 1));
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("key {} has a source frame or slope that is not a number", i + 1)}
+                    .advise("give its source frame as a number"));
         }
         for (const double slope : {key.leave, key.arrive}) {
             if (std::abs(slope) > slope_limit) {

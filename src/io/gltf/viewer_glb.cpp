@@ -79,7 +79,7 @@ Result<std::vector<Shape>> shapes_of(const Show& show, const ViewerOrder& order,
     }
     std::erase_if(shapes, [&](const Shape& s) {
         const SourceFacts& facts = s.sampler->source()->facts();
-        const double bytes = static_cast<double>(s.poses() * facts.points) * (facts.normals ? 24 : 12);
+        const double bytes = static_cast<double>(s.poses() * facts.points) * (facts.carries.normals ? 24 : 12);
         if (s.poses() <= viewer_most_targets && bytes <= viewer_most_bytes) return false;
         for (const auto* a : s.shows)
             plan.left_out.push_back(fmt::format("{} ({} poses of {} points are too many for morph targets: hand it off "
@@ -385,7 +385,7 @@ void fill(ViewerPlan& plan, const std::vector<Shape>& shapes, const Show& show, 
         const SourceFacts& facts = s.sampler->source()->facts();
         const std::size_t targets = s.poses() > 0 ? s.poses() - 1 : 0;
         plan.targets += static_cast<std::int64_t>(targets);
-        plan.bytes += static_cast<double>(s.poses() * facts.points) * (facts.normals ? 24 : 12);
+        plan.bytes += static_cast<double>(s.poses() * facts.points) * (facts.carries.normals ? 24 : 12);
         KeyMaker keys(s, static_cast<double>(order.frames.first), show.settings.rate);
         for (std::size_t k = 0; k < s.shows.size(); ++k) {
             plan.copies += static_cast<std::int64_t>(s.shows[k]->places.size());

@@ -87,8 +87,8 @@ Result<FastCopyDone> copy_mesh(const Source& source, const FastCopyOrder& order,
     };
     const PosePtr first = kept_of(read_first);
     files.learn_directions(*first);
-    const bool moving = order.velocities && !f.velocities_a_frame && first->velocities.size() == first->points.size() &&
-                        !first->points.empty();
+    const bool moving = order.velocities && !f.carries.velocities_a_frame &&
+                        first->velocities.size() == first->points.size() && !first->points.empty();
     const auto frames = static_cast<std::uint64_t>(f.frames()),
                count = static_cast<std::uint64_t>(first->points.size());
     const std::string mesh = files.add(".ply"), points_path = files.add(".npy");
@@ -224,7 +224,8 @@ Result<void> CopyFiles::may_appear() const {
 
 Result<void> CopyFiles::write_note() {
     const SourceFacts& f = source_.facts();
-    FastCopyNote note{f.kind == SourceKind::volume ? 0 : f.first, f.rate, f.up, f.scale, f.missing, directions_, {}};
+    FastCopyNote note{
+        f.kind == SourceKind::volume ? 0 : f.first, f.says.rate, f.says.up, f.says.scale, f.missing, directions_, {}};
     for (const std::string& name : names_) {
         std::uint64_t size = 0;
         const std::string path = staged_.folder() + "/" + name;
@@ -260,23 +261,23 @@ Result<void> still_wanted(Progress& progress, const SourceFacts& f, std::int64_t
 std::vector<std::string> can_keep(const SourceFacts& f) {
     std::vector<std::string> out;
     if (f.kind == SourceKind::volume) { // "density (half float)"
-        for (const std::string& a : f.attributes) out.push_back(a.substr(0, a.rfind(" (")));
+        for (const std::string& a : f.carries.attributes) out.push_back(a.substr(0, a.rfind(" (")));
         return out;
     }
-    if (f.normals) out.emplace_back("normals");
-    if (f.uvs) out.emplace_back("texture coordinates");
-    if (f.colours) out.emplace_back("colours");
-    out.insert(out.end(), f.attributes.begin(), f.attributes.end());
+    if (f.carries.normals) out.emplace_back("normals");
+    if (f.carries.uvs) out.emplace_back("texture coordinates");
+    if (f.carries.colours) out.emplace_back("colours");
+    out.insert(out.end(), f.carries.attributes.begin(), f.carries.attributes.end());
     return out;
 }
 
 Result<void> can_copy(const SourceFacts& f) {
-    if (f.kind == SourceKind::volume || f.kind == SourceKind::particles || (!f.faces_change_at && f.points > 0))
+    if (f.kind == SourceKind::volume || f.kind == SourceKind::particles || (!f.varies.faces_change_at && f.points > 0))
         return {};
     if (f.points == 0)
         return fail(Error{ErrorCode::unsupported, "there are no points to copy"}.keeping("nothing was written"));
     return fail(Error{ErrorCode::unsupported, "points or faces change, so the frames do not fit into one array"}
-                    .at_frame(*f.faces_change_at)
+                    .at_frame(*f.varies.faces_change_at)
                     .keeping("nothing was written"));
 }
 
@@ -285,15 +286,15 @@ double fast_copy_bytes(const SourceFacts& f, const FastCopyOrder& order) {
     if (f.kind == SourceKind::volume) {
         double numbers = 0; // in a voxel
         const auto kept = order.keep.value_or(can_keep(f));
-        for (const std::string& a : f.attributes) {
+        for (const std::string& a : f.carries.attributes) {
             if (std::find(kept.begin(), kept.end(), a.substr(0, a.rfind(" ("))) != kept.end())
                 numbers += a.ends_with("vector)") ? 3 : 1;
         }
-        return static_cast<double>(f.frames()) * static_cast<double>(f.most_points) * numbers * value;
+        return static_cast<double>(f.frames()) * static_cast<double>(f.varies.most_points) * numbers * value;
     }
-    const double arrays = order.velocities && f.velocities && !f.velocities_a_frame ? 2 : 1;
-    const double each = static_cast<double>(std::max(f.points, f.most_points)) * 3 * value * arrays;
-    const double ids = f.kind == SourceKind::particles ? static_cast<double>(f.most_points) * 8 : 0;
+    const double arrays = order.velocities && f.carries.velocities && !f.carries.velocities_a_frame ? 2 : 1;
+    const double each = static_cast<double>(std::max(f.points, f.varies.most_points)) * 3 * value * arrays;
+    const double ids = f.kind == SourceKind::particles ? static_cast<double>(f.varies.most_points) * 8 : 0;
     return static_cast<double>(f.frames()) * (each + ids);
 }
 
@@ -321,9 +322,9 @@ Result<FastCopyDone> make_fast_copy(const Source& source, const FastCopyOrder& o
         done.bytes += static_cast<double>(std::filesystem::file_size(file, none));
     }
     done.kept = fmt::format("first frame {}", f.first);
-    if (f.rate) done.kept += fmt::format(", {} frames per second", to_text(*f.rate));
-    if (f.up == UpAxis::z) done.kept += ", z up";
-    if (f.scale != 1) done.kept += fmt::format(", {} m per unit", exact_number(f.scale));
+    if (f.says.rate) done.kept += fmt::format(", {} frames per second", to_text(*f.says.rate));
+    if (f.says.up == UpAxis::z) done.kept += ", z up";
+    if (f.says.scale != 1) done.kept += fmt::format(", {} m per unit", exact_number(f.says.scale));
     progress.report(1, "copied and compared");
     return done;
 }

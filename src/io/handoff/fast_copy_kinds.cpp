@@ -45,7 +45,7 @@ Result<FastCopyDone> copy_particles(const Source& source, const FastCopyOrder& o
     GARLAND_TRY(points, NpyWriter::create(points_path, frames, places, order.type, Existing::refuse));
     GARLAND_TRY(ids, NpyWriter::create_wholes(ids_path, frames, places, Existing::refuse));
     std::optional<NpyWriter> velocities;
-    if (order.velocities && f.velocities) {
+    if (order.velocities && f.carries.velocities) {
         GARLAND_TRY(writer,
                     NpyWriter::create(files.add("_velocity.npy"), frames, places, order.type, Existing::refuse));
         velocities.emplace(std::move(writer));

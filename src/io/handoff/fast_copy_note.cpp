@@ -171,9 +171,9 @@ void apply_note(const FastCopyNote& n, SourceFacts& f) {
     for (std::int64_t frame : n.missing) {
         if (frame > f.first && frame <= f.last) f.missing.push_back(frame);
     }
-    f.rate = n.rate;
-    f.up = n.up;
-    f.scale = n.scale;
+    f.says.rate = n.rate;
+    f.says.up = n.up;
+    f.says.scale = n.scale;
 }
 
 } // namespace garland

@@ -44,12 +44,12 @@ class ArraySource final : public Source {
             facts_.format += ", fast copy";
         }
         learn_pose(facts_, *base_);
-        facts_.velocities = false;
+        facts_.carries.velocities = false;
         if (!paths_[2].empty()) {
             GARLAND_TRY(velocities, NpyFile::open(paths_[2]));
-            facts_.velocities = !velocities.header().whole() && velocities.header().shape == shape;
+            facts_.carries.velocities = !velocities.header().whole() && velocities.header().shape == shape;
             velocities_ = std::move(velocities);
-            if (!facts_.velocities) {
+            if (!facts_.carries.velocities) {
                 facts_.problems.push_back(
                     {fmt::format("{} does not have the shape of the positions", file_name(paths_[2])),
                      "velocities are left out", std::nullopt});
@@ -61,12 +61,13 @@ class ArraySource final : public Source {
         if (note) moving_.set_directions(note->directions);
         Pose with_moving;
         GARLAND_CHECK(moving_.put(with_moving, 0));
-        facts_.normals |= !with_moving.normals.empty();
-        facts_.colours |= !with_moving.colours.empty();
-        facts_.uvs |= !with_moving.uvs.empty();
+        facts_.carries.normals |= !with_moving.normals.empty();
+        facts_.carries.colours |= !with_moving.colours.empty();
+        facts_.carries.uvs |= !with_moving.uvs.empty();
         for (const Attribute& a : with_moving.attributes) {
-            if (std::find(facts_.attributes.begin(), facts_.attributes.end(), a.name) == facts_.attributes.end())
-                facts_.attributes.push_back(a.name);
+            if (std::find(facts_.carries.attributes.begin(), facts_.carries.attributes.end(), a.name) ==
+                facts_.carries.attributes.end())
+                facts_.carries.attributes.push_back(a.name);
         }
         for (const auto& path : paths_) facts_.bytes_on_disk += path.empty() ? 0 : disk_bytes(path);
         GARLAND_TRY(first, read(facts_.first, Progress::none()));
@@ -80,7 +81,7 @@ class ArraySource final : public Source {
         const std::uint64_t index = index_of(present(frame));
         GARLAND_TRY(points, positions_.vectors(index));
         std::vector<V3f> velocities;
-        if (facts_.velocities) {
+        if (facts_.carries.velocities) {
             GARLAND_TRY(list, velocities_.vectors(index));
             velocities = std::move(list);
         }
@@ -95,7 +96,7 @@ class ArraySource final : public Source {
         if (way.smooth) {
             GARLAND_TRY(a, read(way.a, progress));
             GARLAND_TRY(b, read(way.b, progress));
-            if (facts_.velocities) return blend(a, b, way.weight, SubFrame::smooth, way.seconds);
+            if (facts_.carries.velocities) return blend(a, b, way.weight, SubFrame::smooth, way.seconds);
             PosePtr before, after;
             if (way.before != way.a) {
                 GARLAND_TRY(pose, read(way.before, progress));
@@ -113,10 +114,10 @@ class ArraySource final : public Source {
         const auto w = static_cast<float>(way.weight);
         GARLAND_TRY(points, positions_.mixed(a, b, w));
         std::vector<V3f> velocities;
-        if (facts_.velocities && velocities_.mixes()) {
+        if (facts_.carries.velocities && velocities_.mixes()) {
             GARLAND_TRY(list, velocities_.mixed(a, b, w));
             velocities = std::move(list);
-        } else if (facts_.velocities) {
+        } else if (facts_.carries.velocities) {
             GARLAND_TRY(from, velocities_.vectors(a));
             GARLAND_TRY(to, velocities_.vectors(b));
             velocities = std::move(from);

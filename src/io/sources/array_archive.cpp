@@ -140,7 +140,7 @@ void tell_left_out(const ArchiveNames& names, SourceFacts& facts) {
     std::vector<std::string> out = names.others;
     for (const std::string& name : names.arrays) {
         const bool used = name == names.positions || name == names.velocity || name == names.faces || name == "ids" ||
-                          name == "normal" || name == "colour" || name == "uv" || among(facts.attributes, name);
+                          name == "normal" || name == "colour" || name == "uv" || among(facts.carries.attributes, name);
         if (!used) out.push_back(name);
     }
     for (const std::string& name : out)

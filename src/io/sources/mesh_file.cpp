@@ -41,13 +41,13 @@ void tell_left_out(SourceFacts& facts, const std::string& path, const Pose& pose
 
 void learn_pose(SourceFacts& facts, const Pose& pose) {
     facts.points = pose.points.size();
-    facts.most_points = std::max(facts.most_points, facts.points);
+    facts.varies.most_points = std::max(facts.varies.most_points, facts.points);
     facts.faces = pose.faces->count();
-    facts.velocities = !pose.velocities.empty();
-    facts.normals = !pose.normals.empty();
-    facts.uvs = !pose.uvs.empty() || !pose.faces->corner_uvs.empty();
-    for (const auto& a : pose.attributes) facts.attributes.push_back(a.name);
-    if (!pose.colours.empty()) facts.colours = true;
+    facts.carries.velocities = !pose.velocities.empty();
+    facts.carries.normals = !pose.normals.empty();
+    facts.carries.uvs = !pose.uvs.empty() || !pose.faces->corner_uvs.empty();
+    for (const auto& a : pose.attributes) facts.carries.attributes.push_back(a.name);
+    if (!pose.colours.empty()) facts.carries.colours = true;
     facts.box = bounds(pose);
 }
 

@@ -168,7 +168,7 @@ class ParticleArrays final : public Source {
         }
         learn_pose(facts_, *fullest);
         facts_.box = box;
-        facts_.most_points = most;
+        facts_.varies.most_points = most;
         return {};
     }
     const SourceFacts& facts() const override { return facts_; }
@@ -262,7 +262,7 @@ Result<SourcePtr> open_particle_series(const std::string& path, Progress& progre
                                       "write it again, or leave it out", frame});
             continue;
         }
-        facts.most_points = std::max(facts.most_points, (*pose)->points.size());
+        facts.varies.most_points = std::max(facts.varies.most_points, (*pose)->points.size());
         facts.box.extendBy(bounds(**pose));
         if (!fullest || (*pose)->points.size() > fullest->points.size()) fullest = *pose, fullest_file = file;
     }

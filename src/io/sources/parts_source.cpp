@@ -39,7 +39,7 @@ class PartsSource final : public ExactSource {
     }
 
   private:
-    double seconds(double frame) const { return facts_.rate->start_of(frame).value; }
+    double seconds(double frame) const { return facts_.says.rate->start_of(frame).value; }
     PosePtr pose(double frame, bool smooth) const { return pose_at(model_, *shared_, seconds(frame), smooth); }
 
     KeyedModel model_;
@@ -138,9 +138,9 @@ Result<SourcePtr> open_gltf(const std::string& path, Progress& progress, const S
     if (content.animations.size() > 1)
         facts.choices.push_back({"animation", "the animation", content.animation, content.animations});
     tell_of_choices(facts, choices);
-    facts.rate = rate_of_keys(content.model);
-    const double first = facts.rate->frames_in(Seconds(content.model.start())),
-                 last = facts.rate->frames_in(Seconds(content.model.end()));
+    facts.says.rate = rate_of_keys(content.model);
+    const double first = facts.says.rate->frames_in(Seconds(content.model.start())),
+                 last = facts.says.rate->frames_in(Seconds(content.model.end()));
     if (last - first > 10'000'000)
         return fail(Error{ErrorCode::too_large, "its keys reach further apart than ten million frames"}.at(path));
     facts.first = static_cast<std::int64_t>(std::floor(first + 1e-3));
@@ -149,9 +149,9 @@ Result<SourcePtr> open_gltf(const std::string& path, Progress& progress, const S
     // themselves.
     for (KeyTrack& track : content.model.tracks) {
         for (double& t : track.times) {
-            const double frame = std::round(facts.rate->frames_in(Seconds(t)));
-            if (std::abs(facts.rate->frames_in(Seconds(t)) - frame) < 1e-3 + std::abs(frame) * 1e-6)
-                t = facts.rate->start_of(frame).value;
+            const double frame = std::round(facts.says.rate->frames_in(Seconds(t)));
+            if (std::abs(facts.says.rate->frames_in(Seconds(t)) - frame) < 1e-3 + std::abs(frame) * 1e-6)
+                t = facts.says.rate->start_of(frame).value;
         }
         if (!validate(track))
             return fail(Error{ErrorCode::malformed, "its keys lie closer together than their times can tell"}.at(path));

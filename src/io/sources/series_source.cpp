@@ -88,23 +88,23 @@ Result<SourcePtr> open_series(const std::string& path, Progress& progress) {
             continue;
         }
         if (!first_counts) first_counts = *counts;
-        facts.most_points = std::max<std::size_t>(facts.most_points, counts->points);
+        facts.varies.most_points = std::max<std::size_t>(facts.varies.most_points, counts->points);
         if (shown->points.empty() && counts->points > 0) {
             if (auto later = read_mesh(file)) shown = *later;
         }
-        if (!(*counts == *first_counts)) facts.odd_frames.push_back(frame);
-        if (!(*counts == *first_counts) && !facts.faces_change_at) facts.faces_change_at = frame;
+        if (!(*counts == *first_counts)) facts.varies.odd_frames.push_back(frame);
+        if (!(*counts == *first_counts) && !facts.varies.faces_change_at) facts.varies.faces_change_at = frame;
     }
     learn_pose(facts, *shown);
-    if (!facts.faces_change_at && series.files.size() > 1) {
+    if (!facts.varies.faces_change_at && series.files.size() > 1) {
         auto last = read_mesh(series.files.rbegin()->second);
-        if (last && !(*last)->faces->same_shape(*(*first)->faces)) facts.faces_change_at = facts.last;
+        if (last && !(*last)->faces->same_shape(*(*first)->faces)) facts.varies.faces_change_at = facts.last;
         if (!last && facts.problems.empty()) {
             facts.problems.push_back({fmt::format("frame {} cannot be read: {}", facts.last, last.error().message),
                                       "write it again, or keep clear of it", facts.last});
         }
     }
-    if (facts.faces_change_at) facts.kind = SourceKind::mesh_sequence;
+    if (facts.varies.faces_change_at) facts.kind = SourceKind::mesh_sequence;
     tell_missing(facts);
     tell_left_out(facts, series.files.begin()->second, **first);
     auto faces = (*first)->faces;

@@ -45,7 +45,8 @@ class PieceSource final : public Source {
             if (!table_.frames.count(f)) facts_.missing.push_back(f);
         }
         learn_pose(facts_, *rest_);
-        facts_.velocities = facts_.velocities_a_frame = table_.frames.size() > 1; // of the table's motion
+        facts_.carries.velocities = facts_.carries.velocities_a_frame =
+            table_.frames.size() > 1; // of the table's motion
         facts_.bytes_on_disk = disk_bytes(mesh_) + disk_bytes(path_);
         tell_missing(facts_);
         facts_.box = bounds(*pose_of(table_.frames.begin()->second, {}));

@@ -171,9 +171,9 @@ class UsdSource final : public Source {
             progress.report(static_cast<double>(f - facts_.first) / static_cast<double>(facts_.frames()),
                             "comparing its frames");
             GARLAND_TRY(next, pose(static_cast<double>(f), f));
-            facts_.most_points = std::max(facts_.most_points, next->points.size());
+            facts_.varies.most_points = std::max(facts_.varies.most_points, next->points.size());
             if (!found && !(next->faces->same_shape(*first->faces) && next->points.size() == first->points.size())) {
-                facts_.faces_change_at = f;
+                facts_.varies.faces_change_at = f;
                 found = true;
                 break;
             }
@@ -418,9 +418,9 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const So
             return fail(nothing_in(*scene, survey));
         const UsdLayer& root = *scene->stage->root;
         SourceFacts facts;
-        facts.rate = rate_of(root.codes_a_second);
-        facts.up = root.z_up ? UpAxis::z : UpAxis::y;
-        facts.scale = root.metres;
+        facts.says.rate = rate_of(root.codes_a_second);
+        facts.says.up = root.z_up ? UpAxis::z : UpAxis::y;
+        facts.says.scale = root.metres;
         const double first = survey.times.empty() ? scene->start() : *survey.times.begin(),
                      last = survey.times.empty() ? first : *survey.times.rbegin();
         if (!(last - first <= 10'000'000))

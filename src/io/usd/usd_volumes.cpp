@@ -94,7 +94,7 @@ class UsdVolumeSource final : public Source {
                     continue;
                 }
                 for (const GridFacts& g : *heads)
-                    facts_.most_points = std::max<std::size_t>(facts_.most_points, g.active);
+                    facts_.varies.most_points = std::max<std::size_t>(facts_.varies.most_points, g.active);
             }
         }
         files_ = scene_->stage->files;
@@ -103,8 +103,9 @@ class UsdVolumeSource final : public Source {
         GARLAND_TRY(first, read(facts_.first, progress));
         for (const GridFacts& g : first->volume->facts()) {
             facts_.points = std::max<std::size_t>(facts_.points, g.active);
-            facts_.attributes.push_back(fmt::format("{} ({}{})", g.name, g.half ? "half " : "", g.type));
-            facts_.velocities |= g.type == "vector" && (g.name == "velocity" || g.name == "vel" || g.name == "v");
+            facts_.carries.attributes.push_back(fmt::format("{} ({}{})", g.name, g.half ? "half " : "", g.type));
+            facts_.carries.velocities |=
+                g.type == "vector" && (g.name == "velocity" || g.name == "vel" || g.name == "v");
         }
         facts_.box = first->volume->box();
         return {};

@@ -90,8 +90,8 @@ void tell_of_axes(const VelocityAxes& axes, const std::vector<GridFacts>& grids,
     facts.problems.push_back({fmt::format("the grids \"{}\", \"{}\" and \"{}\" are the axes of a velocity",
                                           grids[x].name, grids[y].name, grids[z].name),
                               fmt::format("they are read as one vector grid, \"{}\"", axes.name), std::nullopt});
-    facts.attributes.push_back(fmt::format("{} ({}vector)", axes.name, grids[x].half ? "half " : ""));
-    facts.velocities = true;
+    facts.carries.attributes.push_back(fmt::format("{} ({}vector)", axes.name, grids[x].half ? "half " : ""));
+    facts.carries.velocities = true;
 }
 
 constexpr double most_made = 4e9; // bytes of a vector grid that is made of others
@@ -210,7 +210,7 @@ Result<SourcePtr> open_volumes(const std::string& path, Progress& progress) {
     facts.missing = series.missing();
     if (series.prefix.ends_with(".")) {
         GARLAND_TRY(note, read_note(series.folder + "/" + series.prefix.substr(0, series.prefix.size() - 1)));
-        if (note) facts.rate = note->rate, facts.up = note->up, facts.scale = note->scale;
+        if (note) facts.says.rate = note->rate, facts.says.up = note->up, facts.says.scale = note->scale;
     }
     std::size_t done = 0;
     for (const auto& [frame, file] : series.files) {
@@ -227,7 +227,7 @@ Result<SourcePtr> open_volumes(const std::string& path, Progress& progress) {
         }
         std::uint64_t most = 0;
         for (const GridFacts& g : *grids) most = std::max(most, g.active);
-        facts.most_points = std::max<std::size_t>(facts.most_points, most);
+        facts.varies.most_points = std::max<std::size_t>(facts.varies.most_points, most);
         if (frame != facts.first) continue;
         facts.points = most;
         bool half = false;
@@ -241,9 +241,9 @@ Result<SourcePtr> open_volumes(const std::string& path, Progress& progress) {
             const std::string type = read_as(g);
             const auto at = static_cast<std::size_t>(&g - grids->data());
             if (axes && std::find(axes->axes.begin(), axes->axes.end(), at) != axes->axes.end()) continue;
-            facts.attributes.push_back(fmt::format("{} ({}{})", g.name, g.half ? "half " : "", type));
+            facts.carries.attributes.push_back(fmt::format("{} ({}{})", g.name, g.half ? "half " : "", type));
             const bool moves = type == "vector" && (g.name == "velocity" || g.name == "vel" || g.name == "v");
-            facts.velocities |= moves;
+            facts.carries.velocities |= moves;
         }
         facts.format = fmt::format("OpenVDB {}, {}{}", series.files.size() > 1 ? "series" : "file", names,
                                    half ? ", half floats" : "");

@@ -150,10 +150,12 @@ void ArrangePanel::add_start_card(QVBoxLayout* to) {
         tr("The output frame at which they begin"), [](const A& a) { return a.begins.frame.value; },
         [](A& a, double v) { a.begins.frame = OutputFrame(v); },
         [](const A& a) { return a.begins.kind == StartKind::at_frame || a.begins.kind == StartKind::together; });
-    fields_.number(
-        row, tr("Passes"), Quantity::plain, 0, 1e6, 0, 1,
-        tr("Total number of passes per copy, then the last pose is held. 0: use the timing's setting"),
-        [](const A& a) { return a.begins.passes; }, [](A& a, double v) { a.begins.passes = static_cast<int>(v); });
+    fields_
+        .number(
+            row, tr("Passes"), Quantity::plain, 0, 1e6, 0, 1,
+            tr("Total number of passes per copy, then the last pose is held. 0: use the timing's setting"),
+            [](const A& a) { return a.begins.passes; }, [](A& a, double v) { a.begins.passes = static_cast<int>(v); })
+        ->set_word(0, tr("as timed"));
     close_row(row);
     row = add_row(column);
     fields_.check(

@@ -195,10 +195,14 @@ void ArrangePanel::add_swag_row(QVBoxLayout* column) {
         row, tr("Sag"), m, -1e4, 1e4, 3, 0.1, tr("How far the middle of each swag hangs below its posts"),
         [](const A& a) { return a.layout.swag.sag; }, [](A& a, double v) { a.layout.swag.sag = v; },
         only({line, grid, box, ring, rings, curve}));
-    fields_.number(
-        row, tr("Copies between posts"), n, 0, copy_limit, 0, 1,
-        tr("Copies from one post to the next; 0: no posts in between"), [](const A& a) { return a.layout.swag.every; },
-        [](A& a, double v) { a.layout.swag.every = static_cast<int>(v); }, only({line, grid, box, ring, rings, curve}));
+    fields_
+        .number(
+            row, tr("Copies between posts"), n, 0, copy_limit, 0, 1,
+            tr("Copies from one post to the next; 0: no posts in between"),
+            [](const A& a) { return a.layout.swag.every; },
+            [](A& a, double v) { a.layout.swag.every = static_cast<int>(v); },
+            only({line, grid, box, ring, rings, curve}))
+        ->set_word(0, tr("no posts"));
     fields_.number(
         row, tr("Heading"), deg, -3600, 3600, 2, 5, tr("Turns the whole arrangement about the vertical"),
         [](const A& a) { return a.layout.heading; }, [](A& a, double v) { a.layout.heading = v; });

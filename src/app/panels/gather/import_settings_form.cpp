@@ -19,11 +19,11 @@ std::vector<Way> ways_of(const SourceFacts& f) {
         carried{SubFrame::carried, SourceCard::tr("carried along velocities")};
     switch (f.kind) {
     case SourceKind::mesh_sequence:
-        if (f.velocities)
+        if (f.carries.velocities)
             return {nearest, carried, {SubFrame::level_set, SourceCard::tr("through a level set (slow)")}};
         return {nearest, {SubFrame::level_set, SourceCard::tr("through a level set (slow)")}};
     case SourceKind::volume:
-        if (f.velocities)
+        if (f.carries.velocities)
             return {nearest,
                     {SubFrame::linear, SourceCard::tr("mixed")},
                     {SubFrame::carried, SourceCard::tr("carried along velocity, mixed")}};
@@ -214,6 +214,7 @@ void SourceCard::add_pose_settings(PairForm* form, const SourceSpec& spec) {
                                   tr("Of the level set, in units of the files: smaller is finer and slower. 0: a "
                                      "hundredth of the longest side"));
         voxel->set_step(0.01);
+        voxel->set_word(0, tr("automatic"));
         voxel->set_value(spec.import_settings.voxel);
         bind(voxel, tr("Set the voxel size"), "voxel", [](SourceSpec& s, double v) { s.import_settings.voxel = v; });
         form->put(tr("Voxel (file units)"), voxel);

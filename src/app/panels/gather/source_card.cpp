@@ -136,7 +136,7 @@ void SourceCard::add_fast_copy(QHBoxLayout* head) {
     };
     add(tr("Full floats"), NpyType::f32, true);
     add(tr("Half floats"), NpyType::f16, true);
-    if (f->velocities && !grids) {
+    if (f->carries.velocities && !grids) {
         add(tr("Full floats without velocities"), NpyType::f32, false);
         add(tr("Half floats without velocities"), NpyType::f16, false);
     }
@@ -150,12 +150,12 @@ void SourceCard::add_facts(const SourceSpec& spec) {
     const SourceFacts* f = facts();
     if (!f) return;
     QStringList has;
-    if (f->velocities && f->kind != SourceKind::volume) has << tr("velocities");
-    if (f->normals) has << tr("normals");
-    if (f->uvs) has << tr("texture coordinates");
-    if (f->colours) has << tr("colours");
+    if (f->carries.velocities && f->kind != SourceKind::volume) has << tr("velocities");
+    if (f->carries.normals) has << tr("normals");
+    if (f->carries.uvs) has << tr("texture coordinates");
+    if (f->carries.colours) has << tr("colours");
     if (f->kind != SourceKind::volume) {
-        for (const auto& a : f->attributes) has << QString::fromStdString(a);
+        for (const auto& a : f->carries.attributes) has << QString::fromStdString(a);
     }
     line(tr("%1 · %2 · frames %3–%4 (%5)")
              .arg(QString::fromUtf8(to_text(f->kind)), QString::fromStdString(f->format))
@@ -163,14 +163,15 @@ void SourceCard::add_facts(const SourceSpec& spec) {
              .arg(f->last)
              .arg(f->frames()),
          nullptr);
-    const QString points =
-        f->kind == SourceKind::particles
-            ? tr("up to %1")
-                  .arg(QString::fromStdString(counted(static_cast<long long>(f->most_points), "particle", "particles")))
-        : f->kind == SourceKind::volume
-            ? tr("up to %1")
-                  .arg(QString::fromStdString(counted(static_cast<long long>(f->most_points), "voxel", "voxels")))
-            : QString::fromStdString(counted(static_cast<long long>(f->points), "point", "points"));
+    const QString points = f->kind == SourceKind::particles
+                               ? tr("up to %1")
+                                     .arg(QString::fromStdString(counted(static_cast<long long>(f->varies.most_points),
+                                                                         "particle", "particles")))
+                           : f->kind == SourceKind::volume
+                               ? tr("up to %1")
+                                     .arg(QString::fromStdString(
+                                         counted(static_cast<long long>(f->varies.most_points), "voxel", "voxels")))
+                               : QString::fromStdString(counted(static_cast<long long>(f->points), "point", "points"));
     QString more = points;
     if (f->faces > 0)
         more += " · " + QString::fromStdString(counted(static_cast<long long>(f->faces), "face", "faces"));
@@ -206,14 +207,14 @@ void SourceCard::add_problems(const SourceSpec& spec) {
         });
         row->addWidget(drop);
     };
-    if (f->faces_change_at && !spec.changes_from) {
-        const std::int64_t frame = *f->faces_change_at;
+    if (f->varies.faces_change_at && !spec.changes_from) {
+        const std::int64_t frame = *f->varies.faces_change_at;
         auto* row =
             mend_line(tr("• Points or faces change at frame %1; poses cannot be blended from there on.").arg(frame));
         auto* treat =
             make_button(tr("Treat as changing faces"),
                         tr("They are meant to change: show the nearest frame, or carry it along its velocities"));
-        connect(treat, &QPushButton::clicked, this, [this, frame, carries = f->velocities] {
+        connect(treat, &QPushButton::clicked, this, [this, frame, carries = f->carries.velocities] {
             change(tr("Treat as changing faces from frame %1").arg(frame), [&](SourceSpec& s) -> Result<void> {
                 s.changes_from = frame;
                 if (s.import_settings.how == SubFrame::linear || s.import_settings.how == SubFrame::smooth)

@@ -24,6 +24,7 @@ void SourceCard::add_water(const SourceSpec& spec) {
                 "water-" + label);
         });
         put(label, field);
+        return field;
     };
     using W = WaterSpec;
     number(tr("Wind speed"),
@@ -58,7 +59,8 @@ void SourceCard::add_water(const SourceSpec& spec) {
            4, 0, 1, w.layers, [](W& x, double v) { x.layers = static_cast<int>(v); });
     number(tr("Loop length"), tr("Frames after which the surface is the same again; 0: it never repeats"),
            Quantity::source_frames, 0, 1'000'000, 0, 1, static_cast<double>(w.loop),
-           [](W& x, double v) { x.loop = static_cast<std::int64_t>(v); });
+           [](W& x, double v) { x.loop = static_cast<std::int64_t>(v); })
+        ->set_word(0, tr("never"));
     if (w.loop <= 0) {
         number(tr("Frames"), tr("How many frames there are"), Quantity::source_frames, 1, 1'000'000, 0, 1,
                static_cast<double>(w.frames), [](W& x, double v) { x.frames = static_cast<std::int64_t>(v); });

@@ -60,6 +60,7 @@ LoopPanel::LoopPanel(Document& document, Viewing& viewing, QWidget* parent)
                            tr("Loops of more frames are not looked for; 0: as long as there are frames"));
     settle_ = make_number(Quantity::source_frames, 0, 1e6, 0, tr("Settle"),
                           tr("Frames at the source's start that are left out, while it still settles"));
+    longest_->set_word(0, tr("any"));
     shortest_->set_value(12);
     for (NumberField* f : {shortest_, longest_, settle_}) {
         f->setMaximumWidth(54);

@@ -26,6 +26,7 @@ OutsideSection::OutsideSection(Document& document, Viewing& viewing, TimeMapView
                            });
         count = number(Quantity::plain, 0, 1e9, 0, tr("Passes %1").arg(side),
                        tr("How many more passes are played; 0 is endless. Then the last pose is held."));
+        count->set_word(0, tr("endless"));
         connect(count, &NumberField::edited, this, [this, is_before, side](double v) {
             edit_timing(
                 tr("Set passes %1").arg(side),
@@ -39,7 +40,7 @@ OutsideSection::OutsideSection(Document& document, Viewing& viewing, TimeMapView
         grid->addWidget(make_label(is_before ? tr("Before") : tr("After")), row, 0);
         grid->addWidget(mode, row, 1);
         grid->addWidget(count, row, 2);
-        grid->addWidget(make_label(tr("passes, 0: endless"), "muted"), row, 3);
+        grid->addWidget(make_label(tr("passes"), "muted"), row, 3);
     };
     make_side(true, before_, before_count_);
     make_side(false, after_, after_count_);

@@ -99,11 +99,14 @@ void PlayCard::add_level_rows(QVBoxLayout* column) {
             row, tr("then"), {tr("hold"), tr("repeat"), tr("there and back")}, tr("What follows a rise"),
             [](const Play& p) { return static_cast<int>(p.level.wave.after); },
             [](Play& p, int i) { p.level.wave.after = static_cast<WaveAfter>(i); }, plays);
-        fields_.number(
-            row, tr("passes"), Quantity::plain, 0, 1e6, 0, 1, tr("Total passes: 1 there, 2 there and back; 0: endless"),
-            [](const Play& p) { return p.level.wave.passes; },
-            [](Play& p, double v) { p.level.wave.passes = static_cast<int>(v); },
-            [](const Play& p) { return p.by != PlayBy::clock && p.level.wave.after != WaveAfter::hold; });
+        fields_
+            .number(
+                row, tr("passes"), Quantity::plain, 0, 1e6, 0, 1,
+                tr("Total passes: 1 there, 2 there and back; 0: endless"),
+                [](const Play& p) { return p.level.wave.passes; },
+                [](Play& p, double v) { p.level.wave.passes = static_cast<int>(v); },
+                [](const Play& p) { return p.by != PlayBy::clock && p.level.wave.after != WaveAfter::hold; })
+            ->set_word(0, tr("endless"));
         close_row(row);
     }
     if (kind_ == LevelKind::sound) {

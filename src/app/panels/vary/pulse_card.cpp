@@ -50,10 +50,13 @@ PulseCard::PulseCard(Document& document, ArrangementId owner, SpreadId id, QWidg
         row, tr("then"), {tr("hold"), tr("repeat"), tr("there and back")}, tr("What follows a rise"),
         [](const Pulse& p) { return static_cast<int>(p.wave.after); },
         [](Pulse& p, int i) { p.wave.after = static_cast<WaveAfter>(i); });
-    fields_.number(
-        row, tr("passes"), Quantity::plain, 0, 1e6, 0, 1, tr("Total passes: 1 there, 2 there and back; 0: endless"),
-        [](const Pulse& p) { return p.wave.passes; }, [](Pulse& p, double v) { p.wave.passes = static_cast<int>(v); },
-        [](const Pulse& p) { return p.wave.after != WaveAfter::hold; });
+    fields_
+        .number(
+            row, tr("passes"), Quantity::plain, 0, 1e6, 0, 1, tr("Total passes: 1 there, 2 there and back; 0: endless"),
+            [](const Pulse& p) { return p.wave.passes; },
+            [](Pulse& p, double v) { p.wave.passes = static_cast<int>(v); },
+            [](const Pulse& p) { return p.wave.after != WaveAfter::hold; })
+        ->set_word(0, tr("endless"));
     close_row(row);
     row = add_row(column);
     const QString tip = tr("Metres at full level");

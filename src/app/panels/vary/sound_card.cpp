@@ -86,9 +86,12 @@ SoundCard::SoundCard(Document& document, Viewing& viewing, SoundId id, QWidget* 
         row, tr("Begins at"), Quantity::output_frames, -1e6, 1e6, 2, 1,
         tr("The output frame at which the sound begins; may be negative"),
         [](const SoundSpec& s) { return s.start.value; }, [](SoundSpec& s, double v) { s.start = OutputFrame(v); });
-    fields_.number(
-        row, tr("channel"), Quantity::plain, 0, 64, 0, 1, tr("Which channel, from 1; 0: all averaged"),
-        [](const SoundSpec& s) { return s.channel; }, [](SoundSpec& s, double v) { s.channel = static_cast<int>(v); });
+    fields_
+        .number(
+            row, tr("channel"), Quantity::plain, 0, 64, 0, 1, tr("Which channel, from 1; 0: all averaged"),
+            [](const SoundSpec& s) { return s.channel; },
+            [](SoundSpec& s, double v) { s.channel = static_cast<int>(v); })
+        ->set_word(0, tr("all"));
     fields_.check(
         row, tr("one-third octaves"), tr("The bands of IEC 61260-1, whose middles are 1000 · 10^(k/10) Hz"),
         [](const SoundSpec& s) { return s.bands.third_octaves; },

@@ -341,10 +341,12 @@ void SpreadCard::add_driver_rows(QVBoxLayout* column) {
         row, tr("from z"), m, -1e6, 1e6, 2, 0.1, tr("The place from which the distance counts"),
         [](const S& s) { return s.by.distance.centre.z; }, [](S& s, double v) { s.by.distance.centre.z = v; },
         driven_by({distance}));
-    fields_.number(
-        row, tr("Reach"), m, 0, 1e6, 2, 0.5, tr("The distance at which the driver ends; 0: at the farthest copy"),
-        [](const S& s) { return s.by.distance.reach; }, [](S& s, double v) { s.by.distance.reach = v; },
-        driven_by({distance}));
+    fields_
+        .number(
+            row, tr("Reach"), m, 0, 1e6, 2, 0.5, tr("The distance at which the driver ends; 0: at the farthest copy"),
+            [](const S& s) { return s.by.distance.reach; }, [](S& s, double v) { s.by.distance.reach = v; },
+            driven_by({distance}))
+        ->set_word(0, tr("farthest"));
     attribute_ = new QComboBox;
     attribute_->setEditable(true);
     attribute_->setAccessibleName(tr("Attribute"));
