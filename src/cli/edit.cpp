@@ -296,7 +296,7 @@ void EditCommands::add_camera() {
     camera->fallthrough();
     at(camera);
     camera->add_option("--target", w_->target, "Where it looks: x,y,z");
-    camera->add_option("--distance", w_->camera.distance, "From the target; scene units");
+    camera->add_option("--distance", w_->camera.distance, "From the target, in m");
     camera->add_option("--azimuth", w_->camera.azimuth, "Degrees around the target");
     camera->add_option("--elevation", w_->camera.elevation, "Degrees above the horizon");
     camera->add_option("--field-of-view", w_->camera.field_of_view, "Vertical field of view in degrees");
@@ -325,7 +325,7 @@ void EditCommands::add_wobble() {
     sub = add("wobble", "Seeded smooth noise on where copies stand", [this](Project& p) { return set_wobble(p, *w_); });
     sub->add_option("--arrangement", w_->arrangement, "Which arrangement, by name or id");
     sub->add_option("--source", w_->source, "Or a source: all its copies");
-    sub->add_option("--position", w_->wobble_position, "Largest offset on each axis, or x,y,z; scene units [0.1]");
+    sub->add_option("--position", w_->wobble_position, "Largest offset on each axis, or x,y,z; m [0.1]");
     sub->add_option("--turn", w_->wobble_turn,
                     "Largest turn about the vertical axis, or x,y,z: pitch, turn and bank; degrees [0]");
     sub->add_option("--size", w_->wobble.size, "Up to this share larger or smaller")->capture_default_str();

@@ -148,7 +148,7 @@ std::vector<Format> other_formats() {
          "",
          "",
          "previews: colour as R, G, B, A in linear light, premultiplied (half or float); with passes one part each: "
-         "depth (Z, scene units along the view), motion (motion.X, motion.Y: pixels right and down to the next output "
+         "depth (Z, m along the view), motion (motion.X, motion.Y: pixels right and down to the next output "
          "frame), normal (normal.X, .Y, .Z in the scene), numbers (copy and source from 1, source_frame)"},
         {"PNG", {".png"}, false, "", "", "previews, 8 or 16 bits, sRGB, alpha straight; contact sheets"},
         {"movies",

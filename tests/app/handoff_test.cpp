@@ -9,6 +9,8 @@
 #include <QThread>
 #include <atomic>
 
+#include <QSettings>
+
 using namespace garland;
 using namespace garland::testing;
 
@@ -59,6 +61,19 @@ class HandoffTest : public QObject {
         QTRY_VERIFY_WITH_TIMEOUT(written.count() == 3, 20000);
         choose(panel, "What to hand off", "posed copies");
         QVERIFY(!seen(panel, "Source"));
+        // What files will be called; and how long it takes, once one of the kind was written on this machine.
+        QSettings().remove("handoff_speed");
+        choose(panel, "Kind of file", "PLY, a file for each frame");
+        type(panel, "Last frame to write", "40");
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("leaning.0001.ply to leaning.0040.ply: 40 files"), 5000);
+        QVERIFY(!all_text(panel).contains("at the speed of the last one"));
+        click(panel, "Write");
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 4, 20000);
+        const double speed = QSettings().value("handoff_speed/posed-copies.ply").toDouble();
+        QVERIFY(speed > 0);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("at the speed of the last one"), 5000);
+        type(panel, "Name", "swaying");
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("swaying.0001.ply to swaying.0040.ply"), 5000);
         o.window.document().undo().setClean();
     }
     void shared_poses_say_how_exact_they_are() {

@@ -44,11 +44,14 @@ void Job::pause(bool on) {
     emit pausing_changed();
 }
 
+qint64 Job::worked() const {
+    return (paused_ ? paused_from_ : clock_.elapsed()) - idle_;
+}
+
 qint64 Job::left() const {
     const double done = share_;
     if (!begun_ || done <= 0.01) return -1;
-    const qint64 worked = (paused_ ? paused_from_ : clock_.elapsed()) - idle_;
-    return static_cast<qint64>(static_cast<double>(worked) * (1 - done) / done);
+    return static_cast<qint64>(static_cast<double>(worked()) * (1 - done) / done);
 }
 
 QString duration_words(qint64 milliseconds) {

@@ -33,6 +33,7 @@ class Job : public QObject, public Progress {
     bool waiting() const { return !begun_; }                 // for a free thread
     bool stopping() const { return cancelled_; }             // cancelled; its work has not noticed yet
     qint64 milliseconds() const { return clock_.elapsed(); } // since it was asked for
+    qint64 worked() const;                                   // milliseconds since then, without pauses
     // Milliseconds at work until all is done, by how far it came in those it has worked; −1: not known yet.
     qint64 left() const;
     void cancel() { cancelled_ = true; }

@@ -1,3 +1,4 @@
+#include "core/base/measure.h"
 #include "core/drivers/driver_kinds.h"
 
 #include <array>

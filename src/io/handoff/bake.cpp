@@ -93,7 +93,7 @@ struct Filled {
     std::string path;
 };
 
-Result<Filled> fill_frame(const std::vector<Posed>& all, const Show& show, const BakeOrder& order, std::int64_t frame) {
+Result<Filled> fill_frame(const std::vector<Posed>& all, const BakeOrder& order, std::int64_t frame) {
     PlyMerger::Content content = content_of(all, order.as);
     const std::string path = path_of(order, frame);
     GARLAND_TRY(out, PlyMerger::create(path, content, order.existing, fmt::format("output frame {}", frame)));
@@ -265,7 +265,7 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
         auto volumes = write_volumes(*posed, show, order, f, beside);
         if (!volumes) return kept(std::move(volumes.error()));
         done.bytes += *volumes;
-        auto filled = fill_frame(*posed, show, order, f);
+        auto filled = fill_frame(*posed, order, f);
         if (!filled) return kept(std::move(filled.error()));
         if (auto closed = closer.close(std::move(*filled), f, std::move(beside)); !closed)
             return kept(std::move(closed.error()));

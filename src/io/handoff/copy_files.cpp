@@ -20,7 +20,7 @@ std::string name_of(const BakeOrder& order, const Show& show, std::int64_t copy,
 }
 
 // A copy's geometry as it is written.
-Pose one_copy(const Posed& posed, std::size_t i, const Show& show, const WrittenAs& as) {
+Pose one_copy(const Posed& posed, std::size_t i, const WrittenAs& as) {
     const Pose& pose = *posed.poses[posed.picks.copies[i]].pose;
     PlacedCopy placed{as};
     place_copy(posed, i, placed);
@@ -89,7 +89,7 @@ Result<BakeEstimate> estimate_copy_files(const Show& show, const BakeOrder& orde
         for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
             if (!is_written(posed, i)) continue;
             double& own = bytes[posed.picks.copies[i]];
-            if (own < 0) own = bytes_of(one_copy(posed, i, show, order.as), obj);
+            if (own < 0) own = bytes_of(one_copy(posed, i, order.as), obj);
             e.bytes += own;
             ++e.files;
         }
@@ -139,7 +139,7 @@ Result<BakeDone> write_copy_files(const Show& show, const BakeOrder& order, cons
                     ++done.kept;
                     continue;
                 }
-                if (auto ok = write_one(path, one_copy(posed, i, show, order.as), obj, order.existing); !ok) {
+                if (auto ok = write_one(path, one_copy(posed, i, order.as), obj, order.existing); !ok) {
                     done.files.pop_back();
                     return kept(std::move(ok.error()).at_frame(f));
                 }

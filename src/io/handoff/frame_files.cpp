@@ -91,7 +91,7 @@ Result<BakeDone> write_frame_files(const Show& show, const BakeOrder& order, con
         }
         auto posed = pose_all(show, OutputFrame(static_cast<double>(f)), progress);
         if (!posed) return kept(std::move(posed.error()));
-        if (auto written = write(*posed, show, order, path); !written)
+        if (auto written = write(*posed, order, path); !written)
             return kept(std::move(written.error()).at(path).at_frame(f));
         done.files.push_back(path);
         std::uint64_t size = 0;
@@ -109,24 +109,22 @@ Result<BakeDone> write_frame_files(const Show& show, const BakeOrder& order, con
     return done;
 }
 
-Result<void> write_obj_frame(const std::vector<Posed>& all, const Show& show, const BakeOrder& order,
-                             const std::string& path) {
-    const Pose pose = merged_pose(all, show, order.as);
+Result<void> write_obj_frame(const std::vector<Posed>& all, const BakeOrder& order, const std::string& path) {
+    const Pose pose = merged_pose(all, order.as);
     GARLAND_CHECK(write_obj(path, pose, order.existing));
     GARLAND_TRY(back, read_obj_counts(path));
     if (back.points != pose.points.size() || back.faces != pose.faces->count()) return fail(not_as_written());
     return {};
 }
 
-Result<void> write_volume_frame(const std::vector<Posed>& all, const Show& show, const BakeOrder& order,
-                                const std::string& path) {
+Result<void> write_volume_frame(const std::vector<Posed>& all, const BakeOrder& order, const std::string& path) {
     const SampledPose* shown = only_pose(all);
     VolumePtr volume;
     if (shown && shown->pose->volume) {
         volume = placed(*shown->pose->volume, volume_place(all.front().places()[0], order.as),
                         velocity_factor(all.front(), 0));
     } else {
-        const SourcePtr source = show.arrangements.front().sampler.source();
+        const SourcePtr source = all.front().arrangement->sampler.source();
         GARLAND_TRY(any, source->read(source->facts().first, Progress::none()));
         if (!any->volume) return fail(ErrorCode::unsupported, "this source holds no volumes");
         volume = without_voxels(any->volume->facts());
@@ -140,8 +138,7 @@ Result<void> write_volume_frame(const std::vector<Posed>& all, const Show& show,
     return {};
 }
 
-Result<void> write_particle_frame(const std::vector<Posed>& all, const Show& show, const BakeOrder& order,
-                                  const std::string& path) {
+Result<void> write_particle_frame(const std::vector<Posed>& all, const BakeOrder& order, const std::string& path) {
     const SampledPose* shown = only_pose(all);
     const Pose nothing;
     const Pose& pose = shown ? *shown->pose : nothing;

@@ -78,7 +78,7 @@ Result<HandoffDone> write_series(const Show& show, const HandoffOrder& order, Ha
 Result<HandoffPlan> plan_merged(const Show& show, const HandoffOrder& order, Progress& progress) {
     const FrameRange range = order.frames.range;
     GARLAND_TRY(all, pose_all(show, OutputFrame(static_cast<double>(range.first)), progress));
-    const Pose pose = merged_pose(all, show);
+    const Pose pose = merged_pose(all);
     const auto points = static_cast<double>(pose.points.size()),
                corners = static_cast<double>(pose.faces->corners.size());
     HandoffPlan plan;

@@ -19,7 +19,7 @@ Error stopped(std::int64_t frame) {
 
 } // namespace
 
-Pose merged_pose(const std::vector<Posed>& all, const Show& show, const WrittenAs& as) {
+Pose merged_pose(const std::vector<Posed>& all, const WrittenAs& as) {
     Pose out;
     auto faces = std::make_shared<Faces>();
     faces->starts.push_back(0);
@@ -65,7 +65,7 @@ Result<BakeDone> write_array(const Show& show, const BakeOrder& order, Progress&
                         fmt::format("frame {}", f));
         if (progress.cancelled()) return fail(stopped(f).keeping("nothing was written"));
         GARLAND_TRY(posed, pose_all(show, OutputFrame(static_cast<double>(f)), progress));
-        const Pose pose = merged_pose(posed, show, order.as);
+        const Pose pose = merged_pose(posed, order.as);
         if (!out) {
             points = pose.points.size();
             GARLAND_CHECK(write_ply(staged.folder() + "/" + mesh, pose, PlyForm::little_endian, Existing::refuse));

@@ -145,7 +145,7 @@ Result<std::vector<T>> unpacked(std::string_view packed, std::size_t count) {
 Result<std::string> unpacked_bytes(std::string_view packed, std::size_t size) {
     GARLAND_TRY(out, unpacked_up_to(packed, size));
     if (out.size() != size) return fail(ErrorCode::malformed, "packed bytes are not as many as is said");
-    return std::move(out);
+    return out;
 }
 Result<std::vector<std::int32_t>> unpacked_wholes32(std::string_view packed, std::size_t count) {
     return unpacked<std::int32_t>(packed, count);

@@ -24,7 +24,7 @@ class CacheWriter {
         return CacheWriter(order, std::move(staged), path, std::move(layer), particles);
     }
 
-    Result<void> add(std::int64_t frame, const Posed& posed, const Show& show) {
+    Result<void> add(std::int64_t frame, const Posed& posed) {
         const std::uint32_t pick = posed.picks.copies.front();
         const bool there = pick != no_pose;
         const auto time = static_cast<double>(frame);
@@ -150,7 +150,7 @@ Result<UsdCacheDone> write_usd_cache(const Show& show, const UsdCacheOrder& orde
             return fail(
                 Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)}.keeping("nothing was written"));
         GARLAND_TRY(posed, pose_all(show, OutputFrame(static_cast<double>(f)), progress));
-        GARLAND_CHECK(writer->add(f, posed.front(), show));
+        GARLAND_CHECK(writer->add(f, posed.front()));
     }
     auto done = writer->finish(show.settings.rate, progress);
     if (!done) {

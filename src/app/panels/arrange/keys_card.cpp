@@ -15,35 +15,45 @@ PlaceKey key_at(const std::vector<PlaceKey>& keys, double t) {
     return key;
 }
 
+struct Part {
+    QString label;
+    Quantity quantity;
+    double low, high, step;
+    QString tip;
+    std::function<double&(PlaceKey&)> of;
+};
+
+std::vector<Part> parts_of_a_place() {
+    const QString here =
+        ArrangePanel::tr("How far the copies are moved at the playhead; with several keys a change sets one here");
+    const QString turned = ArrangePanel::tr(
+        "Turned at the playhead, about the arrangement's middle; what was singled out, each about its own place");
+    return {
+        {ArrangePanel::tr("Move x"), Quantity::metres, -1e6, 1e6, 0.25, here,
+         [](PlaceKey& k) -> double& { return k.place.x; }},
+        {ArrangePanel::tr("move y"), Quantity::metres, -1e6, 1e6, 0.25, here,
+         [](PlaceKey& k) -> double& { return k.place.y; }},
+        {ArrangePanel::tr("move z"), Quantity::metres, -1e6, 1e6, 0.25, here,
+         [](PlaceKey& k) -> double& { return k.place.z; }},
+        {ArrangePanel::tr("Whole turn"), Quantity::degrees, -36000, 36000, 5, turned,
+         [](PlaceKey& k) -> double& { return k.turn.y; }},
+        {ArrangePanel::tr("pitch"), Quantity::degrees, -36000, 36000, 5, turned,
+         [](PlaceKey& k) -> double& { return k.turn.x; }},
+        {ArrangePanel::tr("bank"), Quantity::degrees, -36000, 36000, 5, turned,
+         [](PlaceKey& k) -> double& { return k.turn.z; }},
+        {ArrangePanel::tr("scale"), Quantity::plain, 0.001, 1e5, 0.1,
+         ArrangePanel::tr("Times its own size at the playhead"), [](PlaceKey& k) -> double& { return k.size; }},
+    };
+}
+
 } // namespace
 
 void ArrangePanel::add_keys_card(QVBoxLayout* to) {
     QVBoxLayout* column = add_card(to, tr("Moving as a whole"));
-    struct Part {
-        QString label;
-        Quantity quantity;
-        double low, high, step;
-        QString tip;
-        std::function<double&(PlaceKey&)> of;
-    };
-    const QString here = tr("How far the copies are moved at the playhead; with several keys a change sets one here");
-    const QString turned =
-        tr("Turned at the playhead, about the arrangement's middle; what was singled out, each about its own place");
-    const Part parts[] = {
-        {tr("Move x"), Quantity::metres, -1e6, 1e6, 0.25, here, [](PlaceKey& k) -> double& { return k.place.x; }},
-        {tr("move y"), Quantity::metres, -1e6, 1e6, 0.25, here, [](PlaceKey& k) -> double& { return k.place.y; }},
-        {tr("move z"), Quantity::metres, -1e6, 1e6, 0.25, here, [](PlaceKey& k) -> double& { return k.place.z; }},
-        {tr("Whole turn"), Quantity::degrees, -36000, 36000, 5, turned,
-         [](PlaceKey& k) -> double& { return k.turn.y; }},
-        {tr("pitch"), Quantity::degrees, -36000, 36000, 5, turned, [](PlaceKey& k) -> double& { return k.turn.x; }},
-        {tr("bank"), Quantity::degrees, -36000, 36000, 5, turned, [](PlaceKey& k) -> double& { return k.turn.z; }},
-        {tr("scale"), Quantity::plain, 0.001, 1e5, 0.1, tr("Times its own size at the playhead"),
-         [](PlaceKey& k) -> double& { return k.size; }},
-    };
     auto now = [this] { return viewing_.frame().value; };
     std::vector<std::pair<NumberField*, std::function<double&(PlaceKey&)>>> fields;
     QHBoxLayout* row = add_row(column);
-    for (const Part& part : parts) {
+    for (const Part& part : parts_of_a_place()) {
         if (part.label == tr("Whole turn")) {
             close_row(row);
             row = add_row(column);

@@ -45,6 +45,17 @@ class Fields {
         return field;
     }
 
+    // Three numbers, of the parts of a vector: of(t) is that vector of a T, const or not.
+    template <class Of>
+    void vector(QBoxLayout* row, const QStringList& labels, Quantity quantity, double most, double step,
+                const QString& tip, Of of, Shown shown = {}) {
+        for (int k = 0; k < 3; ++k) {
+            number(
+                row, labels[k], quantity, -most, most, 2, step, tip, [of, k](const T& t) { return of(t)[k]; },
+                [of, k](T& t, double v) { of(t)[k] = v; }, shown);
+        }
+    }
+
     QComboBox* choice(QBoxLayout* row, const QString& label, const QStringList& texts, const QString& tip,
                       std::function<int(const T&)> get, std::function<void(T&, int)> set, Shown shown = {}) {
         auto* box = make_choice(texts, label, tip, [this, label, set = std::move(set)](int i) {

@@ -1,10 +1,13 @@
 #include "app/panels/handoff/handoff_panel.h"
 
 #include "core/base/numbers.h"
+#include "io/files/series.h"
 
 #include <QCoreApplication>
 #include <QDir>
 #include <QFileInfo>
+#include <QSettings>
+#include <algorithm>
 
 namespace garland {
 
@@ -36,6 +39,44 @@ QString plan_words(std::int64_t files, double bytes, double free, std::int64_t e
 }
 
 const char* const preview_word = "preview";
+
+// How long so much work takes: as fast as the last one of its kind on this machine; nothing where there was none.
+QString time_before(const QString& kind, double amount) {
+    const double speed = QSettings().value("handoff_speed/" + kind).toDouble(); // a second
+    if (!(speed > 0) || !(amount > 0)) return {};
+    return HandoffPanel::tr(" About %1 at the speed of the last one.")
+        .arg(duration_words(static_cast<qint64>(std::max(amount / speed * 1000, 100.0))));
+}
+
+void remember_speed(const HandoffAnswer& answer) {
+    if (answer.amount <= 0 || answer.milliseconds < 1) return; // too short to tell
+    QSettings().setValue("handoff_speed/" + answer.kind,
+                         answer.amount / (static_cast<double>(answer.milliseconds) / 1000));
+}
+
+QString kind_of(const HandoffOrder& order) {
+    return QString::fromStdString(order.output + order.ending);
+}
+
+// What the files will be called.
+QString names_words(const HandoffOrder& order, std::int64_t copies) {
+    const auto output = std::find_if(outputs().begin(), outputs().end(),
+                                     [&](const HandoffOutput& o) { return order.output == o.word; });
+    const FrameRange& range = order.frames.range;
+    if (output == outputs().end() || !output->in_frames(order.ending) || range.first == range.last)
+        return QString::fromStdString(order.name + order.ending);
+    auto of = [&](std::int64_t copy, std::int64_t frame) {
+        const std::string name = order.name + (order.each_copy ? "." + copy_name(copy, copies) : "") + ".";
+        return QString::fromStdString(numbered(name, frame, 4, order.ending));
+    };
+    return HandoffPanel::tr("%1 to %2").arg(of(0, range.first), of(copies - 1, range.last));
+}
+
+// Samples of all pixels of all frames.
+double amount_of(const PreviewOrder& order) {
+    return static_cast<double>(order.look.width) * order.look.height * order.look.samples *
+           static_cast<double>(order.frames.count());
+}
 
 } // namespace
 
@@ -96,6 +137,7 @@ void HandoffPanel::make_queue() {
     connect(&queue_, &HandoffQueue::changed, this, &HandoffPanel::show_queue, Qt::QueuedConnection);
     connect(&queue_, &HandoffQueue::done, this, [this](const QString&, const HandoffAnswer& answer) {
         say(answer.text, "ok");
+        remember_speed(answer);
         emit written(answer.files);
         estimate_size();
     });
@@ -228,8 +270,9 @@ void HandoffPanel::follow(Job* job) {
     });
 }
 
-void HandoffPanel::show_plan(const HandoffPlan& plan) {
-    QString text = plan_words(plan.files, plan.bytes, plan.free, plan.existing);
+void HandoffPanel::show_plan(const HandoffPlan& plan, const HandoffOrder& order) {
+    QString text = names_words(order, document_.show()->copies()) + ": ";
+    text += plan_words(plan.files, plan.bytes, plan.free, plan.existing) + time_before(kind_of(order), plan.bytes);
     for (const std::string& w : plan.words) text += "\n" + QString::fromStdString(w);
     for (const std::string& w : plan.left_out) text += "\n" + tr("Left out: %1.").arg(QString::fromStdString(w));
     size_->setText(text);
@@ -245,9 +288,10 @@ void HandoffPanel::estimate_size() {
     if (!output()) {
         sizing_ = document_.jobs().start<PreviewEstimate>(
             this, tr("Sizing"), [order = picture_order()](Progress& p) { return estimate(order, p); },
-            [this, wrong](Result<PreviewEstimate> e) {
+            [this, wrong, order = picture_order()](Result<PreviewEstimate> e) {
                 if (!e) return wrong(e.error());
-                size_->setText(plan_words(e->files, e->bytes, e->free, e->existing));
+                size_->setText(plan_words(e->files, e->bytes, e->free, e->existing) +
+                               time_before(preview_word, amount_of(order)));
             },
             JobKind::interactive);
         return;
@@ -255,9 +299,9 @@ void HandoffPanel::estimate_size() {
     sizing_ = document_.jobs().start<HandoffPlan>(
         this, tr("Sizing"),
         [order = order(), held = held()](Progress& p) { return plan_handoff(held->input(), order, p); },
-        [this, wrong](Result<HandoffPlan> plan) {
+        [this, wrong, order = order()](Result<HandoffPlan> plan) {
             if (!plan) return wrong(plan.error());
-            show_plan(*plan);
+            show_plan(*plan, order);
             if (output()) emit sized({output()->label, folder_->text().toStdString(), plan->bytes, plan->free});
         },
         JobKind::interactive);
@@ -299,6 +343,8 @@ void HandoffPanel::write_pictures() {
                                            .arg(QString::fromStdString(counted(done.frames, "frame", "frames")),
                                                 done.files.size() == 1 ? answer.files.front() : folder,
                                                 QString::fromStdString(byte_count(done.bytes)));
+                   answer.kind = preview_word;
+                   if (done.kept == 0) answer.amount = amount_of(order);
                    if (done.kept > 0 && !done.files.empty())
                        answer.text += tr(" %1 were there and are kept.").arg(done.kept);
                    return answer;
@@ -348,6 +394,8 @@ void HandoffPanel::write() {
             answer.text = done.files.size() == 1
                               ? tr("%1 written, %2.").arg(answer.files.front(), size)
                               : tr("%1 written to %2, %3.").arg(count, QString::fromStdString(what.folder), size);
+            answer.kind = kind_of(what);
+            if (done.kept == 0) answer.amount = done.bytes;
             if (done.kept > 0) answer.text += tr(" %1 of them were complete and are kept.").arg(done.kept);
             for (const std::string& w : done.words) answer.text += " " + QString::fromStdString(w);
             for (const std::string& w : done.left_out)

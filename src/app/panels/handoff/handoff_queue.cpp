@@ -40,6 +40,7 @@ void HandoffQueue::next() {
     const QString title = items_.front().title;
     job_ = document_.jobs().start<HandoffAnswer>(
         this, tr("Writing %1").arg(title), items_.front().work, [this, title](Result<HandoffAnswer> answer) {
+            if (answer && job_) answer->milliseconds = job_->worked();
             job_ = nullptr;
             items_.pop_front();
             if (answer) {

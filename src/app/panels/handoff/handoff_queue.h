@@ -14,6 +14,10 @@ namespace garland {
 struct HandoffAnswer {
     QString text; // what was written, in sentences
     QStringList files;
+    // How much work of which kind it was, for telling the time of the next one; 0: it tells nothing of that.
+    QString kind;
+    double amount = 0;
+    qint64 milliseconds = 0; // at work; by the queue
 };
 
 class HandoffQueue : public QObject {

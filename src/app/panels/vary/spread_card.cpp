@@ -301,52 +301,44 @@ void SpreadCard::add_driver_rows(QVBoxLayout* column) {
         [](const S& s) { return s.by.noise.detail; }, [](S& s, double v) { s.by.noise.detail = static_cast<int>(v); },
         driven_by({noise}));
     close_row(row);
-    row = add_row(column);
+    add_space_rows(column);
+}
+
+// What the drivers that go by places ask for: their rows are never seen together.
+void SpreadCard::add_space_rows(QVBoxLayout* column) {
+    using enum Driver;
+    const Quantity m = Quantity::metres, n = Quantity::plain;
+    QHBoxLayout* row = add_row(column);
     auto drifts = [](const S& s) {
         return s.by.kind == noise && s.target != Target::speed && s.target != Target::variant;
     };
-    fields_.number(
-        row, tr("Drift x"), Quantity::metres_per_second, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves per second"),
-        [](const S& s) { return s.by.noise.drift.x; }, [](S& s, double v) { s.by.noise.drift.x = v; }, drifts);
-    fields_.number(
-        row, tr("drift y"), Quantity::metres_per_second, -1e6, 1e6, 2, 0.1,
-        tr("How far the pattern moves per second; upward it changes in place"),
-        [](const S& s) { return s.by.noise.drift.y; }, [](S& s, double v) { s.by.noise.drift.y = v; }, drifts);
-    fields_.number(
-        row, tr("drift z"), Quantity::metres_per_second, -1e6, 1e6, 2, 0.1, tr("How far the pattern moves per second"),
-        [](const S& s) { return s.by.noise.drift.z; }, [](S& s, double v) { s.by.noise.drift.z = v; }, drifts);
-    auto free_axis = [](const S& s) { return s.by.kind == gradient && !s.by.gradient.along_path; };
+    fields_.vector(
+        row, {tr("Drift x"), tr("drift y"), tr("drift z")}, Quantity::metres_per_second, 1e6, 0.1,
+        tr("How far the pattern moves per second; upward (y) it changes in place"),
+        [](auto& s) -> auto& { return s.by.noise.drift; }, drifts);
     fields_.check(
         row, tr("along the path"), tr("From where the row, ring or curve begins to where it ends"),
         [](const S& s) { return s.by.gradient.along_path; }, [](S& s, bool v) { s.by.gradient.along_path = v; },
         driven_by({gradient}));
-    fields_.number(
-        row, tr("Axis x"), n, -1, 1, 2, 0.1, tr("The direction in which it grows"),
-        [](const S& s) { return s.by.gradient.axis.x; }, [](S& s, double v) { s.by.gradient.axis.x = v; }, free_axis);
-    fields_.number(
-        row, tr("axis y"), n, -1, 1, 2, 0.1, tr("The direction in which it grows"),
-        [](const S& s) { return s.by.gradient.axis.y; }, [](S& s, double v) { s.by.gradient.axis.y = v; }, free_axis);
-    fields_.number(
-        row, tr("axis z"), n, -1, 1, 2, 0.1, tr("The direction in which it grows"),
-        [](const S& s) { return s.by.gradient.axis.z; }, [](S& s, double v) { s.by.gradient.axis.z = v; }, free_axis);
-    fields_.number(
-        row, tr("From x"), m, -1e6, 1e6, 2, 0.1, tr("The place from which the distance counts"),
-        [](const S& s) { return s.by.distance.centre.x; }, [](S& s, double v) { s.by.distance.centre.x = v; },
-        driven_by({distance}));
-    fields_.number(
-        row, tr("from y"), m, -1e6, 1e6, 2, 0.1, tr("The place from which the distance counts"),
-        [](const S& s) { return s.by.distance.centre.y; }, [](S& s, double v) { s.by.distance.centre.y = v; },
-        driven_by({distance}));
-    fields_.number(
-        row, tr("from z"), m, -1e6, 1e6, 2, 0.1, tr("The place from which the distance counts"),
-        [](const S& s) { return s.by.distance.centre.z; }, [](S& s, double v) { s.by.distance.centre.z = v; },
-        driven_by({distance}));
+    fields_.vector(
+        row, {tr("Axis x"), tr("axis y"), tr("axis z")}, n, 1, 0.1, tr("The direction in which it grows"),
+        [](auto& s) -> auto& { return s.by.gradient.axis; },
+        [](const S& s) { return s.by.kind == gradient && !s.by.gradient.along_path; });
+    fields_.vector(
+        row, {tr("From x"), tr("from y"), tr("from z")}, m, 1e6, 0.1, tr("The place from which the distance counts"),
+        [](auto& s) -> auto& { return s.by.distance.centre; }, driven_by({distance}));
     fields_
         .number(
             row, tr("Reach"), m, 0, 1e6, 2, 0.5, tr("The distance at which the driver ends; 0: at the farthest copy"),
             [](const S& s) { return s.by.distance.reach; }, [](S& s, double v) { s.by.distance.reach = v; },
             driven_by({distance}))
         ->set_word(0, tr("farthest"));
+    add_attribute_fields(row);
+    close_row(row);
+}
+
+void SpreadCard::add_attribute_fields(QHBoxLayout* row) {
+    using enum Driver;
     attribute_ = new QComboBox;
     attribute_->setEditable(true);
     attribute_->setAccessibleName(tr("Attribute"));
@@ -379,7 +371,6 @@ void SpreadCard::add_driver_rows(QVBoxLayout* column) {
         row, tr("the value unchanged"), tr("The attribute's own number is the value: frames, per cent or degrees"),
         [](const S& s) { return s.by.carrier.as_it_is; }, [](S& s, bool v) { s.by.carrier.as_it_is = v; },
         driven_by({attribute}));
-    close_row(row);
 }
 
 void SpreadCard::add_shapes(QVBoxLayout* column) {
@@ -403,6 +394,18 @@ void SpreadCard::add_shapes(QVBoxLayout* column) {
     };
     fields_.keep({shape_words, curve_}, bends, [this](const S& s) { curve_->set_curve(s.curve); });
 
+    add_strength(row);
+    auto* gives = new QVBoxLayout;
+    gives->setSpacing(2);
+    keys_words_ = make_label({}, "muted");
+    gives->addWidget(keys_words_);
+    histogram_ = new Histogram;
+    gives->addWidget(histogram_);
+    row->addLayout(gives, 1);
+}
+
+// Its weight over the whole shot, and keyed over the output range.
+void SpreadCard::add_strength(QHBoxLayout* row) {
     auto* amount = new QVBoxLayout;
     amount->setSpacing(2);
     auto* amount_row = new QHBoxLayout;
@@ -451,13 +454,6 @@ void SpreadCard::add_shapes(QVBoxLayout* column) {
                                   0.0, 1.0);
             amount_->set_curve(keys);
         });
-    auto* gives = new QVBoxLayout;
-    gives->setSpacing(2);
-    keys_words_ = make_label({}, "muted");
-    gives->addWidget(keys_words_);
-    histogram_ = new Histogram;
-    gives->addWidget(histogram_);
-    row->addLayout(gives, 1);
 }
 
 void SpreadCard::refresh() {

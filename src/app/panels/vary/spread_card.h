@@ -32,7 +32,10 @@ class SpreadCard : public QFrame {
     void add_head(QVBoxLayout* column);
     void add_amounts(QVBoxLayout* column);
     void add_driver_rows(QVBoxLayout* column);
+    void add_space_rows(QVBoxLayout* column);
+    void add_attribute_fields(QHBoxLayout* row);
     void add_shapes(QVBoxLayout* column);
+    void add_strength(QHBoxLayout* row);
 
     Document& document_;
     Viewing& viewing_;

@@ -136,7 +136,12 @@ void ZoneCard::add_shape(QVBoxLayout* column) {
     source_choice(row, tr("shape of"), tr("The source whose closed surface, in its first pose, is the zone"),
                   &Zone::mesh, shaped({mesh}));
     close_row(row);
-    row = add_row(column);
+    add_edges(column);
+}
+
+void ZoneCard::add_edges(QVBoxLayout* column) {
+    const Quantity m = Quantity::metres;
+    auto* row = add_row(column);
     fields_.number(
         row, tr("Inner edge"), m, -1e6, 1e6, 2, 0.25,
         tr("Distance from its surface up to which the level is 1; below 0: inside it"),
@@ -234,7 +239,7 @@ void ZoneCard::add_motion(QVBoxLayout* column) {
                      [this, field, get](const Zone& z) { field->set_value(get(key_at(z, viewing_.frame().value))); });
     };
     auto* row = add_row(column);
-    const QString here = tr("Its place at the playhead, scene units; with several keys a change sets one here");
+    const QString here = tr("Its place at the playhead (m); with several keys a change sets one here");
     part(
         row, tr("Place x"), Quantity::metres, 0.25, here, [](const ZoneKey& k) { return k.place.x; },
         [](ZoneKey& k, double v) { k.place.x = v; });
@@ -257,7 +262,12 @@ void ZoneCard::add_motion(QVBoxLayout* column) {
         tr("Times its own size, edge included, at the playhead; 0: it has shrunk away"),
         [](const ZoneKey& k) { return k.size; }, [](ZoneKey& k, double v) { k.size = std::max(v, 0.0); });
     close_row(row);
-    row = add_row(column);
+    add_keys(column);
+    add_ride(column);
+}
+
+void ZoneCard::add_keys(QVBoxLayout* column) {
+    auto* row = add_row(column);
     keys_ = make_label({}, "muted");
     keys_->setWordWrap(true);
     key_here_ = make_button(tr("Key here"), tr("Keep its place, turn and scale at the playhead as a key"));
@@ -275,7 +285,10 @@ void ZoneCard::add_motion(QVBoxLayout* column) {
     row->addWidget(keys_, 1);
     row->addWidget(key_here_);
     row->addWidget(drop_key_);
-    row = add_row(column);
+}
+
+void ZoneCard::add_ride(QVBoxLayout* column) {
+    auto* row = add_row(column);
     fields_.choice(
         row, tr("rides on"), {tr("nothing"), tr("a part"), tr("a particle"), tr("a path")},
         tr("What takes it along; the place of its keys is added"),
@@ -305,7 +318,10 @@ void ZoneCard::add_motion(QVBoxLayout* column) {
         [](Zone& z, double v) { z.ride_particle = static_cast<std::int64_t>(v); },
         [](const Zone& z) { return z.ride == ZoneRide::particle; });
     close_row(row);
-    row = add_row(column);
+    add_path(add_row(column));
+}
+
+void ZoneCard::add_path(QHBoxLayout* row) {
     auto* label = make_label(tr("path of"));
     path_ = make_choice({}, tr("Path of"), tr("Take the path of an arrangement that stands along one"), [this](int i) {
         const QVariant id = path_->itemData(i);

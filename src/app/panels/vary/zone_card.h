@@ -22,7 +22,11 @@ class ZoneCard : public QFrame {
     void edit_key(const QString& words, const std::function<void(ZoneKey&)>& change, const QString& merge);
     void add_head(QVBoxLayout* column);
     void add_shape(QVBoxLayout* column);
-    void add_motion(QVBoxLayout* column);
+    void add_edges(QVBoxLayout* column);
+    void add_motion(QVBoxLayout* column); // its place and what moves it
+    void add_keys(QVBoxLayout* column);
+    void add_ride(QVBoxLayout* column);
+    void add_path(QHBoxLayout* row);
     QComboBox* source_choice(QBoxLayout* row, const QString& label, const QString& tip, SourceId Zone::*member,
                              std::function<bool(const Zone&)> shown);
     void start_ride(Zone& z, ZoneRide ride);
