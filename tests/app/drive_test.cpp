@@ -78,7 +78,7 @@ class DriveTest : public QObject {
         choose(o.varying, "shape", "mesh"); // not closed: told, and nothing is lost
         QTRY_VERIFY(all_text(o.window.notices()).contains("the shape is not closed"));
     }
-    void handles_move_a_zone_and_its_edge() {
+    void handles_move_a_zone_its_edge_and_its_sides() {
         Driven o("zones");
         if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here: the Scene cannot be clicked");
         choose(o.varying, "Add a zone", "ball");
@@ -102,8 +102,34 @@ class DriveTest : public QObject {
         QVERIFY(moved.x > 0.5 && std::abs(moved.y) < 1e-9 && std::abs(moved.z) < 0.2);
         // what was dragged lies under the pointer
         QVERIFY((pixel(moved) - (pixel(V3d(0)) + QPointF(80, 0))).manhattanLength() < 3);
-        drag(*canvas, pixel(shell().edge), pixel(shell().edge) + QPointF(60, 0));
+        auto handle = [&](int side) {
+            for (const ZoneHandle& h : shell().handles) {
+                if (h.side == side) return h.at;
+            }
+            qFatal("there is no such handle");
+        };
+        drag(*canvas, pixel(handle(-1)), pixel(handle(-1)) + QPointF(60, 0));
         QVERIFY(o.project().zones[0].outer > 1.3);
+        // its width: the side goes along with the pointer, the middle stays
+        const QPointF wider = pixel(handle(0)) - QPointF(40, 0);
+        drag(*canvas, pixel(handle(0)), wider);
+        QVERIFY(o.project().zones[0].size.x > 2.2);
+        QVERIFY((pixel(handle(0)) - wider).manhattanLength() < 3);
+        QVERIFY((o.project().zones[0].keys[0].place - moved).length() < 1e-9);
+        QCOMPARE(o.project().zones[0].size.y, 2.0);
+        // a box has a side for each way, a cylinder two, a wall none
+        auto sides = [&](ZoneShape shape) {
+            o.window.document().edit("shape", [&](Project& p) -> Result<void> {
+                p.zones[0].shape = shape;
+                return {};
+            });
+            return shell().handles.size() - 1;
+        };
+        QCOMPARE(sides(ZoneShape::cylinder), std::size_t(2));
+        QCOMPARE(sides(ZoneShape::wall), std::size_t(0));
+        QCOMPARE(sides(ZoneShape::box), std::size_t(3));
+        drag(*canvas, pixel(handle(1)), pixel(handle(1)) - QPointF(0, 30));
+        QVERIFY(o.project().zones[0].size.y > 2.1);
         // Escape puts it back
         const Zone before = o.project().zones[0];
         const QPointF at = pixel(shell().place);

@@ -24,7 +24,7 @@ SceneMarks SceneView::marks() {
         if (!viewing_.zones_held()) continue;
         if (!shell.way.empty()) m.zones.ways.push_back(std::move(shell.way));
         m.zones.handles.push_back(V3f(shell.place));
-        m.zones.handles.push_back(V3f(shell.edge));
+        for (const ZoneHandle& handle : shell.handles) m.zones.handles.push_back(V3f(handle.at));
     }
     if (const Arrangement* a = document_.project().arrangement(viewing_.drawing())) {
         for (const V3d& p : viewing_.drawn()) m.path.emplace_back(V3f(to_scene(*a, p)));

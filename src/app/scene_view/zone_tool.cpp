@@ -90,6 +90,19 @@ std::vector<Polyline> outline(const Zone& z, const ShellFrame& f, double grown) 
     return out;
 }
 
+// The sides whose size a shape has; a ball's, a cylinder's and a tube's first one is its width all round.
+std::vector<int> sides_of(ZoneShape shape) {
+    switch (shape) {
+    case ZoneShape::ball:
+    case ZoneShape::tube: return {0};
+    case ZoneShape::cylinder: return {0, 1};
+    case ZoneShape::box: return {0, 1, 2};
+    case ZoneShape::wall:
+    case ZoneShape::mesh: break;
+    }
+    return {};
+}
+
 } // namespace
 
 ZoneShell shell_of(const ZonePlan& plan, double t) {
@@ -103,8 +116,8 @@ ZoneShell shell_of(const ZonePlan& plan, double t) {
     out.inner = outline(z, f, z.inner);
     if (z.outer > z.inner) out.outer = outline(z, f, z.outer);
     const bool along_z = z.shape == ZoneShape::wall;
-    out.axis = along_z ? f.axes.z : f.axes.x;
-    out.surface = along_z || z.shape == ZoneShape::mesh ? 0 : z.size.x / 2;
+    V3d axis = along_z ? f.axes.z : f.axes.x;
+    const double surface = along_z || z.shape == ZoneShape::mesh ? 0 : z.size.x / 2;
     if (z.shape == ZoneShape::tube && z.path.size() > 1) {
         const Path path(z.path, z.path_closed, true);
         const Path::At middle = path.at(0.5);
@@ -112,9 +125,13 @@ ZoneShell shell_of(const ZonePlan& plan, double t) {
         V3d across = middle.direction.cross(V3d(0, 1, 0));
         if (across.length() < 1e-9) across = V3d(1, 0, 0);
         across.normalize();
-        out.axis = f.axes.scene(across);
+        axis = f.axes.scene(across);
     }
-    out.edge = out.place + out.axis * ((out.surface + z.outer) * key.size);
+    out.handles.push_back({out.place + axis * ((surface + z.outer) * key.size), axis, -1});
+    for (const int side : sides_of(z.shape)) {
+        const V3d outward = side == 0 ? -axis : side == 1 ? f.axes.y : f.axes.z;
+        out.handles.push_back({out.place + outward * (z.size[side] / 2 * key.size), outward, side});
+    }
     const auto bends = plan.bends();
     if (bends.size() > 1) {
         for (int k = 0; k <= 96; ++k)
@@ -144,22 +161,15 @@ bool ZoneTool::press(QPointF pixel, const Orbit& orbit, QSizeF size) {
     for (const ZoneShell& shell : shells_of(document_.show()->levels, viewing_.frame().value)) {
         const Zone* zone = document_.project().zone(shell.id);
         if (!zone) continue;
-        for (bool edge : {false, true}) {
-            const auto at = on_picture(edge ? shell.edge : shell.place, orbit, size);
+        auto take = [&](const V3d& place, const std::optional<ZoneHandle>& handle) {
+            const auto at = on_picture(place, orbit, size);
             const double away = at ? QLineF(*at, pixel).length() : nearest;
-            if (away >= nearest) continue;
+            if (away >= nearest) return;
             nearest = away;
-            held_ = Held{shell.id,
-                         edge,
-                         viewing_.frame().value,
-                         *zone,
-                         edge ? shell.edge : shell.place,
-                         shell.axis,
-                         shell.surface,
-                         shell.size,
-                         pixel,
-                         pixel};
-        }
+            held_ = Held{shell.id, handle, viewing_.frame().value, *zone, place, shell.size, pixel, pixel};
+        };
+        take(shell.place, {});
+        for (const ZoneHandle& handle : shell.handles) take(handle.at, handle);
     }
     return held();
 }
@@ -167,7 +177,9 @@ bool ZoneTool::press(QPointF pixel, const Orbit& orbit, QSizeF size) {
 void ZoneTool::change(const std::function<void(Zone&)>& change) {
     const ZoneId id = held_->id;
     document_.edit(
-        held_->edge ? QObject::tr("Set the edge of a zone") : QObject::tr("Move a zone"),
+        !held_->handle            ? QObject::tr("Move a zone")
+        : held_->handle->side < 0 ? QObject::tr("Set the edge of a zone")
+                                  : QObject::tr("Set the size of a zone"),
         [&](Project& p) -> Result<void> {
             if (Zone* z = p.zone(id)) change(*z);
             return {};
@@ -181,16 +193,32 @@ void ZoneTool::move(QPointF pixel, bool slowly, const Orbit& orbit, QSizeF size)
     held_->virtual_at += (pixel - held_->last) * (slowly ? 0.1 : 1);
     held_->last = pixel;
     const Ray ray = orbit.ray(held_->virtual_at, size);
-    if (held_->edge) { // the point of the axis that is nearest to the ray
-        const double b = ray.along.dot(held_->axis), d = (ray.from - held_->start).dot(ray.along),
-                     e = (ray.from - held_->start).dot(held_->axis);
-        const double bottom = 1 - b * b;
-        if (bottom < 1e-6 || held_->size <= 0) return;
-        const double outer = held_->before.outer + (e - b * d) / bottom / held_->size;
-        change([&](Zone& z) { z.outer = std::max(std::round(outer * 1000) / 1000, z.inner); });
-        return;
-    }
-    // Over the ground at its own height; seen from the side, in the picture's plane.
+    if (held_->handle)
+        drag_handle(ray);
+    else
+        drag_place(ray, orbit);
+}
+
+// To the point of the handle's axis that is nearest to the ray.
+void ZoneTool::drag_handle(const Ray& ray) {
+    const V3d& axis = held_->handle->axis;
+    const double b = ray.along.dot(axis), d = (ray.from - held_->start).dot(ray.along),
+                 e = (ray.from - held_->start).dot(axis);
+    const double bottom = 1 - b * b;
+    if (bottom < 1e-6 || held_->size <= 0) return;
+    const double by = (e - b * d) / bottom / held_->size; // in the zone's own measure
+    auto in_millimetres = [](double v) { return std::round(v * 1000) / 1000; };
+    const int side = held_->handle->side;
+    change([&](Zone& z) {
+        if (side < 0)
+            z.outer = std::max(in_millimetres(held_->before.outer + by), z.inner);
+        else // its middle stays where it is
+            z.size[side] = std::max(in_millimetres(held_->before.size[side] + 2 * by), 0.001);
+    });
+}
+
+// Over the ground at its own height; seen from the side, in the picture's plane.
+void ZoneTool::drag_place(const Ray& ray, const Orbit& orbit) {
     const V3d towards = (orbit.camera.target - orbit.eye()).normalized();
     const bool flat = std::abs(ray.along.y) > 0.2;
     const V3d normal = flat ? V3d(0, 1, 0) : towards;

@@ -1,4 +1,4 @@
-// Zones in the Scene: their shells and the way they go as lines, and handles for their place and edge.
+// Zones in the Scene: their shells and the way they go as lines, and handles for their place, edge and size.
 #pragma once
 
 #include "app/document/viewing.h"
@@ -11,14 +11,20 @@ namespace garland {
 
 using Polyline = std::vector<V3f>;
 
+// What is dragged along a line through a zone's middle: its outer edge, or a side of its own.
+struct ZoneHandle {
+    V3d at{0, 0, 0};
+    V3d axis{1, 0, 0}; // outward, unit length
+    int side = -1;     // of the zone's size: 0 x, 1 y, 2 z; −1: its outer edge
+};
+
 // One zone at one output frame, as lines in the scene.
 struct ZoneShell {
     ZoneId id{};
     std::vector<Polyline> inner, outer; // where the level is 1, and where it begins
     Polyline way;                       // of its place over its keys; empty: it stands still
-    V3d place{0, 0, 0}, edge{0, 0, 0};  // of the handles
-    V3d axis{1, 0, 0};                  // from place to edge, unit length
-    double surface = 0;                 // from place to its own surface along the axis, scene units
+    V3d place{0, 0, 0};                 // of the handle that moves it
+    std::vector<ZoneHandle> handles;    // the outer edge first; the sides it has
     double size = 1;
 };
 ZoneShell shell_of(const ZonePlan& zone, double t);
@@ -38,13 +44,15 @@ class ZoneTool {
   private:
     struct Held {
         ZoneId id;
-        bool edge = false;
+        std::optional<ZoneHandle> handle; // none: its place
         double frame = 0;
         Zone before;
-        V3d start{0, 0, 0}, axis{1, 0, 0}; // where the handle was
-        double surface = 0, size = 1;
+        V3d start{0, 0, 0}; // where the handle was
+        double size = 1;
         QPointF last, virtual_at; // the pointer, slowed where Shift is held
     };
+    void drag_handle(const Ray& ray);
+    void drag_place(const Ray& ray, const Orbit& orbit);
     void change(const std::function<void(Zone&)>& change);
     Document& document_;
     Viewing& viewing_;
