@@ -227,7 +227,7 @@ Result<Done> set_sound(Project& p, const Words& w, const std::string& called, co
     return Done{
         fmt::format("{} \"{}\"{}", add.empty() ? "Sound" : "Add the sound", s.name, what.empty() ? "" : ": " + what),
         fmt::format("{}, {} at {} Hz, {} s: output frames {} to {}; {}", facts.format,
-                    counted(facts.channels, "channel", "channels"), short_number(facts.says.rate),
+                    counted(facts.channels, "channel", "channels"), short_number(facts.rate),
                     short_number(facts.seconds(), 2), short_number(s.start.value, 2),
                     short_number(s.start.value + frames, 2),
                     counted(static_cast<long long>(bands_of(s.bands).size()), "band", "bands"))};

@@ -80,10 +80,6 @@ void across(const V3d& n, V3d& x, V3d& y) { // T. Duff et al., "Building an orth
     y = V3d(b, sign + n.y * n.y * a, -n.y);
 }
 
-V3d times(const V3f& a, const V3f& b) {
-    return V3d(a * b);
-}
-
 double luminance(const V3d& c) {
     return 0.2126 * c.x + 0.7152 * c.y + 0.0722 * c.z;
 }

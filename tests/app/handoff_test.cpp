@@ -3,12 +3,14 @@
 
 #include "app/panels/handoff/handoff_panel.h"
 #include "app/scene_view/puffs.h"
+#include "io/handoff/job_file.h"
 #include "io/sources/open_source.h"
 
 #include <QDir>
 #include <QThread>
 #include <atomic>
 
+#include <QInputDialog>
 #include <QSettings>
 
 using namespace garland;
@@ -75,6 +77,56 @@ class HandoffTest : public QObject {
         type(panel, "Name", "swaying");
         QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("swaying.0001.ply to swaying.0040.ply"), 5000);
         o.window.document().undo().setClean();
+    }
+    void job_files_are_written_for_others_and_taken_in() {
+        Opened o;
+        HandoffPanel& panel = o.window.handoff();
+        o.window.set_step(6);
+        panel.set_folder(QString::fromStdString(o.folder / "out"));
+        choose(panel, "What to hand off", "posed copies");
+        choose(panel, "Kind of file", "PLY, a file for each frame");
+        type(panel, "Name", "shared");
+        type(panel, "First frame to write", "1");
+        type(panel, "Last frame to write", "12");
+        panel.write_job_file(4);
+        QTRY_VERIFY(all_text(panel).contains("Save the project first"));
+        QVERIFY(!QDir(QString::fromStdString(o.folder / "out")).exists());
+        QVERIFY(o.window.document().save(QString::fromStdString(o.folder / "canal.garland")));
+        in_next<QInputDialog>([](QInputDialog& box) {
+            box.setIntValue(3); // shares
+            QTest::keyClick(&box, Qt::Key_Return);
+        });
+        click(panel, "Job file…");
+        const QString file = QString::fromStdString(o.folder / "out/shared.ply.job.json");
+        QTRY_VERIFY(all_text(panel).contains(file + " written"));
+        QVERIFY(all_text(panel).contains("--chunk K/3"));
+        const auto job = read_job(file.toStdString());
+        QVERIFY2(job, job ? "" : qPrintable(said(job.error())));
+        QCOMPARE(job->chunks, 3);
+        QVERIFY(job->order.frames.range == (FrameRange{1, 12}));
+
+        // Taken in: it is written as if it had been set up here.
+        type(panel, "Name", "another");
+        QSignalSpy written(&panel, &HandoffPanel::written);
+        panel.add_job_file(file);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, 20000);
+        QVERIFY(QFileInfo::exists(QString::fromStdString(o.folder / "out/shared.0012.ply")));
+        QVERIFY(!QFileInfo::exists(QString::fromStdString(o.folder / "out/another.0001.ply")));
+
+        // Of another project, of one that was changed, or no job file at all: said, and nothing waits.
+        o.window.document().edit("bell", [](Project& p) -> Result<void> {
+            p.settings.markers.push_back({OutputFrame(3), "bell"});
+            return {};
+        });
+        panel.add_job_file(file);
+        QTRY_VERIFY(all_text(panel).contains("Save or undo what was changed"));
+        o.window.document().start_new();
+        panel.add_job_file(file);
+        QTRY_VERIFY(all_text(panel).contains("is of the project"));
+        o.folder.write("out/broken.job.json", "{\"job\": ");
+        panel.add_job_file(QString::fromStdString(o.folder / "out/broken.job.json"));
+        QTRY_VERIFY(all_text(panel).contains("broken.job.json"));
+        QVERIFY(panel.queue().items().empty());
     }
     void shared_poses_say_how_exact_they_are() {
         Opened o;

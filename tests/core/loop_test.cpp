@@ -32,7 +32,7 @@ class Ruled final : public Source {
         known.first = first, known.last = last;
         const Pose pose = rule(static_cast<double>(first));
         known.points = pose.points.size();
-        known.velocities = !pose.velocities.empty();
+        known.carries.velocities = !pose.velocities.empty();
     }
     const SourceFacts& facts() const override { return known; }
     Result<PosePtr> read(std::int64_t frame, Progress&) const override {

@@ -41,7 +41,7 @@ class SoundFileTest : public QObject {
             const std::string path = folder / name.toStdString();
             const auto facts = sound_facts(path);
             QVERIFY2(facts, facts ? "" : describe(facts.error()).c_str());
-            QCOMPARE(facts->says.rate, expected["rate"].toDouble());
+            QCOMPARE(facts->rate, expected["rate"].toDouble());
             QCOMPARE(facts->channels, expected["channels"].toInt());
             const auto read = read_sound_file(path, facts->channels == 1 ? 0 : 1);
             QVERIFY2(read, read ? "" : describe(read.error()).c_str());

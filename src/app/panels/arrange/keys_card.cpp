@@ -15,7 +15,7 @@ PlaceKey key_at(const std::vector<PlaceKey>& keys, double t) {
     return key;
 }
 
-struct Part {
+struct KeyPart {
     QString label;
     Quantity quantity;
     double low, high, step;
@@ -23,7 +23,7 @@ struct Part {
     std::function<double&(PlaceKey&)> of;
 };
 
-std::vector<Part> parts_of_a_place() {
+std::vector<KeyPart> parts_of_a_place() {
     const QString here =
         ArrangePanel::tr("How far the copies are moved at the playhead; with several keys a change sets one here");
     const QString turned = ArrangePanel::tr(
@@ -53,7 +53,7 @@ void ArrangePanel::add_keys_card(QVBoxLayout* to) {
     auto now = [this] { return viewing_.frame().value; };
     std::vector<std::pair<NumberField*, std::function<double&(PlaceKey&)>>> fields;
     QHBoxLayout* row = add_row(column);
-    for (const Part& part : parts_of_a_place()) {
+    for (const KeyPart& part : parts_of_a_place()) {
         if (part.label == tr("Whole turn")) {
             close_row(row);
             row = add_row(column);

@@ -121,6 +121,7 @@ void HandoffPanel::make_queue() {
     go->addWidget(pause_);
     go->addWidget(cancel_);
     go->addStretch(1);
+    make_job_buttons(go);
     body()->addLayout(go);
     progress_ = make_label({}, "muted");
     progress_->setWordWrap(true);
@@ -221,6 +222,7 @@ void HandoffPanel::refresh() {
     show(o && o->rounds, {poses_, poses_label_});
     show(o && o->tabulates, {tolerance_, tolerance_label_});
     preview_->setVisible(!o);
+    to_job_->setVisible(o);
     offer_form();
     write_->setEnabled(document_.show()->copies() > 0);
     show_queue();
@@ -360,6 +362,13 @@ void HandoffPanel::say(const QString& text, const char* role) {
 
 QString HandoffPanel::problem() const {
     if (folder_->text().trimmed().isEmpty()) return tr("Choose a folder to write into first.");
+    if (const QString why = show_problem(); !why.isEmpty()) return why;
+    if (name_->text().isEmpty() || name_->text().contains('/') || name_->text() == "." || name_->text() == "..")
+        return tr("“%1” is not a name for files. Give a name without a slash; nothing was written.").arg(name_->text());
+    return {};
+}
+
+QString HandoffPanel::show_problem() const {
     if (needs_groundwork(document_.project(), document_.sources())) // those copies are not there yet
         return tr("Some carriers are still loading. Nothing was written; try again in a moment.");
     for (const ArrangementShow& a : document_.show()->arrangements) {
@@ -367,8 +376,6 @@ QString HandoffPanel::problem() const {
         return tr("\"%1\" has no copies: %2")
             .arg(QString::fromStdString(a.spec.name), QString::fromStdString(a.set->problem));
     }
-    if (name_->text().isEmpty() || name_->text().contains('/') || name_->text() == "." || name_->text() == "..")
-        return tr("“%1” is not a name for files. Give a name without a slash; nothing was written.").arg(name_->text());
     return {};
 }
 
@@ -381,27 +388,33 @@ void HandoffPanel::write() {
     }
     emit about_to_write();
     if (!output()) return write_pictures();
-    const HandoffOrder what = order();
-    const QString label = tr(output()->label);
-    queue_.add(
-        tr("%1 into %2").arg(label, folder_->text()), [what, held = held()](Progress& p) -> Result<HandoffAnswer> {
-            GARLAND_TRY(done, hand_off(held->input(), what, p));
-            HandoffAnswer answer;
-            for (const auto& f : done.files) answer.files << QString::fromStdString(f);
-            const QString count =
-                QString::fromStdString(counted(static_cast<long long>(done.files.size()), "file", "files"));
-            const QString size = QString::fromStdString(byte_count(done.bytes));
-            answer.text = done.files.size() == 1
-                              ? tr("%1 written, %2.").arg(answer.files.front(), size)
-                              : tr("%1 written to %2, %3.").arg(count, QString::fromStdString(what.folder), size);
-            answer.kind = kind_of(what);
-            if (done.kept == 0) answer.amount = done.bytes;
-            if (done.kept > 0) answer.text += tr(" %1 of them were complete and are kept.").arg(done.kept);
-            for (const std::string& w : done.words) answer.text += " " + QString::fromStdString(w);
-            for (const std::string& w : done.left_out)
-                answer.text += "\n" + tr("Left out: %1.").arg(QString::fromStdString(w));
-            return answer;
-        });
+    queue_order(order());
+}
+
+void HandoffPanel::queue_order(const HandoffOrder& what) {
+    const auto of =
+        std::find_if(outputs().begin(), outputs().end(), [&](const HandoffOutput& o) { return what.output == o.word; });
+    const QString label = of == outputs().end() ? QString::fromStdString(what.output) : tr(of->label);
+    queue_.add(tr("%1 into %2").arg(label, QString::fromStdString(what.folder)),
+               [what, held = held()](Progress& p) -> Result<HandoffAnswer> {
+                   GARLAND_TRY(done, hand_off(held->input(), what, p));
+                   HandoffAnswer answer;
+                   for (const auto& f : done.files) answer.files << QString::fromStdString(f);
+                   const QString count =
+                       QString::fromStdString(counted(static_cast<long long>(done.files.size()), "file", "files"));
+                   const QString size = QString::fromStdString(byte_count(done.bytes));
+                   answer.text =
+                       done.files.size() == 1
+                           ? tr("%1 written, %2.").arg(answer.files.front(), size)
+                           : tr("%1 written to %2, %3.").arg(count, QString::fromStdString(what.folder), size);
+                   answer.kind = kind_of(what);
+                   if (done.kept == 0) answer.amount = done.bytes;
+                   if (done.kept > 0) answer.text += tr(" %1 of them were complete and are kept.").arg(done.kept);
+                   for (const std::string& w : done.words) answer.text += " " + QString::fromStdString(w);
+                   for (const std::string& w : done.left_out)
+                       answer.text += "\n" + tr("Left out: %1.").arg(QString::fromStdString(w));
+                   return answer;
+               });
 }
 
 } // namespace garland

@@ -20,6 +20,8 @@ class HandoffPanel : public Panel {
     HandoffPanel(Document& document, Viewing& viewing, QWidget* parent = nullptr);
     void entered() override;
     void write();
+    void write_job_file(int shares);         // of what is set up, in place of its files
+    void add_job_file(const QString& file); // of the open project: waits to be written
     void set_folder(const QString& folder);
     void choose_output(const QString& word); // of the list of outputs, or "preview"
     PreviewCard& preview_card() { return *preview_; }
@@ -34,6 +36,8 @@ class HandoffPanel : public Panel {
     struct Held; // what a hand-off is made from, kept while it waits
     void make_fields();
     void make_queue();
+    void make_job_buttons(QHBoxLayout* row);
+    void queue_order(const HandoffOrder& order);
     void make_form(int row, QHBoxLayout* range); // handles beside the frames, space, what is kept
     void offer_form();                           // as much of it as the chosen kind of file can have
     const HandoffOutput* output() const;         // null: preview
@@ -41,7 +45,8 @@ class HandoffPanel : public Panel {
     std::shared_ptr<const Held> held() const;
     PreviewOrder picture_order() const;
     void write_pictures();
-    QString problem() const; // why nothing can be written now
+    QString problem() const;      // why nothing can be written now
+    QString show_problem() const; // the same, of the copies alone
     void refresh();
     void list_endings();
     void show_queue();
@@ -60,7 +65,7 @@ class HandoffPanel : public Panel {
     QLineEdit *folder_, *name_;
     NumberField *first_, *last_, *handles_, *poses_, *tolerance_;
     QLabel* size_;
-    QPushButton *write_, *cancel_, *pause_;
+    QPushButton *write_, *cancel_, *pause_, *to_job_;
     QProgressBar* bar_;
     QLabel* progress_;
     PreviewCard* preview_;
