@@ -30,7 +30,7 @@ void LanesView::wheelEvent(QWheelEvent* event) {
     const bool control = event->modifiers() & Qt::ControlModifier, shift = event->modifiers() & Qt::ShiftModifier;
     const bool below = at.y() >= layout_.head + layout_.plot_height(), above = at.y() > 28 && at.y() < layout_.head;
     const bool on_time = at.x() >= layout_.names && (above || below); // the sound, the frame numbers
-    constexpr double page = 60; // pixels a step of the wheel
+    constexpr double page = 60;                                       // pixels a step of the wheel
     if ((control && shift) || on_time) {
         zoom_time(std::pow(0.87, steps.y()), at.x());
     } else if (control) {

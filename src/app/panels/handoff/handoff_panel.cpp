@@ -273,8 +273,10 @@ void HandoffPanel::follow(Job* job) {
 }
 
 void HandoffPanel::show_plan(const HandoffPlan& plan, const HandoffOrder& order) {
-    QString text = names_words(order, document_.show()->copies()) + ": ";
-    text += plan_words(plan.files, plan.bytes, plan.free, plan.existing) + time_before(kind_of(order), plan.bytes);
+    QString text = plan_words(plan.files, plan.bytes, plan.free, plan.existing);
+    const QString names = names_words(order, document_.show()->copies());
+    text += plan.files == 1 ? tr(" It is called %1.").arg(names) : tr(" They are called %1.").arg(names);
+    text += time_before(kind_of(order), plan.bytes);
     for (const std::string& w : plan.words) text += "\n" + QString::fromStdString(w);
     for (const std::string& w : plan.left_out) text += "\n" + tr("Left out: %1.").arg(QString::fromStdString(w));
     size_->setText(text);

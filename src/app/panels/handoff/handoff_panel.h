@@ -20,7 +20,7 @@ class HandoffPanel : public Panel {
     HandoffPanel(Document& document, Viewing& viewing, QWidget* parent = nullptr);
     void entered() override;
     void write();
-    void write_job_file(int shares);         // of what is set up, in place of its files
+    void write_job_file(int shares);        // of what is set up, in place of its files
     void add_job_file(const QString& file); // of the open project: waits to be written
     void set_folder(const QString& folder);
     void choose_output(const QString& word); // of the list of outputs, or "preview"
