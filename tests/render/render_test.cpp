@@ -307,7 +307,8 @@ class RenderTest : public QObject {
         a.spreads[1].to = 0; // −50 … 0 %
         look_.spread = size.id;
         QVERIFY((tints()[3] - ramp(1)).length() < 1e-5f);
-        const GivenValues* given = shown_spread(*show(), p_, look_);
+        const ShowPtr held = show(); // the values are its own
+        const GivenValues* given = shown_spread(*held, p_, look_);
         QVERIFY(given && given_words(given->spread.target, -50) == "50 % smaller");
         look_.spread = SpreadId(999); // there is none: grey
         all = tints();
