@@ -18,12 +18,12 @@
 namespace garland {
 
 namespace {
-// "what there is stands at output frame 1, 12, 48", for those who named another one.
+// "name one that is there: 1, 12, 48", by output frames, for those who named another one.
 template <class Things>
 std::string standing_at(const Things& things) {
-    if (things.empty()) return "there is none yet";
+    if (things.empty()) return "add one first";
     constexpr std::size_t most = 12;
-    std::string out = "what there is stands at output frame ";
+    std::string out = "name one that is there: ";
     for (std::size_t i = 0; i < things.size() && i <= most; ++i) {
         if (i > 0) out += ", ";
         out += i == most ? "…" : short_number(things[i].at.value);
