@@ -104,7 +104,8 @@ class ShellTest : public QObject {
         QSignalSpy opened(&window.document(), &Document::opened);
         click(window.start_page(), "Lantern festival");
         QTRY_VERIFY(!window.start_shown()); // the transport shows how far it is, with Cancel
-        QTRY_VERIFY2_WITH_TIMEOUT(!opened.isEmpty() || !window.notices().texts().isEmpty(), "nothing was said", 120000);
+        QTRY_VERIFY2_WITH_TIMEOUT(!opened.isEmpty() || !window.notices().texts().isEmpty(), "nothing was said",
+                                  patience * 120000);
         QVERIFY2(!opened.isEmpty(), qPrintable(window.notices().texts().join('\n')));
         QCOMPARE(window.document().show()->copies(), std::int64_t(60));
     }
