@@ -308,6 +308,35 @@ class DocumentTest : public QObject {
         QCOMPARE(duration_words(65000), QString("1:05 min"));
         QCOMPARE(duration_words(7380000), QString("2 h 03 min"));
     }
+    void waiting_for_a_thread_is_no_work() {
+        Jobs jobs;
+        QObject receiver;
+        std::atomic<bool> go{false}, done{false};
+        for (int i = 0; i < std::max(3, QThread::idealThreadCount()); ++i) {
+            jobs.start<int>(
+                &receiver, "long",
+                [&](Progress& p) -> Result<int> {
+                    while (!go && !p.cancelled()) std::this_thread::yield();
+                    return 1;
+                },
+                [](Result<int>) {});
+        }
+        auto late = jobs.start<int>(
+            &receiver, "late",
+            [&](Progress& p) -> Result<int> {
+                while (!done && !p.cancelled()) p.report(0.5, "half of it");
+                return 1;
+            },
+            [](Result<int>) {});
+        QTRY_VERIFY(late->milliseconds() >= 300);
+        QVERIFY(late->waiting());
+        go = true;
+        QTRY_COMPARE(late->what(), QString("half of it"));
+        QVERIFY(late->worked() <= late->milliseconds() - 300);
+        QVERIFY(late->left() <= late->worked() + 5);
+        done = true;
+        QTRY_COMPARE(jobs.running(), 0);
+    }
     void a_receiver_that_is_gone_is_not_called() {
         Jobs jobs;
         auto receiver = std::make_unique<QObject>();

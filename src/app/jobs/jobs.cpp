@@ -117,7 +117,18 @@ void Jobs::add(const std::shared_ptr<Job>& job) {
 
 void Jobs::begin(Job& job) {
     job.begun_ = true;
-    if (job.kind() == JobKind::lasting) QMetaObject::invokeMethod(this, &Jobs::changed, Qt::QueuedConnection);
+    if (job.kind() != JobKind::lasting) return;
+    QMetaObject::invokeMethod(
+        this,
+        [this, which = &job, waited = job.clock_.elapsed()] {
+            for (const auto& one : jobs_) {
+                if (one.get() != which) continue; // it may have ended since
+                one->idle_ = waited;              // waiting for a thread is no work
+                one->paused_from_ = std::max(one->paused_from_, waited);
+            }
+            emit changed();
+        },
+        Qt::QueuedConnection);
 }
 
 void Jobs::remove(Job* job) {

@@ -74,7 +74,7 @@ Transport::Transport(Document& document, Viewing& viewing, SoundPlayer& sound, Q
     job_bar_->setTextVisible(false);
     cancel_ = new QToolButton;
     cancel_->setText(tr("Cancel"));
-    cancel_->setToolTip(tr("Stop what runs in the background"));
+    cancel_->setToolTip(tr("Stop this job"));
     row->addWidget(job_words_);
     row->addWidget(job_bar_);
     row->addWidget(cancel_);
