@@ -68,8 +68,8 @@ LanesView::LanesView(Document& document, Viewing& viewing, QWidget* parent)
     connect(&document_, &Document::changed, this, &LanesView::refresh);
     connect(&document_, &Document::opened, this, &LanesView::show_all_frames);
     connect(&viewing_, &Viewing::frame_changed, this, [this] {
-        if (zoomed_ && drag_ == Drag::none) {
-            TimeAxis axis = layout_.axis();
+        TimeAxis axis = layout_.axis();
+        if (zoomed_ && drag_ == Drag::none && !axis.shows(viewing_.frame().value)) { // else the rows stay as drawn
             axis.bring_into_view(viewing_.frame().value);
             show_time(axis);
         }
