@@ -42,7 +42,8 @@ install_missing() {
 install_node_checks() {
     # shellcheck disable=SC2086
     command -v node >/dev/null && command -v npm >/dev/null || install_missing $node_packages
-    [ -d tests/node/node_modules/three-usdz-loader ] && [ -d tests/node/node_modules/draco3dgltf ] && return
+    [ -d tests/node/node_modules/three-usdz-loader ] && [ -d tests/node/node_modules/draco3dgltf ] &&
+        [ -e tests/node/node_modules/three/examples/jsm/loaders/usd/USDCParser.js ] && return
     say "Installing the JavaScript readers for tests"
     (cd tests/node && npm install --silent --no-progress) || say "They could not be installed: their tests will be skipped"
 }

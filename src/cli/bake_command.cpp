@@ -4,6 +4,7 @@
 #include "core/base/numbers.h"
 #include "core/project/alone.h"
 #include "io/handoff/bake.h"
+#include "io/handoff/file_names.h"
 #include "io/usd/usd_cache.h"
 
 #include <filesystem>
@@ -63,12 +64,7 @@ int bake_usda(const Opened& opened, const BakeWords& words, FrameSteps range, Pr
 int bake_command(const BakeWords& words, Output out) {
     auto range = whole_steps(words.frames);
     if (!range) return usage(range.error(), out);
-    if (words.name.empty() || words.name.find('/') != words.name.npos || words.name == "." || words.name == "..") {
-        return usage(Error{ErrorCode::invalid, fmt::format("\"{}\" is not a name for files", words.name)}
-                         .keeping("nothing was written")
-                         .advise("give a name without a slash with --name, and the folder with --out"),
-                     out);
-    }
+    if (auto fine = validate_name(words.name, words.as == "ply"); !fine) return usage(fine.error(), out);
     TerminalProgress progress(out);
     auto opened = open(words.project, progress);
     if (!opened) return report_error(opened.error(), out);

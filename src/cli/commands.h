@@ -3,6 +3,7 @@
 
 #include "core/base/progress.h"
 #include "core/base/result.h"
+#include "core/time/frames.h"
 #include "render/look.h"
 
 #include <nlohmann/json_fwd.hpp>
@@ -56,6 +57,7 @@ struct HandoffWords {
     std::string up = "y", unit = "m";
     std::int64_t handles = 0;
     bool no_velocities = false, no_attributes = false, each_copy = false;
+    ShutterSamples shutter{};
     std::string share, job;
     bool replace = false, resume = false, dry_run = false;
 };

@@ -378,9 +378,9 @@ void EditCommands::add_loops() {
     close->add_option("--source", w_->source, "Which source, by name or id; not needed where there is only one");
     close->add_option("--start", w_->closing.start, "The loop's first frame, as the files count");
     close->add_option("--length", w_->closing.length, "Frames until the first pose returns");
-    close->add_option("--way", w_->closing_way, "cut, \"end fade\", \"half-shifted layers\" or \"spread gap\"");
+    close->add_option("--way", w_->closing_way, "none, fade-the-end, two-layers or spread-the-gap");
     close->add_option("--overlap", w_->closing.overlap,
-                      "End fade: frames over which it fades; it needs as many before the start");
+                      "Of fade-the-end: frames over which it fades; it needs as many before the start");
     close->add_option("--mix", w_->closing_mix,
                       "Of two layers: mix, add, and for volumes maximum or density (dense parts change over sooner)");
     close->add_option(

@@ -2,6 +2,7 @@
 // written and what is wanted.
 #pragma once
 
+#include "core/base/words.h"
 #include "core/geometry/pose.h"
 #include "core/source/sampler.h"
 #include "core/time/operations.h"
@@ -24,6 +25,17 @@ Result<E> word(const std::string& text, std::initializer_list<E> all, const char
     for (E e : all) {
         if (text == to_text(e)) return e;
         choices += fmt::format("{}\"{}\"", choices.empty() ? "" : ", ", to_text(e));
+    }
+    return wrong(fmt::format("\"{}\" is not {}", text, what), "write one of " + choices);
+}
+
+// One of a table's values, under any of its words; those that to_text() gives are offered.
+template <class E, std::size_t N>
+Result<E> word(const std::string& text, const Word<E> (&words)[N], const char* what) {
+    std::string choices;
+    for (const Word<E>& w : words) {
+        if (text == w.text) return w.value;
+        if (word_of(words, w.value) == w.text) choices += fmt::format("{}{}", choices.empty() ? "" : ", ", w.text);
     }
     return wrong(fmt::format("\"{}\" is not {}", text, what), "write one of " + choices);
 }

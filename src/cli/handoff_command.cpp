@@ -3,6 +3,7 @@
 #include "cli/opened.h"
 
 #include "core/base/numbers.h"
+#include "io/handoff/bake.h"
 #include "io/handoff/job_file.h"
 #include "io/handoff/manifest.h"
 #include "io/handoff/outputs.h"
@@ -63,7 +64,8 @@ Result<void> take_form(const HandoffWords& words, HandoffOrder& order) {
     const std::int64_t more = (words.handles + order.frames.step - 1) / order.frames.step * order.frames.step;
     order.frames.range = {order.frames.range.first - more, order.frames.range.last + more};
     order.as.velocities = !words.no_velocities, order.as.attributes = !words.no_attributes;
-    return {};
+    order.frames.shutter = words.shutter;
+    return validate(order.frames);
 }
 
 } // namespace
@@ -75,9 +77,11 @@ void handoff_options(CLI::App& app, HandoffWords& words) {
     app.add_option("--what", words.what, "What to write: " + words_of_outputs())->type_name("TEXT:{" + all + "}");
     app.add_option("--out", words.folder, "The folder to write into; made if it is not there");
     frames_option(&app, words.frames);
-    app.add_option("--name", words.name, "What files are called")->capture_default_str();
+    app.add_option("--name", words.name,
+                   "What files are called; where each frame has a file, #### is the place of its number: lantern_####")
+        ->capture_default_str();
     app.add_option("--as", words.as,
-                   "The kind of file: ply, obj, npy, usda, usdc, glb, gltf, vdb, csv; the usual one if not given");
+                   "The kind of file: ply, obj, npy, usda, usdc, glb, gltf, vdb, csv, json, otio; the usual one if not given");
     app.add_option("--source", words.source, "With one-source: which one, by name or id");
     app.add_option("--poses-per-frame", words.poses_per_frame,
                    "With shared-poses: file frames are rounded to one of so many parts, 1 to 1000")
@@ -91,6 +95,12 @@ void handoff_options(CLI::App& app, HandoffWords& words) {
         ->type_name("TEXT:{y,z}")
         ->capture_default_str();
     app.add_option("--unit", words.unit, "Of what is written: m, dm, cm, mm, in, ft, or a number of metres")
+        ->capture_default_str();
+    app.add_option("--shutter-samples", words.shutter.count,
+                   "Moments about each frame while the shutter is open, 1 or 3, 5 … 15: extra times in USD, "
+                   "name.0011.750.ply in a series")
+        ->capture_default_str();
+    app.add_option("--shutter", words.shutter.angle, "Degrees of a frame over which they lie, 1 to 359")
         ->capture_default_str();
     app.add_flag("--no-velocities", words.no_velocities, "Leave out the velocities of points");
     app.add_flag("--no-attributes", words.no_attributes, "Leave out named attributes of points and faces");

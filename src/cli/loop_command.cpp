@@ -124,9 +124,7 @@ Result<Done> close_loop_of(Project& p, const Words& w, const CLI::App& given) {
     if (given.count("--start")) c.start = w.closing.start;
     if (given.count("--length")) c.length = w.closing.length;
     if (given.count("--way")) {
-        GARLAND_TRY(way, word(w.closing_way,
-                              {ClosingWay::cut, ClosingWay::end_fade, ClosingWay::half_shift, ClosingWay::spread_gap},
-                              "a way to close"));
+        GARLAND_TRY(way, word(w.closing_way, closing_words, "a way to blend the ends"));
         c.way = way;
     }
     if (given.count("--overlap")) {

@@ -68,7 +68,8 @@ std::vector<Format> mesh_formats() {
          "`velocity`, `vel` or `v` carries the others, also as three grids (`vel.x`, `vel_y`, `velZ`; u, v, w) or on "
          "the faces of cells",
          "grids of points, masks and texts; grids in a frustum are refused",
-         "volumes of posed copies, a file for each copy and frame; one retimed source; fast copies"},
+         "volumes of posed copies, a file for each copy and frame; of shared poses, a file for each pose; one retimed "
+         "source; fast copies"},
     };
 }
 

@@ -359,18 +359,20 @@ PYBIND11_MODULE(_core, m) {
             [work](const OpenShot& s, const std::string& output, const std::string& folder, const std::string& name,
                    const py::object& frames, const std::string& as, const std::string& existing, std::uint64_t source,
                    int poses_per_frame, double tolerance, const std::string& chunk, const std::string& up,
-                   const std::string& unit, bool velocities, bool attributes, bool each_copy,
-                   const py::object& progress) {
+                   const std::string& unit, bool velocities, bool attributes, bool each_copy, int shutter_samples,
+                   double shutter, const py::object& progress) {
                 HandoffOrder order = order_of(s, output, folder, name, frames, as, existing, source, poses_per_frame,
                                               tolerance, chunk, form_of(up, unit, velocities, attributes));
                 order.each_copy = each_copy;
+                order.frames.shutter = {shutter_samples, shutter};
                 return work(s, order, progress);
             },
             py::arg("output"), py::arg("folder"), py::kw_only(), py::arg("name") = "copies",
             py::arg("frames") = py::none(), py::arg("kind") = "", py::arg("existing") = "refuse", py::arg("source") = 0,
             py::arg("poses_per_frame") = 8, py::arg("tolerance") = 0.001, py::arg("chunk") = "", py::arg("up") = "y",
             py::arg("unit") = "m", py::arg("velocities") = true, py::arg("attributes") = true,
-            py::arg("each_copy") = false, py::arg("progress") = py::none());
+            py::arg("each_copy") = false, py::arg("shutter_samples") = 1, py::arg("shutter") = 180.0,
+            py::arg("progress") = py::none());
     };
     define("plan", &planned);
     define("hand_off", &handed_off);

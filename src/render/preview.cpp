@@ -2,7 +2,7 @@
 
 #include "core/base/numbers.h"
 #include "core/project/value_range.h"
-#include "io/files/series.h"
+#include "io/handoff/file_names.h"
 #include "render/picture_file.h"
 
 #include <algorithm>
@@ -32,10 +32,8 @@ Result<void> check(const PreviewOrder& order) {
     if (order.frames.range.last < order.frames.range.first || order.frames.step < 1)
         return fail(Error{ErrorCode::invalid, "the range of frames is empty"}.advise(
             "give first:last, with last at or after first"));
-    if (order.name.empty() || order.name.find('/') != order.name.npos || order.name == "." || order.name == "..")
-        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is not a name for files", order.name)}.advise(
-            "give a name without a slash"));
     const auto movie = movie_of(order.as);
+    GARLAND_CHECK(validate_name(order.name, !movie));
     if (!movie) return {};
     if (order.look.passes)
         return fail(Error{ErrorCode::invalid, "a movie has no passes"}.advise("choose EXR for passes"));
@@ -94,8 +92,9 @@ std::optional<MovieKind> movie_of(PreviewAs as) {
 }
 
 std::string picture_path(const PreviewOrder& order, std::int64_t frame) {
-    const std::string base = order.folder + "/" + order.name;
-    return movie_of(order.as) ? base + ending(order.as) : numbered(base + ".", frame, 4, ending(order.as));
+    if (movie_of(order.as)) return order.folder + "/" + order.name + ending(order.as);
+    const FrameMoment moment{frame, OutputFrame(static_cast<double>(frame))};
+    return order.folder + "/" + FileNames(order.name).of(moment, ending(order.as));
 }
 
 namespace {

@@ -78,6 +78,76 @@ class DriveTest : public QObject {
         choose(o.varying, "shape", "mesh"); // not closed: told, and nothing is lost
         QTRY_VERIFY(all_text(o.window.notices()).contains("the shape is not closed"));
     }
+    void handles_move_turn_and_scale_what_moves_as_a_whole() {
+        Driven o("zones");
+        if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here: the Scene cannot be clicked");
+        auto& view = o.window.scene_view();
+        QWidget* canvas = view.findChild<SceneCanvas*>();
+        o.window.set_step(3); // Arrange
+        QTRY_VERIFY(o.window.viewing().place_held());
+        view.orbit().camera = {V3d(0, 0, 0), 14, 0, 50, 40};
+        const ArrangementId id = o.window.viewing().arrangement();
+        auto arrangement = [&]() -> const Arrangement& { return *o.project().arrangement(id); };
+        auto set_keys = [&](std::vector<PlaceKey> keys) {
+            o.window.document().edit("keys", [&](Project& p) -> Result<void> {
+                p.arrangement(id)->layout.origin = V3d(0);
+                p.arrangement(id)->place_keys = keys;
+                return {};
+            });
+            view.redraw();
+        };
+        set_keys({});
+        const double now = o.window.viewing().frame().value;
+        QVERIFY(!place_handles(o.window.document(), id, now)); // nothing moves: nothing to hold
+        set_keys({{OutputFrame(1)}});
+        auto handles = [&] { return *place_handles(o.window.document(), id, now); };
+        auto pixel = [&](const V3d& place) { return *on_picture(place, view.orbit(), canvas->size()); };
+        const int steps = o.window.document().undo().count();
+        const QPointF aside = pixel(handles().place) + QPointF(70, 0);
+        drag(*canvas, pixel(handles().place), aside);
+        QCOMPARE(o.window.document().undo().count(), steps + 1);
+        QCOMPARE(arrangement().place_keys.size(), std::size_t(1));
+        QVERIFY(arrangement().place_keys[0].place.x > 0.5 && std::abs(arrangement().place_keys[0].place.y) < 1e-9);
+        QVERIFY((pixel(handles().place) - aside).manhattanLength() < 3); // it lies under the pointer
+        // A quarter turn to the left, seen from above: the handle goes from the right to behind the place.
+        view.orbit().camera = {handles().place, 14, 0, 89, 40};
+        view.redraw();
+        const V3d arm = *handles().turn - handles().place;
+        drag(*canvas, pixel(*handles().turn), pixel(handles().place + V3d(arm.z, 0, -arm.x)));
+        QVERIFY2(std::abs(arrangement().place_keys[0].turn.y - 90) < 2,
+                 qPrintable(QString::number(arrangement().place_keys[0].turn.y)));
+        const double was = arrangement().place_keys[0].size;
+        const V3d out = *handles().size - handles().place;
+        drag(*canvas, pixel(*handles().size), pixel(handles().place + out * 0.5));
+        QVERIFY(std::abs(arrangement().place_keys[0].size / was - 0.5) < 0.05);
+        // With several keys one is set at the playhead.
+        set_keys({{OutputFrame(1)}, {OutputFrame(60), V3d(4, 0, 0)}});
+        view.orbit().camera = {V3d(0, 0, 0), 14, 0, 50, 40};
+        o.window.viewing().set_frame(30);
+        view.redraw();
+        const auto there = *place_handles(o.window.document(), id, 30);
+        QVERIFY(!there.way.empty() && there.place.x > 1.5 && there.place.x < 2.5);
+        drag(*canvas, pixel(there.place), pixel(there.place) - QPointF(0, 40));
+        QCOMPARE(arrangement().place_keys.size(), std::size_t(3));
+        QCOMPARE(arrangement().place_keys[1].at, OutputFrame(30));
+        QVERIFY(arrangement().place_keys[1].place.z < -0.3);
+        // Escape puts it back.
+        const auto before = arrangement().place_keys;
+        const QPointF at = pixel(place_handles(o.window.document(), id, 30)->place);
+        QTest::mousePress(canvas, Qt::LeftButton, {}, at.toPoint());
+        for (int k = 1; k <= 4; ++k) {
+            const QPoint to = (at + QPointF(10 * k, 0)).toPoint();
+            QMouseEvent move(QEvent::MouseMove, to, canvas->mapToGlobal(to), Qt::NoButton, Qt::LeftButton,
+                             Qt::NoModifier);
+            QApplication::sendEvent(canvas, &move);
+        }
+        QVERIFY(!(arrangement().place_keys == before));
+        QTest::keyClick(canvas, Qt::Key_Escape);
+        QTest::mouseRelease(canvas, Qt::LeftButton, {}, (at + QPointF(40, 0)).toPoint());
+        QVERIFY(arrangement().place_keys == before);
+        o.window.set_step(1);
+        QTRY_VERIFY(!o.window.viewing().place_held());
+    }
     void handles_move_a_zone_its_edge_and_its_sides() {
         Driven o("zones");
         if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here: the Scene cannot be clicked");

@@ -157,6 +157,45 @@ class HandoffTest : public QObject {
         QVERIFY(seen(panel, "Tolerance") && !seen(panel, "Poses per frame"));
         o.window.document().undo().setClean();
     }
+    void moments_inside_the_shutter_and_timings() {
+        Opened o;
+        HandoffPanel& panel = o.window.handoff();
+        o.window.set_step(6);
+        panel.set_folder(QString::fromStdString(o.folder / "out"));
+        choose(panel, "Kind of file", "PLY, a file for each frame");
+        type(panel, "Name", "swaying_####");
+        type(panel, "First frame to write", "5");
+        type(panel, "Last frame to write", "6");
+        QVERIFY(seen(panel, "Moments about each frame") && !seen(panel, "Shutter of the moments"));
+        choose(panel, "Moments about each frame", "3");
+        QTRY_VERIFY(seen(panel, "Shutter of the moments"));
+        type(panel, "Shutter of the moments", "90");
+        QTRY_VERIFY_WITH_TIMEOUT(
+            all_text(panel).contains("6 files") &&
+                all_text(panel).contains("They are called swaying_0004.875.ply to swaying_0006.125.ply."),
+            5000);
+        QSignalSpy written(&panel, &HandoffPanel::written);
+        click(panel, "Write");
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, 20000);
+        QVERIFY(QFile::exists(QString::fromStdString(o.folder / "out/swaying_0005.ply")));
+        QVERIFY(QFile::exists(QString::fromStdString(o.folder / "out/swaying_0005.125.ply")));
+        // One file has no place for a number; what holds whole clocks has no moments.
+        choose(panel, "Kind of file", "USD binary");
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("all frames are one file"), 5000);
+        click(panel, "Write");
+        QTRY_VERIFY(all_text(panel).contains("give a name without #"));
+        QCOMPARE(written.count(), 1);
+        type(panel, "Name", "swaying");
+        choose(panel, "What to hand off", "references with timing");
+        QTRY_VERIFY(!seen(panel, "Moments about each frame"));
+        choose(panel, "What to hand off", "timing curves and clips");
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("over its whole span"), 5000);
+        QVERIFY(!seen(panel, "Moments about each frame") && !seen(panel, "Unit of what is written"));
+        click(panel, "Write");
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 2, 20000);
+        QVERIFY(QFile::exists(QString::fromStdString(o.folder / "out/swaying.json")));
+        o.window.document().undo().setClean();
+    }
     void files_in_another_space_with_handles() {
         Opened o;
         HandoffPanel& panel = o.window.handoff();

@@ -115,7 +115,7 @@ class LoopStepTest : public QObject {
         QCOMPARE(o.source().closing->overlap, 6);
         type(o.panel, "Start", "2");
         QCOMPARE(o.source().closing->start, 14);
-        pick(o.panel, "Close by", "spread the gap");
+        pick(o.panel, "Blend the ends", "spread the gap");
         QVERIFY(o.source().closing->way == ClosingWay::spread_gap);
         o.window.document().undo().undo();
         QVERIFY(o.source().closing->way == ClosingWay::end_fade);

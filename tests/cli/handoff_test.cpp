@@ -62,7 +62,7 @@ class CliHandoffTest : public QObject {
     }
     void every_output_is_written_and_verified() {
         for (const char* what :
-             {"posed-copies", "one-source", "shared-poses", "references", "viewer", "timing", "camera"}) {
+             {"posed-copies", "one-source", "shared-poses", "references", "viewer", "timing", "curves", "camera"}) {
             QStringList words{"--json"};
             if (QString(what) == "one-source")
                 words << "--source"
@@ -109,6 +109,28 @@ class CliHandoffTest : public QObject {
         }
         const auto volume = handed("one-source", "no", {"--source", "lantern", "--as", "vdb"});
         QVERIFY2(volume.code != 0 && volume.err.contains("cannot be held by vdb files"), qPrintable(volume.err));
+    }
+    void moments_inside_the_shutter_and_names_with_a_place_for_the_number() {
+        const QString folder = q(folder_ / "moments");
+        const auto done = handed("posed-copies", "moments",
+                                 {"--as", "ply", "--frames", "10:11", "--name", "lantern_###", "--shutter-samples", "3",
+                                  "--shutter", "90"});
+        QVERIFY2(done.code == 0, qPrintable(done.err));
+        QCOMPARE(QDir(folder).entryList({"*.ply"}, QDir::Files, QDir::Name),
+                 (QStringList{"lantern_009.875.ply", "lantern_010.125.ply", "lantern_010.875.ply", "lantern_010.ply",
+                              "lantern_011.125.ply", "lantern_011.ply"}));
+        QCOMPARE(run({"verify", folder + "/lantern.ply.handoff.json"}).code, 0);
+        const auto dry = handed("posed-copies", "dry", {"--as", "usdc", "--frames", "10:11", "--shutter-samples", "5",
+                                                        "--dry-run", "--json"});
+        QVERIFY(dry.code == 0 && dry.json()["file_count"] == 1);
+        for (const QStringList& bad : {QStringList{"--shutter-samples", "4"}, {"--shutter-samples", "3", "--shutter", "360"},
+                                       {"--as", "npy", "--shutter-samples", "3"}, {"--as", "usdc", "--name", "x_##"}}) {
+            const auto refused = handed("posed-copies", "none", bad);
+            QVERIFY2(refused.code != 0 && refused.err.contains("nothing was written"), qPrintable(bad.join(' ')));
+            QVERIFY(!QDir(q(folder_ / "none")).exists());
+        }
+        const auto baked = run({"bake", path_, "--out", q(folder_ / "baked"), "--frames", "1:1", "--name", "b_##"});
+        QVERIFY2(baked.code == 0 && file_exists(folder_ / "baked/b_01.ply"), qPrintable(baked.err));
     }
     void killed_at_any_moment_and_resumed() {
         QCOMPARE(handed("posed-copies", "whole").code, 0);

@@ -84,7 +84,7 @@ class CliLoopTest : public QObject {
         const Json now = run({"trace", path("festival.garland"), "--copy", "1", "--frames", "20", "--json"}).json();
         QVERIFY(now.dump().find("the source's own pose") != std::string::npos);
         QCOMPARE(
-            edit({"close", "--way", "half-shifted layers", "--fade", "straight", "--mix", "add", "--keep-contrast"})
+            edit({"close", "--way", "two-layers", "--fade", "straight", "--mix", "add", "--keep-contrast"})
                 .code,
             0);
         const Closing c = *project().sources[0].closing;

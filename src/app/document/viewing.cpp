@@ -151,6 +151,12 @@ void Viewing::hold_zones(bool on) {
     emit drawing_changed();
 }
 
+void Viewing::hold_place(bool on) {
+    if (on == place_held_) return;
+    place_held_ = on;
+    emit drawing_changed();
+}
+
 void Viewing::set_second_pose(std::optional<OutputFrame> frame) {
     if (frame == second_) return;
     second_ = frame;

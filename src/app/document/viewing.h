@@ -54,6 +54,9 @@ class Viewing : public QObject {
     // Whether zones can be taken by their handles in the Scene: while their tab is open.
     bool zones_held() const { return zones_held_; }
     void hold_zones(bool on);
+    // Whether the Scene shows handles of the arrangement that moves as a whole.
+    bool place_held() const { return place_held_; }
+    void hold_place(bool on);
 
     TwinWatch& twins() { return twins_; }
     const TwinWatch& twins() const { return twins_; }
@@ -99,7 +102,7 @@ class Viewing : public QObject {
     SpreadId shown_spread_;
     ColourMode colour_before_ = ColourMode::look;
     std::vector<V3d> drawn_;
-    bool zones_held_ = false;
+    bool zones_held_ = false, place_held_ = false;
     TwinWatch twins_;
     QTimer timer_;
     QElapsedTimer clock_;

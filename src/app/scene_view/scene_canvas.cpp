@@ -14,7 +14,8 @@ namespace garland {
 
 // ---- the canvas ----------------------------------------------------------------------------------------------------
 
-SceneCanvas::SceneCanvas(SceneView& view) : QOpenGLWidget(&view), view_(view), zones_(view.document(), view.viewing()) {
+SceneCanvas::SceneCanvas(SceneView& view) : QOpenGLWidget(&view), view_(view), zones_(view.document(), view.viewing()),
+      places_(view.document(), view.viewing()) {
     QSurfaceFormat format;
     format.setVersion(3, 3);
     format.setProfile(QSurfaceFormat::CoreProfile);
@@ -158,11 +159,14 @@ void SceneCanvas::mousePressEvent(QMouseEvent* event) {
     const Viewing& viewing = view_.viewing();
     if (event->button() == Qt::LeftButton && viewing.zones_held() && !viewing.drawing())
         zones_.press(event->position(), view_.orbit(), size());
+    if (event->button() == Qt::LeftButton && viewing.place_held() && !viewing.drawing())
+        places_.press(event->position(), view_.orbit(), size());
 }
 
 void SceneCanvas::end_drag(bool put_back) {
-    if (zones_.held()) {
+    if (zones_.held() || places_.held()) {
         zones_.end(put_back);
+        places_.end(put_back);
         ended_ = true; // until the button is let go
         return view_.redraw();
     }
@@ -182,6 +186,10 @@ void SceneCanvas::mouseMoveEvent(QMouseEvent* event) {
         zones_.move(event->position(), event->modifiers() & Qt::ShiftModifier, view_.orbit(), size());
         return view_.redraw();
     }
+    if (places_.held()) {
+        places_.move(event->position(), event->modifiers() & Qt::ShiftModifier, view_.orbit(), size());
+        return view_.redraw();
+    }
     const bool slides = event->buttons() & Qt::RightButton ||
                         (event->buttons() & Qt::LeftButton && event->modifiers() & Qt::ShiftModifier);
     if (slides) {
@@ -195,8 +203,9 @@ void SceneCanvas::mouseMoveEvent(QMouseEvent* event) {
 
 void SceneCanvas::mouseReleaseEvent(QMouseEvent* event) {
     if (std::exchange(ended_, false)) return;
-    if (zones_.held()) {
+    if (zones_.held() || places_.held()) {
         zones_.end(false);
+        places_.end(false);
         return;
     }
     if (moved_ || event->button() != Qt::LeftButton) return;

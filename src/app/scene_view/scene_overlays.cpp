@@ -26,6 +26,14 @@ SceneMarks SceneView::marks() {
         m.zones.handles.push_back(V3f(shell.place));
         for (const ZoneHandle& handle : shell.handles) m.zones.handles.push_back(V3f(handle.at));
     }
+    if (viewing_.place_held()) {
+        if (auto handles = place_handles(document_, viewing_.arrangement(), viewing_.frame().value)) {
+            if (!handles->way.empty()) m.zones.ways.push_back(std::move(handles->way));
+            m.zones.handles.push_back(V3f(handles->place));
+            for (const auto& at : {handles->turn, handles->size})
+                if (at) m.zones.handles.push_back(V3f(*at));
+        }
+    }
     if (const Arrangement* a = document_.project().arrangement(viewing_.drawing())) {
         for (const V3d& p : viewing_.drawn()) m.path.emplace_back(V3f(to_scene(*a, p)));
     }

@@ -3,6 +3,7 @@
 
 #include "app/document/colouring.h"
 #include "app/scene_view/scene_gpu.h"
+#include "app/scene_view/place_tool.h"
 #include "app/scene_view/zone_tool.h"
 #include "app/theme/ramp.h"
 #include "app/widgets/draggable.h"
@@ -145,6 +146,7 @@ class SceneCanvas : public QOpenGLWidget, public Draggable {
     QPointF press_, last_;
     bool moved_ = false;
     ZoneTool zones_;
+    PlaceTool places_;
     bool ended_ = false;  // a drag that Escape has ended
     Camera pressed_view_; // as it was when the button went down
 };

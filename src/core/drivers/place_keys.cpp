@@ -89,4 +89,12 @@ PlaceKey PlaceCurve::at(double t) const {
     return {OutputFrame(t), V3d(n(0), n(1), n(2)), V3d(n(3), n(4), n(5)), n(6), Toward::linear};
 }
 
+PlaceKey key_at(const std::vector<PlaceKey>& keys, double t) {
+    PlaceKey key = PlaceCurve(keys).at(t);
+    for (const PlaceKey& k : keys) {
+        if (k.at.value <= t) key.toward = k.toward;
+    }
+    return key;
+}
+
 } // namespace garland

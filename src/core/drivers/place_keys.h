@@ -28,6 +28,9 @@ Result<void> validate(const std::vector<PlaceKey>& keys, const std::string& whos
 // A key set or replaced at its frame, in order.
 std::vector<PlaceKey> with_key(const std::vector<PlaceKey>& keys, const PlaceKey& key);
 
+// As it stands at an output frame, going on as the key before it does.
+PlaceKey key_at(const std::vector<PlaceKey>& keys, double t);
+
 // The axes of what is turned, in the scene: about y, then x, then z (degrees).
 struct Axes {
     V3d x{1, 0, 0}, y{0, 1, 0}, z{0, 0, 1};

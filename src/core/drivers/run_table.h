@@ -1,4 +1,4 @@
-// How far something has run by a moment: pieces of cubics over output frames, many tracks in one table.
+// How far something has run by a moment: pieces of polynomials over output frames, many tracks in one table.
 #pragma once
 
 #include <cstddef>
@@ -9,11 +9,13 @@
 
 namespace garland {
 
-// Where a track bends. Between two nodes the cubic by their values and slopes; two nodes at one moment are a jump, and
-// at that moment the later one counts.
+// Where a track bends. Between two nodes, w = 0 … 1 of the way: the cubic by their values and slopes, and w²(1 − w)²
+// times (bend + turn·w), which leaves both as they are. Two nodes at one moment are a jump, and at that moment the later
+// one counts.
 struct RunNode {
     double t = 0, value = 0;
-    float in = 0, out = 0; // slopes before and after
+    float in = 0, out = 0;    // slopes before and after
+    float bend = 0, turn = 0; // of the piece that begins here
 };
 
 class RunTrack { // being made
@@ -46,8 +48,10 @@ class RunTable {
 // and a frame's rate.
 double integral_of(const std::function<double(double)>& rate, double from, double to);
 
-// Nodes from `from` to `to` for value = start + ∫ rate, appended without the first one; the rate must be smooth in
-// between, and rate(x) is never asked outside. Cubics are off by at most 1e-6. Returns the value at `to`.
+// Nodes from `from` to `to` for value = start + ∫ rate, appended without the first one, which must be there; the rate
+// should be smooth in between (at a kink pieces become short), and rate(x) is never asked outside. A piece is right at
+// its ends, a third and two thirds of its way, and off by at most 1e-6 where it is looked at between. Returns the value
+// at `to`, to 1e-7.
 double integrate_pieces(const std::function<double(double)>& rate, double from, double to, double start,
                         std::vector<RunNode>& nodes);
 

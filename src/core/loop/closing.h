@@ -19,7 +19,12 @@ enum class ClosingWay {
     half_shift, // two layers half a loop apart, each unseen where it jumps
     spread_gap, // the gap between both ends is taken off bit by bit over the whole loop: no double image
 };
-inline constexpr Word<ClosingWay> closing_words[] = {{"cut", ClosingWay::cut},
+inline constexpr Word<ClosingWay> closing_words[] = {{"none", ClosingWay::cut},
+                                                     {"fade-the-end", ClosingWay::end_fade},
+                                                     {"two-layers", ClosingWay::half_shift},
+                                                     {"spread-the-gap", ClosingWay::spread_gap},
+                                                     // As earlier files have them.
+                                                     {"cut", ClosingWay::cut},
                                                      {"end fade", ClosingWay::end_fade},
                                                      {"half-shifted layers", ClosingWay::half_shift},
                                                      {"spread gap", ClosingWay::spread_gap}};
@@ -81,7 +86,7 @@ SourcePtr close_loop(Sampler base, const Closing& closing);
 // volumes.
 bool contrast_counts(const Closing& closing, SourceKind kind);
 
-const char* to_text(ClosingWay way); // "cut", "end fade", "half-shifted layers", "spread gap"
+const char* to_text(ClosingWay way); // "none", "fade-the-end", "two-layers", "spread-the-gap"
 const char* to_text(LayerMix mix);   // "mix", "add", "maximum", "density"
 
 } // namespace garland

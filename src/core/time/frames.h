@@ -41,11 +41,37 @@ struct FrameRange {
     }
 };
 
+// Moments in which the shutter is open, spread evenly about each frame: from half its angle before to half after it.
+struct ShutterSamples {
+    int count = 1;      // 1: the frame itself alone; otherwise odd, 3 … 15
+    double angle = 180; // degrees of a frame during which it is open, 1 … 359
+    constexpr bool operator==(const ShutterSamples&) const = default;
+    constexpr bool valid() const {
+        return count == 1 || (count >= 3 && count <= 15 && count % 2 == 1 && angle >= 1 && angle <= 359);
+    }
+    // Of the k-th moment after its frame, in frames; 0 ≤ k < count; the middle one is the frame itself.
+    constexpr double offset(int k) const { return count < 2 ? 0 : angle / 360 * (static_cast<double>(k) / (count - 1) - 0.5); }
+};
+
+// An output frame, or a moment inside the shutter about it.
+struct FrameMoment {
+    std::int64_t frame = 0;
+    OutputFrame at;
+    constexpr bool whole() const { return at.value == static_cast<double>(frame); }
+};
+
 // Every `step`-th frame of a range, from its first one on.
 struct FrameSteps {
     FrameRange range;
     std::int64_t step = 1; // above 0
+    ShutterSamples shutter{};
     constexpr std::int64_t count() const { return (range.last - range.first) / step + 1; }
+    constexpr std::int64_t moments() const { return count() * shutter.count; }
+    // The k-th of all moments, which rise; 0 ≤ k < moments().
+    constexpr FrameMoment moment(std::int64_t k) const {
+        const std::int64_t frame = range.first + k / shutter.count * step;
+        return {frame, OutputFrame(static_cast<double>(frame) + shutter.offset(static_cast<int>(k % shutter.count)))};
+    }
 };
 
 // Frames outside ± this are refused: beyond it a double no longer holds a useful fraction of a frame.

@@ -2,7 +2,7 @@
 
 #include "core/base/numbers.h"
 #include "core/scene/placed_copy.h"
-#include "io/files/series.h"
+#include "io/handoff/file_names.h"
 #include "io/ply/ply.h"
 #include "io/vdb/volume_file.h"
 
@@ -17,13 +17,13 @@ namespace garland {
 
 namespace {
 
-std::string path_of(const BakeOrder& order, std::int64_t frame) {
-    return order.folder + "/" + numbered(order.name + ".", frame, 4, ".ply");
+std::string path_of(const BakeOrder& order, const FrameMoment& moment) {
+    return order.folder + "/" + FileNames(order.name).of(moment, ".ply");
 }
 
 // Volumes have files of their own, one a copy: "copies.c07.0012.vdb".
-std::string volume_path(const BakeOrder& order, const Show& show, std::int64_t copy, std::int64_t frame) {
-    return order.folder + "/" + numbered(order.name + "." + copy_name(copy, show.copies()) + ".", frame, 4, ".vdb");
+std::string volume_path(const BakeOrder& order, const Show& show, std::int64_t copy, const FrameMoment& moment) {
+    return order.folder + "/" + FileNames(order.name).of(copy_name(copy, show.copies()), moment, ".vdb");
 }
 
 // What one frame's file holds. An attribute is written when any pose has it.
@@ -62,7 +62,7 @@ PlyMerger::Content content_of(const std::vector<Posed>& all, const WrittenAs& as
 
 // Velocities are turned, sized and scaled by the copy's speed.
 Result<double> write_volumes(const std::vector<Posed>& all, const Show& show, const BakeOrder& order,
-                             std::int64_t frame, std::vector<std::string>& files) {
+                             const FrameMoment& moment, std::vector<std::string>& files) {
     double bytes = 0;
     for (const Posed& posed : all) {
         for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
@@ -71,7 +71,7 @@ Result<double> write_volumes(const std::vector<Posed>& all, const Show& show, co
             if (!sampled.pose->volume) continue;
             const VolumePtr volume =
                 placed(*sampled.pose->volume, volume_place(posed.places()[i], order.as), velocity_factor(posed, i));
-            const std::string path = volume_path(order, show, posed.arrangement->number(i), frame);
+            const std::string path = volume_path(order, show, posed.arrangement->number(i), moment);
             GARLAND_CHECK(write_volume(path, *volume, order.existing));
             files.push_back(path);
             GARLAND_TRY(back, read_volume_facts(path));
@@ -93,10 +93,10 @@ struct Filled {
     std::string path;
 };
 
-Result<Filled> fill_frame(const std::vector<Posed>& all, const BakeOrder& order, std::int64_t frame) {
+Result<Filled> fill_frame(const std::vector<Posed>& all, const BakeOrder& order, const FrameMoment& moment) {
     PlyMerger::Content content = content_of(all, order.as);
-    const std::string path = path_of(order, frame);
-    GARLAND_TRY(out, PlyMerger::create(path, content, order.existing, fmt::format("output frame {}", frame)));
+    const std::string path = path_of(order, moment);
+    GARLAND_TRY(out, PlyMerger::create(path, content, order.existing, fmt::format("output frame {}", moment.at.value)));
     PlacedCopy placed_now{order.as};
     for (const Posed& posed : all) {
         for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
@@ -174,11 +174,20 @@ class FrameCloser {
 
 } // namespace
 
-Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress& progress) {
-    if (!order.frames.valid() || order.step < 1)
+Result<void> validate(const FrameSteps& steps) {
+    if (!steps.range.valid() || steps.step < 1)
         return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+    if (steps.shutter.valid()) return {};
+    return fail(Error{ErrorCode::invalid, fmt::format("{} samples over {}° of the shutter", steps.shutter.count,
+                                                      steps.shutter.angle)}
+                    .keeping("nothing was written")
+                    .advise("use 1 sample, or 3, 5 … 15 over 1° to 359°"));
+}
+
+Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress& progress) {
+    GARLAND_CHECK(validate(order.steps()));
     BakeEstimate e;
-    e.files = order.count();
+    e.files = order.steps().moments();
     GARLAND_TRY(all, pose_all(show, OutputFrame(static_cast<double>(order.frames.first)), progress));
     double volumes = 0; // as large as in memory, at most
     for (const Posed& posed : all) {
@@ -196,12 +205,13 @@ Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress
     for (const auto& entry : std::filesystem::directory_iterator(order.folder, none))
         there.insert(order.folder + "/" + entry.path().filename().string());
     if (there.empty()) return e;
-    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
-        e.existing += static_cast<std::int64_t>(there.count(path_of(order, f)));
+    for (std::int64_t k = 0; k < e.files; ++k) {
+        const FrameMoment moment = order.steps().moment(k);
+        e.existing += static_cast<std::int64_t>(there.count(path_of(order, moment)));
         for (const ArrangementShow& a : show.arrangements) {
             if (!a.usable || a.sampler.source()->facts().kind != SourceKind::volume) continue;
             for (std::size_t i = 0; i < a.places.size(); ++i)
-                e.existing += static_cast<std::int64_t>(there.count(volume_path(order, show, a.number(i), f)));
+                e.existing += static_cast<std::int64_t>(there.count(volume_path(order, show, a.number(i), moment)));
         }
     }
     return e;
@@ -250,24 +260,26 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
     if (order.starts) {
         if (auto noted = order.starts(); !noted) return kept(std::move(noted.error()));
     }
-    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
-        progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
-                        fmt::format("frame {}", f));
+    const FrameSteps steps = order.steps();
+    for (std::int64_t k = 0; k < steps.moments(); ++k) {
+        const FrameMoment moment = steps.moment(k);
+        const double f = moment.at.value;
+        progress.report(static_cast<double>(k) / static_cast<double>(steps.moments()), fmt::format("frame {}", f));
         if (progress.cancelled()) return kept(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)});
-        if (order.complete && order.complete(file_name(path_of(order, f)))) {
-            done.files.push_back(path_of(order, f));
+        if (order.complete && order.complete(file_name(path_of(order, moment)))) {
+            done.files.push_back(path_of(order, moment));
             ++done.kept;
             continue;
         }
-        auto posed = pose_all(show, OutputFrame(static_cast<double>(f)), progress);
+        auto posed = pose_all(show, moment.at, progress);
         if (!posed) return kept(std::move(posed.error()));
         std::vector<std::string> beside;
-        auto volumes = write_volumes(*posed, show, order, f, beside);
+        auto volumes = write_volumes(*posed, show, order, moment, beside);
         if (!volumes) return kept(std::move(volumes.error()));
         done.bytes += *volumes;
-        auto filled = fill_frame(*posed, order, f);
+        auto filled = fill_frame(*posed, order, moment);
         if (!filled) return kept(std::move(filled.error()));
-        if (auto closed = closer.close(std::move(*filled), f, std::move(beside)); !closed)
+        if (auto closed = closer.close(std::move(*filled), moment.frame, std::move(beside)); !closed)
             return kept(std::move(closed.error()));
         for (const Posed& p : *posed) {
             done.poses += static_cast<std::int64_t>(p.poses.size());

@@ -14,17 +14,18 @@ namespace garland {
 
 struct BakeOrder {
     std::string folder;          // made if it is not there
-    std::string name = "copies"; // files are name.0001.ply …
+    std::string name = "copies"; // files are name.0001.ply …; see file_names.h
     FrameRange frames;
     Existing existing = Existing::refuse;
     std::int64_t step = 1; // every so many frames, from the first on; above 0
     WrittenAs as{};
+    ShutterSamples shutter{};
     // For going on where it was stopped: whether a frame's file is complete already, and what was just written.
     std::function<Result<void>()> starts{}; // once nothing speaks against it, before the first file
     std::function<bool(const std::string& name)> complete{};
     std::function<Result<void>(const std::string& name, std::int64_t frame)> wrote{};
 
-    std::int64_t count() const { return FrameSteps{frames, step}.count(); }
+    FrameSteps steps() const { return {frames, step, shutter}; }
 };
 
 struct BakeEstimate {
@@ -41,6 +42,9 @@ struct BakeDone {
     std::int64_t poses = 0, copies = 0; // summed over all frames that were written
     std::int64_t kept = 0;              // frames that were complete
 };
+
+// Errors: invalid, for an empty range or samples of the shutter that cannot be.
+Result<void> validate(const FrameSteps& steps);
 
 // Errors: invalid for an empty range; those of reading the first frame.
 Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress& progress = Progress::none());

@@ -2,7 +2,7 @@
 
 #include "core/base/numbers.h"
 #include "core/scene/placed_copy.h"
-#include "io/files/series.h"
+#include "io/handoff/file_names.h"
 #include "io/obj/obj.h"
 #include "io/ply/ply.h"
 
@@ -14,9 +14,9 @@ namespace garland {
 
 namespace {
 
-std::string name_of(const BakeOrder& order, const Show& show, std::int64_t copy, std::int64_t frame,
+std::string name_of(const BakeOrder& order, const Show& show, std::int64_t copy, const FrameMoment& moment,
                     const char* ending) {
-    return numbered(order.name + "." + copy_name(copy, show.copies()) + ".", frame, 4, ending);
+    return FileNames(order.name).of(copy_name(copy, show.copies()), moment, ending);
 }
 
 // A copy's geometry as it is written.
@@ -79,8 +79,7 @@ bool is_written(const Posed& posed, std::size_t i) {
 
 Result<BakeEstimate> estimate_copy_files(const Show& show, const BakeOrder& order, const char* ending,
                                          Progress& progress) {
-    if (!order.frames.valid() || order.step < 1)
-        return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+    GARLAND_CHECK(validate(order.steps()));
     const bool obj = std::string_view(ending) == ".obj";
     BakeEstimate e;
     GARLAND_TRY(all, pose_all(show, OutputFrame(static_cast<double>(order.frames.first)), progress));
@@ -94,16 +93,17 @@ Result<BakeEstimate> estimate_copy_files(const Show& show, const BakeOrder& orde
             ++e.files;
         }
     }
-    e.bytes *= static_cast<double>(order.count());
-    e.files *= order.count();
+    e.bytes *= static_cast<double>(order.steps().moments());
+    e.files *= order.steps().moments();
     e.free = free_space(order.folder);
     std::unordered_set<std::string> there; // the folder is looked through once
     std::error_code none;
     for (const auto& entry : std::filesystem::directory_iterator(order.folder, none))
         there.insert(entry.path().filename().string());
-    for (std::int64_t f = order.frames.first; f <= order.frames.last && !there.empty(); f += order.step) {
+    for (std::int64_t k = 0; k < order.steps().moments() && !there.empty(); ++k) {
         for (std::int64_t copy = 0; copy < show.copies(); ++copy)
-            e.existing += static_cast<std::int64_t>(there.count(name_of(order, show, copy, f, ending)));
+            e.existing +=
+                static_cast<std::int64_t>(there.count(name_of(order, show, copy, order.steps().moment(k), ending)));
     }
     return e;
 }
@@ -120,10 +120,12 @@ Result<BakeDone> write_copy_files(const Show& show, const BakeOrder& order, cons
             count == 0 ? "nothing was written" : fmt::format("the {} written so far", counted(count, "file", "files"));
         return fail(std::move(error));
     };
-    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
-        progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
-                        fmt::format("frame {}", f));
-        auto all = pose_all(show, OutputFrame(static_cast<double>(f)), progress);
+    const FrameSteps steps = order.steps();
+    for (std::int64_t k = 0; k < steps.moments(); ++k) {
+        const FrameMoment moment = steps.moment(k);
+        const double f = moment.at.value;
+        progress.report(static_cast<double>(k) / static_cast<double>(steps.moments()), fmt::format("frame {}", f));
+        auto all = pose_all(show, moment.at, progress);
         if (!all) return kept(std::move(all.error()));
         for (const Posed& posed : *all) {
             done.poses += static_cast<std::int64_t>(posed.poses.size());
@@ -131,7 +133,7 @@ Result<BakeDone> write_copy_files(const Show& show, const BakeOrder& order, cons
                 if (!is_written(posed, i)) continue;
                 if (progress.cancelled())
                     return kept(Error{ErrorCode::cancelled, fmt::format("stopped in frame {}", f)});
-                const std::string name = name_of(order, show, posed.arrangement->number(i), f, ending),
+                const std::string name = name_of(order, show, posed.arrangement->number(i), moment, ending),
                                   path = order.folder + "/" + name;
                 done.files.push_back(path);
                 ++done.copies;
@@ -141,12 +143,12 @@ Result<BakeDone> write_copy_files(const Show& show, const BakeOrder& order, cons
                 }
                 if (auto ok = write_one(path, one_copy(posed, i, order.as), obj, order.existing); !ok) {
                     done.files.pop_back();
-                    return kept(std::move(ok.error()).at_frame(f));
+                    return kept(std::move(ok.error()).at_frame(moment.frame));
                 }
                 std::error_code none;
                 done.bytes += static_cast<double>(std::filesystem::file_size(path, none));
                 if (order.wrote) {
-                    if (auto noted = order.wrote(name, f); !noted) return kept(std::move(noted.error()));
+                    if (auto noted = order.wrote(name, moment.frame); !noted) return kept(std::move(noted.error()));
                 }
             }
         }

@@ -3,7 +3,7 @@
 #include "core/base/numbers.h"
 #include "core/copies/attitude.h"
 #include "core/scene/placed_copy.h"
-#include "io/files/series.h"
+#include "io/handoff/file_names.h"
 #include "io/handoff/merged_copies.h"
 #include "io/obj/obj.h"
 #include "io/vdb/volume_file.h"
@@ -16,14 +16,14 @@ namespace garland {
 
 namespace {
 
-std::string name_of(const BakeOrder& order, const char* ending, std::int64_t frame) {
-    return numbered(order.name + ".", frame, 4, ending);
+std::string name_of(const BakeOrder& order, const char* ending, const FrameMoment& moment) {
+    return FileNames(order.name).of(moment, ending);
 }
 
 Result<void> none_in_the_way(const BakeOrder& order, const char* ending) {
     if (order.existing == Existing::replace) return {};
-    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
-        const std::string path = order.folder + "/" + name_of(order, ending, f);
+    for (std::int64_t k = 0; k < order.steps().moments(); ++k) {
+        const std::string path = order.folder + "/" + name_of(order, ending, order.steps().moment(k));
         if (!file_exists(path)) continue;
         return fail(Error{ErrorCode::exists, "is there already"}
                         .at(path)
@@ -70,6 +70,7 @@ VolumePtr without_voxels(const std::vector<GridFacts>& grids) {
 
 Result<BakeDone> write_frame_files(const Show& show, const BakeOrder& order, const char* ending, WriteFrame write,
                                    Progress& progress) {
+    GARLAND_CHECK(validate(order.steps()));
     GARLAND_CHECK(none_in_the_way(order, ending));
     if (order.starts) GARLAND_CHECK(order.starts());
     BakeDone done;
@@ -79,26 +80,28 @@ Result<BakeDone> write_frame_files(const Show& show, const BakeOrder& order, con
                                         : fmt::format("the {} written so far", counted(count, "file", "files"));
         return fail(std::move(error));
     };
-    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
-        progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
-                        fmt::format("frame {}", f));
+    const FrameSteps steps = order.steps();
+    for (std::int64_t k = 0; k < steps.moments(); ++k) {
+        const FrameMoment moment = steps.moment(k);
+        const double f = moment.at.value;
+        progress.report(static_cast<double>(k) / static_cast<double>(steps.moments()), fmt::format("frame {}", f));
         if (progress.cancelled()) return kept(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)});
-        const std::string name = name_of(order, ending, f), path = order.folder + "/" + name;
+        const std::string name = name_of(order, ending, moment), path = order.folder + "/" + name;
         if (order.complete && order.complete(name)) {
             done.files.push_back(path);
             ++done.kept;
             continue;
         }
-        auto posed = pose_all(show, OutputFrame(static_cast<double>(f)), progress);
+        auto posed = pose_all(show, moment.at, progress);
         if (!posed) return kept(std::move(posed.error()));
         if (auto written = write(*posed, order, path); !written)
-            return kept(std::move(written.error()).at(path).at_frame(f));
+            return kept(std::move(written.error()).at(path).at_frame(moment.frame));
         done.files.push_back(path);
         std::uint64_t size = 0;
         GARLAND_CHECK(read_head(path, 1, size));
         done.bytes += static_cast<double>(size);
         if (order.wrote) {
-            if (auto noted = order.wrote(name, f); !noted) return kept(std::move(noted.error()));
+            if (auto noted = order.wrote(name, moment.frame); !noted) return kept(std::move(noted.error()));
         }
         for (const Posed& p : *posed) {
             done.poses += static_cast<std::int64_t>(p.poses.size());

@@ -4,10 +4,10 @@
 #include "core/base/numbers.h"
 #include "core/geometry/volume.h"
 #include "core/project/alone.h"
-#include "io/files/series.h"
 #include "io/gltf/viewer_glb.h"
 #include "io/handoff/bake.h"
 #include "io/handoff/copy_files.h"
+#include "io/handoff/file_names.h"
 #include "io/handoff/frame_files.h"
 #include "io/handoff/manifest.h"
 #include "io/handoff/merged_copies.h"
@@ -30,7 +30,7 @@ namespace {
 // ---- posed copies
 
 BakeOrder bake_order(const HandoffOrder& o) {
-    return {o.folder, o.name, o.frames.range, o.files(), o.frames.step, o.as};
+    return {o.folder, o.name, o.frames.range, o.files(), o.frames.step, o.as, o.frames.shutter};
 }
 PosedUsdOrder posed_order(const HandoffOrder& o) {
     return {o.path(), o.name, o.frames, o.files(), o.as};
@@ -74,6 +74,13 @@ Result<HandoffDone> write_series(const Show& show, const HandoffOrder& order, Ha
     return done;
 }
 
+std::int64_t existing_frames(const HandoffOrder& order) {
+    std::int64_t count = 0;
+    for (std::int64_t k = 0; k < order.frames.moments(); ++k)
+        count += file_exists(order.folder + "/" + FileNames(order.name).of(order.frames.moment(k), order.ending));
+    return count;
+}
+
 // OBJ and arrays hold points and faces of the same copies.
 Result<HandoffPlan> plan_merged(const Show& show, const HandoffOrder& order, Progress& progress) {
     const FrameRange range = order.frames.range;
@@ -93,10 +100,9 @@ Result<HandoffPlan> plan_merged(const Show& show, const HandoffOrder& order, Pro
         plan.existing = file_exists(order.path()) + file_exists(order.folder + "/" + order.name + ".ply");
         return plan;
     }
-    plan.files = order.frames.count();
+    plan.files = order.frames.moments();
     plan.bytes = (points * 32 + corners * 7) * static_cast<double>(plan.files);
-    for (std::int64_t f = range.first; f <= range.last; f += order.frames.step)
-        plan.existing += file_exists(order.folder + "/" + numbered(order.name + ".", f, 4, ".obj"));
+    plan.existing = existing_frames(order);
     return plan;
 }
 
@@ -236,16 +242,14 @@ Result<HandoffPlan> plan_frames(const Show& show, const HandoffOrder& order, Pro
         }
     }
     HandoffPlan plan;
-    plan.files = order.frames.count(), plan.free = free_space(order.folder);
+    plan.files = order.frames.moments(), plan.free = free_space(order.folder);
     plan.bytes = bytes * static_cast<double>(plan.files);
-    const FrameRange range = order.frames.range;
-    for (std::int64_t f = range.first; f <= range.last; f += order.frames.step)
-        plan.existing += file_exists(order.folder + "/" + numbered(order.name + ".", f, 4, order.ending));
+    plan.existing = existing_frames(order);
     return plan;
 }
 
 UsdCacheOrder cache_order(const HandoffOrder& o) {
-    return {o.path(), o.name, o.frames.range, o.files(), o.frames.step, o.as};
+    return {o.path(), o.name, o.frames.range, o.files(), o.frames.step, o.as, o.frames.shutter};
 }
 
 } // namespace

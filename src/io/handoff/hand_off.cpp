@@ -1,4 +1,6 @@
 // Carrying out what the list of outputs holds: checks of an order, shares, the journal and the manifest around it.
+#include "io/handoff/bake.h"
+#include "io/handoff/file_names.h"
 #include "io/handoff/manifest.h"
 #include "io/handoff/outputs.h"
 
@@ -8,12 +10,15 @@
 
 namespace garland {
 
+std::string HandoffOrder::stem() const {
+    return FileNames(name).stem();
+}
+
 Result<void> validate(const HandoffOrder& order) {
-    if (order.name.empty() || order.name.find('/') != order.name.npos || order.name == "." || order.name == "..") {
-        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is not a name for files", order.name)}
-                        .keeping("nothing was written")
-                        .advise("give a name without a slash"));
-    }
+    const auto output = std::find_if(outputs().begin(), outputs().end(),
+                                     [&](const HandoffOutput& o) { return o.word == order.output; });
+    const bool known = output != outputs().end();
+    GARLAND_CHECK(validate_name(order.name, known && output->in_frames(order.ending)));
     const FrameRange r = order.frames.range;
     const auto within = [](std::int64_t f) { return std::abs(static_cast<double>(f)) <= frame_limit; };
     if (!r.valid() || order.frames.step < 1 || !within(r.first) || !within(r.last)) {
@@ -31,9 +36,14 @@ Result<void> validate(const HandoffOrder& order) {
                         .keeping("nothing was written")
                         .advise("leave out the unit and the up axis, or write another kind of file"));
     }
-    const auto output = std::find_if(outputs().begin(), outputs().end(),
-                                     [&](const HandoffOutput& o) { return o.word == order.output; });
-    if (order.each_copy && output != outputs().end() && !output->by_copy(order.ending)) {
+    if (known && order.frames.shutter.count != 1 && !output->in_shutter(order.ending)) {
+        return fail(Error{ErrorCode::unsupported, fmt::format("{} as {} has no samples inside the shutter", output->label,
+                                                              order.ending.empty() ? "it is" : order.ending.substr(1))}
+                        .keeping("nothing was written")
+                        .advise("leave them out; clocks and arrays of whole frames have no moments between"));
+    }
+    if (order.frames.shutter.count != 1) GARLAND_CHECK(validate(order.frames));
+    if (order.each_copy && known && !output->by_copy(order.ending)) {
         return fail(Error{ErrorCode::unsupported, fmt::format("{} as {} cannot be a file a copy", output->label,
                                                               order.ending.empty() ? "it is" : order.ending.substr(1))}
                         .keeping("nothing was written")
@@ -94,7 +104,7 @@ Result<void> round_off(const HandoffOutput& output, const HandoffOrder& order, c
     if (output.in_frames(order.ending) && !order.each_copy) { // which is never split
         std::int64_t frames = 0;
         for (const auto& [name, file] : files) frames += extension(name) == order.ending;
-        if (frames < order.frames.count()) {
+        if (frames < order.frames.moments()) {
             if (file_exists(manifest_path(order))) done.manifest = manifest_path(order); // another share was quicker
             return {};
         }

@@ -66,7 +66,8 @@ Result<HandoffJob> read_job(const std::string& path) {
 
 Result<JobState> state_of(const HandoffJob& job) {
     JobState state;
-    state.frames = job.order.frames.count();
+    // Moments inside the shutter count as frames where each has a file of its own.
+    state.frames = job.order.each_copy ? job.order.frames.count() : job.order.frames.moments();
     const std::string manifest = manifest_path(job.order);
     if (file_exists(manifest)) {
         GARLAND_TRY(m, read_manifest(manifest));
@@ -102,7 +103,7 @@ Result<FarmScripts> write_farm(const FarmOrder& order, Existing existing) {
         if (order.memory > 0) limits += fmt::format("#SBATCH --mem={}M\n", order.memory);
         if (order.minutes > 0) limits += fmt::format("#SBATCH --time={}\n", order.minutes);
         const std::string head =
-            fmt::format("#!/bin/sh\n#SBATCH --job-name={}\n#SBATCH --cpus-per-task=1\n{}", job.order.name, limits);
+            fmt::format("#!/bin/sh\n#SBATCH --job-name={}\n#SBATCH --cpus-per-task=1\n{}", job.order.stem(), limits);
         GARLAND_CHECK(write(stem + ".array.sh",
                             fmt::format("{}#SBATCH --array=1-{}\n#SBATCH --requeue\n#SBATCH --output={}.%a.log\n"
                                         "exec {} --chunk \"$SLURM_ARRAY_TASK_ID/{}\"\n",

@@ -14,7 +14,7 @@ struct HandoffJob {
     HandoffOrder order;
     int chunks = 1; // 1 … 100 000
 
-    std::string path() const { return order.folder + "/" + order.name + order.ending + ".job.json"; }
+    std::string path() const { return order.folder + "/" + order.stem() + order.ending + ".job.json"; }
 };
 
 // Paths in the file are relative to it where the project lies on the same disk below or beside it, so that a shared

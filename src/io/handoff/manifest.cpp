@@ -145,6 +145,8 @@ HandoffKey key_of(const HandoffInput& input, const HandoffOrder& order) {
     if (!order.as.usual())
         form = fmt::format(" {} {} {} {}", order.as.z_up, order.as.unit, order.as.velocities, order.as.attributes);
     if (order.each_copy) form += " each copy";
+    if (order.frames.shutter.count != 1)
+        form += fmt::format(" shutter {} {}", order.frames.shutter.count, order.frames.shutter.angle);
     key.settings = hash_of_text(fmt::format("{} {} {} {} {} {} {} {} {}", order.output, order.ending, order.name,
                                             order.frames.range.first, order.frames.range.last, order.frames.step,
                                             order.source.value, order.poses_per_frame, order.tolerance) +
@@ -153,11 +155,11 @@ HandoffKey key_of(const HandoffInput& input, const HandoffOrder& order) {
 }
 
 std::string manifest_path(const HandoffOrder& order) {
-    return order.folder + "/" + order.name + order.ending + ".handoff.json";
+    return order.folder + "/" + order.stem() + order.ending + ".handoff.json";
 }
 
 std::string journal_path(const HandoffOrder& order, const std::string& share) {
-    return order.folder + "/" + order.name + order.ending + ".handoff" + (share.empty() ? "" : "." + share) +
+    return order.folder + "/" + order.stem() + order.ending + ".handoff" + (share.empty() ? "" : "." + share) +
            ".journal";
 }
 
@@ -235,7 +237,7 @@ Result<void> HandoffJournal::add(const HandoffFile& file) {
 Result<std::map<std::string, HandoffFile>> journalled(const HandoffOrder& order, const HandoffKey& key) {
     std::map<std::string, HandoffFile> out;
     std::error_code none;
-    const std::string start = order.name + order.ending + ".handoff.";
+    const std::string start = order.stem() + order.ending + ".handoff.";
     for (const auto& entry : std::filesystem::directory_iterator(order.folder, none)) {
         const std::string name = entry.path().filename().string();
         if (name.rfind(start, 0) != 0 || extension(name) != ".journal") continue;
@@ -250,7 +252,7 @@ Result<std::map<std::string, HandoffFile>> journalled(const HandoffOrder& order,
 
 void remove_journals(const HandoffOrder& order) {
     std::error_code none;
-    const std::string start = order.name + order.ending + ".handoff.";
+    const std::string start = order.stem() + order.ending + ".handoff.";
     std::vector<std::filesystem::path> old;
     for (const auto& entry : std::filesystem::directory_iterator(order.folder, none)) {
         const std::string name = entry.path().filename().string();

@@ -22,6 +22,10 @@ inline void put_order(nlohmann::ordered_json& j, const HandoffOrder& o) {
     if (!o.as.velocities) j["velocities"] = false;
     if (!o.as.attributes) j["attributes"] = false;
     if (o.each_copy) j["each_copy"] = true;
+    if (o.frames.shutter.count != 1) {
+        j["shutter_samples"] = o.frames.shutter.count;
+        j["shutter"] = o.frames.shutter.angle; // degrees
+    }
 }
 
 // Throws what the library throws.
@@ -37,6 +41,7 @@ inline HandoffOrder order_in(const nlohmann::ordered_json& j, std::string folder
     o.as.z_up = j.value("up", "y") == "z", o.as.unit = j.value("unit", 1.0);
     o.as.velocities = j.value("velocities", true), o.as.attributes = j.value("attributes", true);
     o.each_copy = j.value("each_copy", false);
+    o.frames.shutter.count = j.value("shutter_samples", 1), o.frames.shutter.angle = j.value("shutter", 180.0);
     return o;
 }
 

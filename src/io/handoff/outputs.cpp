@@ -1,9 +1,12 @@
 #include "io/handoff/outputs.h"
 
 #include "core/base/numbers.h"
+#include "io/files/staged_files.h"
 #include "io/handoff/geometry_outputs.h"
 #include "io/handoff/manifest.h"
 #include "io/tables/camera_file.h"
+#include "io/tables/curve_file.h"
+#include "io/tables/export_timing.h"
 #include "io/tables/timing_table.h"
 #include "io/usd/shared_poses.h"
 #include "io/usd/timed_references.h"
@@ -12,7 +15,7 @@
 #include <cmath>
 #include <filesystem>
 #include <fmt/format.h>
-#include <map>
+#include <set>
 
 namespace garland {
 
@@ -50,8 +53,7 @@ void tell(const SharedPosesPlan& p, std::vector<std::string>& words,
 Result<HandoffPlan> plan_shared(const HandoffInput& in, const HandoffOrder& order, Progress& progress) {
     GARLAND_TRY(p, plan_shared_poses(*in.show, shared_order(order), progress));
     HandoffPlan plan;
-    sizes(plan, order);
-    plan.bytes = p.bytes, plan.left_out = p.left_out;
+    plan.files = p.files, plan.existing = p.there, plan.bytes = p.bytes, plan.free = p.free;
     tell(p, plan.words, plan.numbers);
     return plan;
 }
@@ -60,7 +62,7 @@ Result<HandoffDone> write_shared(const HandoffInput& in, const HandoffOrder& ord
                                  Progress& progress) {
     GARLAND_TRY(s, write_shared_poses(*in.show, shared_order(order), progress));
     HandoffDone done;
-    done.files = {order.path()}, done.bytes = s.bytes, done.left_out = s.plan.left_out;
+    done.files = s.files, done.bytes = s.bytes;
     tell(s.plan, done.words, done.numbers);
     done.numbers.emplace_back("copies", static_cast<double>(s.copies));
     return done;
@@ -101,7 +103,7 @@ Result<HandoffDone> write_references(const HandoffInput& in, const HandoffOrder&
     return done;
 }
 
-// ---- timing and camera
+// ---- timing table
 
 Result<HandoffPlan> plan_timing(const HandoffInput& in, const HandoffOrder& order, Progress&) {
     HandoffPlan plan;
@@ -125,6 +127,91 @@ Result<HandoffDone> write_timing(const HandoffInput& in, const HandoffOrder& ord
     done.numbers = {{"rows", static_cast<double>(rows.size())}};
     return done;
 }
+
+// ---- timings as curves and clips
+
+struct CurveFile {
+    const Timing* timing = nullptr;
+    std::string name; // of its file
+};
+
+// Of all timings that copies follow; a single one has the hand-off's own name.
+std::vector<CurveFile> curve_files(const Project& project, const HandoffOrder& order) {
+    std::vector<CurveFile> out;
+    for (const Timing& t : project.timings) {
+        const bool followed = std::any_of(project.arrangements.begin(), project.arrangements.end(),
+                                          [&](const Arrangement& a) { return a.timing == t.id; });
+        if (followed) out.push_back({&t, order.name + order.ending});
+    }
+    if (out.size() < 2) return out;
+    std::set<std::string> used;
+    for (CurveFile& file : out) {
+        std::string usual = file.timing->name;
+        for (char& c : usual)
+            if (c == '/' || c == '\\' || static_cast<unsigned char>(c) < ' ') c = '_';
+        file.name = fmt::format("{}.{}{}", order.name, usual, order.ending);
+        for (int k = 2; !used.insert(file.name).second; ++k)
+            file.name = fmt::format("{}.{} {}{}", order.name, usual, k, order.ending);
+    }
+    return out;
+}
+
+Result<HandoffPlan> plan_curves(const HandoffInput& in, const HandoffOrder& order, Progress&) {
+    HandoffPlan plan;
+    plan.free = free_space(order.folder);
+    for (const CurveFile& file : curve_files(in.project, order)) {
+        if (order.ending == ".otio" && file.timing->form != TimingForm::phrases) {
+            plan.left_out.push_back(file.timing->name + " (it is not made of phrases, which are what clips hold)");
+            continue;
+        }
+        plan.bytes += 2000 + (order.ending == ".csv" ? 30 * static_cast<double>(order.frames.count()) : 0);
+        ++plan.files;
+        plan.existing += file_exists(order.folder + "/" + file.name);
+    }
+    plan.words.emplace_back("Each timing over its whole span, whatever frames are asked for.");
+    plan.numbers = {{"timings", static_cast<double>(plan.files)}};
+    return plan;
+}
+
+Result<HandoffDone> write_curves(const HandoffInput& in, const HandoffOrder& order, HandoffJournal&,
+                                 Progress& progress) {
+    HandoffDone done;
+    GARLAND_TRY(staged, StagedFiles::create(order.folder));
+    std::vector<StagedFiles::Place> places;
+    std::string why;
+    for (const CurveFile& file : curve_files(in.project, order)) {
+        progress.report(0, file.timing->name);
+        if (progress.cancelled()) return fail(Error{ErrorCode::cancelled, "stopped"}.keeping("nothing was written"));
+        const std::string path = staged.folder() + "/" + file.name;
+        const auto said = export_timing(in.project, file.timing->id, path, Existing::refuse);
+        if (!said && said.error().code != ErrorCode::unsupported) return fail(said.error());
+        if (!said) {
+            why = said.error().message;
+            done.left_out.push_back(fmt::format("{} ({})", file.timing->name, why));
+            continue;
+        }
+        if (!said->empty()) done.words.push_back(fmt::format("{}: {}.", file.timing->name, *said));
+        if (order.ending != ".otio") { // the same timing as it will be read
+            GARLAND_TRY(back, read_curve(path));
+            done.words.push_back(fmt::format("{}: read back, {}.", file.timing->name, back.words));
+        }
+        std::uint64_t size = 0;
+        GARLAND_CHECK(read_head(path, 1, size));
+        done.bytes += static_cast<double>(size);
+        places.push_back({file.name, file.name});
+        done.files.push_back(order.folder + "/" + file.name);
+    }
+    if (places.empty()) {
+        return fail(Error{ErrorCode::unsupported, why.empty() ? "there is no timing that copies follow" : why}
+                        .keeping("nothing was written")
+                        .advise(why.empty() ? "add copies first" : "write csv or json"));
+    }
+    GARLAND_CHECK(staged.publish(places, order.files()));
+    done.numbers = {{"timings", static_cast<double>(places.size())}};
+    return done;
+}
+
+// ---- camera
 
 Result<HandoffPlan> plan_camera(const HandoffInput&, const HandoffOrder& order, Progress&) {
     HandoffPlan plan;
@@ -203,6 +290,16 @@ const std::vector<HandoffOutput>& outputs() {
          false,
          plan_timing,
          write_timing},
+        {"curves",
+         "timing curves and clips",
+         "Every timing that copies follow, in a file of its own: frames as CSV, everything about it as JSON, or its "
+         "phrases as clips of OpenTimelineIO",
+         {".json", ".csv", ".otio"},
+         false,
+         false,
+         false,
+         plan_curves,
+         write_curves},
         {"camera",
          "camera",
          "The project's camera with its keys, for every output frame",

@@ -22,7 +22,7 @@ enum class WhatIsThere {
 struct HandoffOrder {
     std::string output; // a word of the list
     std::string ending; // one of the output's: ".usdc"
-    std::string folder, name;
+    std::string folder, name; // of a file for each frame the name may say where its number goes: see file_names.h
     FrameSteps frames;
     WhatIsThere existing = WhatIsThere::refuse;
     SourceId source{};        // of one retimed source
@@ -34,6 +34,7 @@ struct HandoffOrder {
 
     Existing files() const { return existing == WhatIsThere::replace ? Existing::replace : Existing::refuse; }
     std::string path() const { return folder + "/" + name + ending; } // of what is one file
+    std::string stem() const; // the name without the place of a frame's number, of what stands beside all files
 };
 
 // What there is to hand off; all of it must outlive the work.
@@ -75,12 +76,16 @@ struct HandoffOutput {
     bool in_frames(const std::string& ending) const {
         return ending == ".ply" || ending == ".obj" || ending == ".vdb" || (of_source && ending == ".csv");
     }
+    bool in_shutter(const std::string& ending) const { // moments between frames can be written too
+        return !tabulates && std::string_view(word) != "timing" && std::string_view(word) != "curves" &&
+               ending != ".npy" && ending != ".glb";
+    }
     bool by_copy(const std::string& ending) const { // each_copy is to be had
         return std::string_view(word) == "posed-copies" && (ending == ".ply" || ending == ".obj");
     }
     // Whether files of this kind can be in another space than metres with y up: glTF and tables say nothing of it.
     static bool in_any_space(const std::string& ending) {
-        return ending != ".glb" && ending != ".gltf" && ending != ".csv";
+        return ending != ".glb" && ending != ".gltf" && ending != ".csv" && ending != ".json" && ending != ".otio";
     }
     Result<HandoffPlan> (*plan)(const HandoffInput&, const HandoffOrder&, Progress&);
     Result<HandoffDone> (*write)(const HandoffInput&, const HandoffOrder&, HandoffJournal&, Progress&);

@@ -26,23 +26,25 @@ double focal_length(const Camera& c) {
 
 template <class Use>
 void each_frame(const CameraOrder& order, const CameraPlan& plan, Use&& use) {
-    for (std::int64_t f = order.frames.range.first; f <= order.frames.range.last; f += order.frames.step)
-        use(f, plan.at(OutputFrame(static_cast<double>(f))));
+    for (std::int64_t k = 0; k < order.frames.moments(); ++k) {
+        const OutputFrame at = order.frames.moment(k).at;
+        use(at.value, plan.at(at));
+    }
 }
 
 std::string usd_text(const Project& project, const CameraOrder& order, const CameraPlan& plan) {
     std::string matrices, lengths, focus;
-    each_frame(order, plan, [&](std::int64_t f, const Camera& c) {
+    each_frame(order, plan, [&](double f, const Camera& c) {
         const CameraAxes own = axes_of(c);
         const WrittenAs& as = order.as;
         const CameraAxes p{as.turned(own.right), as.turned(own.up), as.turned(own.back), as.sized(own.place)};
         auto n = [](double v) { return exact_number(v); };
         matrices +=
-            fmt::format("            {}: (({}, {}, {}, 0), ({}, {}, {}, 0), ({}, {}, {}, 0), ({}, {}, {}, 1)),\n", f,
+            fmt::format("            {}: (({}, {}, {}, 0), ({}, {}, {}, 0), ({}, {}, {}, 0), ({}, {}, {}, 1)),\n", n(f),
                         n(p.right.x), n(p.right.y), n(p.right.z), n(p.up.x), n(p.up.y), n(p.up.z), n(p.back.x),
                         n(p.back.y), n(p.back.z), n(p.place.x), n(p.place.y), n(p.place.z));
-        lengths += fmt::format("            {}: {},\n", f, n(focal_length(c)));
-        focus += fmt::format("            {}: {},\n", f, n(c.distance / order.as.unit));
+        lengths += fmt::format("            {}: {},\n", n(f), n(focal_length(c)));
+        focus += fmt::format("            {}: {},\n", n(f), n(c.distance / order.as.unit));
     });
     return fmt::format(R"(#usda 1.0
 (
@@ -80,7 +82,7 @@ Result<std::string> gltf_text(const Project& project, const CameraOrder& order, 
     double field_of_view = 0;
     bool changes = false;
     std::array<double, 4> before{};
-    each_frame(order, plan, [&](std::int64_t f, const Camera& c) {
+    each_frame(order, plan, [&](double f, const Camera& c) {
         if (times.empty()) field_of_view = c.field_of_view;
         changes |= std::abs(c.field_of_view - field_of_view) > 1e-6;
         const CameraAxes p = axes_of(c);
@@ -94,8 +96,8 @@ Result<std::string> gltf_text(const Project& project, const CameraOrder& order, 
             for (double& v : q) v = -v;
         }
         before = q;
-        times.push_back(static_cast<float>(
-            project.settings.rate.start_of(static_cast<double>(f - order.frames.range.first)).value));
+        const double begins = order.frames.moment(0).at.value;
+        times.push_back(static_cast<float>(project.settings.rate.start_of(f - begins).value));
         for (int k = 0; k < 3; ++k) places.push_back(static_cast<float>(p.place[k]));
         for (double v : q) turns.push_back(static_cast<float>(v));
     });
@@ -162,7 +164,7 @@ std::string camera_table_row(double t, const Camera& c) {
 Result<void> write_camera(const Project& project, const CameraOrder& order) {
     if (order.frames.range.last < order.frames.range.first || order.frames.step < 1)
         return fail(ErrorCode::invalid, "the range of frames is empty");
-    if (order.frames.count() > 10'000'000) return fail(ErrorCode::too_large, "these are too many frames for a camera");
+    if (order.frames.moments() > 10'000'000) return fail(ErrorCode::too_large, "these are too many frames for a camera");
     if (!std::isfinite(order.aspect) || order.aspect <= 0 || order.aspect > 1000)
         return fail(ErrorCode::invalid, "the shape of the picture must be above 0");
     const CameraPlan plan(project.settings.camera_keys, project.settings.camera);
@@ -175,7 +177,7 @@ Result<void> write_camera(const Project& project, const CameraOrder& order) {
     if (kind == ".csv") {
         std::string text = camera_table_header();
         each_frame(order, plan,
-                   [&](std::int64_t f, const Camera& c) { text += camera_table_row(static_cast<double>(f), c); });
+                   [&](double f, const Camera& c) { text += camera_table_row(f, c); });
         return write_file(order.path, text, order.existing);
     }
     return fail(Error{ErrorCode::invalid, fmt::format("a camera cannot be written as \"{}\"", kind)}

@@ -44,13 +44,13 @@ Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& orde
         }
     }
     PlacedCopy placed{order.as};
-    for (std::int64_t k = 0; k < order.frames.count(); ++k) {
-        const std::int64_t f = range.first + k * order.frames.step;
-        progress.report(static_cast<double>(k) / static_cast<double>(order.frames.count()), fmt::format("frame {}", f));
+    for (std::int64_t k = 0; k < order.frames.moments(); ++k) {
+        const double t = order.frames.moment(k).at.value;
+        progress.report(static_cast<double>(k) / static_cast<double>(order.frames.moments()),
+                        fmt::format("frame {}", t));
         if (progress.cancelled())
             return fail(
-                Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)}.keeping("nothing was written"));
-        const auto t = static_cast<double>(f);
+                Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", t)}.keeping("nothing was written"));
         GARLAND_TRY(all, pose_all(show, OutputFrame(t), progress));
         for (const Posed& posed : all) {
             for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
@@ -97,7 +97,7 @@ Result<double> posed_usd_bytes(const Show& show, const PosedUsdOrder& order, Pro
             if (text) once += 6.0 * static_cast<double>(pose.faces->corners.size() + pose.faces->starts.size());
         }
     }
-    return once + each * static_cast<double>(order.frames.count());
+    return once + each * static_cast<double>(order.frames.moments());
 }
 
 } // namespace garland

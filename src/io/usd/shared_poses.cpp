@@ -3,8 +3,10 @@
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/copies/attitude.h"
+#include "io/files/staged_files.h"
 #include "io/handoff/bake.h"
 #include "io/usd/pose_prim.h"
+#include "io/vdb/volume_file.h"
 
 #include <algorithm>
 #include <cmath>
@@ -67,6 +69,10 @@ struct Group {
     };
     std::map<std::int64_t, Moved> furthest; // by the file frame before it; fades: below 0, by their weight
     double largest = 0;                     // copy
+    std::string name{};                     // of its prim, and in the names of its files
+
+    SourceKind kind() const { return sampler->source()->facts().kind; }
+    bool volumes() const { return kind() == SourceKind::volume; }
 
     void learn(const PosePick& pick, int per_frame) {
         const PosePick from = bare(pick);
@@ -93,16 +99,11 @@ std::string name_of(const Show& show, SourceId id) {
     return "source";
 }
 
-std::vector<Group> groups_of(const Show& show, std::vector<std::string>& left_out) {
+std::vector<Group> groups_of(const Show& show) {
     std::vector<Group> groups;
     for (const ArrangementShow& a : show.arrangements) {
         if (!a.usable || a.places.empty()) continue;
         auto g = std::find_if(groups.begin(), groups.end(), [&](const Group& one) { return one.source == a.source; });
-        if (a.sampler.source()->facts().kind == SourceKind::volume) {
-            std::string words = fmt::format("{} (a volume: hand it off as posed copies)", a.spec.name);
-            left_out.push_back(std::move(words));
-            continue;
-        }
         if (g == groups.end()) {
             groups.push_back({});
             g = std::prev(groups.end());
@@ -114,22 +115,43 @@ std::vector<Group> groups_of(const Show& show, std::vector<std::string>& left_ou
             g->largest = std::max(g->largest, largest_side(a.places[i]));
         }
     }
+    std::set<std::string> used;
+    for (Group& g : groups) {
+        const std::string usual = usd_identifier(name_of(show, g.source));
+        g.name = usual;
+        for (int k = 2; !used.insert(g.name).second; ++k) g.name = fmt::format("{}_{}", usual, k);
+    }
     return groups;
 }
 
+// A volume's pose lies in a file of its own beside the layer: "copies.smoke.0001.vdb".
+std::string volume_file(const SharedPosesOrder& order, const Group& g, std::size_t pose) {
+    const std::string file = file_name(order.path);
+    return fmt::format("{}.{}.{:04}.vdb", file.substr(0, file.size() - extension(file).size()), g.name, pose + 1);
+}
+
+// Every file, the layer last.
+std::vector<std::string> files_of(const SharedPosesOrder& order, const std::vector<Group>& groups) {
+    std::vector<std::string> files;
+    for (const Group& g : groups)
+        for (std::size_t k = 0; g.volumes() && k < g.poses.size(); ++k) files.push_back(volume_file(order, g, k));
+    files.push_back(file_name(order.path));
+    return files;
+}
+
 Result<void> learn_picks(std::vector<Group>& groups, const SharedPosesOrder& order, Progress& progress) {
-    const auto count = static_cast<double>(order.frames.count());
-    for (std::int64_t k = 0; k < order.frames.count(); ++k) {
-        const std::int64_t f = order.frames.range.first + k * order.frames.step;
+    const auto count = static_cast<double>(order.frames.moments());
+    for (std::int64_t k = 0; k < order.frames.moments(); ++k) {
+        const double f = order.frames.moment(k).at.value;
         progress.report(static_cast<double>(k) / count, fmt::format("looking at frame {}", f));
         if (progress.cancelled()) return fail(ErrorCode::cancelled, fmt::format("stopped at frame {}", f));
         for (Group& g : groups) {
             for (const ArrangementShow* a : g.shows) {
-                const auto moments = moments_at(*a, OutputFrame(static_cast<double>(f)));
+                const auto moments = moments_at(*a, OutputFrame(f));
                 const Picks picks = pick_poses(a->plan, a->clock, moments);
                 for (const PosePick& pick : picks.poses) g.learn(pick, order.per_frame);
                 if (!a->moves()) continue;
-                GARLAND_TRY(standing, places_at(*a, OutputFrame(static_cast<double>(f)), moments, false, progress));
+                GARLAND_TRY(standing, places_at(*a, OutputFrame(f), moments, false, progress));
                 for (const Placement& p : standing.places) g.largest = std::max(g.largest, largest_side(p));
             }
         }
@@ -155,7 +177,8 @@ Result<void> measure(const std::vector<Group>& groups, const Show& show, SharedP
             if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped while measuring");
             GARLAND_TRY(from, pose_of(*g.sampler, moved.from, progress));
             GARLAND_TRY(to, pose_of(*g.sampler, moved.to, progress));
-            if (from.pose->points.size() != to.pose->points.size() || from.pose->ids != to.pose->ids) {
+            if (from.pose->volume || from.pose->points.size() != to.pose->points.size() ||
+                from.pose->ids != to.pose->ids) {
                 plan.unmeasured = true;
                 continue;
             }
@@ -189,11 +212,10 @@ Result<void> valid(const SharedPosesOrder& order) {
 }
 
 Result<SharedPosesPlan> planned(std::vector<Group>& groups, const Show& show, const SharedPosesOrder& order,
-                                std::vector<std::string> left_out, Progress& progress) {
+                                Progress& progress) {
     PartOf looking(progress, 0, 0.6), measuring(progress, 0.6, 1);
     GARLAND_CHECK(learn_picks(groups, order, looking));
     SharedPosesPlan plan;
-    plan.left_out = std::move(left_out);
     GARLAND_CHECK(measure(groups, show, plan, measuring));
     const bool text = usd_form(order.path) == UsdForm::text;
     const double a_number = text ? 12 : 4, a_whole = text ? 6 : 2;
@@ -205,18 +227,22 @@ Result<SharedPosesPlan> planned(std::vector<Group>& groups, const Show& show, co
         const Pose& pose = *first.pose;
         double numbers = 3.0 * static_cast<double>(pose.points.size() + pose.normals.size());
         for (const Attribute& a : pose.attributes) numbers += static_cast<double>(a.values.size());
+        if (pose.volume) plan.bytes += static_cast<double>(pose.volume->bytes() * g.poses.size()); // at most
         const double faces = static_cast<double>(pose.faces->corners.size() + pose.faces->starts.size());
         plan.bytes += static_cast<double>(g.poses.size()) * (numbers * a_number + (text ? faces * a_whole : 0) + 300);
         const bool moves = std::any_of(g.shows.begin(), g.shows.end(), [](const auto* a) { return a->moves(); });
         plan.bytes += static_cast<double>(g.ids.size()) *
-                      (static_cast<double>(order.frames.count()) * (a_whole + (moves ? 16 * a_number : 0)) + 120);
+                      (static_cast<double>(order.frames.moments()) * (a_whole + (moves ? 16 * a_number : 0)) + 120);
     }
     if (const auto baked =
             estimate(show, {folder_of(order.path), order.name, order.frames.range, Existing::refuse, order.frames.step},
                      progress))
         plan.baked_bytes = baked->bytes;
     plan.free = free_space(folder_of(order.path));
-    plan.there = file_exists(order.path);
+    for (const std::string& file : files_of(order, groups)) {
+        ++plan.files;
+        plan.there += file_exists(folder_of(order.path) + "/" + file);
+    }
     return plan;
 }
 
@@ -291,13 +317,43 @@ void put_arrays(UsdLayerWriter& layer, UsdOutPrim& prim, double t, const Arrays&
     layer.sample(prim, "vector3f[]", "angularVelocities", t, usd_array(a.spins));
 }
 
-// Prototypes, in the order of their numbers; made by many threads, a handful at a time.
+// A volume as a prim whose fields are the grids of a file (UsdVol of the schemas of OpenUSD). Without the grids of
+// velocities: local speeds differ from copy to copy.
+Result<void> put_volume(UsdLayerWriter& layer, UsdOutPrim& prim, const std::string& path, const std::string& folder,
+                        const std::string& file, const Volume& volume) {
+    std::vector<std::string> names;
+    bool half = false;
+    for (const GridFacts& g : volume.facts()) {
+        if (g.name == "velocity" || g.name == "vel" || g.name == "v") continue;
+        names.push_back(g.name);
+        half |= g.half;
+    }
+    GARLAND_CHECK(write_volume(folder + "/" + file, *only_grids(volume, names, half), Existing::refuse));
+    GARLAND_TRY(back, read_volume_facts(folder + "/" + file));
+    if (back.size() != names.size())
+        return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at(file));
+    std::set<std::string> used;
+    for (const std::string& name : names) {
+        const std::string field = usd_identifier(name);
+        if (!used.insert(field).second) continue; // a second grid of the same name
+        UsdOutPrim& grid = prim.child(UsdOutPrim::def, "OpenVDBAsset", field);
+        layer.set(grid, "token", "fieldName", usd_token(name));
+        layer.set(grid, "asset", "filePath", usd_asset("./" + file));
+        layer.relate(prim, "field:" + field, {path + "/" + field});
+    }
+    return {};
+}
+
+// Prototypes, in the order of their numbers; made by many threads, a handful at a time. folder: where the files of
+// volumes are written.
 Result<void> put_poses(UsdLayerWriter& layer, UsdOutPrim& instancer, const std::string& path, const Group& g,
-                       const WrittenAs& as, Progress& progress) {
+                       const SharedPosesOrder& order, const std::string& folder, Progress& progress) {
     std::vector<const PosePick*> by_number(g.poses.size());
     for (const auto& [pick, number] : g.poses) by_number[static_cast<std::size_t>(number)] = &pick;
     UsdOutPrim& scope = instancer.child(UsdOutPrim::def, "Scope", "poses");
-    const bool particles = g.sampler->source()->facts().kind == SourceKind::particles;
+    const bool particles = g.kind() == SourceKind::particles;
+    const char* const type = g.volumes() ? "Volume" : particles ? "Points" : "Mesh";
+    const WrittenAs& as = order.as;
     std::vector<std::string> targets;
     constexpr std::size_t handful = 32;
     for (std::size_t from = 0; from < by_number.size(); from += handful) {
@@ -311,14 +367,20 @@ Result<void> put_poses(UsdLayerWriter& layer, UsdOutPrim& instancer, const std::
         for (std::size_t i = 0; i < made.size(); ++i) {
             if (!made[i]) return fail(std::move(made[i].error()));
             const std::string name = fmt::format("pose_{}", from + i);
-            UsdOutPrim& prim = scope.child(UsdOutPrim::def, particles ? "Points" : "Mesh", name);
+            UsdOutPrim& prim = scope.child(UsdOutPrim::def, type, name);
+            targets.push_back(path + "/poses/" + name);
+            if (g.volumes()) {
+                if (made[i]->pose->volume)
+                    GARLAND_CHECK(put_volume(layer, prim, targets.back(), folder, volume_file(order, g, from + i),
+                                             *made[i]->pose->volume));
+                continue;
+            }
             const std::vector<V3f> none;
             const std::vector<Attribute> nothing;
             const Pose& pose = *made[i]->pose;
             put_pose(layer, prim, {}, pose,
                      {pose.points, pose.normals, none, as.attributes ? pose.attributes : nothing, as.attributes});
             if (!particles) layer.set_uniform(prim, "token", "subdivisionScheme", usd_token("none"));
-            targets.push_back(path + "/poses/" + name);
         }
     }
     layer.relate(instancer, "prototypes", std::move(targets));
@@ -329,23 +391,29 @@ Result<void> put_poses(UsdLayerWriter& layer, UsdOutPrim& instancer, const std::
 
 Result<SharedPosesPlan> plan_shared_poses(const Show& show, const SharedPosesOrder& order, Progress& progress) {
     GARLAND_CHECK(valid(order));
-    std::vector<std::string> left_out;
-    auto groups = groups_of(show, left_out);
-    return planned(groups, show, order, std::move(left_out), progress);
+    auto groups = groups_of(show);
+    return planned(groups, show, order, progress);
 }
 
 Result<SharedPosesDone> write_shared_poses(const Show& show, const SharedPosesOrder& order, Progress& progress) {
     GARLAND_CHECK(valid(order));
-    std::vector<std::string> left_out;
-    auto groups = groups_of(show, left_out);
+    auto groups = groups_of(show);
     if (groups.empty())
         return fail(Error{ErrorCode::unsupported, "there is no copy that can be written as shared poses"}
                         .keeping("nothing was written")
-                        .advise(left_out.empty() ? "add copies first" : "hand volumes off as posed copies"));
-    GARLAND_TRY(layer, UsdLayerWriter::create(order.path, usd_form(order.path), order.existing));
+                        .advise("add copies first"));
+    if (order.existing == Existing::refuse && file_exists(order.path)) {
+        return fail(Error{ErrorCode::exists, "already exists"}
+                        .at(order.path)
+                        .keeping("the existing file; nothing was written")
+                        .advise("choose another folder or name, or say that it may be replaced"));
+    }
+    GARLAND_TRY(staged, StagedFiles::create(folder_of(order.path)));
+    GARLAND_TRY(layer, UsdLayerWriter::create(staged.folder() + "/" + file_name(order.path), usd_form(order.path),
+                                              Existing::refuse));
     PartOf planning(progress, 0, 0.3);
     SharedPosesDone done;
-    GARLAND_TRY(plan, planned(groups, show, order, std::move(left_out), planning));
+    GARLAND_TRY(plan, planned(groups, show, order, planning));
     done.plan = std::move(plan);
     if (done.plan.free >= 0 && done.plan.bytes > done.plan.free) {
         return fail(Error{ErrorCode::disk_full, fmt::format("about {} are needed, but only {} are free",
@@ -360,28 +428,24 @@ Result<SharedPosesDone> write_shared_poses(const Show& show, const SharedPosesOr
                order.as);
     UsdOutPrim& root = layer.root().child(UsdOutPrim::def, "Xform", top);
     put_space(layer, root, order.as);
-    std::set<std::string> used;
     double at = 0.3;
     const double each = 0.65 / static_cast<double>(groups.size());
     for (const Group& g : groups) {
-        std::string name = usd_identifier(name_of(show, g.source));
-        for (int k = 2; !used.insert(name).second; ++k)
-            name = fmt::format("{}_{}", usd_identifier(name_of(show, g.source)), k);
-        UsdOutPrim& prim = root.child(UsdOutPrim::def, "PointInstancer", name);
+        UsdOutPrim& prim = root.child(UsdOutPrim::def, "PointInstancer", g.name);
         PartOf posing(progress, at, at + each / 2), placing(progress, at + each / 2, at + each);
         at += each;
-        GARLAND_CHECK(put_poses(layer, prim, fmt::format("/{}/{}", top, name), g, order.as, posing));
+        GARLAND_CHECK(
+            put_poses(layer, prim, fmt::format("/{}/{}", top, g.name), g, order, staged.folder(), posing));
         layer.set(prim, "int64[]", "ids", usd_array(g.ids));
         std::vector<std::int32_t> last(g.ids.size(), 0);
         const bool moves = std::any_of(g.shows.begin(), g.shows.end(), [](const auto* a) { return a->moves(); });
-        for (std::int64_t k = 0; k < order.frames.count(); ++k) {
-            const std::int64_t f = range.first + k * order.frames.step;
-            placing.report(static_cast<double>(k) / static_cast<double>(order.frames.count()),
-                           fmt::format("frame {}", f));
+        for (std::int64_t k = 0; k < order.frames.moments(); ++k) {
+            const double t = order.frames.moment(k).at.value;
+            placing.report(static_cast<double>(k) / static_cast<double>(order.frames.moments()),
+                           fmt::format("frame {}", t));
             if (progress.cancelled())
-                return fail(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)}.keeping(
+                return fail(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", t)}.keeping(
                     "nothing was written"));
-            const auto t = static_cast<double>(f);
             const bool placed = moves || k == 0;
             GARLAND_TRY(arrays,
                         arrays_at(g, last, t, order.per_frame, show.settings.rate.per_second(), placed, progress));
@@ -392,7 +456,17 @@ Result<SharedPosesDone> write_shared_poses(const Show& show, const SharedPosesOr
     done.frames = order.frames.count();
     GARLAND_CHECK(layer.finish());
     GARLAND_CHECK(layer.publish());
-    done.bytes = static_cast<double>(layer.bytes());
+    std::vector<StagedFiles::Place> places;
+    for (const std::string& file : files_of(order, groups)) {
+        std::uint64_t size = 0;
+        if (!file_exists(staged.folder() + "/" + file)) continue; // nothing is shown in that pose
+        GARLAND_CHECK(read_head(staged.folder() + "/" + file, 1, size));
+        done.bytes += static_cast<double>(size);
+        places.push_back({file, file});
+        done.files.push_back(folder_of(order.path) + "/" + file);
+    }
+    std::swap(done.files.front(), done.files.back()); // what is opened comes first
+    GARLAND_CHECK(staged.publish(places, order.existing));
     progress.report(1, "written");
     return done;
 }

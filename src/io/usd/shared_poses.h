@@ -33,8 +33,7 @@ struct SharedPosesPlan {
     double bytes = 0;                  // of the file, about
     double baked_bytes = 0;            // of the same copies as posed copies, about
     double free = -1;                  // bytes on that disk; −1 unknown
-    bool there = false;                // the file is there already
-    std::vector<std::string> left_out; // sources that cannot be held so, with the reason
+    std::int64_t files = 0, there = 0; // there: of the files, that exist already
 };
 
 // Errors: invalid; those of reading; cancelled.
@@ -43,6 +42,7 @@ Result<SharedPosesPlan> plan_shared_poses(const Show& show, const SharedPosesOrd
 
 struct SharedPosesDone {
     SharedPosesPlan plan;
+    std::vector<std::string> files; // the layer, then those of volumes
     double bytes = 0;
     std::int64_t copies = 0, frames = 0;
 };
@@ -50,8 +50,9 @@ struct SharedPosesDone {
 // Written, for each source: a prim of type PointInstancer with the prototypes below it, ids (a copy's number from 1),
 // and as time samples (output frames) protoIndices, positions, orientations (half floats, as the schema wants them;
 // orientationsf beside it as floats, for readers that know it), scales, invisibleIds; velocities and angularVelocities
-// where copies move. Prototypes have no velocities: their local speeds differ from copy to copy. Errors: exists,
-// disk_full …; those of reading; cancelled. The file appears complete or not at all.
+// where copies move. Prototypes have no velocities: their local speeds differ from copy to copy. A pose of a volume is an
+// OpenVDB file beside the layer, name.source.0001.vdb. Errors: exists, disk_full …; those of reading; cancelled. All
+// files appear, or none does and what was there stays.
 Result<SharedPosesDone> write_shared_poses(const Show& show, const SharedPosesOrder& order,
                                            Progress& progress = Progress::none());
 

@@ -24,20 +24,21 @@ class CacheWriter {
         return CacheWriter(order, std::move(staged), path, std::move(layer), particles);
     }
 
-    Result<void> add(std::int64_t frame, const Posed& posed) {
+    Result<void> add(const FrameMoment& moment, const Posed& posed) {
         const std::uint32_t pick = posed.picks.copies.front();
         const bool there = pick != no_pose;
-        const auto time = static_cast<double>(frame);
+        const double time = moment.at.value;
         layer_.sample(*prim_, "token", "visibility", time, usd_token(there ? "inherited" : "invisible"));
         if (!there) return {};
         const Pose& pose = *posed.poses[pick].pose;
         if (pose.volume) {
-            return fail(Error{ErrorCode::unsupported, "volumes are not written as USD"}.at_frame(frame).advise(
-                "hand them off as posed copies"));
+            return fail(Error{ErrorCode::unsupported, "volumes are not written as USD"}
+                            .at_frame(moment.frame)
+                            .advise("hand them off as posed copies"));
         }
         PlacedCopy placed{order_.as};
         place_copy(posed, 0, placed);
-        written_.push_back({frame, points_hash(placed.points)});
+        if (moment.whole()) written_.push_back({moment.frame, points_hash(placed.points)});
         put_pose(layer_, *prim_, time, pose,
                  {placed.points, placed.normals, placed.velocities, placed.attributes(pose), order_.as.attributes});
         return {};
@@ -53,7 +54,7 @@ class CacheWriter {
         const auto samples = static_cast<std::int64_t>(prim_->property("point3f[]", "points").samples.size());
         done.samples = std::max<std::int64_t>(samples, written_.empty() ? 0 : 1);
         done.bytes = static_cast<double>(layer_.bytes());
-        done.frames = FrameSteps{order_.frames, order_.step}.count();
+        done.frames = order_.steps().count();
         GARLAND_CHECK(layer_.publish());
         GARLAND_TRY(back, open_source(path_, progress));
         GARLAND_CHECK(compare(*back, progress));
@@ -61,7 +62,7 @@ class CacheWriter {
         return done;
     }
 
-    // Every frame that was written, read again: the same points to the last bit.
+    // Every whole frame that was written, read again: the same points to the last bit.
     Result<void> compare(const Source& back, Progress& progress) const {
         std::size_t done = 0;
         for (const Written& w : written_) {
@@ -124,7 +125,7 @@ Result<double> usd_cache_bytes(const Show& show, const UsdCacheOrder& order, Pro
             once += static_cast<double>(pose.uvs.size()) * 24;
         }
     }
-    return once + each * static_cast<double>(FrameSteps{order.frames, order.step}.count());
+    return once + each * static_cast<double>(order.steps().moments());
 }
 
 Result<UsdCacheDone> write_usd_cache(const Show& show, const UsdCacheOrder& order, Progress& progress) {
@@ -143,14 +144,17 @@ Result<UsdCacheDone> write_usd_cache(const Show& show, const UsdCacheOrder& orde
     const bool particles = show.arrangements.front().sampler.source()->facts().kind == SourceKind::particles;
     auto writer = CacheWriter::create(order, particles);
     if (!writer) return fail(Error{std::move(writer.error())}.at(order.path).keeping("nothing was written"));
-    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
-        progress.report(0.8 * static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
+    const FrameSteps steps = order.steps();
+    for (std::int64_t k = 0; k < steps.moments(); ++k) {
+        const FrameMoment moment = steps.moment(k);
+        const double f = moment.at.value;
+        progress.report(0.8 * static_cast<double>(k) / static_cast<double>(steps.moments()),
                         fmt::format("frame {}", f));
         if (progress.cancelled())
             return fail(
                 Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)}.keeping("nothing was written"));
-        GARLAND_TRY(posed, pose_all(show, OutputFrame(static_cast<double>(f)), progress));
-        GARLAND_CHECK(writer->add(f, posed.front()));
+        GARLAND_TRY(posed, pose_all(show, moment.at, progress));
+        GARLAND_CHECK(writer->add(moment, posed.front()));
     }
     auto done = writer->finish(show.settings.rate, progress);
     if (!done) {

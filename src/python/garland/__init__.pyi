@@ -101,6 +101,8 @@ class Project:
         velocities: bool = True,
         attributes: bool = True,
         each_copy: bool = False,
+        shutter_samples: int = 1,
+        shutter: float = 180.0,
         progress: Progress | None = None,
     ) -> Plan: ...
     def hand_off(
@@ -121,6 +123,8 @@ class Project:
         velocities: bool = True,
         attributes: bool = True,
         each_copy: bool = False,
+        shutter_samples: int = 1,
+        shutter: float = 180.0,
         progress: Progress | None = None,
     ) -> Done: ...
 

@@ -26,6 +26,8 @@ class ArrangePanel : public Panel {
     void single_out_part(const QString& part);
     std::vector<CopyId> picked() const; // of the shown arrangement
 
+    void showEvent(QShowEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
     // The cards, one after another; in place_card.cpp and copies_cards.cpp.
     void add_place_card(QVBoxLayout* column);
     void add_counts(QVBoxLayout* column);

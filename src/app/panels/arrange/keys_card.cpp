@@ -6,15 +6,6 @@ namespace garland {
 
 namespace {
 
-// As it stands at an output frame, with how the key before it goes on.
-PlaceKey key_at(const std::vector<PlaceKey>& keys, double t) {
-    PlaceKey key = PlaceCurve(keys).at(t);
-    for (const PlaceKey& k : keys) {
-        if (k.at.value <= t) key.toward = k.toward;
-    }
-    return key;
-}
-
 struct KeyPart {
     QString label;
     Quantity quantity;
@@ -47,6 +38,15 @@ std::vector<KeyPart> parts_of_a_place() {
 }
 
 } // namespace
+
+// The Scene has handles for what moves as a whole while this step is open.
+void ArrangePanel::showEvent(QShowEvent*) {
+    viewing_.hold_place(true);
+}
+
+void ArrangePanel::hideEvent(QHideEvent*) {
+    viewing_.hold_place(false);
+}
 
 void ArrangePanel::add_keys_card(QVBoxLayout* to) {
     QVBoxLayout* column = add_card(to, tr("Moving as a whole"));

@@ -21,6 +21,8 @@ QString ending_words(const QString& ending) {
         {".obj", "OBJ, a file for each frame"},
         {".npy", "NumPy array"},
         {".vdb", "OpenVDB, a file for each frame"},
+        {".json", "JSON, everything about a timing"},
+        {".otio", "OpenTimelineIO clips of phrases"},
     };
     return words.value(ending, ending);
 }
@@ -48,7 +50,8 @@ void HandoffPanel::make_fields() {
     auto* browse = make_button(tr("Browse…"), tr("Choose the folder"));
     name_ = new QLineEdit(tr("copies"));
     name_->setAccessibleName(tr("Name"));
-    name_->setToolTip(tr("What files are called, before their number"));
+    name_->setToolTip(tr("What files are called, before their number. #### is the place of the number, with as many "
+                         "digits: lantern_####"));
     first_ = make_number(Quantity::output_frames, -1e9, 1e9, 0, tr("First frame to write"),
                          tr("The first output frame to write"));
     last_ = make_number(Quantity::output_frames, -1e9, 1e9, 0, tr("Last frame to write"),
@@ -153,16 +156,38 @@ void HandoffPanel::make_form(int row, QHBoxLayout* range) {
     line->setSpacing(8);
     for (QWidget* w : std::initializer_list<QWidget*>{up_, unit_, keep_label_, velocities_, attributes_, each_copy_})
         line->addWidget(w);
+    make_shutter(line);
     line->addStretch(1);
     grid_->addWidget(space_label_, row, 0);
     grid_->addLayout(line, row, 1, 1, 2);
     connect(handles_, &NumberField::edited, this, &HandoffPanel::estimate_size);
 }
 
+// Moments about each frame while the shutter is open.
+void HandoffPanel::make_shutter(QHBoxLayout* row) {
+    moments_label_ = make_label(tr("moments"));
+    moments_ = make_choice({}, tr("Moments about each frame"),
+                           tr("How many moments are written about each frame while the shutter is open, for motion "
+                              "blur elsewhere: extra times in USD, files numbered between frames in a series"),
+                           [this](int) {
+                               offer_form();
+                               estimate_size();
+                           });
+    moments_->addItem(tr("the frame alone"), 1);
+    for (int count = 3; count <= 15; count += 2) moments_->addItem(QString::number(count), count);
+    shutter_label_ = make_label(tr("shutter"));
+    shutter_ = make_number(Quantity::degrees, 1, 359, 0, tr("Shutter of the moments"),
+                           tr("How long of a frame the shutter is open, about the frame: 180° is half of it"));
+    shutter_->set_value(180);
+    connect(shutter_, &NumberField::edited, this, &HandoffPanel::estimate_size);
+    for (QWidget* w : std::initializer_list<QWidget*>{moments_label_, moments_, shutter_label_, shutter_})
+        row->addWidget(w);
+}
+
 void HandoffPanel::offer_form() {
     const HandoffOutput* o = output();
     const std::string ending = as_->currentData().toString().toStdString(), word = o ? o->word : "";
-    const bool geometry = o && word != "timing" && word != "camera" && ending != ".glb";
+    const bool geometry = o && word != "timing" && word != "curves" && word != "camera" && ending != ".glb";
     for (QWidget* w : {static_cast<QWidget*>(up_), static_cast<QWidget*>(unit_), static_cast<QWidget*>(space_label_)})
         w->setVisible(o && HandoffOutput::in_any_space(ending));
     const bool both = geometry && ending != ".obj" && ending != ".npy" && ending != ".vdb";
@@ -170,6 +195,10 @@ void HandoffPanel::offer_form() {
          {static_cast<QWidget*>(velocities_), static_cast<QWidget*>(attributes_), static_cast<QWidget*>(keep_label_)})
         w->setVisible(both);
     each_copy_->setVisible(o && o->by_copy(ending));
+    const bool between = o && o->in_shutter(ending);
+    for (QWidget* w : std::initializer_list<QWidget*>{moments_, moments_label_}) w->setVisible(between);
+    for (QWidget* w : std::initializer_list<QWidget*>{shutter_, shutter_label_})
+        w->setVisible(between && moments_->currentIndex() > 0);
     for (QWidget* w : {static_cast<QWidget*>(handles_), static_cast<QWidget*>(handles_label_)}) w->setVisible(o);
 }
 

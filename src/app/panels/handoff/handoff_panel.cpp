@@ -1,7 +1,7 @@
 #include "app/panels/handoff/handoff_panel.h"
 
 #include "core/base/numbers.h"
-#include "io/files/series.h"
+#include "io/handoff/file_names.h"
 
 #include <QCoreApplication>
 #include <QDir>
@@ -65,11 +65,13 @@ QString names_words(const HandoffOrder& order, std::int64_t copies) {
     const FrameRange& range = order.frames.range;
     if (output == outputs().end() || !output->in_frames(order.ending) || range.first == range.last)
         return QString::fromStdString(order.name + order.ending);
-    auto of = [&](std::int64_t copy, std::int64_t frame) {
-        const std::string name = order.name + (order.each_copy ? "." + copy_name(copy, copies) : "") + ".";
-        return QString::fromStdString(numbered(name, frame, 4, order.ending));
+    const FileNames names(order.name);
+    auto of = [&](std::int64_t copy, std::int64_t k) {
+        const FrameMoment moment = order.frames.moment(k);
+        return QString::fromStdString(order.each_copy ? names.of(copy_name(copy, copies), moment, order.ending)
+                                                      : names.of(moment, order.ending));
     };
-    return HandoffPanel::tr("%1 to %2").arg(of(0, range.first), of(copies - 1, range.last));
+    return HandoffPanel::tr("%1 to %2").arg(of(0, 0), of(copies - 1, order.frames.moments() - 1));
 }
 
 // Samples of all pixels of all frames.
@@ -181,6 +183,8 @@ HandoffOrder HandoffPanel::order() const {
     out.name = name_->text().toStdString();
     const auto more = static_cast<std::int64_t>(handles_->value());
     out.frames = {{frames().first - more, frames().last + more}, 1};
+    if (output()->in_shutter(out.ending) && moments_->currentIndex() > 0)
+        out.frames.shutter = {moments_->currentData().toInt(), shutter_->value()};
     if (HandoffOutput::in_any_space(out.ending)) {
         out.as.z_up = up_->currentIndex() == 1;
         out.as.unit = units_of_length()[static_cast<std::size_t>(std::max(0, unit_->currentIndex()))].second;
@@ -365,8 +369,9 @@ void HandoffPanel::say(const QString& text, const char* role) {
 QString HandoffPanel::problem() const {
     if (folder_->text().trimmed().isEmpty()) return tr("Choose a folder to write into first.");
     if (const QString why = show_problem(); !why.isEmpty()) return why;
-    if (name_->text().isEmpty() || name_->text().contains('/') || name_->text() == "." || name_->text() == "..")
-        return tr("“%1” is not a name for files. Give a name without a slash; nothing was written.").arg(name_->text());
+    const bool frames = output() && output()->in_frames(as_->currentData().toString().toStdString());
+    if (auto fine = validate_name(name_->text().toStdString(), frames || !output()); !fine)
+        return QString::fromStdString(describe(fine.error()));
     return {};
 }
 

@@ -38,6 +38,7 @@ class HandoffPanel : public Panel {
     void make_queue();
     void make_job_buttons(QHBoxLayout* row);
     void queue_order(const HandoffOrder& order);
+    void make_shutter(QHBoxLayout* row);
     void make_form(int row, QHBoxLayout* range); // handles beside the frames, space, what is kept
     void offer_form();                           // as much of it as the chosen kind of file can have
     const HandoffOutput* output() const;         // null: preview
@@ -63,7 +64,9 @@ class HandoffPanel : public Panel {
     QLabel *about_, *as_label_, *source_label_, *existing_label_, *poses_label_, *tolerance_label_, *space_label_,
         *keep_label_, *handles_label_;
     QLineEdit *folder_, *name_;
-    NumberField *first_, *last_, *handles_, *poses_, *tolerance_;
+    NumberField *first_, *last_, *handles_, *poses_, *tolerance_, *shutter_;
+    QComboBox* moments_;
+    QLabel *moments_label_, *shutter_label_;
     QLabel* size_;
     QPushButton *write_, *cancel_, *pause_, *to_job_;
     QProgressBar* bar_;

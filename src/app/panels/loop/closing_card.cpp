@@ -65,9 +65,9 @@ void LoopPanel::make_range_row(QVBoxLayout* column) {
         [](const Closing& c) { return static_cast<double>(c.length); },
         [](Closing& c, double v) { c.length = static_cast<std::int64_t>(v); });
     fields_->choice(
-        range, tr("Close by"), {tr("nothing"), tr("fade the end"), tr("two layers"), tr("spread the gap")},
-        tr("Cut: no closing, the ends already match. End fade: the end is blended into the frames before the start. "
-           "Two layers, half a loop apart, each fade out where they jump. Spread gap: the difference is distributed "
+        range, tr("Blend the ends"), {tr("none"), tr("fade the end"), tr("two layers"), tr("spread the gap")},
+        tr("None: the ends already match. Fade the end: the end is blended into the frames before the start. "
+           "Two layers, half a loop apart, each fade out where they jump. Spread the gap: the difference is distributed "
            "over the whole loop, without a double image."),
         [](const Closing& c) { return static_cast<int>(c.way); },
         [](Closing& c, int i) { c.way = static_cast<ClosingWay>(i); });
