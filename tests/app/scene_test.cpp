@@ -4,7 +4,12 @@
 #include "app/scene_view/detail.h"
 #include "app/theme/tokens.h"
 
+#include <QCompleter>
+#include <QFileDialog>
+#include <QLineEdit>
+#include <QPainter>
 #include <QSet>
+#include <QSvgRenderer>
 
 using namespace garland;
 using namespace garland::testing;
@@ -102,6 +107,47 @@ struct InScene {
 class SceneTest : public QObject {
     Q_OBJECT
   private slots:
+    // For notes: every triangle as a face of the drawing, the second pose as outlines; it needs no graphics.
+    void the_scene_is_saved_as_a_drawing() {
+        InScene o({cloth(20, 0), cloth(20, 1)}, 3);
+        o.window.viewing().set_frame(1);
+        const QString path = QString::fromStdString(o.folder / "notes.svg");
+        auto save = [&] {
+            in_next<QFileDialog>([&](QFileDialog& dialog) {
+                auto* name = dialog.findChild<QLineEdit*>("fileNameEdit");
+                name->selectAll();
+                name->insert(path);
+                if (name->completer() && name->completer()->popup()->isVisible()) name->completer()->popup()->hide();
+                QTest::keyClick(name, Qt::Key_Return);
+            });
+            QFile::remove(path);
+            o.window.commands().find("picture.draw_scene")->action->trigger();
+            wait([&] { return QFile::exists(path); });
+            QFile file(path);
+            return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
+        };
+        auto& view = o.window.scene_view();
+        view.orbit().camera = {V3d(0, 1, 0), 24, 20, 40, 40};
+        const QByteArray one = save();
+        QCOMPARE(one.count("<polygon"), 3 * 19 * 19 * 2);
+        QSvgRenderer svg(one);
+        QVERIFY(svg.isValid());
+        QImage picture(view.size(), QImage::Format_RGB32);
+        QPainter painter(&picture);
+        svg.render(&painter, QRectF(picture.rect()));
+        painter.end();
+        for (const SceneCopy& c : view.scene()->copies) { // each copy is where it is seen, in its own red
+            const auto at = on_picture(V3d(c.position) + V3d(0, 1.5, 0), view.orbit(), view.size());
+            const QColor is = picture.pixelColor(at->toPoint());
+            QVERIFY2(is.red() > 2 * is.green() && is.red() > 100, qPrintable(is.name()));
+        }
+        QCOMPARE(picture.pixelColor(2, 2).rgb(), tokens().sky.rgb());
+        o.window.viewing().set_second_pose(OutputFrame(2));
+        QTRY_VERIFY(view.scene()->second != nullptr);
+        const QByteArray both = save();
+        QCOMPARE(both.count("<polygon"), 3 * 19 * 19 * 2);
+        QVERIFY(both.count(tokens().accent.name().toLatin1()) > 0 && one.count(tokens().accent.name().toLatin1()) == 0);
+    }
     void levels_say_how_far_they_are_off() {
         // Over one pose, and over another with the same faces: the error told is at least the one measured at every
         // point.

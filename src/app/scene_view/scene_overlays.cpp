@@ -40,6 +40,25 @@ SceneMarks SceneView::marks() {
     return m;
 }
 
+SceneDrawing SceneView::draw(QPainter& painter) const {
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.fillRect(rect(), tokens().sky);
+    if (!scene_) return {};
+    const Colouring colouring(*scene_->show, viewing_, document_.project());
+    const Ramp& ramp = Ramp::get(colouring.legend().cyclic ? RampKind::cyclic : RampKind::sequential);
+    auto colour = [&](const SceneCopy& c) {
+        const DrawPose& pose = *scene_->poses[c.pose];
+        if (colouring.mode() == ColourMode::look) {
+            if (!pose.coloured) return QColor("#D9A873"); // clay
+            auto part = [](float v) { return static_cast<int>(std::clamp(v, 0.0f, 1.0f) * 255); };
+            return QColor(part(pose.colour.x), part(pose.colour.y), part(pose.colour.z));
+        }
+        const auto share = colouring.share(*c.arrangement, c.index, c.moment);
+        return share ? QColor(ramp.at(*share)) : tokens().muted;
+    };
+    return draw_scene(painter, *scene_, orbit_, size(), colour, tokens().accent);
+}
+
 // Lays a pattern over the ground about some places, as high as they stand on average. colour: of a place, with how much
 // of it covers the ground, 0 … 1.
 void SceneView::lay_pattern(const std::vector<Placement>& places, int side,

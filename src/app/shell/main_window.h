@@ -92,6 +92,7 @@ class MainWindow : public QMainWindow {
     void choose_project();
     void choose_recovery(const Recovery& recovery);
     void add_pictures(QMenu& menu);
+    void save_drawing();
     void save_picture(QWidget& view, const QString& title, const QString& name);
     void commit_typed();   // takes what is typed in a field and not yet entered
     QWidget* home() const; // the view of the step, which has the keyboard when no field has it

@@ -55,6 +55,39 @@ void MainWindow::save_picture(QWidget& view, const QString& title, const QString
     }
 }
 
+// Both poses for notes; works without graphics.
+void MainWindow::save_drawing() {
+    QString path = QFileDialog::getSaveFileName(this, tr("Save the Scene as a drawing"), "scene.svg",
+                                                tr("SVG drawings (*.svg)"));
+    if (path.isEmpty()) return;
+    if (!path.endsWith(".svg", Qt::CaseInsensitive)) path += ".svg";
+    QSaveFile file(path);
+    SceneDrawing drawn;
+    bool fine = file.open(QIODevice::WriteOnly);
+    if (fine) {
+        QSvgGenerator svg;
+        svg.setOutputDevice(&file);
+        svg.setSize(scene_view_->size());
+        svg.setViewBox(scene_view_->rect());
+        svg.setTitle(tr("The Scene at output frame %1").arg(viewing_.frame().value));
+        QPainter painter(&svg);
+        drawn = scene_view_->draw(painter);
+        painter.end();
+        fine = file.commit();
+    }
+    if (!fine) {
+        emit document_.problem(Error{ErrorCode::unreadable, "the drawing could not be written"}
+                                   .at(path.toStdString())
+                                   .keeping("the file that was there before, if any")
+                                   .advise("choose another folder"));
+        return;
+    }
+    QString words = tr("%1 written").arg(path);
+    if (drawn.faces < drawn.of) words += tr(", with %1 of %2 triangles").arg(drawn.faces).arg(drawn.of);
+    if (drawn.left_out > 0) words += tr(", without %1 particles").arg(drawn.left_out);
+    emit document_.hint(words);
+}
+
 void MainWindow::add_pictures(QMenu& menu) {
     auto scene_there = [this] {
         const QImage image = scene_view_->picture();
@@ -84,6 +117,9 @@ void MainWindow::add_pictures(QMenu& menu) {
                                                      .advise("choose another folder"));
                       }
                   });
+    commands_.add(&menu, "picture.draw_scene", tr("Save the Scene as a &drawing…"), "",
+                  tr("Save the Scene as an SVG drawing, the second pose as outlines over the first"),
+                  [this] { save_drawing(); });
     commands_.add(&menu, "picture.save_lanes", tr("Save the &lanes…"), "",
                   tr("Save the lanes as a drawing or a picture"),
                   [this] { save_picture(*lanes_, tr("Save the lanes"), "lanes.svg"); });
