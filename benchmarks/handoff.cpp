@@ -118,9 +118,10 @@ void row(const std::string& folder, Shot& shot, HandoffOrder order, double goal)
         ::sync();
         plain = std::min(plain, plain_write(order.folder, sizes));
     }
-    fmt::print("{:<16} {:<6} {:>8.2f} GB {:>8.2f} s   {:>6.0f} MB/s   {:>5.2f} of a plain write's speed ({:.2f} s)   {}\n",
-               order.output, order.ending, done.bytes / 1e9, best, done.bytes / 1e6 / best, plain / best, plain,
-               goal > 1 ? fmt::format("goal {:.0f} MB/s", goal) : fmt::format("goal {:.2f}", goal));
+    fmt::print(
+        "{:<16} {:<6} {:>8.2f} GB {:>8.2f} s   {:>6.0f} MB/s   {:>5.2f} of a plain write's speed ({:.2f} s)   {}\n",
+        order.output, order.ending, done.bytes / 1e9, best, done.bytes / 1e6 / best, plain / best, plain,
+        goal > 1 ? fmt::format("goal {:.0f} MB/s", goal) : fmt::format("goal {:.2f}", goal));
     std::filesystem::remove_all(order.folder);
 }
 
@@ -141,7 +142,8 @@ int main(int argc, char** argv) {
         row(folder, shot, {"posed-copies", ".npy", {}, "copies", {{1, 24}, 1}}, 0.9);
         row(folder, shot, {"posed-copies", ".usdc", {}, "copies", {{1, 24}, 1}}, 0.6);
         row(folder, shot, {"posed-copies", ".usda", {}, "copies", {{1, 4}, 1}}, 250);
-        fmt::print("peak of memory while writing: {:.2f} GB, {:.2f} of it before; the cache may hold {:.2f}, and two frames are "
+        fmt::print("peak of memory while writing: {:.2f} GB, {:.2f} of it before; the cache may hold {:.2f}, and two "
+                   "frames are "
                    "{:.2f}\n",
                    peak_gigabytes(), before, static_cast<double>(limit) / 1e9,
                    2 * static_cast<double>(frame_points) * 24 / 1e9);

@@ -108,8 +108,8 @@ void drag_a_zone(MainWindow& window) {
         QApplication::sendPostedEvents();
         QApplication::processEvents(QEventLoop::ExcludeUserInputEvents);
     });
-    fmt::print("{:<46} {:>13.1f} ms   {:>6.1f} pictures a second   goal ≥ 15\n", "a zone dragged over 1 000 copies", took,
-               1000 / took);
+    fmt::print("{:<46} {:>13.1f} ms   {:>6.1f} pictures a second   goal ≥ 15\n", "a zone dragged over 1 000 copies",
+               took, 1000 / took);
 }
 
 } // namespace

@@ -43,7 +43,7 @@ int bake_usda(const Opened& opened, const BakeWords& words, FrameSteps range, Pr
                 {{"file_count", 1}, {"bytes", *size}, {"free", free}, {"existing", file_exists(order.path) ? 1 : 0}});
         } else {
             fmt::print("1 file of about {}; {} free{}\n", byte_count(*size), byte_count(free),
-                       file_exists(order.path) ? "; it is there already" : "");
+                       file_exists(order.path) ? "; it already exists" : "");
         }
         return exit_fine;
     }
@@ -71,7 +71,9 @@ int bake_command(const BakeWords& words, Output out) {
     if (!words.source.empty()) {
         if (auto ok = show_alone(*opened, words.source); !ok) return report_error(ok.error(), out);
     } else if (words.as != "ply") {
-        return usage(Error{ErrorCode::invalid, "USD is of one retimed source: name it with --source"}, out);
+        return usage(Error{ErrorCode::invalid, "USD is of one retimed source: name it with --source"}.advise(
+                         "name the source with --source, or write --as ply"),
+                     out);
     }
     if (!opened->project.missing.empty()) return report_error(opened->project.missing.front().error, out);
     if (words.as != "ply") return bake_usda(*opened, words, *range, progress, out);
@@ -93,7 +95,7 @@ int bake_command(const BakeWords& words, Output out) {
                                 ? fmt::format(" and {}", counted(size->volume_files, "volume", "volumes"))
                                 : std::string()),
                        byte_count(size->bytes), byte_count(size->free),
-                       size->existing ? fmt::format("; {} there already", size->existing) : std::string());
+                       size->existing ? fmt::format("; {} already there", size->existing) : std::string());
         }
         return exit_fine;
     }

@@ -46,10 +46,12 @@ Result<FrameList> parse_frames(const std::string& text) {
     list.last = numbers.size() > 1 ? numbers[1] : numbers[0];
     list.step = numbers.size() > 2 ? numbers[2] : 1;
     if (list.last < list.first || list.step <= 0) {
-        return fail(ErrorCode::invalid, fmt::format("\"{}\" ends before it starts", text));
+        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" ends before it starts", text)}.advise(
+            "give first:last, with last at or after first"));
     }
     if ((list.last - list.first) / list.step > 10'000'000) {
-        return fail(ErrorCode::too_large, fmt::format("\"{}\" is more than ten million frames", text));
+        return fail(Error{ErrorCode::too_large, fmt::format("\"{}\" is more than ten million frames", text)}.advise(
+            "give a shorter range"));
     }
     return list;
 }

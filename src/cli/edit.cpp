@@ -136,7 +136,7 @@ void EditCommands::common(CLI::App* sub) {
     sub->add_flag("--json", out_.json, "Answer as one JSON object");
     sub->add_option("PROJECT", w_->project, "A project file")->required();
     sub->add_option("--timing", w_->timing, "Which timing, by name or id; not needed where there is only one");
-    sub->add_flag("--replace", w_->replace, "Replace the file written to if it is there already");
+    sub->add_flag("--replace", w_->replace, "Replace the file written to if it already exists");
 }
 
 CLI::App* EditCommands::add(const char* name, const char* what, Change change) {
@@ -192,7 +192,7 @@ void EditCommands::add_keys() {
     toward(key);
     key->callback([this, speed_option, source_option] {
         if (speed_option->count() + source_option->count() == 0) {
-            report_error(Error{ErrorCode::invalid, "give --source or --speed"}, out_);
+            report_error(Error{ErrorCode::invalid, "give --source or --speed"}.advise("add one of them"), out_);
             code_ = exit_usage;
             return;
         }

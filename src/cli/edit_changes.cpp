@@ -311,7 +311,7 @@ Result<Done> set_marker(Project& p, const Words& w) {
         const auto before = markers.size();
         std::erase_if(markers, [&](const Marker& m) { return m.at == at && (w.name.empty() || m.name == w.name); });
         if (markers.size() == before)
-            return wrong(fmt::format("there is no such marker at output frame {}", short_number(w.at)),
+            return wrong(fmt::format("there is no marker of that name at output frame {}", short_number(w.at)),
                          standing_at(markers));
         return Done{fmt::format("Remove the marker at output frame {}", short_number(w.at))};
     }
@@ -319,7 +319,7 @@ Result<Done> set_marker(Project& p, const Words& w) {
         if (m.at != at) continue;
         const std::string old = std::exchange(m.name, w.name);
         return Done{fmt::format("Marker \"{}\" at output frame {}", w.name, short_number(w.at)),
-                    old == w.name ? "it was there already" : fmt::format("it was called \"{}\"", old)};
+                    old == w.name ? "it already existed" : fmt::format("it was called \"{}\"", old)};
     }
     markers.push_back({at, w.name});
     std::stable_sort(markers.begin(), markers.end(), [](const Marker& a, const Marker& b) { return a.at < b.at; });

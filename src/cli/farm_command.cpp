@@ -95,7 +95,9 @@ int farm_command(const FarmWords& words, Output out) {
                          .advise("leave --each-copy out, or write it on one machine"),
                      out);
     if (words.engine == "template" && words.template_file.empty())
-        return usage(Error{ErrorCode::invalid, "name the template with --template"}, out);
+        return usage(
+            Error{ErrorCode::invalid, "name the template with --template"}.advise("give a file with {command} in it"),
+            out);
     TerminalProgress progress(out);
     auto opened = open(words.what.project, progress); // whether it can be opened is said here, not on forty machines
     if (!opened) return report_error(opened.error(), out);
@@ -124,7 +126,10 @@ int farm_command(const FarmWords& words, Output out) {
     if (!scripts) return report_error(scripts.error(), out);
     std::vector<std::string> jobs;
     if (words.submit) {
-        if (words.engine != "slurm") return usage(Error{ErrorCode::invalid, "only slurm is submitted from here"}, out);
+        if (words.engine != "slurm")
+            return usage(Error{ErrorCode::invalid, "only slurm is submitted from here"}.advise(
+                             "leave --submit out, and give the scripts to the engine yourself"),
+                         out);
         auto submitted = submit(*scripts);
         if (!submitted) return report_error(submitted.error(), out);
         jobs = std::move(*submitted);

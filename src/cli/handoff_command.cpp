@@ -39,7 +39,7 @@ int tell(const HandoffPlan& plan, Output out) {
         return exit_fine;
     }
     fmt::print("{} of about {} in all; {} free{}\n", counted(plan.files, "file", "files"), byte_count(plan.bytes),
-               byte_count(plan.free), plan.existing ? fmt::format("; {} there already", plan.existing) : std::string());
+               byte_count(plan.free), plan.existing ? fmt::format("; {} already there", plan.existing) : std::string());
     for (const std::string& w : plan.words) fmt::print("{}\n", w);
     for (const std::string& w : plan.left_out) fmt::print("left out: {}\n", w);
     return exit_fine;
@@ -80,8 +80,9 @@ void handoff_options(CLI::App& app, HandoffWords& words) {
     app.add_option("--name", words.name,
                    "What files are called; where each frame has a file, #### is the place of its number: lantern_####")
         ->capture_default_str();
-    app.add_option("--as", words.as,
-                   "The kind of file: ply, obj, npy, usda, usdc, glb, gltf, vdb, csv, json, otio; the usual one if not given");
+    app.add_option(
+        "--as", words.as,
+        "The kind of file: ply, obj, npy, usda, usdc, glb, gltf, vdb, csv, json, otio; the usual one if not given");
     app.add_option("--source", words.source, "With one-source: which one, by name or id");
     app.add_option("--poses-per-frame", words.poses_per_frame,
                    "With shared-poses: file frames are rounded to one of so many parts, 1 to 1000")
@@ -106,12 +107,14 @@ void handoff_options(CLI::App& app, HandoffWords& words) {
     app.add_flag("--no-attributes", words.no_attributes, "Leave out named attributes of points and faces");
     app.add_flag("--each-copy", words.each_copy,
                  "Of posed copies as ply or obj: a file for each copy and frame, name.c07.0012.ply");
-    app.add_flag("--replace", words.replace, "Replace files that are there already");
+    app.add_flag("--replace", words.replace, "Replace files that already exist");
 }
 
 Result<HandoffOrder> handoff_order(const HandoffWords& words) {
     auto missing = [](const char* what) {
-        return fail(Error{ErrorCode::invalid, fmt::format("{} is required", what)}.keeping("nothing was written"));
+        return fail(Error{ErrorCode::invalid, fmt::format("{} is required", what)}
+                        .advise("add it; garland-cli handoff --help shows all options")
+                        .keeping("nothing was written"));
     };
     if (words.project.empty()) return missing("PROJECT");
     if (words.what.empty()) return missing("--what");
@@ -131,7 +134,8 @@ Result<HandoffOrder> handoff_order(const HandoffWords& words) {
     }
     GARLAND_TRY(output, output_called(order));
     if (output->of_source && words.source.empty())
-        return fail(Error{ErrorCode::invalid, "one source is written at a time: name it with --source"});
+        return fail(Error{ErrorCode::invalid, "one source is written at a time: name it with --source"}.advise(
+            "garland-cli info PROJECT lists the sources"));
     return order;
 }
 

@@ -27,7 +27,9 @@ Result<Project> load(const std::string& path, ProjectStamp* stamp) {
     for (std::size_t got; (got = std::fread(buffer, 1, sizeof buffer, stdin)) > 0;) {
         text.append(buffer, got);
         if (text.size() > (std::size_t(1) << 30))
-            return fail(Error{ErrorCode::too_large, "is larger than a project can be"}.at("standard input"));
+            return fail(Error{ErrorCode::too_large, "is larger than a project can be"}
+                            .advise("give the project as a file")
+                            .at("standard input"));
     }
     return parse_project(text, "standard input");
 }

@@ -36,6 +36,7 @@ Result<SpreadId> spread_of(const Project& project, int number) {
     }
     return fail(Error{ErrorCode::not_found, n == 0 ? std::string("the project has no spread to colour by")
                                                    : fmt::format("there is no spread {}: there are {}", number, n)}
+                    .advise("garland-cli info PROJECT lists the spreads")
                     .keeping("nothing was written"));
 }
 
@@ -138,7 +139,7 @@ void preview_options(CLI::App& app, PreviewWords& w) {
     app.add_flag("--quick", w.quick, "A quick look: half the size, one sample, no blur");
     app.add_flag("--silent", w.silent, "A movie without the project's sounds");
     app.add_flag("--keep", w.keep, "Keep pictures that are there: go on where it was stopped");
-    app.add_flag("--replace", w.replace, "Replace files that are there already");
+    app.add_flag("--replace", w.replace, "Replace files that already exist");
     app.add_flag("--dry-run", w.dry_run, "Only say how much would be written");
 }
 
@@ -150,7 +151,7 @@ void contact_options(CLI::App& app, ContactWords& w) {
     app.add_option("--tile", w.tile, "Pixels of a picture's side")->capture_default_str();
     app.add_option("--samples", w.samples, "Samples a pixel")->capture_default_str();
     app.add_option("--colour", w.colour, alone_words)->capture_default_str();
-    app.add_flag("--replace", w.replace, "Replace the file if it is there already");
+    app.add_flag("--replace", w.replace, "Replace the file if it already exists");
 }
 
 int contact_command(const ContactWords& w, Output out) {
@@ -165,7 +166,7 @@ int contact_command(const ContactWords& w, Output out) {
     if (!opened) return report_error(opened.error(), out);
     if (!opened->project.missing.empty()) return report_error(opened->project.missing.front().error, out);
     if (!w.replace && file_exists(w.file))
-        return report_error(Error{ErrorCode::exists, "is there already"}
+        return report_error(Error{ErrorCode::exists, "already exists"}
                                 .at(w.file)
                                 .keeping("nothing was written")
                                 .advise("choose another name, or replace it with --replace"),
@@ -224,7 +225,7 @@ int preview_command(const PreviewWords& w, Output out) {
         } else {
             fmt::print("{}, about {} in all; {} free{}\n", counted(size->files, "file", "files"),
                        byte_count(size->bytes), byte_count(size->free),
-                       size->existing ? fmt::format("; {} there already", size->existing) : std::string());
+                       size->existing ? fmt::format("; {} already there", size->existing) : std::string());
         }
         return exit_fine;
     }

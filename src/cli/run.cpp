@@ -122,7 +122,7 @@ void CommandLine::add_proofs() {
         ->capture_default_str();
     check->add_option("--as", checked_.as, "With --out: the kind of file; the usual one if not given");
     check->add_option("--report", checked_.report, "Also write one HTML page with pictures");
-    check->add_flag("--replace", checked_.replace, "Replace the page if it is there already");
+    check->add_flag("--replace", checked_.replace, "Replace the page if it already exists");
 
     auto* loop = command(
         "loop", "Find where a source nearly repeats: the best starts and lengths of a loop, with the gap that is left",
@@ -157,7 +157,7 @@ void CommandLine::add_outputs() {
     frames_option(bake, words_.frames)->required();
     words_.name = "copies";
     bake->add_option("--name", words_.name, "What files are called before their number")->capture_default_str();
-    bake->add_flag("--replace", words_.replace, "Replace files that are there already");
+    bake->add_flag("--replace", words_.replace, "Replace files that already exist");
     bake->add_option("--source", words_.source, "Write this source alone, in its timing, at the origin");
     bake->add_option("--as", words_.as,
                      "ply; with --source also usda or usdc: one USD file, text or binary, with time samples")
@@ -189,7 +189,7 @@ void CommandLine::add_tables() {
     table->add_option("PROJECT", path_, "A project file")->required();
     frames_option(table, frames_)->required();
     table->add_option("--out", table_file_, "The file to write; standard output if not given");
-    table->add_flag("--replace", words_.replace, "Replace the file if it is there already");
+    table->add_flag("--replace", words_.replace, "Replace the file if it already exists");
 
     auto* copy_of = command("fast-copy", "Write a source again as arrays (volumes: plain OpenVDB) with random access",
                             [this] { return fast_copy_command(path_, fast_, out_); });
@@ -202,7 +202,7 @@ void CommandLine::add_tables() {
         "--keep", fast_.keep,
         "Keep only these: normals, \"texture coordinates\", colours, attributes by name; of volumes: grids by name");
     copy_of->add_flag("--bare", fast_.bare, "Keep nothing but points, faces and velocities");
-    copy_of->add_flag("--replace", fast_.replace, "Replace files that are there already");
+    copy_of->add_flag("--replace", fast_.replace, "Replace files that already exist");
     copy_of->add_flag("--dry-run", fast_.dry_run, "Only say how large it would be");
 
     auto* camera =
@@ -213,7 +213,7 @@ void CommandLine::add_tables() {
     camera->add_option("--out", filmed_.file, "A file to write: .usda, .gltf or .csv");
     camera->add_option("--aspect", filmed_.aspect, "Width over height of the picture, for .usda and .gltf")
         ->capture_default_str();
-    camera->add_flag("--replace", filmed_.replace, "Replace the file if it is there already");
+    camera->add_flag("--replace", filmed_.replace, "Replace the file if it already exists");
 
     auto* demo =
         command("demo", "Make the demo data: the lantern festival, the quay at night, and the canal with its copies",

@@ -256,7 +256,8 @@ py::list check_all(const OpenShot& s, bool crowding, const py::object& report) {
 WrittenAs form_of(const std::string& up, const std::string& unit, bool velocities, bool attributes) {
     const auto metres = unit_called(unit);
     if ((up != "y" && up != "z") || !metres)
-        raise(Error{ErrorCode::invalid, "up is \"y\" or \"z\", and unit m, dm, cm, mm, in, ft or a number of metres"});
+        raise(Error{ErrorCode::invalid, "up is \"y\" or \"z\", and unit m, dm, cm, mm, in, ft or a number of metres"}
+                  .advise("use one of them"));
     return {up == "z", *metres, velocities, attributes};
 }
 
@@ -268,7 +269,8 @@ HandoffOrder order_of(const OpenShot& s, const std::string& output, const std::s
     if (!frames.is_none()) {
         const auto list = frames.cast<std::vector<std::int64_t>>();
         if (list.size() < 2 || list.size() > 3)
-            raise(Error{ErrorCode::invalid, "frames are (first, last) or (first, last, step)"});
+            raise(Error{ErrorCode::invalid, "frames are (first, last) or (first, last, step)"}.advise(
+                "give two or three numbers"));
         order.frames = {{list[0], list[1]}, list.size() == 3 ? list[2] : 1};
     }
     for (const HandoffOutput& o : outputs()) {
@@ -279,7 +281,7 @@ HandoffOrder order_of(const OpenShot& s, const std::string& output, const std::s
     } else if (existing == "replace") {
         order.existing = WhatIsThere::replace;
     } else if (existing != "refuse") {
-        raise(Error{ErrorCode::invalid, "existing is \"refuse\", \"resume\" or \"replace\""});
+        raise(Error{ErrorCode::invalid, "existing is \"refuse\", \"resume\" or \"replace\""}.advise("use one of them"));
     }
     order.source = SourceId(source), order.poses_per_frame = poses_per_frame, order.tolerance = tolerance;
     order.as = form;

@@ -109,12 +109,15 @@ Result<std::uint64_t> OpenShot::add_source(const std::string& path, const std::s
 
 Result<std::uint64_t> OpenShot::add_frames(const std::string& name, std::vector<PosePtr> frames, Rate rate,
                                            bool velocities) {
-    if (frames.empty()) return fail(ErrorCode::invalid, "a source has at least one frame");
+    if (frames.empty())
+        return fail(
+            Error{ErrorCode::invalid, "a source has at least one frame"}.advise("give at least one array of points"));
     const Pose& first = *frames.front();
     for (const std::uint32_t c : first.faces->corners) {
         if (c >= first.points.size())
-            return fail(ErrorCode::invalid,
-                        fmt::format("a face has corner {}, and there are {} points", c, first.points.size()));
+            return fail(Error{ErrorCode::invalid,
+                              fmt::format("a face has corner {}, and there are {} points", c, first.points.size())}
+                            .advise("count corners from 0"));
     }
     auto source = std::make_shared<FrameSource>(std::move(frames), rate, velocities);
     Project next = project_;
@@ -183,8 +186,11 @@ std::vector<double> OpenShot::times(const std::vector<double>& frames) const {
 Result<OpenShot::PosedCopy> OpenShot::copy_at(std::int64_t number, double frame, Progress& progress) const {
     std::size_t index = 0;
     const ArrangementShow* a = show_->find(number, index);
-    if (!a) return fail(ErrorCode::not_found, fmt::format("there is no copy {}", number + 1));
-    if (!a->usable) return fail(ErrorCode::not_found, "its source is not open");
+    if (!a)
+        return fail(
+            Error{ErrorCode::not_found, fmt::format("there is no copy {}", number + 1)}.advise("count copies from 1"));
+    if (!a->usable)
+        return fail(Error{ErrorCode::not_found, "its source is not open"}.advise("look at missing for the reason"));
     Posed posed;
     posed.arrangement = a;
     posed.frame = OutputFrame(frame);
@@ -212,7 +218,8 @@ Result<OpenShot::PosedCopy> OpenShot::copy_at(std::int64_t number, double frame,
 Result<PosePtr> OpenShot::source_at(std::uint64_t source, double source_frame, Progress& progress) const {
     const auto at = show_->samplers.find(SourceId(source));
     if (at == show_->samplers.end())
-        return fail(ErrorCode::not_found, fmt::format("there is no open source {}", source));
+        return fail(Error{ErrorCode::not_found, fmt::format("there is no open source {}", source)}.advise(
+            "sources lists those that are there"));
     GARLAND_TRY(sampled, at->second.at(SourceFrame(source_frame), progress));
     return sampled.pose;
 }

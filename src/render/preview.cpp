@@ -173,7 +173,7 @@ Result<PreviewDone> preview(const Show& show, const Project& project, std::span<
     const auto movie = movie_of(order.as);
     if (size.existing > 0 && order.existing == PreviewExisting::refuse)
         return fail(
-            Error{ErrorCode::exists, fmt::format("{} there already", counted(size.existing, "file is", "files are"))}
+            Error{ErrorCode::exists, fmt::format("{} already", counted(size.existing, "file exists", "files exist"))}
                 .at(movie ? picture_path(order, 0) : order.folder)
                 .keeping("nothing was written")
                 .advise(movie ? "choose another name, or replace it"

@@ -392,7 +392,7 @@ Result<std::shared_ptr<const TraceScene>> TraceScene::make(const Show& show, con
             error == RTC_ERROR_OUT_OF_MEMORY
                 ? Error{ErrorCode::too_large, "there is not enough memory to trace this frame"}.advise(
                       "show fewer copies, or lighter ones")
-                : Error{ErrorCode::unsupported, fmt::format("the tracer gave up (code {})", static_cast<int>(error))});
+                : Error{ErrorCode::unsupported, fmt::format("the tracer failed (code {})", static_cast<int>(error))});
     }
     return std::shared_ptr<const TraceScene>(maker.scene);
 }

@@ -340,7 +340,7 @@ class DriveTest : public QObject {
             return accents > 20;
         }());
         o.window.document().add_sound(QString::fromStdString(o.folder / "nowhere.wav"));
-        QTRY_VERIFY(all_text(o.window.notices()).contains("there is no such file"));
+        QTRY_VERIFY(all_text(o.window.notices()).contains("does not exist"));
         QCOMPARE(o.project().sounds.size(), std::size_t(1));
         // a sound that goes takes what it plays back to its own clock
         click(o.varying, "Remove");

@@ -112,7 +112,7 @@ class CliTest : public QObject {
         const Answer missing = run({"info", "/nowhere/a.ply", "--json"});
         QCOMPARE(missing.code, 1);
         QCOMPARE(missing.json()["error"]["code"].get<std::string>(), std::string("not_found"));
-        QVERIFY(missing.err.contains("/nowhere/a.ply: there is no such file"));
+        QVERIFY(missing.err.contains("/nowhere/a.ply: does not exist"));
         const Answer copy = run({"trace", project_, "--copy", "61", "--frames", "1"});
         QCOMPARE(copy.code, 1);
         QVERIFY(copy.err.contains("there is no copy 61") && copy.err.contains("60 copies"));

@@ -192,7 +192,7 @@ class CliDriveTest : public QObject {
         QVERIFY(did({"play", "--by", "level", "--from", "2"}).contains("0 to 100 %"));
         QVERIFY(
             did({"sound", "--add", "s", "--file", q(folder_ / "leaf.0000.ply")}).contains("no sound that can be read"));
-        QVERIFY(did({"sound", "--add", "s", "--file", q(folder_ / "nowhere.wav")}).contains("there is no such file"));
+        QVERIFY(did({"sound", "--add", "s", "--file", q(folder_ / "nowhere.wav")}).contains("does not exist"));
         QVERIFY(did({"sound", "--add", "s"}).contains("which file"));
         QCOMPARE(QByteArray::fromStdString(folder_.read("p.garland")), before);
     }

@@ -112,19 +112,21 @@ class CliHandoffTest : public QObject {
     }
     void moments_inside_the_shutter_and_names_with_a_place_for_the_number() {
         const QString folder = q(folder_ / "moments");
-        const auto done = handed("posed-copies", "moments",
-                                 {"--as", "ply", "--frames", "10:11", "--name", "lantern_###", "--shutter-samples", "3",
-                                  "--shutter", "90"});
+        const auto done = handed(
+            "posed-copies", "moments",
+            {"--as", "ply", "--frames", "10:11", "--name", "lantern_###", "--shutter-samples", "3", "--shutter", "90"});
         QVERIFY2(done.code == 0, qPrintable(done.err));
         QCOMPARE(QDir(folder).entryList({"*.ply"}, QDir::Files, QDir::Name),
                  (QStringList{"lantern_009.875.ply", "lantern_010.125.ply", "lantern_010.875.ply", "lantern_010.ply",
                               "lantern_011.125.ply", "lantern_011.ply"}));
         QCOMPARE(run({"verify", folder + "/lantern.ply.handoff.json"}).code, 0);
-        const auto dry = handed("posed-copies", "dry", {"--as", "usdc", "--frames", "10:11", "--shutter-samples", "5",
-                                                        "--dry-run", "--json"});
+        const auto dry = handed("posed-copies", "dry",
+                                {"--as", "usdc", "--frames", "10:11", "--shutter-samples", "5", "--dry-run", "--json"});
         QVERIFY(dry.code == 0 && dry.json()["file_count"] == 1);
-        for (const QStringList& bad : {QStringList{"--shutter-samples", "4"}, {"--shutter-samples", "3", "--shutter", "360"},
-                                       {"--as", "npy", "--shutter-samples", "3"}, {"--as", "usdc", "--name", "x_##"}}) {
+        for (const QStringList& bad : {QStringList{"--shutter-samples", "4"},
+                                       {"--shutter-samples", "3", "--shutter", "360"},
+                                       {"--as", "npy", "--shutter-samples", "3"},
+                                       {"--as", "usdc", "--name", "x_##"}}) {
             const auto refused = handed("posed-copies", "none", bad);
             QVERIFY2(refused.code != 0 && refused.err.contains("nothing was written"), qPrintable(bad.join(' ')));
             QVERIFY(!QDir(q(folder_ / "none")).exists());

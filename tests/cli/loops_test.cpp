@@ -83,10 +83,8 @@ class CliLoopTest : public QObject {
         // The same source frame a loop later, and the pose there is the source's own.
         const Json now = run({"trace", path("festival.garland"), "--copy", "1", "--frames", "20", "--json"}).json();
         QVERIFY(now.dump().find("the source's own pose") != std::string::npos);
-        QCOMPARE(
-            edit({"close", "--way", "two-layers", "--fade", "straight", "--mix", "add", "--keep-contrast"})
-                .code,
-            0);
+        QCOMPARE(edit({"close", "--way", "two-layers", "--fade", "straight", "--mix", "add", "--keep-contrast"}).code,
+                 0);
         const Closing c = *project().sources[0].closing;
         QVERIFY(c.way == ClosingWay::half_shift && c.mix == LayerMix::add && c.curve == FadeCurve::straight &&
                 c.keep_contrast && c.start == 41);

@@ -68,8 +68,7 @@ class CliPreviewTest : public QObject {
         QCOMPARE(static_cast<int>(static_cast<unsigned char>(pixels[(20 * 64 + 32) * 4 + 3])), 255);
         a = seen("shots", {"--frames", "1:5", "--transparent", "--ground", "none"});
         QCOMPARE(a.code, 1);
-        QVERIFY2(a.err.contains("3 files are there already") && a.err.contains("Nothing was written"),
-                 qPrintable(a.err));
+        QVERIFY2(a.err.contains("3 files exist already") && a.err.contains("Nothing was written"), qPrintable(a.err));
         a = seen("shots", {"--frames", "1:5", "--transparent", "--ground", "none", "--keep"});
         QVERIFY2(a.out.contains("2 frames") && a.out.contains("3 pictures were there and are kept"), qPrintable(a.out));
         a = seen("movie", {"--frames", "1:6", "--as", "mp4"});
@@ -124,7 +123,7 @@ class CliPreviewTest : public QObject {
         QCOMPARE(QString::fromUtf8(decoder.readAllStandardOutput()).trimmed(),
                  QString("%1,%2").arg(a.json()["width"].get<int>()).arg(a.json()["height"].get<int>()));
         a = run({"contact", path_, "--out", q(folder_ / "sheet.png"), "--frames", "1:9:4"});
-        QVERIFY(a.code == 1 && a.err.contains("there already"));
+        QVERIFY(a.code == 1 && a.err.contains("exist"));
         a = run({"contact", path_, "--out", q(folder_ / "none.png"), "--frames", "1:2", "--copies", "7"});
         QVERIFY2(a.code == 1 && a.err.contains("there is no copy 7"), qPrintable(a.err));
         a = run({"contact", path_, "--out", q(folder_ / "none.png"), "--frames", "1:2", "--copies", "x"});

@@ -76,7 +76,7 @@ class RobustTest : public QObject {
         QCOMPARE(run({"new", q(folder_ / "x.garland"), "--rate", "fast"}).code, 2);
         const Answer nothing = run({"edit", q(folder_ / "none.garland"), "gather", q(folder_ / "drop.0001.ply")});
         QCOMPARE(nothing.code, 1);
-        QVERIFY(nothing.err.contains("none.garland: there is no such file"));
+        QVERIFY(nothing.err.contains("none.garland: does not exist"));
         QCOMPARE(run({"edit", q(folder_ / "p.garland"), "settings", "--rate", "30", "--range", "5:90", "--name", "Quay",
                       "--alike-below", "0.25", "--twin-share", "0.75", "--only-moving", "off", "--out",
                       q(folder_ / "s.garland")})

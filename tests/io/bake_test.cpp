@@ -123,7 +123,7 @@ class BakeTest : public QObject {
         const auto again = bake(*s.show, s.order(6, 9));
         QVERIFY(!again);
         QCOMPARE(again.error().code, ErrorCode::exists);
-        QVERIFY(said(again.error()).contains("1 of the 4 files to write is there already"));
+        QVERIFY(said(again.error()).contains("1 of the 4 files to write already exists"));
         QCOMPARE(s.folder.read("out/copies.0006.ply"), std::string("precious"));
         QVERIFY(!file_exists(s.folder / "out/copies.0007.ply"));
         BakeOrder replace = s.order(6, 7);

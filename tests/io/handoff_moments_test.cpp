@@ -52,12 +52,12 @@ class HandoffMomentsTest : public QObject {
         struct Row {
             const char *name, *stem, *of, *between, *copy;
         };
-        for (const Row& r : {Row{"copies", "copies", "copies.0012.ply", "copies.0011.750.ply", "copies.c07.0012.ply"},
-                             Row{"lantern_###", "lantern", "lantern_012.ply", "lantern_011.750.ply",
-                                 "lantern_c07_012.ply"},
-                             Row{"a.##.b", "a.b", "a.12.b.ply", "a.11.750.b.ply", "a.c07.12.b.ply"},
-                             Row{"######", "frames", "000012.ply", "000011.750.ply", "c07.000012.ply"},
-                             Row{"lantern#", "lantern", "lantern12.ply", "lantern11.750.ply", "lantern.c07.12.ply"}}) {
+        for (const Row& r :
+             {Row{"copies", "copies", "copies.0012.ply", "copies.0011.750.ply", "copies.c07.0012.ply"},
+              Row{"lantern_###", "lantern", "lantern_012.ply", "lantern_011.750.ply", "lantern_c07_012.ply"},
+              Row{"a.##.b", "a.b", "a.12.b.ply", "a.11.750.b.ply", "a.c07.12.b.ply"},
+              Row{"######", "frames", "000012.ply", "000011.750.ply", "c07.000012.ply"},
+              Row{"lantern#", "lantern", "lantern12.ply", "lantern11.750.ply", "lantern.c07.12.ply"}}) {
             const FileNames names(r.name);
             QCOMPARE(names.stem(), r.stem);
             QCOMPARE(names.of(whole, ".ply"), r.of);
@@ -66,8 +66,7 @@ class HandoffMomentsTest : public QObject {
         }
         QCOMPARE(FileNames("x").of(below, ".ply"), "x.-0001.750.ply");
         QVERIFY(validate_name("a_####", true));
-        for (const char* bad : {"", ".", "..", "a/b", "a##b##", "##########"})
-            QVERIFY2(!validate_name(bad, true), bad);
+        for (const char* bad : {"", ".", "..", "a/b", "a##b##", "##########"}) QVERIFY2(!validate_name(bad, true), bad);
         const auto one = validate_name("a_####", false);
         QVERIFY(!one && said(one.error()).contains("without #"));
     }
@@ -98,10 +97,10 @@ class HandoffMomentsTest : public QObject {
             const auto done = hand_off(f.input(), order);
             QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
             QString error;
-            const QJsonArray answer = run_node("usd_points.cjs",
-                                               {"points", QString::fromStdString(done->files[0]), words_of(quarters)},
-                                               &error)
-                                          .array();
+            const QJsonArray answer =
+                run_node("usd_points.cjs", {"points", QString::fromStdString(done->files[0]), words_of(quarters)},
+                         &error)
+                    .array();
             QVERIFY2(answer.size() == static_cast<int>(quarters.size()), qPrintable(error));
             for (int k = 0; k < answer.size(); ++k) {
                 const double t = quarters[static_cast<std::size_t>(k)];

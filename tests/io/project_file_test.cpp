@@ -157,7 +157,7 @@ class ProjectFileTest : public QObject {
         const auto opened = open_project(folder / "a.garland");
         QVERIFY(opened);
         QCOMPARE(opened->missing.size(), std::size_t(1));
-        QVERIFY(said(opened->missing[0].error).contains("caches/lantern.ply: there is no such file"));
+        QVERIFY(said(opened->missing[0].error).contains("caches/lantern.ply: does not exist"));
         QVERIFY(opened->project == rich_project());
     }
     // A full disk, played by the system's limit on file size: the old file stays as it was and no scrap is left.

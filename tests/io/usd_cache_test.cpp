@@ -167,7 +167,7 @@ class UsdCacheTest : public QObject {
             QCOMPARE((*petals->read(f, Progress::none()))->ids, drift_petals(39 + f)->ids);
         }
         QVERIFY(said(write_usd_cache(*show, {folder / "p.usda", "petals", {1, 6}, Existing::refuse}).error())
-                    .contains("there already"));
+                    .contains("already exists"));
     }
     // Nothing at first, then some, then none again: the usual life of fire and spray.
     void particles_that_begin_empty() {

@@ -14,7 +14,8 @@ namespace garland {
 
 // ---- the canvas ----------------------------------------------------------------------------------------------------
 
-SceneCanvas::SceneCanvas(SceneView& view) : QOpenGLWidget(&view), view_(view), zones_(view.document(), view.viewing()),
+SceneCanvas::SceneCanvas(SceneView& view)
+    : QOpenGLWidget(&view), view_(view), zones_(view.document(), view.viewing()),
       places_(view.document(), view.viewing()) {
     QSurfaceFormat format;
     format.setVersion(3, 3);

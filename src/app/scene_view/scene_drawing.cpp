@@ -77,8 +77,7 @@ void draw_outlines(QPainter& painter, const Scene& scene, const Orbit& orbit, QS
         std::map<std::pair<std::uint32_t, std::uint32_t>, std::pair<int, int>> sides; // toward, away
         for (std::size_t t = 0; t + 2 < indices.size(); t += 3) {
             const std::uint32_t corner[3] = {indices[t], indices[t + 1], indices[t + 2]};
-            const bool toward =
-                points.normal(corner[0], corner[1], corner[2]).dot(eye - points.places[corner[0]]) > 0;
+            const bool toward = points.normal(corner[0], corner[1], corner[2]).dot(eye - points.places[corner[0]]) > 0;
             for (int k = 0; k < 3; ++k) {
                 auto& side = sides[std::minmax(corner[k], corner[(k + 1) % 3])];
                 ++(toward ? side.first : side.second);
@@ -104,7 +103,8 @@ SceneDrawing draw_scene(QPainter& painter, const Scene& scene, const Orbit& orbi
     const V3d eye = orbit.eye(), light = V3d(0.35, 0.85, 0.4).normalized();
     std::size_t particles = 0;
     for (const SceneCopy& c : scene.copies) particles += scene.poses[c.pose]->dots.size();
-    const double share = particles <= drawing_limit ? 1 : static_cast<double>(drawing_limit) / static_cast<double>(particles);
+    const double share =
+        particles <= drawing_limit ? 1 : static_cast<double>(drawing_limit) / static_cast<double>(particles);
     std::vector<Shape> shapes;
     for (const SceneCopy& copy : scene.copies) {
         const DrawPose& pose = *scene.poses[copy.pose];

@@ -2,9 +2,9 @@
 #pragma once
 
 #include "app/document/colouring.h"
-#include "app/scene_view/scene_gpu.h"
 #include "app/scene_view/place_tool.h"
 #include "app/scene_view/scene_drawing.h"
+#include "app/scene_view/scene_gpu.h"
 #include "app/scene_view/zone_tool.h"
 #include "app/theme/ramp.h"
 #include "app/widgets/draggable.h"
@@ -37,9 +37,9 @@ class SceneView : public QWidget {
     void picked(std::int64_t copy, bool add);
     SceneMarks marks();
     SceneDrawing draw(QPainter& painter) const; // as faces and lines, the second pose as outlines; needs no graphics
-    QImage picture() const;              // what is drawn, without what lies over it; null without graphics
-    bool refined() const;                // the shown picture is the truth
-    bool place_on_ground(QPointF pixel); // a point of the path that is being drawn
+    QImage picture() const;                     // what is drawn, without what lies over it; null without graphics
+    bool refined() const;                       // the shown picture is the truth
+    bool place_on_ground(QPointF pixel);        // a point of the path that is being drawn
     Document& document() { return document_; }
     Viewing& viewing() { return viewing_; }
     void set_drawn(const SceneGpu::Drawn& drawn, qint64 microseconds);

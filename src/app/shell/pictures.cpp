@@ -57,8 +57,8 @@ void MainWindow::save_picture(QWidget& view, const QString& title, const QString
 
 // Both poses for notes; works without graphics.
 void MainWindow::save_drawing() {
-    QString path = QFileDialog::getSaveFileName(this, tr("Save the Scene as a drawing"), "scene.svg",
-                                                tr("SVG drawings (*.svg)"));
+    QString path =
+        QFileDialog::getSaveFileName(this, tr("Save the Scene as a drawing"), "scene.svg", tr("SVG drawings (*.svg)"));
     if (path.isEmpty()) return;
     if (!path.endsWith(".svg", Qt::CaseInsensitive)) path += ".svg";
     QSaveFile file(path);

@@ -112,7 +112,8 @@ Result<void> validate_counts(const Arrangement& a) {
             std::min({a.layout.columns, a.layout.rows, a.layout.kind == ArrangementKind::box ? a.layout.layers : 1});
     if (a.layout.kind == ArrangementKind::rings) least = std::min(a.layout.count, a.layout.rows);
     if (a.layout.kind != ArrangementKind::points && least < 1) {
-        return fail(ErrorCode::invalid, "an arrangement needs at least one copy");
+        return fail(
+            Error{ErrorCode::invalid, "an arrangement needs at least one copy"}.advise("use a count of 1 or more"));
     }
     if (a.layout.kind == ArrangementKind::rings && a.layout.rows > copy_limit)
         return fail(Error{ErrorCode::too_large, fmt::format("there are {} rings", a.layout.rows)}.advise(
@@ -189,17 +190,24 @@ Result<void> validate(const Arrangement& a) {
                                  parts("the place", l.origin),
                                  parts("the jitter of position", a.jitter.position),
                                  parts("the point that the order goes out from", a.order.from)})));
-    if (a.size <= 0) return fail(ErrorCode::invalid, "the size of copies must be above 0");
-    if (a.layout.swag.every < 0) return fail(ErrorCode::invalid, "a swag cannot have fewer than 0 copies");
-    if (a.layout.carried.least_apart < 0) return fail(ErrorCode::invalid, "copies cannot be less than 0 apart");
+    if (a.size <= 0)
+        return fail(Error{ErrorCode::invalid, "the size of copies must be above 0"}.advise(
+            "use 1 for the size of the source itself"));
+    if (a.layout.swag.every < 0)
+        return fail(Error{ErrorCode::invalid, "a swag cannot have fewer than 0 copies"}.advise("use 0 or more"));
+    if (a.layout.carried.least_apart < 0)
+        return fail(Error{ErrorCode::invalid, "copies cannot be less than 0 apart"}.advise("use 0 or more"));
     if (a.jitter.size < 0 || a.jitter.size > 0.99)
-        return fail(ErrorCode::invalid, "jitter may change the size by 0 to 99 %");
+        return fail(Error{ErrorCode::invalid, "jitter may change the size by 0 to 99 %"}.advise("use 0 to 99 %"));
     if (a.layout.kind == ArrangementKind::rings && (a.layout.radius <= 0 || a.layout.row_spacing < 0)) {
-        return fail(ErrorCode::invalid, "rings need a radius above 0, and a distance between them of 0 or more");
+        return fail(
+            Error{ErrorCode::invalid, "rings need a radius above 0, and a distance between them of 0 or more"}.advise(
+                "make the radius larger than 0"));
     }
     if (a.layout.kind == ArrangementKind::curve) {
         if (a.layout.path.points.size() > path_limit)
-            return fail(ErrorCode::too_large, fmt::format("a curve has at most {} points", path_limit));
+            return fail(Error{ErrorCode::too_large, fmt::format("a curve has at most {} points", path_limit)}.advise(
+                "draw it with fewer points"));
         for (const V3d& p : a.layout.path.points) {
             for (int k = 0; k < 3; ++k) {
                 if (!std::isfinite(p[k]) || std::abs(p[k]) > 1e9)
@@ -231,8 +239,9 @@ Result<void> validate(const Arrangement& a) {
                     "use step, linear or smooth"));
         }
         if (i > 0 && k.at <= a.attitude.targets[i - 1].at)
-            return fail(ErrorCode::invalid,
-                        fmt::format("key {} of what copies face does not come after the one before it", i + 1));
+            return fail(Error{ErrorCode::invalid,
+                              fmt::format("key {} of what copies face does not come after the one before it", i + 1)}
+                            .advise("order the keys by their output frames"));
     }
     if (a.attitude.facing == Facing::target && a.attitude.targets.empty()) {
         return fail(Error{ErrorCode::invalid, "copies that face a target need one"}.advise("give the place they face"));
@@ -242,26 +251,32 @@ Result<void> validate(const Arrangement& a) {
     GARLAND_CHECK(validate(a.stretch.width, "the width along the order", {0, 1, 0.001, 1000}));
     GARLAND_CHECK(validate(a.stretch.height, "the height along the order", {0, 1, 0.001, 1000}));
     GARLAND_CHECK(validate(a.by_hand.amount, "the nudges' amount", {-frame_limit, frame_limit, 0, 1}));
-    if (a.choice.own_weight < 0) return fail(ErrorCode::invalid, "a weight is 0 or more");
+    if (a.choice.own_weight < 0)
+        return fail(
+            Error{ErrorCode::invalid, "a weight is 0 or more"}.advise("use 0 to leave a source out, 1 as usual"));
     double weights = a.choice.own_weight;
     for (const Variant& v : a.choice.variants) {
         if (!std::isfinite(v.weight) || v.weight < 0 || v.weight > 1e9)
-            return fail(ErrorCode::invalid, "a weight is 0 or more");
+            return fail(
+                Error{ErrorCode::invalid, "a weight is 0 or more"}.advise("use 0 to leave a source out, 1 as usual"));
         weights += v.weight;
     }
     if (!a.choice.variants.empty() && weights <= 0)
         return fail(
             Error{ErrorCode::invalid, "the sources' weights are all 0"}.advise("give one of them a weight above 0"));
-    if (a.begins.passes < 0) return fail(ErrorCode::invalid, "a repeat has 0 or more passes");
+    if (a.begins.passes < 0)
+        return fail(Error{ErrorCode::invalid, "a repeat has 0 or more passes"}.advise("use 0 for no end"));
     if (a.order.by == OrderBy::attribute && a.order.attribute.empty())
-        return fail(ErrorCode::invalid, "an order by attribute needs the attribute's name");
+        return fail(Error{ErrorCode::invalid, "an order by attribute needs the attribute's name"}.advise(
+            "name an attribute of the carrier, or order by something else"));
     for (const Spread& spread : a.spreads) GARLAND_CHECK(validate(spread));
     for (const Nudge& nudge : a.by_hand.nudges) {
         if (std::isfinite(nudge.frames) && std::abs(nudge.frames) <= frame_limit) continue; // there may be very many
         GARLAND_CHECK(within({{"a nudge", nudge.frames, -frame_limit, frame_limit, "f"}}));
     }
     if (!std::isfinite(a.attitude.bank) || a.attitude.bank < 0 || a.attitude.bank > 10)
-        return fail(ErrorCode::invalid, "copies bank by 0 to 1000 % of the lean that is in balance");
+        return fail(Error{ErrorCode::invalid, "copies bank by 0 to 1000 % of the lean that is in balance"}.advise(
+            "use 0 to 1000 %"));
     GARLAND_CHECK(validate(a.place_keys, fmt::format("the place keys of \"{}\"", a.name), 1e-6));
     GARLAND_CHECK(validate(a.wobble));
     return {};

@@ -158,7 +158,9 @@ void come_closer(std::span<const double> wanted, std::vector<double>& delays, do
 Result<Parted> part_all(std::span<const double> delays, const PartRule& r) {
     const std::size_t n = delays.size();
     if (!(r.apart > 0) || !(r.high >= r.low))
-        return fail(ErrorCode::invalid, "copies can only be parted by more than nothing, between rising limits");
+        return fail(
+            Error{ErrorCode::invalid, "copies can only be parted by more than nothing, between rising limits"}.advise(
+                "use delays from 0 on, with the first below the last"));
     if (n < 2) return changes(delays, {delays.begin(), delays.end()});
     if (const std::int64_t room = room_for(r); room >= 0 && room < static_cast<std::int64_t>(n))
         return no_room(n, room, r);
@@ -234,7 +236,9 @@ Result<Parted> part_near(std::span<const double> delays, std::span<const std::ui
                          const PartRule& r) {
     const std::size_t n = delays.size();
     if (!(r.apart > 0) || !(r.high >= r.low))
-        return fail(ErrorCode::invalid, "copies can only be parted by more than nothing, between rising limits");
+        return fail(
+            Error{ErrorCode::invalid, "copies can only be parted by more than nothing, between rising limits"}.advise(
+                "use delays from 0 on, with the first below the last"));
     const double step = step_of(r);
     std::vector<std::vector<std::uint32_t>> around(n); // both ways
     for (std::uint32_t i = 0; i < n; ++i) {

@@ -52,9 +52,9 @@ Result<void> validate(const Spread& s) {
                           {"how often a flicker changes a second", s.changes},
                           {"the output frame that copies meet at", s.meets ? s.meets->value : 0, -1e9, 1e9, "f"}}));
     if (s.strength.share < 0 || s.strength.share > 1)
-        return fail(ErrorCode::invalid, "a spread's amount is 0 to 100 %");
+        return fail(Error{ErrorCode::invalid, "a spread's amount is 0 to 100 %"}.advise("use 0 to 100 %"));
     if (s.changes < 0 || s.changes > 1000)
-        return fail(ErrorCode::invalid, "a flicker changes 0 to 1000 times a second");
+        return fail(Error{ErrorCode::invalid, "a flicker changes 0 to 1000 times a second"}.advise("use 0 to 1000 Hz"));
     GARLAND_CHECK(validate(s.by));
     if (changes_in_time(s.by) && s.target == Target::variant) {
         if (s.by.kind == Driver::noise) {
@@ -69,8 +69,9 @@ Result<void> validate(const Spread& s) {
     GARLAND_CHECK(validate(s.strength.keys, "an amount", {-frame_limit, frame_limit, 0, 1}));
     GARLAND_CHECK(validate(s.curve, "a spread's curve", {0, 1, -10, 10}));
     if (s.target == Target::variant && !s.strength.keys.empty())
-        return fail(ErrorCode::invalid,
-                    "which source a copy shows cannot change during the shot: a variant's amount has no keys");
+        return fail(Error{ErrorCode::invalid,
+                          "which source a copy shows cannot change during the shot: a variant's amount has no keys"}
+                        .advise("remove the keys of its strength"));
     return {};
 }
 

@@ -134,17 +134,21 @@ Result<void> validate(const Wobble& w) {
     auto within = [](double v, double low, double high) { return std::isfinite(v) && v >= low && v <= high; };
     for (int k = 0; k < 3; ++k) {
         if (!within(w.position[k], 0, 1e6) || !within(w.turn[k], 0, 36'000))
-            return fail(ErrorCode::invalid, "a wobble's amounts of position and turn must be 0 or more");
+            return fail(Error{ErrorCode::invalid, "a wobble's amounts of position and turn must be 0 or more"}.advise(
+                "use 0 for none"));
     }
-    if (!within(w.size, 0, 0.99)) return fail(ErrorCode::invalid, "a wobble may change the size by 0 to 99 %");
-    if (!within(w.rate, 0, 1000)) return fail(ErrorCode::invalid, "a wobble changes 0 to 1000 times a second");
+    if (!within(w.size, 0, 0.99))
+        return fail(Error{ErrorCode::invalid, "a wobble may change the size by 0 to 99 %"}.advise("use 0 to 99 %"));
+    if (!within(w.rate, 0, 1000))
+        return fail(Error{ErrorCode::invalid, "a wobble changes 0 to 1000 times a second"}.advise("use 0 to 1000 Hz"));
     GARLAND_CHECK(garland::within(
         joined({{{"the ease of a wobble's end", w.ease, 0, frame_limit, "f"},
                  {"the output frame that a wobble ends at", w.end_at.value, -frame_limit, frame_limit, "f"}},
                 parts("the place a wobble settles at", w.settle_position, "m", 1e6),
                 parts("the turn a wobble settles at", w.settle_turn, "°", 1e6)})));
     if (!within(w.settle_size, -0.99, 1000)) {
-        return fail(ErrorCode::invalid, "the size that a wobble settles at must stay above nothing");
+        return fail(Error{ErrorCode::invalid, "the size that a wobble settles at must stay above nothing"}.advise(
+            "use more than 0"));
     }
     return {};
 }

@@ -23,9 +23,13 @@ Result<void> validate(const DriverRule& r) {
                                  parts("the drift of noise", r.noise.drift, "m/s"),
                                  parts("the axis of a gradient", r.gradient.axis, ""),
                                  parts("the point that distances are taken from", r.distance.centre)})));
-    if (r.noise.patch <= 0) return fail(ErrorCode::invalid, "a patch of noise must be wider than nothing");
-    if (r.noise.detail < 1 || r.noise.detail > 8) return fail(ErrorCode::invalid, "the detail of noise is 1 to 8");
-    if (r.distance.reach < 0) return fail(ErrorCode::invalid, "a distance reaches 0 or more");
+    if (r.noise.patch <= 0)
+        return fail(
+            Error{ErrorCode::invalid, "a patch of noise must be wider than nothing"}.advise("use more than 0 m"));
+    if (r.noise.detail < 1 || r.noise.detail > 8)
+        return fail(Error{ErrorCode::invalid, "the detail of noise is 1 to 8"}.advise("use 1 to 8 octaves"));
+    if (r.distance.reach < 0)
+        return fail(Error{ErrorCode::invalid, "a distance reaches 0 or more"}.advise("use 0 m or more"));
     const auto own = kind_of(r.kind).validate;
     return own ? own(r) : Result<void>{};
 }

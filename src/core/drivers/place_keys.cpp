@@ -37,9 +37,10 @@ Result<void> validate(const std::vector<PlaceKey>& keys, const std::string& whos
             return wrong(fmt::format("{} at output frame {} does not come after the one before it", name,
                                      short_number(k.at.value)),
                          "use rising output frames");
-        if (!usable(k.place)) return wrong(name + " has a place that is not usable", "use numbers below 10⁹ m");
+        if (!usable(k.place))
+            return wrong(name + " has a place that is not a number below 10⁹ m", "use numbers below 10⁹ m");
         if (!usable(k.turn) || k.turn.length() > 100'000)
-            return wrong(name + " has a turn that is not usable", "use at most 100 000°");
+            return wrong(name + " has a turn that is not an angle within ±100 000°", "use at most 100 000°");
         if (!std::isfinite(k.size) || k.size < least_size || k.size > 1e6)
             return wrong(fmt::format("{} has a size of {}×", name, short_number(k.size)),
                          fmt::format("use {} to 1 000 000×", short_number(least_size)));

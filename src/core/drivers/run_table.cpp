@@ -100,8 +100,8 @@ RunTable::At RunTable::at(std::size_t track, double t) const {
     const double wide = b.t - a.t, w = (t - a.t) / wide, rise = b.value - a.value;
     const auto sa = static_cast<double>(a.out), sb = static_cast<double>(b.in);
     const double value = a.value + cubic(rise, wide, sa, sb, w) + added(a, w);
-    const double rate = rise / wide * 6 * w * (1 - w) + sa * (1 - w) * (1 - 3 * w) - sb * w * (2 - 3 * w) +
-                        added_slope(a, w) / wide;
+    const double rate =
+        rise / wide * 6 * w * (1 - w) + sa * (1 - w) * (1 - 3 * w) - sb * w * (2 - 3 * w) + added_slope(a, w) / wide;
     return {value, rate};
 }
 

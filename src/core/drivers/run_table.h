@@ -10,8 +10,8 @@
 namespace garland {
 
 // Where a track bends. Between two nodes, w = 0 … 1 of the way: the cubic by their values and slopes, and w²(1 − w)²
-// times (bend + turn·w), which leaves both as they are. Two nodes at one moment are a jump, and at that moment the later
-// one counts.
+// times (bend + turn·w), which leaves both as they are. Two nodes at one moment are a jump, and at that moment the
+// later one counts.
 struct RunNode {
     double t = 0, value = 0;
     float in = 0, out = 0;    // slopes before and after

@@ -33,7 +33,8 @@ Result<void> validate(const Zone& z) {
     if (z.shape == ZoneShape::mesh && !z.mesh) return wrong("it has no source for its shape", "choose a source");
     if (z.shape == ZoneShape::tube || z.ride == ZoneRide::path) {
         for (const V3d& p : z.path) {
-            if (!usable(p)) return wrong("its path has a point that is not usable", "use numbers below 10⁹ m");
+            if (!usable(p))
+                return wrong("its path has a point that is not a number below 10⁹ m", "use numbers below 10⁹ m");
         }
         if (Path(z.path, z.path_closed, true).length() <= 0)
             return wrong("its path has no length", "give it two different points at least");
@@ -43,7 +44,7 @@ Result<void> validate(const Zone& z) {
     if (z.ride == ZoneRide::path && !(z.ride_first < z.ride_last))
         return wrong("it reaches its path's end before it starts", "use a last output frame after the first");
     if (!std::isfinite(z.inner) || !std::isfinite(z.outer) || std::abs(z.inner) > 1e9 || std::abs(z.outer) > 1e9)
-        return wrong("an edge distance is not usable", "use numbers below 10⁹ m");
+        return wrong("an edge distance is not a length below 10⁹ m", "use numbers below 10⁹ m");
     if (z.outer < z.inner)
         return wrong(fmt::format("its outer distance is {} m, below the inner one of {} m", short_number(z.outer),
                                  short_number(z.inner)),

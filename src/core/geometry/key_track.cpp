@@ -6,19 +6,27 @@
 namespace garland {
 
 Result<void> validate(const KeyTrack& t) {
-    if (t.times.empty()) return fail(ErrorCode::invalid, "a track has no keys");
+    if (t.times.empty())
+        return fail(Error{ErrorCode::invalid, "a track has no keys"}.advise("give it at least one key"));
     if (t.width < 1 || (t.rotation && t.width != 4))
-        return fail(ErrorCode::invalid, "a track's values have a wrong width");
+        return fail(Error{ErrorCode::invalid, "a track's values have a wrong width"}.advise(
+            "write the file again with whole values for each key"));
     const std::size_t each = static_cast<std::size_t>(t.width) * (t.way == KeyWay::cubic ? 3 : 1);
     if (t.values.size() != t.times.size() * each)
-        return fail(ErrorCode::invalid, "a track has not as many values as its keys need");
+        return fail(Error{ErrorCode::invalid, "a track has not as many values as its keys need"}.advise(
+            "write the file again with a value for each key"));
     for (std::size_t i = 0; i < t.times.size(); ++i) {
         if (!std::isfinite(t.times[i]) || std::abs(t.times[i]) > 1e9)
-            return fail(ErrorCode::invalid, "a key's time is not usable");
-        if (i > 0 && t.times[i] <= t.times[i - 1]) return fail(ErrorCode::invalid, "key times do not rise");
+            return fail(Error{ErrorCode::invalid, "a key's time is not a number"}.advise(
+                "write the file again with times that are numbers"));
+        if (i > 0 && t.times[i] <= t.times[i - 1])
+            return fail(Error{ErrorCode::invalid, "key times do not rise"}.advise(
+                "write the file again with each key once, in order"));
     }
     for (double v : t.values) {
-        if (!std::isfinite(v)) return fail(ErrorCode::invalid, "a key's value is not finite");
+        if (!std::isfinite(v))
+            return fail(Error{ErrorCode::invalid, "a key's value is not finite"}.advise(
+                "write the file again with values that are numbers"));
     }
     return {};
 }

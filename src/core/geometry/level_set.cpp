@@ -67,7 +67,8 @@ PosePtr meshed(const FloatGrid& grid, double level) {
 } // namespace
 
 Result<PosePtr> between_level_sets(const Pose& a, const Pose& b, double w, double voxel, Progress& progress) {
-    if (!(voxel > 0)) return fail(ErrorCode::invalid, "the voxel size must be above 0");
+    if (!(voxel > 0))
+        return fail(Error{ErrorCode::invalid, "the voxel size must be above 0"}.advise("use more than 0 m"));
     Imath::Box3f box = bounds(a);
     box.extendBy(bounds(b));
     const V3d size = (V3d(box.max) - V3d(box.min)) / voxel + V3d(2 * band);

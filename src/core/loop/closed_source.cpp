@@ -179,9 +179,9 @@ class ClosedSource final : public ExactSource {
             if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
             GARLAND_TRY(pose, pose_at(static_cast<double>(c_.start + f), progress));
             if (pose->points.size() != points)
-                return fail(
-                    Error{ErrorCode::unsupported, "the number of points changes, so there is no mean pose"}.at_frame(
-                        c_.start + f));
+                return fail(Error{ErrorCode::unsupported, "the number of points changes, so there is no mean pose"}
+                                .advise("leave \"keep contrast\" out, or spread the gap")
+                                .at_frame(c_.start + f));
             for (std::size_t i = 0; i < points; ++i) sum[i] += V3d(pose->points[i]);
         }
         auto out = std::make_shared<std::vector<V3f>>();

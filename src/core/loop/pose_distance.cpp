@@ -97,7 +97,9 @@ Result<Signatures> signatures_of(const Sampler& sampler, std::int64_t first, std
         GARLAND_TRY(pose, read(i));
         box.extendBy(bounds(*pose));
     }
-    if (box.isEmpty()) return fail(Error{ErrorCode::unsupported, "there is nothing in any of these frames"});
+    if (box.isEmpty())
+        return fail(Error{ErrorCode::unsupported, "there is nothing in any of these frames"}.advise(
+            "choose frames in which something is there"));
     float most = 0;
     for (std::size_t i = 0; i < count; ++i) {
         GARLAND_TRY(pose, read(i));

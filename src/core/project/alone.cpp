@@ -7,7 +7,9 @@ namespace garland {
 
 Result<Project> alone(const Project& project, SourceId source) {
     const SourceSpec* spec = project.source(source);
-    if (!spec) return fail(ErrorCode::not_found, "there is no such source");
+    if (!spec)
+        return fail(Error{ErrorCode::not_found, "this source is not in the project"}.advise(
+            "choose one that is in the project"));
     const auto shows =
         std::find_if(project.arrangements.begin(), project.arrangements.end(), [&](const Arrangement& a) {
             return a.source == source || std::any_of(a.choice.variants.begin(), a.choice.variants.end(),
@@ -15,7 +17,8 @@ Result<Project> alone(const Project& project, SourceId source) {
         });
     if (shows == project.arrangements.end()) {
         return fail(
-            Error{ErrorCode::not_found, fmt::format("no arrangement shows \"{}\", so it has no timing", spec->name)});
+            Error{ErrorCode::not_found, fmt::format("no arrangement shows \"{}\", so it has no timing", spec->name)}
+                .advise("add an arrangement that shows it"));
     }
     Project out = project;
     Arrangement one;

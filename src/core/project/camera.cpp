@@ -24,10 +24,12 @@ Result<void> usable(const Camera& c, const std::string& what) {
                 "give numbers of at most 1e8"));
     }
     if (c.distance < 1e-6)
-        return fail(ErrorCode::invalid, what + " stands in its target: its distance must be above 0");
+        return fail(Error{ErrorCode::invalid, what + " stands in its target: its distance must be above 0"}.advise(
+            "move it away from its target"));
     if (c.field_of_view < 1 || c.field_of_view > 150) {
-        return fail(ErrorCode::invalid,
-                    fmt::format("{} has a field of view of {}°; use 1 to 150", what, short_number(c.field_of_view)));
+        return fail(Error{ErrorCode::invalid, fmt::format("{} has a field of view of {}°; use 1 to 150", what,
+                                                          short_number(c.field_of_view))}
+                        .advise("50° is usual"));
     }
     return {};
 }
@@ -42,7 +44,7 @@ Result<void> validate(std::span<const CameraKey> keys) {
         const std::string what = fmt::format("camera key {}", i + 1);
         GARLAND_CHECK(usable(keys[i].camera, what));
         if (keys[i].toward == Toward::free || keys[i].toward == Toward::hidden)
-            return fail(ErrorCode::invalid, what + " must be step, linear or smooth");
+            return fail(Error{ErrorCode::invalid, what + " must be step, linear or smooth"}.advise("use one of them"));
     }
     return {};
 }

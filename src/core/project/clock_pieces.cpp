@@ -191,7 +191,9 @@ ClockPieces clock_pieces(const ArrangementShow& arrangement, std::size_t copy, d
 }
 
 Result<void> valid_tables(FrameRange frames, double tolerance, int per_frame) {
-    if (!frames.valid()) return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+    if (!frames.valid())
+        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.advise(
+            "give the first frame first"));
     if (!(tolerance > 0) || tolerance > 1)
         return fail(Error{ErrorCode::invalid, fmt::format("a tolerance of {} source frames", tolerance)}.advise(
             "choose more than 0 and at most 1"));

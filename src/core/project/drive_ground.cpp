@@ -98,12 +98,15 @@ Result<V3d> ridden_place(const ArrangementShow& a, const Zone& z, const Sampler&
             return fail(
                 Error{ErrorCode::not_found,
                       fmt::format("the zone \"{}\" rides on particle {}, which is not there", z.name, z.ride_particle)}
+                    .advise("choose a particle that is there at the first output frame")
                     .at_frame(static_cast<std::int64_t>(moments.front().source)));
         here = V3d(pose.points[at]);
     } else {
         const Imath::Box3f box = bounds(pose);
         if (box.isEmpty())
-            return fail(ErrorCode::not_found, fmt::format("the zone \"{}\" rides on a part without points", z.name));
+            return fail(
+                Error{ErrorCode::not_found, fmt::format("the zone \"{}\" rides on a part without points", z.name)}
+                    .advise("choose another part"));
         here = (V3d(box.min) + V3d(box.max)) / 2;
     }
     const Placement& place = standing.places.front();
@@ -145,7 +148,9 @@ Result<void> learn_zone(const Zone& z, const Show& show, ZoneGround& ground, Pro
     if (z.shape == ZoneShape::mesh) {
         const auto sampler = show.samplers.find(z.mesh);
         if (sampler == show.samplers.end())
-            return fail(ErrorCode::not_found, fmt::format("the shape of the zone \"{}\" is not open", z.name));
+            return fail(
+                Error{ErrorCode::not_found, fmt::format("the shape of the zone \"{}\" is not open", z.name)}.advise(
+                    "find its source's files again, or choose another shape"));
         GARLAND_TRY(pose, sampler->second.at(sampler->second.clock().first, progress));
         auto grid = DistanceGrid::make(*pose.pose, std::max(z.outer, 1.0), progress);
         if (!grid) {

@@ -266,7 +266,9 @@ Result<Report> check(const Show& show, Progress& progress, const CheckOptions& o
 
 Result<void> ignore(Settings& settings, const Finding& finding, const std::string& reason) {
     if (finding.key.empty())
-        return fail(ErrorCode::invalid, "this finding cannot be told from others, so it cannot be ignored");
+        return fail(
+            Error{ErrorCode::invalid, "this finding cannot be told from others, so it cannot be ignored"}.advise(
+                "fix it, or leave it among the findings"));
     const auto at = std::find_if(settings.ignored.begin(), settings.ignored.end(),
                                  [&](const IgnoredFinding& i) { return i.finding == finding.key; });
     if (at == settings.ignored.end()) {

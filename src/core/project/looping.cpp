@@ -79,7 +79,9 @@ Sampler sampler_for(const SourceSpec& spec, const OpenSource& open, Rate rate, P
 Result<void> close_source(Project& project, SourceId source, const Closing& closing, std::int64_t file_first,
                           std::int64_t file_last) {
     SourceSpec* spec = project.source(source);
-    if (!spec) return fail(ErrorCode::not_found, "there is no such source");
+    if (!spec)
+        return fail(Error{ErrorCode::not_found, "this source is not in the project"}.advise(
+            "choose one that is in the project"));
     GARLAND_CHECK(validate(closing, file_first, file_last));
     spec->closing = closing;
     const SourceClock clock = clock_of(*spec, file_first, file_last, project.settings.rate);
@@ -90,8 +92,12 @@ Result<void> close_source(Project& project, SourceId source, const Closing& clos
 
 Result<void> open_source_again(Project& project, SourceId source, std::int64_t file_first, std::int64_t file_last) {
     SourceSpec* spec = project.source(source);
-    if (!spec) return fail(ErrorCode::not_found, "there is no such source");
-    if (!spec->closing) return fail(ErrorCode::invalid, fmt::format("\"{}\" is not closed", spec->name));
+    if (!spec)
+        return fail(Error{ErrorCode::not_found, "this source is not in the project"}.advise(
+            "choose one that is in the project"));
+    if (!spec->closing)
+        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is not closed", spec->name)}.advise(
+            "there is nothing to undo"));
     const Closing c = *spec->closing;
     const std::vector<Timing> before = std::exchange(spec->before_closing, {});
     const SourceClock clock = clock_of(*spec, file_first, file_last, project.settings.rate);
@@ -124,7 +130,9 @@ Result<void> open_source_again(Project& project, SourceId source, std::int64_t f
 
 Result<Repeated> repeat_as_it_is(Project& project, SourceId source, bool last_is_first, const SourceClock& clock) {
     const SourceSpec* spec = project.source(source);
-    if (!spec) return fail(ErrorCode::not_found, "there is no such source");
+    if (!spec)
+        return fail(Error{ErrorCode::not_found, "this source is not in the project"}.advise(
+            "choose one that is in the project"));
     if (spec->closing)
         return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" is closed already", spec->name)}.advise(
             "undo the closing first"));

@@ -11,7 +11,8 @@ namespace garland {
 
 Result<ArrangementDone> meet_at(const Arrangement& arrangement, const MeetOrder& o) {
     if (!std::isfinite(o.at.value) || std::abs(o.at.value) > frame_limit)
-        return fail(ErrorCode::invalid, "copies can only meet at a usable frame");
+        return fail(Error{ErrorCode::invalid, "copies can only meet at a frame that is a number"}.advise(
+            "give an output frame that is a number"));
     if (!(o.ease >= 1) || !(o.stay >= 0) || o.ease > 1e6 || o.stay > 1e6) {
         return fail(
             Error{ErrorCode::invalid, "an ease takes at least 1 output frame, and copies stay together for 0 or more"}
@@ -86,7 +87,9 @@ void move_timing(Timing& timing, double by) {
 
 Result<MeetDone> meet_in(Project& project, ArrangementId id, const MeetOrder& o) {
     const Arrangement* a = project.arrangement(id);
-    if (!a) return fail(ErrorCode::not_found, fmt::format("there is no arrangement with the id {}", id.value));
+    if (!a)
+        return fail(Error{ErrorCode::not_found, fmt::format("there is no arrangement with the id {}", id.value)}.advise(
+            "choose one that is in the project"));
     GARLAND_TRY(done, meet_at(*a, o));
     MeetDone out{done.words, done.note};
     if (o.source) {

@@ -22,7 +22,8 @@ Error named(Error error, std::string_view what, const std::string& name) {
 // What an arrangement names besides its source and timing is there.
 Result<void> validate_links(const Project& p, const Arrangement& a) {
     auto wrong = [&](std::string words) {
-        return fail(ErrorCode::invalid, fmt::format("the arrangement \"{}\" {}", a.name, words));
+        return fail(Error{ErrorCode::invalid, fmt::format("the arrangement \"{}\" {}", a.name, words)}.advise(
+            "change that number"));
     };
     if (is_carried(a.layout.kind) && a.layout.carried.source && !p.source(a.layout.carried.source))
         return wrong(fmt::format("stands on a source that is not there ({})", a.layout.carried.source.value));
@@ -96,7 +97,9 @@ std::int64_t Project::copies() const {
 }
 
 Result<void> validate(const Project& p) {
-    if (!p.settings.range.valid()) return fail(ErrorCode::invalid, "the output range ends before it starts");
+    if (!p.settings.range.valid())
+        return fail(
+            Error{ErrorCode::invalid, "the output range ends before it starts"}.advise("give the first frame first"));
     auto frame = [](std::string name, double value) {
         return Measure{std::move(name), value, -frame_limit, frame_limit, "f"};
     };
@@ -125,8 +128,9 @@ Result<void> validate(const Project& p) {
     auto fresh = [&](std::uint64_t id) { return id != 0 && id < p.next_id && ids.insert(id).second; };
     auto bad_id = [&](std::string_view what, const std::string& name, std::uint64_t id) {
         return fail(
-            ErrorCode::invalid,
-            fmt::format("{} \"{}\" has the id {}, which is 0, used twice, or not below next_id", what, name, id));
+            Error{ErrorCode::invalid,
+                  fmt::format("{} \"{}\" has the id {}, which is 0, used twice, or not below next_id", what, name, id)}
+                .advise("give every part of the project an id of its own, below next_id"));
     };
     for (const SourceSpec& s : p.sources) {
         if (!fresh(s.id.value)) return bad_id("the source", s.name, s.id.value);
@@ -134,14 +138,19 @@ Result<void> validate(const Project& p) {
                                1e9, "m per unit"}}));
         if (auto ok = validate(s.wobble); !ok) return fail(named(ok.error(), "the source", s.name));
         if (!std::isfinite(s.import_settings.voxel) || s.import_settings.voxel < 0) {
-            return fail(ErrorCode::invalid, fmt::format("the source \"{}\" has a voxel size below 0", s.name));
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("the source \"{}\" has a voxel size below 0", s.name)}.advise(
+                    "use 0 m to choose it by itself"));
         }
         if (!std::is_sorted(s.import_settings.dropped.begin(), s.import_settings.dropped.end())) {
-            return fail(ErrorCode::invalid, fmt::format("the source \"{}\": dropped frames must rise", s.name));
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("the source \"{}\": dropped frames must rise", s.name)}.advise(
+                    "order them, each once"));
         }
         if (s.shape_frames < 1 || s.shape_frames > 100'000) {
-            return fail(ErrorCode::invalid,
-                        fmt::format("the source \"{}\": a shape is shown 1 to 100 000 frames", s.name));
+            return fail(Error{ErrorCode::invalid,
+                              fmt::format("the source \"{}\": a shape is shown 1 to 100 000 frames", s.name)}
+                            .advise("use 1 for each frame"));
         }
         for (const Timing& t : s.before_closing) {
             if (auto ok = validate(t); !ok)
@@ -158,13 +167,16 @@ Result<void> validate(const Project& p) {
     for (const Arrangement& a : p.arrangements) {
         if (!fresh(a.id.value)) return bad_id("the arrangement", a.name, a.id.value);
         if (!p.source(a.source)) {
-            return fail(ErrorCode::invalid, fmt::format("the arrangement \"{}\" shows a source that is not there ({})",
-                                                        a.name, a.source.value));
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("the arrangement \"{}\" shows a source that is not there ({})",
+                                                      a.name, a.source.value)}
+                    .advise("choose a source that is in the project"));
         }
         if (!p.timing(a.timing)) {
             return fail(
-                ErrorCode::invalid,
-                fmt::format("the arrangement \"{}\" follows a timing that is not there ({})", a.name, a.timing.value));
+                Error{ErrorCode::invalid, fmt::format("the arrangement \"{}\" follows a timing that is not there ({})",
+                                                      a.name, a.timing.value)}
+                    .advise("choose a timing that is in the project"));
         }
         GARLAND_CHECK(validate_links(p, a));
         for (const Spread& s : a.spreads) {
@@ -176,15 +188,18 @@ Result<void> validate(const Project& p) {
         if (auto ok = validate(a); !ok) return fail(named(ok.error(), "the arrangement", a.name));
     }
     if (p.zones.size() > zone_limit)
-        return fail(ErrorCode::too_large, fmt::format("a project has at most {} zones", zone_limit));
+        return fail(Error{ErrorCode::too_large, fmt::format("a project has at most {} zones", zone_limit)}.advise(
+            "remove zones that reach no copy"));
     for (const Zone& z : p.zones) {
         if (!fresh(z.id.value)) return bad_id("the zone", z.name, z.id.value);
         GARLAND_CHECK(validate(z));
         for (SourceId id : {z.shape == ZoneShape::mesh ? z.mesh : SourceId{},
                             z.ride == ZoneRide::none || z.ride == ZoneRide::path ? SourceId{} : z.ride_source}) {
             if (id && !p.source(id))
-                return fail(ErrorCode::invalid,
-                            fmt::format("the zone \"{}\" goes by a source that is not there ({})", z.name, id.value));
+                return fail(
+                    Error{ErrorCode::invalid,
+                          fmt::format("the zone \"{}\" goes by a source that is not there ({})", z.name, id.value)}
+                        .advise("choose a source that is in the project"));
         }
     }
     for (const SoundSpec& s : p.sounds) {

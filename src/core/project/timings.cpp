@@ -11,10 +11,12 @@ namespace garland {
 
 namespace {
 tl::unexpected<Error> no_timing(TimingId id) {
-    return fail(ErrorCode::not_found, fmt::format("there is no timing with the id {}", id.value));
+    return fail(Error{ErrorCode::not_found, fmt::format("there is no timing with the id {}", id.value)}.advise(
+        "choose one that is in the project"));
 }
 tl::unexpected<Error> no_arrangement(ArrangementId id) {
-    return fail(ErrorCode::not_found, fmt::format("there is no arrangement with the id {}", id.value));
+    return fail(Error{ErrorCode::not_found, fmt::format("there is no arrangement with the id {}", id.value)}.advise(
+        "choose one that is in the project"));
 }
 bool name_taken(const Project& project, const std::string& name) {
     return std::any_of(project.timings.begin(), project.timings.end(), [&](const Timing& t) { return t.name == name; });
@@ -41,7 +43,8 @@ Result<TimingId> separate_timing(Project& project, ArrangementId arrangement) {
     Arrangement* a = project.arrangement(arrangement);
     if (!a) return no_arrangement(arrangement);
     if (users_of(project, a->timing).size() < 2) {
-        return fail(ErrorCode::invalid, fmt::format("\"{}\" already has its timing to itself", a->name));
+        return fail(Error{ErrorCode::invalid, fmt::format("\"{}\" already has its timing to itself", a->name)}.advise(
+            "there is nothing to do"));
     }
     Timing own = *project.timing(a->timing);
     own.id = TimingId(project.next_id++);
@@ -56,7 +59,8 @@ Result<TimingId> separate_timing(Project& project, ArrangementId arrangement) {
 Result<void> rename_timing(Project& project, TimingId timing, const std::string& name) {
     Timing* t = project.timing(timing);
     if (!t) return no_timing(timing);
-    if (name.find_first_not_of(" \t\n") == name.npos) return fail(ErrorCode::invalid, "a timing needs a name");
+    if (name.find_first_not_of(" \t\n") == name.npos)
+        return fail(Error{ErrorCode::invalid, "a timing needs a name"}.advise("give it one"));
     t->name = name;
     return {};
 }

@@ -354,7 +354,9 @@ PartDone TwinParter::done() const {
 Result<PartDone> part_twins(const Show& show, const Project& project, ArrangementId id, const PartOrder& order,
                             Progress& progress) {
     const Arrangement* arrangement = project.arrangement(id);
-    if (!arrangement) return fail(ErrorCode::not_found, "there is no such arrangement");
+    if (!arrangement)
+        return fail(Error{ErrorCode::not_found, "this arrangement is not in the project"}.advise(
+            "choose one that is in the project"));
     TwinParter parter(show, order, arrangement->by_hand.nudges, progress);
     for (const ArrangementShow& a : show.arrangements) {
         if (a.id == id) GARLAND_CHECK(parter.part(a));
@@ -364,7 +366,9 @@ Result<PartDone> part_twins(const Show& show, const Project& project, Arrangemen
 
 Result<ArrangementId> single_out(Project& p, ArrangementId from, std::vector<CopyId> copies, const std::string& part) {
     const Arrangement* other = p.arrangement(from);
-    if (!other) return fail(ErrorCode::not_found, "there is no such arrangement");
+    if (!other)
+        return fail(Error{ErrorCode::not_found, "this arrangement is not in the project"}.advise(
+            "choose one that is in the project"));
     if (other->single_out)
         return fail(Error{ErrorCode::invalid, "this arrangement was singled out itself"}.advise(
             "single out from the one it came from"));

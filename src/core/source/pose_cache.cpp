@@ -37,7 +37,8 @@ Result<PosePtr> PoseCache::get(const PoseKey& key, const std::function<Result<Po
     lock.unlock();
     // However making ends, those who wait are told. While this thread waits for work of its own that runs on the pool,
     // it must not begin other work, which may wait for this very pose.
-    Result<PosePtr> pose = fail(ErrorCode::unsupported, "the pose could not be made");
+    Result<PosePtr> pose =
+        fail(Error{ErrorCode::unsupported, "the pose could not be made"}.advise("choose another frame"));
     tbb::this_task_arena::isolate([&] {
         try {
             pose = make();
@@ -46,9 +47,11 @@ Result<PosePtr> PoseCache::get(const PoseKey& key, const std::function<Result<Po
                             .keeping("everything else")
                             .advise("lower the cache limit, or close other programs"));
         } catch (const std::exception& error) {
-            pose = fail(Error{ErrorCode::malformed, std::string("the pose could not be made (") + error.what() + ")"});
+            pose = fail(
+                Error{ErrorCode::malformed, std::string("the pose could not be made (") + error.what() + ")"}.advise(
+                    "choose another frame, or make the cache smaller"));
         } catch (...) {
-            pose = fail(ErrorCode::malformed, "the pose could not be made");
+            pose = fail(Error{ErrorCode::malformed, "the pose could not be made"}.advise("choose another frame"));
         }
     });
     lock.lock();

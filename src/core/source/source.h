@@ -123,7 +123,8 @@ class Source {
         double seconds = 0; // from a to b, on the clock of the files
     };
     virtual Result<PosePtr> between(const Between&, Progress&) const {
-        return fail(ErrorCode::unsupported, "this source makes no poses between frames");
+        return fail(Error{ErrorCode::unsupported, "this source makes no poses between frames"}.advise(
+            "show it at the nearest frame"));
     }
 
     // Whether it has its own exact pose at any file frame; exact_at() then answers instead of read and between. `how`:

@@ -222,7 +222,9 @@ class WaterSource final : public ExactSource {
 } // namespace
 
 Result<void> validate(const WaterSpec& w) {
-    auto refuse = [](const char* what) { return fail(ErrorCode::invalid, fmt::format("water: {}", what)); };
+    auto refuse = [](const char* what) {
+        return fail(Error{ErrorCode::invalid, fmt::format("water: {}", what)}.advise("change that number"));
+    };
     auto within = [](double v, double low, double high) { return std::isfinite(v) && v >= low && v <= high; };
     if (!within(w.wind, 0.1, 100)) return refuse("the wind must be 0.1 to 100 m/s");
     if (!within(w.direction, -3600, 3600)) return refuse("the direction must be an angle in degrees");

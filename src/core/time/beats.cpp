@@ -17,7 +17,8 @@ Result<void> validate(const Tempo& t) {
     }
     GARLAND_CHECK(within({{"the output frame of the first beat", t.offset.value, -frame_limit, frame_limit, "f"}}));
     if (t.beats_per_bar < 1 || t.beats_per_bar > 64) {
-        return fail(ErrorCode::invalid, fmt::format("a bar has 1 to 64 beats, not {}", t.beats_per_bar));
+        return fail(Error{ErrorCode::invalid, fmt::format("a bar has 1 to 64 beats, not {}", t.beats_per_bar)}.advise(
+            "use 4 as usual"));
     }
     return {};
 }
@@ -61,7 +62,8 @@ Result<PhraseList> stretched_to_beat(const PhraseList& phrases, std::size_t inde
                                      Rate rate) {
     GARLAND_CHECK(validate(tempo));
     if (index >= phrases.list.size())
-        return fail(ErrorCode::not_found, fmt::format("there is no phrase {}", index + 1));
+        return fail(Error{ErrorCode::not_found, fmt::format("there is no phrase {}", index + 1)}.advise(
+            "choose one of the list"));
     const auto ends = boundaries(phrases, turn_twice);
     OutputFrame beat = nearest_beat(tempo, rate, ends[index + 1]);
     while (!(beat > ends[index])) beat = beat + frames_per_beat(tempo, rate);

@@ -187,7 +187,8 @@ Result<Converted> to_speeds(const Timing& timing, double tolerance) {
             add_cubic(s, tolerance, ramps);
         }
         if (ramps.size() > key_limit / 2) {
-            return fail(ErrorCode::too_large, "the curve would need more speed keys than a map may have");
+            return fail(Error{ErrorCode::too_large, "the curve would need more speed keys than a map may have"}.advise(
+                "convert a shorter span, or allow a larger difference"));
         }
     }
     const double first = map.first().value;

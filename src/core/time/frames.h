@@ -50,7 +50,9 @@ struct ShutterSamples {
         return count == 1 || (count >= 3 && count <= 15 && count % 2 == 1 && angle >= 1 && angle <= 359);
     }
     // Of the k-th moment after its frame, in frames; 0 ≤ k < count; the middle one is the frame itself.
-    constexpr double offset(int k) const { return count < 2 ? 0 : angle / 360 * (static_cast<double>(k) / (count - 1) - 0.5); }
+    constexpr double offset(int k) const {
+        return count < 2 ? 0 : angle / 360 * (static_cast<double>(k) / (count - 1) - 0.5);
+    }
 };
 
 // An output frame, or a moment inside the shutter about it.

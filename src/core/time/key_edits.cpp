@@ -19,9 +19,11 @@ std::vector<bool> flags_of(const TimeMap& map, const PickedKeys& picked) {
 }
 
 Result<void> check(const TimeMap& map, const PickedKeys& picked) {
-    if (picked.empty()) return fail(ErrorCode::invalid, "no key is selected");
+    if (picked.empty())
+        return fail(Error{ErrorCode::invalid, "no key is selected"}.advise("select one on the time map"));
     if (picked.back() >= map.keys.size())
-        return fail(ErrorCode::invalid, fmt::format("there is no key {}", picked.back() + 1));
+        return fail(Error{ErrorCode::invalid, fmt::format("there is no key {}", picked.back() + 1)}.advise(
+            "choose one that is there"));
     return {};
 }
 
@@ -52,9 +54,10 @@ Result<TimeMap> move_keys(const TimeMap& map, const PickedKeys& picked, double f
     }
     for (std::size_t i = 1; i < out.keys.size(); ++i) {
         if (!(out.keys[i - 1].at < out.keys[i].at)) {
-            return fail(ErrorCode::invalid,
-                        fmt::format("the key at output frame {} would land on or beyond another one",
-                                    short_number(map.keys[i].at.value)));
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("the key at output frame {} would land on or beyond another one",
+                                                      short_number(map.keys[i].at.value))}
+                    .advise("move it less, or move the other one first"));
         }
     }
     GARLAND_CHECK(validate(out));
@@ -68,7 +71,8 @@ Result<TimeMap> remove_keys(const TimeMap& map, const PickedKeys& picked) {
     for (std::size_t i = 0; i < map.keys.size(); ++i) {
         if (!flags[i]) out.keys.push_back(map.keys[i]);
     }
-    if (out.keys.empty()) return fail(ErrorCode::invalid, "the last key of a timing cannot be removed");
+    if (out.keys.empty())
+        return fail(Error{ErrorCode::invalid, "the last key of a timing cannot be removed"}.advise("move it instead"));
     return out;
 }
 
@@ -83,7 +87,7 @@ std::vector<Key> copied_keys(const TimeMap& map, const PickedKeys& picked) {
 }
 
 Result<TimeMap> paste_keys(const TimeMap& map, const std::vector<Key>& keys, OutputFrame at, PickedKeys& pasted) {
-    if (keys.empty()) return fail(ErrorCode::invalid, "no keys have been copied");
+    if (keys.empty()) return fail(Error{ErrorCode::invalid, "no keys have been copied"}.advise("copy keys first"));
     const OutputFrame end = at + keys.back().at.value;
     TimeMap out;
     pasted.clear();
@@ -106,7 +110,7 @@ Result<TimeMap> scale_keys(const TimeMap& map, const PickedKeys& picked, OutputF
                            SourceFrame about_value, double value_factor) {
     GARLAND_CHECK(check(map, picked));
     if (!std::isfinite(time_factor) || !std::isfinite(value_factor) || time_factor == 0) {
-        return fail(ErrorCode::invalid, "keys cannot be scaled by that");
+        return fail(Error{ErrorCode::invalid, "keys cannot be scaled by that"}.advise("use a factor above 0"));
     }
     TimeMap out = map;
     for (std::size_t i : picked) {

@@ -12,9 +12,10 @@ Result<void> validate(std::span<const CurveKey> keys, std::string_view what, con
     for (std::size_t i = 0; i < keys.size(); ++i) {
         const CurveKey& k = keys[i];
         auto wrong = [&](std::string_view how) {
-            return fail(ErrorCode::invalid, fmt::format("key {} of {} {}", i + 1, what, how));
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("key {} of {} {}", i + 1, what, how)}.advise("change that key"));
         };
-        if (!std::isfinite(k.at) || !std::isfinite(k.value)) return wrong("is not a usable number");
+        if (!std::isfinite(k.at) || !std::isfinite(k.value)) return wrong("has a value that is not a number");
         if (k.at < l.first_at || k.at > l.last_at)
             return wrong(fmt::format("stands outside {} to {}", short_number(l.first_at), short_number(l.last_at)));
         if (k.value < l.low || k.value > l.high)

@@ -51,9 +51,10 @@ bool is_whole(double x) {
 
 Result<TimeMap> cut_at(const TimeMap& map, OutputFrame t) {
     if (!(t >= map.first() && t <= map.last())) {
-        return fail(ErrorCode::invalid,
-                    fmt::format("output frame {} lies outside the map ({} to {})", short_number(t.value),
-                                short_number(map.first().value), short_number(map.last().value)));
+        return fail(Error{ErrorCode::invalid,
+                          fmt::format("output frame {} lies outside the map ({} to {})", short_number(t.value),
+                                      short_number(map.first().value), short_number(map.last().value))}
+                        .advise("choose a frame inside the map"));
     }
     const std::size_t i = key_before(map, t.value);
     if (map.keys[i].at == t) return map;
@@ -67,7 +68,9 @@ Result<TimeMap> cut_at(const TimeMap& map, OutputFrame t) {
 
 Result<TimeMap> hold_at(const TimeMap& map, OutputFrame t, double n) {
     if (!(n > 0) || n > frame_limit) {
-        return fail(ErrorCode::invalid, fmt::format("a hold lasts more than 0 frames, not {}", short_number(n)));
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("a hold lasts more than 0 frames, not {}", short_number(n))}.advise(
+                "use 1 frame or more"));
     }
     t = std::clamp(t, map.first(), map.last());
     GARLAND_TRY(result, cut_at(with_fixed_slopes(map, t), t));
@@ -150,7 +153,8 @@ Result<TimeMap> reversed_shown(const TimeMap& map, OutputFrame p, OutputFrame q)
     }
     const bool whole_map = p == map.first() && q == map.last();
     if (!whole_map && !(is_whole(p.value) && is_whole(q.value))) {
-        return fail(ErrorCode::invalid, "a range to reverse starts and ends on whole frames");
+        return fail(Error{ErrorCode::invalid, "a range to reverse starts and ends on whole frames"}.advise(
+            "use whole output frames"));
     }
     const bool meets = sample(map, p.value).source == sample(map, q.value).source;
     TimeMap cut = map;
@@ -206,7 +210,9 @@ Result<TimeMap> reversed_shown(const TimeMap& map, OutputFrame p, OutputFrame q)
 } // namespace
 
 Result<TimeMap> fit(SourceFrame a, SourceFrame b, OutputFrame p, OutputFrame q) {
-    if (!(p < q)) return fail(ErrorCode::invalid, "the output range must end after it starts");
+    if (!(p < q))
+        return fail(Error{ErrorCode::invalid, "the output range must end after it starts"}.advise(
+            "give the first frame first"));
     TimeMap map;
     map.keys = {Key{p, a, Toward::linear}, Key{q, b, Toward::linear}};
     return checked(std::move(map));
@@ -251,7 +257,9 @@ Result<TimeMap> insert_key(const TimeMap& map, Key key) {
 }
 
 Result<TimeMap> move_key(const TimeMap& map, std::size_t index, OutputFrame at, SourceFrame source) {
-    if (index >= map.keys.size()) return fail(ErrorCode::not_found, fmt::format("there is no key {}", index + 1));
+    if (index >= map.keys.size())
+        return fail(Error{ErrorCode::not_found, fmt::format("there is no key {}", index + 1)}.advise(
+            "choose one that is there"));
     TimeMap result = map;
     result.keys[index].at = at;
     result.keys[index].source = source;
@@ -259,8 +267,11 @@ Result<TimeMap> move_key(const TimeMap& map, std::size_t index, OutputFrame at, 
 }
 
 Result<TimeMap> remove_key(const TimeMap& map, std::size_t index) {
-    if (map.keys.size() <= 1) return fail(ErrorCode::invalid, "a time map keeps at least one key");
-    if (index >= map.keys.size()) return fail(ErrorCode::not_found, fmt::format("there is no key {}", index + 1));
+    if (map.keys.size() <= 1)
+        return fail(Error{ErrorCode::invalid, "a time map keeps at least one key"}.advise("move the key instead"));
+    if (index >= map.keys.size())
+        return fail(Error{ErrorCode::not_found, fmt::format("there is no key {}", index + 1)}.advise(
+            "choose one that is there"));
     TimeMap result = map;
     result.keys.erase(result.keys.begin() + static_cast<std::ptrdiff_t>(index));
     return checked(std::move(result));

@@ -44,9 +44,12 @@ Result<void> check(const Operation& o) {
                         .advise("give its first frame first; it must hold at least two"));
     }
     if (o.kind == hold && !(o.frames > 0)) {
-        return fail(ErrorCode::invalid, fmt::format("a hold lasts more than 0 frames, not {}", text(o.frames)));
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("a hold lasts more than 0 frames, not {}", text(o.frames))}.advise(
+                "use 1 frame or more"));
     }
-    if (o.kind == slow && o.frames < 0) return fail(ErrorCode::invalid, "a ramp lasts 0 frames or more");
+    if (o.kind == slow && o.frames < 0)
+        return fail(Error{ErrorCode::invalid, "a ramp lasts 0 frames or more"}.advise("use 0 for a change at once"));
     const bool still_allowed = o.kind == ramp || o.kind == slow;
     if (o.kind == speed || still_allowed) {
         if (!std::isfinite(o.speed) || o.speed < 0 || o.speed > 1000 || (o.speed == 0 && !still_allowed)) {
@@ -67,7 +70,9 @@ struct OnMap { // an operation on position keys
 Result<OutputSpan> span_of(const Operation& o, const TimeMap& map) {
     if (!o.range) {
         if (!(map.first() < map.last()))
-            return fail(ErrorCode::invalid, "the timing holds a single pose, so there is nothing to retime");
+            return fail(
+                Error{ErrorCode::invalid, "the timing holds a single pose, so there is nothing to retime"}.advise(
+                    "set a second key first"));
         return OutputSpan{map.first(), map.last()};
     }
     const OutputSpan s{std::max(o.range->first, map.first()), std::min(o.range->last, map.last())};
@@ -140,8 +145,10 @@ Result<OnMap> slowed(const TimeMap& map, const Operation& o) {
                         .advise("start later or make the ramps shorter"));
     }
     if (before >= map.last() - map.first()) {
-        return fail(ErrorCode::invalid,
-                    fmt::format("the timing is over (at output frame {}) before the ramp starts", text(map.last())));
+        return fail(
+            Error{ErrorCode::invalid,
+                  fmt::format("the timing is over (at output frame {}) before the ramp starts", text(map.last()))}
+                .advise("start the ramp earlier"));
     }
     std::vector<WarpPart> parts{
         {before, 1, 1}, {o.frames, 1, o.speed}, {r.last - r.first, o.speed, o.speed}, {o.frames, o.speed, 1}};
@@ -157,8 +164,10 @@ Result<OnMap> ramped(const TimeMap& map, const Operation& o) {
     if (!o.range) return fail(Error{ErrorCode::invalid, "a ramp needs two output frames"}.advise("give a range"));
     const OutputSpan r = *o.range;
     if (r.first < map.first() || r.first >= map.last()) {
-        return fail(ErrorCode::invalid, fmt::format("the ramp starts at output frame {}, outside the timing ({} to {})",
-                                                    text(r.first), text(map.first()), text(map.last())));
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("the ramp starts at output frame {}, outside the timing ({} to {})",
+                                                  text(r.first), text(map.first()), text(map.last()))}
+                .advise("start the ramp inside it"));
     }
     const double before = r.first - map.first(), ramp = r.last - r.first;
     if (!std::isfinite(o.from_speed) || o.from_speed < 0 || o.from_speed > 1000) {
@@ -259,7 +268,7 @@ Result<OnMap> on_map(const TimeMap& map, const Operation& o) {
     case lengthen: return lengthened(map, o);
     case OperationKind::hide: return hidden(map, o);
     }
-    return fail(ErrorCode::invalid, "no such operation");
+    return fail(Error{ErrorCode::invalid, "this operation is not known"}.advise("choose one of the list"));
 }
 
 // What phrases can do and stay phrases; nothing where they cannot.

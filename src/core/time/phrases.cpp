@@ -25,7 +25,8 @@ bool usable(double frame) {
 } // namespace
 
 Result<void> validate(const PhraseList& phrases, bool turn_twice) {
-    if (phrases.list.empty()) return fail(ErrorCode::invalid, "a phrase list needs at least one phrase");
+    if (phrases.list.empty())
+        return fail(Error{ErrorCode::invalid, "a phrase list needs at least one phrase"}.advise("add one"));
     GARLAND_CHECK(
         within({{"the output frame that the phrases start at", phrases.start.value, -frame_limit, frame_limit, "f"}}));
     std::int64_t passes = 0;
@@ -56,11 +57,15 @@ Result<void> validate(const PhraseList& phrases, bool turn_twice) {
                     "to stand still, use a range of one frame; to run backward, the direction"));
         }
         if (!std::isfinite(p.fade) || p.fade < 0 || p.fade > frame_limit) {
-            return fail(ErrorCode::invalid, fmt::format("the fade of {} must be 0 frames or more", name(i)));
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("the fade of {} must be 0 frames or more", name(i))}.advise(
+                    "use 0 for none"));
         }
     }
     if (!(length_of(phrases, turn_twice) <= frame_limit)) {
-        return fail(ErrorCode::too_large, fmt::format("the phrases last more than {:.0f} output frames", frame_limit));
+        return fail(
+            Error{ErrorCode::too_large, fmt::format("the phrases last more than {:.0f} output frames", frame_limit)}
+                .advise("use fewer passes, or play them faster"));
     }
     return {};
 }

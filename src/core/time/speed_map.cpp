@@ -22,7 +22,9 @@ Result<void> validate(const SpeedMap& map) {
             GARLAND_CHECK(
                 within({{fmt::format("the speed of key {}", i + 1), key.speed, -speed_limit, speed_limit, "×"}}));
         if (key.toward != Toward::step && key.toward != Toward::linear) {
-            return fail(ErrorCode::invalid, fmt::format("speed key {} must go on by step or linear", i + 1));
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("speed key {} must go on by step or linear", i + 1)}.advise(
+                    "use one of them"));
         }
     }
     const auto parts = stretches(map);
@@ -30,8 +32,9 @@ Result<void> validate(const SpeedMap& map) {
         const Stretch& s = parts[i];
         const double end = s.c[0] + s.length * (s.c[1] + s.length * s.c[2]);
         if (!(std::abs(end) <= frame_limit)) {
-            return fail(ErrorCode::invalid,
-                        fmt::format("the speeds up to key {} lead beyond source frame {:.0f}", i + 2, frame_limit));
+            return fail(Error{ErrorCode::invalid, fmt::format("the speeds up to key {} lead beyond source frame {:.0f}",
+                                                              i + 2, frame_limit)}
+                            .advise("use lower speeds"));
         }
     }
     return {};

@@ -10,9 +10,12 @@
 namespace garland {
 
 Result<void> validate_frames(std::span<const OutputFrame> at, std::string_view what) {
-    if (at.empty()) return fail(ErrorCode::invalid, fmt::format("{} needs at least one key", what));
+    if (at.empty())
+        return fail(Error{ErrorCode::invalid, fmt::format("{} needs at least one key", what)}.advise("set one"));
     if (at.size() > key_limit) {
-        return fail(ErrorCode::too_large, fmt::format("{} may have {} keys, not {}", what, key_limit, at.size()));
+        return fail(
+            Error{ErrorCode::too_large, fmt::format("{} may have {} keys, not {}", what, key_limit, at.size())}.advise(
+                "use fewer keys"));
     }
     for (std::size_t i = 0; i < at.size(); ++i) {
         if (!std::isfinite(at[i].value)) {
@@ -20,7 +23,9 @@ Result<void> validate_frames(std::span<const OutputFrame> at, std::string_view w
                 "give its output frame as a number"));
         }
         if (std::abs(at[i].value) > frame_limit) {
-            return fail(ErrorCode::invalid, fmt::format("key {} lies beyond frame {:.0f}", i + 1, frame_limit));
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("key {} lies beyond frame {:.0f}", i + 1, frame_limit)}.advise(
+                    "use frames nearer to 0"));
         }
         if (i == 0) continue;
         const double step = at[i] - at[i - 1];
@@ -30,7 +35,9 @@ Result<void> validate_frames(std::span<const OutputFrame> at, std::string_view w
                       fmt::format("keys {} and {} are both on output frame {}", i, i + 1, short_number(at[i].value))}
                     .advise("move or remove one of them; a jump is a step key followed by the next frame's key"));
         }
-        if (step < 0) return fail(ErrorCode::invalid, fmt::format("key {} comes before key {}", i + 1, i));
+        if (step < 0)
+            return fail(Error{ErrorCode::invalid, fmt::format("key {} comes before key {}", i + 1, i)}.advise(
+                "order the keys by their output frames"));
     }
     return {};
 }
@@ -54,7 +61,9 @@ Result<void> validate(const TimeMap& map) {
             }
         }
         if (std::abs(key.source.value) > frame_limit) {
-            return fail(ErrorCode::invalid, fmt::format("key {} lies beyond frame {:.0f}", i + 1, frame_limit));
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("key {} lies beyond frame {:.0f}", i + 1, frame_limit)}.advise(
+                    "use frames nearer to 0"));
         }
     }
     return {};

@@ -19,15 +19,18 @@ Result<void> validate(const Timing& timing) {
         for (std::size_t i = 0; i < timing.master->keys.size(); ++i) {
             const double share = timing.master->keys[i].source.value;
             if (share < 0 || share > 100) {
-                return fail(ErrorCode::invalid,
-                            fmt::format("key {} of the master slider must be 0 to 100 %, not {:g}", i + 1, share));
+                return fail(Error{ErrorCode::invalid,
+                                  fmt::format("key {} of the master slider must be 0 to 100 %, not {:g}", i + 1, share)}
+                                .advise("use 0 to 100 %"));
             }
         }
     }
     for (const auto& [outside, word] : {std::pair{timing.before, "before"}, std::pair{timing.after, "after"}}) {
         if (outside.count < 0 || outside.count > 1'000'000'000) {
-            return fail(ErrorCode::invalid,
-                        fmt::format("the count {} of \"{}\" must be 0 (endless) to 1000000000", outside.count, word));
+            return fail(
+                Error{ErrorCode::invalid,
+                      fmt::format("the count {} of \"{}\" must be 0 (endless) to 1000000000", outside.count, word)}
+                    .advise("use 0 for no end"));
         }
     }
     return {};

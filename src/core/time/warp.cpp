@@ -99,7 +99,9 @@ Result<TimeMap> warped(const TimeMap& map, const std::vector<WarpPart>& parts) {
         w.t += x1 >= length && w.x + part.moved() > length ? w.when(length) : part.length;
         w.x = x1;
     }
-    if (pieces.empty()) return fail(ErrorCode::invalid, "there is nothing of the timing in that range");
+    if (pieces.empty())
+        return fail(Error{ErrorCode::invalid, "there is nothing of the timing in that range"}.advise(
+            "choose a range inside the timing"));
     TimeMap result;
     for (const Piece& p : pieces) {
         Key key{map.first() + p.a.t, SourceFrame(p.a.value), p.toward};

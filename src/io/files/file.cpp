@@ -20,8 +20,7 @@ namespace {
 Error read_error(const std::string& path, int number) {
     const bool missing = number == ENOENT || number == ENOTDIR;
     return Error{missing ? ErrorCode::not_found : ErrorCode::unreadable,
-                 missing ? std::string("there is no such file")
-                         : fmt::format("cannot be read ({})", std::strerror(number))}
+                 missing ? std::string("does not exist") : fmt::format("cannot be read ({})", std::strerror(number))}
         .at(path);
 }
 
@@ -38,6 +37,7 @@ Result<std::size_t> read_up_to(const std::string& path, std::uint64_t most, bool
     if (whole && size > most) {
         return fail(
             Error{ErrorCode::too_large, fmt::format("has {} bytes, more than the {} that are read at once", size, most)}
+                .advise("split the file, or write it in a binary form")
                 .at(path));
     }
     const std::uint64_t wanted = std::min(size, most);

@@ -26,7 +26,8 @@ Result<FoundBeats> find_beats(const SoundSamples& samples, OutputFrame start, Ra
     const std::unique_ptr<fvec_t, Close> in(new_fvec(hop)), out(new_fvec(1));
     if (!tracker || !in || !out)
         return fail(Error{ErrorCode::unsupported,
-                          fmt::format("beats cannot be looked for at {} Hz", short_number(samples.rate))});
+                          fmt::format("beats cannot be looked for at {} Hz", short_number(samples.rate))}
+                        .advise("write the sound at 44.1 or 48 kHz"));
     FoundBeats found;
     const double frame = rate.start_of(1).value; // seconds
     for (std::size_t at = 0; at < samples.values.size(); at += hop) {

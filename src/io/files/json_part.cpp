@@ -34,6 +34,7 @@ Result<Json> read_json(std::string_view text, const std::string& path) {
     };
     if (const char* deep = too_deep(text)) {
         return fail(Error{ErrorCode::too_large, fmt::format("brackets are nested more than {} deep", json_depth)}
+                        .advise("write it again with fewer levels")
                         .at(path)
                         .at_line(line_at(static_cast<std::size_t>(deep - text.data()))));
     }

@@ -121,7 +121,10 @@ Result<MappedFile> MappedFile::open(const std::string& path) {
     if (memory == MAP_FAILED) return fail(Error{ErrorCode::unreadable, std::strerror(errno)}.at(path));
     out.data_ = static_cast<char*>(memory);
     out.guard_ = take_guard(out.data_, out.size_);
-    if (out.guard_ < 0) return fail(Error{ErrorCode::too_large, "too many files are open at once"}.at(path));
+    if (out.guard_ < 0)
+        return fail(Error{ErrorCode::too_large, "too many files are open at once"}
+                        .advise("close other projects, or raise the limit of open files")
+                        .at(path));
     ::madvise(out.data_, out.size_, MADV_SEQUENTIAL);
     return out;
 }

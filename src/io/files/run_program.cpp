@@ -33,7 +33,9 @@ struct Spawned {
 Result<Spawned> start(const ProgramRun& run) {
     std::array<int, 2> ends{};
     if (pipe2(ends.data(), O_CLOEXEC) != 0)
-        return fail(ErrorCode::unreadable, fmt::format("no pipe could be made ({})", std::strerror(errno)));
+        return fail(
+            Error{ErrorCode::unreadable, fmt::format("no pipe could be made ({})", std::strerror(errno))}.advise(
+                "close other programs, and try again"));
     posix_spawn_file_actions_t actions;
     posix_spawn_file_actions_init(&actions);
     posix_spawn_file_actions_addopen(&actions, STDIN_FILENO, "/dev/null", O_RDONLY, 0);
@@ -65,7 +67,9 @@ Result<Spawned> start(const ProgramRun& run) {
         return fail(Error{ErrorCode::not_found, fmt::format("there is no program \"{}\"", run.words[0])}.advise(
             "install it, or give its whole path"));
     }
-    return fail(ErrorCode::unreadable, fmt::format("\"{}\" cannot be run ({})", run.words[0], std::strerror(failed)));
+    return fail(
+        Error{ErrorCode::unreadable, fmt::format("\"{}\" cannot be run ({})", run.words[0], std::strerror(failed))}
+            .advise("check the command in the preferences"));
 }
 
 // The number before the last per cent sign; below 0: none.
@@ -97,7 +101,8 @@ class Watch {
             const pid_t done = waitpid(program_.process, &status, WNOHANG);
             if (done == program_.process) break;
             if (done < 0 && errno != EINTR)
-                return fail(ErrorCode::unreadable, fmt::format("\"{}\" was lost sight of", run_.words[0]));
+                return fail(Error{ErrorCode::unreadable, fmt::format("\"{}\" was lost sight of", run_.words[0])}.advise(
+                    "try again"));
             const bool late = std::chrono::steady_clock::now() >= until_;
             if (late || progress_.cancelled()) return stop(late);
             if (!open) usleep(look_every * 1000);

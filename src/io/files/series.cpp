@@ -43,7 +43,10 @@ Result<Series> find_series(const std::string& path) {
     series.prefix = name.prefix;
     series.ending = name.ending;
     if (name.number.empty()) {
-        if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
+        if (!file_exists(path))
+            return fail(Error{ErrorCode::not_found, "does not exist"}
+                            .advise("check the name, or find the file again")
+                            .at(path));
         series.files[0] = path;
         return series;
     }
@@ -59,7 +62,9 @@ Result<Series> find_series(const std::string& path) {
         if (!is_new && other.number.size() == name.number.size()) old->second = at->path().string();
         series.padding = std::min(series.padding, static_cast<int>(digits));
     }
-    if (series.files.empty()) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
+    if (series.files.empty())
+        return fail(
+            Error{ErrorCode::not_found, "does not exist"}.advise("check the name, or find the file again").at(path));
     if (series.last() - series.first() > 10'000'000) {
         return fail(Error{ErrorCode::too_large,
                           fmt::format("the numbers of this series run from {} to {}", series.first(), series.last())}

@@ -43,8 +43,10 @@ Result<void> write_glb_file(const std::string& path, Json json, const GlbBuffer&
     while (text.size() % 4 != 0) text.push_back(' ');
     const std::uint64_t total = 12 + 8 + text.size() + 8 + binary.size();
     if (total > UINT32_MAX) {
-        return fail(Error{ErrorCode::too_large, "is more than the 4 GB a .glb can hold"}.at(path).keeping(
-            "nothing was written"));
+        return fail(Error{ErrorCode::too_large, "is more than the 4 GB a .glb can hold"}
+                        .advise("write fewer frames or copies, or another kind of file")
+                        .at(path)
+                        .keeping("nothing was written"));
     }
     GARLAND_TRY(file, AtomicFile::create(path, existing));
     auto word = [&](std::uint64_t value) {

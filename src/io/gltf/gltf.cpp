@@ -401,7 +401,9 @@ Result<GltfContent> read_gltf(const std::string& path, const std::string& animat
     } catch (const GltfBad& bad) {
         return fail(Error{bad.code, bad.what}.at(path));
     } catch (const std::bad_alloc&) {
-        return fail(Error{ErrorCode::too_large, "asks for more memory than there is"}.at(path));
+        return fail(Error{ErrorCode::too_large, "asks for more memory than there is"}
+                        .advise("write it again, or on a machine with more memory")
+                        .at(path));
     } catch (const std::exception& what) {
         error = what.what(), fine = false;
     }

@@ -55,8 +55,10 @@ Json node_json(const KeyedModel& model, std::size_t index) {
 Result<void> write_glb(const std::string& path, const KeyedModel& model, Existing existing) {
     for (const PartMesh& mesh : model.meshes) {
         if (!mesh.targets.empty() || mesh.joint_sets > 0) {
-            return fail(Error{ErrorCode::unsupported, "morph targets and skins are not written"}.at(path).keeping(
-                "nothing was written"));
+            return fail(Error{ErrorCode::unsupported, "morph targets and skins are not written"}
+                            .advise("write it as posed frames")
+                            .at(path)
+                            .keeping("nothing was written"));
         }
     }
     GlbBuffer buffer;

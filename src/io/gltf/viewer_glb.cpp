@@ -423,7 +423,7 @@ Result<ViewerDone> write_viewer(const Show& show, const ViewerOrder& order, Prog
                         .keeping("nothing was written")
                         .advise(done.plan.left_out.empty() ? "add copies first" : done.plan.left_out.front()));
     if (order.existing == Existing::refuse && done.plan.there) {
-        return fail(Error{ErrorCode::exists, "is there already"}
+        return fail(Error{ErrorCode::exists, "already exists"}
                         .at(order.path)
                         .keeping("the existing file")
                         .advise("choose another place, or say that it may be replaced"));

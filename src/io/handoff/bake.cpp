@@ -176,10 +176,11 @@ class FrameCloser {
 
 Result<void> validate(const FrameSteps& steps) {
     if (!steps.range.valid() || steps.step < 1)
-        return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.advise(
+            "give the first frame first"));
     if (steps.shutter.valid()) return {};
-    return fail(Error{ErrorCode::invalid, fmt::format("{} samples over {}° of the shutter", steps.shutter.count,
-                                                      steps.shutter.angle)}
+    return fail(Error{ErrorCode::invalid,
+                      fmt::format("{} samples over {}° of the shutter", steps.shutter.count, steps.shutter.angle)}
                     .keeping("nothing was written")
                     .advise("use 1 sample, or 3, 5 … 15 over 1° to 359°"));
 }
@@ -219,9 +220,9 @@ Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress
 
 Result<void> may_write(const BakeEstimate& before, const BakeOrder& order) {
     if (before.existing > 0 && order.existing == Existing::refuse) {
-        return fail(Error{ErrorCode::exists, fmt::format("{} of the {} to write {} there already", before.existing,
+        return fail(Error{ErrorCode::exists, fmt::format("{} of the {} to write already {}", before.existing,
                                                          counted(before.files + before.volume_files, "file", "files"),
-                                                         before.existing == 1 ? "is" : "are")}
+                                                         before.existing == 1 ? "exists" : "exist")}
                         .at(order.folder)
                         .keeping("all existing files; nothing was written")
                         .advise("choose another folder or name, or say that they may be replaced"));

@@ -108,7 +108,9 @@ Result<FastCopyDone> copy_mesh(const Source& source, const FastCopyOrder& order,
         GARLAND_TRY(read, source.read(frame, progress));
         const PosePtr pose = kept_of(read);
         if (!mixable(*first, *pose)) {
-            return fail(Error{ErrorCode::unsupported, "points or faces differ from the first frame's"}.at_frame(frame));
+            return fail(Error{ErrorCode::unsupported, "points or faces differ from the first frame's"}
+                            .advise("keep the source as it is")
+                            .at_frame(frame));
         }
         if (first->faces != pose->faces && !(*first->faces == *pose->faces)) {
             return fail(Error{
@@ -275,8 +277,11 @@ Result<void> can_copy(const SourceFacts& f) {
     if (f.kind == SourceKind::volume || f.kind == SourceKind::particles || (!f.varies.faces_change_at && f.points > 0))
         return {};
     if (f.points == 0)
-        return fail(Error{ErrorCode::unsupported, "there are no points to copy"}.keeping("nothing was written"));
+        return fail(Error{ErrorCode::unsupported, "there are no points to copy"}
+                        .advise("keep the source as it is")
+                        .keeping("nothing was written"));
     return fail(Error{ErrorCode::unsupported, "points or faces change, so the frames do not fit into one array"}
+                    .advise("keep the source as it is")
                     .at_frame(*f.varies.faces_change_at)
                     .keeping("nothing was written"));
 }

@@ -40,7 +40,9 @@ Result<FastCopyDone> copy_particles(const Source& source, const FastCopyOrder& o
         GARLAND_TRY(pose, source.read(frame, progress));
         places = std::max(places, pose->ids.size());
     }
-    if (places == 0) return fail(Error{ErrorCode::unsupported, "there are no particles in any frame"});
+    if (places == 0)
+        return fail(
+            Error{ErrorCode::unsupported, "there are no particles in any frame"}.advise("keep the source as it is"));
     const auto frames = static_cast<std::uint64_t>(f.frames());
     GARLAND_TRY(points, NpyWriter::create(points_path, frames, places, order.type, Existing::refuse));
     GARLAND_TRY(ids, NpyWriter::create_wholes(ids_path, frames, places, Existing::refuse));
@@ -87,7 +89,9 @@ Result<FastCopyDone> copy_particles(const Source& source, const FastCopyOrder& o
         GARLAND_TRY(pose, source.read(frame, progress));
         GARLAND_TRY(back, written->read(frame, progress));
         if (back->ids != pose->ids)
-            return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}.at_frame(frame));
+            return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}
+                            .advise("check the disk and write it again")
+                            .at_frame(frame));
         done.worst = std::max(done.worst, furthest(pose->points, back->points));
     }
     return done;
@@ -96,7 +100,8 @@ Result<FastCopyDone> copy_particles(const Source& source, const FastCopyOrder& o
 Result<FastCopyDone> copy_volumes(const Source& source, const FastCopyOrder& order, CopyFiles& files,
                                   Progress& progress) {
     const SourceFacts& f = source.facts();
-    if (order.type == NpyType::f64) return fail(Error{ErrorCode::unsupported, "grids are of floats or half floats"});
+    if (order.type == NpyType::f64)
+        return fail(Error{ErrorCode::unsupported, "grids are of floats or half floats"}.advise("use f32 or f16"));
     std::vector<std::string> names = kept_names(f, order);
     if (!order.velocities)
         std::erase_if(names, [](const std::string& n) { return n == "velocity" || n == "vel" || n == "v"; });
@@ -121,8 +126,9 @@ Result<FastCopyDone> copy_volumes(const Source& source, const FastCopyOrder& ord
         GARLAND_CHECK(write_volume(paths[i], *grids, Existing::refuse, VolumePacking::plain));
         GARLAND_TRY(back, read_volume(paths[i]));
         if (back->grids_count() != grids->grids_count()) {
-            return fail(
-                Error{ErrorCode::unreadable, "what was read back is not what was written"}.at_frame(present[i]));
+            return fail(Error{ErrorCode::unreadable, "what was read back is not what was written"}
+                            .advise("check the disk and write it again")
+                            .at_frame(present[i]));
         }
         done.worst = std::max(done.worst, furthest(*grids, *back));
     }

@@ -25,7 +25,7 @@ Result<void> none_in_the_way(const BakeOrder& order, const char* ending) {
     for (std::int64_t k = 0; k < order.steps().moments(); ++k) {
         const std::string path = order.folder + "/" + name_of(order, ending, order.steps().moment(k));
         if (!file_exists(path)) continue;
-        return fail(Error{ErrorCode::exists, "is there already"}
+        return fail(Error{ErrorCode::exists, "already exists"}
                         .at(path)
                         .keeping("all existing files; nothing was written")
                         .advise("choose another folder or name, or say that they may be replaced"));
@@ -129,7 +129,9 @@ Result<void> write_volume_frame(const std::vector<Posed>& all, const BakeOrder& 
     } else {
         const SourcePtr source = all.front().arrangement->sampler.source();
         GARLAND_TRY(any, source->read(source->facts().first, Progress::none()));
-        if (!any->volume) return fail(ErrorCode::unsupported, "this source holds no volumes");
+        if (!any->volume)
+            return fail(
+                Error{ErrorCode::unsupported, "this source holds no volumes"}.advise("write it as usdc or ply"));
         volume = without_voxels(any->volume->facts());
     }
     GARLAND_CHECK(write_volume(path, *volume, order.existing));

@@ -210,8 +210,9 @@ bool output_is_frames(const std::string& ending) {
 Result<void> fits(const Show& show, const HandoffOrder& order) {
     const ArrangementShow& a = show.arrangements.front();
     if (!a.usable)
-        return fail(
-            Error{ErrorCode::not_found, "the files of this source are not there"}.keeping("nothing was written"));
+        return fail(Error{ErrorCode::not_found, "the files of this source are not there"}
+                        .advise("find them again in Gather")
+                        .keeping("nothing was written"));
     const SourceKind kind = a.sampler.source()->facts().kind;
     const bool volume = kind == SourceKind::volume, particles = kind == SourceKind::particles;
     auto wrong = [&](const char* what, const char* instead) {

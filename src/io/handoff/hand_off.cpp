@@ -22,12 +22,14 @@ Result<void> validate(const HandoffOrder& order) {
     const FrameRange r = order.frames.range;
     const auto within = [](std::int64_t f) { return std::abs(static_cast<double>(f)) <= frame_limit; };
     if (!r.valid() || order.frames.step < 1 || !within(r.first) || !within(r.last)) {
-        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.keeping(
-            "nothing was written"));
+        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}
+                        .advise("give the first frame first")
+                        .keeping("nothing was written"));
     }
     if (!(order.as.unit >= 1e-6 && order.as.unit <= 1e6)) {
         return fail(
             Error{ErrorCode::invalid, "the unit of what is written must be from a millionth of a metre to 1000 km"}
+                .advise("use m, cm or another one that is offered")
                 .keeping("nothing was written"));
     }
     if (!order.as.usual_space() && !HandoffOutput::in_any_space(order.ending)) {
@@ -37,10 +39,11 @@ Result<void> validate(const HandoffOrder& order) {
                         .advise("leave out the unit and the up axis, or write another kind of file"));
     }
     if (known && order.frames.shutter.count != 1 && !output->in_shutter(order.ending)) {
-        return fail(Error{ErrorCode::unsupported, fmt::format("{} as {} has no samples inside the shutter", output->label,
-                                                              order.ending.empty() ? "it is" : order.ending.substr(1))}
-                        .keeping("nothing was written")
-                        .advise("leave them out; clocks and arrays of whole frames have no moments between"));
+        return fail(
+            Error{ErrorCode::unsupported, fmt::format("{} as {} has no samples inside the shutter", output->label,
+                                                      order.ending.empty() ? "it is" : order.ending.substr(1))}
+                .keeping("nothing was written")
+                .advise("leave them out; clocks and arrays of whole frames have no moments between"));
     }
     if (order.frames.shutter.count != 1) GARLAND_CHECK(validate(order.frames));
     if (order.each_copy && known && !output->by_copy(order.ending)) {

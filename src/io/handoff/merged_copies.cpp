@@ -52,7 +52,7 @@ Result<BakeDone> write_array(const Show& show, const BakeOrder& order, Progress&
     const std::string array = order.name + ".npy", mesh = order.name + ".ply";
     for (const std::string& name : {array, mesh}) {
         if (order.existing == Existing::replace || !file_exists(order.folder + "/" + name)) continue;
-        return fail(Error{ErrorCode::exists, "is there already"}
+        return fail(Error{ErrorCode::exists, "already exists"}
                         .at(order.folder + "/" + name)
                         .keeping("the existing file")
                         .advise("choose another place, or say that it may be replaced"));

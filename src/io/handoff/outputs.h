@@ -20,8 +20,8 @@ enum class WhatIsThere {
 };
 
 struct HandoffOrder {
-    std::string output; // a word of the list
-    std::string ending; // one of the output's: ".usdc"
+    std::string output;       // a word of the list
+    std::string ending;       // one of the output's: ".usdc"
     std::string folder, name; // of a file for each frame the name may say where its number goes: see file_names.h
     FrameSteps frames;
     WhatIsThere existing = WhatIsThere::refuse;

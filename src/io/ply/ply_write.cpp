@@ -157,9 +157,10 @@ Result<void> write_ply(const std::string& path, const Pose& pose, PlyForm form, 
     };
     for (const std::int64_t id : pose.ids) {
         if (id < INT32_MIN || id > INT32_MAX) {
-            return fail(
-                Error{ErrorCode::too_large, fmt::format("the id {} does not fit a PLY file", id)}.at(path).keeping(
-                    "nothing was written"));
+            return fail(Error{ErrorCode::too_large, fmt::format("the id {} does not fit a PLY file", id)}
+                            .advise("write it as USD")
+                            .at(path)
+                            .keeping("nothing was written"));
         }
     }
     for (std::size_t i = 0; i < pose.points.size(); ++i) {

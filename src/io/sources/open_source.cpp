@@ -57,13 +57,19 @@ Result<SourcePtr> open_source(const std::string& path, Progress& progress, const
                 return open_array(stem.substr(0, stem.size() - tail.size()), path);
             }
         }
-        if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
+        if (!file_exists(path))
+            return fail(Error{ErrorCode::not_found, "does not exist"}
+                            .advise("check the name, or find the file again")
+                            .at(path));
         return open_array(stem, path);
     }
     if (ending == ".npz") return open_array_archive(path, progress);
     constexpr std::string_view pieces = "_pieces";
     if (ending == ".csv" && stem.ends_with(pieces)) {
-        if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
+        if (!file_exists(path))
+            return fail(Error{ErrorCode::not_found, "does not exist"}
+                            .advise("check the name, or find the file again")
+                            .at(path));
         return open_pieces(stem.substr(0, stem.size() - pieces.size()), path);
     }
     if ((ending == ".ply" || ending == ".obj") && file_exists(stem + "_pieces.csv"))
@@ -78,7 +84,9 @@ Result<SourcePtr> open_source(const std::string& path, Progress& progress, const
     if (ending == ".gltf" || ending == ".glb") return open_gltf(path, progress, choices);
     if (ending == ".usda" || ending == ".usdc" || ending == ".usd" || ending == ".usdz")
         return open_usd(path, progress, choices);
-    if (!file_exists(path)) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
+    if (!file_exists(path))
+        return fail(
+            Error{ErrorCode::not_found, "does not exist"}.advise("check the name, or find the file again").at(path));
     GARLAND_TRY(by_command, load_reader_commands());
     for (const ReaderCommand& reader : by_command) {
         if (reader.ending == ending) return open_by_command(reader, path, progress, choices);

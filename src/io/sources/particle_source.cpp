@@ -77,7 +77,8 @@ Result<PosePtr> read_particle_csv(const std::string& path) {
             const auto value = parse_number(cells[static_cast<std::size_t>(k)]);
             if (!value && !wrong)
                 wrong = Error{ErrorCode::malformed,
-                              fmt::format("\"{}\" is not a number", cells[static_cast<std::size_t>(k)].substr(0, 20))};
+                              fmt::format("\"{}\" is not a number", cells[static_cast<std::size_t>(k)].substr(0, 20))}
+                            .advise("write the table again");
             return static_cast<float>(value.value_or(0));
         };
         std::int64_t name = 0;
@@ -117,7 +118,9 @@ class ParticleArrays final : public Source {
         GARLAND_TRY(ids, NpyFile::open(ids_path_));
         const auto& shape = points.header().shape;
         if (shape.size() != 3 || shape[2] != 3)
-            return fail(Error{ErrorCode::unsupported, "positions need the shape (frames, places, 3)"}.at(points_path_));
+            return fail(Error{ErrorCode::unsupported, "positions need the shape (frames, places, 3)"}
+                            .advise("write the array again in that shape")
+                            .at(points_path_));
         if (ids.header().shape != std::vector<std::uint64_t>{shape[0], shape[1]} || !ids.header().whole()) {
             return fail(Error{ErrorCode::malformed,
                               fmt::format("ids must be whole numbers of the shape ({}, {})", shape[0], shape[1])}

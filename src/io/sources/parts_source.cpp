@@ -142,7 +142,9 @@ Result<SourcePtr> open_gltf(const std::string& path, Progress& progress, const S
     const double first = facts.says.rate->frames_in(Seconds(content.model.start())),
                  last = facts.says.rate->frames_in(Seconds(content.model.end()));
     if (last - first > 10'000'000)
-        return fail(Error{ErrorCode::too_large, "its keys reach further apart than ten million frames"}.at(path));
+        return fail(Error{ErrorCode::too_large, "its keys reach further apart than ten million frames"}
+                        .advise("remove the keys that lie far away")
+                        .at(path));
     facts.first = static_cast<std::int64_t>(std::floor(first + 1e-3));
     facts.last = std::max(facts.first, static_cast<std::int64_t>(std::ceil(last - 1e-3)));
     // Key times are stored as floats: those that mean a whole frame become one, so that whole frames show the keys

@@ -111,7 +111,7 @@ Result<std::vector<ReaderCommand>> parse_readers(const Json& json, const std::st
         });
     } catch (const BadJson& bad) {
         return fail(Error{ErrorCode::malformed, bad.message}.at(path).advise(
-            "mend the file, or remove it to have no readers by command"));
+            "fix the file, or remove it to have no readers by command"));
     }
     return out;
 }

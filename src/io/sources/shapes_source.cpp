@@ -46,7 +46,7 @@ class ShapesSource final : public ExactSource {
 } // namespace
 
 Result<SourcePtr> open_shapes(const std::vector<std::string>& files, std::int64_t each, Progress& progress) {
-    if (files.empty()) return fail(ErrorCode::invalid, "shapes need at least one mesh");
+    if (files.empty()) return fail(Error{ErrorCode::invalid, "shapes need at least one mesh"}.advise("add a mesh"));
     std::vector<PosePtr> shapes;
     for (std::size_t i = 0; i < files.size(); ++i) {
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");

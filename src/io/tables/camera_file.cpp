@@ -163,10 +163,12 @@ std::string camera_table_row(double t, const Camera& c) {
 
 Result<void> write_camera(const Project& project, const CameraOrder& order) {
     if (order.frames.range.last < order.frames.range.first || order.frames.step < 1)
-        return fail(ErrorCode::invalid, "the range of frames is empty");
-    if (order.frames.moments() > 10'000'000) return fail(ErrorCode::too_large, "these are too many frames for a camera");
+        return fail(Error{ErrorCode::invalid, "the range of frames is empty"}.advise("give the first frame first"));
+    if (order.frames.moments() > 10'000'000)
+        return fail(Error{ErrorCode::too_large, "these are too many frames for a camera"}.advise(
+            "write ten million frames or fewer"));
     if (!std::isfinite(order.aspect) || order.aspect <= 0 || order.aspect > 1000)
-        return fail(ErrorCode::invalid, "the shape of the picture must be above 0");
+        return fail(Error{ErrorCode::invalid, "the shape of the picture must be above 0"}.advise("16:9 is usual"));
     const CameraPlan plan(project.settings.camera_keys, project.settings.camera);
     const std::string kind = extension(order.path);
     if (kind == ".usda") return write_file(order.path, usd_text(project, order, plan), order.existing);
@@ -176,8 +178,7 @@ Result<void> write_camera(const Project& project, const CameraOrder& order) {
     }
     if (kind == ".csv") {
         std::string text = camera_table_header();
-        each_frame(order, plan,
-                   [&](double f, const Camera& c) { text += camera_table_row(f, c); });
+        each_frame(order, plan, [&](double f, const Camera& c) { text += camera_table_row(f, c); });
         return write_file(order.path, text, order.existing);
     }
     return fail(Error{ErrorCode::invalid, fmt::format("a camera cannot be written as \"{}\"", kind)}

@@ -75,7 +75,8 @@ Result<CopiedKeys> keys_from_text(std::string_view text) {
         if (!out.keys.empty() && !(key.at > out.keys.back().at))
             return fail(Error{ErrorCode::malformed, "output frames do not rise"}.at_line(line).advise("sort the rows"));
         if (out.keys.size() >= most_rows)
-            return fail(ErrorCode::too_large, fmt::format("there are more than {} rows", most_rows));
+            return fail(Error{ErrorCode::too_large, fmt::format("there are more than {} rows", most_rows)}.advise(
+                "copy fewer rows"));
         out.keys.push_back(key);
     }
     if (out.keys.empty())
@@ -108,7 +109,8 @@ Result<CopiedPart> part_from_text(std::string_view text) {
     try {
         const JsonPart part(*json, "the copied part");
         if (part.whole("garland_part", 0, 0, 1'000'000) > part_version)
-            return fail(ErrorCode::newer_version, "what was copied comes from a later Garland");
+            return fail(Error{ErrorCode::newer_version, "what was copied comes from a later Garland"}.advise(
+                "copy it from a Garland of this version"));
         CopiedPart out;
         for (const char* field : {"arrangement", "variation"}) {
             if (const Json* a = part.get(field)) {
@@ -118,10 +120,11 @@ Result<CopiedPart> part_from_text(std::string_view text) {
         }
         part.each("zones", "zone", [&](const JsonPart& z) { out.zones.push_back(read_zone(z)); });
         if (!out.arrangement && out.zones.empty())
-            return fail(ErrorCode::malformed, "the copied part holds nothing that this version knows");
+            return fail(Error{ErrorCode::malformed, "the copied part holds nothing that this version knows"}.advise(
+                "copy it again"));
         return out;
     } catch (const BadJson& bad) {
-        return fail(ErrorCode::malformed, bad.message);
+        return fail(Error{ErrorCode::malformed, bad.message}.advise("copy it again"));
     }
 }
 

@@ -115,9 +115,11 @@ Result<Curve> parse_csv(std::string_view text, const std::string& path) {
                                                short_number(keys.back().at.value)));
         }
         if (keys.size() == key_limit) {
-            return fail(
-                Error{ErrorCode::too_large, fmt::format("more than {} rows", key_limit)}.at(path).at_line(line).keeping(
-                    "the timing as it is"));
+            return fail(Error{ErrorCode::too_large, fmt::format("more than {} rows", key_limit)}
+                            .advise("leave out rows that lie on straight lines")
+                            .at(path)
+                            .at_line(line)
+                            .keeping("the timing as it is"));
         }
         keys.push_back({OutputFrame(*t), SourceFrame(*s)});
     }
@@ -188,7 +190,9 @@ Result<std::string> curve_csv(const Timing& timing) {
     }
     std::sort(frames.begin(), frames.end());
     frames.erase(std::unique(frames.begin(), frames.end()), frames.end());
-    if (frames.size() > key_limit) return fail(ErrorCode::too_large, "more rows than a curve file may have");
+    if (frames.size() > key_limit)
+        return fail(Error{ErrorCode::too_large, "more rows than a curve file may have"}.advise(
+            "write JSON, which holds the keys alone"));
     const TimingPlan plan(timing);
     std::string text = "output_frame,source_frame\n";
     for (double t : frames) {
@@ -233,8 +237,9 @@ Result<void> write_curve(const std::string& path, const Timing& timing, Rate rat
     if (ending == ".json") return write_file(path, curve_json(timing, rate), existing);
     if (ending != ".csv") {
         return fail(
-            Error{ErrorCode::unsupported, fmt::format("a timing is written as .csv or .json, not \"{}\"", ending)}.at(
-                path));
+            Error{ErrorCode::unsupported, fmt::format("a timing is written as .csv or .json, not \"{}\"", ending)}
+                .advise("give the file one of those endings")
+                .at(path));
     }
     GARLAND_TRY(text, curve_csv(timing));
     return write_file(path, text, existing);

@@ -8,7 +8,9 @@ namespace garland {
 
 Result<std::string> export_timing(const Project& project, TimingId id, const std::string& path, Existing existing) {
     const Timing* timing = project.timing(id);
-    if (!timing) return fail(ErrorCode::not_found, "there is no such timing");
+    if (!timing)
+        return fail(Error{ErrorCode::not_found, "this timing is not in the project"}.advise(
+            "choose one that is in the project"));
     if (extension(path) != ".otio") {
         GARLAND_CHECK(write_curve(path, *timing, project.settings.rate, existing));
         return std::string();

@@ -137,13 +137,15 @@ Result<PathInFile> read_path(const std::string& path) {
     if (out->points.size() > path_limit) {
         return fail(Error{ErrorCode::too_large,
                           fmt::format("its line has {} points, above the limit of {}", out->points.size(), path_limit)}
+                        .advise("write it with fewer points")
                         .at(path));
     }
     for (const V3d& p : out->points) {
         for (int k = 0; k < 3; ++k) {
             if (!std::isfinite(p[k]))
-                return fail(Error{ErrorCode::malformed, fmt::format("point {} of its line is not a usable place",
-                                                                    &p - out->points.data() + 1)}
+                return fail(Error{ErrorCode::malformed,
+                                  fmt::format("point {} of its line has a coordinate that is not a number",
+                                              &p - out->points.data() + 1)}
                                 .at(path));
         }
     }

@@ -39,7 +39,9 @@ class PieceSource final : public Source {
         facts_.first = table_.frames.begin()->first;
         facts_.last = table_.frames.rbegin()->first;
         if (facts_.frames() > 10'000'000) {
-            return fail(Error{ErrorCode::too_large, "the frames reach further apart than ten million"}.at(path_));
+            return fail(Error{ErrorCode::too_large, "the frames reach further apart than ten million"}
+                            .advise("remove the frames that lie far away")
+                            .at(path_));
         }
         for (std::int64_t f = facts_.first; f <= facts_.last; ++f) {
             if (!table_.frames.count(f)) facts_.missing.push_back(f);

@@ -43,7 +43,11 @@ Result<PieceTable> parse_piece_table(std::string_view text, const std::string& p
             }
             continue;
         }
-        if (++rows > piece_rows_limit) return fail(Error{ErrorCode::too_large, "too many rows"}.at(path).at_line(line));
+        if (++rows > piece_rows_limit)
+            return fail(Error{ErrorCode::too_large, "too many rows"}
+                            .advise("split the table, or use fewer frames")
+                            .at(path)
+                            .at_line(line));
         std::array<double, 9> value{};
         for (std::size_t k = 0; k < columns.size(); ++k) {
             const auto number = place[k] < cells.size() ? parse_number(cells[place[k]]) : std::nullopt;

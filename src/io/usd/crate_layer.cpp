@@ -30,8 +30,9 @@ class UsdCrateLayer final : public UsdLayer, private CrateValues {
         read_specs();
         std::sort(notes.begin(), notes.end());
         notes.erase(std::unique(notes.begin(), notes.end()), notes.end());
-        if (!(codes_a_second > 0 && codes_a_second < 1e6)) throw CrateBad{0, "timeCodesPerSecond is not usable"};
-        if (!(metres > 1e-9 && metres < 1e9)) throw CrateBad{0, "metersPerUnit is not usable"};
+        if (!(codes_a_second > 0 && codes_a_second < 1e6))
+            throw CrateBad{0, "timeCodesPerSecond is not between 0 and a million"};
+        if (!(metres > 1e-9 && metres < 1e9)) throw CrateBad{0, "metersPerUnit is not between 10⁻⁹ and 10⁹"};
     }
 
     bool blocked(const UsdRef& ref) const override { return type_of(ref.rep) == CrateType::value_block; }

@@ -66,7 +66,9 @@ void append_packed(std::string& to, const char* from, std::size_t size) {
 
 // Up to `most` bytes; fewer are fine.
 Result<std::string> unpacked_up_to(std::string_view packed, std::size_t most) {
-    const auto bad = [] { return fail(ErrorCode::malformed, "packed bytes cannot be unpacked"); };
+    const auto bad = [] {
+        return fail(Error{ErrorCode::malformed, "packed bytes cannot be unpacked"}.advise("write the file again"));
+    };
     if (packed.empty()) return bad();
     // A byte of LZ4 stands for 255 at most.
     if (most / 256 > packed.size() + 16) most = (packed.size() + 16) * 256;
@@ -102,7 +104,10 @@ template <class T>
 Result<std::vector<T>> unpacked(std::string_view packed, std::size_t count) {
     std::vector<T> out;
     if (count == 0) return out;
-    const auto bad = [] { return fail(ErrorCode::malformed, "packed whole numbers do not fit their count"); };
+    const auto bad = [] {
+        return fail(
+            Error{ErrorCode::malformed, "packed whole numbers do not fit their count"}.advise("write the file again"));
+    };
     if (count / 2048 > packed.size()) return bad(); // two bits for each, and a byte of LZ4 for 255
     const std::size_t codes = (count * 2 + 7) / 8;
     GARLAND_TRY(bytes, unpacked_up_to(packed, sizeof(T) + codes + count * sizeof(T)));
@@ -144,7 +149,9 @@ Result<std::vector<T>> unpacked(std::string_view packed, std::size_t count) {
 
 Result<std::string> unpacked_bytes(std::string_view packed, std::size_t size) {
     GARLAND_TRY(out, unpacked_up_to(packed, size));
-    if (out.size() != size) return fail(ErrorCode::malformed, "packed bytes are not as many as is said");
+    if (out.size() != size)
+        return fail(
+            Error{ErrorCode::malformed, "packed bytes are not as many as is said"}.advise("write the file again"));
     return out;
 }
 Result<std::vector<std::int32_t>> unpacked_wholes32(std::string_view packed, std::size_t count) {

@@ -356,7 +356,7 @@ class CrateValues {
         if (!offset) return out;
         out.offset = next<double>(at), out.scale = next<double>(at);
         if (!std::isfinite(out.offset) || !(std::abs(out.scale) > 1e-9))
-            throw CrateBad{at, "an offset in time is not usable"};
+            throw CrateBad{at, "an offset in time is not a number, or its scale is 0"};
         return out;
     }
     UsdArc reference(std::uint64_t& at) const {

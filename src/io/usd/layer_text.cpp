@@ -58,8 +58,9 @@ class TextStore final : public UsdStore {
     };
 
     static Result<void> no_room() {
-        return fail(
-            Error{ErrorCode::disk_full, "there is no room for the samples on the way"}.keeping("nothing was written"));
+        return fail(Error{ErrorCode::disk_full, "there is no room for the samples on the way"}
+                        .advise("free some space, or choose another disk")
+                        .keeping("nothing was written"));
     }
 
     template <class... Args>

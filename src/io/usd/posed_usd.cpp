@@ -12,7 +12,8 @@ namespace {
 
 Result<void> valid(const PosedUsdOrder& order) {
     if (!order.frames.range.valid() || order.frames.step < 1)
-        return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.advise(
+            "give the first frame first"));
     return {};
 }
 

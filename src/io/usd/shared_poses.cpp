@@ -204,7 +204,8 @@ Result<void> measure(const std::vector<Group>& groups, const Show& show, SharedP
 
 Result<void> valid(const SharedPosesOrder& order) {
     if (!order.frames.range.valid() || order.frames.step < 1)
-        return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.advise(
+            "give the first frame first"));
     if (order.per_frame < 1 || order.per_frame > 1000)
         return fail(Error{ErrorCode::invalid, fmt::format("{} poses per frame", order.per_frame)}.advise(
             "choose 1 to 1000; 8 is usual"));
@@ -434,8 +435,7 @@ Result<SharedPosesDone> write_shared_poses(const Show& show, const SharedPosesOr
         UsdOutPrim& prim = root.child(UsdOutPrim::def, "PointInstancer", g.name);
         PartOf posing(progress, at, at + each / 2), placing(progress, at + each / 2, at + each);
         at += each;
-        GARLAND_CHECK(
-            put_poses(layer, prim, fmt::format("/{}/{}", top, g.name), g, order, staged.folder(), posing));
+        GARLAND_CHECK(put_poses(layer, prim, fmt::format("/{}/{}", top, g.name), g, order, staged.folder(), posing));
         layer.set(prim, "int64[]", "ids", usd_array(g.ids));
         std::vector<std::int32_t> last(g.ids.size(), 0);
         const bool moves = std::any_of(g.shows.begin(), g.shows.end(), [](const auto* a) { return a->moves(); });

@@ -50,8 +50,8 @@ struct SharedPosesDone {
 // Written, for each source: a prim of type PointInstancer with the prototypes below it, ids (a copy's number from 1),
 // and as time samples (output frames) protoIndices, positions, orientations (half floats, as the schema wants them;
 // orientationsf beside it as floats, for readers that know it), scales, invisibleIds; velocities and angularVelocities
-// where copies move. Prototypes have no velocities: their local speeds differ from copy to copy. A pose of a volume is an
-// OpenVDB file beside the layer, name.source.0001.vdb. Errors: exists, disk_full …; those of reading; cancelled. All
+// where copies move. Prototypes have no velocities: their local speeds differ from copy to copy. A pose of a volume is
+// an OpenVDB file beside the layer, name.source.0001.vdb. Errors: exists, disk_full …; those of reading; cancelled. All
 // files appear, or none does and what was there stays.
 Result<SharedPosesDone> write_shared_poses(const Show& show, const SharedPosesOrder& order,
                                            Progress& progress = Progress::none());

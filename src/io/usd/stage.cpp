@@ -114,8 +114,9 @@ class StageBuilder {
     Result<void> prim(UsdSite& site, const std::string& path, const std::string& name, int parent, bool drawn,
                       UsdClipBindings clips) {
         if (out_.prims.size() >= prim_limit)
-            return fail(
-                Error{ErrorCode::too_large, fmt::format("it has more than {} prims", prim_limit)}.at(out_.path));
+            return fail(Error{ErrorCode::too_large, fmt::format("it has more than {} prims", prim_limit)}
+                            .advise("write it with fewer prims, as point instancers")
+                            .at(out_.path));
         const std::vector<Opinion> said = opinions(site);
         std::optional<bool> active, instance;
         std::optional<UsdSpec::Kind> kind;

@@ -10,8 +10,9 @@ namespace garland {
 Result<std::shared_ptr<const MappedFile>> UsdFiles::file(const std::string& path) {
     if (const auto known = by_path_.find(path); known != by_path_.end()) return known->second;
     if (mapped_.size() >= usd_file_limit)
-        return fail(
-            Error{ErrorCode::too_large, fmt::format("it is one of more than {} files", usd_file_limit)}.at(path));
+        return fail(Error{ErrorCode::too_large, fmt::format("it is one of more than {} files", usd_file_limit)}
+                        .advise("write it in fewer files")
+                        .at(path));
     GARLAND_TRY(opened, MappedFile::open(path));
     auto shared = std::make_shared<const MappedFile>(std::move(opened));
     by_path_.emplace(path, shared);
@@ -34,8 +35,9 @@ Result<UsdLayerPtr> UsdFiles::layer(const std::string& path, const std::string& 
                 if (!wanted && e.name == inside) wanted = &e;
             }
             if (!wanted)
-                return fail(
-                    Error{ErrorCode::not_found, fmt::format("there is no \"{}\" in the package", inside)}.at(path));
+                return fail(Error{ErrorCode::not_found, fmt::format("there is no \"{}\" in the package", inside)}
+                                .advise("make the package again")
+                                .at(path));
             piece.inside = wanted->name, piece.from = wanted->from, piece.size = wanted->size;
         }
         return read_usd_layer(std::move(piece));
@@ -58,7 +60,9 @@ Result<UsdLayerPtr> UsdFiles::open_from(const UsdLayer& from, const std::string&
     namespace fs = std::filesystem;
     std::string name = asset.substr(0, asset.find(":SDF_FORMAT_ARGS:")), inside;
     if (name.find("://") != name.npos)
-        return fail(Error{ErrorCode::unsupported, "nothing is fetched from elsewhere"}.at(name));
+        return fail(Error{ErrorCode::unsupported, "nothing is fetched from elsewhere"}
+                        .advise("bring the file onto this machine, and name it there")
+                        .at(name));
     if (const std::size_t open = name.find('['); open != name.npos && name.back() == ']') {
         inside = name.substr(open + 1, name.size() - open - 2);
         name.resize(open);

@@ -83,8 +83,9 @@ Result<UsdLayerStackPtr> UsdIndexer::stack_of(const UsdLayerPtr& root) {
     auto stack = std::make_shared<UsdLayerStack>();
     stack->codes_a_second = root->codes_a_second;
     if (!add_sublayers(*stack, root, 0, 1, 0))
-        return fail(Error{ErrorCode::too_large, "its layers stand below each other in a circle, or too deeply"}.at(
-            root->bytes.name()));
+        return fail(Error{ErrorCode::too_large, "its layers stand below each other in a circle, or too deeply"}
+                        .advise("remove one of the arcs")
+                        .at(root->bytes.name()));
     stacks_[root.get()] = stack;
     return UsdLayerStackPtr(stack);
 }

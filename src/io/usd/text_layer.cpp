@@ -75,8 +75,9 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
             }
         });
         said_codes |= frames_said;
-        if (!(codes_a_second > 0 && codes_a_second < 1e6)) throw UsdTextBad{at_, "timeCodesPerSecond is not usable"};
-        if (!(metres > 1e-9 && metres < 1e9)) throw UsdTextBad{at_, "metersPerUnit is not usable"};
+        if (!(codes_a_second > 0 && codes_a_second < 1e6))
+            throw UsdTextBad{at_, "timeCodesPerSecond is not between 0 and a million"};
+        if (!(metres > 1e-9 && metres < 1e9)) throw UsdTextBad{at_, "metersPerUnit is not between 10⁻⁹ and 10⁹"};
     }
 
     void sublayer() {

@@ -42,9 +42,10 @@ Result<std::vector<T>> numbers(std::string_view value, Read&& read) {
         if (yes) number = T(1);
         if (!stop)
             return fail(
-                ErrorCode::malformed,
-                fmt::format("\"{}\" is not a number",
-                            std::string_view(at, std::min<std::size_t>(static_cast<std::size_t>(end - at), 12))));
+                Error{ErrorCode::malformed,
+                      fmt::format("\"{}\" is not a number",
+                                  std::string_view(at, std::min<std::size_t>(static_cast<std::size_t>(end - at), 12)))}
+                    .advise("write the file again"));
         out.push_back(number);
         at = stop;
     }
@@ -60,7 +61,9 @@ const char* read_float(const char* at, const char* end, float& out) {
 Result<std::vector<float>> usd_text_floats(std::string_view value, std::size_t width) {
     GARLAND_TRY(out, (numbers<float>(value, read_float)));
     if (out.size() % width != 0)
-        return fail(ErrorCode::malformed, fmt::format("{} numbers do not make groups of {}", out.size(), width));
+        return fail(
+            Error{ErrorCode::malformed, fmt::format("{} numbers do not make groups of {}", out.size(), width)}.advise(
+                "write the file again"));
     return out;
 }
 

@@ -106,7 +106,8 @@ class CacheWriter {
 
 Result<double> usd_cache_bytes(const Show& show, const UsdCacheOrder& order, Progress& progress) {
     if (!order.frames.valid() || order.step < 1)
-        return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.advise(
+            "give the first frame first"));
     GARLAND_TRY(all, pose_all(show, OutputFrame(static_cast<double>(order.frames.first)), progress));
     double each = 0, once = 400;
     for (const Posed& posed : all) {
@@ -130,13 +131,16 @@ Result<double> usd_cache_bytes(const Show& show, const UsdCacheOrder& order, Pro
 
 Result<UsdCacheDone> write_usd_cache(const Show& show, const UsdCacheOrder& order, Progress& progress) {
     if (!order.frames.valid() || order.step < 1)
-        return fail(ErrorCode::invalid, "the range of frames to write ends before it starts");
+        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.advise(
+            "give the first frame first"));
     if (show.copies() != 1 || show.arrangements.size() != 1)
-        return fail(ErrorCode::invalid, "one retimed source is written at a time");
+        return fail(Error{ErrorCode::invalid, "one retimed source is written at a time"}.advise("choose the source"));
     if (!show.arrangements.front().usable)
-        return fail(Error{ErrorCode::not_found, "its files are missing"}.keeping("nothing was written"));
+        return fail(Error{ErrorCode::not_found, "its files are missing"}
+                        .advise("find them again in Gather")
+                        .keeping("nothing was written"));
     if (order.existing == Existing::refuse && file_exists(order.path)) {
-        return fail(Error{ErrorCode::exists, "is there already"}
+        return fail(Error{ErrorCode::exists, "already exists"}
                         .at(order.path)
                         .keeping("the existing file")
                         .advise("choose another place, or say that it may be replaced"));

@@ -33,9 +33,9 @@ Result<double> usd_cache_bytes(const Show& show, const UsdCacheOrder& order, Pro
 // A show of a single copy (see core/project/alone.h). Time codes are output frames, at the output rate; in the space of
 // `as`. Written: points, velocities (a second of output), normals, extent, displayColor, st (of points or of corners),
 // ids and attributes as primvars; what never changes once, the rest as time samples; faces again where they change;
-// invisible where nothing is shown. Read back: the points of every whole frame, to the last bit. Errors: unsupported, for
-// volumes; invalid, for more than one copy; those of reading and writing; cancelled. The file appears complete or not
-// at all.
+// invisible where nothing is shown. Read back: the points of every whole frame, to the last bit. Errors: unsupported,
+// for volumes; invalid, for more than one copy; those of reading and writing; cancelled. The file appears complete or
+// not at all.
 Result<UsdCacheDone> write_usd_cache(const Show& show, const UsdCacheOrder& order,
                                      Progress& progress = Progress::none());
 

@@ -424,8 +424,9 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const So
         const double first = survey.times.empty() ? scene->start() : *survey.times.begin(),
                      last = survey.times.empty() ? first : *survey.times.rbegin();
         if (!(last - first <= 10'000'000))
-            return fail(
-                Error{ErrorCode::too_large, "its samples reach further apart than ten million frames"}.at(path));
+            return fail(Error{ErrorCode::too_large, "its samples reach further apart than ten million frames"}
+                            .advise("remove the samples that lie far away")
+                            .at(path));
         facts.first = static_cast<std::int64_t>(std::floor(first));
         facts.last = std::max(facts.first, static_cast<std::int64_t>(std::ceil(last)));
         const UsdShown shown = what_is_shown(survey, choices, facts.choices);
@@ -459,7 +460,9 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const So
             KeyedModel model = usd_model(*scene, static_cast<double>(facts.first), survey.meshes);
             GARLAND_CHECK(scene->stage->unchanged());
             if (model.points() > point_limit)
-                return fail(Error{ErrorCode::too_large, "it has more points than can be counted"}.at(path));
+                return fail(Error{ErrorCode::too_large, "it has more points than can be counted"}
+                                .advise("split it into several files")
+                                .at(path));
             return make_parts_source(std::move(model), std::move(facts), scene->stage->files);
         }
         auto source = std::make_shared<UsdSource>(scene, survey, shown, std::move(facts));

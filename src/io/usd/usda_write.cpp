@@ -192,8 +192,10 @@ class Writer {
 Result<void> write_usda(const std::string& path, const KeyedModel& model, Rate rate, Existing existing) {
     for (const PartMesh& mesh : model.meshes) {
         if (!mesh.targets.empty() || mesh.joint_sets > 0) {
-            return fail(Error{ErrorCode::unsupported, "morph targets and skins are not written"}.at(path).keeping(
-                "nothing was written"));
+            return fail(Error{ErrorCode::unsupported, "morph targets and skins are not written"}
+                            .advise("write it as posed frames")
+                            .at(path)
+                            .keeping("nothing was written"));
         }
     }
     GARLAND_TRY(file, AtomicFile::create(path, existing));

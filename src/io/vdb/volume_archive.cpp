@@ -286,7 +286,9 @@ Result<std::vector<openvdb::GridBase::Ptr>> VolumeArchive::read(const std::strin
     // Heads are read where they lie; whole files at once, into memory that is used again.
     GARLAND_CHECK(readable(path)); // no pipe, no folder
     std::ifstream file(path, std::ios::binary | std::ios::ate);
-    if (!file) return fail(Error{ErrorCode::not_found, "there is no such file"}.at(path));
+    if (!file)
+        return fail(
+            Error{ErrorCode::not_found, "does not exist"}.advise("check the name, or find the file again").at(path));
     const auto size = static_cast<std::int64_t>(file.tellg());
     thread_local std::vector<char> bytes;
     if (wanted == GridsWanted::whole) GARLAND_CHECK(read_file(path, bytes));

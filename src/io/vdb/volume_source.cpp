@@ -160,6 +160,7 @@ Result<VolumePtr> read_volume(const std::string& path, double most) {
         if (bytes > most) {
             return fail(
                 Error{ErrorCode::too_large, fmt::format("says that its grids need {:.3g} GB of memory", bytes / 1e9)}
+                    .advise("write it with larger voxels, or open it on a machine with more memory")
                     .at(path));
         }
         GARLAND_TRY(all, VolumeArchive().read(path, GridsWanted::whole));
@@ -167,6 +168,7 @@ Result<VolumePtr> read_volume(const std::string& path, double most) {
             if (!grid->transform().isLinear()) {
                 return fail(
                     Error{ErrorCode::unsupported, fmt::format("the grid \"{}\" has a tapered frame", grid->getName())}
+                        .advise("write it with straight cells")
                         .at(path));
             }
             const openvdb::Vec3d voxel = grid->voxelSize();
@@ -179,7 +181,9 @@ Result<VolumePtr> read_volume(const std::string& path, double most) {
         }
         return put_together(grids->list, path);
     }));
-    if (grids->list.empty()) return fail(Error{ErrorCode::unsupported, "there are no grids in it"}.at(path));
+    if (grids->list.empty())
+        return fail(
+            Error{ErrorCode::unsupported, "there are no grids in it"}.advise("write it again with its grids").at(path));
     auto volume = std::make_shared<Volume>(std::move(grids));
     for (const GridFacts& f : volume->facts()) {
         if (!std::isfinite(f.least) || !std::isfinite(f.most)) {

@@ -67,7 +67,8 @@ void LoopPanel::make_range_row(QVBoxLayout* column) {
     fields_->choice(
         range, tr("Blend the ends"), {tr("none"), tr("fade the end"), tr("two layers"), tr("spread the gap")},
         tr("None: the ends already match. Fade the end: the end is blended into the frames before the start. "
-           "Two layers, half a loop apart, each fade out where they jump. Spread the gap: the difference is distributed "
+           "Two layers, half a loop apart, each fade out where they jump. Spread the gap: the difference is "
+           "distributed "
            "over the whole loop, without a double image."),
         [](const Closing& c) { return static_cast<int>(c.way); },
         [](Closing& c, int i) { c.way = static_cast<ClosingWay>(i); });
