@@ -58,6 +58,48 @@ class VaryTest : public QObject {
         QCOMPARE(o.first().layout.count, 12);
         QTRY_VERIFY(all_text(o.window.notices()).contains("more than one arrangement may have"));
     }
+    void several_spreads_are_changed_together() {
+        AtWork o(4);
+        click(o.varying, "Add delay");
+        QVERIFY(o.varying.findChildren<SpreadCard*>().size() == 1);
+        auto joined = [&](int card) {
+            return named<QToolButton>(*o.varying.findChildren<SpreadCard*>()[card], "Change together");
+        };
+        QVERIFY(!o.varying.findChildren<SpreadCard*>()[0]->findChild<QToolButton*>("segment")->isVisible());
+        click(o.varying, "Add delay");
+        click(o.varying, "Add speed");
+        QTRY_COMPARE(o.varying.findChildren<SpreadCard*>().size(), 3);
+        o.window.document().edit("set up", [](Project& p) -> Result<void> {
+            auto& spreads = p.arrangements[0].spreads;
+            spreads[0].to = 10, spreads[1].to = 30, spreads[2].to = 50;
+            spreads[0].by.seed = 1, spreads[1].by.seed = 2, spreads[2].by.seed = 3;
+            return {};
+        });
+        auto card = [&](int k) -> SpreadCard& { return *o.varying.findChildren<SpreadCard*>()[k]; };
+        type(card(0), "To", "12"); // by itself
+        QCOMPARE(o.spread(0).to, 12.0);
+        QCOMPARE(o.spread(1).to, 30.0);
+        for (int k : {0, 1, 2}) QTest::mouseClick(joined(k), Qt::LeftButton);
+        // Typed: all of one unit get it. Arrow keys: each changes by as much.
+        type(card(0), "To", "20");
+        QCOMPARE(o.spread(0).to, 20.0);
+        QCOMPARE(o.spread(1).to, 20.0);
+        QCOMPARE(o.spread(2).to, 50.0); // a speed is no number of frames
+        o.window.document().undo().undo();
+        QCOMPARE(o.spread(1).to, 30.0);
+        auto* to = named<NumberField>(card(1), "To");
+        to->setFocus();
+        QTest::keyClick(to, Qt::Key_Up);
+        const double by = o.spread(1).to - 30;
+        QVERIFY(by > 0);
+        QCOMPARE(o.spread(0).to, 12 + by);
+        type(card(2), "Seed", "7");
+        for (std::size_t k = 0; k < 3; ++k) QCOMPARE(o.spread(k).by.seed, std::uint64_t(7));
+        QTest::mouseClick(joined(1), Qt::LeftButton); // no longer
+        type(card(0), "Seed", "8");
+        QCOMPARE(o.spread(1).by.seed, std::uint64_t(7));
+        QCOMPARE(o.spread(2).by.seed, std::uint64_t(8));
+    }
     void a_path_is_drawn_in_the_stage() {
         AtWork o(3);
         if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here: the Scene cannot be clicked");

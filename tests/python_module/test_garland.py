@@ -131,6 +131,17 @@ def test_one_array_of_all_copies(tmp_path, shot):
         assert np.array_equal(array[frame - 1], points)
 
 
+def test_moments_inside_the_shutter(tmp_path, shot):
+    done = shot.hand_off("posed-copies", str(tmp_path), kind="ply", frames=(3, 4), name="fest_###", shutter_samples=3, shutter=90)
+    names = sorted(pathlib.Path(f).name for f in done["files"])
+    assert names == ["fest_002.875.ply", "fest_003.125.ply", "fest_003.875.ply", "fest_003.ply", "fest_004.125.ply", "fest_004.ply"]
+    with pytest.raises(garland.Error) as refused:
+        shot.hand_off("posed-copies", str(tmp_path), kind="npy", frames=(3, 4), shutter_samples=3)
+    assert refused.value.unchanged and refused.value.advice
+    curves = shot.hand_off("curves", str(tmp_path), name="timing")
+    assert len(curves["files"]) >= 1 and garland.verify(curves["manifest"])
+
+
 NODE = pathlib.Path(os.environ.get("GARLAND_NODE_CHECKS", "none"))
 
 

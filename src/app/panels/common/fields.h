@@ -33,9 +33,14 @@ class Fields {
         row->addWidget(words);
         row->addWidget(field);
         const QString merge = QStringLiteral("%1-%2").arg(key_).arg(updates_.size());
-        QObject::connect(field, &NumberField::edited, owner_, [this, label, set = std::move(set), merge](double v) {
+        // Where several are edited at once, each changes by as much, or all get the number, as far as they have it.
+        QObject::connect(field, &NumberField::edited, owner_, [this, label, field, get, set, shown, merge] {
             edit_(
-                QObject::tr("Set %1").arg(label.toLower()), [&](T& t) { set(t, v); }, merge);
+                QObject::tr("Set %1").arg(label.toLower()),
+                [&](T& t) {
+                    if (!shown || shown(t)) set(t, field->edited_from(get(t)));
+                },
+                merge);
         });
         QObject::connect(field, &NumberField::settled, &document_, &Document::end_merge);
         keep({words, field}, shown, [this, field, get = std::move(get)](const T& t) {

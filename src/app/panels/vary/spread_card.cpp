@@ -120,8 +120,9 @@ void usual_amounts(Spread& s) {
     }
 }
 
-SpreadCard::SpreadCard(Document& document, Viewing& viewing, ArrangementId owner, const Spread& spread, QWidget* parent)
-    : QFrame(parent), document_(document), viewing_(viewing), owner_(owner), id_(spread.id),
+SpreadCard::SpreadCard(Document& document, Viewing& viewing, ArrangementId owner, const Spread& spread,
+                       std::set<SpreadId>& together, QWidget* parent)
+    : QFrame(parent), document_(document), viewing_(viewing), owner_(owner), id_(spread.id), together_(together),
       fields_(document, this, QStringLiteral("spread-%1").arg(spread.id.value),
               [this](const QString& words, const std::function<void(S&)>& change, const QString& merge) {
                   edit(words, change, merge);
@@ -152,12 +153,13 @@ const Spread* SpreadCard::spread() const {
 }
 
 void SpreadCard::edit(const QString& words, const std::function<void(S&)>& change, const QString& merge) {
+    const bool joined = together_.count(id_) > 0;
     document_.edit(
         words,
         [&](Project& p) -> Result<void> {
             if (Arrangement* a = p.arrangement(owner_)) {
                 for (S& s : a->spreads) {
-                    if (s.id == id_) change(s);
+                    if (s.id == id_ || (joined && together_.count(s.id) > 0)) change(s);
                 }
             }
             return {};
@@ -178,6 +180,20 @@ void SpreadCard::add_head(QVBoxLayout* column) {
     words_ = make_label({});
     words_->setWordWrap(true);
     head->addWidget(words_, 1);
+    joined_ = new QToolButton;
+    joined_->setObjectName("segment");
+    joined_->setText(tr("Together"));
+    joined_->setCheckable(true);
+    joined_->setAccessibleName(tr("Change together"));
+    joined_->setToolTip(tr("Change all spreads that are marked so at once: a number that is dragged changes each by as "
+                           "much, one that is typed is given to all"));
+    connect(joined_, &QToolButton::clicked, this, [this](bool on) {
+        if (on)
+            together_.insert(id_);
+        else
+            together_.erase(id_);
+    });
+    head->addWidget(joined_, 0, Qt::AlignTop);
     pattern_ = new QToolButton;
     pattern_->setObjectName("segment");
     pattern_->setText(tr("Show pattern"));
@@ -246,9 +262,15 @@ void SpreadCard::add_amounts(QVBoxLayout* column) {
         auto* field = make_number(Quantity::plain, -1e6, 1e6, 3, low ? tr("From") : tr("To"),
                                   low ? tr("Value where the driver is 0") : tr("Value where the driver is 1"));
         field->setMaximumWidth(72);
-        connect(field, &NumberField::edited, this, [this, low](double v) {
+        connect(field, &NumberField::edited, this, [this, low, field] {
+            const S* own = spread();
+            if (!own) return;
             edit(
-                tr("Set a value of a spread"), [&](S& s) { (low ? s.from : s.to) = v; },
+                tr("Set a value of a spread"),
+                [low, field, target = own->target](S& s) { // others may count in another unit
+                    double& value = low ? s.from : s.to;
+                    if (s.target == target) value = field->edited_from(value);
+                },
                 QStringLiteral("spread-%1-%2").arg(id_.value).arg(low));
         });
         connect(field, &NumberField::settled, &document_, &Document::end_merge);
@@ -479,6 +501,8 @@ void SpreadCard::refresh() {
     fields_.refresh(*s);
     unkey_->setVisible(!s->strength.keys.empty());
     pattern_->setChecked(viewing_.shown_spread() == id_ && viewing_.colour() == ColourMode::spread);
+    joined_->setChecked(together_.count(id_) > 0);
+    joined_->setVisible(document_.project().arrangement(owner_)->spreads.size() > 1);
     QString trouble = given ? QString::fromStdString(given->note) : QString();
     note_->setText(trouble);
     note_->setVisible(!trouble.isEmpty());

@@ -6,6 +6,7 @@
 #include "app/widgets/curve_edit.h"
 
 #include <QToolButton>
+#include <set>
 
 namespace garland {
 
@@ -20,8 +21,9 @@ Quantity unit_of(Target target);
 class SpreadCard : public QFrame {
     Q_OBJECT
   public:
+    // together: those that are changed with each other, of all cards.
     SpreadCard(Document& document, Viewing& viewing, ArrangementId owner, const Spread& spread,
-               QWidget* parent = nullptr);
+               std::set<SpreadId>& together, QWidget* parent = nullptr);
     SpreadId id() const { return id_; }
     void refresh();
 
@@ -41,13 +43,14 @@ class SpreadCard : public QFrame {
     Viewing& viewing_;
     ArrangementId owner_;
     SpreadId id_;
+    std::set<SpreadId>& together_;
     Fields<S> fields_;
     QCheckBox* on_;
     QLabel *words_, *note_, *keys_words_;
     QComboBox *target_, *driver_;
     NumberField *from_, *to_;
     QLabel *from_label_, *to_label_;
-    QToolButton* pattern_;
+    QToolButton *pattern_, *joined_;
     Histogram* histogram_;
     CurveEdit *curve_, *amount_;
     QPushButton* unkey_;

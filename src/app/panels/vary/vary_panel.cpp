@@ -92,6 +92,7 @@ VaryPanel::VaryPanel(Document& document, Viewing& viewing, QWidget* parent)
     add_meeting();
     body()->addStretch(1);
     show_tab(0);
+    connect(&document_, &Document::opened, this, [this] { together_.clear(); });
     connect(&document_, &Document::changed, this, &VaryPanel::refresh);
     connect(&viewing_, &Viewing::selection_changed, this, &VaryPanel::refresh);
     connect(&viewing_.twins(), &TwinWatch::changed, this, &VaryPanel::show_twins);
@@ -409,7 +410,7 @@ void VaryPanel::refresh() {
             cards_->addWidget(words);
         } else {
             for (const Spread& s : a->spreads) {
-                shown_.push_back(new SpreadCard(document_, viewing_, a->id, s));
+                shown_.push_back(new SpreadCard(document_, viewing_, a->id, s, together_));
                 cards_->addWidget(shown_.back());
             }
         }
