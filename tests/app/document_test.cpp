@@ -154,7 +154,7 @@ class DocumentTest : public QObject {
             QVERIFY(QDir(copies).entryList(QDir::Files).isEmpty());
             QVERIFY(o.set_count(5));
             QVERIFY(o.set_count(6));
-            QTRY_COMPARE_WITH_TIMEOUT(QDir(copies).entryList(QDir::Files).size(), 1, 5000);
+            QTRY_COMPARE_WITH_TIMEOUT(QDir(copies).entryList(QDir::Files).size(), 1, patience * 5000);
             QVERIFY(Autosave::left_behind().empty()); // its program still runs
             // As another program would find it once this one is gone.
             const QString file = QDir(copies).entryInfoList(QDir::Files).front().filePath();

@@ -283,14 +283,14 @@ class DriveTest : public QObject {
         });
         QVERIFY(o.window.document().show()->unsolved && !o.shown().clocks.playing());
         QCOMPARE(o.local(0, 90), 90.0);
-        QTRY_VERIFY_WITH_TIMEOUT(!o.window.document().show()->unsolved, 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(!o.window.document().show()->unsolved, patience * 20000);
         QVERIFY(o.shown().clocks.playing() && o.local(0, 90) < 60);
         o.window.document().edit("stop", [](Project& p) -> Result<void> {
             p.zones[0].outer = 2;
             return {};
         });
         o.window.document().undo().undo(); // while it is solved
-        QTRY_VERIFY_WITH_TIMEOUT(!o.window.document().show()->unsolved, 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(!o.window.document().show()->unsolved, patience * 20000);
         QVERIFY(o.local(0, 90) < 60);
         o.window.document().start_new();
         QTRY_COMPARE(o.window.document().show()->copies(), std::int64_t(0));
@@ -364,7 +364,7 @@ class DriveTest : public QObject {
         QTRY_COMPARE(o.window.document().show()->levels.sounds.size(), std::size_t(1));
         const int steps = o.window.document().undo().count();
         click(o.varying, "Mark beats");
-        QTRY_VERIFY_WITH_TIMEOUT(!o.project().settings.markers.empty(), 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(!o.project().settings.markers.empty(), patience * 20000);
         QCOMPARE(o.window.document().undo().count(), steps + 1);
         QTRY_VERIFY(all_text(o.window.notices()).contains("beats heard are marked"));
         for (const Marker& m : o.project().settings.markers) {
@@ -394,7 +394,7 @@ class DriveTest : public QObject {
                                      }
                                      return nullptr;
                                  }()) != nullptr,
-                                 15000);
+                                 patience * 15000);
         QTest::mouseClick(fix, Qt::LeftButton);
         QVERIFY(o.project().zones[0].outer > 0.9 && o.project().zones[0].outer < 2);
         QVERIFY(o.window.document().undo().undoText().contains("Soften"));

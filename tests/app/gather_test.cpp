@@ -16,7 +16,9 @@ struct AtGather : Opened {
     GatherPanel& panel;
     AtGather() : Opened(3), panel(*window.findChild<GatherPanel*>()) { window.set_step(0); }
     const SourceSpec& last() { return project().sources.back(); }
-    void wait_for_sources(std::size_t count) { QTRY_COMPARE_WITH_TIMEOUT(project().sources.size(), count, 10000); }
+    void wait_for_sources(std::size_t count) {
+        QTRY_COMPARE_WITH_TIMEOUT(project().sources.size(), count, patience * 10000);
+    }
 };
 
 } // namespace
@@ -194,8 +196,8 @@ class GatherTest : public QObject {
         auto* strip = o.panel.findChild<PoseStrip*>();
         QVERIFY(strip);
         const int now = strip->playing_pose();
-        QTRY_VERIFY_WITH_TIMEOUT(strip->playing_pose() != now, 3000);
-        QTRY_VERIFY_WITH_TIMEOUT(strip->grab().toImage().pixelColor(3, 3).isValid(), 1000);
+        QTRY_VERIFY_WITH_TIMEOUT(strip->playing_pose() != now, patience * 3000);
+        QTRY_VERIFY_WITH_TIMEOUT(strip->grab().toImage().pixelColor(3, 3).isValid(), patience * 1000);
         // The first place is empty at first, then it shows one pose after the other.
         auto first_place = [&] { return strip->grab().toImage().copy(0, 0, strip->width() / 8, 55); };
         std::vector<QImage> seen;
@@ -205,7 +207,7 @@ class GatherTest : public QObject {
                 if (std::find(seen.begin(), seen.end(), now) == seen.end()) seen.push_back(now);
                 return seen.size() >= 3;
             }(),
-            20000);
+            patience * 20000);
     }
     void undoing_a_replaced_source_opens_the_old_one() {
         AtGather o;

@@ -42,10 +42,10 @@ class HandoffTest : public QObject {
         type(panel, "Name", "leaning");
         type(panel, "First frame to write", "1");
         type(panel, "Last frame to write", "41");
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("One file, about"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("One file, about"), patience * 5000);
         QSignalSpy written(&panel, &HandoffPanel::written);
         click(panel, "Write");
-        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, patience * 20000);
         QTRY_VERIFY(all_text(panel).contains("41 frames in 41 samples"));
         const auto back = open_source(o.folder / "out/leaning.usda");
         QVERIFY2(back, back ? "" : qPrintable(said(back.error())));
@@ -54,13 +54,13 @@ class HandoffTest : public QObject {
         QVERIFY(std::abs(pose->points[20].x - (0.15f + 0.012f * 15)) < 1e-5f);
         QTRY_VERIFY(all_text(panel).contains("It already exists"));
         click(panel, "Write"); // it is complete
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("were complete and are kept"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("were complete and are kept"), patience * 5000);
         choose(panel, "Existing files", "leave them alone");
         click(panel, "Write");
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("choose another place"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("choose another place"), patience * 5000);
         choose(panel, "Existing files", "replace them");
         click(panel, "Write");
-        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 3, 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 3, patience * 20000);
         choose(panel, "What to hand off", "posed copies");
         QVERIFY(!seen(panel, "Source"));
         // What files will be called; and how long it takes, once one of the kind was written on this machine.
@@ -68,15 +68,15 @@ class HandoffTest : public QObject {
         choose(panel, "Kind of file", "PLY, a file for each frame");
         type(panel, "Last frame to write", "40");
         QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("They are called leaning.0001.ply to leaning.0040.ply."),
-                                 5000);
+                                 patience * 5000);
         QVERIFY(!all_text(panel).contains("at the speed of the last one"));
         click(panel, "Write");
-        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 4, 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 4, patience * 20000);
         const double speed = QSettings().value("handoff_speed/posed-copies.ply").toDouble();
         QVERIFY(speed > 0);
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("at the speed of the last one"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("at the speed of the last one"), patience * 5000);
         type(panel, "Name", "swaying");
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("swaying.0001.ply to swaying.0040.ply"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("swaying.0001.ply to swaying.0040.ply"), patience * 5000);
         o.window.document().undo().setClean();
     }
     void job_files_are_written_for_others_and_taken_in() {
@@ -110,7 +110,7 @@ class HandoffTest : public QObject {
         type(panel, "Name", "another");
         QSignalSpy written(&panel, &HandoffPanel::written);
         panel.add_job_file(file);
-        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, patience * 20000);
         QVERIFY(QFileInfo::exists(QString::fromStdString(o.folder / "out/shared.0012.ply")));
         QVERIFY(!QFileInfo::exists(QString::fromStdString(o.folder / "out/another.0001.ply")));
 
@@ -142,18 +142,19 @@ class HandoffTest : public QObject {
         choose(panel, "What to hand off", "shared poses");
         QTRY_VERIFY(seen(panel, "Poses per frame"));
         type(panel, "Poses per frame", "2");
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("rounding moves points by"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("rounding moves points by"), patience * 5000);
         type(panel, "Poses per frame", "5"); // a fifth of a frame is met exactly
-        QTRY_VERIFY_WITH_TIMEOUT(
-            !all_text(panel).contains("usual step") && all_text(panel).contains("rounding moves points by"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(!all_text(panel).contains("usual step") &&
+                                     all_text(panel).contains("rounding moves points by"),
+                                 patience * 5000);
         QSignalSpy written(&panel, &HandoffPanel::written);
         click(panel, "Write");
-        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, patience * 20000);
         QVERIFY(QFile::exists(QString::fromStdString(o.folder / "out/copies.usdc")));
         QVERIFY(QFile::exists(QString::fromStdString(o.folder / "out/copies.usdc.handoff.json")));
         choose(panel, "Kind of file", "USD text");
         choose(panel, "What to hand off", "references with timing");
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("refer to their sources"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("refer to their sources"), patience * 5000);
         QVERIFY(seen(panel, "Tolerance") && !seen(panel, "Poses per frame"));
         o.window.document().undo().setClean();
     }
@@ -173,15 +174,15 @@ class HandoffTest : public QObject {
         QTRY_VERIFY_WITH_TIMEOUT(
             all_text(panel).contains("6 files") &&
                 all_text(panel).contains("They are called swaying_0004.875.ply to swaying_0006.125.ply."),
-            5000);
+            patience * 5000);
         QSignalSpy written(&panel, &HandoffPanel::written);
         click(panel, "Write");
-        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, patience * 20000);
         QVERIFY(QFile::exists(QString::fromStdString(o.folder / "out/swaying_0005.ply")));
         QVERIFY(QFile::exists(QString::fromStdString(o.folder / "out/swaying_0005.125.ply")));
         // One file has no place for a number; what holds whole clocks has no moments.
         choose(panel, "Kind of file", "USD binary");
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("all frames are one file"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("all frames are one file"), patience * 5000);
         click(panel, "Write");
         QTRY_VERIFY(all_text(panel).contains("give a name without #"));
         QCOMPARE(written.count(), 1);
@@ -189,10 +190,10 @@ class HandoffTest : public QObject {
         choose(panel, "What to hand off", "references with timing");
         QTRY_VERIFY(!seen(panel, "Moments about each frame"));
         choose(panel, "What to hand off", "timing curves and clips");
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("over its whole span"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("over its whole span"), patience * 5000);
         QVERIFY(!seen(panel, "Moments about each frame") && !seen(panel, "Unit of what is written"));
         click(panel, "Write");
-        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 2, 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 2, patience * 20000);
         QVERIFY(QFile::exists(QString::fromStdString(o.folder / "out/swaying.json")));
         o.window.document().undo().setClean();
     }
@@ -213,7 +214,7 @@ class HandoffTest : public QObject {
         }
         QSignalSpy written(&panel, &HandoffPanel::written);
         click(panel, "Write");
-        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, patience * 20000);
         const std::string text = o.folder.read("out/copies.usda");
         for (const char* part :
              {"startTimeCode = 7\n", "endTimeCode = 15\n", "upAxis = \"Z\"", "metersPerUnit = 0.01\n"})
@@ -265,7 +266,7 @@ class HandoffTest : public QObject {
         QSignalSpy written(&panel, &HandoffPanel::written);
         o.window.document().undo().setClean();
         free = true;
-        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 3, 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 3, patience * 20000);
         QVERIFY(panel.queue().items().empty() && !panel.queue().job());
         QTRY_VERIFY(!button(panel, "Cancel") || !button(panel, "Cancel")->isVisible());
         const QDir out(QString::fromStdString(o.folder / "out"));

@@ -73,7 +73,7 @@ class KillTest : public QObject {
             window.start(QCoreApplication::applicationFilePath(),
                          {"--edit-until-killed", QString::fromStdString(folder / "")});
             QVERIFY(window.waitForStarted());
-            QTRY_VERIFY_WITH_TIMEOUT(QFile::exists(QString::fromStdString(folder / "told.txt")), 30000);
+            QTRY_VERIFY_WITH_TIMEOUT(QFile::exists(QString::fromStdString(folder / "told.txt")), patience * 30000);
             QTest::qWait(200 + static_cast<int>(random() % 2300));
             ::kill(static_cast<pid_t>(window.processId()), SIGKILL);
             QVERIFY(window.waitForFinished());

@@ -13,7 +13,7 @@ struct AtLoop : Opened {
     LoopPanel& panel;
     AtLoop() : Opened(3), panel(*window.findChild<LoopPanel*>()) {
         window.set_step(2);
-        QTRY_VERIFY_WITH_TIMEOUT(panel.exact() && panel.seam(), 10000);
+        QTRY_VERIFY_WITH_TIMEOUT(panel.exact() && panel.seam(), patience * 10000);
     }
     const SourceSpec& source() { return project().sources.front(); }
     QPointF place(std::int64_t start, std::int64_t end) const {
@@ -53,10 +53,10 @@ class LoopStepTest : public QObject {
         QVERIFY(QTest::qWaitForWindowExposed(&window));
         activate(window);
         window.document().add_source(QString::fromStdString(folder / "wheel.0000.ply"));
-        QTRY_COMPARE_WITH_TIMEOUT(window.document().project().sources.size(), std::size_t(1), 10000);
+        QTRY_COMPARE_WITH_TIMEOUT(window.document().project().sources.size(), std::size_t(1), patience * 10000);
         window.set_step(2);
         auto& panel = *window.findChild<LoopPanel*>();
-        QTRY_VERIFY_WITH_TIMEOUT(panel.own().has_value(), 10000);
+        QTRY_VERIFY_WITH_TIMEOUT(panel.own().has_value(), patience * 10000);
         QTRY_VERIFY(all_text(panel).contains("It loops as it is: frames 0 to 47, period 48 frames"));
         click(panel, "Let it repeat");
         const Timing& t = window.document().project().timings[0];
@@ -172,7 +172,7 @@ class LoopStepTest : public QObject {
         });
         o.window.set_step(5);
         auto& check = *o.window.findChild<CheckPanel*>();
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(check).contains("jumps at its seam"), 10000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(check).contains("jumps at its seam"), patience * 10000);
         click(check, "Close it…");
         QVERIFY(o.panel.isVisible());
     }
@@ -186,14 +186,14 @@ class LoopStepTest : public QObject {
         });
         o.window.set_step(5);
         auto& check = *o.window.findChild<CheckPanel*>();
-        QTRY_VERIFY_WITH_TIMEOUT(check.report() && !all_text(check).contains("looking"), 10000);
+        QTRY_VERIFY_WITH_TIMEOUT(check.report() && !all_text(check).contains("looking"), patience * 10000);
         QCOMPARE(check.report()->count(FindingKind::twins), std::size_t(0));
         QTest::mouseClick(check.findChild<QCheckBox*>("twins_only_moving"), Qt::LeftButton, {}, {8, 8});
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(check).contains("show the same pose for"), 10000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(check).contains("show the same pose for"), patience * 10000);
         QVERIFY(check.report()->count(FindingKind::twins) > 0);
         QVERIFY(!o.window.document().project().settings.twins_only_moving);
         o.window.document().undo().undo();
-        QTRY_VERIFY_WITH_TIMEOUT(!all_text(check).contains("show the same pose for"), 10000);
+        QTRY_VERIFY_WITH_TIMEOUT(!all_text(check).contains("show the same pose for"), patience * 10000);
         QVERIFY(check.findChild<QCheckBox*>("twins_only_moving")->isChecked());
     }
 };

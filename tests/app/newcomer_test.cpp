@@ -105,9 +105,9 @@ class Newcomer {
         ++actions;
     }
     // Until what was begun has ended: whoever sits before the screen sees its progress.
-    void wait_for_work() { QTRY_COMPARE_WITH_TIMEOUT(window.document().jobs().running(), 0, 60000); }
+    void wait_for_work() { QTRY_COMPARE_WITH_TIMEOUT(window.document().jobs().running(), 0, patience * 60000); }
     void gathered() {
-        QTRY_COMPARE_WITH_TIMEOUT(project().sources.size(), std::size_t(1), 20000);
+        QTRY_COMPARE_WITH_TIMEOUT(project().sources.size(), std::size_t(1), patience * 20000);
         QCOMPARE(project().settings.range.last, std::int64_t(frames)); // the whole motion is in the range
         QCOMPARE(project().arrangements[0].layout.count, 1);
     }
@@ -117,7 +117,7 @@ class Newcomer {
         QVERIFY(report);
         QCOMPARE(report->count(FindingKind::twins), std::size_t(0));
         const QDir out(QString::fromStdString(folder / "written"));
-        QTRY_VERIFY_WITH_TIMEOUT(out.exists("copies.ply.handoff.json"), 120000);
+        QTRY_VERIFY_WITH_TIMEOUT(out.exists("copies.ply.handoff.json"), patience * 120000);
         const auto pose = read_ply(folder / "written/copies.0100.ply");
         QVERIFY(pose);
         QCOMPARE((*pose)->points.size(), std::size_t(400 * 24));

@@ -25,7 +25,7 @@ class PreviewWindowTest : public QObject {
         type(card, "Height in pixels", "90");
         o.window.viewing().set_frame(12);
         click(card, "Quick look");
-        QTRY_VERIFY_WITH_TIMEOUT(!card.picture().picture().isNull(), 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(!card.picture().picture().isNull(), patience * 20000);
         QCOMPARE(card.picture().picture().size(), QSize(80, 45));
         QVERIFY(card.picture().accessibleDescription().contains("output frame 12"));
         // It is not one colour: sky, ground and copies.
@@ -55,7 +55,7 @@ class PreviewWindowTest : public QObject {
         QTRY_VERIFY(all_text(panel).contains("4 files, about"));
         QSignalSpy written(&panel, &HandoffPanel::written);
         click(panel, "Write");
-        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, 30000);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, patience * 30000);
         QTRY_COMPARE(card.finished(), 4);
         QTRY_VERIFY(all_text(panel).contains("4 frames traced into"));
         QCOMPARE(QImage(QString::fromStdString(o.folder / "shots/copies.0004.png")).size(), QSize(64, 36));
@@ -66,7 +66,7 @@ class PreviewWindowTest : public QObject {
         type(panel, "Last frame to write", "8"); // those that are there are kept
         QTRY_VERIFY(all_text(panel).contains("4 of them already exist"));
         click(panel, "Write");
-        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 2, 30000);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 2, patience * 30000);
         QTRY_VERIFY(all_text(panel).contains("2 frames traced into"));
         QVERIFY(all_text(panel).contains("4 were there and are kept"));
         for (auto* box : card.findChildren<QCheckBox*>()) {
@@ -75,7 +75,7 @@ class PreviewWindowTest : public QObject {
         QVERIFY(card.order().overlay == (PreviewOverlay{true, false, false, true}));
         type(panel, "Name", "again");
         click(panel, "Write");
-        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 3, 30000);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 3, patience * 30000);
         QTRY_COMPARE(card.finished(), 6);
         click(card, "Play");
         QTRY_VERIFY(!card.picture().before().isNull()); // side by side
@@ -135,7 +135,7 @@ class PreviewWindowTest : public QObject {
         QVERIFY(panel.report()->count(FindingKind::crowding) == 1);
         QSignalSpy written(&panel, &CheckPanel::report_written);
         panel.write_report(QString::fromStdString(o.folder / "check.html"));
-        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(written.count() == 1, patience * 20000);
         QVERIFY(QString::fromStdString(o.folder.read("check.html")).contains("<h2>Crowding</h2>"));
         crowding->click();
         o.window.document().undo().setClean();
@@ -187,7 +187,7 @@ class PreviewWindowTest : public QObject {
         const SoundPlayer& player = o.window.sound_player();
         QVERIFY(!player.has_sounds() && !player.stream());
         o.window.document().add_sound(QString::fromStdString(o.folder / "bell.wav"));
-        QTRY_VERIFY_WITH_TIMEOUT(player.has_sounds(), 10000);
+        QTRY_VERIFY_WITH_TIMEOUT(player.has_sounds(), patience * 10000);
         QToolButton* hear = nullptr;
         for (auto* b : o.window.findChildren<QToolButton*>()) {
             if (b->accessibleName() == "Sound") hear = b;

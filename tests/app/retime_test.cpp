@@ -485,8 +485,9 @@ class RetimeTest : public QObject {
         QTest::keyClick(&o.window, Qt::Key_O);
         QVERIFY(o.window.viewing().second_pose().has_value());
         type(o.window.scene_view(), "Frame of the second pose", "48");
-        QTRY_VERIFY_WITH_TIMEOUT(
-            o.window.scene_view().scene()->second && o.window.scene_view().scene()->second->frame.value == 48, 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(o.window.scene_view().scene()->second &&
+                                     o.window.scene_view().scene()->second->frame.value == 48,
+                                 patience * 5000);
         const auto scene = o.window.scene_view().scene();
         // By hand: the column's top (y = 1) leans 0.012 a frame further; RMS over its six rows of equal size.
         const double most = 0.012 * 47;
@@ -496,7 +497,7 @@ class RetimeTest : public QObject {
         QVERIFY(close(scene->gap_rms, std::sqrt(squares), 1e-4));
         QVERIFY(all_text(o.window.scene_view()).contains("second pose: up to 0.564 m away"));
         QTest::keyClick(&o.window, Qt::Key_O);
-        QTRY_VERIFY_WITH_TIMEOUT(!o.window.scene_view().scene()->second, 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(!o.window.scene_view().scene()->second, patience * 5000);
     }
     void copies_wobble_and_let_go() {
         AtRetime o;

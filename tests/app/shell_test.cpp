@@ -535,7 +535,7 @@ class ShellTest : public QObject {
         QVERIFY(program.waitForStarted());
         const QDir folder(QString::fromStdString(state / "garland"));
         QTRY_VERIFY_WITH_TIMEOUT(
-            QString::fromStdString(state.read("garland/garland.log")).contains(" begins, process "), 30000);
+            QString::fromStdString(state.read("garland/garland.log")).contains(" begins, process "), patience * 30000);
         ::kill(static_cast<pid_t>(program.processId()), SIGSEGV);
         QVERIFY(program.waitForFinished(patience * 30000));
         QVERIFY(program.exitStatus() == QProcess::CrashExit || program.exitCode() != 0);

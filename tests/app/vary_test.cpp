@@ -31,7 +31,7 @@ struct AtWork : Opened {
     const Arrangement& first() { return project().arrangements[0]; }
     const ArrangementShow& shown() { return window.document().show()->arrangements[0]; }
     const Spread& spread(std::size_t i = 0) { return first().spreads.at(i); }
-    void wait_for_twins() { QTRY_VERIFY_WITH_TIMEOUT(window.viewing().twins().current(), 10000); }
+    void wait_for_twins() { QTRY_VERIFY_WITH_TIMEOUT(window.viewing().twins().current(), patience * 10000); }
 };
 
 } // namespace
@@ -329,7 +329,8 @@ class VaryTest : public QObject {
         AtWork o(3);
         folder_of_dots(o);
         click_tab(o.arranging, "points");
-        QTRY_COMPARE_WITH_TIMEOUT(o.window.document().show()->arrangements[0].places.size(), std::size_t(5), 10000);
+        QTRY_COMPARE_WITH_TIMEOUT(o.window.document().show()->arrangements[0].places.size(), std::size_t(5),
+                                  patience * 10000);
         o.wait_for_scene();
         o.window.viewing().set_frame(20);
         o.wait_for_scene();

@@ -52,7 +52,7 @@ class WindowTest : public QObject {
         drop(window,
              {QString::fromStdString(folder / "column.0010.ply"), QString::fromStdString(folder / "column.0011.ply")});
         QTRY_COMPARE_WITH_TIMEOUT(window.document().project().sources.size(), std::size_t(1),
-                                  10000); // two files, one source
+                                  patience * 10000); // two files, one source
         QCOMPARE(window.step(), 0);
         QTRY_VERIFY(all_text(window.gather()).contains("moving mesh · PLY series · frames 0–47 (48)"));
 
@@ -76,7 +76,7 @@ class WindowTest : public QObject {
 
         QTest::keyClick(&window, Qt::Key_6, Qt::AltModifier);
         QTRY_VERIFY_WITH_TIMEOUT(all_text(window.check()).contains("c1") || all_text(window.check()).contains("c01"),
-                                 5000);
+                                 patience * 5000);
         QCOMPARE(window.rail().button(5)->badge(), 1); // nine copies in step
         click(window.check(), "Show");
         QCOMPARE(window.viewing().selection().size(), std::size_t(9));
@@ -97,7 +97,7 @@ class WindowTest : public QObject {
         window.handoff().set_folder(QString::fromStdString(folder / "out"));
         type(window.handoff(), "First frame to write", "28");
         type(window.handoff(), "Last frame to write", "33");
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(window.handoff()).contains("6 files, about"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(window.handoff()).contains("6 files, about"), patience * 5000);
         activate(window);
         QSignalSpy written(&window.handoff(), &HandoffPanel::written);
         QTest::keyClick(&window, Qt::Key_Return, Qt::ControlModifier);
@@ -118,23 +118,24 @@ class WindowTest : public QObject {
         }
         // Writing again keeps what is complete.
         QTest::keyClick(&window, Qt::Key_Return, Qt::ControlModifier);
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(window.handoff()).contains("6 of them were complete and are kept"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(window.handoff()).contains("6 of them were complete and are kept"),
+                                 patience * 5000);
         window.document().undo().setClean();
     }
 
     void a_finding_is_ignored_with_a_reason_and_reported_again() {
         Opened o(4);
         o.window.set_step(5);
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(o.window.check()).contains("show the same pose"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(o.window.check()).contains("show the same pose"), patience * 5000);
         const int before = o.window.rail().button(5)->badge();
         click(o.window.check(), "Ignore");
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(o.window.check()).contains("Ignored"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(o.window.check()).contains("Ignored"), patience * 5000);
         QCOMPARE(o.window.rail().button(5)->badge(), before - 1);
         type(o.window.check(), "Why it is ignored", "one flock");
         QTRY_COMPARE(o.project().settings.ignored.at(0).reason, std::string("one flock"));
         click(o.window.check(), "Report again");
         QTRY_VERIFY_WITH_TIMEOUT(o.project().settings.ignored.empty() && o.window.rail().button(5)->badge() == before,
-                                 5000);
+                                 patience * 5000);
         for (int i = 0; i < 3; ++i) o.window.document().undo().undo();
         QVERIFY(o.project().settings.ignored.empty());
     }
@@ -162,7 +163,7 @@ class WindowTest : public QObject {
         o.window.document().fast_copy(o.project().sources[0].id,
                                       {o.folder / "fast", NpyType::f32, true, Existing::replace});
         QTRY_COMPARE_WITH_TIMEOUT(QFileInfo(QString::fromStdString(o.project().sources[0].path)).fileName(), "fast.ply",
-                                  10000);
+                                  patience * 10000);
         QVERIFY(!o.project().sources[0].first); // the copy keeps the frames' numbers itself
         QTRY_COMPARE(o.window.document().sources().begin()->second.source->facts().format,
                      "PLY and NumPy array, fast copy");
@@ -551,7 +552,7 @@ class WindowTest : public QObject {
         QTRY_VERIFY(button(o.window.gather(), "Find the files…"));
         const TimeMap before = o.map();
         document.replace_source(o.project().sources[0].id, QString::fromStdString(o.folder / "column.0000.ply"));
-        QTRY_VERIFY_WITH_TIMEOUT(document.missing().empty(), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(document.missing().empty(), patience * 5000);
         o.wait_for_scene();
         QCOMPARE(o.window.scene_view().scene()->copies.size(), std::size_t(4));
         QVERIFY(o.map() == before); // all rules are kept
@@ -574,9 +575,10 @@ class WindowTest : public QObject {
         Opened o(1);
         o.folder.write("column.0030.ply", "ply\n");
         o.window.viewing().set_frame(31);
-        QTRY_VERIFY_WITH_TIMEOUT(all_text(o.window.scene_view()).contains("column.0030.ply, frame 30"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(all_text(o.window.scene_view()).contains("column.0030.ply, frame 30"),
+                                 patience * 5000);
         o.window.viewing().set_frame(20);
-        QTRY_VERIFY_WITH_TIMEOUT(!all_text(o.window.scene_view()).contains("column.0030.ply"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(!all_text(o.window.scene_view()).contains("column.0030.ply"), patience * 5000);
     }
 
     void playing_runs_and_stops() {
@@ -584,7 +586,7 @@ class WindowTest : public QObject {
         o.window.lanes().setFocus();
         QTest::keyClick(&o.window, Qt::Key_Space);
         QVERIFY(o.window.viewing().playing());
-        QTRY_VERIFY_WITH_TIMEOUT(o.window.viewing().frame().value > 3, 3000);
+        QTRY_VERIFY_WITH_TIMEOUT(o.window.viewing().frame().value > 3, patience * 3000);
         QTest::keyClick(&o.window, Qt::Key_Space);
         QVERIFY(!o.window.viewing().playing());
         QTest::keyClick(&o.window, Qt::Key_End);
