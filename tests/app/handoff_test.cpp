@@ -184,7 +184,7 @@ class HandoffTest : public QObject {
         choose(panel, "Kind of file", "USD binary");
         QTRY_VERIFY_WITH_TIMEOUT(all_text(panel).contains("all frames are one file"), patience * 5000);
         click(panel, "Write");
-        QTRY_VERIFY(all_text(panel).contains("give a name without #"));
+        QTRY_VERIFY(all_text(panel).contains("give a name without ##"));
         QCOMPARE(written.count(), 1);
         type(panel, "Name", "swaying");
         choose(panel, "What to hand off", "references with timing");

@@ -57,7 +57,8 @@ class HandoffMomentsTest : public QObject {
               Row{"lantern_###", "lantern", "lantern_012.ply", "lantern_011.750.ply", "lantern_c07_012.ply"},
               Row{"a.##.b", "a.b", "a.12.b.ply", "a.11.750.b.ply", "a.c07.12.b.ply"},
               Row{"######", "frames", "000012.ply", "000011.750.ply", "c07.000012.ply"},
-              Row{"lantern#", "lantern", "lantern12.ply", "lantern11.750.ply", "lantern.c07.12.ply"}}) {
+              Row{"lantern##", "lantern", "lantern12.ply", "lantern11.750.ply", "lantern.c07.12.ply"},
+              Row{"take #1", "take #1", "take #1.0012.ply", "take #1.0011.750.ply", "take #1.c07.0012.ply"}}) {
             const FileNames names(r.name);
             QCOMPARE(names.stem(), r.stem);
             QCOMPARE(names.of(whole, ".ply"), r.of);
@@ -68,7 +69,7 @@ class HandoffMomentsTest : public QObject {
         QVERIFY(validate_name("a_####", true));
         for (const char* bad : {"", ".", "..", "a/b", "a##b##", "##########"}) QVERIFY2(!validate_name(bad, true), bad);
         const auto one = validate_name("a_####", false);
-        QVERIFY(!one && said(one.error()).contains("without #"));
+        QVERIFY(!one && said(one.error()).contains("without ##"));
     }
     void a_series_is_named_as_asked_and_goes_on() {
         Festival f(swaying);

@@ -17,7 +17,7 @@ bool separates(char c) {
 } // namespace
 
 FileNames::FileNames(const std::string& name) : before_(name + "."), separator_("."), stem_(name) {
-    const auto at = name.find('#');
+    const auto at = name.find("##");
     if (at == name.npos) return;
     const auto end = std::min(name.find_first_not_of('#', at), name.size());
     before_ = name.substr(0, at), after_ = name.substr(end);
@@ -52,12 +52,12 @@ Result<void> validate_name(const std::string& name, bool in_frames) {
     };
     if (name.empty() || name.find('/') != name.npos || name == "." || name == "..")
         return wrong("is not a name for files", "give a name without a slash");
-    const auto at = name.find('#');
+    const auto at = name.find("##");
     if (at == name.npos) return {};
     if (!in_frames)
-        return wrong("has a place for a frame's number, but all frames are one file", "give a name without #");
+        return wrong("has a place for a frame's number, but all frames are one file", "give a name without ##");
     const auto end = std::min(name.find_first_not_of('#', at), name.size());
-    if (name.find('#', end) != name.npos)
+    if (name.find("##", end) != name.npos)
         return wrong("has several places for a frame's number", "give one, as in lanterns_####");
     if (end - at > 9) return wrong("wants a number of more than 9 digits", "give at most #########");
     return {};

@@ -1,5 +1,6 @@
-// What the files of a hand-off are called. A name says with # where a frame's number goes and how many digits it has at
-// least: "lanterns_####" gives lanterns_0012.ply; without # it is "lanterns.####".
+// What the files of a hand-off are called. A name says with two # or more where a frame's number goes and how many
+// digits it has at least: "lanterns_####" gives lanterns_0012.ply; without them it is "lanterns.####". A single # is a
+// part of the name.
 #pragma once
 
 #include "core/base/result.h"
