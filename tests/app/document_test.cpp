@@ -2,6 +2,7 @@
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
+#include "support/patience.h"
 
 #include "app/document/autosave.h"
 #include "app/document/viewing.h"

@@ -128,7 +128,8 @@ class CliHandoffTest : public QObject {
                                        {"--as", "npy", "--shutter-samples", "3"},
                                        {"--as", "usdc", "--name", "x_##"}}) {
             const auto refused = handed("posed-copies", "none", bad);
-            QVERIFY2(refused.code != 0 && refused.err.contains("nothing was written"), qPrintable(bad.join(' ')));
+            QVERIFY2(refused.code != 0 && refused.err.contains("nothing was written", Qt::CaseInsensitive),
+                     qPrintable(bad.join(' ')));
             QVERIFY(!QDir(q(folder_ / "none")).exists());
         }
         const auto baked = run({"bake", path_, "--out", q(folder_ / "baked"), "--frames", "1:1", "--name", "b_##"});

@@ -235,9 +235,10 @@ Result<SharedPosesPlan> planned(std::vector<Group>& groups, const Show& show, co
         plan.bytes += static_cast<double>(g.ids.size()) *
                       (static_cast<double>(order.frames.moments()) * (a_whole + (moves ? 16 * a_number : 0)) + 120);
     }
-    if (const auto baked =
-            estimate(show, {folder_of(order.path), order.name, order.frames.range, Existing::refuse, order.frames.step},
-                     progress))
+    if (const auto baked = estimate(show,
+                                    {folder_of(order.path), order.name, order.frames.range, Existing::refuse,
+                                     order.frames.step, order.as, order.frames.shutter},
+                                    progress))
         plan.baked_bytes = baked->bytes;
     plan.free = free_space(folder_of(order.path));
     for (const std::string& file : files_of(order, groups)) {
