@@ -168,7 +168,7 @@ class HandoffTest : public QObject {
         type(panel, "First frame to write", "5");
         type(panel, "Last frame to write", "6");
         QVERIFY(seen(panel, "Moments about each frame") && !seen(panel, "Shutter of the moments"));
-        choose(panel, "Moments about each frame", "3");
+        choose(panel, "Moments about each frame", "3 for each frame");
         QTRY_VERIFY(seen(panel, "Shutter of the moments"));
         type(panel, "Shutter of the moments", "90");
         QTRY_VERIFY_WITH_TIMEOUT(

@@ -156,6 +156,13 @@ std::vector<CurveFile> curve_files(const Project& project, const HandoffOrder& o
     return out;
 }
 
+Error no_curves(bool some_left_out) {
+    return Error{ErrorCode::unsupported, some_left_out ? "no timing is made of phrases, which are what clips hold"
+                                                       : "there is no timing that copies follow"}
+        .keeping("nothing was written")
+        .advise(some_left_out ? "write csv or json" : "add copies first");
+}
+
 Result<HandoffPlan> plan_curves(const HandoffInput& in, const HandoffOrder& order, Progress&) {
     HandoffPlan plan;
     plan.free = free_space(order.folder);
@@ -168,6 +175,7 @@ Result<HandoffPlan> plan_curves(const HandoffInput& in, const HandoffOrder& orde
         ++plan.files;
         plan.existing += file_exists(order.folder + "/" + file.name);
     }
+    if (plan.files == 0) return fail(no_curves(!plan.left_out.empty()));
     plan.words.emplace_back("Each timing over its whole span, whatever frames are asked for.");
     plan.numbers = {{"timings", static_cast<double>(plan.files)}};
     return plan;
@@ -178,7 +186,6 @@ Result<HandoffDone> write_curves(const HandoffInput& in, const HandoffOrder& ord
     HandoffDone done;
     GARLAND_TRY(staged, StagedFiles::create(order.folder));
     std::vector<StagedFiles::Place> places;
-    std::string why;
     for (const CurveFile& file : curve_files(in.project, order)) {
         progress.report(0, file.timing->name);
         if (progress.cancelled()) return fail(Error{ErrorCode::cancelled, "stopped"}.keeping("nothing was written"));
@@ -186,8 +193,7 @@ Result<HandoffDone> write_curves(const HandoffInput& in, const HandoffOrder& ord
         const auto said = export_timing(in.project, file.timing->id, path, Existing::refuse);
         if (!said && said.error().code != ErrorCode::unsupported) return fail(said.error());
         if (!said) {
-            why = said.error().message;
-            done.left_out.push_back(fmt::format("{} ({})", file.timing->name, why));
+            done.left_out.push_back(fmt::format("{} ({})", file.timing->name, said.error().message));
             continue;
         }
         if (!said->empty()) done.words.push_back(fmt::format("{}: {}.", file.timing->name, *said));
@@ -201,11 +207,7 @@ Result<HandoffDone> write_curves(const HandoffInput& in, const HandoffOrder& ord
         places.push_back({file.name, file.name});
         done.files.push_back(order.folder + "/" + file.name);
     }
-    if (places.empty()) {
-        return fail(Error{ErrorCode::unsupported, why.empty() ? "there is no timing that copies follow" : why}
-                        .keeping("nothing was written")
-                        .advise(why.empty() ? "add copies first" : "write csv or json"));
-    }
+    if (places.empty()) return fail(no_curves(!done.left_out.empty()));
     GARLAND_CHECK(staged.publish(places, order.files()));
     done.numbers = {{"timings", static_cast<double>(places.size())}};
     return done;

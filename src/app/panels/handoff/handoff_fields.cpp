@@ -98,8 +98,9 @@ void HandoffPanel::make_fields() {
     make_form(9, range);
     existing_->setCurrentIndex(1);
     existing_label_ = make_label(tr("Existing files"));
-    grid_->addWidget(existing_label_, 10, 0);
-    grid_->addWidget(existing_, 10, 1);
+    make_shutter(10);
+    grid_->addWidget(existing_label_, 11, 0);
+    grid_->addWidget(existing_, 11, 1);
     grid_->setColumnStretch(1, 1);
     body()->addLayout(grid_);
 
@@ -156,7 +157,6 @@ void HandoffPanel::make_form(int row, QHBoxLayout* range) {
     line->setSpacing(8);
     for (QWidget* w : std::initializer_list<QWidget*>{up_, unit_, keep_label_, velocities_, attributes_, each_copy_})
         line->addWidget(w);
-    make_shutter(line);
     line->addStretch(1);
     grid_->addWidget(space_label_, row, 0);
     grid_->addLayout(line, row, 1, 1, 2);
@@ -164,8 +164,8 @@ void HandoffPanel::make_form(int row, QHBoxLayout* range) {
 }
 
 // Moments about each frame while the shutter is open.
-void HandoffPanel::make_shutter(QHBoxLayout* row) {
-    moments_label_ = make_label(tr("moments"));
+void HandoffPanel::make_shutter(int row) {
+    moments_label_ = make_label(tr("Moments"));
     moments_ = make_choice({}, tr("Moments about each frame"),
                            tr("How many moments are written about each frame while the shutter is open, for motion "
                               "blur elsewhere: extra times in USD, files numbered between frames in a series"),
@@ -173,15 +173,19 @@ void HandoffPanel::make_shutter(QHBoxLayout* row) {
                                offer_form();
                                estimate_size();
                            });
-    moments_->addItem(tr("the frame alone"), 1);
-    for (int count = 3; count <= 15; count += 2) moments_->addItem(QString::number(count), count);
-    shutter_label_ = make_label(tr("shutter"));
+    moments_->addItem(tr("whole frames alone"), 1);
+    for (int count = 3; count <= 15; count += 2) moments_->addItem(tr("%1 for each frame").arg(count), count);
+    shutter_label_ = make_label(tr("while the shutter is open,"));
     shutter_ = make_number(Quantity::degrees, 1, 359, 0, tr("Shutter of the moments"),
                            tr("How long of a frame the shutter is open, about the frame: 180° is half of it"));
     shutter_->set_value(180);
     connect(shutter_, &NumberField::edited, this, &HandoffPanel::estimate_size);
-    for (QWidget* w : std::initializer_list<QWidget*>{moments_label_, moments_, shutter_label_, shutter_})
-        row->addWidget(w);
+    auto* line = new QHBoxLayout;
+    line->setSpacing(8);
+    for (QWidget* w : std::initializer_list<QWidget*>{moments_, shutter_label_, shutter_}) line->addWidget(w);
+    line->addStretch(1);
+    grid_->addWidget(moments_label_, row, 0);
+    grid_->addLayout(line, row, 1, 1, 2);
 }
 
 void HandoffPanel::offer_form() {

@@ -38,7 +38,7 @@ class HandoffPanel : public Panel {
     void make_queue();
     void make_job_buttons(QHBoxLayout* row);
     void queue_order(const HandoffOrder& order);
-    void make_shutter(QHBoxLayout* row);
+    void make_shutter(int row);                  // moments about each frame
     void make_form(int row, QHBoxLayout* range); // handles beside the frames, space, what is kept
     void offer_form();                           // as much of it as the chosen kind of file can have
     const HandoffOutput* output() const;         // null: preview
