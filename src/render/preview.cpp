@@ -172,12 +172,11 @@ Result<PreviewDone> preview(const Show& show, const Project& project, std::span<
     GARLAND_CHECK(mark_twins(show, look, progress));
     const auto movie = movie_of(order.as);
     if (size.existing > 0 && order.existing == PreviewExisting::refuse)
-        return fail(
-            Error{ErrorCode::exists, fmt::format("{} already", counted(size.existing, "file exists", "files exist"))}
-                .at(movie ? picture_path(order, 0) : order.folder)
-                .keeping("nothing was written")
-                .advise(movie ? "choose another name, or replace it"
-                              : "choose another name, keep those that are there, or replace them"));
+        return fail(Error{ErrorCode::exists, counted(size.existing, "file already exists", "files already exist")}
+                        .at(movie ? picture_path(order, 0) : order.folder)
+                        .keeping("nothing was written")
+                        .advise(movie ? "choose another name, or replace it"
+                                      : "choose another name, keep those that are there, or replace them"));
     if (movie && size.existing > 0 && order.existing == PreviewExisting::keep)
         return PreviewDone{{}, 0, order.frames.count(), 0}; // a movie is complete or not there
     std::error_code made;

@@ -68,7 +68,7 @@ class CliPreviewTest : public QObject {
         QCOMPARE(static_cast<int>(static_cast<unsigned char>(pixels[(20 * 64 + 32) * 4 + 3])), 255);
         a = seen("shots", {"--frames", "1:5", "--transparent", "--ground", "none"});
         QCOMPARE(a.code, 1);
-        QVERIFY2(a.err.contains("3 files exist already") && a.err.contains("Nothing was written"), qPrintable(a.err));
+        QVERIFY2(a.err.contains("3 files already exist") && a.err.contains("Nothing was written"), qPrintable(a.err));
         a = seen("shots", {"--frames", "1:5", "--transparent", "--ground", "none", "--keep"});
         QVERIFY2(a.out.contains("2 frames") && a.out.contains("3 pictures were there and are kept"), qPrintable(a.out));
         a = seen("movie", {"--frames", "1:6", "--as", "mp4"});
