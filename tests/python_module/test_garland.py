@@ -270,7 +270,7 @@ except KeyboardInterrupt:
     while not list(tmp_path.glob("*.ply")):
         time.sleep(0.01)
     run.send_signal(signal.SIGINT)
-    assert run.communicate(timeout=20)[0] == "stopped\n"
+    assert run.communicate(timeout=60)[0] == "stopped\n"
     assert not [f for f in os.listdir(tmp_path) if f.startswith(".garland")]
 
 
