@@ -89,7 +89,7 @@ struct Shot {
         Spread late;
         late.id = SpreadId(p.next_id++), late.to = 90, late.whole_frames = false;
         a.spreads = {late};
-        p.timings[0].after.mode = OutsideMode::repeat;
+        p.timings[0].before.mode = p.timings[0].after.mode = OutsideMode::repeat;
         auto open = open_project(std::move(p), npy + ".garland");
         if (!open) fmt::print("{}\n", describe(open.error())), std::abort();
         opened = std::move(*open);

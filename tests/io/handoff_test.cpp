@@ -366,7 +366,7 @@ class HandoffTest : public QObject {
         for (const HandoffOutput& o : outputs()) {
             for (const char* ending : o.endings) {
                 if (o.of_source && (std::string(ending) == ".vdb" || std::string(ending) == ".csv"))
-                    continue; // no mesh
+                    continue;                                 // no mesh
                 if (std::string(ending) == ".otio") continue; // no phrases: HandoffMomentsTest has some
                 HandoffOrder order{o.word, ending, f.folder / (std::string("out") + o.word), "name", {{1, 6}, 1}};
                 order.source = f.opened.project.sources[0].id;
