@@ -224,9 +224,9 @@ struct Maker {
             const CopyPlayingPtr was = old ? old->clocks.playing_whole() : nullptr;
             return was && was->levels().size() == set.places.size() ? was : nullptr;
         };
-        // A level needs no solving; an integral takes some twelve times what entries take (docs/speed.md).
+        // A level needs no solving; an integral takes some three times what entries take (docs/speed.md).
         const std::size_t work =
-            a.play.by == PlayBy::level ? 0 : set.places.size() * (a.play.by == PlayBy::speed ? 12 : 1);
+            a.play.by == PlayBy::level ? 0 : set.places.size() * (a.play.by == PlayBy::speed ? 3 : 1);
         if (work > solving.at_once) return as_before();
         auto playing =
             CopyPlaying::make(a.play, std::move(levels), span, clocks.own_rate(), std::move(starts), *solving.progress);

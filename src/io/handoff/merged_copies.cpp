@@ -19,7 +19,7 @@ Error stopped(std::int64_t frame) {
 
 } // namespace
 
-Pose merged_pose(const std::vector<Posed>& all, const WrittenAs& as) {
+Pose merged_pose(const std::vector<Posed>& all, const WrittenAs& as, bool with_faces) {
     Pose out;
     auto faces = std::make_shared<Faces>();
     faces->starts.push_back(0);
@@ -33,6 +33,7 @@ Pose merged_pose(const std::vector<Posed>& all, const WrittenAs& as) {
             place_copy(posed, i, placed);
             const auto first = static_cast<std::uint32_t>(out.points.size());
             out.points.insert(out.points.end(), placed.points.begin(), placed.points.end());
+            if (!with_faces) continue;
             const auto corner = static_cast<std::uint32_t>(faces->corners.size());
             for (const std::uint32_t c : own.corners) faces->corners.push_back(c + first);
             for (std::size_t f = 0; f < own.count(); ++f) faces->starts.push_back(corner + own.starts[f + 1]);
@@ -65,7 +66,7 @@ Result<BakeDone> write_array(const Show& show, const BakeOrder& order, Progress&
                         fmt::format("frame {}", f));
         if (progress.cancelled()) return fail(stopped(f).keeping("nothing was written"));
         GARLAND_TRY(posed, pose_all(show, OutputFrame(static_cast<double>(f)), progress));
-        const Pose pose = merged_pose(posed, order.as);
+        const Pose pose = merged_pose(posed, order.as, !out); // the first frame's faces are kept
         if (!out) {
             points = pose.points.size();
             GARLAND_CHECK(write_ply(staged.folder() + "/" + mesh, pose, PlyForm::little_endian, Existing::refuse));
