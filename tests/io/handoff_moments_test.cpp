@@ -284,6 +284,51 @@ class HandoffMomentsTest : public QObject {
         QCOMPARE(f.folder.read("out/other.mist.0002.vdb"), "mine");
     }
 
+    // At working size, by what others wrote: NumPy's quarter of a million points at a moment between two frames, as the
+    // reference USD library finds them and as the writer's formula says; OpenVDB's 128³ voxels, number by number.
+    void at_working_size() {
+        GARLAND_NEEDS_NODE();
+        GARLAND_NEEDS_PYTHON("pyopenvdb, numpy");
+        QString error;
+        const Folder large;
+        run_python("output_files.py", {"write_large", QString::fromStdString(large.path())}, &error);
+        auto alone = [](Project& p) {
+            p.timings[0].map = parse_map("1:0 2:1");
+            p.arrangements[0].layout.kind = ArrangementKind::line, p.arrangements[0].layout.count = 1;
+            p.arrangements[0].size = 1;
+        };
+        Festival swell([](const Folder&) {}, large / "swell.npy", alone);
+        HandoffOrder order{"posed-copies", ".usdc", swell.folder / "out", "copies", {{1, 1}, 1}};
+        order.frames.shutter = {3, 180};
+        const auto posed = hand_off(swell.input(), order);
+        QVERIFY2(posed, qPrintable(posed ? error : said(posed.error())));
+        const QJsonArray answer =
+            run_node("usd_points.cjs", {"points", QString::fromStdString(posed->files[0]), "1.25"}, &error).array();
+        QVERIFY2(answer.size() == 1, qPrintable(error));
+        const auto found = read_meshes(answer[0].toObject()["meshes"].toArray());
+        QCOMPARE(found.size(), std::size_t(1));
+        const std::vector<V3f>& points = found.begin()->second;
+        QCOMPARE(points.size(), std::size_t(250'000));
+        double most = 0;
+        for (std::size_t i = 0; i < points.size(); ++i) {
+            const double x = 0.01 * static_cast<double>(i % 500), z = 0.01 * static_cast<double>(i / 500);
+            const V3d should(x, 0.75 * std::sin(3 * x) + 0.25 * std::sin(3 * x + 1), z);
+            most = std::max(most, (V3d(points[i]) - should).length());
+        }
+        QVERIFY2(most < 2e-6, qPrintable(QString::number(most)));
+
+        Festival dense([](const Folder&) {}, large / "dense.0000.vdb", alone);
+        order = {"shared-poses", ".usdc", dense.folder / "out", "copies", {{2, 2}, 1}};
+        const auto shared = hand_off(dense.input(), order);
+        QVERIFY2(shared, shared ? "" : qPrintable(said(shared.error())));
+        QCOMPARE(shared->files.size(), std::size_t(2));
+        const QJsonObject same = run_python(
+            "output_files.py",
+            {"same", QString::fromStdString(large / "dense.0001.vdb"), "1", QString::fromStdString(shared->files[1])},
+            &error);
+        QVERIFY2(same["same"].toBool(), qPrintable(error));
+    }
+
     // Every attribute and sample of a binary layer, as two readers find them that know nothing of this project. The
     // first has no arrays of 64-bit whole numbers and keeps quaternions as they lie in the file, the real part last;
     // the second writes six digits.

@@ -157,8 +157,9 @@ std::vector<CurveFile> curve_files(const Project& project, const HandoffOrder& o
 }
 
 Error no_curves(bool some_left_out) {
-    return Error{ErrorCode::unsupported, some_left_out ? "no timing is made of phrases, which are what clips hold"
-                                                       : "there is no timing that copies follow"}
+    return Error{ErrorCode::unsupported,
+                 some_left_out ? "no timing is made of phrases without a master slider, which are what clips hold"
+                               : "there is no timing that copies follow"}
         .keeping("nothing was written")
         .advise(some_left_out ? "write csv or json" : "add copies first");
 }
@@ -167,8 +168,8 @@ Result<HandoffPlan> plan_curves(const HandoffInput& in, const HandoffOrder& orde
     HandoffPlan plan;
     plan.free = free_space(order.folder);
     for (const CurveFile& file : curve_files(in.project, order)) {
-        if (order.ending == ".otio" && file.timing->form != TimingForm::phrases) {
-            plan.left_out.push_back(file.timing->name + " (it is not made of phrases, which are what clips hold)");
+        if (order.ending == ".otio" && (file.timing->form != TimingForm::phrases || file.timing->master)) {
+            plan.left_out.push_back(file.timing->name + " (clips hold phrases, without a master slider)");
             continue;
         }
         plan.bytes += 2000 + (order.ending == ".csv" ? 30 * static_cast<double>(order.frames.count()) : 0);

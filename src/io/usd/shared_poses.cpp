@@ -324,12 +324,13 @@ void put_arrays(UsdLayerWriter& layer, UsdOutPrim& prim, double t, const Arrays&
 Result<void> put_volume(UsdLayerWriter& layer, UsdOutPrim& prim, const std::string& path, const std::string& folder,
                         const std::string& file, const Volume& volume) {
     std::vector<std::string> names;
-    bool half = false;
+    bool half = true; // only where all are: floats hold what halves do
     for (const GridFacts& g : volume.facts()) {
         if (g.name == "velocity" || g.name == "vel" || g.name == "v") continue;
         names.push_back(g.name);
-        half |= g.half;
+        half &= g.half;
     }
+    if (names.empty()) return {}; // nothing of it is seen
     GARLAND_CHECK(write_volume(folder + "/" + file, *only_grids(volume, names, half), Existing::refuse));
     GARLAND_TRY(back, read_volume_facts(folder + "/" + file));
     if (back.size() != names.size())
@@ -397,7 +398,9 @@ Result<SharedPosesPlan> plan_shared_poses(const Show& show, const SharedPosesOrd
     return planned(groups, show, order, progress);
 }
 
-Result<SharedPosesDone> write_shared_poses(const Show& show, const SharedPosesOrder& order, Progress& progress) {
+namespace {
+
+Result<SharedPosesDone> write_all(const Show& show, const SharedPosesOrder& order, Progress& progress) {
     GARLAND_CHECK(valid(order));
     auto groups = groups_of(show);
     if (groups.empty())
@@ -469,6 +472,14 @@ Result<SharedPosesDone> write_shared_poses(const Show& show, const SharedPosesOr
     std::swap(done.files.front(), done.files.back()); // what is opened comes first
     GARLAND_CHECK(staged.publish(places, order.existing));
     progress.report(1, "written");
+    return done;
+}
+
+} // namespace
+
+Result<SharedPosesDone> write_shared_poses(const Show& show, const SharedPosesOrder& order, Progress& progress) {
+    auto done = write_all(show, order, progress);
+    if (!done && done.error().path.find("/.garland.") != std::string::npos) done.error().path = order.path; // staged
     return done;
 }
 
