@@ -3,6 +3,7 @@
 #include "core/project/camera_axes.h"
 
 #include <QVector3D>
+#include <QVector4D>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -77,6 +78,13 @@ void Orbit::fit(V3d low, V3d high, QSizeF size) {
     const double radius = std::max((high - low).length() / 2, 1e-3);
     const double aspect = std::min(1.0, size.width() / std::max(size.height(), 1.0));
     camera.distance = 1.05 * radius / (std::sin(camera.field_of_view * radians / 2) * aspect);
+}
+
+std::optional<QPointF> OnPicture::operator()(const V3d& place) const {
+    const QVector4D at = matrix_ * QVector4D(q(place), 1);
+    if (at.w() <= 1e-6f) return {};
+    return QPointF((static_cast<double>(at.x() / at.w()) + 1) / 2 * size_.width(),
+                   (1 - static_cast<double>(at.y() / at.w())) / 2 * size_.height());
 }
 
 } // namespace garland

@@ -6,6 +6,7 @@
 #include <QMatrix4x4>
 #include <QPointF>
 #include <QSizeF>
+#include <optional>
 
 namespace garland {
 
@@ -29,6 +30,17 @@ class Orbit {
     void zoom(double steps, QPointF pixel, QSizeF size); // toward what lies under the pixel at the target's distance
     void look_at(V3d place);
     void fit(V3d low, V3d high, QSizeF size); // keeps the direction, shows the whole box
+};
+
+// Where places fall on the picture: an orbit's matrices, put together once.
+class OnPicture {
+  public:
+    OnPicture(const Orbit& orbit, QSizeF size) : matrix_(orbit.projection(size) * orbit.view()), size_(size) {}
+    std::optional<QPointF> operator()(const V3d& place) const; // none behind the eye
+
+  private:
+    QMatrix4x4 matrix_;
+    QSizeF size_;
 };
 
 } // namespace garland

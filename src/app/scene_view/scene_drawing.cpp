@@ -1,7 +1,5 @@
 #include "app/scene_view/scene_drawing.h"
 
-#include "app/scene_view/zone_tool.h"
-
 #include <QPainterPath>
 #include <algorithm>
 #include <cmath>
@@ -17,11 +15,11 @@ struct CopyPoints {
     std::vector<V3d> places;
     std::vector<std::optional<QPointF>> pixels;
 
-    CopyPoints(const SceneCopy& copy, const DrawPose& pose, const Orbit& orbit, QSizeF size) {
+    CopyPoints(const SceneCopy& copy, const DrawPose& pose, const OnPicture& on_picture) {
         auto add = [&](const float* p) {
             const V3f own(p[0] * copy.size.x, p[1] * copy.size.y, p[2] * copy.size.z);
             places.emplace_back(V3d(copy.position + copy.to_scene(own)));
-            pixels.push_back(on_picture(places.back(), orbit, size));
+            pixels.push_back(on_picture(places.back()));
         };
         for (const DrawVertex& v : pose.vertices) add(v.place);
     }
@@ -31,8 +29,8 @@ struct CopyPoints {
     }
 };
 
-// The level that all meshes are drawn at, so that they fit a drawing together.
-std::size_t level_that_fits(const Scene& scene) {
+// The level that all meshes are drawn at, so that they fit a drawing together; nothing where none does.
+std::optional<std::size_t> level_that_fits(const Scene& scene) {
     for (std::size_t level = 0; level < 32; ++level) {
         std::size_t all = 0, lighter = 0;
         for (const SceneCopy& c : scene.copies) {
@@ -41,9 +39,10 @@ std::size_t level_that_fits(const Scene& scene) {
             all += pose.faces->levels[std::min(level, pose.faces->levels.size() - 1)].count / 3;
             lighter += level + 1 < pose.faces->levels.size();
         }
-        if (all <= drawing_limit || lighter == 0) return level;
+        if (all <= drawing_limit) return level;
+        if (lighter == 0) break;
     }
-    return 0;
+    return {};
 }
 
 std::span<const std::uint32_t> triangles_of(const DrawPose& pose, std::size_t level) {
@@ -68,12 +67,13 @@ QColor shaded(const QColor& colour, double light) {
 // Edges between a face that looks to the eye and one that does not, or with one face only.
 void draw_outlines(QPainter& painter, const Scene& scene, const Orbit& orbit, QSizeF size, std::size_t level) {
     const V3d eye = orbit.eye();
+    const OnPicture on_picture(orbit, size);
     QPainterPath lines;
     for (const SceneCopy& copy : scene.copies) {
         const DrawPose& pose = *scene.poses[copy.pose];
         const auto indices = triangles_of(pose, level);
         if (!pose.dots.empty() || indices.empty()) continue;
-        const CopyPoints points(copy, pose, orbit, size);
+        const CopyPoints points(copy, pose, on_picture);
         std::map<std::pair<std::uint32_t, std::uint32_t>, std::pair<int, int>> sides; // toward, away
         for (std::size_t t = 0; t + 2 < indices.size(); t += 3) {
             const std::uint32_t corner[3] = {indices[t], indices[t + 1], indices[t + 2]};
@@ -99,7 +99,11 @@ void draw_outlines(QPainter& painter, const Scene& scene, const Orbit& orbit, QS
 SceneDrawing draw_scene(QPainter& painter, const Scene& scene, const Orbit& orbit, QSizeF size,
                         const std::function<QColor(const SceneCopy&)>& colour, const QColor& outline) {
     SceneDrawing done;
-    const std::size_t level = level_that_fits(scene);
+    const auto fitting = level_that_fits(scene), second = scene.second ? level_that_fits(*scene.second) : 0;
+    done.fits = fitting && second;
+    if (!done.fits) return done;
+    const std::size_t level = *fitting;
+    const OnPicture on_picture(orbit, size);
     const V3d eye = orbit.eye(), light = V3d(0.35, 0.85, 0.4).normalized();
     std::size_t particles = 0;
     for (const SceneCopy& c : scene.copies) particles += scene.poses[c.pose]->dots.size();
@@ -115,7 +119,7 @@ SceneDrawing draw_scene(QPainter& painter, const Scene& scene, const Orbit& orbi
             for (const DrawDot& dot : std::span(pose.dots).first(shown)) {
                 const V3f at(dot.place[0] * copy.size.x, dot.place[1] * copy.size.y, dot.place[2] * copy.size.z);
                 const V3d place(copy.position + copy.to_scene(at));
-                const auto pixel = on_picture(place, orbit, size);
+                const auto pixel = on_picture(place);
                 if (!pixel) continue;
                 const double far = (place - eye).length();
                 shapes.push_back(
@@ -123,7 +127,7 @@ SceneDrawing draw_scene(QPainter& painter, const Scene& scene, const Orbit& orbi
             }
             continue;
         }
-        const CopyPoints points(copy, pose, orbit, size);
+        const CopyPoints points(copy, pose, on_picture);
         const auto indices = triangles_of(pose, level);
         done.of += triangles_of(pose, 0).size() / 3;
         for (std::size_t t = 0; t + 2 < indices.size(); t += 3) {
@@ -153,7 +157,7 @@ SceneDrawing draw_scene(QPainter& painter, const Scene& scene, const Orbit& orbi
     if (!scene.second) return done;
     painter.setBrush(Qt::NoBrush);
     painter.setPen(QPen(outline, 1));
-    draw_outlines(painter, *scene.second, orbit, size, level_that_fits(*scene.second));
+    draw_outlines(painter, *scene.second, orbit, size, *second);
     return done;
 }
 

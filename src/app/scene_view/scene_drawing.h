@@ -13,6 +13,7 @@ namespace garland {
 struct SceneDrawing {
     std::size_t faces = 0, of = 0; // triangles drawn, and those of the full meshes
     std::size_t left_out = 0;      // particles
+    bool fits = true;              // otherwise nothing was drawn: even the lightest meshes are above the limit
 };
 
 // Triangles and particles a drawing holds; above it lighter meshes are drawn, and particles are thinned evenly.

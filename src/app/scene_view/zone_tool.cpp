@@ -147,12 +147,7 @@ std::vector<ZoneShell> shells_of(const LevelGround& ground, double t) {
 }
 
 std::optional<QPointF> on_picture(const V3d& place, const Orbit& orbit, QSizeF size) {
-    const QVector4D at =
-        orbit.projection(size) * orbit.view() *
-        QVector4D(static_cast<float>(place.x), static_cast<float>(place.y), static_cast<float>(place.z), 1);
-    if (at.w() <= 1e-6f) return {};
-    return QPointF((static_cast<double>(at.x() / at.w()) + 1) / 2 * size.width(),
-                   (1 - static_cast<double>(at.y() / at.w())) / 2 * size.height());
+    return OnPicture(orbit, size)(place);
 }
 
 bool ZoneTool::press(QPointF pixel, const Orbit& orbit, QSizeF size) {

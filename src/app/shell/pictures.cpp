@@ -73,6 +73,13 @@ void MainWindow::save_drawing() {
         QPainter painter(&svg);
         drawn = scene_view_->draw(painter);
         painter.end();
+        if (!drawn.fits) {
+            emit document_.problem(
+                Error{ErrorCode::too_large, "the copies have more triangles than a drawing of 60 000 holds"}
+                    .keeping("nothing was written")
+                    .advise("save the Scene as a picture, or show fewer copies"));
+            return; // without commit() there is no file
+        }
         fine = file.commit();
     }
     if (!fine) {
