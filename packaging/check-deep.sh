@@ -15,7 +15,7 @@ sanitizers() {
         xvfb-run -a -s "-screen 0 1280x800x24" build/asan-ubsan/tests/app_tests --case MonkeyTest || stop "the monkey found something"
     say "Thread sanitizer: core and command line"
     cmake --preset tsan -DGARLAND_APP=OFF -DGARLAND_BENCHMARKS=OFF >/dev/null && cmake --build --preset tsan --target core_tests cli_tests || stop "the thread sanitizer build failed"
-    QTEST_FUNCTION_TIMEOUT=3600000 TSAN_OPTIONS="halt_on_error=1 history_size=7 suppressions=$PWD/cmake/tsan.txt" ctest --test-dir build/tsan -R 'core_tests|cli_tests' --output-on-failure ||
+    QTEST_FUNCTION_TIMEOUT=3600000 TSAN_OPTIONS="halt_on_error=1 history_size=7 die_after_fork=0 suppressions=$PWD/cmake/tsan.txt" ctest --test-dir build/tsan -R 'core_tests|cli_tests' --output-on-failure ||
         stop "the thread sanitizer found something"
 }
 
@@ -57,7 +57,7 @@ kills() {
             strace -qq -f -o /dev/null -e trace=$calls -e inject=$calls:signal=SIGKILL:when=$n $cli edit "$work/edited.garland" marker --at $n --name bell >/dev/null 2>&1 && code=0 || code=$?
             [ "$code" -eq 137 ] || break
             killed=$((killed + 1))
-            $cli edit "$work/edited.garland" tempo --bpm 120 --dry-run >/dev/null || stop "killed at $calls number $n, the project cannot be read"
+            $cli edit "$work/edited.garland" tempo --beats-per-minute 120 --dry-run >/dev/null || stop "killed at $calls number $n, the project cannot be read"
         done
     done
     rm -rf "$work"

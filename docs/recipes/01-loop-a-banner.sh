@@ -11,7 +11,7 @@ start=$(sed -n 's/.*"start": \([0-9]*\).*/\1/p' <<<"$best")
 length=$(sed -n 's/.*"length": \([0-9]*\).*/\1/p' <<<"$best")
 
 # Two layers, half a loop apart, faded against each other; the middle of a fade stays as lively as its ends.
-garland-cli edit banner.garland close --start "$start" --length "$length" --way two-layers --keep-contrast
+garland-cli edit banner.garland close --start "$start" --length "$length" --ends two-layers --keep-contrast
 
 # No seam is left to be seen, and the output's 480 frames are all filled.
 garland-cli check banner.garland --fail-on seam,clamped

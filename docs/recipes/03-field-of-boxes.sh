@@ -3,7 +3,7 @@
 set -eu
 garland-cli new field.garland --range 1:240
 garland-cli edit field.garland gather "$DATA/paper_fan.npy"
-garland-cli edit field.garland outside --after there-and-back
+garland-cli edit field.garland before-after --after there-and-back
 garland-cli edit field.garland arrange --kind grid --columns 20 --rows 20 --spacing 0.6 --row-spacing 0.6
 
 # A wave over the field, and a little of one's own for each copy.

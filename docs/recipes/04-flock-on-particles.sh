@@ -4,7 +4,7 @@ set -eu
 garland-cli new flock.garland --range 1:120
 garland-cli edit flock.garland gather "$DATA/petals.0000.ply" --name petals
 garland-cli edit flock.garland gather "$DATA/paper_fan.npy" --name wings
-garland-cli edit flock.garland outside --timing wings --after there-and-back
+garland-cli edit flock.garland before-after --timing wings --after there-and-back
 garland-cli edit flock.garland arrange --arrangement petals --hidden on
 garland-cli edit flock.garland arrange --arrangement wings --kind points --carrier petals --facing velocity --upright off --size 0.2
 garland-cli edit flock.garland arrange --arrangement wings --start "at birth" --hidden-until-start on

@@ -3,7 +3,7 @@
 set -eu
 garland-cli new burst.garland --range 1:200
 garland-cli edit burst.garland gather "$DATA/jar.usda"
-garland-cli edit burst.garland ramp --range 20:140 --to 0
+garland-cli edit burst.garland ramp --range 20:140 --to-speed 0
 
 # Source frames only rise, ever more slowly, and stand from frame 140 on.
 garland-cli table burst.garland --frames 20:200:20

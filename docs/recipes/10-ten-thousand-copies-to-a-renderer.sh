@@ -3,7 +3,7 @@
 set -eu
 garland-cli new crowd.garland --range 1:24
 garland-cli edit crowd.garland gather "$DATA/lantern.npy" --name lantern
-garland-cli edit crowd.garland outside --after there-and-back
+garland-cli edit crowd.garland before-after --after there-and-back
 garland-cli edit crowd.garland arrange --kind grid --columns 100 --rows 100 --spacing 1.5 --row-spacing 1.5
 garland-cli edit crowd.garland spread --add --target delay --driver "even, by order" --from 0 --to 96
 garland-cli edit crowd.garland spread --add --target speed --driver chance --from 0.8 --to 1.2

@@ -104,6 +104,7 @@ struct FastCopyWords {
     std::vector<std::string> keep;
     bool bare = false;
 };
+int points_command(const std::string& path, const std::string& out); // OpenVDB points as PLY files
 int fast_copy_command(const std::string& path, const FastCopyWords& words, Output out);
 struct NewWords {
     std::string path, name, rate, range;

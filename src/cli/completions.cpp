@@ -58,9 +58,14 @@ void collect(const CLI::App& app, const std::string& path, std::vector<Verb>& al
         }
     }
     const auto below = app.get_subcommands([](const CLI::App*) { return true; });
-    for (const CLI::App* sub : below) verb.below.push_back(sub->get_name());
+    for (const CLI::App* sub : below) {
+        if (!sub->get_group().empty()) verb.below.push_back(sub->get_name());
+    }
     all.push_back(std::move(verb));
-    for (const CLI::App* sub : below) collect(*sub, path.empty() ? sub->get_name() : path + " " + sub->get_name(), all);
+    for (const CLI::App* sub : below) {
+        if (sub->get_group().empty()) continue; // what the program runs by itself
+        collect(*sub, path.empty() ? sub->get_name() : path + " " + sub->get_name(), all);
+    }
 }
 
 std::vector<std::string> names_of(const Verb& verb) {

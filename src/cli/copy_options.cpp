@@ -64,7 +64,7 @@ std::vector<Option<A>> placed_options() {
              a.source = id;
              return {};
          }},
-        {"follow", "The timing the copies follow",
+        {"timing", "The timing the copies follow",
          [](A& a, const Project& p, const std::string& t) -> Result<void> {
              GARLAND_TRY(i, find_named(p.timings, t, "timing"));
              a.timing = p.timings[i].id;
@@ -80,10 +80,11 @@ std::vector<Option<A>> placed_options() {
         field("row-spacing", "From one row, or ring, to the next", &A::layout, &Layout::row_spacing, real),
         field("layer-spacing", "From one layer to the next", &A::layout, &Layout::layer_spacing, real),
         field("radius", "Of the ring, or the innermost one", &A::layout, &Layout::radius, real),
-        field("origin", "Where the middle is: x,y,z", &A::layout, &Layout::origin, place),
+        field("centre", "Where the middle is: x,y,z", &A::layout, &Layout::origin, place),
         field("heading", "Degrees about the vertical axis", &A::layout, &Layout::heading, real),
         field("sag", "How far the middle of each swag hangs down", &A::layout, &Layout::swag, &Swag::sag, real),
-        field("swag", "Copies from one post to the next", &A::layout, &Layout::swag, &Swag::every, count_of),
+        field("between-posts", "Copies from one post to the next; 0: no posts", &A::layout, &Layout::swag, &Swag::every,
+              count_of),
     };
 }
 
@@ -99,7 +100,7 @@ std::vector<Option<A>> carried_options() {
              a.layout.path.smooth = path.smooth;
              return {};
          }},
-        {"along", "Curve: its points, \"x,y,z x,y,z …\"",
+        {"path-points", "Curve: its points, \"x,y,z x,y,z …\"",
          [](A& a, const Project&, const std::string& t) -> Result<void> {
              GARLAND_TRY(keys, targets_of(t));
              a.layout.kind = ArrangementKind::curve;
@@ -107,10 +108,11 @@ std::vector<Option<A>> carried_options() {
              for (const TargetKey& k : keys) a.layout.path.points.push_back(k.place);
              return {};
          }},
-        field("closed", "Curve: on or off", &A::layout, &Layout::path, &LayoutPath::closed, on_off),
-        field("smooth", "Curve: smooth through its points, on or off", &A::layout, &Layout::path, &LayoutPath::smooth,
-              on_off),
-        field("side", "Curve: how far to the right of it", &A::layout, &Layout::path, &LayoutPath::side, real),
+        field("path-closed", "Curve: on or off", &A::layout, &Layout::path, &LayoutPath::closed, on_off),
+        field("path-smooth", "Curve: smooth through its points, on or off", &A::layout, &Layout::path,
+              &LayoutPath::smooth, on_off),
+        field("path-offset", "Curve: how far to the right of it, in m; below 0: to the left", &A::layout, &Layout::path,
+              &LayoutPath::side, real),
         {"carrier", "Scatter and points: the source the copies are on",
          [](A& a, const Project& p, const std::string& t) -> Result<void> {
              GARLAND_TRY(id, source_called(p, t));
@@ -125,9 +127,9 @@ std::vector<Option<A>> carried_options() {
              a.layout.carried.timing = p.timings[i].id;
              return {};
          }},
-        field("apart", "Scatter: the least distance between copies", &A::layout, &Layout::carried,
+        field("minimum-distance", "Scatter: no two copies are closer than this, in m", &A::layout, &Layout::carried,
               &Carrying::least_apart, real),
-        field("seed", "Scatter: another seed, other places", &A::layout, &Layout::carried, &Carrying::seed, seed_of),
+        field("seed", "Scatter: each seed gives other places", &A::layout, &Layout::carried, &Carrying::seed, seed_of),
     };
 }
 
@@ -154,12 +156,12 @@ std::vector<Option<A>> facing_options() {
         field("jitter", "Places differ by up to x,y,z either way", &A::jitter, &Jitter::position, place),
         field("jitter-turn", "Turns differ by up to so many degrees", &A::jitter, &Jitter::turn, real),
         field("jitter-size", "Sizes differ by up to this share", &A::jitter, &Jitter::size, real),
-        field("jitter-seed", "Another seed, other differences", &A::jitter, &Jitter::seed, seed_of),
+        field("jitter-seed", "Each seed gives other differences", &A::jitter, &Jitter::seed, seed_of),
         field("order", "along, x, y, z, distance, random or attribute", &A::order, &CopyOrder::by,
               [](const std::string& t) { return of(order_words, t, "an order"); }),
         field("reversed", "Reverse the order, on or off", &A::order, &CopyOrder::reversed, on_off),
         field("order-from", "Order by distance: from x,y,z", &A::order, &CopyOrder::from, place),
-        field("order-seed", "Order at random: another seed", &A::order, &CopyOrder::seed, seed_of),
+        field("order-seed", "Order at random: each seed gives another order", &A::order, &CopyOrder::seed, seed_of),
         {"order-attribute", "Order by attribute: its name",
          [](A& a, const Project&, const std::string& t) -> Result<void> {
              a.order.attribute = t;
@@ -174,7 +176,7 @@ std::vector<Option<A>> starting_options() {
     return {
         field("own-weight", "Of its own source among the variants", &A::choice, &Choice::own_weight, real),
         field("in-turn", "Sources one after the other, on, or by weight, off", &A::choice, &Choice::in_turn, on_off),
-        field("variant-seed", "Another seed, other choices of sources", &A::choice, &Choice::seed, seed_of),
+        field("variant-seed", "Each seed gives other choices of sources", &A::choice, &Choice::seed, seed_of),
         field("start", "with the shot, at birth, at a frame, together", &A::begins, &Beginning::kind,
               [](const std::string& t) { return of(start_words, t, "a start"); }),
         {"start-frame", "The output frame of such a start",
@@ -183,8 +185,8 @@ std::vector<Option<A>> starting_options() {
              a.begins.frame = OutputFrame(v);
              return {};
          }},
-        field("passes", "Total number of passes per copy; 0: use the timing's setting", &A::begins, &Beginning::passes,
-              count_of),
+        field("total-passes", "Total number of passes per copy; 0: use the timing's setting", &A::begins,
+              &Beginning::passes, count_of),
         field("hidden-until-start", "Copies appear when their motion starts, on or off", &A::begins,
               &Beginning::hidden_before, on_off),
         field("hidden", "The whole arrangement, on or off", &A::hidden, on_off),
@@ -215,9 +217,9 @@ const std::vector<Option<Spread>>& spread_options() {
         field("from", "The value at the driver's 0", &S::from, real),
         field("to", "The value at the driver's 1; by step: so much more for each copy", &S::to, real),
         field("whole-frames", "Delays: on or off", &S::whole_frames, on_off),
-        field("seed", "Another seed, other values", &S::by, &DriverRule::seed, seed_of),
+        field("seed", "Each seed gives other values", &S::by, &DriverRule::seed, seed_of),
         field("on", "Whether it counts, on or off", &S::on, on_off),
-        {"amount", "How much of it counts: 0 to 1, or keys over output frames \"1:1 96:0\"",
+        {"strength", "Its weight: 0 to 1, or keys over output frames \"1:1 96:0\"",
          [](S& s, const Project&, const std::string& t) -> Result<void> {
              if (const auto v = parse_number(t)) {
                  s.strength.share = *v;
@@ -236,11 +238,11 @@ const std::vector<Option<Spread>>& spread_options() {
              s.meets = OutputFrame(v);
              return {};
          }},
-        field("curve", "From the driver's 0 … 1 to the value's, \"0:0 smooth 1:1\"", &S::curve, curve_of),
+        field("response", "From the driver's 0 … 1 to the value's, \"0:0 smooth 1:1\"", &S::curve, curve_of),
         field("after-start", "Nothing before the timing's first frame, on or off", &S::after_start, on_off),
         field("bell", "Chance: most values in the middle, on or off", &S::by, &DriverRule::bell, on_off),
         field("patch", "Noise: how wide a patch is", &S::by, &DriverRule::noise, &NoisePattern::patch, real),
-        field("detail", "Noise: 1 to 8", &S::by, &DriverRule::noise, &NoisePattern::detail, count_of),
+        field("octaves", "Noise: 1 to 8", &S::by, &DriverRule::noise, &NoisePattern::detail, count_of),
         field("drift", "Noise: how the pattern moves per second, x,y,z", &S::by, &DriverRule::noise,
               &NoisePattern::drift, place),
         field("axis", "Gradient: its direction, x,y,z", &S::by, &DriverRule::gradient, &GradientLine::axis, place),

@@ -152,22 +152,22 @@ void EditCommands::add_operations() {
     sub = add("hold", "Hold the pose at an output frame", operation(*w_, hold));
     at(sub);
     sub->add_option("--frames", w_->frames, "For how many output frames")->required();
-    sub->add_flag("--absorb", w_->absorb, "Keep the end where it is: the rest plays faster");
+    sub->add_flag("--keep-end", w_->absorb, "Keep the end where it is: the rest plays faster");
     at(add("freeze", "Hold the pose at an output frame from there on", operation(*w_, freeze)));
     range(add("reverse", "Play backward", operation(*w_, reverse)), "Output frames P:Q; the whole timing if not given");
     sub = add("fit", "Play source frames onto output frames at one speed", operation(*w_, fit));
-    sub->add_option("--source", w_->source_range, "Source frames A:B")->required();
+    sub->add_option("--source-range", w_->source_range, "Source frames A:B")->required();
     range(sub, "Output frames P:Q; the timing's own span if not given");
     sub = add("speed", "Multiply the speed; what follows shifts", operation(*w_, speed));
-    sub->add_option("--by", w_->speed, "1 is as it is, 0.5 half as fast")->required();
+    sub->add_option("--speed", w_->speed, "1 is as it is, 0.5 half as fast")->required();
     range(sub, "Output frames P:Q; the whole timing if not given");
     sub = add("slow", "Another speed between two output frames, with ramps", operation(*w_, slow));
-    sub->add_option("--by", w_->speed, "The speed between them")->required();
+    sub->add_option("--speed", w_->speed, "The speed between them")->required();
     sub->add_option("--ramps", w_->ramps, "Output frames that each ramp lasts")->capture_default_str();
     range(sub, "Output frames P:Q")->required();
-    sub = add("ramp", "From full speed evenly to another one", operation(*w_, ramp));
-    sub->add_option("--to", w_->to, "The speed at the end; 0 comes to a stop")->required();
-    sub->add_option("--from", w_->from_speed, "The speed at the start")->capture_default_str();
+    sub = add("ramp", "Change evenly from one speed to another", operation(*w_, ramp));
+    sub->add_option("--to-speed", w_->to, "The speed at the end; 0 comes to a stop")->required();
+    sub->add_option("--from-speed", w_->from_speed, "The speed at the start")->capture_default_str();
     range(sub, "Output frames P:Q")->required();
     at(add("start", "Hold the first pose until an output frame, then play", operation(*w_, start)));
     add("lengthen", "Go on at the end as it goes there, until the source's last frame is shown",
@@ -184,7 +184,7 @@ void EditCommands::add_keys() {
     CLI::App* key = edit_->add_subcommand("key", "Set or replace a key");
     key->fallthrough();
     at(key);
-    auto* source_option = key->add_option("--source", w_->source_frame, "The source frame, for position keys");
+    auto* source_option = key->add_option("--source-frame", w_->source_frame, "The source frame, for position keys");
     auto* speed_option = key->add_option("--speed", w_->speed, "Source frames an output frame, for speed keys");
     source_option->excludes(speed_option);
     key->add_option("--leave", w_->leave, "The slope with which a free key is left");
@@ -192,7 +192,7 @@ void EditCommands::add_keys() {
     toward(key);
     key->callback([this, speed_option, source_option] {
         if (speed_option->count() + source_option->count() == 0) {
-            report_error(Error{ErrorCode::invalid, "give --source or --speed"}.advise("add one of them"), out_);
+            report_error(Error{ErrorCode::invalid, "give --source-frame or --speed"}.advise("add one of them"), out_);
             code_ = exit_usage;
             return;
         }
@@ -220,15 +220,15 @@ void EditCommands::add_lists() {
     sub = add("to-beat", "Stretch a phrase so that it ends on a beat",
               on_timing(*w_, [this](Timing& t, const Project& p) { return to_the_beat(t, p, *w_); }));
     sub->add_option("--phrase", w_->phrase, "Which phrase, counted from 1")->required();
-    sub = add("outside", "What comes before and after the timing",
+    sub = add("before-after", "What comes before and after the timing",
               on_timing(*w_, [this](Timing& t, const Project&) { return set_outside(t, *w_); }));
     sub->add_option("--before", w_->before, "hold, repeat, there-and-back, continue or hidden; :N for N more passes");
     sub->add_option("--after", w_->after, "The same");
     sub->add_option("--last-is-first", w_->last_is_first, "on or off: the last pose is the first one again");
     sub->add_option("--turn-twice", w_->turn_twice, "on or off: turning frames are shown twice");
-    sub = add("master", "Play the whole timing with a slider from 0 to 100 %",
-              on_timing(*w_, [this](Timing& t, const Project&) { return set_master(t, *w_); }));
-    sub->add_option("--keys", w_->master, "Output frame:per cent, as in \"1:0 50:100\"");
+    sub = add("slider", "Play the whole timing with a slider from 0 to 100 %",
+              on_timing(*w_, [this](Timing& t, const Project&) { return set_slider(t, *w_); }));
+    sub->add_option("--keys", w_->slider, "Output frame:per cent, as in \"1:0 50:100\"");
     sub->add_flag("--off", w_->off, "Remove it");
     toward(sub);
     sub = add("curve", "Take a timing from a file (.csv, .json)",
@@ -246,7 +246,7 @@ void EditCommands::add_settings() {
     settings->add_option("--range", w_->range, "Output frames A:B");
     settings->add_option("--alike-below", w_->alike_below,
                          "Twins: two copies are alike where they differ by less; source frames");
-    settings->add_option("--twin-share", w_->twin_share, "Twins: alike for more than this share of the range, 0 to 1");
+    settings->add_option("--twins-above", w_->twin_share, "Twins: alike for more than this share of the range, 0 to 1");
     settings->add_option("--only-moving", w_->only_moving, "Twins: on or off: only frames at which copies move count");
     settings->callback([this, settings] {
         code_ = run_edit(
@@ -259,8 +259,8 @@ void EditCommands::add_settings() {
     sub->add_option("--reason", w_->reason, "Why it stays");
     sub->add_flag("--remove", w_->remove, "Report it again");
     sub = add("tempo", "Set the tempo grid", [this](Project& p) { return set_tempo(p, *w_); });
-    sub->add_option("--bpm", w_->bpm, "Beats per minute")->capture_default_str();
-    sub->add_option("--offset", w_->offset, "The output frame of the first beat")->capture_default_str();
+    sub->add_option("--beats-per-minute", w_->bpm, "Beats per minute")->capture_default_str();
+    sub->add_option("--first-beat", w_->offset, "The output frame of the first beat")->capture_default_str();
     sub->add_option("--beats-per-bar", w_->beats_per_bar, "Beats in a bar")->capture_default_str();
     sub->add_flag("--off", w_->off, "Turn the grid off");
     sub = add("marker", "Set or remove a named marker", [this](Project& p) { return set_marker(p, *w_); });
@@ -271,9 +271,9 @@ void EditCommands::add_settings() {
 
 void EditCommands::add_timings() {
     CLI::App* sub = nullptr;
-    sub = add("share", "Let an arrangement follow a timing", [this](Project& p) { return share(p, *w_); });
+    sub = add("use-timing", "Let an arrangement follow a timing", [this](Project& p) { return share(p, *w_); });
     sub->add_option("--arrangement", w_->arrangement, "Which arrangement, by name or id");
-    sub = add("separate", "Give an arrangement a copy of its timing to itself",
+    sub = add("make-independent", "Give an arrangement a copy of its timing to itself",
               [this](Project& p) { return separate(p, *w_); });
     sub->add_option("--arrangement", w_->arrangement, "Which arrangement, by name or id");
     sub = add("rename", "Name a timing", [this](Project& p) -> Result<Done> {
@@ -312,7 +312,7 @@ void EditCommands::add_camera() {
     sub->add_option("--turn", w_->move.turn, "Degrees around the target");
     sub->add_option("--rise", w_->move.rise, "Degrees of elevation");
     sub->add_option("--dolly", w_->move.dolly, "The distance at the end, over that at the start");
-    sub->add_option("--shift", w_->target, "How far the target moves: x,y,z");
+    sub->add_option("--move-target", w_->target, "How far the target moves: x,y,z");
     toward(sub);
     add("camera-clear", "Remove all keys of the camera", [](Project& p) -> Result<Done> {
         p.settings.camera_keys.clear();
@@ -325,18 +325,18 @@ void EditCommands::add_wobble() {
     sub = add("wobble", "Seeded smooth noise on where copies stand", [this](Project& p) { return set_wobble(p, *w_); });
     sub->add_option("--arrangement", w_->arrangement, "Which arrangement, by name or id");
     sub->add_option("--source", w_->source, "Or a source: all its copies");
-    sub->add_option("--position", w_->wobble_position, "Largest offset on each axis, or x,y,z; m [0.1]");
+    sub->add_option("--place", w_->wobble_position, "Largest offset on each axis, or x,y,z; m [0.1]");
     sub->add_option("--turn", w_->wobble_turn,
                     "Largest turn about the vertical axis, or x,y,z: pitch, turn and bank; degrees [0]");
     sub->add_option("--size", w_->wobble.size, "Up to this share larger or smaller")->capture_default_str();
-    sub->add_option("--rate", w_->wobble.rate, "Changes per second")->capture_default_str();
-    sub->add_option("--seed", w_->wobble.seed, "Another seed is another wobble")->capture_default_str();
-    sub->add_flag("--together", w_->wobble.together, "All copies move alike");
-    sub->add_option("--end", w_->end, "never, \"let go\", stay or settle")->capture_default_str();
+    sub->add_option("--changes", w_->wobble.rate, "Changes per second")->capture_default_str();
+    sub->add_option("--seed", w_->wobble.seed, "Each seed gives another wobble")->capture_default_str();
+    sub->add_flag("--all-alike", w_->wobble.together, "All copies move alike");
+    sub->add_option("--end", w_->end, "never, \"fade out\", freeze or settle")->capture_default_str();
     sub->add_option("--at", w_->at, "The output frame at which it ends");
     sub->add_option("--ease", w_->wobble.ease, "Output frames that letting go and settling take")
         ->capture_default_str();
-    sub->add_option("--settle", w_->settle, "Where it settles, from the copy's own place: x,y,z");
+    sub->add_option("--settle-place", w_->settle, "Where it settles, from the copy's own place: x,y,z");
     sub->add_option("--settle-turn", w_->settle_turn, "The same in degrees, or x,y,z");
     sub->add_option("--settle-size", w_->wobble.settle_size, "The same as a share of the size");
     sub->add_flag("--off", w_->off, "Turn it off");
@@ -347,24 +347,24 @@ void EditCommands::add_source() {
     source->fallthrough();
     source->add_option("--source", w_->source, "Which source, by name or id; not needed where there is only one");
     source->add_option("--rate", w_->rate, "Frames per second in the files");
-    source->add_option("--join", w_->join, "\"by clock\" or \"frame for frame\"");
-    source->add_option("--first", w_->start, "What the first frame is called");
-    source->add_option("--between", w_->between,
+    source->add_option("--match-by", w_->join, "\"by clock\" or \"frame for frame\"");
+    source->add_option("--first-frame", w_->start, "What the first frame is called");
+    source->add_option("--between-frames", w_->between,
                        "Poses between frames: nearest, linear, smooth, carried or \"level set\"");
     source->add_option("--choose", w_->choices,
                        "A variant or animation of its file, as NAME=OPTION; NAME= takes what the file says");
-    source->add_option("--root", w_->root, "Root motion: along or \"left out\"");
-    source->add_option("--normals", w_->normals, "Of poses between frames: blended or anew");
-    source->add_option("--voxel", w_->voxel,
+    source->add_option("--root-motion", w_->root, "Root motion: followed or \"left out\"");
+    source->add_option("--normals", w_->normals, "Of poses between frames: blended or recomputed");
+    source->add_option("--voxel-size", w_->voxel,
                        "Of the level set, in units of the files; 0: a hundredth of the longest side");
     source->add_option("--leave-out", w_->leave_out, "Frames that count as missing");
-    source->add_flag("--take-back", w_->take_back, "Use all frames again");
+    source->add_flag("--restore", w_->take_back, "Use all frames again");
     source->add_option("--changes-from", w_->changes_from, "Points and faces may change from this frame on");
     source->add_option("--shape-frames", w_->shape_frames, "How many frames each shape is shown")
         ->check(CLI::Range(1, 100000));
-    source->add_option("--gaps", w_->gaps, "Missing frames: hold the one before, or blend across");
-    source->add_option("--up", w_->up, "The files' up axis: y or z");
-    source->add_option("--scale", w_->scale, "Scene units in one unit of the files");
+    source->add_option("--missing-frames", w_->gaps, "Missing frames: hold the one before, or blend across");
+    source->add_option("--up-axis", w_->up, "The files' up axis: y or z");
+    source->add_option("--scale", w_->scale, "Metres in one unit of the files");
     source->callback([this, source] {
         code_ = run_edit(
             *w_, [&](Project& p) { return take_source(p, *w_, *source); }, out_);
@@ -378,10 +378,10 @@ void EditCommands::add_loops() {
     close->add_option("--source", w_->source, "Which source, by name or id; not needed where there is only one");
     close->add_option("--start", w_->closing.start, "The loop's first frame, as the files count");
     close->add_option("--length", w_->closing.length, "Frames until the first pose returns");
-    close->add_option("--way", w_->closing_way, "none, fade-the-end, two-layers or spread-the-gap");
+    close->add_option("--ends", w_->closing_way, "none, fade-the-end, two-layers or spread-the-gap");
     close->add_option("--overlap", w_->closing.overlap,
                       "Of fade-the-end: frames over which it fades; it needs as many before the start");
-    close->add_option("--mix", w_->closing_mix,
+    close->add_option("--layers", w_->closing_mix,
                       "Of two layers: mix, add, and for volumes maximum or density (dense parts change over sooner)");
     close->add_option(
         "--fade", w_->closing_fade,
@@ -426,7 +426,7 @@ void EditCommands::add_sources() {
     water->add_option("--shown-area", w_->water.size, "Side of the square shown, metres");
     water->add_option("--tile-length", w_->water.patch, "After how many metres the first layer repeats");
     water->add_option("--shortest-wave", w_->water.smallest, "Shorter waves are damped away, metres");
-    water->add_option("--damp-upwind", w_->water.against, "How far waves against the wind are damped, 0 to 1");
+    water->add_option("--damp-upwind-waves", w_->water.against, "How far waves against the wind are damped, 0 to 1");
     water->add_option("--grid", w_->water.resolution, "Samples along a tile: 64, 128, 256, 512 or 1024");
     water->add_option("--layers", w_->water.layers, "1 to 4");
     water->add_option("--frames", w_->water.frames, "How many frames, without a loop");

@@ -120,7 +120,7 @@ Result<Done> set_key(Timing& t, const Words& w, bool speed) {
     if (speed != (t.form == TimingForm::speeds)) {
         return wrong(speed ? "this timing has position keys, not speed keys"
                            : "this timing has speed keys, not position keys",
-                     "give --source for position keys and --speed for speed keys, or change its form");
+                     "give --source-frame for position keys and --speed for speed keys, or change its form");
     }
     if (speed) {
         SpeedKey key{at, w.speed, toward};
@@ -238,17 +238,17 @@ Result<Done> set_outside(Timing& t, const Words& w) {
     return Done{words};
 }
 
-Result<Done> set_master(Timing& t, const Words& w) {
+Result<Done> set_slider(Timing& t, const Words& w) {
     if (w.off) {
-        t.master.reset();
+        t.slider.reset();
         return Done{"Remove the slider"};
     }
-    if (w.master.empty()) return wrong("the slider needs keys", "give --keys \"1:0 100:100\", or --off");
+    if (w.slider.empty()) return wrong("the slider needs keys", "give --keys \"1:0 100:100\", or --off");
     GARLAND_TRY(toward, toward_of(w.toward));
-    GARLAND_TRY(keys, parse_master(w.master, toward));
-    t.master = keys;
-    return Done{fmt::format("Play it with a master slider of {}",
-                            counted(static_cast<long long>(keys.keys.size()), "key", "keys"))};
+    GARLAND_TRY(keys, parse_slider(w.slider, toward));
+    t.slider = keys;
+    return Done{
+        fmt::format("Play it with a slider of {}", counted(static_cast<long long>(keys.keys.size()), "key", "keys"))};
 }
 
 Result<Done> take_curve(Timing& t, const Words& w) {
@@ -280,7 +280,7 @@ Result<Done> set_settings(Project& p, const Words& w, const CLI::App& given) {
     if (given.count("--alike-below"))
         s.alike_below = w.alike_below,
         say(fmt::format("twins alike below {} source frames", short_number(w.alike_below)));
-    if (given.count("--twin-share"))
+    if (given.count("--twins-above"))
         s.twin_share = w.twin_share, say(fmt::format("twins above {} of the range", short_number(w.twin_share)));
     if (given.count("--only-moving")) {
         GARLAND_TRY(on, on_off(w.only_moving));

@@ -19,7 +19,7 @@ using Change = std::function<Result<Done>(Project&)>;
 // What the command line gives, for all changes together; each uses its own part.
 struct Words {
     std::string project, timing, arrangement, source, out, range, source_range, toward = "linear", form, before, after,
-                                                                                name, file, master, target;
+                                                                                name, file, slider, target;
     double at = 1, frames = 12, speed = 1, to = 1, source_frame = 0, ramps = 0, start = 1, bpm = 120, offset = 1;
     double leave = 0, arrive = 0;
     std::vector<std::string> phrases;
@@ -58,7 +58,7 @@ Result<Done> set_form(Timing& t, const Words& w);
 Result<Done> set_phrases(Timing& t, const Project& p, const Words& w);
 Result<Done> to_the_beat(Timing& t, const Project& p, const Words& w);
 Result<Done> set_outside(Timing& t, const Words& w);
-Result<Done> set_master(Timing& t, const Words& w);
+Result<Done> set_slider(Timing& t, const Words& w);
 Result<Done> take_curve(Timing& t, const Words& w);
 Result<Done> set_settings(Project& p, const Words& w, const CLI::App& given);
 Result<Done> ignore_finding(Project& p, const Words& w); // checks the project to find it

@@ -139,9 +139,10 @@ Result<Done> arrange(Project& p, const Words& w, const Given& given, const std::
         GARLAND_TRY(work, at_work(p, w));
         for (const ArrangementShow& a : work->show->arrangements) {
             if (a.id != id) continue;
-            if (!a.set->problem.empty()) return wrong(a.set->problem);
-            done.note = fmt::format("{}{}{}", counted(static_cast<long long>(a.set->places.size()), "copy", "copies"),
-                                    a.set->note.empty() ? "" : "; ", a.set->note);
+            if (!a.shown.set->problem.empty()) return wrong(a.shown.set->problem);
+            done.note =
+                fmt::format("{}{}{}", counted(static_cast<long long>(a.shown.set->places.size()), "copy", "copies"),
+                            a.shown.set->note.empty() ? "" : "; ", a.shown.set->note);
         }
     } else {
         done.note = counted(copies_in(changed), "copy", "copies");
@@ -314,7 +315,7 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
     };
     CLI::App* a = sub_of("arrange", "Place copies: kinds, counts, facing, order, stretch, variants, starts");
     a->add_option("--add", state->add, "A new arrangement of this name");
-    a->add_flag("--remove", state->remove, "Remove it, and what was singled out of it");
+    a->add_flag("--remove", state->remove, "Remove it, and anything singled out of it");
     options(a, arrangement_options());
     a->add_option("--variant", state->given["variant"],
                   "A further source and its weight, \"name:2\"; may be given again; none: only its own");
@@ -331,7 +332,7 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
 
     CLI::App* n = sub_of("nudge", "Delay copies by hand, later or earlier");
     n->add_option("--copies", state->copies, "Their numbers over the project, as in 3,5,9:12");
-    n->add_option("--by", state->by, "Output frames later; below 0: ahead");
+    n->add_option("--frames", state->by, "Output frames later; below 0: ahead");
     n->add_flag("--clear", state->clear, "Remove nudges: of these copies, or of all");
     n->callback([=] { run([=](Project& p) { return nudge(p, *w, state->copies, state->by, state->clear); }); });
 
@@ -349,11 +350,11 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
         });
     });
 
-    CLI::App* t = sub_of("part", "Part twins by the smallest change of their delays");
+    CLI::App* t = sub_of("pull-apart", "Pull twins apart by the smallest change of their delays");
     t->add_option("--neighbours", state->neighbours, "Only so many nearest copies of each; 0: every pair")
         ->check(CLI::Range(0, 64));
-    auto* low = t->add_option("--from", state->low, "Delays stay above this, output frames");
-    auto* high = t->add_option("--to", state->high, "Delays stay below this");
+    auto* low = t->add_option("--earliest", state->low, "Delays stay above this, output frames");
+    auto* high = t->add_option("--latest", state->high, "Delays stay below this");
     t->add_flag("--fractions", state->fractions, "Delays need not be whole frames");
     t->callback([=] { run([=](Project& p) { return part(p, *w, *state, low->count() > 0, high->count() > 0); }); });
 

@@ -274,7 +274,7 @@ void add_drive_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const R
         sub->add_option("--turn", state->key.turn, "Its turn about x,y,z in degrees");
         sub->add_option("--scale", state->key.size, "Times its own size");
         sub->add_option("--toward", state->key.toward, "step, linear or smooth: how it goes on to the next key");
-        sub->add_flag("--drop-key", state->key.drop, "Remove the key at --at");
+        sub->add_flag("--remove-key", state->key.drop, "Remove the key at --at");
     };
     auto keys_given = [state](CLI::App* sub) {
         state->key.has_at = sub->count("--at") > 0, state->key.has_size = sub->count("--scale") > 0;

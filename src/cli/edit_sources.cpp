@@ -13,80 +13,103 @@
 #include <algorithm>
 #include <filesystem>
 #include <fmt/format.h>
+#include <functional>
 
 namespace garland {
+
+namespace {
+
+using Say = std::function<void(const char* what, const std::string& value)>;
+
+Result<void> take_settings(ImportSettings& t, const Words& w, const CLI::App& given, const Say& say) {
+    if (given.count("--between-frames")) {
+        GARLAND_TRY(
+            how, word(w.between,
+                      {SubFrame::nearest, SubFrame::linear, SubFrame::smooth, SubFrame::carried, SubFrame::level_set},
+                      "a way between frames"));
+        t.how = how;
+        say("between frames", w.between);
+    }
+    if (given.count("--missing-frames")) {
+        GARLAND_TRY(mend, word(w.gaps, {GapFix::hold, GapFix::blend}, "what missing frames show"));
+        t.gaps = mend;
+        say("missing frames", w.gaps);
+    }
+    if (given.count("--up-axis")) {
+        GARLAND_TRY(up, word(w.up, {UpAxis::y, UpAxis::z}, "an up axis"));
+        t.up = up;
+        say("up axis", w.up);
+    }
+    if (given.count("--scale")) {
+        t.scale = w.scale;
+        say("scale", short_number(w.scale, 9));
+    }
+    if (given.count("--root-motion")) {
+        GARLAND_TRY(root, word(w.root, root_words, "a root motion"));
+        t.root = root;
+        say("root motion", w.root);
+    }
+    if (given.count("--normals")) {
+        GARLAND_TRY(recomputed, word(w.normals, normals_words, "a way to make normals"));
+        t.fresh_normals = recomputed;
+        say("normals", w.normals);
+    }
+    if (given.count("--voxel-size")) {
+        t.voxel = w.voxel;
+        say("voxels of", short_number(w.voxel, 9));
+    }
+    if (w.take_back) {
+        t.dropped.clear();
+        say("all frames", "again");
+    }
+    for (std::int64_t frame : w.leave_out) {
+        const auto at = std::lower_bound(t.dropped.begin(), t.dropped.end(), frame);
+        if (at == t.dropped.end() || *at != frame) t.dropped.insert(at, frame);
+        say("left out frame", std::to_string(frame));
+    }
+    return {};
+}
+
+// Timings that nobody changed go along with the source; says in words which.
+std::string followed(Project& p, const Words& w, const SourceSpec& before, const SourceSpec& s) {
+    const std::string project = std::filesystem::absolute(w.project).string();
+    const auto opened = open_spec(s, project), was = open_spec(before, project);
+    if (!opened || !was) {
+        return "its files are missing, so timings stay as they are";
+    } else {
+        const SourceFacts& f = (*opened)->facts();
+        const SourceFacts& g = (*was)->facts();
+        const SourceClock then = clock_of(before, g.first, g.last, p.settings.rate),
+                          now = clock_of(s, f.first, f.last, p.settings.rate);
+        return follow_source(p, s.id, then, now).words(p, now);
+    }
+}
+
+} // namespace
 
 Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
     GARLAND_TRY(i, find_named(p.sources, w.source, "source"));
     SourceSpec& s = p.sources[i];
     const SourceSpec before = s;
     std::vector<std::string> said;
-    auto say = [&](const char* what, const std::string& value) { said.push_back(fmt::format("{} {}", what, value)); };
+    const Say say = [&](const char* what, const std::string& value) {
+        said.push_back(fmt::format("{} {}", what, value));
+    };
     if (given.count("--rate")) {
         GARLAND_TRY(rate, parse_rate(w.rate));
         s.rate = rate;
         say("rate", to_text(rate));
     }
-    if (given.count("--join")) {
-        if (w.join != "by clock" && w.join != "frame for frame") {
-            return wrong(fmt::format("\"{}\" is not a way to join", w.join),
-                         "write \"by clock\" or \"frame for frame\"");
-        }
-        s.join = w.join == "by clock" ? Join::by_clock : Join::frame_for_frame;
-        say("joined", w.join);
+    if (given.count("--match-by")) {
+        GARLAND_TRY(join, word(w.join, join_words, "a way to match the source to the project"));
+        s.join = join;
+        say("matched", w.join);
     }
-    if (given.count("--first")) {
+    if (given.count("--first-frame")) {
         s.first = static_cast<std::int64_t>(w.start);
         say("first frame", std::to_string(*s.first));
     }
-    if (given.count("--between")) {
-        GARLAND_TRY(
-            how, word(w.between,
-                      {SubFrame::nearest, SubFrame::linear, SubFrame::smooth, SubFrame::carried, SubFrame::level_set},
-                      "a way between frames"));
-        s.import_settings.how = how;
-        say("between frames", w.between);
-    }
-    if (given.count("--gaps")) {
-        GARLAND_TRY(mend, word(w.gaps, {GapFix::hold, GapFix::blend}, "a way to bridge gaps"));
-        s.import_settings.gaps = mend;
-        say("gaps", w.gaps);
-    }
-    if (given.count("--up")) {
-        GARLAND_TRY(up, word(w.up, {UpAxis::y, UpAxis::z}, "an up axis"));
-        s.import_settings.up = up;
-        say("up", w.up);
-    }
-    if (given.count("--scale")) {
-        s.import_settings.scale = w.scale;
-        say("scale", short_number(w.scale, 9));
-    }
-    if (given.count("--root")) {
-        if (w.root != "along" && w.root != "left out")
-            return wrong(fmt::format("\"{}\" is nothing to do with root motion", w.root),
-                         "write \"along\" or \"left out\"");
-        s.import_settings.root = w.root == "along" ? RootMotion::along : RootMotion::left_out;
-        say("root motion", w.root);
-    }
-    if (given.count("--normals")) {
-        if (w.normals != "blended" && w.normals != "anew")
-            return wrong(fmt::format("\"{}\" is no way to make normals", w.normals), "write \"blended\" or \"anew\"");
-        s.import_settings.fresh_normals = w.normals == "anew";
-        say("normals", w.normals);
-    }
-    if (given.count("--voxel")) {
-        s.import_settings.voxel = w.voxel;
-        say("voxels of", short_number(w.voxel, 9));
-    }
-    if (w.take_back) {
-        s.import_settings.dropped.clear();
-        say("all frames", "again");
-    }
-    for (std::int64_t frame : w.leave_out) {
-        const auto at = std::lower_bound(s.import_settings.dropped.begin(), s.import_settings.dropped.end(), frame);
-        if (at == s.import_settings.dropped.end() || *at != frame) s.import_settings.dropped.insert(at, frame);
-        say("left out frame", std::to_string(frame));
-    }
+    GARLAND_CHECK(take_settings(s.import_settings, w, given, say));
     if (given.count("--changes-from")) {
         s.changes_from = w.changes_from;
         say("changing faces from frame", std::to_string(w.changes_from));
@@ -108,19 +131,8 @@ Result<Done> take_source(Project& p, const Words& w, const CLI::App& given) {
     std::string words;
     for (const std::string& one : said) words += (words.empty() ? "" : ", ") + one;
     Done done{fmt::format("Take \"{}\" with {}", s.name, words)};
-    if (given.count("--rate") || given.count("--join") || given.count("--first") || !w.choices.empty()) {
-        const std::string project = std::filesystem::absolute(w.project).string();
-        const auto opened = open_spec(s, project), was = open_spec(before, project);
-        if (!opened || !was) {
-            done.note = "its files are missing, so timings stay as they are";
-        } else {
-            const SourceFacts& f = (*opened)->facts();
-            const SourceFacts& g = (*was)->facts();
-            const SourceClock then = clock_of(before, g.first, g.last, p.settings.rate),
-                              now = clock_of(s, f.first, f.last, p.settings.rate);
-            done.note = follow_source(p, s.id, then, now).words(p, now);
-        }
-    }
+    if (given.count("--rate") || given.count("--match-by") || given.count("--first-frame") || !w.choices.empty())
+        done.note = followed(p, w, before, s);
     return done;
 }
 
@@ -176,7 +188,7 @@ Result<Done> set_water(Project& p, const Words& w, const CLI::App& given) {
         take("--wave-height", &WaterSpec::height);
     take("--choppiness", &WaterSpec::choppiness), take("--shown-area", &WaterSpec::size),
         take("--tile-length", &WaterSpec::patch);
-    take("--shortest-wave", &WaterSpec::smallest), take("--damp-upwind", &WaterSpec::against),
+    take("--shortest-wave", &WaterSpec::smallest), take("--damp-upwind-waves", &WaterSpec::against),
         take("--grid", &WaterSpec::resolution);
     take("--layers", &WaterSpec::layers), take("--frames", &WaterSpec::frames), take("--loop-length", &WaterSpec::loop),
         take("--seed", &WaterSpec::seed);

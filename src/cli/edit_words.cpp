@@ -74,8 +74,8 @@ Result<Phrase> parse_phrase(const std::string& text) {
     return p;
 }
 
-// "1:0 50:100": keys of a master slider.
-Result<TimeMap> parse_master(const std::string& text, Toward toward) {
+// "1:0 50:100": keys of a slider.
+Result<TimeMap> parse_slider(const std::string& text, Toward toward) {
     TimeMap map;
     std::istringstream words(text);
     for (std::string one; words >> one;) {

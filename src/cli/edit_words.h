@@ -71,7 +71,7 @@ Result<bool> on_off(const std::string& text);
 // "first:last", then words: backward, there-and-back, passes N, speed V, fade N.
 Result<Phrase> parse_phrase(const std::string& text);
 // "1:0 50:100": output frame:per cent.
-Result<TimeMap> parse_master(const std::string& text, Toward toward);
+Result<TimeMap> parse_slider(const std::string& text, Toward toward);
 Result<Outside> parse_outside(const std::string& text); // "repeat", "repeat:3"
 Result<OutputSpan> span_of(const std::string& text);    // "P:Q", output frames
 

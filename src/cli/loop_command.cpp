@@ -123,7 +123,7 @@ Result<Done> close_loop_of(Project& p, const Words& w, const CLI::App& given) {
     }
     if (given.count("--start")) c.start = w.closing.start;
     if (given.count("--length")) c.length = w.closing.length;
-    if (given.count("--way")) {
+    if (given.count("--ends")) {
         GARLAND_TRY(way, word(w.closing_way, closing_words, "a way to blend the ends"));
         c.way = way;
     }
@@ -132,7 +132,7 @@ Result<Done> close_loop_of(Project& p, const Words& w, const CLI::App& given) {
     } else if (c.overlap > c.length) {
         c.overlap = c.length;
     }
-    if (given.count("--mix")) {
+    if (given.count("--layers")) {
         GARLAND_TRY(mix, word(w.closing_mix, {LayerMix::mix, LayerMix::add, LayerMix::maximum, LayerMix::density},
                               "a way to lay one over the other"));
         c.mix = mix;

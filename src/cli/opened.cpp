@@ -21,7 +21,15 @@ std::size_t cache_bytes() {
 }
 
 Result<Project> load(const std::string& path, ProjectStamp* stamp) {
-    if (path != "-") return load_project(path, stamp);
+    std::string note;
+    const auto tell = [&] {
+        if (!note.empty()) fmt::print(stderr, "garland-cli: {}: {}\n", path == "-" ? "standard input" : path, note);
+    };
+    if (path != "-") {
+        GARLAND_TRY(project, load_project(path, stamp, &note));
+        tell();
+        return project;
+    }
     std::string text;
     char buffer[1 << 16];
     for (std::size_t got; (got = std::fread(buffer, 1, sizeof buffer, stdin)) > 0;) {
@@ -31,7 +39,9 @@ Result<Project> load(const std::string& path, ProjectStamp* stamp) {
                             .advise("give the project as a file")
                             .at("standard input"));
     }
-    return parse_project(text, "standard input");
+    GARLAND_TRY(project, parse_project(text, "standard input", &note));
+    tell();
+    return project;
 }
 
 Result<Opened> open(const std::string& path, Progress& progress) {
@@ -47,10 +57,11 @@ Result<Opened> open(const std::string& path, Progress& progress) {
 
 void warn_missing(const Opened& opened) {
     for (const ArrangementShow& a : opened.show->arrangements) {
-        if (!a.set->problem.empty())
-            fmt::print(stderr, "garland-cli: the arrangement \"{}\" has no copies: {}\n", a.spec.name, a.set->problem);
-        if (!a.set->note.empty())
-            fmt::print(stderr, "garland-cli: the arrangement \"{}\": {}\n", a.spec.name, a.set->note);
+        if (!a.shown.set->problem.empty())
+            fmt::print(stderr, "garland-cli: the arrangement \"{}\" has no copies: {}\n", a.spec.name,
+                       a.shown.set->problem);
+        if (!a.shown.set->note.empty())
+            fmt::print(stderr, "garland-cli: the arrangement \"{}\": {}\n", a.spec.name, a.shown.set->note);
     }
     auto tell = [](const std::optional<Error>& problem) {
         if (problem) fmt::print(stderr, "garland-cli: {}\n", describe(*problem));

@@ -58,6 +58,7 @@ class CommandLine {
     ContactWords sheet_;
     HandoffWords handed_;
     FarmWords farmed_;
+    std::string points_out_;
     FastCopyWords fast_;
     CameraWords filmed_;
     std::string only_;
@@ -111,7 +112,7 @@ void CommandLine::add_projects() {
 
 void CommandLine::add_proofs() {
     auto* check = command("check",
-                          "Look for twins, pops, seams, frames past the source's end and everything else that is "
+                          "Check for twins, pops, seams, frames past the source's end and everything else that is "
                           "likely a mistake; ends with 3 when something is found",
                           [this] { return check_command(checked_, out_); });
     check->add_option("PROJECT", checked_.project, "A project file")->required();
@@ -131,11 +132,14 @@ void CommandLine::add_proofs() {
     loop->add_option("--source", loops_.source, "Which source, by name or id; not needed where there is only one");
     loop->add_option("--shortest", loops_.shortest, "Frames, of the files")->capture_default_str();
     loop->add_option("--longest", loops_.longest, "Frames; 0: as long as there are frames")->capture_default_str();
-    loop->add_option("--settle", loops_.settle, "Frames at the start that are not looked at")->capture_default_str();
+    loop->add_option("--skip-first", loops_.settle, "Frames at the start that are not looked at")
+        ->capture_default_str();
     loop->add_option("--around", loops_.around,
                      "Frames on both sides that must be alike as well, so that the direction counts")
         ->capture_default_str();
-    loop->add_option("--most", loops_.most, "How many are told")->capture_default_str()->check(CLI::Range(1, 1000));
+    loop->add_option("--most", loops_.most, "Number of loops to list")
+        ->capture_default_str()
+        ->check(CLI::Range(1, 1000));
     loop->add_flag("--rigid", loops_.rigid, "Ignore position and rotation when comparing poses");
 }
 
@@ -221,6 +225,12 @@ void CommandLine::add_tables() {
     demo->add_option("DIR", path_, "The folder to make it in")->required();
     demo->add_option("--only", only_, "Only one of the projects")
         ->check(CLI::IsMember({"festival", "quay", "canal", "dusk"}));
+
+    auto* points = app_.add_subcommand("vdb-points", "Turn OpenVDB points into PLY files");
+    points->group(""); // run by the program itself
+    points->add_option("FILE", path_)->required();
+    points->add_option("OUT", points_out_)->required();
+    points->callback([this] { code_ = points_command(path_, points_out_); });
 
     settings_commands(app_, settings_, out_, code_);
 }

@@ -13,8 +13,8 @@ namespace garland {
 
 namespace {
 
-constexpr const char* time_options[] = {"--at",   "--frames", "--range",     "--ramps", "--start",
-                                        "--ease", "--stay",   "--by-frames", "--offset"};
+constexpr const char* time_options[] = {"--at",    "--frames", "--range", "--ramps",
+                                        "--start", "--ease",   "--stay",  "--first-beat"};
 
 // One number with a unit, in frames; nothing where there is no unit.
 Result<std::optional<double>> in_frames(const std::string& text, const std::string& project,

@@ -1,6 +1,7 @@
 #include "demo/dusk.h"
 
 #include "core/base/chance.h"
+#include "core/base/cubic.h"
 #include "core/base/portable_math.h"
 #include "demo/building.h"
 #include "demo/festival.h"
@@ -30,7 +31,7 @@ void add_quad(Faces& faces, std::uint32_t a, std::uint32_t b, std::uint32_t c, s
 
 // A folded paper fan, half a metre long, that opens from 8° to 170°. Its pivot is the origin.
 Pose fan_pose(int frame) {
-    const double share = static_cast<double>(frame) / (fan_frames - 1), eased = share * share * (3 - 2 * share);
+    const double share = static_cast<double>(frame) / (fan_frames - 1), eased = ease(share);
     const double opened = (8 + 162 * eased) * pi / 180;
     Pose pose;
     auto faces = std::make_shared<Faces>();
@@ -142,14 +143,13 @@ SoundSamples dusk_tune() {
     return out;
 }
 
-Project dusk_project() {
-    Project p;
-    p.settings.name = "Dusk on the canal";
-    p.settings.rate = rate;
-    p.settings.range = {1, 240};
-    p.settings.camera = {V3d(-0.5, 0.9, -1.5), 15.5, 22, 17, 44};
-    p.settings.tempo = {true, 120, OutputFrame(1), 4};
+namespace {
 
+const std::vector<V3d> bend{V3d(-15, 0, -13), V3d(-7, 0, -10.5), V3d(-1, 0, -6.5),
+                            V3d(2, 0, -1.5),  V3d(6, 0, 3),      V3d(11, 0, 5)};
+
+// Lanterns on both quays that wake where the lamplighter comes by.
+void add_lanterns(Project& p) {
     const SourceId lantern = add_source(p, "paper lantern", "lantern.ply", {0, 95, rate});
     p.source(lantern)->import_settings.how = SubFrame::smooth;
     Timing& sway = p.timings.front();
@@ -157,9 +157,6 @@ Project dusk_project() {
     sway.after.mode = OutsideMode::there_and_back;
     const TimingId swaying = sway.id;
     p.arrangements.clear();
-    const std::vector<V3d> bend{V3d(-15, 0, -13), V3d(-7, 0, -10.5), V3d(-1, 0, -6.5),
-                                V3d(2, 0, -1.5),  V3d(6, 0, 3),      V3d(11, 0, 5)};
-
     Zone& glow = add_zone(p, "Lamplighter's glow", ZoneShape::ball);
     glow.size = V3d(2.4);
     glow.outer = 0.8;
@@ -187,7 +184,10 @@ Project dusk_project() {
         Spread& later = add_spread(p, quay, Target::delay, Driver::even, 0, 22); // nobody answers at once
         later.whole_frames = false, later.by.seed = near ? 5 : 6;
     }
+}
 
+// Pinwheels that a breeze slows.
+void add_pinwheels(Project& p) {
     add_source(p, "pinwheel", "pinwheel.glb", {0, 96, rate});
     Arrangement& wheels = p.arrangements.back();
     wheels.name = "pinwheels";
@@ -207,7 +207,10 @@ Project dusk_project() {
     wheels.play.by = PlayBy::speed;
     wheels.play.level.zones = {breeze.id};
     wheels.play.speed = 0.15;
+}
 
+// Bowls over which a pulse of lifts runs.
+void add_bowls(Project& p) {
     add_source(p, "bowl", "bowl.ply", {0, bowl_frames - 1, rate});
     Arrangement& bowls = p.arrangements.back();
     bowls.name = "bowls afloat";
@@ -228,7 +231,10 @@ Project dusk_project() {
     lift.lift = V3d(0, 0.7, 0);
     lift.turn = 90;
     bowls.pulses = {lift};
+}
 
+// Fans that a tune plays, band by band.
+void add_fans(Project& p) {
     SoundSpec tune;
     tune.id = SoundId(p.next_id++);
     tune.name = "tune";
@@ -246,6 +252,22 @@ Project dusk_project() {
     fans.play.level.kind = LevelKind::sound;
     fans.play.level.hearing.sound = tune.id;
     add_spread(p, fans, Target::delay, Driver::even, 0, 11).whole_frames = false;
+}
+
+} // namespace
+
+Project dusk_project() {
+    Project p;
+    p.settings.name = "Dusk on the canal";
+    p.settings.rate = rate;
+    p.settings.range = {1, 240};
+    p.settings.camera = {V3d(-0.5, 0.9, -1.5), 15.5, 22, 17, 44};
+    p.settings.tempo = {true, 120, OutputFrame(1), 4};
+
+    add_lanterns(p);
+    add_pinwheels(p);
+    add_bowls(p);
+    add_fans(p);
     return p;
 }
 

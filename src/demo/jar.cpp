@@ -127,6 +127,53 @@ btVector3 bt(const V3d& v) {
 
 } // namespace
 
+namespace {
+
+// Each shard a node of its own, moved and turned by its two tracks.
+KeyedModel model_of(std::vector<Shard>& parts, std::vector<KeyTrack>& moves, std::vector<KeyTrack>& turns) {
+    KeyedModel model;
+    for (std::size_t s = 0; s < parts.size(); ++s) {
+        PartNode& node = model.nodes.emplace_back();
+        node.name = "shard_" + std::to_string(s + 1);
+        node.meshes = {static_cast<int>(s)};
+        model.meshes.push_back(std::move(parts[s].mesh));
+        turns[s].width = 4, turns[s].rotation = true;
+        model.channels.push_back({static_cast<int>(s), PartPath::translation, static_cast<int>(model.tracks.size())});
+        model.tracks.push_back(std::move(moves[s]));
+        model.channels.push_back({static_cast<int>(s), PartPath::rotation, static_cast<int>(model.tracks.size())});
+        model.tracks.push_back(std::move(turns[s]));
+    }
+    return model;
+}
+
+// Whole in the air: free fall with a slow turn.
+struct Fall {
+    V3d spin{1.1, 0.4, -0.9}, sideways{0.35, 0, 0.1};
+
+    PieceTransform at(double t) const {
+        const Quatd tilt = Quatd().setAxisAngle(V3d(0, 0, 1), 0.5);
+        PieceTransform jar;
+        jar.position = V3d(0, drop + height / 2, 0) + sideways * t - V3d(0, 0.5 * 9.81 * t * t, 0);
+        jar.rotation = (Quatd().setAxisAngle(spin.normalized(), spin.length() * t) * tilt).normalized();
+        return jar;
+    }
+    // Seconds until its lowest point meets the quay.
+    double impact() const {
+        double t = 0;
+        for (bool touches = false; !touches; t += 1.0 / 960) {
+            const PieceTransform jar = at(t);
+            const auto turn = jar.rotation.toMatrix33();
+            for (int j = 0; j <= up && !touches; ++j) {
+                for (int i = 0; i < around && !touches; ++i)
+                    touches = (place(i, j, 0) * turn + jar.position).y <= 0.002;
+            }
+        }
+        return t;
+    }
+};
+
+} // namespace
+
 Result<KeyedModel> break_jar(Progress& progress) {
     const std::vector<int> owner = cells_of_shards();
     std::vector<Shard> parts;
@@ -135,24 +182,8 @@ Result<KeyedModel> break_jar(Progress& progress) {
         if (!shard.mesh.base.points.empty()) parts.push_back(std::move(shard));
     }
 
-    // Whole in the air: free fall with a slow turn, until its lowest point meets the quay.
-    const Quatd tilt = Quatd().setAxisAngle(V3d(0, 0, 1), 0.5);
-    const V3d spin(1.1, 0.4, -0.9), sideways(0.35, 0, 0.1);
-    auto whole = [&](double t) {
-        PieceTransform jar;
-        jar.position = V3d(0, drop + height / 2, 0) + sideways * t - V3d(0, 0.5 * 9.81 * t * t, 0);
-        jar.rotation = (Quatd().setAxisAngle(spin.normalized(), spin.length() * t) * tilt).normalized();
-        return jar;
-    };
-    double impact = 0;
-    for (bool touches = false; !touches; impact += 1.0 / 960) {
-        const PieceTransform jar = whole(impact);
-        const auto turn = jar.rotation.toMatrix33();
-        for (int j = 0; j <= up && !touches; ++j) {
-            for (int i = 0; i < around && !touches; ++i) touches = (place(i, j, 0) * turn + jar.position).y <= 0.002;
-        }
-    }
-
+    const Fall fall;
+    const double impact = fall.impact();
     btDefaultCollisionConfiguration configuration;
     btCollisionDispatcher dispatcher(&configuration);
     btDbvtBroadphase broad;
@@ -167,7 +198,7 @@ Result<KeyedModel> break_jar(Progress& progress) {
     std::vector<std::unique_ptr<btConvexHullShape>> hulls;
     std::vector<std::unique_ptr<btDefaultMotionState>> states;
     std::vector<std::unique_ptr<btRigidBody>> bodies;
-    const PieceTransform jar = whole(impact);
+    const PieceTransform jar = fall.at(impact);
     const auto turn = jar.rotation.toMatrix33();
     for (std::size_t s = 0; s < parts.size(); ++s) {
         auto& hull = hulls.emplace_back(std::make_unique<btConvexHullShape>());
@@ -190,14 +221,13 @@ Result<KeyedModel> break_jar(Progress& progress) {
         // The blow goes up through the wall and outward, weaker further from where it landed.
         const double near = std::exp(-std::max(at.y, 0.0) * 3.5);
         const V3d out = V3d(arm.x, 0.25 * std::abs(arm.y), arm.z).normalized() * (0.2 + 0.6 * near);
-        const V3d fall = sideways - V3d(0, 9.81 * impact, 0);
-        body->setLinearVelocity(bt(fall * (1 - 0.75 * near) + out + spin.cross(arm)));
-        body->setAngularVelocity(bt(spin * (1 + 4 * chance(seed, 5, s))));
+        const V3d falling = fall.sideways - V3d(0, 9.81 * impact, 0);
+        body->setLinearVelocity(bt(falling * (1 - 0.75 * near) + out + fall.spin.cross(arm)));
+        body->setAngularVelocity(bt(fall.spin * (1 + 4 * chance(seed, 5, s))));
         body->setSleepingThresholds(btScalar(0.02), btScalar(0.05));
         world.addRigidBody(body.get());
     }
 
-    KeyedModel model;
     std::vector<KeyTrack> moves(parts.size()), turns(parts.size());
     double now = impact;
     for (int f = 0; f < frames; ++f) {
@@ -210,7 +240,7 @@ Result<KeyedModel> break_jar(Progress& progress) {
             now += step;
         }
         for (std::size_t s = 0; s < parts.size(); ++s) {
-            PieceTransform at = whole(t);
+            PieceTransform at = fall.at(t);
             if (t <= impact) {
                 at.position += parts[s].middle * at.rotation.toMatrix33();
             } else {
@@ -227,18 +257,7 @@ Result<KeyedModel> break_jar(Progress& progress) {
     }
     world.removeRigidBody(&ground);
     for (auto& body : bodies) world.removeRigidBody(body.get());
-    for (std::size_t s = 0; s < parts.size(); ++s) {
-        PartNode& node = model.nodes.emplace_back();
-        node.name = "shard_" + std::to_string(s + 1);
-        node.meshes = {static_cast<int>(s)};
-        model.meshes.push_back(std::move(parts[s].mesh));
-        turns[s].width = 4, turns[s].rotation = true;
-        model.channels.push_back({static_cast<int>(s), PartPath::translation, static_cast<int>(model.tracks.size())});
-        model.tracks.push_back(std::move(moves[s]));
-        model.channels.push_back({static_cast<int>(s), PartPath::rotation, static_cast<int>(model.tracks.size())});
-        model.tracks.push_back(std::move(turns[s]));
-    }
-    return model;
+    return model_of(parts, moves, turns);
 }
 
 } // namespace garland

@@ -1,6 +1,7 @@
 #include "demo/festival.h"
 
 #include "core/base/chance.h"
+#include "core/base/cubic.h"
 
 #include <cmath>
 #include <numbers>
@@ -22,7 +23,7 @@ double smooth_noise(std::uint64_t rule, double t) { // −1…1, value noise wit
     auto at = [&](double c) {
         return 2 * chance(seed, rule, static_cast<std::uint64_t>(static_cast<std::int64_t>(c) + 1'000'000)) - 1;
     };
-    const double w = f * f * (3 - 2 * f);
+    const double w = ease(f);
     return at(cell) + w * (at(cell + 1) - at(cell));
 }
 

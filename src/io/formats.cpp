@@ -15,7 +15,9 @@ std::vector<Format> mesh_formats() {
          "ASCII, binary of either byte order; x y z, nx ny nz, vx vy vz, s t (u v, texture_u texture_v), red green "
          "blue; "
          "any other number of a point or face as an attribute; faces of any number of corners, triangle strips, "
-         "`texcoord` of corners, `material` by comments (`comment material 0 paper`); points without faces that have a "
+         "`texcoord` of corners, `material` by comments (`comment material 0 paper`), pictures by comments (`comment "
+         "picture 0 "
+         "paper.png`, `comment TextureFile paper.png`); points without faces that have a "
          "whole number `id` are particles",
          "lists of points, edges, other elements, whole numbers beyond 2⁵³",
          "binary little-endian: posed copies, one retimed source"},
@@ -24,8 +26,9 @@ std::vector<Format> mesh_formats() {
          true,
          "v (with colours), vt, vn, f with absolute and negative indices, lines continued with a backslash; `g` and "
          "`o` "
-         "as the attribute `group` of faces, `usemtl` as materials",
-         "normals that differ between the corners of one point, lines, points, curves, material libraries",
+         "as the attribute `group` of faces, `usemtl` as materials, of `mtllib` the names of pictures (`map_Kd`)",
+         "normals that differ between the corners of one point, lines, points, curves, everything else of material "
+         "libraries",
          "posed copies, one retimed source: points and faces, and texture coordinates where all have them"},
         {"NumPy array, 1.0–3.0",
          {".npy", ".npz"},
@@ -66,8 +69,8 @@ std::vector<Format> mesh_formats() {
          true,
          "one file a frame, grids of floats, doubles, whole numbers, truth values and vectors, half floats; "
          "`velocity`, `vel` or `v` carries the others, also as three grids (`vel.x`, `vel_y`, `velZ`; u, v, w) or on "
-         "the faces of cells",
-         "grids of points, masks and texts; grids in a frustum are refused",
+         "the faces of cells; files of points alone as particles, with `id`, `v` (`vel`, `velocity`) and their numbers",
+         "grids of masks and texts, and of points beside others; grids in a frustum are refused",
          "volumes of posed copies, a file for each copy and frame; of shared poses, a file for each pose; one retimed "
          "source; fast copies"},
     };
@@ -80,7 +83,8 @@ std::vector<Format> scene_formats() {
          true,
          "nodes, meshes (triangles, strips, fans), morph targets, skins, sparse accessors, animation with step, linear "
          "and cubic spline; one of several animations, or all together where they move different things; attributes "
-         "with names of their own (`_HEAT`); base colours, textures (PNG, JPEG) as their mean; packed by Draco or "
+         "with names of their own (`_HEAT`); base colours, textures (PNG, JPEG) as their mean and by the names of "
+         "their files; packed by Draco or "
          "meshopt, quantised, instanced "
          "(EXT_mesh_gpu_instancing, as geometry), hidden nodes (in time: they shrink to a point), pointers to nodes' "
          "transforms",
@@ -92,7 +96,9 @@ std::vector<Format> scene_formats() {
          true,
          "composed from all local files that it names; Mesh, Points, PointInstancer, skeletons and blend shapes, "
          "Sphere, "
-         "Cube, Cylinder, Cone, Capsule, Plane; Volume with the OpenVDB files that its fields name, one at a time",
+         "Cube, Cylinder, Cone, Capsule, Plane; Volume with the OpenVDB files that its fields name, one at a time; of "
+         "bound materials their names, and of one "
+         "UsdUVTexture (or the only one in sRGB) its file's name",
          "curves as geometry (they are paths for copies), patches, moved prims, shapes between blend shapes, "
          "skinning by dual quaternions, subdivision, units and axes of layers that differ",
          "text and binary (crate 0.8): one retimed source, posed copies, shared poses, references with timing, the "

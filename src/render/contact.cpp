@@ -31,9 +31,9 @@ Result<std::shared_ptr<const Show>> only(const Show& show, std::int64_t number) 
     one.clocks = a->clocks.part(which);
     one.standing = a->standing.part(which);
     one.places = one.standing.still();
-    one.numbers = std::vector<std::int64_t>{number};
-    one.first_copy = number;
-    one.in_set = std::vector<std::uint32_t>{static_cast<std::uint32_t>(a->in_set_at(index))};
+    one.shown.numbers = std::vector<std::int64_t>{number};
+    one.shown.first = number;
+    one.shown.in_set = std::vector<std::uint32_t>{static_cast<std::uint32_t>(a->in_set_at(index))};
     out->arrangements.push_back(std::move(one));
     return std::shared_ptr<const Show>(out);
 }

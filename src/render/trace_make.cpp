@@ -137,8 +137,8 @@ struct TraceMaker {
     bool places_jump(const ArrangementShow& a) const {
         auto inside = [&](double t) { return t > moments.front() && t <= moments.back(); };
         bool any = std::any_of(a.standing.jumps().begin(), a.standing.jumps().end(), inside);
-        for (std::size_t k = 0; k + 1 < a.own_keys.size(); ++k)
-            any |= a.own_keys[k].toward == Toward::step && inside(a.own_keys[k + 1].at.value);
+        for (std::size_t k = 0; k + 1 < a.about.own_keys.size(); ++k)
+            any |= a.about.own_keys[k].toward == Toward::step && inside(a.about.own_keys[k + 1].at.value);
         return any;
     }
 

@@ -28,8 +28,8 @@ struct Open {
             if (!write_ply(folder / numbered("a.", f, 4, ".ply"), tetrahedron(f), PlyForm::ascii, Existing::refuse))
                 qFatal("no room");
         }
-        QSignalSpy added(&document, &Document::source_added);
-        document.add_source(QString::fromStdString(folder / "a.0002.ply"));
+        QSignalSpy added(&document.library(), &SourceLibrary::added);
+        document.library().add(QString::fromStdString(folder / "a.0002.ply"));
         if (!added.wait(5000)) qFatal("nothing was gathered");
         document.undo().clear();
     }
@@ -136,8 +136,8 @@ class DocumentTest : public QObject {
         Open o;
         const QString more = QString::fromStdString(o.folder / "a.0002.ply");
         for (int k = 0; k < 20; ++k) {
-            o.document.add_source(more);
-            o.document.replace_source(SourceId(1), more);
+            o.document.library().add(more);
+            o.document.library().replace(SourceId(1), more);
             o.document.start_new();
             QTRY_COMPARE(o.document.jobs().running(), 0);
             QVERIFY(o.document.project().sources.empty());
@@ -170,7 +170,7 @@ class DocumentTest : public QObject {
             later.open_recovered(left[0].project, left[0].path);
             QVERIFY(later.dirty());
             QCOMPARE(later.project().arrangements[0].layout.count, 6);
-            QTRY_COMPARE(later.sources().size(), std::size_t(1));
+            QTRY_COMPARE(later.library().open().size(), std::size_t(1));
             QVERIFY(later.try_save(later.path()));
             QCOMPARE(load_project(left[0].path.toStdString())->arrangements[0].layout.count, 6);
             Autosave::forget(left[0]);

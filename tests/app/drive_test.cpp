@@ -315,7 +315,7 @@ class DriveTest : public QObject {
         for (int k = 0; k < 48000; ++k)
             tone.values.push_back(static_cast<float>(0.7 * std::sin(2 * M_PI * 300 * k / 48000.0)));
         QVERIFY(write_wav(o.folder / "tone.wav", tone));
-        o.window.document().add_sound(QString::fromStdString(o.folder / "tone.wav"));
+        o.window.document().library().add_sound(QString::fromStdString(o.folder / "tone.wav"));
         QTRY_COMPARE(o.project().sounds.size(), std::size_t(1));
         QTRY_COMPARE(o.window.document().show()->levels.sounds.size(), std::size_t(1));
         choose(o.varying, "Plays by", "level");
@@ -339,7 +339,7 @@ class DriveTest : public QObject {
             }
             return accents > 20;
         }());
-        o.window.document().add_sound(QString::fromStdString(o.folder / "nowhere.wav"));
+        o.window.document().library().add_sound(QString::fromStdString(o.folder / "nowhere.wav"));
         QTRY_VERIFY(all_text(o.window.notices()).contains("does not exist"));
         QCOMPARE(o.project().sounds.size(), std::size_t(1));
         // a sound that goes takes what it plays back to its own clock
@@ -360,7 +360,7 @@ class DriveTest : public QObject {
                                                          std::sin(0.25 * static_cast<double>(k)));
         }
         QVERIFY(write_wav(o.folder / "bells.wav", bells));
-        o.window.document().add_sound(QString::fromStdString(o.folder / "bells.wav"));
+        o.window.document().library().add_sound(QString::fromStdString(o.folder / "bells.wav"));
         QTRY_COMPARE(o.window.document().show()->levels.sounds.size(), std::size_t(1));
         const int steps = o.window.document().undo().count();
         click(o.varying, "Mark beats");

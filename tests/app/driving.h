@@ -208,7 +208,7 @@ struct Opened {
         window.show();
         if (!QTest::qWaitForWindowExposed(&window)) qFatal("no window");
         activate(window);
-        QSignalSpy added(&window.document(), &Document::source_added);
+        QSignalSpy added(&window.document().library(), &SourceLibrary::added);
         drop(window, {QString::fromStdString(folder / "column.0003.ply")});
         if (!added.wait(patience * 10000)) qFatal("nothing was gathered");
         window.document().edit("copies", [&](Project& p) -> Result<void> {

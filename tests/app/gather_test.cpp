@@ -151,7 +151,7 @@ class GatherTest : public QObject {
             files << QString::fromStdString(o.folder / ("fan_" + std::string(1, static_cast<char>('a' + i)) + ".obj"));
             QVERIFY(write_obj(files.back().toStdString(), *fans[i], Existing::refuse));
         }
-        o.window.document().add_shapes(files);
+        o.window.document().library().add_shapes(files);
         o.wait_for_sources(2);
         QCOMPARE(o.last().shapes.size(), std::size_t(5));
         QTRY_VERIFY(all_text(o.panel).contains("5 shapes, 12 frames each"));
@@ -159,7 +159,7 @@ class GatherTest : public QObject {
         QTRY_VERIFY(all_text(o.panel).contains("5 shapes, 20 frames each"));
         o.window.document().undo().undo();
         QTRY_VERIFY(all_text(o.panel).contains("5 shapes, 12 frames each"));
-        o.window.document().add_shapes({files[0], QString::fromStdString(o.folder / "column.0001.ply")});
+        o.window.document().library().add_shapes({files[0], QString::fromStdString(o.folder / "column.0001.ply")});
         QTRY_VERIFY(all_text(o.window.notices()).contains("leave this one out"));
         QCOMPARE(o.project().sources.size(), std::size_t(2));
     }
@@ -183,7 +183,7 @@ class GatherTest : public QObject {
         QCOMPARE(o.last().import_settings.gaps, GapFix::blend);
         const auto& sampler = o.window.document().show()->samplers.at(o.last().id);
         QVERIFY(std::abs(sampler.at(SourceFrame(2))->pose->points[0].y - 2) < 1e-5f);
-        click(o.panel, "Take back");
+        click(o.panel, "Restore");
         QVERIFY(o.last().import_settings.dropped.empty());
         click(o.panel, "Treat as changing faces");
         QCOMPARE(o.last().changes_from, std::optional<std::int64_t>(2));
@@ -212,10 +212,10 @@ class GatherTest : public QObject {
     void undoing_a_replaced_source_opens_the_old_one() {
         AtGather o;
         QVERIFY(write_ply(o.folder / "other.0000.ply", tetrahedron(), PlyForm::ascii, Existing::refuse));
-        o.window.document().replace_source(o.last().id, QString::fromStdString(o.folder / "other.0000.ply"));
-        QTRY_COMPARE(o.window.document().sources().begin()->second.source->facts().points, std::size_t(4));
+        o.window.document().library().replace(o.last().id, QString::fromStdString(o.folder / "other.0000.ply"));
+        QTRY_COMPARE(o.window.document().library().open().begin()->second.source->facts().points, std::size_t(4));
         o.window.document().undo().undo();
-        QTRY_COMPARE(o.window.document().sources().begin()->second.source->facts().points, std::size_t(24));
+        QTRY_COMPARE(o.window.document().library().open().begin()->second.source->facts().points, std::size_t(24));
     }
 };
 GARLAND_TEST_CASE(GatherTest)

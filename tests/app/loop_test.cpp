@@ -52,7 +52,7 @@ class LoopStepTest : public QObject {
         window.show();
         QVERIFY(QTest::qWaitForWindowExposed(&window));
         activate(window);
-        window.document().add_source(QString::fromStdString(folder / "wheel.0000.ply"));
+        window.document().library().add(QString::fromStdString(folder / "wheel.0000.ply"));
         QTRY_COMPARE_WITH_TIMEOUT(window.document().project().sources.size(), std::size_t(1), patience * 10000);
         window.set_step(2);
         auto& panel = *window.findChild<LoopPanel*>();

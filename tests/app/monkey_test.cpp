@@ -211,11 +211,12 @@ class Monkey {
             return d.open(QString::fromStdString(o_.folder / "kept.garland"));
         case 3:
             last_ = "gather";
-            return d.add_source(QString::fromStdString(o_.folder / (one_in(4) ? "nothing.ply" : "column.0007.ply")));
+            return d.library().add(QString::fromStdString(o_.folder / (one_in(4) ? "nothing.ply" : "column.0007.ply")));
         default:
             last_ = "replace";
             if (!d.project().sources.empty())
-                d.replace_source(d.project().sources.front().id, QString::fromStdString(o_.folder / "column.0001.ply"));
+                d.library().replace(d.project().sources.front().id,
+                                    QString::fromStdString(o_.folder / "column.0001.ply"));
         }
     }
     void box() {

@@ -186,7 +186,7 @@ class PreviewWindowTest : public QObject {
         QVERIFY(write_wav(o.folder / "bell.wav", tone));
         const SoundPlayer& player = o.window.sound_player();
         QVERIFY(!player.has_sounds() && !player.stream());
-        o.window.document().add_sound(QString::fromStdString(o.folder / "bell.wav"));
+        o.window.document().library().add_sound(QString::fromStdString(o.folder / "bell.wav"));
         QTRY_VERIFY_WITH_TIMEOUT(player.has_sounds(), patience * 10000);
         QToolButton* hear = nullptr;
         for (auto* b : o.window.findChildren<QToolButton*>()) {

@@ -340,18 +340,18 @@ class RetimeTest : public QObject {
         QCOMPARE(o.timing().form, TimingForm::positions);
         QCOMPARE(map_text(o.map()), "1:0 48:47");
     }
-    void a_master_slider_has_keys_of_its_own() {
+    void a_slider_has_keys_of_its_own() {
         AtRetime o;
         click_tab(o.panel, "before and after");
         click(o.panel, "Add a slider");
-        QVERIFY(o.timing().master);
+        QVERIFY(o.timing().slider);
         QCOMPARE(o.view.view(), MapView::slider);
         QTest::mouseDClick(&o.view, Qt::LeftButton, {}, o.at(24, 80).toPoint());
-        QCOMPARE(o.timing().master->keys.size(), 3u);
-        QVERIFY(close(o.timing().master->keys[1].source.value, 80, 1.01));
-        drag(o.view, o.at(o.timing().master->keys[1].at.value, o.timing().master->keys[1].source.value),
+        QCOMPARE(o.timing().slider->keys.size(), 3u);
+        QVERIFY(close(o.timing().slider->keys[1].source.value, 80, 1.01));
+        drag(o.view, o.at(o.timing().slider->keys[1].at.value, o.timing().slider->keys[1].source.value),
              o.at(24, 160)); // no further than 100 %
-        QVERIFY(o.timing().master->keys[1].source.value <= 100);
+        QVERIFY(o.timing().slider->keys[1].source.value <= 100);
         o.window.viewing().set_frame(1);
         const auto traced = trace(*o.window.document().show(), 0, OutputFrame(1));
         QVERIFY(QString::fromStdString(traced->stages[2].words).startsWith("the slider at 0 %"));
@@ -359,7 +359,7 @@ class RetimeTest : public QObject {
         QTest::mouseDClick(&o.view, Qt::LeftButton, {}, o.at(20, 30).toPoint()); // the map itself stays editable
         QCOMPARE(o.timing().map.keys.size(), 3u);
         click(o.panel, "Remove the slider");
-        QVERIFY(!o.timing().master);
+        QVERIFY(!o.timing().slider);
     }
     void mistakes_are_drawn_on_the_map() {
         QString said; // outlives the view, which may still speak as it goes
@@ -389,7 +389,7 @@ class RetimeTest : public QObject {
         QVERIFY2(readout().contains("held at 15 for 10 frames, 4 left"), qPrintable(readout()));
         o.set(timing_of("1:40 81:0"));
         o.window.viewing().set_frame(22);
-        QVERIFY2(readout().contains("backward at 0.50×, making poses between frames"), qPrintable(readout()));
+        QVERIFY2(readout().contains("backward at 0.50×, in-between poses"), qPrintable(readout()));
     }
     void the_camera_goes_round_while_the_pose_holds() {
         AtRetime o;
@@ -442,7 +442,7 @@ class RetimeTest : public QObject {
         QCOMPARE(list.count(), 1);
         QVERIFY2(list.item(0)->text().contains("used by column, far quay"), qPrintable(list.item(0)->text()));
         o.window.viewing().set_arrangement(o.project().arrangements[1].id);
-        click(o.panel, "Separate copy");
+        click(o.panel, "Make independent");
         QCOMPARE(o.project().timings.size(), 2u);
         QVERIFY(o.project().arrangements[1].timing == o.project().timings[1].id);
         const TimeMap first = o.project().timings[0].map;
@@ -452,7 +452,7 @@ class RetimeTest : public QObject {
         QVERIFY(!(o.project().timings[1].map == first));
         type(o.panel, "Timing name", "slow");
         list.setCurrentRow(0);
-        click(o.panel, "Use it here");
+        click(o.panel, "Use this timing");
         QVERIFY(o.project().arrangements[1].timing == o.project().timings[0].id);
         list.setCurrentRow(1);
         QVERIFY(list.item(1)->text().contains("used by nobody"));

@@ -51,7 +51,7 @@ struct InScene {
         window.show();
         if (!QTest::qWaitForWindowExposed(&window)) qFatal("no window");
         activate(window);
-        window.document().add_source(QString::fromStdString(folder / "cloth.0000.ply"));
+        window.document().library().add(QString::fromStdString(folder / "cloth.0000.ply"));
         wait([&] { return window.document().show()->copies() > 0; });
         window.document().edit("copies", [&](Project& p) -> Result<void> {
             p.arrangements[0].layout.count = copies;

@@ -319,7 +319,7 @@ class ShellTest : public QObject {
             QVERIFY(qApp->font().pointSizeF() > 11);
             box.findChild<QTabWidget*>()->setCurrentIndex(1);
             type(box, "Pose cache (GB)", "0.5");
-            QCOMPARE(o.window.document().cache().use().limit, std::size_t(500'000'000));
+            QCOMPARE(o.window.document().library().cache().use().limit, std::size_t(500'000'000));
             type(box, "Rate of new projects", "many");
             QVERIFY2(all_text(box).contains("many"), qPrintable(all_text(box)));
             type(box, "Rate of new projects", "30000/1001");
@@ -372,7 +372,7 @@ class ShellTest : public QObject {
             box.close();
         });
         o.window.commands().find("edit.preferences")->action->trigger();
-        QSignalSpy added(&o.window.document(), &Document::source_added);
+        QSignalSpy added(&o.window.document().library(), &SourceLibrary::added);
         drop(o.window, {QString::fromStdString(user / "lamp.lamps")});
         QVERIFY(added.wait(10000));
         QCOMPARE(o.project().sources.size(), std::size_t(2));

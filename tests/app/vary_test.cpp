@@ -208,7 +208,7 @@ class VaryTest : public QObject {
         const SceneMarks marks = o.window.scene_view().marks();
         QVERIFY(marks.pattern && marks.pattern->side > 0);
         // The ground has the colour that the spread gives there: looked up beside its own value at a copy.
-        const SpacePattern pattern(o.spread(), o.shown().set->places.list());
+        const SpacePattern pattern(o.spread(), o.shown().shown.set->places.list());
         const GivenValues* given = given_by(*o.window.document().show(), o.first().id, o.spread().id);
         QVERIFY(given && close(pattern.at(o.shown().places[4].position, 0), given->values[4], 0.51)); // whole frames
         if (canvas) { // and it can be seen
@@ -392,7 +392,7 @@ class VaryTest : public QObject {
         QCOMPARE(o.window.document().show()->copies(), std::int64_t(10'000));
         choose(o.varying, "Driver", "noise");
         type(o.varying, "To", "30");
-        QVERIFY(o.shown().clocks[77].delay == o.shown().set->given[0].values[77]);
+        QVERIFY(o.shown().clocks[77].delay == o.shown().shown.set->given[0].values[77]);
         auto* bars = o.window.findChild<Histogram*>();
         QCOMPARE(std::accumulate(bars->bins().begin(), bars->bins().end(), 0), 10'000);
     }
@@ -409,7 +409,7 @@ class VaryTest : public QObject {
             QVERIFY(
                 write_ply(o.folder / numbered("dots.", f, 4, ".ply"), dots, PlyForm::little_endian, Existing::replace));
         }
-        QSignalSpy added(&o.window.document(), &Document::source_added);
+        QSignalSpy added(&o.window.document().library(), &SourceLibrary::added);
         drop(o.window, {QString::fromStdString(o.folder / "dots.0000.ply")});
         QVERIFY(added.wait(10000));
         o.window.set_step(3);

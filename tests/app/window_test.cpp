@@ -160,12 +160,12 @@ class WindowTest : public QObject {
 
     void a_fast_copy_takes_the_sources_place() {
         Opened o;
-        o.window.document().fast_copy(o.project().sources[0].id,
-                                      {o.folder / "fast", NpyType::f32, true, Existing::replace});
+        o.window.document().library().fast_copy(o.project().sources[0].id,
+                                                {o.folder / "fast", NpyType::f32, true, Existing::replace});
         QTRY_COMPARE_WITH_TIMEOUT(QFileInfo(QString::fromStdString(o.project().sources[0].path)).fileName(), "fast.ply",
                                   patience * 10000);
         QVERIFY(!o.project().sources[0].first); // the copy keeps the frames' numbers itself
-        QTRY_COMPARE(o.window.document().sources().begin()->second.source->facts().format,
+        QTRY_COMPARE(o.window.document().library().open().begin()->second.source->facts().format,
                      "PLY and NumPy array, fast copy");
         o.wait_for_scene();
         QVERIFY(close(o.window.scene_view().scene()->poses[0]->box.max.y, 1, 1e-5));
@@ -410,7 +410,8 @@ class WindowTest : public QObject {
     void the_stage_draws_and_picks() {
         Opened o(5);
         if (!o.window.scene_view().has_graphics()) { // the window is there all the same, and says why the Scene is not
-            QTRY_VERIFY(all_text(o.window.scene_view()).contains("This computer offers no OpenGL"));
+            QTRY_VERIFY(
+                all_text(o.window.scene_view()).contains("The Scene needs OpenGL, which is not available here"));
             return;
         }
         o.window.scene_view().fit_all();
@@ -546,13 +547,13 @@ class WindowTest : public QObject {
         QSignalSpy opened(&document, &Document::opened);
         o.window.open(QString::fromStdString(elsewhere / "fest.garland"));
         QVERIFY(opened.wait(5000));
-        QCOMPARE(document.missing().size(), std::size_t(1));
+        QCOMPARE(document.library().missing().size(), std::size_t(1));
         QTRY_VERIFY(o.window.notices().texts().join(' ').contains("is not there"));
         o.window.set_step(0);
         QTRY_VERIFY(button(o.window.gather(), "Find the files…"));
         const TimeMap before = o.map();
-        document.replace_source(o.project().sources[0].id, QString::fromStdString(o.folder / "column.0000.ply"));
-        QTRY_VERIFY_WITH_TIMEOUT(document.missing().empty(), patience * 5000);
+        document.library().replace(o.project().sources[0].id, QString::fromStdString(o.folder / "column.0000.ply"));
+        QTRY_VERIFY_WITH_TIMEOUT(document.library().missing().empty(), patience * 5000);
         o.wait_for_scene();
         QCOMPARE(o.window.scene_view().scene()->copies.size(), std::size_t(4));
         QVERIFY(o.map() == before); // all rules are kept

@@ -67,7 +67,7 @@ class CliTest : public QObject {
         const Answer a = run({"trace", project_, "--copy", "5", "--frames", "100:101:0.5"});
         QCOMPARE(a.code, 0);
         for (const char* stage :
-             {"amount", "delay and rate", "timing", "before / after", "source range", "sub-frame"}) {
+             {"strength", "delay and rate", "timing", "before / after", "source range", "sub-frame"}) {
             QCOMPARE(a.out.count("\n  " + QString(stage).leftJustified(15) + ' '), 3);
         }
         const Json j = run({"trace", project_, "--copy", "5", "--frames", "100", "--json"}).json();

@@ -48,8 +48,8 @@ class CliCopiesTest : public QObject {
               {"--kind", "grid", "--columns", "4", "--rows", "3"},
               {"--kind", "box", "--columns", "2", "--rows", "2", "--layers", "2"},
               {"--kind", "rings", "--count", "5", "--rows", "2", "--radius", "1"},
-              {"--along", "0,0,0 4,0,0 4,0,4", "--count", "9", "--closed", "on"},
-              {"--kind", "scatter", "--carrier", "pinwheel", "--count", "20", "--apart", "0.01"},
+              {"--path-points", "0,0,0 4,0,0 4,0,4", "--count", "9", "--path-closed", "on"},
+              {"--kind", "scatter", "--carrier", "pinwheel", "--count", "20", "--minimum-distance", "0.01"},
               {"--kind", "points", "--carrier", "petals", "--facing", "velocity"}}) {
             const Answer a = at(QStringList{"arrange"} + words);
             QVERIFY2(a.code == 0, qPrintable(a.err));
@@ -59,7 +59,7 @@ class CliCopiesTest : public QObject {
         QCOMPARE(near(p).layout.kind, ArrangementKind::points);
         QCOMPARE(near(p).layout.carried.least_apart, 0.01);
         folder_.write("edge.obj", "v 0 0 0\nv 3 0 0\nv 3 0 3\nl 1 2 3\n");
-        QVERIFY(at({"arrange", "--path", path("edge.obj"), "--smooth", "off"}).code == 0);
+        QVERIFY(at({"arrange", "--path", path("edge.obj"), "--path-smooth", "off"}).code == 0);
         p = project();
         QCOMPARE(near(p).layout.path.points.size(), std::size_t(3));
     }
@@ -85,7 +85,7 @@ class CliCopiesTest : public QObject {
                              "at a frame",
                              "--start-frame",
                              "20",
-                             "--passes",
+                             "--total-passes",
                              "3",
                              "--hidden-until-start",
                              "on"});
@@ -106,13 +106,13 @@ class CliCopiesTest : public QObject {
     }
     void spreads_are_added_changed_and_removed() {
         Answer a = at({"spread", "--add", "--target", "speed", "--driver", "gradient", "--from", "-5", "--to", "5",
-                       "--axis", "0,0,1", "--curve", "0:0 smooth 1:1", "--amount", "1:1 96:0"});
+                       "--axis", "0,0,1", "--response", "0:0 smooth 1:1", "--strength", "1:1 96:0"});
         QVERIFY2(a.code == 0, qPrintable(a.err));
         Project p = project();
         QCOMPARE(near(p).spreads.size(), std::size_t(3));
         QCOMPARE(near(p).spreads[2].by.kind, Driver::gradient);
         QCOMPARE(near(p).spreads[2].strength.keys.size(), std::size_t(2));
-        QVERIFY(at({"spread", "--number", "3", "--driver", "even, over space", "--amount", "0.5"}).code == 0);
+        QVERIFY(at({"spread", "--number", "3", "--driver", "even, over space", "--strength", "0.5"}).code == 0);
         p = project();
         QCOMPARE(near(p).spreads[2].strength.share, 0.5);
         QVERIFY(at({"spread", "--number", "3", "--remove"}).code == 0);
@@ -120,7 +120,7 @@ class CliCopiesTest : public QObject {
         QCOMPARE(near(p).spreads.size(), std::size_t(2));
     }
     void copies_are_nudged_hidden_and_singled_out() {
-        QVERIFY(at({"nudge", "--copies", "3,5:7", "--by", "2.5"}).code == 0);
+        QVERIFY(at({"nudge", "--copies", "3,5:7", "--frames", "2.5"}).code == 0);
         QVERIFY(at({"nudge", "--copies", "5", "--clear"}).code == 0);
         QVERIFY(at({"hide", "--copies", "10:12"}).code == 0);
         QVERIFY(at({"hide", "--copies", "11", "--off"}).code == 0);
@@ -149,10 +149,10 @@ class CliCopiesTest : public QObject {
     void twins_are_parted() {
         QVERIFY(at({"arrange", "--kind", "line", "--count", "40"}).code == 0);
         QVERIFY(at({"spread", "--number", "1", "--driver", "chance", "--to", "12"}).code == 0);
-        const Answer a = at({"part", "--neighbours", "2"});
+        const Answer a = at({"pull-apart", "--neighbours", "2"});
         QVERIFY2(a.code == 0 && a.out.contains("of 40 copies moved"), qPrintable(a.out + a.err));
-        QVERIFY(at({"part", "--from", "0", "--to", "5"}).err.contains("room for 6 copies"));
-        QVERIFY(at({"part"}).code == 0);
+        QVERIFY(at({"pull-apart", "--earliest", "0", "--latest", "5"}).err.contains("room for 6 copies"));
+        QVERIFY(at({"pull-apart"}).code == 0);
         QCOMPARE(run({"check", path("p.garland"), "--json"}).json()["findings"].dump().find("c001"), std::string::npos);
     }
     void bad_input_changes_nothing() {
@@ -166,23 +166,23 @@ class CliCopiesTest : public QObject {
         const std::pair<QStringList, const char*> all[] = {
             {{"arrange", "--count", "10000000"}, "more than one arrangement may have"},
             {{"arrange", "--count", "0"}, "at least one copy"},
-            {{"arrange", "--along", "1,1,1 1,1,1"}, "no length"},
+            {{"arrange", "--path-points", "1,1,1 1,1,1"}, "no length"},
             {{"arrange", "--kind", "spiral"}, "write one of"},
             {{"arrange", "--carrier", "boat"}, "no source \"boat\""},
             {{"arrange", "--kind", "scatter", "--carrier", "petals"}, "no faces"},
-            {{"arrange", "--origin", "0,nan,0"}, "not a place"},
+            {{"arrange", "--centre", "0,nan,0"}, "not a place"},
             {{"arrange", "--path", path("p.garland")}, "no path can be read"},
             {{"arrange", "--width", "0:0"}, "outside"},
             {{"spread", "--number", "9", "--to", "3"}, "no spread 9"},
             {{"spread", "--add", "--driver", "attribute"}, "attribute's name"},
             {{"spread", "--add", "--target", "speed", "--from", "-100"}, "above"},
-            {{"spread", "--add", "--amount", "5:1 2:0"}, "key 2"},
-            {{"nudge", "--copies", "900", "--by", "1"}, "no copy 900"},
-            {{"nudge", "--by", "1"}, "which copies"},
+            {{"spread", "--add", "--strength", "5:1 2:0"}, "key 2"},
+            {{"nudge", "--copies", "900", "--frames", "1"}, "no copy 900"},
+            {{"nudge", "--frames", "1"}, "which copies"},
             {{"single-out"}, "either copies or a part"},
             {{"single-out", "--part", "sail"}, "no part \"sail\""},
             {{"hide", "--copies", "x"}, "not a number"},
-            {{"part", "--from", "0", "--to", "3"}, "room for"}};
+            {{"pull-apart", "--earliest", "0", "--latest", "3"}, "room for"}};
         for (const auto& [words, says] : all) {
             const QString trouble = refused(words, says);
             QVERIFY2(trouble.isEmpty(), qPrintable(words.join(' ') + ": " + trouble));

@@ -75,8 +75,8 @@ class CliDriveTest : public QObject {
         QVERIFY(q(stage(3, "40", "played by")["words"]).contains("never entered"));
         const Answer found = run({"check", path_, "--json"});
         QVERIFY2(found.out.contains("never reached"), qPrintable(found.out));
-        QVERIFY(did({"part"}).contains("which delays pull its copies apart cannot be worked out"));
-        QCOMPARE(did({"zone", "--at", "25", "--drop-key"}), "Zone \"Glow\"\nball, 2 keys");
+        QVERIFY(did({"pull-apart"}).contains("which delays pull its copies apart cannot be worked out"));
+        QCOMPARE(did({"zone", "--at", "25", "--remove-key"}), "Zone \"Glow\"\nball, 2 keys");
         QCOMPARE(did({"zone", "--remove"}), "Remove the zone \"Glow\"");
         QCOMPARE(static_cast<int>(project().arrangements[0].play.by), static_cast<int>(PlayBy::clock));
     }

@@ -33,7 +33,8 @@ class CliLoopTest : public QObject {
             before = loop["score"].get<double>();
             QVERIFY(loop["start"].get<int>() >= 0 && loop["start"].get<int>() + loop["length"].get<int>() <= 95);
         }
-        const Json late = run({"loop", path("festival.garland"), "--settle", "30", "--longest", "40", "--json"}).json();
+        const Json late =
+            run({"loop", path("festival.garland"), "--skip-first", "30", "--longest", "40", "--json"}).json();
         for (const Json& loop : late["loops"])
             QVERIFY(loop["start"].get<int>() >= 30 && loop["length"].get<int>() <= 40);
         QVERIFY(run({"loop", path("festival.garland"), "--shortest", "500"}).out.contains("no loop of 500 frames"));
@@ -42,7 +43,7 @@ class CliLoopTest : public QObject {
     }
     void a_timing_is_lengthened_and_findings_are_ignored() {
         const Project before = project();
-        QCOMPARE(edit({"speed", "--by", "0.5"}).code, 0);
+        QCOMPARE(edit({"speed", "--speed", "0.5"}).code, 0);
         QCOMPARE(edit({"trim", "--range", "1:60"}).code, 0);
         const Answer longer = edit({"lengthen"});
         QVERIFY2(longer.code == 0 && longer.out.contains("Lengthen to source frame 95"),
@@ -83,8 +84,9 @@ class CliLoopTest : public QObject {
         // The same source frame a loop later, and the pose there is the source's own.
         const Json now = run({"trace", path("festival.garland"), "--copy", "1", "--frames", "20", "--json"}).json();
         QVERIFY(now.dump().find("the source's own pose") != std::string::npos);
-        QCOMPARE(edit({"close", "--way", "two-layers", "--fade", "straight", "--mix", "add", "--keep-contrast"}).code,
-                 0);
+        QCOMPARE(
+            edit({"close", "--ends", "two-layers", "--fade", "straight", "--layers", "add", "--keep-contrast"}).code,
+            0);
         const Closing c = *project().sources[0].closing;
         QVERIFY(c.way == ClosingWay::half_shift && c.mix == LayerMix::add && c.curve == FadeCurve::straight &&
                 c.keep_contrast && c.start == 41);
@@ -94,8 +96,8 @@ class CliLoopTest : public QObject {
         QVERIFY(edit({"close", "--fade", "0:0.5 1:1"}).err.contains("leads from 0.5 at 0"));
         QCOMPARE(edit({"close", "--fade", "straight", "--fade-out", "none"}).code, 0);
         QVERIFY(project().sources[0].closing->drawn_in.empty() && project().sources[0].closing->drawn_out.empty());
-        QCOMPARE(edit({"close", "--way", "wish"}).code, 1);
-        a = edit({"close", "--way", "end fade", "--start", "3"});
+        QCOMPARE(edit({"close", "--ends", "wish"}).code, 1);
+        a = edit({"close", "--ends", "end fade", "--start", "3"});
         QCOMPARE(a.code, 1);
         QVERIFY(a.err.contains("start 13 frames later"));
         QCOMPARE(project().sources[0].closing->start, 41); // nothing changed

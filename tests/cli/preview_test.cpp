@@ -180,17 +180,17 @@ class CliPreviewTest : public QObject {
         QVERIFY2(((left + right) / 2 - V3f(0, 0, 5 - 4)).length() < 1e-4f, "it stands where its keys put it");
         QVERIFY(std::abs((right - left).length() - 4) < 1e-4f);
         QCOMPARE(did({"place", "--keys", "1:0,0,0 5:1,0,0 smooth 9:0,0,0"}), "Key the place of \"leaf\"\n3 keys");
-        QVERIFY(did({"place", "--at", "6", "--drop-key"}).contains("has no key at output frame 6"));
+        QVERIFY(did({"place", "--at", "6", "--remove-key"}).contains("has no key at output frame 6"));
         QVERIFY(did({"place", "--keys", "5:0,0,0 1:0,0,0"}).contains("does not come after"));
         QVERIFY(did({"place", "--keys", "five"}).contains("is no key of a place"));
         QCOMPARE(did({"place", "--clear"}), "Remove the keys of place of \"leaf\"");
         QVERIFY(project().arrangements[0].place_keys.empty());
     }
     void wobbles_take_one_number_or_three() {
-        did({"wobble", "--position", "0.5", "--turn", "12"});
+        did({"wobble", "--place", "0.5", "--turn", "12"});
         QCOMPARE(project().arrangements[0].wobble.position, V3d(0.5));
         QCOMPARE(project().arrangements[0].wobble.turn, V3d(0, 12, 0));
-        did({"wobble", "--position", "0.5,0,0.25", "--turn", "1,2,3", "--end", "settle", "--settle-turn", "4,5,6"});
+        did({"wobble", "--place", "0.5,0,0.25", "--turn", "1,2,3", "--end", "settle", "--settle-turn", "4,5,6"});
         QCOMPARE(project().arrangements[0].wobble.position, V3d(0.5, 0, 0.25));
         QCOMPARE(project().arrangements[0].wobble.turn, V3d(1, 2, 3));
         QCOMPARE(project().arrangements[0].wobble.settle_turn, V3d(4, 5, 6));

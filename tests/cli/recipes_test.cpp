@@ -70,7 +70,7 @@ class RecipesTest : public QObject {
         };
         QCOMPARE(ask("garland-cli hando", 1), QString("handoff"));
         QCOMPARE(ask("garland-cli edit p.garland clos", 3), QString("close"));
-        QCOMPARE(ask("garland-cli edit p.garland close --w", 4), QString("--way"));
+        QCOMPARE(ask("garland-cli edit p.garland close --e", 4), QString("--ends"));
         QCOMPARE(ask("garland-cli bake p.garland --as us", 4), QString("usda usdc"));
         QCOMPARE(ask("garland-cli handoff p.garland --what sh", 4), QString("shared-poses"));
         QCOMPARE(ask("garland-cli info zs", 2), QString("zsh")); // a file

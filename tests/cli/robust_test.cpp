@@ -78,7 +78,7 @@ class RobustTest : public QObject {
         QCOMPARE(nothing.code, 1);
         QVERIFY(nothing.err.contains("none.garland: does not exist"));
         QCOMPARE(run({"edit", q(folder_ / "p.garland"), "settings", "--rate", "30", "--range", "5:90", "--name", "Quay",
-                      "--alike-below", "0.25", "--twin-share", "0.75", "--only-moving", "off", "--out",
+                      "--alike-below", "0.25", "--twins-above", "0.75", "--only-moving", "off", "--out",
                       q(folder_ / "s.garland")})
                      .code,
                  0);
@@ -86,7 +86,7 @@ class RobustTest : public QObject {
         QVERIFY(s.rate == (Rate{30, 1}) && s.range == (FrameRange{5, 90}) && s.name == "Quay" &&
                 s.alike_below == 0.25 && s.twin_share == 0.75 && !s.twins_only_moving);
         for (const QStringList& bad : {QStringList{"--alike-below", "-1"},
-                                       {"--twin-share", "1.5"},
+                                       {"--twins-above", "1.5"},
                                        {"--range", "1:900000000"},
                                        {"--range", "9:1"},
                                        {"--only-moving", "perhaps"}}) {
@@ -99,7 +99,7 @@ class RobustTest : public QObject {
              {QStringList{"edit", "hold", "--help"}, {"edit", q(folder_ / "p.garland"), "hold", "--help"}}) {
             const Answer a = run(way);
             QCOMPARE(a.code, 0);
-            QVERIFY2(a.out.contains("--absorb") && !a.out.contains("camera-move"), qPrintable(a.out));
+            QVERIFY2(a.out.contains("--keep-end") && !a.out.contains("camera-move"), qPrintable(a.out));
         }
     }
     void answers_in_json_are_of_one_kind() {
@@ -158,7 +158,7 @@ class RobustTest : public QObject {
     void times_may_carry_units() {
         const QString p = q(folder_ / "u.garland");
         QVERIFY(QFile::copy(q(folder_ / "p.garland"), p));
-        QCOMPARE(run({"edit", p, "tempo", "--bpm", "125"}).code, 0); // 12 frames
+        QCOMPARE(run({"edit", p, "tempo", "--beats-per-minute", "125"}).code, 0); // 12 frames
         const Answer half = run({"edit", p, "hold", "--at", "0.4s", "--frames", "2beats", "--dry-run"});
         QVERIFY2(half.out.contains("for 24 frames at output frame 10"), qPrintable(half.out + half.err));
         QVERIFY(run({"edit", p, "hold", "--at=10f", "--frames", "400ms", "--dry-run"})
@@ -169,7 +169,8 @@ class RobustTest : public QObject {
     }
     void projects_come_and_go_through_pipes() {
         const Answer a =
-            shell("$G new - --rate 24 | $G edit - tempo --bpm 90 | $G edit - marker --at 12 --name bell", here());
+            shell("$G new - --rate 24 | $G edit - tempo --beats-per-minute 90 | $G edit - marker --at 12 --name bell",
+                  here());
         QCOMPARE(a.code, 0);
         const auto p = parse_project(a.out.toStdString(), "out");
         QVERIFY2(p, qPrintable(a.out));
@@ -189,7 +190,7 @@ class RobustTest : public QObject {
     void missed_beats_are_reported() {
         const QString p = q(folder_ / "b.garland");
         QVERIFY(QFile::copy(q(folder_ / "p.garland"), p));
-        QCOMPARE(run({"edit", p, "tempo", "--bpm", "125", "--offset", "1"}).code, 0);
+        QCOMPARE(run({"edit", p, "tempo", "--beats-per-minute", "125", "--first-beat", "1"}).code, 0);
         const Answer a = run({"edit", p, "phrases", "--phrase", "1:11"});
         QVERIFY2(a.out.contains("phrase 1 ends at 12, 1 frame before its beat"), qPrintable(a.out));
         QVERIFY(run({"check", p}).out.contains("off the beat"));
@@ -200,12 +201,13 @@ class RobustTest : public QObject {
         const QString p = q(folder_ / "slow.garland");
         QVERIFY(QFile::copy(q(folder_ / "p.garland"), p));
         QCOMPARE(run({"edit", p, "form", "--to", "speeds"}).code, 0);
-        const Answer a = run({"edit", p, "ramp", "--range", "10:20", "--to", "0"});
+        const Answer a = run({"edit", p, "ramp", "--range", "10:20", "--to-speed", "0"});
         QVERIFY2(a.out.contains("frames of the source are never shown now"), qPrintable(a.out + a.err));
         // Timings that nobody changed go along with their source.
-        const Answer first = run({"edit", q(folder_ / "p.garland"), "source", "--first", "101", "--dry-run"});
+        const Answer first = run({"edit", q(folder_ / "p.garland"), "source", "--first-frame", "101", "--dry-run"});
         QVERIFY2(first.out.contains("plays frames 101 to 160 now"), qPrintable(first.out + first.err));
-        QVERIFY(run({"edit", p, "source", "--first", "101", "--dry-run"}).out.contains("changed by hand and stays"));
+        QVERIFY(
+            run({"edit", p, "source", "--first-frame", "101", "--dry-run"}).out.contains("changed by hand and stays"));
     }
     // Forty edits at once: none is lost.
     void edits_at_the_same_time_all_count() {
@@ -220,7 +222,8 @@ class RobustTest : public QObject {
         for (const char* line :
              {"$G table p.garland --frames 1:500 > /dev/full", "$G camera p.garland --frames 1:5000 > /dev/full",
               "$G trace p.garland --copy 1 --frames 1:500 > /dev/full", "$G info drop.0001.ply --json > /dev/full",
-              "$G check p.garland --json > /dev/full", "$G edit - tempo --bpm 90 < p.garland > /dev/full"}) {
+              "$G check p.garland --json > /dev/full",
+              "$G edit - tempo --beats-per-minute 90 < p.garland > /dev/full"}) {
             const Answer a = shell(line, here());
             QVERIFY2(a.code == 1, qPrintable(QString("%1: %2 %3").arg(line).arg(a.code).arg(a.err)));
             QVERIFY2(a.err.contains("standard output"), line);
@@ -313,10 +316,9 @@ class RobustTest : public QObject {
                       q(folder_ / "ring.garland")})
                      .code,
                  0);
-        QCOMPARE(
-            run({"edit", q(folder_ / "ring.garland"), "wobble", "--position", "0.4", "--turn", "33", "--size", "0.2"})
-                .code,
-            0);
+        QCOMPARE(run({"edit", q(folder_ / "ring.garland"), "wobble", "--place", "0.4", "--turn", "33", "--size", "0.2"})
+                     .code,
+                 0);
         QCOMPARE(run({"edit", q(folder_ / "ring.garland"), "water", "--wind-speed", "7", "--grid", "64", "--layers",
                       "2", "--loop-length", "48"})
                      .code,

@@ -206,22 +206,23 @@ class CliSourcesTest : public QObject {
         const auto info = run({"info", path("lamp é.0001.ply"), "--json"}).json();
         QCOMPARE(info["first"].get<int>(), -2); // numbers below 0, spaces and letters beyond ASCII
         QCOMPARE(info["last"].get<int>(), 3);
-        Answer a = edit({"source", "--leave-out", "1", "--gaps", "blend"});
+        Answer a = edit({"source", "--leave-out", "1", "--missing-frames", "blend"});
         QVERIFY2(a.out.contains("left out frame 1"), qPrintable(a.err));
         QCOMPARE(project().sources[0].import_settings.dropped, (std::vector<std::int64_t>{1}));
         const auto trace = run({"trace", path("p.garland"), "--copy", "1", "--frames", "4", "--json"});
         QVERIFY(trace.out.contains("bridges missing frames"));
         QCOMPARE(run({"check", path("p.garland")}).code, 3); // and Check says so
-        QCOMPARE(edit({"source", "--take-back"}).code, 0);
+        QCOMPARE(edit({"source", "--restore"}).code, 0);
         QVERIFY(project().sources[0].import_settings.dropped.empty());
-        QCOMPARE(edit({"source", "--between", "guess"}).code, 1);
-        QCOMPARE(edit({"source", "--between", "level set", "--voxel", "0.1", "--normals", "anew", "--root", "left out"})
+        QCOMPARE(edit({"source", "--between-frames", "guess"}).code, 1);
+        QCOMPARE(edit({"source", "--between-frames", "level set", "--voxel-size", "0.1", "--normals", "recomputed",
+                       "--root-motion", "left out"})
                      .code,
                  0);
         const SourceSpec s = project().sources[0];
         QVERIFY(s.import_settings.how == SubFrame::level_set && s.import_settings.voxel == 0.1 &&
                 s.import_settings.fresh_normals && s.import_settings.root == RootMotion::left_out);
-        QCOMPARE(edit({"source", "--voxel", "-1"}).code, 1);
+        QCOMPARE(edit({"source", "--voxel-size", "-1"}).code, 1);
     }
     void volumes_are_written_beside_the_meshes() {
         Folder out;

@@ -1,7 +1,8 @@
 #include "support/case.h"
 #include "support/notation.h"
 
-#include "core/copies/arrangement.h"
+#include "core/copies/copy_set.h"
+#include "core/copies/places.h"
 
 #include <limits>
 #include <set>
@@ -74,6 +75,23 @@ class ArrangementTest : public QObject {
         for (const V3d& q : cord[0]) lowest = std::min(lowest, q.y);
         QVERIFY(close(lowest, -0.6, 1e-12));
         QCOMPARE(cords(make(ArrangementKind::line, 3)).size(), std::size_t(0));
+    }
+    // Keys of place, turn and size carry the cords along: every copy still hangs on one.
+    void cords_go_with_their_copies() {
+        Arrangement a = make(ArrangementKind::line, 12);
+        a.layout.origin = {1, 2, -3};
+        a.layout.swag.sag = 0.6, a.layout.swag.every = 4;
+        a.place_keys = {{OutputFrame(1)}, {OutputFrame(25), V3d(4, 1, -2), V3d(10, 70, 20), 1.5}};
+        const CopyPlaces places(make_copies(a, {}), Rate{24, 1});
+        for (const double t : {1.0, 9.5, 25.0, 40.0}) {
+            const auto lines = cords_at(a, t);
+            for (const Placement& p : places.at(t, {})) {
+                double nearest = 1e9;
+                for (const V3d& q : lines[0]) nearest = std::min(nearest, (q - p.position).length());
+                QVERIFY2(nearest < 1e-9, qPrintable(QString("%1 m at frame %2").arg(nearest).arg(t)));
+            }
+        }
+        QVERIFY((cords_at(a, 25)[0][0] - cords(a)[0][0]).length() > 1);
     }
     void bad_values_are_refused() {
         QVERIFY(!validate(make(ArrangementKind::line, 0)));

@@ -161,12 +161,12 @@ class BeatsTest : public QObject {
         }
     }
     void words_for_motion() {
-        QCOMPARE(words(timing_of("0:10 20:0"), 5), "backward at 0.50×, making poses between frames");
+        QCOMPARE(words(timing_of("0:10 20:0"), 5), "backward at 0.50×, in-between poses");
         QCOMPARE(words(timing_of("0:0 20:40"), 5), "forward at 2.00×");
-        QCOMPARE(words(timing_of("0:0 20:20"), 5.5), "forward at 1.00×, making poses between frames");
+        QCOMPARE(words(timing_of("0:0 20:20"), 5.5), "forward at 1.00×, in-between poses");
         QCOMPARE(words(timing_of("0:0 20:20", absent, absent), 25), "nothing shown");
         QCOMPARE(words(timing_of("0:0 20:20", hold, run_on), 25), "forward at 1.00×");
-        QCOMPARE(words(timing_of("0:0 20:20"), 5, 0.5), "forward at 0.50×, making poses between frames");
+        QCOMPARE(words(timing_of("0:0 20:20"), 5, 0.5), "forward at 0.50×, in-between poses");
         const std::string fade = words(phrases_of("0-9+4 30-39", 0), 12);
         QVERIFY2(fade.find("fading from 12 (50 %, 2 frames left)") != std::string::npos, fade.c_str());
     }

@@ -49,6 +49,8 @@ class ChanceTest : public QObject {
         QCOMPARE(short_number(0.5), "0.5");
         QCOMPARE(short_number(-0.0001), "0");
         QCOMPARE(short_number(125.25), "125.25");
+        QCOMPARE(true_minus("-3.25"), "\u22123.25");
+        QCOMPARE(true_minus("there-and-back, frame -3 (-4) to 5-6"), "there-and-back, frame \u22123 (\u22124) to 5-6");
         QCOMPARE(exact_number(0.1), "0.1");
         QCOMPARE(byte_count(3.1e9), "3.1 GB");
         QCOMPARE(byte_count(12), "12 bytes");

@@ -217,15 +217,15 @@ class OperationsTest : public QObject {
         QCOMPARE(held->note, "the phrases became keys");
         QCOMPARE(shown(held->timing, 3, 12), "2 3 3 3 3 3 3 3 4 5");
     }
-    void with_a_master_slider_the_slider_is_edited() {
+    void with_a_slider_the_slider_is_edited() {
         Timing t = timing_of("0:0 100:100");
-        t.master = parse_map("1:0 101:100");
+        t.slider = parse_map("1:0 101:100");
         const auto held = operate(t, hold_for(51, 20));
         QVERIFY(held);
         QCOMPARE(held->timing.map, t.map);
-        QCOMPARE(map_text(*held->timing.master), "1:0 51:50 71:50 121:100");
-        QCOMPARE(held->note, "on the master slider");
-        QVERIFY(refused(t, op(OperationKind::fit, 0, 10)).find("master slider") != std::string::npos);
+        QCOMPARE(map_text(*held->timing.slider), "1:0 51:50 71:50 121:100");
+        QCOMPARE(held->note, "on the slider");
+        QVERIFY(refused(t, op(OperationKind::fit, 0, 10)).find("slider") != std::string::npos);
     }
     void the_afternoon_in_operations() {
         // hold 15 ten frames, slower and slower, and backwards to the start

@@ -157,9 +157,9 @@ class PhrasesTest : public QObject {
         QCOMPARE(refused(t), "");
         QCOMPARE(source_at(t, 10 * 5e8 + 4), 3.0);
     }
-    void the_master_slider_plays_the_whole() {
+    void the_slider_plays_the_whole() {
         Timing t = timing_of("0:0 50:50 60:50 100:90", hold, hold);
-        t.master = parse_map("1:0 11:100 21:0");
+        t.slider = parse_map("1:0 11:100 21:0");
         QCOMPARE(span_first(t).value, 1.0);
         QCOMPARE(span_length(t), 20.0);
         QCOMPARE(source_at(t, -5), 0.0);
@@ -171,7 +171,7 @@ class PhrasesTest : public QObject {
         t.after = {repeat, 0};
         t.last_is_first = true;
         QCOMPARE(source_at(t, 26), 50.0);
-        t.master->keys[1].source = SourceFrame(101);
+        t.slider->keys[1].source = SourceFrame(101);
         QVERIFY(refused(t).find("0 … 100") != std::string::npos || refused(t).find("100") != std::string::npos);
     }
 };

@@ -127,7 +127,7 @@ class ProjectTest : public QObject {
         QStringList names;
         for (const auto& stage : t->stages) names << QString::fromStdString(stage.name);
         QCOMPARE(names.join(" > "),
-                 QString("amount > delay and rate > timing > before / after > source range > sub-frame"));
+                 QString("strength > delay and rate > timing > before / after > source range > sub-frame"));
         QCOMPARE(t->values.moment.source, 10.5);
         QCOMPARE(t->recipe.frame_a, 10);
         QCOMPARE(t->recipe.weight, 0.5);

@@ -376,7 +376,7 @@ class VaryingTest : public QObject {
         a.layout.kind = ArrangementKind::scatter; // particles have no faces
         const ShowPtr none = show();
         QCOMPARE(none->copies(), std::int64_t(0));
-        QVERIFY(none->arrangements[0].set->problem.find("no faces") != std::string::npos);
+        QVERIFY(none->arrangements[0].shown.set->problem.find("no faces") != std::string::npos);
     }
     void places_that_are_no_numbers_are_left_out() {
         class Strange final : public Source {
@@ -398,7 +398,8 @@ class VaryingTest : public QObject {
         first().layout.carried.source = dots_;
         const ShowPtr s = show();
         QCOMPARE(s->copies(), std::int64_t(1));
-        QCOMPARE(s->arrangements[0].set->note, std::string("2 points are left out, as their place is not a number"));
+        QCOMPARE(s->arrangements[0].shown.set->note,
+                 std::string("2 points are left out, as their place is not a number"));
     }
     void passes_end_for_all() {
         Timing& t = *p_.timing(first().timing);

@@ -115,7 +115,7 @@ class CurveTest : public QObject {
         Timing all = timing_of("0:0~ 20:20 30:20|", OutsideMode::run_on, OutsideMode::repeat, 3);
         all.id = {};
         all.map.keys.push_back({OutputFrame(40), SourceFrame(1), Toward::free, 0.25, -2});
-        all.master = parse_map("1:0 50:100~ 60:20");
+        all.slider = parse_map("1:0 50:100~ 60:20");
         all.last_is_first = all.turn_twice = true;
         Timing speeds = speeds_of("0:1| 20:0.2 30:-1", 5), phrases = phrases_of("0-9+4 9-3@0.5 1<>5*3 7-7*9", 4);
         speeds.id = phrases.id = {};
@@ -228,7 +228,7 @@ class CurveTest : public QObject {
         add_source(p, "a", "a.ply", {0, 9, {24, 1}});
         p.timings[0] = phrases_of("0-9+4 9-3@0.5 1<>5*3", 4);
         p.timings[0].id = TimingId(2);
-        p.timings[0].master = parse_map("1:0 50:100");
+        p.timings[0].slider = parse_map("1:0 50:100");
         Timing speeds = speeds_of("0:1| 20:0.2 30:-1", 5);
         speeds.id = TimingId(p.next_id++);
         p.timings.push_back(speeds);

@@ -2,14 +2,17 @@
 #include "support/case.h"
 #include "support/files.h"
 #include "support/python.h"
+#include "support/volume_writer.h"
 
 #include "io/formats.h"
 #include "io/sources/converted.h"
 #include "io/sources/open_source.h"
 #include "io/sources/reader_commands.h"
+#include "io/sources/readers.h"
 
 #include <QElapsedTimer>
 #include <QFileInfo>
+#include <set>
 #include <thread>
 
 using namespace garland;
@@ -84,6 +87,51 @@ class FormatsTest : public QObject {
         QVERIFY(tried >= 11);
         folder.write("a.lamps", "");
         QCOMPARE(open_source(folder / "a.lamps").error().code, ErrorCode::unsupported);
+    }
+    // Which reader takes a path goes by what lies beside it; every reader is asked for by some of these.
+    void each_reader_takes_its_files() {
+        struct Case {
+            std::vector<std::string> files;
+            std::string asked, reader;
+        };
+        const std::string points = "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\n"
+                                   "property float z\nproperty int id\nend_header\n0 0 0 7\n";
+        const std::vector<Case> cases = {
+            {{}, "lamp.0001.csv.gz", "particles, a packed file a frame"},
+            {{}, "lamp.0001.obj.zst", "mesh series, a packed file a frame"},
+            {{"lamp_ids.npy"}, "lamp.npy", "particles in arrays"},
+            {{}, "lamp_ids.npy", "particles in arrays"},
+            {{}, "lamp.npy", "array beside a mesh"},
+            {{"lamp.npy"}, "lamp_velocity.npy", "array beside a mesh"},
+            {{}, "lamp.npz", "archive of arrays"},
+            {{}, "lamp_pieces.csv", "table of pieces"},
+            {{"lamp_pieces.csv", "lamp.npy"}, "lamp.obj", "mesh beside a table of pieces"},
+            {{"lamp.npy"}, "lamp.ply", "mesh beside an array"},
+            {{}, "lamp.0001.csv", "particles, a file a frame"},
+            {{"points.ply"}, "points.ply", "particles, a file a frame"},
+            {{}, "lamp.0001.PLY", "mesh series"},
+            {{}, "smoke.0001.vdb", "OpenVDB volumes"},
+            {{"sparks.vdb"}, "sparks.vdb", "OpenVDB points"},
+            {{}, "lamp.glb", "glTF"},
+            {{}, "lamp.usdz", "USD"},
+            {{}, "lamp.lamps", ""},
+        };
+        std::set<std::string> asked;
+        for (const Case& c : cases) {
+            Folder folder;
+            for (const std::string& file : c.files) {
+                folder.write(file, file == "points.ply" ? points : "");
+                if (file == "sparks.vdb") write_points(folder / file, 3);
+            }
+            const AskedPath path = asked_path(folder / c.asked);
+            std::string taken;
+            for (const Reader& reader : readers()) {
+                if (taken.empty() && reader.takes(path)) taken = reader.name;
+            }
+            QVERIFY2(taken == c.reader, (c.asked + ": " + taken).c_str());
+            if (!taken.empty()) asked.insert(taken);
+        }
+        QCOMPARE(asked.size(), readers().size());
     }
     void a_command_reads_a_file_once() {
         const User user;

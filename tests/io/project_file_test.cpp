@@ -87,6 +87,71 @@ class ProjectFileTest : public QObject {
         QVERIFY(
             refused(project_text(p).replace(project_text(p).find("fade out"), 8, "fades away")).contains("leaving"));
     }
+    // A file as it was written before its fields had the names of now, by hand from docs/project-format.md of then.
+    void names_of_earlier_files_are_read() {
+        const std::string before = R"({"garland": 1,
+          "camera": {"lens": 55, "azimuth": 20}, "camera_keys": [{"at": 4, "lens": 35, "azimuth": 10}],
+          "tempo": {"on": true, "beats_per_minute": 96, "offset": 3}, "twins": {"share": 0.25},
+          "sources": [{"id": 1, "path": "lantern.ply", "join": "frame for frame", "sub_frame": "smooth", "gaps": "blend",
+                       "up": "z", "root": "left out", "fresh_normals": true, "voxel": 0.5, "dropped": [3, 4],
+                       "closing": {"start": 2, "length": 40, "way": "two-layers", "mix": "add"},
+                       "before_closing": [{"id": 9, "keys": [{"at": 1, "source": 0}], "after": {"mode": "repeat", "count": 2}}],
+                       "wobble": {"position": 0.25, "rate": 3, "together": true, "settle_position": [1, 0, 0]}},
+                      {"id": 5, "water": {"wind": 7, "patch": 30, "resolution": 64}}],
+          "timings": [{"id": 2, "form": "phrases", "before": {"mode": "repeat", "count": 4},
+                       "phrases": {"list": [{"first": 0, "last": 9, "passes": 3}]},
+                       "master": [{"at": 1, "percent": 0}, {"at": 9, "percent": 100}]}],
+          "zones": [{"id": 7, "keys": [{"at": 1, "size": 2}]}],
+          "arrangements": [{"id": 3, "source": 1, "timing": 2, "kind": "line", "origin": [1, 2, 3], "swag": 5,
+                            "least_apart": 0.5, "passes": 6, "nudge_amount": [{"at": 1, "value": 0.5}],
+                            "path": {"points": [[0, 0, 0], [1, 0, 0]], "side": 0.75}, "jitter": {"position": [1, 0, 1]},
+                            "wobble": {"position": 0.125}, "place_keys": [{"at": 1, "size": 3}],
+                            "spreads": [{"id": 4, "driver": "noise", "share": 0.5, "detail": 3,
+                                         "amount": [{"at": 1, "value": 1}, {"at": 9, "value": 0}],
+                                         "curve": [{"at": 0, "value": 0}, {"at": 1, "value": 0.5}]}]}]})";
+        std::string note;
+        const auto p = parse_project(before, "fest.garland", &note);
+        QVERIFY2(p, p ? "" : qPrintable(said(p.error())));
+        QCOMPARE(p->settings.camera.field_of_view, 55.0);
+        QCOMPARE(p->settings.camera_keys[0].camera.field_of_view, 35.0);
+        QCOMPARE(p->settings.tempo.offset, OutputFrame(3));
+        QCOMPARE(p->settings.twin_share, 0.25);
+        const SourceSpec& s = p->sources[0];
+        QVERIFY(s.join == Join::frame_for_frame && s.import_settings.how == SubFrame::smooth);
+        QVERIFY(s.import_settings.gaps == GapFix::blend && s.import_settings.up == UpAxis::z);
+        QVERIFY(s.import_settings.root == RootMotion::left_out && s.import_settings.fresh_normals);
+        QVERIFY(s.import_settings.voxel == 0.5 && s.import_settings.dropped == (std::vector<std::int64_t>{3, 4}));
+        QVERIFY(s.closing->way == ClosingWay::half_shift && s.closing->mix == LayerMix::add);
+        QCOMPARE(s.before_closing[0].after.count, 2);
+        QVERIFY(s.wobble.position == V3d(0.25) && s.wobble.rate == 3 && s.wobble.together);
+        QCOMPARE(s.wobble.settle_position, V3d(1, 0, 0));
+        QVERIFY(p->sources[1].water->wind == 7 && p->sources[1].water->resolution == 64);
+        QCOMPARE(p->timings[0].before.count, 4);
+        QCOMPARE(p->timings[0].phrases.list[0].passes, std::int64_t(3));
+        QCOMPARE(p->timings[0].slider->keys.size(), std::size_t(2));
+        QCOMPARE(p->zones[0].keys[0].size, 2.0);
+        const Arrangement& a = p->arrangements[0];
+        QVERIFY(a.layout.origin == V3d(1, 2, 3) && a.layout.swag.every == 5 && a.layout.carried.least_apart == 0.5);
+        QVERIFY(a.begins.passes == 6 && a.by_hand.amount.size() == 1 && a.layout.path.side == 0.75);
+        QVERIFY(a.jitter.position == V3d(1, 0, 1) && a.wobble.position == V3d(0.125) && a.place_keys[0].size == 3);
+        const Spread& spread = a.spreads[0];
+        QVERIFY(spread.strength.share == 0.5 && spread.strength.keys.size() == 2 && spread.curve.size() == 2);
+        QCOMPARE(spread.by.noise.detail, 3);
+        // It is said, and written with the names of now only.
+        for (const char* words : {"lens is field_of_view now, offset is first_beat now, share is above now, and ",
+                                  " more", "saving writes"})
+            QVERIFY2(note.find(words) != std::string::npos, note.c_str());
+        const std::string now = project_text(*p);
+        for (const char* was :
+             {"\"lens\"",         "\"offset\": 3", "\"share\"",  "\"join\"",          "\"sub_frame\"",
+              "\"gaps\"",         "\"up\"",        "\"root\"",   "\"fresh_normals\"", "\"voxel\"",
+              "\"dropped\"",      "\"way\"",       "\"mix\"",    "\"position\"",      "\"together\"",
+              "\"wind\"",         "\"master\"",    "\"origin\"", "\"swag\"",          "\"least_apart\"",
+              "\"nudge_amount\"", "\"side\"",      "\"detail\"", "\"amount\"",        "\"curve\""})
+            QVERIFY2(now.find(was) == std::string::npos, was);
+        const auto again = parse_project(now, "fest.garland", &note);
+        QVERIFY(again && *again == *p && note.empty());
+    }
     void unknown_fields_are_kept() {
         std::string text = project_text(rich_project());
         auto add = [&](const std::string& after, const std::string& field) {

@@ -2,6 +2,9 @@
 
 #include "core/geometry/volume_grids.h"
 
+#include <openvdb/points/PointAttribute.h>
+#include <openvdb/points/PointConversion.h>
+#include <openvdb/points/PointCount.h>
 #include <openvdb/tools/Interpolation.h>
 
 namespace garland::testing {
@@ -47,6 +50,50 @@ void write_ball(const std::string& path, int size) {
     openvdb::initialize();
     openvdb::io::File file(path);
     file.write({block<openvdb::FloatGrid>(size, "density")});
+    file.close();
+}
+
+V3f place_of_point(int i, double rise) {
+    return {0.01f * static_cast<float>(i % 100), static_cast<float>(rise) + 0.02f * static_cast<float>(i / 100 % 100),
+            0.03f * static_cast<float>(i / 10000)};
+}
+
+void write_points(const std::string& path, int count, double rise, bool ids, bool fixed) {
+    using namespace openvdb;
+    initialize();
+    std::vector<Vec3s> places, ways, axes;
+    std::vector<float> heat;
+    std::vector<std::int32_t> counts;
+    std::vector<std::int64_t> names;
+    for (int i = 0; i < count; ++i) {
+        const V3f p = place_of_point(i, rise);
+        places.emplace_back(p.x, p.y, p.z);
+        ways.emplace_back(static_cast<float>(i), 0.0f, -1.0f);
+        axes.emplace_back(0.0f, 0.0f, static_cast<float>(i));
+        heat.push_back(static_cast<float>(i) / 2);
+        counts.push_back(i);
+        names.push_back(std::int64_t(7) * i + 1);
+    }
+    const auto frame = math::Transform::createLinearTransform(0.25);
+    const points::PointAttributeVector<Vec3s> wrapped(places);
+    const auto index = tools::createPointIndexGrid<tools::PointIndexGrid>(wrapped, *frame);
+    const auto grid =
+        fixed ? points::createPointDataGrid<points::FixedPointCodec<false>, points::PointDataGrid>(*index, wrapped,
+                                                                                                   *frame)
+              : points::createPointDataGrid<points::NullCodec, points::PointDataGrid>(*index, wrapped, *frame);
+    auto put = [&](const char* name, const auto& values) {
+        using Value = typename std::decay_t<decltype(values)>::value_type;
+        points::appendAttribute<Value>(grid->tree(), name);
+        points::populateAttribute(grid->tree(), index->tree(), name, points::PointAttributeVector<Value>(values));
+    };
+    put("velocity", ways);
+    put("heat", heat);
+    put("count", counts);
+    put("axis", axes);
+    if (ids) put("id", names);
+    grid->setName("sparks");
+    io::File file(path);
+    file.write({grid});
     file.close();
 }
 

@@ -1,10 +1,6 @@
 #include "app/document/document.h"
 
-#include "core/base/memory.h"
-#include "core/project/timings.h"
-#include "core/source/motion_box.h"
 #include "io/files/series.h"
-#include "io/sources/open_source.h"
 
 #include <QFileInfo>
 #include <QUndoCommand>
@@ -57,7 +53,12 @@ class EditCommand : public QUndoCommand {
 
 } // namespace
 
-Document::Document(Jobs& jobs, QObject* parent) : QObject(parent), jobs_(jobs), cache_(usual_cache_bytes()) {
+Document::Document(Jobs& jobs, QObject* parent) : QObject(parent), jobs_(jobs), library_(*this, jobs) {
+    connect(&library_, &SourceLibrary::changed, this, [this](bool sources) {
+        rebuild();
+        if (sources) emit sources_changed();
+        emit changed();
+    });
     connect(&undo_, &QUndoStack::cleanChanged, this, &Document::path_changed);
     connect(&undo_, &QUndoStack::indexChanged, this, [this] {
         if (!editing_) end_merge(); // undone or redone: the next edit is a step of its own
@@ -76,76 +77,31 @@ QString Document::title() const {
 
 void Document::rebuild() {
     constexpr std::size_t at_once = 2400; // entries of so many copies, integrals of 200: some 40 ms
-    show_ = make_show(project_, sources_, cache_, show_.get(), {at_once});
+    show_ = make_show(project_, library_.open(), library_.cache(), show_.get(), {at_once});
     solve();
-    learn_ground();
-    learn_motion();
+    library_.learn();
 }
 
-const Imath::Box3f* Document::motion(SourceId id) const {
-    const auto at = motions_.find(id);
-    return at == motions_.end() || !at->second.box || at->second.box->isEmpty() ? nullptr : &*at->second.box;
-}
-
-// Quietly, once for each way a source is taken.
-void Document::learn_motion() {
-    constexpr std::int64_t most_frames = 24;
-    std::erase_if(motions_, [&](const auto& entry) { return !project_.source(entry.first); });
-    for (const auto& entry : show_->samplers) {
-        const SourceId id = entry.first;
-        const Sampler& sampler = entry.second;
-        Motion& motion = motions_[id];
-        if (motion.identity == sampler.identity()) continue;
-        motion = {sampler.identity(), std::nullopt};
-        jobs_.start<MotionBox>(
-            this, tr("Measuring the motion"), [sampler](Progress& p) { return motion_box(sampler, most_frames, p); },
-            [this, id, identity = sampler.identity()](Result<MotionBox> measured) {
-                const auto at = motions_.find(id);
-                if (at == motions_.end() || at->second.identity != identity) return; // taken otherwise meanwhile
-                if (!measured) {
-                    motions_.erase(at); // measured again when it is next asked for
-                    return;
-                }
-                at->second.box = measured->box;
-                emit motion_known(id);
-            },
-            JobKind::interactive);
-    }
-}
-
-// What arrangements stand on is read in the background; they have no copies until it is known.
-void Document::learn_ground() {
-    if (!needs_groundwork(project_, sources_)) return;
-    if (learning_) return; // what it does not bring is asked for when it has ended
-    learning_ = jobs_.start<OpenSources>(
-        this, tr("Reading carriers"),
-        [this, project = project_, sources = sources_](Progress& p) mutable -> Result<OpenSources> {
-            GARLAND_TRY(learned, find_groundwork(project, sources, cache_, p));
-            static_cast<void>(learned);
-            return sources;
+// What plays very many copies is solved in the background; until then they go on as before.
+void Document::solve() {
+    if (solving_) solving_->drop();
+    if (!show_->unsolved) return;
+    solving_ = jobs_.start<ShowPtr>(
+        this, tr("Solving what plays the copies"),
+        [this, project = project_, sources = library_.open(), before = show_](Progress& p) -> Result<ShowPtr> {
+            ShowPtr solved = make_show(project, sources, library_.cache(), before.get(), {SIZE_MAX, &p});
+            if (p.cancelled()) return fail(ErrorCode::cancelled, "stopped");
+            return solved;
         },
-        [this](Result<OpenSources> result) {
-            learning_ = nullptr;
-            if (!result) {
-                if (result.error().code == ErrorCode::cancelled && needs_groundwork(project_, sources_)) {
-                    emit hint(tr("Stopped reading what carries copies: they are not shown until it is read. The next "
-                                 "change of the project reads it"));
-                }
+        [this, of = show_](Result<ShowPtr> solved) {
+            if (!solved) {
+                if (show_ == of)
+                    emit hint(tr("Stopped solving what plays the copies: they are shown as they were. The next change "
+                                 "of the project solves it"));
                 return;
             }
-            for (auto& [id, open] : *result) {
-                const auto now = sources_.find(id);
-                if (now == sources_.end() || now->second.serial != open.serial) continue;
-                now->second.ground = open.ground;
-                now->second.ground_settings = open.ground_settings;
-                now->second.ground_problem = open.ground_problem;
-                if (open.ground_problem && !(told_.count(open.serial))) {
-                    told_.insert(open.serial);
-                    emit problem(*open.ground_problem);
-                }
-            }
-            take_drive_ground(*result);
-            rebuild();
+            if (show_ != of) return; // changed meanwhile: another one is on its way
+            show_ = *solved;
             emit changed();
         });
 }
@@ -156,91 +112,10 @@ void Document::apply_edit(const Edit& edit, bool forward) {
     } else {
         revert(project_, edit);
     }
-    if (!edit.sources.empty()) open_changed();
-    if (!edit.sounds.empty()) open_changed_sounds();
+    library_.follow(edit);
     rebuild();
     if (!edit.sources.empty()) emit sources_changed();
     emit changed();
-}
-
-Document::OpenedAs Document::opened_as(const SourceSpec& s) {
-    return {s.path, s.water, s.water ? s.rate : Rate{}, s.shapes, s.shapes.empty() ? 0 : s.shape_frames, s.choices};
-}
-
-// Sources that an edit, or its undoing, takes from elsewhere: small water at once, everything else in the background.
-void Document::open_changed() {
-    for (const SourceSpec& spec : project_.sources) {
-        const OpenedAs wanted = opened_as(spec);
-        const auto now = opened_as_.find(spec.id);
-        if (now == opened_as_.end() || now->second == wanted) continue;
-        now->second = wanted;
-        if (auto& running = reopening_[spec.id]) running->drop();
-        if (spec.water && spec.water->resolution <= 128) {
-            opened_source(spec.id, wanted, make_water(*spec.water, spec.rate));
-            continue;
-        }
-        reopening_[spec.id] = jobs_.start<SourcePtr>(
-            this, tr("Gathering %1").arg(QString::fromStdString(spec.name)),
-            [spec, path = path_.toStdString()](Progress& p) { return open_spec(spec, path, p); },
-            [this, id = spec.id, wanted](Result<SourcePtr> result) {
-                if (!result) tell(result.error());
-                opened_source(id, wanted, std::move(result));
-                rebuild();
-                emit sources_changed();
-                emit changed();
-            });
-    }
-}
-
-void Document::opened_source(SourceId id, const OpenedAs& as, Result<SourcePtr> source) {
-    if (!project_.source(id)) return;
-    if (auto old = sources_.find(id); old != sources_.end()) cache_.forget(old->second.serial);
-    std::erase_if(missing_, [&](const MissingSource& m) { return m.id == id; });
-    opened_as_[id] = as;
-    if (source) {
-        sources_[id] = {std::move(*source), PoseCache::new_serial()};
-    } else {
-        sources_.erase(id);
-        missing_.push_back({id, source.error()});
-    }
-}
-
-void Document::add_opened(const QString& title, const SourcePtr& source, const std::function<void(Project&)>& add) {
-    const SourceId id(project_.next_id);
-    sources_[id] = {source, PoseCache::new_serial()};
-    edit(tr("Gather %1").arg(title), [&](Project& p) -> Result<void> {
-        add(p);
-        opened_as_[id] = opened_as(*p.source(id));
-        return {};
-    });
-    emit source_added(id);
-}
-
-void Document::add_water(const WaterSpec& water) {
-    add_opened(tr("water"), make_water(water, project_.settings.rate),
-               [&](Project& p) { ::garland::add_water(p, tr("water").toStdString(), water); });
-}
-
-void Document::add_shapes(const QStringList& paths) {
-    std::vector<std::string> files;
-    for (const QString& path : paths) files.push_back(QFileInfo(path).absoluteFilePath().toStdString());
-    const std::int64_t each = SourceSpec{}.shape_frames;
-    jobs_.start<SourcePtr>(
-        this, tr("Gathering shapes"), [files, each](Progress& p) { return open_shapes(files, each, p); },
-        [this, files](Result<SourcePtr> result) {
-            if (!result) {
-                tell(result.error());
-                return;
-            }
-            const QString title = QString::fromStdString(source_name(files.front()));
-            add_opened(title, *result, [&](Project& p) {
-                const SourceId id = ::garland::add_source(p, title.toStdString(), files.front(),
-                                                          length_of((*result)->facts(), p.settings.rate));
-                SourceSpec& s = *p.source(id);
-                s.shapes = files;
-                s.import_settings.how = SubFrame::smooth;
-            });
-        });
 }
 
 bool Document::edit(const QString& words, const std::function<Result<void>(Project&)>& change, const QString& merge) {
@@ -248,7 +123,7 @@ bool Document::edit(const QString& words, const std::function<Result<void>(Proje
     Result<void> done = change(next);
     if (done) done = validate(next);
     if (!done) {
-        tell(done.error());
+        report(done.error());
         return false;
     }
     Edit step = difference(project_, next, words.toStdString());
@@ -262,7 +137,7 @@ bool Document::edit(const QString& words, const std::function<Result<void>(Proje
     return true;
 }
 
-void Document::tell(Error error, const char* kept) {
+void Document::report(Error error, const char* kept) {
     if (error.code == ErrorCode::cancelled) return; // the user knows
     if (error.kept.empty()) error.kept = kept;
     emit problem(error);
@@ -276,16 +151,10 @@ void Document::reset(Project project, const QString& path, OpenSources sources, 
                      const ProjectStamp& stamp) {
     ++generation_;
     jobs_.drop_all(); // what they bring belongs to the project that goes
-    learning_ = nullptr;
-    reopening_.clear();
-    for (const auto& [id, source] : sources_) cache_.forget(source.serial);
     project_ = std::move(project);
     make_absolute(project_, path.toStdString());
     stamp_ = stamp;
-    sources_ = std::move(sources);
-    missing_ = std::move(missing);
-    opened_as_.clear();
-    for (const SourceSpec& spec : project_.sources) opened_as_[spec.id] = opened_as(spec);
+    library_.start(std::move(sources), std::move(missing));
     path_ = path;
     undo_.clear();
     undo_.setUndoLimit(undo_steps_);
@@ -307,6 +176,7 @@ namespace {
 struct OpenedFile {
     OpenedProject opened;
     ProjectStamp stamp;
+    std::string note; // of its reading, for the user
 };
 } // namespace
 
@@ -317,7 +187,7 @@ void Document::open(const QString& path) {
         this, tr("Opening %1").arg(QFileInfo(path).fileName()),
         [name](Progress& p) -> Result<OpenedFile> {
             OpenedFile out;
-            GARLAND_TRY(project, load_project(name, &out.stamp));
+            GARLAND_TRY(project, load_project(name, &out.stamp, &out.note));
             GARLAND_TRY(opened, open_project(std::move(project), name, p));
             out.opened = std::move(opened);
             return out;
@@ -325,17 +195,18 @@ void Document::open(const QString& path) {
         [this, path, edits = edits_](Result<OpenedFile> result) {
             opening_ = nullptr;
             if (!result) {
-                tell(result.error(), "what is open here");
+                report(result.error(), "what is open here");
                 return;
             }
             if (edits != edits_ && may_discard_ && !may_discard_()) return; // something was made while it was read
             reset(std::move(result->opened.project), path, std::move(result->opened.sources),
                   std::move(result->opened.missing), result->stamp);
-            for (const MissingSource& m : missing_) {
+            for (const MissingSource& m : library_.missing()) {
                 Error error = m.error;
                 error.message = "the source \"" + project_.source(m.id)->name + "\" is not there: " + error.message;
                 emit problem(error);
             }
+            if (!result->note.empty()) emit hint(QString::fromStdString(result->note));
         });
 }
 
@@ -348,12 +219,7 @@ void Document::open_recovered(const Project& project, const QString& path) {
         p = project;
         return {};
     });
-    reopen_all();
-}
-
-void Document::reopen_all() {
-    for (const SourceSpec& spec : project_.sources) opened_as_[spec.id] = {};
-    open_changed();
+    library_.reopen_all();
 }
 
 Project Document::as_saved(const QString& path) const {
@@ -397,115 +263,6 @@ bool Document::save(const QString& path) {
     auto done = try_save(path);
     if (!done) emit problem(done.error());
     return done.has_value();
-}
-
-void Document::add_source(const QString& path) {
-    const std::string name = path.toStdString();
-    struct Gathered {
-        SourcePtr source;
-        Imath::Box3f box; // over the motion, file units
-    };
-    jobs_.start<Gathered>(
-        this, tr("Gathering %1").arg(QFileInfo(path).fileName()),
-        [name](Progress& p) -> Result<Gathered> {
-            PartOf opening(p, 0, 0.5), measuring(p, 0.5, 1);
-            GARLAND_TRY(source, open_source(name, opening));
-            const SourceFacts& f = source->facts();
-            PoseCache cache(std::size_t(64) << 20); // nothing of it is needed again
-            const Sampler sampler(source, make_clock(f.first, f.last, f.first, Rate{}, Join::frame_for_frame, Rate{}),
-                                  {}, PoseCache::new_serial(), &cache);
-            GARLAND_TRY(motion, motion_box(sampler, 12, measuring));
-            return Gathered{source, motion.box};
-        },
-        [this, path](Result<Gathered> result) {
-            if (!result) {
-                tell(result.error());
-                return;
-            }
-            const std::string stored = QFileInfo(path).absoluteFilePath().toStdString();
-            const QString title = QString::fromStdString(source_name(path.toStdString()));
-            add_opened(title, result->source, [&](Project& p) {
-                SourceLength length = length_of(result->source->facts(), p.settings.rate);
-                length.spacing = usual_spacing(result->box, length.up == UpAxis::z, length.scale);
-                ::garland::add_source(p, title.toStdString(), stored, length);
-            });
-        });
-}
-
-void Document::replace_source(SourceId id, const QString& path) {
-    const SourceSpec* spec = project_.source(id);
-    if (!spec) return;
-    SourceSpec taken = *spec;
-    taken.path = QFileInfo(path).absoluteFilePath().toStdString();
-    taken.water.reset();
-    taken.shapes.clear();
-    retake_source(id, std::move(taken), tr("Gathering %1").arg(QFileInfo(path).fileName()),
-                  tr("Use %1").arg(QFileInfo(path).fileName()));
-}
-
-void Document::choose_in_source(SourceId id, const SourceChoice& choice, const std::string& option) {
-    const SourceSpec* spec = project_.source(id);
-    if (!spec || option == choice.chosen) return;
-    SourceSpec taken = *spec;
-    taken.choices.erase(choice.name);
-    if (!option.empty()) taken.choices[choice.name] = option;
-    retake_source(id, std::move(taken), tr("Gathering %1").arg(QString::fromStdString(spec->name)),
-                  tr("Choose %1: %2").arg(QString::fromStdString(choice.title), QString::fromStdString(option)));
-}
-
-void Document::retake_source(SourceId id, SourceSpec taken, const QString& job, const QString& words_of_edit) {
-    jobs_.start<SourcePtr>(
-        this, job, [taken, path = path_.toStdString()](Progress& p) { return open_spec(taken, path, p); },
-        [this, id, taken, words_of_edit](Result<SourcePtr> result) {
-            if (!project_.source(id)) return;
-            if (!result) {
-                tell(result.error());
-                return;
-            }
-            std::optional<std::pair<std::int64_t, std::int64_t>> before;
-            if (const auto was = sources_.find(id); was != sources_.end())
-                before.emplace(was->second.source->facts().first, was->second.source->facts().last);
-            opened_source(id, opened_as(taken), std::move(result));
-            const auto now = sources_.find(id);
-            edit(words_of_edit, [&](Project& p) -> Result<void> {
-                // What was changed while the file was opened stays.
-                const SourceSpec was = *p.source(id);
-                SourceSpec& now_is = *p.source(id);
-                now_is.path = taken.path, now_is.water = taken.water, now_is.shapes = taken.shapes;
-                now_is.choices = taken.choices;
-                if (before && now != sources_.end()) { // timings that nobody changed go along
-                    const SourceFacts& f = now->second.source->facts();
-                    const SourceClock then = clock_of(was, before->first, before->second, p.settings.rate),
-                                      here = clock_of(taken, f.first, f.last, p.settings.rate);
-                    const std::string words = follow_source(p, id, then, here).words(p, here);
-                    if (!words.empty()) emit hint(QString::fromStdString(words));
-                }
-                return {};
-            });
-            rebuild(); // the same path may have been put back
-            emit sources_changed();
-            emit changed();
-        });
-}
-
-void Document::fast_copy(SourceId id, const FastCopyOrder& order) {
-    const auto open = sources_.find(id);
-    if (open == sources_.end()) return;
-    const auto job = jobs_.start<FastCopyDone>(
-        this, tr("Copying"),
-        [source = open->second.source, order](Progress& p) { return make_fast_copy(*source, order, p); },
-        [this, id, generation = generation_](Result<FastCopyDone> done) {
-            if (!done) {
-                tell(done.error());
-                return;
-            }
-            if (generation == generation_) replace_source(id, QString::fromStdString(done->files.front()));
-        });
-    job->set_writes(true);
-}
-
-void Document::set_cache_limit(std::size_t bytes) {
-    cache_.set_limit(bytes);
 }
 
 } // namespace garland

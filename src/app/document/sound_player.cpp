@@ -55,11 +55,11 @@ void SoundPlayer::set_on(bool on) {
 }
 
 bool SoundPlayer::has_sounds() const {
-    return !heard_sounds(document_.project(), document_.sources()).empty();
+    return !heard_sounds(document_.project(), document_.library().open()).empty();
 }
 
 std::unique_ptr<SoundStream> SoundPlayer::stream() const {
-    std::vector<HeardSound> sounds = heard_sounds(document_.project(), document_.sources());
+    std::vector<HeardSound> sounds = heard_sounds(document_.project(), document_.library().open());
     if (sounds.empty()) return nullptr;
     const Settings& settings = document_.project().settings;
     SoundStream::Course course;

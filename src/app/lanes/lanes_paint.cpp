@@ -18,14 +18,15 @@ void LanesView::paint_sound(QPainter& p) {
     const SoundId id = sounds.begin()->first;
     const SoundLevels& levels = *sounds.begin()->second;
     const SoundSpec* spec = document_.project().sound(id);
-    const auto open = document_.sources().sounds.find(id);
+    const auto open = document_.library().open().sounds.find(id);
     const QRect strip(layout_.names, 28, layout_.plot_width(), sound_height);
     if (sound_picture_.isNull()) {
         sound_picture_ = QImage(strip.size(), QImage::Format_ARGB32_Premultiplied);
         sound_picture_.fill(t.ground);
         QPainter q(&sound_picture_);
         constexpr int wave = 14;
-        const SoundSamples* samples = open == document_.sources().sounds.end() ? nullptr : open->second.samples.get();
+        const SoundSamples* samples =
+            open == document_.library().open().sounds.end() ? nullptr : open->second.samples.get();
         const double a_frame = document_.project().settings.rate.start_of(1).value;
         for (int x = 0; x < strip.width(); ++x) {
             const double from = layout_.frame_at(layout_.names + x), to = layout_.frame_at(layout_.names + x + 1);

@@ -112,8 +112,8 @@ void SceneView::make_pattern() {
     if (viewing_.colour() != ColourMode::spread) return;
     for (const ArrangementShow& a : document_.show()->arrangements) {
         const GivenValues* given = given_by(*document_.show(), a.id, viewing_.shown_spread());
-        if (!given || a.set->places.empty()) continue;
-        const std::vector<Placement>& places = a.set->places;
+        if (!given || a.shown.set->places.empty()) continue;
+        const std::vector<Placement>& places = a.shown.set->places;
         const SpacePattern pattern(given->spread, places);
         if (!pattern.there()) return;
         const auto [least, most] = std::minmax_element(given->values.begin(), given->values.end());

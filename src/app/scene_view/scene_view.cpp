@@ -43,12 +43,28 @@ SceneView::SceneView(Document& document, Viewing& viewing, QWidget* parent)
     if (graphics_there()) {
         canvas_ = new SceneCanvas(*this);
     } else {
-        notice_ = make_label(tr("This computer offers no OpenGL, so the Scene cannot be drawn.\n"
+        notice_ = make_label(tr("The Scene needs OpenGL, which is not available here.\n"
                                 "Everything else works: the Lanes, the panels, Check and Hand off."),
                              "muted", this);
         notice_->setAlignment(Qt::AlignCenter);
         notice_->setWordWrap(true);
     }
+    make_modes();
+    make_tools();
+    make_drawing();
+    legend_ = new SceneLegend(this);
+    info_ = make_label({}, "note", this);
+    info_->setAttribute(Qt::WA_TransparentForMouseEvents);
+    show_drawing();
+    follow_document();
+    follow_viewing();
+    orbit_.camera = document_.project().settings.camera;
+    viewing_.set_view(orbit_.camera);
+    follow_camera();
+    request();
+}
+
+void SceneView::make_modes() {
     modes_ = new Segments(
         {tr("materials"), tr("source frame"), tr("delay"), tr("speed"), tr("twins"), tr("pattern"), tr("level")},
         {tr("Copies as they are lit (C: next colouring)"),
@@ -61,6 +77,10 @@ SceneView::SceneView(Document& document, Viewing& viewing, QWidget* parent)
         this);
     modes_->setAccessibleName(tr("Colour by"));
     modes_->set_current(0);
+    connect(modes_, &Segments::chosen, this, [this](int i) { viewing_.set_colour(static_cast<ColourMode>(i)); });
+}
+
+void SceneView::make_tools() {
     tools_ = new QFrame(this);
     tools_->setObjectName("segments");
     auto* tools = new QHBoxLayout(tools_);
@@ -93,6 +113,9 @@ SceneView::SceneView(Document& document, Viewing& viewing, QWidget* parent)
         place_overlays();
         request();
     });
+}
+
+void SceneView::make_drawing() {
     drawing_ = new QFrame(this);
     drawing_->setObjectName("segments");
     auto* drawing = new QHBoxLayout(drawing_);
@@ -105,20 +128,32 @@ SceneView::SceneView(Document& document, Viewing& viewing, QWidget* parent)
     drawing->addWidget(drawing_words_);
     drawing->addWidget(drawing_done_);
     drawing->addWidget(give_up);
-    legend_ = new SceneLegend(this);
-    info_ = make_label({}, "note", this);
-    info_->setAttribute(Qt::WA_TransparentForMouseEvents);
-    connect(modes_, &Segments::chosen, this, [this](int i) { viewing_.set_colour(static_cast<ColourMode>(i)); });
-    show_drawing();
-    connect(&viewing_, &Viewing::frame_changed, this, &SceneView::follow_camera);
-    connect(&viewing_, &Viewing::view_changed, this, &SceneView::follow_camera);
-    connect(&viewing_, &Viewing::frame_changed, this, &SceneView::request);
+}
+
+void SceneView::follow_document() {
     connect(&document_, &Document::changed, this, [this] {
         if (document_.project().settings.camera_keys.empty()) viewing_.look_through_camera(false);
         follow_camera();
         make_pattern();
         edited();
     });
+    connect(&document_.library(), &SourceLibrary::motion_known, this, [this] {
+        if (fits_ && !viewing_.through_camera()) fit_all();
+    });
+    connect(&document_, &Document::opened, this, [this] {
+        orbit_.camera = document_.project().settings.camera;
+        viewing_.set_second_pose(std::nullopt);
+        viewing_.set_view(orbit_.camera);
+        viewing_.look_through_camera(!document_.project().settings.camera_keys.empty());
+        follow_camera();
+        redraw();
+    });
+}
+
+void SceneView::follow_viewing() {
+    connect(&viewing_, &Viewing::frame_changed, this, &SceneView::follow_camera);
+    connect(&viewing_, &Viewing::view_changed, this, &SceneView::follow_camera);
+    connect(&viewing_, &Viewing::frame_changed, this, &SceneView::request);
     rest_.setSingleShot(true);
     rest_.setInterval(250);
     connect(&rest_, &QTimer::timeout, this, [this] {
@@ -132,9 +167,6 @@ SceneView::SceneView(Document& document, Viewing& viewing, QWidget* parent)
     settle_.setInterval(120);
     connect(&settle_, &QTimer::timeout, this, &SceneView::request);
     connect(&viewing_, &Viewing::selection_changed, this, &SceneView::redraw);
-    connect(&document_, &Document::motion_known, this, [this] {
-        if (fits_ && !viewing_.through_camera()) fit_all();
-    });
     connect(&viewing_.twins(), &TwinWatch::changed, this, [this] {
         if (viewing_.colour() != ColourMode::twins) return;
         update_texts();
@@ -148,18 +180,6 @@ SceneView::SceneView(Document& document, Viewing& viewing, QWidget* parent)
         update_texts();
         redraw();
     });
-    connect(&document_, &Document::opened, this, [this] {
-        orbit_.camera = document_.project().settings.camera;
-        viewing_.set_second_pose(std::nullopt);
-        viewing_.set_view(orbit_.camera);
-        viewing_.look_through_camera(!document_.project().settings.camera_keys.empty());
-        follow_camera();
-        redraw();
-    });
-    orbit_.camera = document_.project().settings.camera;
-    viewing_.set_view(orbit_.camera);
-    follow_camera();
-    request();
 }
 
 SceneView::~SceneView() = default;
@@ -182,7 +202,7 @@ void SceneView::look_ahead() {
     ahead_ = document_.jobs().start<std::size_t>(
         this, tr("Reading ahead"),
         [show = document_.show(), at = viewing_.frame(), step = ahead_step_,
-         limit = document_.cache().use().limit](Progress& p) -> Result<std::size_t> {
+         limit = document_.library().cache().use().limit](Progress& p) -> Result<std::size_t> {
             return read_ahead(*show, wanted_next(*show, at, step, 8, 64), limit, p);
         },
         [](Result<std::size_t>) {}, JobKind::interactive);
@@ -228,7 +248,7 @@ void SceneView::request() {
             cords_.clear();
             for (const Arrangement& a : document_.project().arrangements) {
                 if (a.hidden || a.single_out) continue;
-                for (const auto& cord : ::garland::cords(a)) {
+                for (const auto& cord : cords_at(a, scene_ ? scene_->frame.value : viewing_.frame().value)) {
                     auto& line = cords_.emplace_back();
                     for (const V3d& p : cord) line.emplace_back(V3f(p));
                 }
@@ -263,7 +283,8 @@ void SceneView::redraw() {
 
 void SceneView::fit_all() {
     if (!scene_ || scene_->copies.empty()) return;
-    const auto box = scene_->box([this](const SceneCopy& c) { return document_.motion(c.arrangement->source); });
+    const auto box =
+        scene_->box([this](const SceneCopy& c) { return document_.library().motion(c.arrangement->source); });
     orbit_.fit(box.min, box.max, size());
     camera_moved();
     fits_ = true;

@@ -54,6 +54,11 @@ class SceneView : public QWidget {
     void resizeEvent(QResizeEvent* event) override;
 
   private:
+    void make_modes();
+    void make_tools();
+    void make_drawing();
+    void follow_document();
+    void follow_viewing();
     void request();
     void look_ahead();
     void place_overlays();

@@ -100,7 +100,8 @@ void MainWindow::set_theme(Theme theme) {
 void MainWindow::take_preferences(const Preferences& p) {
     set_text_points(p.text_points);
     apply_look(p.look());
-    document_.set_cache_limit(p.cache_gb > 0 ? static_cast<std::size_t>(p.cache_gb * 1e9) : usual_cache_bytes());
+    document_.library().set_cache_limit(p.cache_gb > 0 ? static_cast<std::size_t>(p.cache_gb * 1e9)
+                                                       : usual_cache_bytes());
     document_.set_undo_steps(p.undo_steps);
     document_.set_rate_of_new(p.rate);
     autosave_.set_seconds(p.autosave_seconds);

@@ -138,7 +138,7 @@ void MainWindow::connect_document() {
         set_step(empty ? 0 : 1);
         if (empty && document_.path().isEmpty()) show_start(true);
     });
-    connect(&document_, &Document::source_added, this, [this](SourceId id) {
+    connect(&document_.library(), &SourceLibrary::added, this, [this](SourceId id) {
         for (const Arrangement& a : document_.project().arrangements) {
             if (a.source == id) viewing_.set_arrangement(a.id);
         }
@@ -294,12 +294,12 @@ void MainWindow::open(const QString& path) {
     if (path.endsWith(".garland", Qt::CaseInsensitive))
         document_.open(path);
     else
-        document_.add_source(path);
+        document_.library().add(path);
 }
 
 void MainWindow::show_problem(const Error& error) {
     log_line(QString::fromStdString("problem: " + describe(error)));
-    for (const MissingSource& m : document_.missing()) {
+    for (const MissingSource& m : document_.library().missing()) {
         if (m.error.path == error.path && error.code == m.error.code) {
             notices_->show_error(error, tr("Go to Gather"), [this] { set_step(0); });
             return;
@@ -349,7 +349,7 @@ void MainWindow::restore_state() {
     down_->setSizes({514, 256});
     take_layout(settings.value("layout").toMap());
     const Preferences p = Preferences::load();
-    if (p.cache_gb > 0) document_.set_cache_limit(static_cast<std::size_t>(p.cache_gb * 1e9));
+    if (p.cache_gb > 0) document_.library().set_cache_limit(static_cast<std::size_t>(p.cache_gb * 1e9));
     document_.set_undo_steps(p.undo_steps);
     document_.set_rate_of_new(p.rate);
     if (p.rate != Rate{}) document_.start_new();
@@ -380,7 +380,7 @@ void MainWindow::dropEvent(QDropEvent* event) {
     // Many files of one series are one source.
     std::set<std::string> seen;
     for (const QString& path : sources) {
-        if (seen.insert(series_key(path.toStdString())).second) document_.add_source(path);
+        if (seen.insert(series_key(path.toStdString())).second) document_.library().add(path);
     }
 }
 

@@ -215,7 +215,8 @@ void MainWindow::make_retime_menu(QMenu& menu) {
               OperationKind::speed);
     operation("retime.slow", tr("Slow &between…"), "B", tr("Another speed between two output frames, with ramps"),
               OperationKind::slow);
-    operation("retime.ramp", tr("R&amp…"), "R", tr("From full speed evenly to another one"), OperationKind::ramp);
+    operation("retime.ramp", tr("R&amp…"), "R", tr("Change evenly from full speed to another speed"),
+              OperationKind::ramp);
     operation("retime.start", tr("&Start here…"), "Shift+B", tr("Hold the first pose until the playhead, then play"),
               OperationKind::start);
     operation("retime.lengthen", tr("&Lengthen to the source's end…"), "",
@@ -228,7 +229,7 @@ void MainWindow::make_retime_menu(QMenu& menu) {
             set_step(1);
             retime_->map().set_view(retime_->map().view() == MapView::position ? MapView::speed : MapView::position);
         });
-    commands_.add(&menu, "retime.marker", tr("&Mark here"), "M", tr("Set a marker at the playhead"), [this] {
+    commands_.add(&menu, "retime.marker", tr("Add &marker"), "M", tr("Set a marker at the playhead"), [this] {
         const OutputFrame at = viewing_.frame();
         document_.edit(tr("Marker at output frame %1").arg(at.value), [&](Project& p) -> Result<void> {
             auto& all = p.settings.markers;

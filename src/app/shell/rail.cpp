@@ -74,7 +74,7 @@ Rail::Rail(QWidget* parent) : QWidget(parent) {
     const struct {
         QString word, icon, tip;
     } steps[] = {{tr("Gather"), "gather", tr("Open caches (Alt+1)")},
-                 {tr("Retime"), "retime", tr("Bend time (Alt+2)")},
+                 {tr("Retime"), "retime", tr("Change timing (Alt+2)")},
                  {tr("Loop"), "loop", tr("Close a loop (Alt+3)")},
                  {tr("Arrange"), "arrange", tr("Place copies (Alt+4)")},
                  {tr("Vary"), "vary", tr("Give every copy its own time (Alt+5)")},

@@ -16,6 +16,29 @@ Transport::Transport(Document& document, Viewing& viewing, SoundPlayer& sound, Q
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(10, 0, 14, 0);
     row->setSpacing(6);
+    add_buttons(row);
+    add_span(row);
+    row->addStretch(1);
+    add_jobs(row);
+    take_edits();
+    connect(&document_, &Document::changed, this, &Transport::refresh);
+    connect(&viewing_, &Viewing::frame_changed, this, &Transport::show_frame);
+    connect(&sound_, &SoundPlayer::changed, this, &Transport::show_sound);
+    show_sound();
+    connect(&viewing_, &Viewing::playing_changed, this, &Transport::restyle);
+    connect(&document_.jobs(), &Jobs::changed, this, &Transport::show_jobs);
+    connect(cancel_, &QToolButton::clicked, this, [this] {
+        if (job_) job_->cancel();
+    });
+    connect(&cache_timer_, &QTimer::timeout, this, &Transport::show_cache);
+    cache_timer_.start(250);
+    follow(nullptr);
+    restyle();
+    refresh();
+    show_cache();
+}
+
+void Transport::add_buttons(QHBoxLayout* row) {
     auto make_tool = [&](const QString& name, const QString& tip) {
         auto* b = new QToolButton;
         b->setObjectName("flat");
@@ -40,6 +63,9 @@ Transport::Transport(Document& document, Viewing& viewing, SoundPlayer& sound, Q
     hear_->setAccessibleName(tr("Sound"));
     connect(hear_, &QToolButton::clicked, this, [this](bool on) { sound_.set_on(on); });
     row->addWidget(hear_);
+}
+
+void Transport::add_span(QHBoxLayout* row) {
     row->addWidget(make_label(tr("frame"), "heading"));
     frame_ =
         make_number(Quantity::output_frames, -1e9, 1e9, 3, tr("Output frame"), tr("The output frame that is shown"));
@@ -65,7 +91,9 @@ Transport::Transport(Document& document, Viewing& viewing, SoundPlayer& sound, Q
     rate_->setToolTip(tr("Output frames per second: 24, 23.976, 24000/1001"));
     row->addWidget(rate_);
     row->addWidget(make_label(tr("fps"), "muted"));
-    row->addStretch(1);
+}
+
+void Transport::add_jobs(QHBoxLayout* row) {
     job_words_ = make_label({}, "muted");
     job_words_->setMinimumWidth(40); // a long name is cut before the window grows
     job_bar_ = new QProgressBar;
@@ -92,7 +120,9 @@ Transport::Transport(Document& document, Viewing& viewing, SoundPlayer& sound, Q
     cache_words_ = make_label({}, "muted");
     cache_words_->setMinimumWidth(60);
     row->addWidget(cache_words_);
+}
 
+void Transport::take_edits() {
     connect(frame_, &NumberField::edited, this, [this](double v) { viewing_.set_frame(v); });
     auto set_range = [this] {
         document_.edit(
@@ -116,21 +146,6 @@ Transport::Transport(Document& document, Viewing& viewing, SoundPlayer& sound, Q
         });
         refresh();
     });
-    connect(&document_, &Document::changed, this, &Transport::refresh);
-    connect(&viewing_, &Viewing::frame_changed, this, &Transport::show_frame);
-    connect(&sound_, &SoundPlayer::changed, this, &Transport::show_sound);
-    show_sound();
-    connect(&viewing_, &Viewing::playing_changed, this, &Transport::restyle);
-    connect(&document_.jobs(), &Jobs::changed, this, &Transport::show_jobs);
-    connect(cancel_, &QToolButton::clicked, this, [this] {
-        if (job_) job_->cancel();
-    });
-    connect(&cache_timer_, &QTimer::timeout, this, &Transport::show_cache);
-    cache_timer_.start(250);
-    follow(nullptr);
-    restyle();
-    refresh();
-    show_cache();
 }
 
 void Transport::restyle() {
@@ -164,7 +179,7 @@ void Transport::show_sound() {
 }
 
 void Transport::show_cache() {
-    const auto use = document_.cache().use();
+    const auto use = document_.library().cache().use();
     cache_->setValue(
         use.limit ? static_cast<int>(1000.0 * static_cast<double>(use.bytes) / static_cast<double>(use.limit)) : 0);
     cache_words_->setText(tr("pose cache %1 of %2")

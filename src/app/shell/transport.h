@@ -7,6 +7,8 @@
 #include <QProgressBar>
 #include <QToolButton>
 
+class QHBoxLayout;
+
 namespace garland {
 
 class Transport : public QWidget {
@@ -19,6 +21,10 @@ class Transport : public QWidget {
     void jobs_asked(); // all of them, with more than one to cancel
 
   private:
+    void add_buttons(QHBoxLayout* row);
+    void add_span(QHBoxLayout* row); // frame, range and rate
+    void add_jobs(QHBoxLayout* row); // what is being done, and the pose cache
+    void take_edits();
     void refresh();
     void show_frame();
     void show_cache();

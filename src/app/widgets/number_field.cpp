@@ -112,7 +112,8 @@ void NumberField::set_word(double value, const QString& word) {
 
 void NumberField::show_text(bool with_unit) {
     if (with_unit && !word_.isEmpty() && value_ == word_value_) return setText(word_);
-    QString text = QString::fromStdString(short_number(value_, decimals_));
+    const std::string number = short_number(value_, decimals_); // typed and copied with a hyphen, shown with a minus
+    QString text = QString::fromStdString(with_unit ? true_minus(number) : number);
     const QString unit = unit_of(quantity_);
     if (with_unit && !unit.isEmpty()) text += (unit == QStringLiteral("°") ? QString() : QStringLiteral(" ")) + unit;
     setText(text);

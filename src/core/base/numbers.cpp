@@ -17,6 +17,20 @@ std::string short_number(double value, int decimals) {
     return text == "-0" ? "0" : text;
 }
 
+std::string true_minus(std::string_view text) {
+    std::string out;
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        const bool begins = i == 0 || text[i - 1] == ' ' || text[i - 1] == '(';
+        const bool number = i + 1 < text.size() && text[i + 1] >= '0' && text[i + 1] <= '9';
+        if (text[i] == '-' && begins && number) {
+            out += "\u2212";
+        } else {
+            out += text[i];
+        }
+    }
+    return out;
+}
+
 std::string exact_number(double value) {
     std::string text = fmt::format("{}", value);
     if (text.size() > 2 && text.ends_with(".0")) text.resize(text.size() - 2);

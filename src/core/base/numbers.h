@@ -10,6 +10,10 @@ namespace garland {
 // At most `decimals` digits after the point, trailing zeros cut: "12", "0.5", "-3.25". Never "-0".
 std::string short_number(double value, int decimals = 3);
 
+// The same text with a minus (U+2212) for each hyphen that begins a number: at the start, or after a space or an
+// opening bracket. For sentences and fields that people read; programs get hyphens.
+std::string true_minus(std::string_view text);
+
 // The shortest text that reads back as exactly this double.
 std::string exact_number(double value);
 

@@ -170,6 +170,71 @@ std::int64_t copies_in(const Arrangement& a) {
     }
 }
 
+namespace {
+
+Result<void> validate(const LayoutPath& path) {
+    if (path.points.size() > path_limit)
+        return fail(Error{ErrorCode::too_large, fmt::format("a curve has at most {} points", path_limit)}.advise(
+            "draw it with fewer points"));
+    for (const V3d& p : path.points) {
+        for (int k = 0; k < 3; ++k) {
+            if (!std::isfinite(p[k]) || std::abs(p[k]) > 1e9)
+                return fail(Error{ErrorCode::invalid,
+                                  fmt::format("point {} of the curve is no place", &p - path.points.data() + 1)}
+                                .advise("give numbers of at most 1e9 m"));
+        }
+    }
+    if (Path(path.points, path.closed, path.smooth).length() <= 0) {
+        return fail(Error{ErrorCode::invalid, "the curve has no length"}.advise(
+            "draw at least two different points, or take it from a file"));
+    }
+    return {};
+}
+
+Result<void> validate(const Attitude& attitude) {
+    for (std::size_t i = 0; i < attitude.targets.size(); ++i) {
+        const TargetKey& k = attitude.targets[i];
+        for (double v : {k.at.value, k.place.x, k.place.y, k.place.z}) {
+            if (!std::isfinite(v) || std::abs(v) > frame_limit)
+                return fail(
+                    Error{ErrorCode::invalid, fmt::format("key {} of what copies face is no place", i + 1)}.advise(
+                        "give its frame and its place as numbers of at most 1e9"));
+        }
+        if (k.toward == Toward::free || k.toward == Toward::hidden) {
+            return fail(
+                Error{ErrorCode::invalid, fmt::format("a key of what copies face is {}", to_text(k.toward))}.advise(
+                    "use step, linear or smooth"));
+        }
+        if (i > 0 && k.at <= attitude.targets[i - 1].at)
+            return fail(Error{ErrorCode::invalid,
+                              fmt::format("key {} of what copies face does not come after the one before it", i + 1)}
+                            .advise("order the keys by their output frames"));
+    }
+    if (attitude.facing == Facing::target && attitude.targets.empty()) {
+        return fail(Error{ErrorCode::invalid, "copies that face a target need one"}.advise("give the place they face"));
+    }
+    return {};
+}
+
+Result<void> validate(const Choice& choice) {
+    if (choice.own_weight < 0)
+        return fail(
+            Error{ErrorCode::invalid, "a weight is 0 or more"}.advise("use 0 to leave a source out, 1 as usual"));
+    double weights = choice.own_weight;
+    for (const Variant& v : choice.variants) {
+        if (!std::isfinite(v.weight) || v.weight < 0 || v.weight > 1e9)
+            return fail(
+                Error{ErrorCode::invalid, "a weight is 0 or more"}.advise("use 0 to leave a source out, 1 as usual"));
+        weights += v.weight;
+    }
+    if (!choice.variants.empty() && weights <= 0)
+        return fail(
+            Error{ErrorCode::invalid, "the sources' weights are all 0"}.advise("give one of them a weight above 0"));
+    return {};
+}
+
+} // namespace
+
 Result<void> validate(const Arrangement& a) {
     GARLAND_CHECK(validate_counts(a));
     const Layout& l = a.layout;
@@ -182,7 +247,7 @@ Result<void> validate(const Arrangement& a) {
                                   {"the turn of copies", a.attitude.turn, -1e9, 1e9, "°"},
                                   {"the size of copies", a.size},
                                   {"how far copies stand beside the curve", l.path.side, -1e9, 1e9, "m"},
-                                  {"the least distance apart", l.carried.least_apart, -1e9, 1e9, "m"},
+                                  {"the minimum distance", l.carried.least_apart, -1e9, 1e9, "m"},
                                   {"the weight of the arrangement's own source", a.choice.own_weight},
                                   {"the output frame that copies begin at", a.begins.frame.value, -1e9, 1e9, "f"},
                                   {"the jitter of turn", a.jitter.turn, -1e9, 1e9, "°"},
@@ -204,66 +269,18 @@ Result<void> validate(const Arrangement& a) {
             Error{ErrorCode::invalid, "rings need a radius above 0, and a distance between them of 0 or more"}.advise(
                 "make the radius larger than 0"));
     }
-    if (a.layout.kind == ArrangementKind::curve) {
-        if (a.layout.path.points.size() > path_limit)
-            return fail(Error{ErrorCode::too_large, fmt::format("a curve has at most {} points", path_limit)}.advise(
-                "draw it with fewer points"));
-        for (const V3d& p : a.layout.path.points) {
-            for (int k = 0; k < 3; ++k) {
-                if (!std::isfinite(p[k]) || std::abs(p[k]) > 1e9)
-                    return fail(Error{ErrorCode::invalid, fmt::format("point {} of the curve is no place",
-                                                                      &p - a.layout.path.points.data() + 1)}
-                                    .advise("give numbers of at most 1e9 m"));
-            }
-        }
-        if (Path(a.layout.path.points, a.layout.path.closed, a.layout.path.smooth).length() <= 0) {
-            return fail(Error{ErrorCode::invalid, "the curve has no length"}.advise(
-                "draw at least two different points, or take it from a file"));
-        }
-    }
+    if (a.layout.kind == ArrangementKind::curve) GARLAND_CHECK(validate(a.layout.path));
     if (is_carried(a.layout.kind) && !a.layout.carried.source) {
         return fail(Error{ErrorCode::invalid, "copies on a source need that source"}.advise(
             "gather one, and choose it as what carries them"));
     }
-    for (std::size_t i = 0; i < a.attitude.targets.size(); ++i) {
-        const TargetKey& k = a.attitude.targets[i];
-        for (double v : {k.at.value, k.place.x, k.place.y, k.place.z}) {
-            if (!std::isfinite(v) || std::abs(v) > frame_limit)
-                return fail(
-                    Error{ErrorCode::invalid, fmt::format("key {} of what copies face is no place", i + 1)}.advise(
-                        "give its frame and its place as numbers of at most 1e9"));
-        }
-        if (k.toward == Toward::free || k.toward == Toward::hidden) {
-            return fail(
-                Error{ErrorCode::invalid, fmt::format("a key of what copies face is {}", to_text(k.toward))}.advise(
-                    "use step, linear or smooth"));
-        }
-        if (i > 0 && k.at <= a.attitude.targets[i - 1].at)
-            return fail(Error{ErrorCode::invalid,
-                              fmt::format("key {} of what copies face does not come after the one before it", i + 1)}
-                            .advise("order the keys by their output frames"));
-    }
-    if (a.attitude.facing == Facing::target && a.attitude.targets.empty()) {
-        return fail(Error{ErrorCode::invalid, "copies that face a target need one"}.advise("give the place they face"));
-    }
+    GARLAND_CHECK(validate(a.attitude));
     GARLAND_CHECK(validate(a.play));
     for (const Pulse& pulse : a.pulses) GARLAND_CHECK(validate(pulse));
     GARLAND_CHECK(validate(a.stretch.width, "the width along the order", {0, 1, 0.001, 1000}));
     GARLAND_CHECK(validate(a.stretch.height, "the height along the order", {0, 1, 0.001, 1000}));
     GARLAND_CHECK(validate(a.by_hand.amount, "the nudges' amount", {-frame_limit, frame_limit, 0, 1}));
-    if (a.choice.own_weight < 0)
-        return fail(
-            Error{ErrorCode::invalid, "a weight is 0 or more"}.advise("use 0 to leave a source out, 1 as usual"));
-    double weights = a.choice.own_weight;
-    for (const Variant& v : a.choice.variants) {
-        if (!std::isfinite(v.weight) || v.weight < 0 || v.weight > 1e9)
-            return fail(
-                Error{ErrorCode::invalid, "a weight is 0 or more"}.advise("use 0 to leave a source out, 1 as usual"));
-        weights += v.weight;
-    }
-    if (!a.choice.variants.empty() && weights <= 0)
-        return fail(
-            Error{ErrorCode::invalid, "the sources' weights are all 0"}.advise("give one of them a weight above 0"));
+    GARLAND_CHECK(validate(a.choice));
     if (a.begins.passes < 0)
         return fail(Error{ErrorCode::invalid, "a repeat has 0 or more passes"}.advise("use 0 for no end"));
     if (a.order.by == OrderBy::attribute && a.order.attribute.empty())

@@ -107,10 +107,9 @@ enum class WobbleEnd {
     stay,   // where it was
     settle, // at a given place, over `ease` frames
 };
-inline constexpr Word<WobbleEnd> wobble_end_words[] = {{"never", WobbleEnd::never},
-                                                       {"let go", WobbleEnd::let_go},
-                                                       {"stay", WobbleEnd::stay},
-                                                       {"settle", WobbleEnd::settle}};
+inline constexpr Word<WobbleEnd> wobble_end_words[] = {
+    {"never", WobbleEnd::never},   {"fade out", WobbleEnd::let_go}, {"freeze", WobbleEnd::stay},
+    {"settle", WobbleEnd::settle}, {"let go", WobbleEnd::let_go},   {"stay", WobbleEnd::stay}}; // the last as earlier
 
 // Seeded smooth noise on where a copy stands; see wobble.h.
 struct Wobble {
@@ -293,6 +292,6 @@ const char* to_text(ArrangementKind kind);
 const char* to_text(Facing facing);
 const char* to_text(OrderBy by);
 const char* to_text(StartKind start); // "with the shot", "at birth", "at a frame", "together"
-const char* to_text(WobbleEnd end);   // "never", "let go", "stay", "settle"
+const char* to_text(WobbleEnd end);   // "never", "fade out", "freeze", "settle"
 
 } // namespace garland

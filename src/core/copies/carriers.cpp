@@ -62,6 +62,54 @@ const CarrierValues* Carriers::find(std::string_view name) const {
     return nullptr;
 }
 
+namespace {
+
+// What a pose says of one of its points, beside its place.
+struct Guides {
+    const Attribute *size, *direction, *orients;
+    explicit Guides(const Pose& pose)
+        : size(find_scalar(pose, "size")), direction(find_attribute(pose, "direction", 3)),
+          orients(find_orientations(pose)) {}
+};
+
+Carriers::Point carrier_at(const Pose& pose, std::size_t i, const Guides& guides) {
+    Carriers::Point p;
+    p.place = pose.points[i];
+    if (guides.size) p.size = value_at(*guides.size, i);
+    V3f way(0);
+    if (guides.orients) {
+        p.orient = orientation_at(*guides.orients, i);
+        way = V3f(forward_of(p.orient));
+    } else if (const Attribute* direction = guides.direction) {
+        way = V3f(direction->values[i * 3], direction->values[i * 3 + 1], direction->values[i * 3 + 2]);
+    } else if (pose.normals.size() == pose.points.size()) {
+        way = pose.normals[i];
+    }
+    if (finite(way) && (way.x != 0 || way.z != 0)) p.heading = static_cast<float>(heading_of(V3d(way)));
+    if (finite(way)) p.way = way;
+    return p;
+}
+
+// By their ids, and the values of their attributes with them.
+void sort_by_id(Carriers& out, const std::map<std::string, std::vector<float>>& values) {
+    std::vector<std::size_t> order(out.points.size());
+    for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
+    std::sort(order.begin(), order.end(),
+              [&](std::size_t x, std::size_t y) { return out.points[x].id < out.points[y].id; });
+    std::vector<Carriers::Point> sorted;
+    sorted.reserve(order.size());
+    for (std::size_t i : order) sorted.push_back(out.points[i]);
+    out.points = std::move(sorted);
+    for (const auto& [name, list] : values) {
+        CarrierValues& v = out.attributes.emplace_back();
+        v.name = name;
+        v.values.reserve(order.size());
+        for (std::size_t i : order) v.values.push_back(list[i]);
+    }
+}
+
+} // namespace
+
 Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
     const SourceFacts& facts = sampler.source()->facts();
     const SourceClock& clock = sampler.clock();
@@ -89,9 +137,8 @@ Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
         const Pose& pose = *sampled.pose;
         const bool ids = is_particles(pose);
         out->own_ids |= ids;
-        const Attribute* size = find_scalar(pose, "size");
-        const Attribute *direction = find_attribute(pose, "direction", 3), *orients = find_orientations(pose);
-        out->sizes |= size != nullptr;
+        const Guides guides(pose);
+        out->sizes |= guides.size != nullptr;
         for (std::size_t i = 0; i < pose.points.size(); ++i) {
             if (!finite(pose.points[i])) {
                 ++strange;
@@ -111,25 +158,12 @@ Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
                         .at_frame(f)
                         .advise("scatter copies on it, or gather fewer points"));
             }
-            Carriers::Point p;
+            Carriers::Point p = carrier_at(pose, i, guides);
             p.id = id;
             p.birth = f == facts.first ? -std::numeric_limits<double>::infinity() : at.value;
             p.death = gone;
-            p.place = pose.points[i];
-            if (size) p.size = value_at(*size, i);
-            V3f way(0);
-            if (orients) {
-                p.orient = orientation_at(*orients, i);
-                way = V3f(forward_of(p.orient));
-            } else if (direction) {
-                way = V3f(direction->values[i * 3], direction->values[i * 3 + 1], direction->values[i * 3 + 2]);
-            } else if (pose.normals.size() == pose.points.size()) {
-                way = pose.normals[i];
-            }
-            if (finite(way) && (way.x != 0 || way.z != 0)) p.heading = static_cast<float>(heading_of(V3d(way)));
-            if (finite(way)) p.way = way;
-            if (direction || orients) out->directions = true;
-            if (orients) out->orients = true;
+            if (guides.direction || guides.orients) out->directions = true;
+            if (guides.orients) out->orients = true;
             for (const Attribute& a : pose.attributes) {
                 auto& list = values[a.name];
                 list.resize(out->points.size(), nothing); // carriers before it lack it
@@ -146,20 +180,7 @@ Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
                                   : "the source has no points that could carry copies"}
                         .advise("choose another source to carry the copies"));
     }
-    std::vector<std::size_t> order(out->points.size());
-    for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
-    std::sort(order.begin(), order.end(),
-              [&](std::size_t x, std::size_t y) { return out->points[x].id < out->points[y].id; });
-    std::vector<Carriers::Point> sorted;
-    sorted.reserve(order.size());
-    for (std::size_t i : order) sorted.push_back(out->points[i]);
-    out->points = std::move(sorted);
-    for (auto& [name, list] : values) {
-        CarrierValues& v = out->attributes.emplace_back();
-        v.name = name;
-        v.values.reserve(order.size());
-        for (std::size_t i : order) v.values.push_back(list[i]);
-    }
+    sort_by_id(*out, values);
     return CarriersPtr(out);
 }
 

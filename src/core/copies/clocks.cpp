@@ -64,71 +64,92 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
     const Arrangement& a = set.spec;
     const std::size_t n = set.places.size();
     seconds_a_frame_ = rate.start_of(1).value;
-    std::vector<CopyClock> whole(n), still(n);
-    std::vector<std::size_t> changing_speeds;
-    for (const GivenValues& g : set.given) {
-        const Spread& s = g.spread;
-        if (!s.on) continue;
-        if (s.target == Target::visibility) {
-            flickers_.push_back({s, CurvePlan(s.strength.keys, 1), g.values});
-            if (changes_in_time(s.by)) flickers_.back().in_time.emplace(s, set, seconds_a_frame_, levels);
-            continue;
-        }
-        if (s.target != Target::delay && s.target != Target::speed) continue;
-        const bool delay = s.target == Target::delay, drifts = changes_in_time(s.by);
-        after_start_ |= delay && s.after_start;
-        const bool changes = changes_in_time(s) || s.meets.has_value();
-        for (std::size_t i = 0; i < n; ++i) {
-            const double v = g.values[i] * s.strength.share;
-            (delay ? whole[i].delay : whole[i].rate) += delay ? v : v / 100;
-            if (!changes) (delay ? still[i].delay : still[i].rate) += delay ? v : v / 100;
-        }
-        if (!changes) continue;
-        Share share;
-        share.name = to_text(s.target) + std::string(" by ") + to_text(s.by.kind);
-        share.target = s.target;
-        share.share = s.strength.share;
-        share.amount = CurvePlan(s.strength.keys, 1);
-        share.keys = s.strength.keys;
-        if (s.meets) share.meets = s.meets->value;
-        if (drifts) share.in_time.emplace(s, set, seconds_a_frame_, levels);
-        if (delay) {
-            share.values = g.values;
-        } else {
-            std::vector<double> shares(n);
-            for (std::size_t i = 0; i < n; ++i) shares[i] = g.values[i] / 100;
-            share.values = std::move(shares);
-            if (!drifts) changing_speeds.push_back(shares_.size());
-        }
-        shares_.push_back(std::move(share));
-    }
+    Sums sums{std::vector<CopyClock>(n), std::vector<CopyClock>(n), {}};
+    for (const GivenValues& g : set.given) add(g, set, levels, sums);
     // A copy never stops, whatever slows it: what slows it in time is made smaller by as much as it is too strong.
     for (std::size_t i = 0; i < n; ++i) {
-        whole[i].rate = std::max(whole[i].rate, slowest);
-        still[i].rate = std::max(still[i].rate, slowest);
+        sums.whole[i].rate = std::max(sums.whole[i].rate, slowest);
+        sums.still[i].rate = std::max(sums.still[i].rate, slowest);
     }
-    if (!changing_speeds.empty()) limit_slowing(changing_speeds, still);
-    if (!a.by_hand.nudges.empty()) {
-        const bool keyed = !a.by_hand.amount.empty();
-        std::vector<double> nudges(keyed ? n : 0);
-        for (std::size_t i = 0; i < n; ++i) {
-            const double nudge = nudge_of(a, set.places[i].id);
-            whole[i].delay += nudge;
-            if (keyed) {
-                nudges[i] = nudge;
-            } else {
-                still[i].delay += nudge;
-            }
-        }
-        if (keyed) {
-            Share share;
-            share.name = "nudges";
-            share.amount = CurvePlan(a.by_hand.amount, 1);
-            share.values = std::move(nudges);
-            shares_.push_back(std::move(share));
-        }
+    if (!sums.changing_speeds.empty()) limit_slowing(sums.changing_speeds, sums.still);
+    if (!a.by_hand.nudges.empty()) add_nudges(set, sums);
+    begin(set, plan.first().value, horizon);
+    for (const Pulse& pulse : a.pulses) {
+        if (pulse.on && pulse.hides) hiding_.push_back(pulse);
     }
+    plain_ = shares_.empty() && hiding_.empty() && flickers_.empty() && lives_.empty() && hidden_.empty() &&
+             shift_ == 0 && shifts_.empty() && !together_ && !after_start_ && !hidden_until_start_;
+    whole_ = std::move(sums.whole);
+    still_ = std::move(sums.still);
+    solve_speeds(plan, horizon);
+}
 
+// What one spread gives: into the sums, and, where that changes in time, among the shares.
+void CopyClocks::add(const GivenValues& g, const CopySet& set, const SpreadLevels& levels, Sums& sums) {
+    const std::size_t n = set.places.size();
+    const Spread& s = g.spread;
+    if (!s.on) return;
+    if (s.target == Target::visibility) {
+        flickers_.push_back({s, CurvePlan(s.strength.keys, 1), g.values});
+        if (changes_in_time(s.by)) flickers_.back().in_time.emplace(s, set, seconds_a_frame_, levels);
+        return;
+    }
+    if (s.target != Target::delay && s.target != Target::speed) return;
+    const bool delay = s.target == Target::delay, drifts = changes_in_time(s.by);
+    after_start_ |= delay && s.after_start;
+    const bool changes = changes_in_time(s) || s.meets.has_value();
+    for (std::size_t i = 0; i < n; ++i) {
+        const double v = g.values[i] * s.strength.share;
+        (delay ? sums.whole[i].delay : sums.whole[i].rate) += delay ? v : v / 100;
+        if (!changes) (delay ? sums.still[i].delay : sums.still[i].rate) += delay ? v : v / 100;
+    }
+    if (!changes) return;
+    Share share;
+    share.name = to_text(s.target) + std::string(" by ") + to_text(s.by.kind);
+    share.target = s.target;
+    share.share = s.strength.share;
+    share.amount = CurvePlan(s.strength.keys, 1);
+    share.keys = s.strength.keys;
+    if (s.meets) share.meets = s.meets->value;
+    if (drifts) share.in_time.emplace(s, set, seconds_a_frame_, levels);
+    if (delay) {
+        share.values = g.values;
+    } else {
+        std::vector<double> shares(n);
+        for (std::size_t i = 0; i < n; ++i) shares[i] = g.values[i] / 100;
+        share.values = std::move(shares);
+        if (!drifts) sums.changing_speeds.push_back(shares_.size());
+    }
+    shares_.push_back(std::move(share));
+}
+
+void CopyClocks::add_nudges(const CopySet& set, Sums& sums) {
+    const Arrangement& a = set.spec;
+    const std::size_t n = set.places.size();
+    const bool keyed = !a.by_hand.amount.empty();
+    std::vector<double> nudges(keyed ? n : 0);
+    for (std::size_t i = 0; i < n; ++i) {
+        const double nudge = nudge_of(a, set.places[i].id);
+        sums.whole[i].delay += nudge;
+        if (keyed) {
+            nudges[i] = nudge;
+        } else {
+            sums.still[i].delay += nudge;
+        }
+    }
+    if (keyed) {
+        Share share;
+        share.name = "nudges";
+        share.amount = CurvePlan(a.by_hand.amount, 1);
+        share.values = std::move(nudges);
+        shares_.push_back(std::move(share));
+    }
+}
+
+// When copies live and begin, and which are hidden. start: the timing's first frame.
+void CopyClocks::begin(const CopySet& set, double start, FrameRange horizon) {
+    const Arrangement& a = set.spec;
+    const std::size_t n = set.places.size();
     if (a.layout.kind == ArrangementKind::points && set.ground.carriers) {
         std::vector<Life> lives(n);
         bool all_there = true;
@@ -139,7 +160,6 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
         }
         if (!all_there) lives_ = std::move(lives);
     }
-    const double start = plan.first().value;
     if (a.begins.kind == StartKind::at_frame) shift_ = a.begins.frame.value - start;
     if (a.begins.kind == StartKind::together) together_ = a.begins.frame.value;
     if (a.begins.kind == StartKind::at_birth && !lives_.empty()) {
@@ -156,14 +176,6 @@ CopyClocks::CopyClocks(const CopySet& set, const TimingPlan& plan, const Carrier
         }
         hidden_ = std::move(hidden);
     }
-    for (const Pulse& pulse : a.pulses) {
-        if (pulse.on && pulse.hides) hiding_.push_back(pulse);
-    }
-    plain_ = shares_.empty() && hiding_.empty() && flickers_.empty() && lives_.empty() && hidden_.empty() &&
-             shift_ == 0 && shifts_.empty() && !together_ && !after_start_ && !hidden_until_start_;
-    whole_ = std::move(whole);
-    still_ = std::move(still);
-    solve_speeds(plan, horizon);
 }
 
 // Slowing strengths are made smaller by as much as they are too strong where, all together, they would bring a copy

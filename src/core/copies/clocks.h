@@ -114,6 +114,14 @@ class CopyClocks {
         SharedList<double> values; // per cent
         std::optional<SpreadInTime> in_time{};
     };
+    // What is added up over all spreads: whole as if every strength were 1, still without those that change in time.
+    struct Sums {
+        std::vector<CopyClock> whole, still;
+        std::vector<std::size_t> changing_speeds; // among the shares
+    };
+    void add(const GivenValues& given, const CopySet& set, const SpreadLevels& levels, Sums& sums);
+    void add_nudges(const CopySet& set, Sums& sums);
+    void begin(const CopySet& set, double start, FrameRange horizon);
     void limit_slowing(const std::vector<std::size_t>& changing, const std::vector<CopyClock>& still);
     void solve_speeds(const TimingPlan& plan, FrameRange horizon);
     double own_rate_at(std::size_t copy, double t) const;

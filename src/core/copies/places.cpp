@@ -184,12 +184,28 @@ void CopyPlaces::carry(std::vector<Placement>& places, const CarrierPoses& carri
 }
 
 // The arrangement as a whole, about its origin.
+// A place as the keys of the whole arrangement move it, about its middle.
+static V3d moved_whole(const V3d& middle, const PlaceKey& k, const Axes& axes, const V3d& place) {
+    return middle + k.place + axes.scene((place - middle) * k.size);
+}
+
+std::vector<std::vector<V3d>> cords_at(const Arrangement& a, double t) {
+    std::vector<std::vector<V3d>> lines = cords(a);
+    const PlaceCurve curve(a.place_keys);
+    if (!curve.keyed()) return lines;
+    const PlaceKey k = curve.at(t);
+    const Axes axes = turned_axes(k.turn);
+    for (std::vector<V3d>& line : lines) {
+        for (V3d& p : line) p = moved_whole(a.layout.origin, k, axes, p);
+    }
+    return lines;
+}
+
 void CopyPlaces::move_whole(std::vector<Placement>& places, double t) const {
     const PlaceKey k = curve_.at(t);
     const Axes axes = turned_axes(k.turn);
-    const V3d& middle = spec_->layout.origin;
     for (Placement& p : places) {
-        p.position = middle + k.place + axes.scene((p.position - middle) * k.size);
+        p.position = moved_whole(spec_->layout.origin, k, axes, p.position);
         p.size *= k.size;
         turn_further(p, k.turn);
     }

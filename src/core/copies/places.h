@@ -71,4 +71,7 @@ class CopyPlaces {
     double seconds_a_frame_ = 1.0 / 24;
 };
 
+// The cords of a garland (see arrangement.h) at an output frame: moved as a whole with its copies.
+std::vector<std::vector<V3d>> cords_at(const Arrangement& arrangement, double t);
+
 } // namespace garland

@@ -17,7 +17,7 @@ struct Value {
 };
 
 // 0 … 1 over x = 0 … 1 and its derivative; flat outside.
-Value ease(double x) {
+Value quintic_ease(double x) {
     if (x <= 0) return {0, 0};
     if (x >= 1) return {1, 0};
     return {x * x * x * (10 + x * (6 * x - 15)), 30 * x * x * (1 - x) * (1 - x)};
@@ -31,7 +31,7 @@ Value noise(std::uint64_t seed, std::uint64_t channel, std::uint64_t copy, doubl
         return 2 * chance(seed, chance_bits(seed, channel, place), copy) - 1;
     };
     const double a = value(whole), b = value(whole + 1);
-    const Value e = ease(x - whole);
+    const Value e = quintic_ease(x - whole);
     return {a + (b - a) * e.value, (b - a) * e.rate};
 }
 
@@ -95,7 +95,7 @@ WobbleSample wobble_at(const Wobble& w, CopyId copy, OutputFrame t, Rate rate) {
     if (w.end == WobbleEnd::settle) goal = {w.settle_position, V3d(0), w.settle_turn, V3d(0), w.settle_size, 0};
     Value e{1, 0};
     if (w.ease > 0) {
-        e = ease((t - w.end_at) / w.ease);
+        e = quintic_ease((t - w.end_at) / w.ease);
         e.rate /= w.ease;
     }
     return led(free_run(w, copy, t, rate), goal, e);

@@ -1,5 +1,7 @@
 #include "core/drivers/run_table.h"
 
+#include "core/base/cubic.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -47,7 +49,7 @@ double added_slope(const RunNode& n, double w) {
 }
 
 double cubic(double rise, double wide, double slope_a, double slope_b, double w) {
-    return rise * w * w * (3 - 2 * w) + wide * w * (1 - w) * (slope_a * (1 - w) - slope_b * w);
+    return rise * ease(w) + wide * w * (1 - w) * (slope_a * (1 - w) - slope_b * w);
 }
 
 } // namespace

@@ -1,5 +1,6 @@
 #include "core/drivers/zone_plan.h"
 
+#include "core/base/cubic.h"
 #include "core/base/portable_math.h"
 #include "core/drivers/wave.h"
 
@@ -18,12 +19,6 @@ struct SinCos {
     explicit SinCos(double degrees) : s(portable::sin(degrees * radians)), c(portable::cos(degrees * radians)) {}
 };
 
-double cubic(const std::array<double, 4>& c, double x) {
-    return c[0] + x * (c[1] + x * (c[2] + x * c[3]));
-}
-double cubic_slope(const std::array<double, 4>& c, double x) {
-    return c[1] + x * (2 * c[2] + 3 * x * c[3]);
-}
 // The most |slope| over [low, high]: at an end, or where the slope itself turns.
 double steepest_slope(const std::array<double, 4>& c, double low, double high) {
     double most = std::max(std::abs(cubic_slope(c, low)), std::abs(cubic_slope(c, high)));

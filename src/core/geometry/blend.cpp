@@ -1,5 +1,6 @@
 #include "core/geometry/blend.h"
 
+#include "core/base/cubic.h"
 #include "core/base/parallel.h"
 #include "core/geometry/particles.h"
 #include "core/geometry/volume.h"
@@ -25,12 +26,11 @@ void mix_all(const std::vector<Vector>& a, const std::vector<Vector>& b, float w
 // Cubic Hermite with the velocities as slopes, times in seconds.
 void hermite(const Pose& a, const Pose& b, float w, float seconds, std::vector<V3f>& out) {
     out.resize(a.points.size());
-    const float w2 = w * w, w3 = w2 * w;
-    const float ha = 2 * w3 - 3 * w2 + 1, hb = 3 * w2 - 2 * w3;
-    const float va = (w3 - 2 * w2 + w) * seconds, vb = (w3 - w2) * seconds;
+    const HermiteBasis<float> by(w);
+    const float va = by.leave * seconds, vb = by.arrive * seconds;
     parallel_for(out.size(), grain / 3, [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from; i < to; ++i) {
-            out[i] = a.points[i] * ha + b.points[i] * hb + a.velocities[i] * va + b.velocities[i] * vb;
+            out[i] = a.points[i] * by.start + b.points[i] * by.end + a.velocities[i] * va + b.velocities[i] * vb;
         }
     });
 }
@@ -89,16 +89,14 @@ PosePtr blend_through(const Beside& before, const PosePtr& a, const PosePtr& b, 
     if (a->volume) return blend(a, b, w, SubFrame::linear, 0);
     if (is_particles(*a)) return blend_particles(before, a, b, after, w, SubFrame::smooth, 0);
     auto out = std::make_shared<Pose>(*blend(a, b, w, SubFrame::linear, 0));
-    const auto t = static_cast<float>(w);
-    const float t2 = t * t, t3 = t2 * t;
-    const float ha = 2 * t3 - 3 * t2 + 1, hb = 3 * t2 - 2 * t3, sa = t3 - 2 * t2 + t, sb = t3 - t2;
+    const HermiteBasis<float> by(static_cast<float>(w));
     parallel_for(out->points.size(), grain / 3, [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from; i < to; ++i) {
             const V3f &p = a->points[i], &q = b->points[i];
             V3f leave, arrive;
             parabolic_slopes(before.pose ? &before.pose->points[i] : nullptr, before.away, p, q,
                              after.pose ? &after.pose->points[i] : nullptr, after.away, leave, arrive);
-            out->points[i] = p * ha + q * hb + leave * sa + arrive * sb;
+            out->points[i] = p * by.start + q * by.end + leave * by.leave + arrive * by.arrive;
         }
     });
     return out;

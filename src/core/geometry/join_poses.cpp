@@ -78,6 +78,7 @@ void PoseJoiner::add(const Pose& one, std::int32_t part) {
     for (const std::uint32_t c : f.corners) faces_.corners.push_back(first + c);
     for (std::size_t k = 0; k < f.count(); ++k)
         faces_.starts.push_back(faces_.starts.back() + f.starts[k + 1] - f.starts[k]);
+    faces_.pictures.insert(f.pictures.begin(), f.pictures.end());
     if (f.materials.empty() && faces_.materials.empty()) return;
     auto number_of = [this](const std::string& name) {
         const auto at = std::find(faces_.materials.begin(), faces_.materials.end(), name);

@@ -1,5 +1,7 @@
 #include "core/geometry/key_track.h"
 
+#include "core/base/cubic.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -43,12 +45,12 @@ void sample(const KeyTrack& t, double time, std::span<double> out, bool smooth) 
         return;
     }
     const double from = t.times[key], span = t.times[key + 1] - from, w = (time - from) / span;
-    const double w2 = w * w, w3 = w2 * w;
+    const HermiteBasis<double> by(w);
     if (t.way == KeyWay::cubic) {
         for (std::size_t i = 0; i < width; ++i) {
             const double leave = t.values[key * each + 2 * width + i], arrive = t.values[(key + 1) * each + i];
-            out[i] = (2 * w3 - 3 * w2 + 1) * value(key, i) + span * (w3 - 2 * w2 + w) * leave +
-                     (3 * w2 - 2 * w3) * value(key + 1, i) + span * (w3 - w2) * arrive;
+            out[i] = by.start * value(key, i) + span * by.leave * leave + by.end * value(key + 1, i) +
+                     span * by.arrive * arrive;
         }
         if (t.rotation) {
             const double length = std::sqrt(out[0] * out[0] + out[1] * out[1] + out[2] * out[2] + out[3] * out[3]);
@@ -70,7 +72,7 @@ void sample(const KeyTrack& t, double time, std::span<double> out, bool smooth) 
         }
         const double leave = key > 0 ? (q - value(key - 1, i)) * span / (t.times[key + 1] - t.times[key - 1]) : q - p;
         const double arrive = key + 2 < t.keys() ? (value(key + 2, i) - p) * span / (t.times[key + 2] - from) : q - p;
-        out[i] = p * (2 * w3 - 3 * w2 + 1) + q * (3 * w2 - 2 * w3) + leave * (w3 - 2 * w2 + w) + arrive * (w3 - w2);
+        out[i] = p * by.start + q * by.end + leave * by.leave + arrive * by.arrive;
     }
 }
 

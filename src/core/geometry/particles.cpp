@@ -1,5 +1,7 @@
 #include "core/geometry/particles.h"
 
+#include "core/base/cubic.h"
+
 #include <algorithm>
 #include <utility>
 
@@ -107,8 +109,7 @@ PosePtr blend_particles(const Beside& before, const PosePtr& a, const PosePtr& b
     out->points.resize(pairs.size());
     out->ids.resize(pairs.size());
 
-    const float w2 = wf * wf, w3 = w2 * wf;
-    const float ha = 2 * w3 - 3 * w2 + 1, hb = 3 * w2 - 2 * w3, sa = w3 - 2 * w2 + wf, sb = w3 - w2;
+    const HermiteBasis<float> by(wf);
     const bool through = how == SubFrame::smooth && !(fast_a && fast_b);
     const ById left(before.pose && through ? *before.pose : Pose{}),
         right(after.pose && through ? *after.pose : Pose{});
@@ -129,13 +130,14 @@ PosePtr blend_particles(const Beside& before, const PosePtr& a, const PosePtr& b
         if (how == SubFrame::carried && (wf < 0.5f ? fast_a : fast_b)) {
             place = wf < 0.5f ? p + a->velocities[i] * (wf * span) : q - b->velocities[j] * ((1 - wf) * span);
         } else if (how == SubFrame::smooth && !through) {
-            place = p * ha + q * hb + a->velocities[i] * (sa * span) + b->velocities[j] * (sb * span);
+            place = p * by.start + q * by.end + a->velocities[i] * (by.leave * span) +
+                    b->velocities[j] * (by.arrive * span);
         } else if (through) {
             const std::size_t l = left.find(id), r = right.find(id);
             V3f leave, arrive;
             parabolic_slopes(l == none ? nullptr : &before.pose->points[l], before.away, p, q,
                              r == none ? nullptr : &after.pose->points[r], after.away, leave, arrive);
-            place = p * ha + q * hb + leave * sa + arrive * sb;
+            place = p * by.start + q * by.end + leave * by.leave + arrive * by.arrive;
         } else {
             place = p + (q - p) * wf;
         }

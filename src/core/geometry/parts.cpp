@@ -83,6 +83,7 @@ std::shared_ptr<const PartTaker::Choice> PartTaker::choice(const Pose& pose) con
     }
     pick(from.corner_uvs, kept_corners, 1, faces->corner_uvs);
     faces->materials = from.materials;
+    faces->pictures = from.pictures;
     pick(from.material_of, kept_faces, 1, faces->material_of);
     pick(from.attributes, kept_faces, faces->attributes);
     out->faces = faces;

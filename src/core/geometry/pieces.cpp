@@ -1,5 +1,6 @@
 #include "core/geometry/pieces.h"
 
+#include "core/base/cubic.h"
 #include "core/base/parallel.h"
 #include "core/base/portable_math.h"
 #include "core/geometry/blend.h"
@@ -34,8 +35,8 @@ PieceTransform between_smoothly(PieceBeside before, const PieceTransform& a, con
     V3d leave, arrive;
     parabolic_slopes(before.transform ? &before.transform->position : nullptr, before.away, p, q,
                      after.transform ? &after.transform->position : nullptr, after.away, leave, arrive);
-    const double w2 = w * w, w3 = w2 * w;
-    out.position = p * (2 * w3 - 3 * w2 + 1) + q * (3 * w2 - 2 * w3) + leave * (w3 - 2 * w2 + w) + arrive * (w3 - w2);
+    const HermiteBasis<double> by(w);
+    out.position = p * by.start + q * by.end + leave * by.leave + arrive * by.arrive;
     return out;
 }
 

@@ -5,6 +5,7 @@
 #include <Imath/ImathVec.h>
 #include <cstddef>
 #include <cstdint>
+#include <map>
 #include <memory>
 #include <string>
 #include <vector>
@@ -41,7 +42,10 @@ struct Faces {
     std::vector<V2f> corner_uvs;            // one per corner, or empty
     std::vector<std::string> materials;     // names
     std::vector<std::uint32_t> material_of; // one per face, below materials.size(), or empty
-    std::vector<Attribute> attributes;      // per face
+    // Of materials by name: the picture of the base colour, absolute where the source names it from its own folder.
+    // Carried along, never opened.
+    std::map<std::string, std::string> pictures;
+    std::vector<Attribute> attributes; // per face
 
     std::size_t count() const { return starts.empty() ? 0 : starts.size() - 1; }
     bool same_shape(const Faces& other) const { return starts == other.starts && corners == other.corners; }

@@ -1,5 +1,6 @@
 #include "core/loop/closing.h"
 
+#include "core/base/cubic.h"
 #include "core/base/numbers.h"
 #include "core/base/portable_math.h"
 
@@ -18,7 +19,7 @@ struct Fade {
 
 Fade fade(double w, FadeCurve curve) {
     if (curve == FadeCurve::straight) return {w, 1};
-    return {w * w * (3 - 2 * w), 6 * w * (1 - w)};
+    return {ease(w), ease_slope(w)};
 }
 
 struct Weights { // of the layer that comes in and of the one that goes, with their slopes a frame

@@ -169,9 +169,9 @@ Result<void> learn_moving(const Arrangement& a, const Show& show, MovingGround& 
         if (s.id == a.id && !shown) shown = &s;
     }
     if (!shown) return {};
-    const std::size_t n = shown->set->places.size();
+    const std::size_t n = shown->shown.set->places.size();
     std::vector<std::vector<V3f>> places(n);
-    const CopyPlaces standing(*shown->set, show.settings.rate);
+    const CopyPlaces standing(*shown->shown.set, show.settings.rate);
     ArrangementShow whole = *shown; // of all copies, whatever they show
     whole.standing = standing;
     whole.places = standing.still();

@@ -183,7 +183,7 @@ Result<void> add_seam(const Show& show, const ArrangementShow& a, Report& report
 // Ends of phrases that miss the grid while it is on; once for each timing, however many follow it.
 void add_off_beats(const ArrangementShow& a, std::set<std::string>& said, Report& report) {
     if (a.clocks.size() == 0) return;
-    for (const OffBeat& off : a.off_beats) {
+    for (const OffBeat& off : a.timing.off_beats) {
         Finding f{FindingKind::off_beat,
                   {},
                   {},
@@ -191,7 +191,7 @@ void add_off_beats(const ArrangementShow& a, std::set<std::string>& said, Report
                   0,
                   key_of(FindingKind::off_beat, a, std::to_string(off.phrase + 1))};
         f.words = fmt::format("phrase {} of \"{}\" ends at output frame {}, {} {} its beat", off.phrase + 1,
-                              a.timing_name, short_number(off.at.value, 2),
+                              a.timing.name, short_number(off.at.value, 2),
                               counted_number(std::round(std::abs(off.late()) * 100) / 100, "frame", "frames"),
                               off.late() > 0 ? "after" : "before");
         if (!said.insert(f.words).second) continue;

@@ -49,7 +49,7 @@ void repeat_range(Project& p, SourceId source, SourceFrame first, SourceFrame la
         const OutputFrame start = span_first(t);
         t.form = TimingForm::positions;
         t.map = plain_map(start, first, last);
-        t.master.reset();
+        t.slider.reset();
         t.before = t.after = {OutsideMode::repeat, 0};
         t.last_is_first = true;
     }
@@ -111,7 +111,7 @@ Result<void> open_source_again(Project& project, SourceId source, std::int64_t f
         const auto was = std::find_if(before.begin(), before.end(), [&](const Timing& k) { return k.id == t.id; });
         // What the closing made comes back as it was; what was changed since stays, but nothing of it is the first pose
         // again.
-        const bool as_made = t.form == TimingForm::positions && !t.master && t.map.keys.size() == closed.keys.size() &&
+        const bool as_made = t.form == TimingForm::positions && !t.slider && t.map.keys.size() == closed.keys.size() &&
                              !t.map.keys.empty() && t.map.keys.front().source == closed.keys.front().source &&
                              t.map.keys.back().source == closed.keys.back().source;
         t.last_is_first = false;
@@ -147,7 +147,7 @@ Result<Repeated> repeat_as_it_is(Project& project, SourceId source, bool last_is
         Timing& t = *project.timing(a.timing);
         const SourceSpan span = source_span(t);
         const bool all =
-            std::abs(span.low - clock.first) < 1e-6 && std::abs(span.high - clock.last()) < 1e-6 && !t.master;
+            std::abs(span.low - clock.first) < 1e-6 && std::abs(span.high - clock.last()) < 1e-6 && !t.slider;
         (all ? out.timings : out.others).push_back(t.id);
         if (!all) continue;
         t.before = t.after = {OutsideMode::repeat, 0};

@@ -7,8 +7,6 @@
 
 namespace garland {
 
-namespace {} // namespace
-
 Arrangement resolved(const Project& project, const Arrangement& a) {
     if (!a.single_out) return a;
     const Arrangement* from = project.arrangement(a.single_out->from);
@@ -77,8 +75,8 @@ struct Maker {
         std::string problem;
         const CopyGroundwork ground = ground_of(a, problem);
         const ArrangementShow* same = earlier(a.id);
-        const CopySet* old = same ? same->set.get() : nullptr;
-        if (old && old->spec == a && old->ground == ground && problem.empty()) return same->set;
+        const CopySet* old = same ? same->shown.set.get() : nullptr;
+        if (old && old->spec == a && old->ground == ground && problem.empty()) return same->shown.set;
         auto set = std::make_shared<CopySet>(make_copies(a, ground, old));
         if (!problem.empty() && set->places.empty()) set->problem = problem;
         return set;
@@ -99,20 +97,20 @@ struct Maker {
             }
         }
         out.plan = TimingPlan(timing);
-        out.form = timing.form;
-        out.timing_name = timing.name;
+        out.timing.form = timing.form;
+        out.timing.name = timing.name;
         if (timing.form == TimingForm::phrases) {
-            out.phrase_starts = boundaries(timing.phrases, timing.turn_twice);
+            out.timing.phrase_starts = boundaries(timing.phrases, timing.turn_twice);
             const Settings& s = project.settings;
-            if (s.tempo.on && !timing.master)
-                out.off_beats = off_beats(timing.phrases, timing.turn_twice, s.tempo, s.rate);
+            if (s.tempo.on && !timing.slider)
+                out.timing.off_beats = off_beats(timing.phrases, timing.turn_twice, s.tempo, s.rate);
         }
         out.rate = project.settings.rate;
         for (const Wobble* w : {&project.source(source)->wobble, &a.wobble}) {
-            if (w->on) out.wobbles.push_back(*w);
+            if (w->on) out.about.wobbles.push_back(*w);
         }
         for (const Pulse& p : a.pulses) {
-            if (p.on) out.pulses.push_back(p);
+            if (p.on) out.about.pulses.push_back(p);
         }
         out.usable = false;
         out.clock = {};
@@ -210,7 +208,7 @@ struct Maker {
             return s.on && s.target == Target::speed && changes_in_time(s.by);
         });
         if (const ArrangementShow* old = own_in_time ? nullptr : earlier(a.id);
-            old && old->set.get() == &set && old->clocks.playing_whole()) {
+            old && old->shown.set.get() == &set && old->clocks.playing_whole()) {
             const CopyPlayingPtr& same = old->clocks.playing_whole();
             const CopyLevels& was = same->levels();
             if (same->span() == span && std::ranges::equal(same->starts(), starts) &&
@@ -239,21 +237,22 @@ struct Maker {
         const auto set = copies_of(a);
         ArrangementShow common;
         fill(common, a, a.source);
-        common.set = set;
+        common.shown.set = set;
         if (written.single_out) {
-            common.own_keys = written.place_keys;
-            common.own_place = PlaceCurve(written.place_keys);
+            common.about.own_keys = written.place_keys;
+            common.about.own_place = PlaceCurve(written.place_keys);
         }
         if (is_carried(a.layout.kind)) {
             if (const auto carrier = show.samplers.find(a.layout.carried.source); carrier != show.samplers.end()) {
-                common.carrier_sampler = carrier->second;
-                common.carrier.clock = carrier->second.clock();
+                common.carried.sampler = carrier->second;
+                common.carried.time.clock = carrier->second.clock();
             }
             if (const Timing* t = a.layout.carried.timing ? project.timing(a.layout.carried.timing) : nullptr)
-                common.carrier.plan = TimingPlan(*t);
+                common.carried.time.plan = TimingPlan(*t);
         }
         const SpreadLevels levels = spread_levels(a, *set);
-        CopyClocks clocks(*set, common.plan, common.carrier, project.settings.rate, project.settings.range, levels);
+        CopyClocks clocks(*set, common.plan, common.carried.time, project.settings.rate, project.settings.range,
+                          levels);
         CopyPlaces standing(*set, project.settings.rate, levels);
         if (CopyPlayingPtr playing = playing_of(a, *set, clocks, common.plan, standing))
             clocks.set_playing(std::move(playing));
@@ -270,18 +269,18 @@ struct Maker {
             if (which[k].empty() && (kinds > 1 || !set->places.empty())) continue;
             ArrangementShow out = common;
             if (k > 0) {
-                out.wobbles.clear();
+                out.about.wobbles.clear();
                 fill(out, a, a.choice.variants[k - 1].source);
             }
-            out.first_copy = numbers[k].empty() ? number : numbers[k].front();
+            out.shown.first = numbers[k].empty() ? number : numbers[k].front();
             if (which[k].size() == set->places.size()) {
                 out.clocks = clocks;
                 out.standing = standing;
             } else {
                 out.clocks = clocks.part(which[k]);
                 out.standing = standing.part(which[k]);
-                if (kinds > 1) out.numbers = numbers[k];
-                out.in_set = which[k];
+                if (kinds > 1) out.shown.numbers = numbers[k];
+                out.shown.in_set = which[k];
             }
             out.places = out.standing.still();
             show.arrangements.push_back(std::move(out));

@@ -81,7 +81,7 @@ void move_timing(Timing& timing, double by) {
     move(timing.map.keys);
     move(timing.speeds.keys);
     timing.phrases.start = timing.phrases.start + by;
-    if (timing.master) move(timing.master->keys);
+    if (timing.slider) move(timing.slider->keys);
 }
 } // namespace
 

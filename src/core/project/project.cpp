@@ -96,34 +96,82 @@ std::int64_t Project::copies() const {
     return n;
 }
 
-Result<void> validate(const Project& p) {
-    if (!p.settings.range.valid())
+namespace {
+
+Result<void> validate(const Settings& s) {
+    if (!s.range.valid())
         return fail(
             Error{ErrorCode::invalid, "the output range ends before it starts"}.advise("give the first frame first"));
     auto frame = [](std::string name, double value) {
         return Measure{std::move(name), value, -frame_limit, frame_limit, "f"};
     };
-    GARLAND_CHECK(within({frame("the first frame of the output range", static_cast<double>(p.settings.range.first)),
-                          frame("the last frame of the output range", static_cast<double>(p.settings.range.last))}));
-    if (p.settings.range.count() > range_limit) {
-        return fail(
-            Error{ErrorCode::invalid, fmt::format("the output range has {} frames", p.settings.range.count())}.advise(
-                fmt::format("use {} frames at most", range_limit)));
+    GARLAND_CHECK(within({frame("the first frame of the output range", static_cast<double>(s.range.first)),
+                          frame("the last frame of the output range", static_cast<double>(s.range.last))}));
+    if (s.range.count() > range_limit) {
+        return fail(Error{ErrorCode::invalid, fmt::format("the output range has {} frames", s.range.count())}.advise(
+            fmt::format("use {} frames at most", range_limit)));
     }
-    if (!std::isfinite(p.settings.alike_below) || p.settings.alike_below <= 0 || p.settings.alike_below > 1e6) {
+    if (!std::isfinite(s.alike_below) || s.alike_below <= 0 || s.alike_below > 1e6) {
         return fail(
-            Error{ErrorCode::invalid, fmt::format("twins are alike below {:g} source frames", p.settings.alike_below)}
-                .advise("use more than 0 and up to 1000000"));
+            Error{ErrorCode::invalid, fmt::format("twins are alike below {:g} source frames", s.alike_below)}.advise(
+                "use more than 0 and up to 1000000"));
     }
-    if (!std::isfinite(p.settings.twin_share) || p.settings.twin_share < 0 || p.settings.twin_share >= 1) {
-        return fail(Error{ErrorCode::invalid, fmt::format("the share of the range above which copies are twins is {:g}",
-                                                          p.settings.twin_share)}
+    if (!std::isfinite(s.twin_share) || s.twin_share < 0 || s.twin_share >= 1) {
+        return fail(Error{ErrorCode::invalid,
+                          fmt::format("the share of the range above which copies are twins is {:g}", s.twin_share)}
                         .advise("use 0 to below 1"));
     }
-    GARLAND_CHECK(validate(p.settings.camera_keys));
-    GARLAND_CHECK(validate(p.settings.tempo));
-    for (const Marker& m : p.settings.markers)
+    GARLAND_CHECK(validate(s.camera_keys));
+    GARLAND_CHECK(validate(s.tempo));
+    for (const Marker& m : s.markers)
         GARLAND_CHECK(within({frame(fmt::format("the output frame of the marker \"{}\"", m.name), m.at.value)}));
+    return {};
+}
+
+Result<void> validate(const SourceSpec& s) {
+    GARLAND_CHECK(within(
+        {{fmt::format("the scale of the source \"{}\"", s.name), s.import_settings.scale, 1e-9, 1e9, "m per unit"}}));
+    if (auto ok = validate(s.wobble); !ok) return fail(named(ok.error(), "the source", s.name));
+    if (!std::isfinite(s.import_settings.voxel) || s.import_settings.voxel < 0) {
+        return fail(Error{ErrorCode::invalid, fmt::format("the source \"{}\" has a voxel size below 0", s.name)}.advise(
+            "use 0 m to choose it by itself"));
+    }
+    if (!std::is_sorted(s.import_settings.dropped.begin(), s.import_settings.dropped.end())) {
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("the source \"{}\": left-out frames must rise", s.name)}.advise(
+                "order them, each once"));
+    }
+    if (s.shape_frames < 1 || s.shape_frames > 100'000) {
+        return fail(
+            Error{ErrorCode::invalid, fmt::format("the source \"{}\": a shape is shown 1 to 100 000 frames", s.name)}
+                .advise("use 1 for each frame"));
+    }
+    for (const Timing& t : s.before_closing) {
+        if (auto ok = validate(t); !ok)
+            return fail(named(named(ok.error(), "the timing before closing", t.name), "the source", s.name));
+    }
+    if (s.water) {
+        if (auto ok = validate(*s.water); !ok) return fail(named(ok.error(), "the source", s.name));
+    }
+    return {};
+}
+
+Result<void> validate_in(const Project& p, const Zone& z) {
+    GARLAND_CHECK(validate(z));
+    for (SourceId id : {z.shape == ZoneShape::mesh ? z.mesh : SourceId{},
+                        z.ride == ZoneRide::none || z.ride == ZoneRide::path ? SourceId{} : z.ride_source}) {
+        if (id && !p.source(id))
+            return fail(Error{ErrorCode::invalid,
+                              fmt::format("the zone \"{}\" goes by a source that is not there ({})", z.name, id.value)}
+                            .advise("choose a source that is in the project"));
+    }
+    return {};
+}
+
+} // namespace
+
+Result<void> validate(const Project& p) {
+    GARLAND_CHECK(validate(p.settings));
     std::set<std::uint64_t> ids;
     auto fresh = [&](std::uint64_t id) { return id != 0 && id < p.next_id && ids.insert(id).second; };
     auto bad_id = [&](std::string_view what, const std::string& name, std::uint64_t id) {
@@ -134,31 +182,7 @@ Result<void> validate(const Project& p) {
     };
     for (const SourceSpec& s : p.sources) {
         if (!fresh(s.id.value)) return bad_id("the source", s.name, s.id.value);
-        GARLAND_CHECK(within({{fmt::format("the scale of the source \"{}\"", s.name), s.import_settings.scale, 1e-9,
-                               1e9, "m per unit"}}));
-        if (auto ok = validate(s.wobble); !ok) return fail(named(ok.error(), "the source", s.name));
-        if (!std::isfinite(s.import_settings.voxel) || s.import_settings.voxel < 0) {
-            return fail(
-                Error{ErrorCode::invalid, fmt::format("the source \"{}\" has a voxel size below 0", s.name)}.advise(
-                    "use 0 m to choose it by itself"));
-        }
-        if (!std::is_sorted(s.import_settings.dropped.begin(), s.import_settings.dropped.end())) {
-            return fail(
-                Error{ErrorCode::invalid, fmt::format("the source \"{}\": dropped frames must rise", s.name)}.advise(
-                    "order them, each once"));
-        }
-        if (s.shape_frames < 1 || s.shape_frames > 100'000) {
-            return fail(Error{ErrorCode::invalid,
-                              fmt::format("the source \"{}\": a shape is shown 1 to 100 000 frames", s.name)}
-                            .advise("use 1 for each frame"));
-        }
-        for (const Timing& t : s.before_closing) {
-            if (auto ok = validate(t); !ok)
-                return fail(named(named(ok.error(), "the timing before closing", t.name), "the source", s.name));
-        }
-        if (s.water) {
-            if (auto ok = validate(*s.water); !ok) return fail(named(ok.error(), "the source", s.name));
-        }
+        GARLAND_CHECK(validate(s));
     }
     for (const Timing& t : p.timings) {
         if (!fresh(t.id.value)) return bad_id("the timing", t.name, t.id.value);
@@ -192,15 +216,7 @@ Result<void> validate(const Project& p) {
             "remove zones that reach no copy"));
     for (const Zone& z : p.zones) {
         if (!fresh(z.id.value)) return bad_id("the zone", z.name, z.id.value);
-        GARLAND_CHECK(validate(z));
-        for (SourceId id : {z.shape == ZoneShape::mesh ? z.mesh : SourceId{},
-                            z.ride == ZoneRide::none || z.ride == ZoneRide::path ? SourceId{} : z.ride_source}) {
-            if (id && !p.source(id))
-                return fail(
-                    Error{ErrorCode::invalid,
-                          fmt::format("the zone \"{}\" goes by a source that is not there ({})", z.name, id.value)}
-                        .advise("choose a source that is in the project"));
-        }
+        GARLAND_CHECK(validate_in(p, z));
     }
     for (const SoundSpec& s : p.sounds) {
         if (!fresh(s.id.value)) return bad_id("the sound", s.name, s.id.value);

@@ -7,15 +7,15 @@ namespace garland {
 
 const ArrangementShow* Show::find(std::int64_t number, std::size_t& index) const {
     for (const ArrangementShow& a : arrangements) {
-        if (a.numbers.empty()) {
-            const std::int64_t i = number - a.first_copy;
+        if (a.shown.numbers.empty()) {
+            const std::int64_t i = number - a.shown.first;
             if (i < 0 || i >= static_cast<std::int64_t>(a.places.size())) continue;
             index = static_cast<std::size_t>(i);
             return &a;
         }
-        const auto at = std::lower_bound(a.numbers.begin(), a.numbers.end(), number);
-        if (at == a.numbers.end() || *at != number) continue;
-        index = static_cast<std::size_t>(at - a.numbers.begin());
+        const auto at = std::lower_bound(a.shown.numbers.begin(), a.shown.numbers.end(), number);
+        if (at == a.shown.numbers.end() || *at != number) continue;
+        index = static_cast<std::size_t>(at - a.shown.numbers.begin());
         return &a;
     }
     return nullptr;
@@ -24,7 +24,7 @@ const ArrangementShow* Show::find(std::int64_t number, std::size_t& index) const
 const GivenValues* given_by(const Show& show, ArrangementId arrangement, SpreadId spread) {
     for (const ArrangementShow& a : show.arrangements) {
         if (a.id != arrangement) continue;
-        for (const GivenValues& g : a.set->given) {
+        for (const GivenValues& g : a.shown.set->given) {
             if (g.spread.id == spread) return &g;
         }
     }

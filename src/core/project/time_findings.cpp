@@ -199,9 +199,9 @@ Result<void> add_source_jumps(const ArrangementShow& a, const std::vector<double
 // Keys of places and targets that are steps.
 void add_place_pops(const Show& show, const ArrangementShow& a, Report& report) {
     std::vector<double> jumps;
-    for (std::size_t k = 0; k + 1 < a.own_keys.size(); ++k) {
-        if (a.own_keys[k].toward == Toward::step && !(a.own_keys[k].place == a.own_keys[k + 1].place))
-            jumps.push_back(a.own_keys[k + 1].at.value);
+    for (std::size_t k = 0; k + 1 < a.about.own_keys.size(); ++k) {
+        if (a.about.own_keys[k].toward == Toward::step && !(a.about.own_keys[k].place == a.about.own_keys[k + 1].place))
+            jumps.push_back(a.about.own_keys[k + 1].at.value);
     }
     const auto& keys = a.spec.place_keys;
     for (std::size_t k = 0; k + 1 < keys.size(); ++k) {

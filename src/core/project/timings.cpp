@@ -92,7 +92,7 @@ Followed follow_source(Project& p, SourceId source, const SourceClock& before, c
         };
         if (a.source != source || known(out.moved) || known(out.kept)) continue;
         Timing& t = *p.timing(a.timing);
-        const bool untouched = t.form == TimingForm::positions && !t.master && !t.map.keys.empty() &&
+        const bool untouched = t.form == TimingForm::positions && !t.slider && !t.map.keys.empty() &&
                                t.map == plain_map(t.map.first(), before.first, before.last());
         if (untouched) {
             t.map = plain_map(t.map.first(), now.first, now.last());

@@ -33,25 +33,25 @@ std::string words_of_motion(const ArrangementShow& a, const CopyTrace& v) {
 std::string words_of_timing(const ArrangementShow& a, const CopyTrace& v) {
     const double inside = a.plan.form_frame(v.timing);
     std::string words;
-    if (a.plan.has_master()) words = fmt::format("the slider at {} %, ", short_number(a.plan.slider_at(v.timing), 2));
-    if (a.form == TimingForm::phrases) {
-        const OutputFrame at = a.phrase_starts.front() + inside;
-        const std::size_t last = a.phrase_starts.size() - 2;
+    if (a.plan.has_slider()) words = fmt::format("the slider at {} %, ", short_number(a.plan.slider_at(v.timing), 2));
+    if (a.timing.form == TimingForm::phrases) {
+        const OutputFrame at = a.timing.phrase_starts.front() + inside;
+        const std::size_t last = a.timing.phrase_starts.size() - 2;
         std::size_t i = 0;
-        while (i < last && a.phrase_starts[i + 1] <= at) ++i;
+        while (i < last && a.timing.phrase_starts[i + 1] <= at) ++i;
         return words +
                fmt::format("phrase {} of {}, {} in", i + 1, last + 1,
-                           counted_number(std::round((at - a.phrase_starts[i]) * 1e6) / 1e6, "frame", "frames"));
+                           counted_number(std::round((at - a.timing.phrase_starts[i]) * 1e6) / 1e6, "frame", "frames"));
     }
-    words += a.form == TimingForm::speeds ? "speed keys" : "position keys";
-    if (a.plan.has_master())
+    words += a.timing.form == TimingForm::speeds ? "speed keys" : "position keys";
+    if (a.plan.has_slider())
         return words + fmt::format(", {} from their start", counted_number(inside, "frame", "frames"));
     return words + fmt::format(", at {} of the span", short_number(v.timing.span_frame, 6));
 }
 
 // How much of what changes in time counts at this frame.
 TraceStage amount_stage(const ArrangementShow& a, OutputFrame t) {
-    TraceStage stage{"amount", "all amounts are whole", {{"amount", 1}}};
+    TraceStage stage{"strength", "all strengths are whole", {{"strength", 1}}};
     if (a.clocks.changing() == 0) return stage;
     stage.words.clear();
     stage.numbers.clear();
@@ -59,7 +59,7 @@ TraceStage amount_stage(const ArrangementShow& a, OutputFrame t) {
     for (std::size_t k = 0; k < a.clocks.changing(); ++k) {
         stage.words += fmt::format("{}{} {} %", k ? ", " : "", a.clocks.share_name(k),
                                    short_number(now.amounts[k].value * 100, 2));
-        stage.numbers.push_back({k ? fmt::format("amount_{}", k + 1) : "amount", now.amounts[k].value});
+        stage.numbers.push_back({k ? fmt::format("strength_{}", k + 1) : "strength", now.amounts[k].value});
     }
     return stage;
 }
@@ -226,7 +226,7 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
         }
         out.stages.push_back({"sub-frame", words, std::move(numbers)});
     } else {
-        out.stages.push_back({"sub-frame", "the source's files are not there", {}});
+        out.stages.push_back({"sub-frame", "the source's files are missing", {}});
     }
     out.line = fmt::format("frame {} · {}, {} → own time {} → source frame {} · {}{}", short_number(t.value),
                            copy_name(copy, show.copies()), delay_words(v.delay), short_number(v.local, 2),
@@ -234,6 +234,8 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
                            clamped && !m.has(mark_absent) ? fmt::format("shows {}, ", short_number(m.source, 2))
                                                           : std::string(),
                            words_of_motion(*a, v));
+    for (TraceStage& stage : out.stages) stage.words = true_minus(stage.words);
+    out.line = true_minus(out.line);
     return out;
 }
 

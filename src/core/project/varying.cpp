@@ -39,7 +39,7 @@ TwinRule twin_rule(const Show& show, const ArrangementShow& a) {
     rule.only_moving = show.settings.twins_only_moving;
     // A loop's last pose is followed by its first: differences go round, counted in source frames.
     const double loop = a.plan.loop();
-    if (loop > 0 && !a.plan.there_and_back() && a.plan.length() > 0 && !a.plan.has_master()) {
+    if (loop > 0 && !a.plan.there_and_back() && a.plan.length() > 0 && !a.plan.has_slider()) {
         const double first = a.plan.at(a.plan.first()).source,
                      last = a.plan.at(OutputFrame(a.plan.first().value + a.plan.length() - 1e-9)).source;
         if (last != first && runs_one_way(a.plan, first, last))

@@ -11,7 +11,10 @@
 namespace garland {
 
 enum class RootMotion { along, left_out };
-inline constexpr Word<RootMotion> root_words[] = {{"along", RootMotion::along}, {"left out", RootMotion::left_out}};
+inline constexpr Word<bool> normals_words[] = {{"blended", false}, {"recomputed", true}}; // of poses between frames
+inline constexpr Word<RootMotion> root_words[] = {{"followed", RootMotion::along},
+                                                  {"left out", RootMotion::left_out},
+                                                  {"along", RootMotion::along}}; // the last as earlier files have it
 enum class GapFix {
     hold,  // a missing frame shows the one before the gap
     blend, // made between the frames before and after the gap
@@ -109,6 +112,6 @@ class Sampler {
 };
 
 const char* to_text(GapFix mend);     // "hold", "blend"
-const char* to_text(RootMotion root); // "along", "left_out"
+const char* to_text(RootMotion root); // "followed", "left out"
 
 } // namespace garland

@@ -35,18 +35,11 @@ struct Ramp {
     double start, length, v0, v1, moved;
 };
 
-double value_at(const Stretch& s, double u) {
-    return std::min(std::max(s.c[0] + u * (s.c[1] + u * (s.c[2] + u * s.c[3])), s.low), s.high);
-}
-double slope_at(const Stretch& s, double u) {
-    return s.c[1] + u * (2 * s.c[2] + 3 * u * s.c[3]);
-}
-
 // Two even ramps over u0 … u1 of a cubic stretch, with the right speeds at both ends and the right distance: the middle
 // speed follows from it.
 void add_pair(const Stretch& s, double u0, double u1, std::vector<Ramp>& out) {
-    const double h = u1 - u0, v0 = slope_at(s, u0), v1 = slope_at(s, u1);
-    const double moved = value_at(s, u1) - value_at(s, u0);
+    const double h = u1 - u0, v0 = s.slope(u0), v1 = s.slope(u1);
+    const double moved = s.at(u1) - s.at(u0);
     const double middle = 2 * moved / h - (v0 + v1) / 2;
     out.push_back({s.start + u0, h / 2, v0, middle, h * (v0 + middle) / 4});
     out.push_back({s.start + u0 + h / 2, h / 2, middle, v1, h * (middle + v1) / 4});
@@ -74,8 +67,8 @@ double last_key_of_phrases(const Timing& timing, bool& last_is_first) {
 
 // The largest difference on whole output frames, before, in and after the span.
 double difference_on_frames(Timing a, Timing b) {
-    a.master.reset();
-    b.master.reset();
+    a.slider.reset();
+    b.slider.reset();
     const TimingPlan one(a), other(b);
     const double from = std::floor(form_first(a).value), length = std::min(std::ceil(form_length(a)), 20'000.0);
     double most = 0;
@@ -182,7 +175,7 @@ Result<Converted> to_speeds(const Timing& timing, double tolerance) {
             ++out.jumps;
             jumps[i] = true;
         } else if (std::abs(s.c[3]) * s.length * s.length * s.length < 1e-9) {
-            ramps.push_back({s.start, s.length, s.c[1], slope_at(s, s.length), moved});
+            ramps.push_back({s.start, s.length, s.c[1], s.slope(s.length), moved});
         } else {
             add_cubic(s, tolerance, ramps);
         }
@@ -216,8 +209,8 @@ Result<Converted> to_speeds(const Timing& timing, double tolerance) {
     GARLAND_CHECK(validate(speeds));
 
     Timing was = from, is = out.timing;
-    was.master.reset();
-    is.master.reset();
+    was.slider.reset();
+    is.slider.reset();
     const TimingPlan a(was), b(is);
     for (std::size_t i = 0; i < parts.size(); ++i) {
         if (jumps[i]) continue;

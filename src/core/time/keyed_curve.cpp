@@ -1,5 +1,6 @@
 #include "core/time/keyed_curve.h"
 
+#include "core/base/cubic.h"
 #include "core/base/numbers.h"
 
 #include <algorithm>
@@ -49,7 +50,7 @@ double CurvePlan::at(double x) const {
     const CurveKey& a = keys_[i];
     if (x <= a.at || i + 1 == keys_.size() || a.toward == Toward::step) return a.value;
     const double w = (x - a.at) / (keys_[i + 1].at - a.at);
-    return a.value + (keys_[i + 1].value - a.value) * (a.toward == Toward::smooth ? w * w * (3 - 2 * w) : w);
+    return a.value + (keys_[i + 1].value - a.value) * (a.toward == Toward::smooth ? ease(w) : w);
 }
 
 double CurvePlan::slope(double x) const {
@@ -58,7 +59,7 @@ double CurvePlan::slope(double x) const {
     const CurveKey& a = keys_[i];
     if (x < a.at || i + 1 == keys_.size() || a.toward == Toward::step) return 0;
     const double wide = keys_[i + 1].at - a.at, w = (x - a.at) / wide;
-    return (keys_[i + 1].value - a.value) / wide * (a.toward == Toward::smooth ? 6 * w * (1 - w) : 1);
+    return (keys_[i + 1].value - a.value) / wide * (a.toward == Toward::smooth ? ease_slope(w) : 1);
 }
 
 double CurvePlan::from_start(double x) const {
@@ -67,7 +68,7 @@ double CurvePlan::from_start(double x) const {
     const double v = x - a.at;
     if (v <= 0 || i + 1 == keys_.size() || a.toward == Toward::step) return sums_[i] + a.value * v;
     const double wide = keys_[i + 1].at - a.at, w = v / wide, rise = keys_[i + 1].value - a.value;
-    return sums_[i] + a.value * v + rise * wide * (a.toward == Toward::smooth ? w * w * w * (1 - w / 2) : w * w / 2);
+    return sums_[i] + a.value * v + rise * wide * (a.toward == Toward::smooth ? ease_integral(w) : w * w / 2);
 }
 
 double CurvePlan::integral(double from, double to) const {

@@ -191,7 +191,7 @@ Result<OnMap> ramped(const TimeMap& map, const Operation& o) {
 double last_pace(const TimeMap& map) {
     const std::vector<Stretch> parts = stretches(map);
     for (auto s = parts.rbegin(); s != parts.rend(); ++s) {
-        const double pace = s->c[1] + s->length * (2 * s->c[2] + 3 * s->length * s->c[3]);
+        const double pace = s->slope(s->length);
         if (std::abs(pace) > 1e-6) return pace;
     }
     return 1;
@@ -361,21 +361,21 @@ Result<std::string> write_out(Timing& keys, const Operation& o) {
     return words + (keys.after.mode == OutsideMode::repeat ? "; after that, all of it repeats" : "");
 }
 
-Result<Operated> on_master(const Timing& timing, const Operation& o) {
+Result<Operated> on_slider(const Timing& timing, const Operation& o) {
     if (o.kind == OperationKind::fit || o.kind == OperationKind::lengthen) {
         return fail(
-            Error{ErrorCode::invalid, fmt::format("{} would replace what the master slider plays", to_text(o.kind))}
-                .advise("take the master slider off first"));
+            Error{ErrorCode::invalid, fmt::format("{} would replace what the slider plays", to_text(o.kind))}.advise(
+                "remove the slider first"));
     }
     Timing slider; // as a timing of its own: per cent over output frames
-    slider.map = *timing.master;
+    slider.map = *timing.slider;
     slider.before = timing.before;
     slider.after = timing.after;
     slider.last_is_first = timing.last_is_first;
     slider.turn_twice = timing.turn_twice;
     GARLAND_TRY(passes, write_out(slider, o));
     GARLAND_TRY(done, on_map(slider.map, o));
-    Operated out{timing, done.words, "on the master slider"};
+    Operated out{timing, done.words, "on the slider"};
     out.timing.before = slider.before;
     out.timing.after = slider.after;
     out.timing.last_is_first = slider.last_is_first;
@@ -384,7 +384,7 @@ Result<Operated> on_master(const Timing& timing, const Operation& o) {
         const auto at = out.words.find("source frame ");
         if (at != out.words.npos) out.words.replace(at, 13, "the slider at (%) ");
     }
-    out.timing.master = std::move(done.map);
+    out.timing.slider = std::move(done.map);
     if (done.holds_after) out.timing.after = {OutsideMode::hold, 0};
     if (done.holds_before) out.timing.before = {OutsideMode::hold, 0};
     GARLAND_CHECK(validate(out.timing));
@@ -395,7 +395,7 @@ Result<Operated> on_master(const Timing& timing, const Operation& o) {
 
 Result<Operated> operate(const Timing& timing, const Operation& o) {
     GARLAND_CHECK(check(o));
-    if (timing.master) return on_master(timing, o);
+    if (timing.slider) return on_slider(timing, o);
     if (timing.form == TimingForm::phrases) {
         if (auto done = on_phrases(timing, o)) {
             GARLAND_CHECK(validate(done->timing));

@@ -50,7 +50,7 @@ struct Operated {
 
 // Position keys stay position keys. A speed map stays one where the result can be kept exactly, otherwise it becomes
 // position keys, and the note says so; phrases stay phrases for reverse, speed and start of the whole, otherwise they
-// become keys. With a master slider, all but fit work on the slider.
+// become keys. With a slider, all but fit work on the slider.
 // Errors: invalid, for ranges that end before they start or hold less than the operation needs, frames or speeds out of
 // range (a hold above 0, a speed above 0 and up to 1000, ramps of 0 or more), not finite; too_large.
 Result<Operated> operate(const Timing& timing, const Operation& operation);

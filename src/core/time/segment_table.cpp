@@ -11,7 +11,7 @@ SegmentTable::SegmentTable(std::vector<Stretch> stretches, double length, Stretc
     for (const Stretch& s : stretches) {
         starts_.push_back(s.start);
         rows_.push_back({s.start, {s.c[0], s.c[1], s.c[2], s.c[3]}, s.low, s.high, before});
-        before = s.c[1] + s.length * (2 * s.c[2] + 3 * s.length * s.c[3]);
+        before = s.slope(s.length);
     }
     const auto hides = [](const Stretch& s) { return s.hidden; };
     if (std::any_of(stretches.begin(), stretches.end(), hides)) {

@@ -75,9 +75,7 @@ GARLAND_INLINE std::uint32_t SegmentTable::find(double u) const {
 GARLAND_INLINE SegmentTable::Sample SegmentTable::at(double u, std::uint32_t i, double sign) const {
     const Row& r = rows_[i];
     const double v = u - r.start;
-    const double value = r.c[0] + v * (r.c[1] + v * (r.c[2] + v * r.c[3]));
-    const double slope = r.c[1] + v * (2 * r.c[2] + 3 * v * r.c[3]);
-    return {std::min(std::max(value, r.low), r.high), ((sign < 0) & (v == 0)) ? r.before : slope};
+    return {std::min(std::max(cubic(r.c, v), r.low), r.high), ((sign < 0) & (v == 0)) ? r.before : cubic_slope(r.c, v)};
 }
 
 } // namespace garland

@@ -1,6 +1,7 @@
 // A time map: position keys from output frames to source frames, and the curve between them.
 #pragma once
 
+#include "core/base/cubic.h"
 #include "core/base/result.h"
 #include "core/base/words.h"
 #include "core/time/frames.h"
@@ -65,6 +66,9 @@ struct Stretch {
     double c[4] = {0, 0, 0, 0};
     double low = 0, high = 0;
     bool hidden = false; // nothing is shown
+
+    double at(double u) const { return std::min(std::max(cubic(c, u), low), high); }
+    double slope(double u) const { return cubic_slope(c, u); }
 };
 
 // Whether a stretch keeps its source frame until the next key: step and hidden.

@@ -11,16 +11,13 @@ namespace {
 std::string text(double value, int decimals = 2) {
     return short_number(value, decimals);
 }
-double end_value(const Stretch& s) {
-    return std::min(std::max(s.c[0] + s.length * (s.c[1] + s.length * (s.c[2] + s.length * s.c[3])), s.low), s.high);
-}
 
 // The stretches that run backward although the timing as a whole runs forward. Phrases say their direction themselves.
 void add_backward(const Timing& timing, const std::vector<Stretch>& parts, std::vector<MapWarning>& out) {
     if (timing.form == TimingForm::phrases) return;
     double forward = 0, backward = 0;
     for (const Stretch& s : parts) {
-        const double moved = end_value(s) - s.c[0];
+        const double moved = s.at(s.length) - s.c[0];
         if (timing.form == TimingForm::positions && s.low == s.high) continue; // a step
         (moved > 0 ? forward : backward) += std::abs(moved);
     }
@@ -29,7 +26,7 @@ void add_backward(const Timing& timing, const std::vector<Stretch>& parts, std::
     for (const Stretch& s : parts) {
         double low = 1e300, at = 0; // the slowest place of the stretch
         for (int k = 0; k <= 16; ++k) {
-            const double u = s.length * k / 16, v = s.c[1] + u * (2 * s.c[2] + 3 * u * s.c[3]);
+            const double u = s.length * k / 16, v = s.slope(u);
             if (v < low) low = v, at = u;
         }
         if (low >= -1e-9 || s.low == s.high) continue;
@@ -48,7 +45,7 @@ void add_jumps(const Timing& timing, const std::vector<Stretch>& parts, std::vec
         }
     }
     for (std::size_t i = 0; i + 1 < parts.size(); ++i) {
-        const double before = end_value(parts[i]), after = parts[i + 1].c[0];
+        const double before = parts[i].at(parts[i].length), after = parts[i + 1].c[0];
         // A pose held for n frames may go on n frames further, as in stepped motion, and half as much again.
         const double allowed = 1.5 * std::max(parts[i].length, 1.0) + 0.5;
         if (std::abs(after - before) <= allowed || parts[i].hidden || parts[i + 1].hidden) continue;
@@ -127,7 +124,7 @@ std::string motion_words(const TimingPlan& plan, OutputFrame local, double rate)
                            : fmt::format("{} at {:.2f}×", speed < 0 ? "backward" : "forward", std::abs(speed));
         const bool whole = std::abs(s.source - std::round(s.source)) < 1e-9;
         if (!whole || (speed != 0 && std::abs(speed) != std::round(std::abs(speed)))) {
-            words += ", making poses between frames";
+            words += ", in-between poses";
         }
     }
     if (plan.fades()) {

@@ -8,7 +8,7 @@
 
 namespace garland {
 
-// "held at 15 for 10 frames, 4 left", "backward at 0.5×, making poses between frames", "forward at 1.00×, fading from
+// "held at 15 for 10 frames, 4 left", "backward at 0.5×, in-between poses", "forward at 1.00×, fading from
 // 52.5", "nothing shown". local: τ on the timing; rate: of the copy's own clock (frames are told in output frames).
 std::string motion_words(const TimingPlan& plan, OutputFrame local, double rate = 1);
 

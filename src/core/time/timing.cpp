@@ -10,17 +10,17 @@ Result<void> validate(const Timing& timing) {
     case TimingForm::speeds: GARLAND_CHECK(validate(timing.speeds)); break;
     case TimingForm::phrases: GARLAND_CHECK(validate(timing.phrases, timing.turn_twice)); break;
     }
-    if (timing.master) {
-        if (auto ok = validate(*timing.master); !ok) {
+    if (timing.slider) {
+        if (auto ok = validate(*timing.slider); !ok) {
             Error error = ok.error();
-            error.message = "the master slider: " + error.message;
+            error.message = "the slider: " + error.message;
             return fail(std::move(error));
         }
-        for (std::size_t i = 0; i < timing.master->keys.size(); ++i) {
-            const double share = timing.master->keys[i].source.value;
+        for (std::size_t i = 0; i < timing.slider->keys.size(); ++i) {
+            const double share = timing.slider->keys[i].source.value;
             if (share < 0 || share > 100) {
                 return fail(Error{ErrorCode::invalid,
-                                  fmt::format("key {} of the master slider must be 0 to 100 %, not {:g}", i + 1, share)}
+                                  fmt::format("key {} of the slider must be 0 to 100 %, not {:g}", i + 1, share)}
                                 .advise("use 0 to 100 %"));
             }
         }
@@ -64,17 +64,17 @@ double form_length(const Timing& timing) {
 }
 
 OutputFrame span_first(const Timing& timing) {
-    return timing.master ? timing.master->first() : form_first(timing);
+    return timing.slider ? timing.slider->first() : form_first(timing);
 }
 
 double span_length(const Timing& timing) {
-    return timing.master ? timing.master->last() - timing.master->first() : form_length(timing);
+    return timing.slider ? timing.slider->last() - timing.slider->first() : form_length(timing);
 }
 
 double pass_length(const Timing& timing, OutsideMode mode) {
     double length = span_length(timing);
     // A phrase list's length reaches to the end of its last frame, a map's only to its beginning.
-    if (timing.form == TimingForm::phrases && !timing.master) length -= 1;
+    if (timing.form == TimingForm::phrases && !timing.slider) length -= 1;
     const bool shared_end = mode == OutsideMode::repeat ? timing.last_is_first : !timing.turn_twice;
     const double period = shared_end ? length : length + 1;
     return period > 0 ? period : 1;
@@ -97,18 +97,15 @@ SourceSpan source_span(const Timing& timing) {
     }
     for (const Stretch& s : stretches(timing)) {
         if (timing.form == TimingForm::phrases) break; // they never leave their ranges
-        auto at = [&](double u) {
-            return std::clamp(s.c[0] + u * (s.c[1] + u * (s.c[2] + u * s.c[3])), s.low, s.high);
-        };
-        add(at(0));
-        add(at(s.length));
+        add(s.at(0));
+        add(s.at(s.length));
         if (s.c[2] == 0 && s.c[3] == 0) continue; // straight
         // Where the slope c1 + 2·c2·u + 3·c3·u² is 0.
         const double a = 3 * s.c[3], b = s.c[2], d = b * b - a * s.c[1];
         if (d < 0) continue;
         const double q = -(b + std::copysign(std::sqrt(d), b));
         for (double u : {q / a, s.c[1] / q}) {
-            if (u > 0 && u < s.length) add(at(u));
+            if (u > 0 && u < s.length) add(s.at(u));
         }
     }
     return {SourceFrame(low), SourceFrame(high)};

@@ -44,9 +44,9 @@ struct Timing {
     TimeMap map{};        // positions
     SpeedMap speeds{};    // speeds
     PhraseList phrases{}; // phrases
-    // The master slider: keys from output frames to per cent of the whole (0 … 100, in the keys' source). Where it is
+    // The slider: keys from output frames to per cent of the whole (0 … 100, in the keys' source). Where it is
     // set, output frames move the slider, and the slider plays the span above; before and after are the slider's own.
-    std::optional<TimeMap> master{};
+    std::optional<TimeMap> slider{};
     Outside before{};
     Outside after{};
     // The span's last pose is its first again, so a repeat's period is last − first, not one more.
@@ -57,19 +57,19 @@ struct Timing {
     bool operator==(const Timing&) const = default;
 };
 
-// Errors: those of the form in use and of the master slider, a master key outside 0 … 100 %, and invalid for a negative
+// Errors: those of the form in use and of the slider, a key of it outside 0 … 100 %, and invalid for a negative
 // count or one above 10⁹.
 Result<void> validate(const Timing& timing);
 
 // The curve of the form in use as polynomials, `start` counted from span_first.
 std::vector<Stretch> stretches(const Timing& timing);
 
-// The span of the form in use, as if there were no master slider: its first output frame, and how many output frames it
+// The span of the form in use, as if there were no slider: its first output frame, and how many output frames it
 // is long. A map's length reaches from its first to its last key; a phrase list's to the end of its last frame.
 OutputFrame form_first(const Timing& timing);
 double form_length(const Timing& timing);
 
-// The same with the master slider in charge, where there is one.
+// The same with the slider in charge, where there is one.
 OutputFrame span_first(const Timing& timing);
 double span_length(const Timing& timing);
 

@@ -1,15 +1,13 @@
 #include "core/time/timing_plan.h"
 
+#include "core/base/cubic.h"
+
 #include <algorithm>
 #include <limits>
 
 namespace garland {
 
 namespace {
-
-double slope_at_end(const Stretch& s) {
-    return s.c[1] + s.length * (2 * s.c[2] + 3 * s.length * s.c[3]);
-}
 
 // What stands for the very last place of a curve, and what comes after it.
 Stretch end_of(double length, double value, double slope) {
@@ -32,7 +30,7 @@ TimingPlan::TimingPlan(const Timing& timing) {
     switch (timing.form) {
     case TimingForm::positions:
         last_value = timing.map.keys.back().source.value;
-        if (!parts.empty()) head = parts.front().c[1], tail = slope_at_end(parts.back());
+        if (!parts.empty()) head = parts.front().c[1], tail = parts.back().slope(parts.back().length);
         if (const Key& k = timing.map.keys.back(); k.toward == Toward::free) {
             tail = k.leave;
             if (parts.empty()) head = k.leave;
@@ -63,26 +61,26 @@ TimingPlan::TimingPlan(const Timing& timing) {
     const bool rests = timing.after.mode == OutsideMode::hold || timing.after.mode == OutsideMode::absent;
 
     const double span = span_length(timing);
-    has_master_ = timing.master.has_value();
+    has_slider_ = timing.slider.has_value();
     // A map's span reaches to its last key; a phrase list's last frame is over one frame before its end, for turns.
-    const double turn_at = timing.form == TimingForm::phrases && !has_master_ ? std::max(span - 1, 0.0) : span;
+    const double turn_at = timing.form == TimingForm::phrases && !has_slider_ ? std::max(span - 1, 0.0) : span;
     // At the last key the way on counts: still where a hold follows, on its way where the motion goes on.
     // A span of a single pose stands still however it repeats; only going on moves it.
     const bool single = length <= 0 && timing.after.mode != OutsideMode::run_on;
-    table_ = SegmentTable(parts, length, end_of(length, last_value, (rests || single) && !has_master_ ? 0 : tail));
-    if (has_master_) {
-        auto shares = stretches(*timing.master);
+    table_ = SegmentTable(parts, length, end_of(length, last_value, (rests || single) && !has_slider_ ? 0 : tail));
+    if (has_slider_) {
+        auto shares = stretches(*timing.slider);
         double share_head = 0, share_tail = 0;
-        if (!shares.empty()) share_head = shares.front().c[1], share_tail = slope_at_end(shares.back());
-        const double value = timing.master->keys.back().source.value;
+        if (!shares.empty()) share_head = shares.front().c[1], share_tail = shares.back().slope(shares.back().length);
+        const double value = timing.slider->keys.back().source.value;
         auto slope_of = [&](double share, double share_slope) {
             const double u = std::clamp(share / 100 * length, 0.0, length);
             return table_.at(u, table_.find(u), share_slope).slope * share_slope * length / 100;
         };
-        head = slope_of(timing.master->keys.front().source.value, share_head);
+        head = slope_of(timing.slider->keys.front().source.value, share_head);
         tail = slope_of(value, share_tail);
         run_from = span;
-        master_ = SegmentTable(std::move(shares), span, end_of(span, value, rests ? 0 : share_tail));
+        slider_ = SegmentTable(std::move(shares), span, end_of(span, value, rests ? 0 : share_tail));
     }
     auto side = [&](const Outside& outside, double slope) {
         Side s;
@@ -103,16 +101,16 @@ TimingPlan::TimingPlan(const Timing& timing) {
     after_ = side(timing.after, tail);
     const bool folds = after_.mode == OutsideMode::repeat || after_.mode == OutsideMode::there_and_back;
     alike_ =
-        folds && before_.mode == after_.mode && timing.before.count == 0 && timing.after.count == 0 && !has_master_;
+        folds && before_.mode == after_.mode && timing.before.count == 0 && timing.after.count == 0 && !has_slider_;
     // The last frame of phrases is over at the span's end.
-    const bool gone = after_.mode == OutsideMode::absent && timing.form == TimingForm::phrases && !has_master_;
+    const bool gone = after_.mode == OutsideMode::absent && timing.form == TimingForm::phrases && !has_slider_;
     ends_in_next_pass_ = (folds && after_.length > 0 && after_.period == after_.length) || gone;
 }
 
 double TimingPlan::form_frame(const TimingSample& sample) const {
     const double u = sample.span_frame - first_;
-    if (!has_master_) return u;
-    return std::clamp(master_.at(u, master_.find(u), 1).value / 100, 0.0, 1.0) * table_.length();
+    if (!has_slider_) return u;
+    return std::clamp(slider_.at(u, slider_.find(u), 1).value / 100, 0.0, 1.0) * table_.length();
 }
 
 double TimingPlan::slider_at(const TimingSample& sample) const {
@@ -124,14 +122,14 @@ TimingPlan::Fading TimingPlan::fading(OutputFrame local) const {
     const Folded f = fold(local);
     if (f.absent || f.sign == 0) return out;
     double u = f.u, rate = f.sign;
-    if (has_master_) {
-        const auto share = master_.at(u, master_.find(u), f.sign);
+    if (has_slider_) {
+        const auto share = slider_.at(u, slider_.find(u), f.sign);
         u = std::clamp(share.value / 100, 0.0, 1.0) * table_.length();
         rate *= share.slope * table_.length() / 100;
     }
     // The last phrase fades into the first wherever a pass is played before this one.
     const auto pass = static_cast<double>(f.pass);
-    const bool repeats = !has_master_ && (pass > 0 ? after_.mode == OutsideMode::repeat
+    const bool repeats = !has_slider_ && (pass > 0 ? after_.mode == OutsideMode::repeat
                                                    : before_.mode == OutsideMode::repeat && 1 - pass <= before_.passes);
     // The last fade that has begun at u; fades are sorted by their start and each ends before the next one begins, but
     // for the one that wraps, which begins where the list does.
@@ -141,8 +139,8 @@ TimingPlan::Fading TimingPlan::fading(OutputFrame local) const {
         const Fade& at = *--after;
         if (u >= at.start + at.length || (at.wraps && !repeats)) continue;
         const double x = (u - at.start) / at.length;
-        out.weight = 1 - x * x * (3 - 2 * x);
-        out.weight_slope = -6 * x * (1 - x) / at.length * rate;
+        out.weight = 1 - ease(x);
+        out.weight_slope = -ease_slope(x) / at.length * rate;
         out.source = at.from + at.slope * (u - at.start);
         out.slope = at.slope * rate;
         out.left = at.start + at.length - u;
@@ -165,7 +163,7 @@ struct TimingPlan::Pieces {
         bool flat;
     };
 
-    explicit Pieces(const TimingPlan& p) : plan(p), table(p.has_master_ ? p.master_ : p.table_) {
+    explicit Pieces(const TimingPlan& p) : plan(p), table(p.has_slider_ ? p.slider_ : p.table_) {
         for (int i = 0; i < 2; ++i) {
             const double length = i == 0 ? p.before_.length : p.after_.length;
             std::size_t n = table.size() - 1; // the last row is the end itself

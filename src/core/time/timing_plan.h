@@ -47,7 +47,7 @@ class TimingPlan {
         double u, sign, pass;
     };
     static Wrapped wrap(double x, double period, double length, bool there_and_back);
-    // Set when before and after fold alike without a count there is no master slider and nothing is hidden inside: then
+    // Set when before and after fold alike without a count there is no slider and nothing is hidden inside: then
     // fold(τ) is wrap(τ − first, period, length, …), and what is shown there is table().at(…).
     bool alike() const { return alike_ && !table_.hides(); }
     double period() const { return after_.period; }
@@ -70,9 +70,9 @@ class TimingPlan {
     };
     bool fades() const { return !fades_.empty(); }
 
-    // Where the master slider stands, in per cent; and the output frame of the form's own span that is played then,
+    // Where the slider stands, in per cent; and the output frame of the form's own span that is played then,
     // counted from its start. Without a slider both tell of the span frame itself.
-    bool has_master() const { return has_master_; }
+    bool has_slider() const { return has_slider_; }
     double slider_at(const TimingSample& sample) const;
     double form_frame(const TimingSample& sample) const;
     Fading fading(OutputFrame local) const;
@@ -104,10 +104,10 @@ class TimingPlan {
     double first_ = 0;
     bool alike_ = false;             // before and after repeat (or both go there and back) without a count
     bool ends_in_next_pass_ = false; // the span's very end already belongs to what follows
-    bool has_master_ = false;
+    bool has_slider_ = false;
     Side before_, after_;
     SegmentTable table_;  // the form's own span
-    SegmentTable master_; // per cent over output frames
+    SegmentTable slider_; // per cent over output frames
     std::vector<Fade> fades_;
 };
 
@@ -117,10 +117,10 @@ GARLAND_INLINE TimingSample TimingPlan::finish(const Folded& f) const {
     TimingSample out;
     double u = f.u, slope = f.sign;
     bool hidden = f.absent;
-    if (has_master_) {
-        const std::uint32_t key = master_.find(u);
-        const auto share = master_.at(u, key, f.sign);
-        hidden |= master_.hides() && master_.hidden(key);
+    if (has_slider_) {
+        const std::uint32_t key = slider_.find(u);
+        const auto share = slider_.at(u, key, f.sign);
+        hidden |= slider_.hides() && slider_.hidden(key);
         const double to_span = table_.length() / 100;
         u = std::clamp(share.value * to_span, 0.0, table_.length());
         slope *= share.slope * to_span;

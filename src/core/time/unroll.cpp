@@ -143,7 +143,7 @@ Plan plan_of(const Timing& timing, OutputFrame first, OutputFrame last) {
 
 Result<Unrolled> unrolled(const Timing& timing, OutputFrame first, OutputFrame last) {
     Unrolled out{timing, 0, 0};
-    if (timing.form != TimingForm::positions || timing.master || !(timing.map.first() < timing.map.last())) return out;
+    if (timing.form != TimingForm::positions || timing.slider || !(timing.map.first() < timing.map.last())) return out;
     const Plan plan = plan_of(timing, first, last);
     if (plan.before + plan.after == 0) return out;
     const double all =

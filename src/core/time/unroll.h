@@ -15,7 +15,7 @@ struct Unrolled {
 
 inline constexpr double unroll_sliver = 0x1p-10; // output frames
 
-// The timing, kept in position keys without a master slider, with as many passes of its repeats written out as reach
+// The timing, kept in position keys without a slider, with as many passes of its repeats written out as reach
 // over `first` … `last`. A repeat with a count is written out whole, and its last pose held; an endless one goes on
 // repeating all that was written out. Shows the same source frame at every output frame, before and after; but where a
 // seamless loop wraps (its last pose is its first), the pose stays for the last unroll_sliver of the pass, since two

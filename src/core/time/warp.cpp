@@ -34,9 +34,7 @@ struct Placed {
 
 Place place_on(const Stretch& s, const Placed& w, double u) {
     const double v = std::min(std::max(w.at(u) - s.start, 0.0), s.length);
-    const double value = s.c[0] + v * (s.c[1] + v * (s.c[2] + v * s.c[3]));
-    const double slope = s.c[1] + v * (2 * s.c[2] + 3 * v * s.c[3]);
-    return {w.t + u, std::min(std::max(value, s.low), s.high), slope * w.rate(u)};
+    return {w.t + u, s.at(v), s.slope(v) * w.rate(u)};
 }
 
 // Hermite stretches between u0 and u1, halved until each is right in its middle.

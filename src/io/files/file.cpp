@@ -258,6 +258,14 @@ std::string folder_of(const std::string& path) {
     return slash == path.npos ? "." : slash == 0 ? "/" : path.substr(0, slash);
 }
 
+std::string path_seen_from(const std::string& name, const std::string& file) {
+    namespace fs = std::filesystem;
+    if (name.empty() || name.find("://") != name.npos || fs::path(name).is_absolute()) return name;
+    std::error_code error;
+    const fs::path whole = fs::absolute(fs::path(folder_of(file)) / name, error);
+    return error ? name : whole.lexically_normal().string();
+}
+
 std::string file_name(const std::string& path) {
     return path.substr(path.rfind('/') + 1);
 }

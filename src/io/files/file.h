@@ -81,6 +81,8 @@ double free_space(const std::string& folder);
 
 // The folder part of a path ("." if there is none), and what follows it.
 std::string folder_of(const std::string& path);
+// `name` as `file` names it: a relative path becomes absolute, an address (http://…) stays.
+std::string path_seen_from(const std::string& name, const std::string& file);
 std::string file_name(const std::string& path);
 // Lower-case ending with its point: ".ply", or "".
 std::string extension(const std::string& path);

@@ -1,6 +1,7 @@
 #include "io/gltf/gltf_animations.h"
 
 #include "io/files/file.h"
+#include "io/gltf/gltf_pictures.h"
 
 #include <algorithm>
 #include <cmath>
@@ -201,7 +202,13 @@ class GltfReader : GltfValues {
         default: break; // points have no faces
         }
         if (p.material >= 0) {
-            faces->materials.push_back(at(g_.materials, p.material, "material").name);
+            const auto& material = at(g_.materials, p.material, "material");
+            faces->materials.push_back(material.name);
+            if (material.extras.IsObject() && material.extras.Has(gltf_picture) &&
+                material.extras.Get(gltf_picture).IsString()) {
+                const auto& picture = material.extras.Get(gltf_picture).Get<std::string>();
+                if (!picture.empty()) faces->pictures[material.name] = picture;
+            }
             faces->material_of.assign(faces->count(), 0);
         }
         out.base.faces = faces;

@@ -103,6 +103,18 @@ class Pictures {
         return mean;
     }
 
+    // The file of a texture's picture, as a path; "" where it has none of its own.
+    std::string name_of(const Json& number) const {
+        try {
+            const Json& image = entry("images", entry("textures", number).value("source", Json()));
+            const Json uri = image.value("uri", Json());
+            if (!uri.is_string() || uri.get<std::string>().starts_with("data:")) return {};
+            return path_seen_from(without_percents(uri.get<std::string>()), folder_ + "/");
+        } catch (const PictureBad&) {
+            return {}; // of_texture says what is wrong with it
+        }
+    }
+
   private:
     const Json& entry(const char* list, const Json& number) const {
         const auto all = json_.find(list);
@@ -172,6 +184,12 @@ void put_mean_colours(Json& json, std::string_view binary, const std::string& fo
         const Json look = material.value("pbrMetallicRoughness", Json::object());
         const Json texture = look.is_object() ? look.value("baseColorTexture", Json()) : Json();
         if (!texture.is_object()) continue;
+        if (const std::string name = pictures.name_of(texture.value("index", Json())); !name.empty()) {
+            Json extras = material.value("extras", Json::object());
+            if (!extras.is_object()) extras = Json::object();
+            extras[gltf_picture] = name;
+            (*materials)[i]["extras"] = std::move(extras);
+        }
         Json colour = look.value("baseColorFactor", Json::array({1, 1, 1, 1}));
         const bool four = colour.is_array() && colour.size() == 4;
         if (!four || !std::all_of(colour.begin(), colour.end(), [](const Json& v) { return v.is_number(); })) continue;

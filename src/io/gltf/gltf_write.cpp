@@ -1,5 +1,6 @@
 #include "io/gltf/glb_buffer.h"
 #include "io/gltf/gltf.h"
+#include "io/gltf/gltf_pictures.h"
 
 namespace garland {
 
@@ -23,7 +24,11 @@ Json mesh_json(const PartMesh& mesh, GlbBuffer& buffer, Json& materials) {
         primitive["indices"] = buffer.add(triangles.data(), triangles.size(), 1, gl_unsigned, gl_indices, false);
     if (!pose.faces->materials.empty()) {
         primitive["material"] = materials.size();
-        materials.push_back({{"name", pose.faces->materials.front()}, {"doubleSided", true}});
+        Json look{{"name", pose.faces->materials.front()}, {"doubleSided", true}};
+        if (const auto picture = pose.faces->pictures.find(pose.faces->materials.front());
+            picture != pose.faces->pictures.end())
+            look["extras"][gltf_picture] = picture->second;
+        materials.push_back(std::move(look));
     }
     return {{"primitives", Json::array({primitive})}};
 }

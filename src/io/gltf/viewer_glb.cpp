@@ -5,6 +5,7 @@
 #include "core/copies/attitude.h"
 #include "core/project/clock_pieces.h"
 #include "io/gltf/glb_buffer.h"
+#include "io/gltf/gltf_pictures.h"
 
 #include <algorithm>
 #include <cmath>
@@ -252,7 +253,10 @@ class ViewerWriter {
                      {"indices", buffer_.add(corners.data(), corners.size(), 1, gl_unsigned, gl_indices, false)},
                      {"material", materials_.size()}};
             if (!targets.empty()) one["targets"] = targets;
-            materials_.push_back({{"name", material}, {"doubleSided", true}});
+            Json look{{"name", material}, {"doubleSided", true}};
+            if (const auto picture = pose.faces->pictures.find(material); picture != pose.faces->pictures.end())
+                look["extras"][gltf_picture] = picture->second;
+            materials_.push_back(std::move(look));
             primitives.push_back(std::move(one));
         }
         Json mesh{{"primitives", primitives}};

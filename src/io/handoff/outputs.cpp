@@ -158,7 +158,7 @@ std::vector<CurveFile> curve_files(const Project& project, const HandoffOrder& o
 
 Error no_curves(bool some_left_out) {
     return Error{ErrorCode::unsupported,
-                 some_left_out ? "no timing is made of phrases without a master slider, which are what clips hold"
+                 some_left_out ? "no timing is made of phrases without a slider, which are what clips hold"
                                : "there is no timing that copies follow"}
         .keeping("nothing was written")
         .advise(some_left_out ? "write csv or json" : "add copies first");
@@ -168,8 +168,8 @@ Result<HandoffPlan> plan_curves(const HandoffInput& in, const HandoffOrder& orde
     HandoffPlan plan;
     plan.free = free_space(order.folder);
     for (const CurveFile& file : curve_files(in.project, order)) {
-        if (order.ending == ".otio" && (file.timing->form != TimingForm::phrases || file.timing->master)) {
-            plan.left_out.push_back(file.timing->name + " (clips hold phrases, without a master slider)");
+        if (order.ending == ".otio" && (file.timing->form != TimingForm::phrases || file.timing->slider)) {
+            plan.left_out.push_back(file.timing->name + " (clips hold phrases, without a slider)");
             continue;
         }
         plan.bytes += 2000 + (order.ending == ".csv" ? 30 * static_cast<double>(order.frames.count()) : 0);

@@ -2,6 +2,7 @@
 #include "io/obj/obj.h"
 
 #include "io/files/packed_file.h"
+#include "io/obj/mtl.h"
 #include "io/sources/pose_check.h"
 
 #include <algorithm>
@@ -139,6 +140,8 @@ class ObjParser {
             group_ = place(groups_, rest_of_line());
         } else if (keyword == "usemtl") {
             material_ = place(faces_->materials, rest_of_line());
+        } else if (keyword == "mtllib") {
+            libraries_.push_back(rest_of_line());
         } else if (left_out_) {
             note(keyword);
         }
@@ -216,6 +219,16 @@ class ObjParser {
         return {};
     }
 
+    // Of materials in use, from the libraries that the file names; the last one that names a material counts.
+    void take_pictures() {
+        for (const std::string& library : libraries_) {
+            for (auto& [material, picture] : pictures_of_library(path_seen_from(library, path_))) {
+                if (std::find(faces_->materials.begin(), faces_->materials.end(), material) != faces_->materials.end())
+                    faces_->pictures[material] = std::move(picture);
+            }
+        }
+    }
+
     Result<PosePtr> finish() {
         if (!pose_->colours.empty()) pose_->colours.resize(pose_->points.size(), V3f(1));
         const std::size_t corners = faces_->corners.size();
@@ -243,6 +256,7 @@ class ObjParser {
             for (std::int32_t m : material_of_)
                 faces_->material_of.push_back(static_cast<std::uint32_t>(m < 0 ? none : m));
         }
+        take_pictures();
         pose_->faces = faces_;
         GARLAND_CHECK(check_pose(*pose_, path_));
         if (inside(corner_normals_, normals_.size())) {
@@ -274,7 +288,7 @@ class ObjParser {
     std::vector<V2f> uvs_;
     std::vector<V3f> normals_;
     std::vector<std::int32_t> corner_uvs_, corner_normals_;
-    std::vector<std::string> groups_;
+    std::vector<std::string> groups_, libraries_;
     std::vector<std::int32_t> group_of_, material_of_; // one a face
     std::int32_t group_ = -1, material_ = -1;
 };

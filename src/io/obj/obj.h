@@ -1,6 +1,6 @@
 // Wavefront OBJ text (the published "Object Files" appendix): v (with colours r g b), vt, vn, f with absolute or
 // negative indices, g and o (the attribute `group` of faces, counted from 0 in the order of their first appearance,
-// where there are several), usemtl. Lines and curves are passed over.
+// where there are several), usemtl, and of mtllib the names of pictures. Lines and curves are passed over.
 #pragma once
 
 #include "core/base/result.h"

@@ -1,6 +1,7 @@
 #include "io/ply/ply.h"
 
 #include "core/base/numbers.h"
+#include "io/files/file.h"
 #include "io/files/packed_file.h"
 #include "io/ply/ply_body.h"
 #include "io/sources/pose_check.h"
@@ -9,6 +10,7 @@
 #include <bit>
 #include <cstring>
 #include <fast_float/fast_float.h>
+#include <filesystem>
 #include <fmt/format.h>
 #include <functional>
 
@@ -184,6 +186,14 @@ Result<PosePtr> parse_ply(const char* data, std::size_t size, const std::string&
             faces->material_of.push_back(known ? static_cast<std::uint32_t>(m) : none);
         }
         faces->attributes.erase(material);
+    }
+    for (const auto& [m, picture] : header.pictures) {
+        if (m < faces->materials.size()) faces->pictures[faces->materials[m]] = path_seen_from(picture, path);
+    }
+    if (!header.picture.empty() && faces->materials.empty() && faces->count() > 0) { // one for all faces
+        faces->materials = {std::filesystem::path(header.picture).stem().string()};
+        faces->material_of.assign(faces->count(), 0);
+        faces->pictures[faces->materials.front()] = path_seen_from(header.picture, path);
     }
     join_groups(header.groups, pose->attributes);
     join_groups(header.groups, faces->attributes);

@@ -3,7 +3,7 @@
 // every other number per point or face becomes an attribute of its name, whole numbers as such. Points without faces
 // that have a whole number `id` are particles. Faces: the list vertex_indices or vertex_index; texture coordinates of
 // their corners as the list texcoord (common practice, no source); `material`, a whole number, where comments name the
-// materials.
+// materials; the pictures of their base colours as comments, carried along by name.
 #pragma once
 
 #include "core/base/result.h"
@@ -45,11 +45,12 @@ class PlyMerger {
         std::uint64_t corners = 0; // for the size told before
         bool ids = false;
         bool large_ids = false; // some id does not fit four bytes: all are written as doubles, exact below 2⁵³
-        std::vector<Attribute> attributes{};      // of points: what they are called, without values
-        bool corner_uvs = false;                  // some face has texture coordinates of its corners
-        std::vector<std::string> materials{};     // of all faces
-        std::vector<Attribute> face_attributes{}; // without values
-        void add_faces(const Faces& faces);       // counts them, and what they have
+        std::vector<Attribute> attributes{};           // of points: what they are called, without values
+        bool corner_uvs = false;                       // some face has texture coordinates of its corners
+        std::vector<std::string> materials{};          // of all faces
+        std::map<std::string, std::string> pictures{}; // of materials
+        std::vector<Attribute> face_attributes{};      // without values
+        void add_faces(const Faces& faces);            // counts them, and what they have
     };
     static Result<PlyMerger> create(const std::string& path, const Content& content, Existing existing,
                                     const std::string& comment);

@@ -64,11 +64,21 @@ Result<Header> parse_header(std::string_view text, const std::string& path) {
             if (words.size() != 1 || words[0] != "ply") return bad("this is not a PLY file");
             continue;
         }
+        const auto rest_from = [&](std::size_t word) { // names may hold spaces
+            return std::string(words[word].data(), static_cast<std::size_t>(words.back().data() + words.back().size() -
+                                                                            words[word].data()));
+        };
         if (words.size() >= 4 && words[0] == "comment" && words[1] == "material" &&
             words[2] == std::to_string(header.materials.size())) {
-            const char* end_of_name = words.back().data() + words.back().size();
-            header.materials.emplace_back(words[3].data(), static_cast<std::size_t>(end_of_name - words[3].data()));
+            header.materials.push_back(rest_from(3));
         }
+        if (words.size() >= 4 && words[0] == "comment" && words[1] == "picture") {
+            std::size_t material = 0;
+            const auto [stop, error] = std::from_chars(words[2].data(), words[2].data() + words[2].size(), material);
+            if (error == std::errc() && stop == words[2].data() + words[2].size())
+                header.pictures[material] = rest_from(3);
+        }
+        if (words.size() >= 3 && words[0] == "comment" && words[1] == "TextureFile") header.picture = rest_from(2);
         if (words.size() >= 4 && words[0] == "comment" && words[1] == "attribute") {
             int width = 0;
             const auto [stop, error] = std::from_chars(words[3].data(), words[3].data() + words[3].size(), width);

@@ -4,6 +4,7 @@
 #include "core/base/result.h"
 
 #include <cstdint>
+#include <map>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -38,7 +39,9 @@ struct Header {
     std::vector<Element> elements;
     std::size_t bytes = 0; // where the data starts
     std::int64_t lines = 0;
-    std::vector<std::string> materials; // as comments tell them: "comment material 0 paper"
+    std::vector<std::string> materials;          // as comments tell them: "comment material 0 paper"
+    std::map<std::size_t, std::string> pictures; // of materials: "comment picture 0 paper.png"
+    std::string picture; // of all faces: "comment TextureFile paper.png" (common practice, no source)
     struct Group { // properties that are one attribute, as comments tell them: "comment attribute wind 3 direction"
         std::string name;
         int width = 1;

@@ -12,12 +12,22 @@ static_assert(std::endian::native == std::endian::little, "the PLY writer copies
 
 namespace {
 
+// A line end in a name would end the comment that it stands in.
+bool is_one_line(const std::string& name) {
+    return name.find_first_of("\r\n") == name.npos;
+}
+
 std::string header_text(const char* form, const PlyMerger::Content& c, const std::vector<Attribute>& attributes,
                         const std::string& comment, bool ids) {
     std::string text = fmt::format("ply\nformat {} 1.0\n", form);
     if (!comment.empty()) text += "comment " + comment + "\n";
     for (std::size_t m = 0; m < c.materials.size(); ++m)
         text += fmt::format("comment material {} {}\n", m, c.materials[m].empty() ? "none" : c.materials[m]);
+    for (std::size_t m = 0; m < c.materials.size(); ++m) {
+        const auto picture = c.pictures.find(c.materials[m]);
+        if (picture != c.pictures.end() && is_one_line(picture->second))
+            text += fmt::format("comment picture {} {}\n", m, picture->second);
+    }
     for (const auto* list : {&attributes, &c.face_attributes}) { // names with spaces would not be read back as one word
         for (const Attribute& a : *list) {
             if (a.width > 1 && a.name.find(' ') == a.name.npos)
@@ -125,6 +135,7 @@ void PlyMerger::Content::add_faces(const Faces& f) {
     for (const std::string& name : f.materials) {
         if (std::find(materials.begin(), materials.end(), name) == materials.end()) materials.push_back(name);
     }
+    pictures.insert(f.pictures.begin(), f.pictures.end());
     for (const Attribute& a : f.attributes) {
         const bool known = a.name == "material" || std::any_of(face_attributes.begin(), face_attributes.end(),
                                                                [&](const Attribute& b) { return b.name == a.name; });

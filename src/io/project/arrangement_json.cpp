@@ -48,14 +48,14 @@ Json write(const Spread& s) {
            {"to", number(s.to)},
            {"whole_frames", s.whole_frames},
            {"seed", s.by.seed}};
-    add(j, "share", s.strength.share, usual.strength.share, number(s.strength.share));
-    add(j, "amount", s.strength.keys, usual.strength.keys, write(s.strength.keys));
+    add(j, "strength", s.strength.share, usual.strength.share, number(s.strength.share));
+    add(j, "strength_keys", s.strength.keys, usual.strength.keys, write(s.strength.keys));
     if (s.meets) j["meets"] = number(s.meets->value);
-    add(j, "curve", s.curve, usual.curve, write(s.curve));
+    add(j, "response", s.curve, usual.curve, write(s.curve));
     add(j, "after_start", s.after_start, false, s.after_start);
     add(j, "bell", s.by.bell, false, s.by.bell);
     add(j, "patch", s.by.noise.patch, usual.by.noise.patch, number(s.by.noise.patch));
-    add(j, "detail", s.by.noise.detail, usual.by.noise.detail, s.by.noise.detail);
+    add(j, "octaves", s.by.noise.detail, usual.by.noise.detail, s.by.noise.detail);
     add(j, "drift", s.by.noise.drift, usual.by.noise.drift, vector(s.by.noise.drift));
     add(j, "axis", s.by.gradient.axis, usual.by.gradient.axis, vector(s.by.gradient.axis));
     add(j, "along_path", s.by.gradient.along_path, false, s.by.gradient.along_path);
@@ -79,14 +79,14 @@ Spread read_spread(const JsonPart& p) {
     s.to = p.real("to", 24);
     s.whole_frames = p.flag("whole_frames", true);
     s.by.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, seed_limit));
-    s.strength.share = p.real("share", usual.strength.share);
-    s.strength.keys = read_curve(p, "amount");
+    s.strength.share = p.real("strength", usual.strength.share);
+    s.strength.keys = read_curve(p, "strength_keys");
     if (p.get("meets")) s.meets = OutputFrame(p.real("meets", 0));
-    s.curve = read_curve(p, "curve");
+    s.curve = read_curve(p, "response");
     s.after_start = p.flag("after_start", false);
     s.by.bell = p.flag("bell", false);
     s.by.noise.patch = p.real("patch", usual.by.noise.patch);
-    s.by.noise.detail = static_cast<int>(p.whole("detail", usual.by.noise.detail, 0, 1000));
+    s.by.noise.detail = static_cast<int>(p.whole("octaves", usual.by.noise.detail, 0, 1000));
     s.by.noise.drift = p.place("drift", usual.by.noise.drift);
     s.by.gradient.axis = p.place("axis", usual.by.gradient.axis);
     s.by.gradient.along_path = p.flag("along_path", false);
@@ -109,7 +109,7 @@ Json write(const CopyOrder& o) {
 }
 
 Json write(const Jitter& jitter) {
-    return {{"position", vector(jitter.position)},
+    return {{"place", vector(jitter.position)},
             {"turn", number(jitter.turn)},
             {"size", number(jitter.size)},
             {"seed", jitter.seed}};
@@ -125,11 +125,11 @@ void write_places(Json& j, const Arrangement& a, const Arrangement& usual) {
         j["path"] = {{"points", std::move(path)},
                      {"closed", a.layout.path.closed},
                      {"smooth", a.layout.path.smooth},
-                     {"side", number(a.layout.path.side)}};
+                     {"offset", number(a.layout.path.side)}};
     }
     if (a.layout.carried.source) j["carrier"] = a.layout.carried.source.value;
     if (a.layout.carried.timing) j["carrier_timing"] = a.layout.carried.timing.value;
-    add(j, "least_apart", a.layout.carried.least_apart, usual.layout.carried.least_apart,
+    add(j, "minimum_distance", a.layout.carried.least_apart, usual.layout.carried.least_apart,
         number(a.layout.carried.least_apart));
     add(j, "seed", a.layout.carried.seed, usual.layout.carried.seed, a.layout.carried.seed);
     if (!a.attitude.targets.empty()) {
@@ -161,11 +161,11 @@ void read_places(const JsonPart& p, Arrangement& a) {
         }
         a.layout.path.closed = path.flag("closed", false);
         a.layout.path.smooth = path.flag("smooth", true);
-        a.layout.path.side = path.real("side", 0);
+        a.layout.path.side = path.real("offset", 0);
     }
     if (p.get("carrier")) a.layout.carried.source = SourceId(p.id("carrier"));
     if (p.get("carrier_timing")) a.layout.carried.timing = TimingId(p.id("carrier_timing"));
-    a.layout.carried.least_apart = p.real("least_apart", 0);
+    a.layout.carried.least_apart = p.real("minimum_distance", 0);
     a.layout.carried.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, seed_limit));
     p.each("targets", p.where + ", target key", [&](const JsonPart& k) {
         a.attitude.targets.push_back(
@@ -175,7 +175,7 @@ void read_places(const JsonPart& p, Arrangement& a) {
     a.stretch.height = read_curve(p, "height");
     if (const Json* j = p.get("jitter")) {
         const JsonPart jitter(*j, "\"jitter\" of " + p.where);
-        a.jitter = {jitter.place("position", V3d(0)), jitter.real("turn", 0), jitter.real("size", 0),
+        a.jitter = {jitter.place("place", V3d(0)), jitter.real("turn", 0), jitter.real("size", 0),
                     static_cast<std::uint64_t>(jitter.whole("seed", 1, 0, seed_limit))};
     }
     if (const Json* j = p.get("order")) {
@@ -209,9 +209,9 @@ void write_what_and_when(Json& j, const Arrangement& a, const Arrangement& usual
     if (!a.hidden_copies.empty()) j["hidden_copies"] = write(a.hidden_copies);
     add(j, "start", a.begins.kind, usual.begins.kind, word_of(start_words, a.begins.kind));
     add(j, "start_frame", a.begins.frame, usual.begins.frame, number(a.begins.frame.value));
-    add(j, "passes", a.begins.passes, usual.begins.passes, a.begins.passes);
+    add(j, "total_passes", a.begins.passes, usual.begins.passes, a.begins.passes);
     add(j, "hidden_until_start", a.begins.hidden_before, false, a.begins.hidden_before);
-    add(j, "nudge_amount", a.by_hand.amount, usual.by_hand.amount, write(a.by_hand.amount));
+    add(j, "nudge_strength", a.by_hand.amount, usual.by_hand.amount, write(a.by_hand.amount));
     add(j, "upright", a.attitude.upright, true, a.attitude.upright);
     add(j, "bank", a.attitude.bank, 0.0, number(a.attitude.bank));
     if (!a.place_keys.empty()) j["place_keys"] = write(a.place_keys);
@@ -239,9 +239,9 @@ void read_what_and_when(const JsonPart& p, Arrangement& a) {
     a.hidden_copies = read_ids(p, "hidden_copies");
     a.begins.kind = p.word("start", start_words, StartKind::with_shot);
     a.begins.frame = OutputFrame(p.real("start_frame", 1));
-    a.begins.passes = static_cast<int>(p.whole("passes", 0, 0, most));
+    a.begins.passes = static_cast<int>(p.whole("total_passes", 0, 0, most));
     a.begins.hidden_before = p.flag("hidden_until_start", false);
-    a.by_hand.amount = read_curve(p, "nudge_amount");
+    a.by_hand.amount = read_curve(p, "nudge_strength");
     a.attitude.upright = p.flag("upright", true);
     a.attitude.bank = p.real("bank", 0);
     a.place_keys = read_place_keys(p, "place_keys");
@@ -268,10 +268,10 @@ Json arrangement_json(const Arrangement& a) {
            {"spacing", number(a.layout.spacing)},
            {"row_spacing", number(a.layout.row_spacing)},
            {"radius", number(a.layout.radius)},
-           {"origin", vector(a.layout.origin)},
+           {"centre", vector(a.layout.origin)},
            {"heading", number(a.layout.heading)},
            {"sag", number(a.layout.swag.sag)},
-           {"swag", a.layout.swag.every},
+           {"between_posts", a.layout.swag.every},
            {"facing", word_of(facing_words, a.attitude.facing)},
            {"turn", number(a.attitude.turn)},
            {"size", number(a.size)},
@@ -295,10 +295,10 @@ Arrangement read_arrangement(const JsonPart& p) {
     a.layout.spacing = p.real("spacing", 1);
     a.layout.row_spacing = p.real("row_spacing", 1);
     a.layout.radius = p.real("radius", 1);
-    a.layout.origin = p.place("origin", V3d(0));
+    a.layout.origin = p.place("centre", V3d(0));
     a.layout.heading = p.real("heading", 0);
     a.layout.swag.sag = p.real("sag", 0);
-    a.layout.swag.every = static_cast<int>(p.whole("swag", 0, 0, most));
+    a.layout.swag.every = static_cast<int>(p.whole("between_posts", 0, 0, most));
     a.attitude.facing = p.word("facing", facing_words, Facing::fixed);
     a.attitude.turn = p.real("turn", 0);
     a.size = p.real("size", 1);

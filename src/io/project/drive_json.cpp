@@ -53,7 +53,7 @@ Json write(const std::vector<PlaceKey>& keys) {
     for (const PlaceKey& k : keys) {
         Json key{{"at", number(k.at.value)}, {"place", vector(k.place)}};
         add(key, "turn", k.turn, V3d(0), vector(k.turn));
-        add(key, "size", k.size, 1.0, number(k.size));
+        add(key, "scale", k.size, 1.0, number(k.size));
         key["toward"] = word_of(toward_words, k.toward);
         out.push_back(std::move(key));
     }
@@ -64,7 +64,7 @@ std::vector<PlaceKey> read_place_keys(const JsonPart& p, const char* key) {
     std::vector<PlaceKey> out;
     p.each(key, p.where + ", key", [&](const JsonPart& k) {
         out.push_back({OutputFrame(k.real("at", 0)), k.place("place", V3d(0)), k.place("turn", V3d(0)),
-                       k.real("size", 1), k.word("toward", toward_words, Toward::linear)});
+                       k.real("scale", 1), k.word("toward", toward_words, Toward::linear)});
     });
     return out;
 }

@@ -3,6 +3,7 @@
 #include "io/files/json_part.h"
 #include "io/project/arrangement_json.h"
 #include "io/project/drive_json.h"
+#include "io/project/earlier_names.h"
 #include "io/project/source_json.h"
 #include "io/project/timing_json.h"
 
@@ -18,17 +19,6 @@
 namespace garland {
 
 namespace {
-
-// Names that files had before they were decided.
-void take_old_names(Json& json) {
-    if (json.is_object() && json.contains("lens") && json.contains("azimuth")) {
-        json["field_of_view"] = json["lens"];
-        json.erase("lens");
-    }
-    for (Json& part : json) {
-        if (part.is_structured()) take_old_names(part);
-    }
-}
 
 Json write(const Camera& c) {
     return {{"target", vector(c.target)},
@@ -47,14 +37,14 @@ Camera read_camera(const JsonPart& p) {
 Json write(const Tempo& t) {
     return {{"on", t.on},
             {"beats_per_minute", number(t.beats_per_minute)},
-            {"offset", number(t.offset.value)},
+            {"first_beat", number(t.offset.value)},
             {"beats_per_bar", t.beats_per_bar}};
 }
 
 Tempo read_tempo(const JsonPart& p) {
     const Tempo usual;
     return {p.flag("on", true), p.real("beats_per_minute", usual.beats_per_minute),
-            OutputFrame(p.real("offset", usual.offset.value)),
+            OutputFrame(p.real("first_beat", usual.offset.value)),
             static_cast<int>(p.whole("beats_per_bar", usual.beats_per_bar, 0, 1000))};
 }
 
@@ -81,7 +71,7 @@ Json write(const Project& p) {
     if (!camera_keys.empty()) j["camera_keys"] = std::move(camera_keys);
     if (!(s.tempo == Tempo{})) j["tempo"] = write(s.tempo);
     if (!markers.empty()) j["markers"] = std::move(markers);
-    j["twins"] = {{"alike_below", number(s.alike_below)}, {"share", number(s.twin_share)}};
+    j["twins"] = {{"alike_below", number(s.alike_below)}, {"above", number(s.twin_share)}};
     Json ignored = Json::array();
     for (const IgnoredFinding& i : s.ignored)
         ignored.push_back(with_extra({{"finding", i.finding}, {"words", i.words}, {"reason", i.reason}}, i.extra));
@@ -124,7 +114,7 @@ Project read(const JsonPart& p) {
     if (const Json* j = p.get("twins")) {
         const JsonPart twins(*j, "\"twins\"");
         s.alike_below = twins.real("alike_below", 0.5);
-        s.twin_share = twins.real("share", 0.5);
+        s.twin_share = twins.real("above", 0.5);
         s.twins_only_moving = twins.flag("only_moving", true);
     }
     p.each("ignored_findings", "ignored finding", [&](const JsonPart& part) {
@@ -162,26 +152,7 @@ struct Migration {
 };
 const std::vector<Migration> migrations{};
 
-// Fields of water as earlier files call them.
-void rename_fields(Json& json) {
-    static constexpr std::pair<const char*, const char*> names[] = {
-        {"wind", "wind_speed"},           {"direction", "wind_direction"}, {"height", "wave_height"},
-        {"size", "shown_area"},           {"patch", "tile_length"},        {"smallest", "shortest_wave"},
-        {"against", "damp_upwind_waves"}, {"resolution", "grid"},          {"loop", "loop_length"}};
-    if (!json.contains("sources") || !json["sources"].is_array()) return;
-    for (Json& source : json["sources"]) {
-        if (!source.is_object() || !source.contains("water") || !source["water"].is_object()) continue;
-        Json& water = source["water"];
-        for (const auto& [was, is] : names) {
-            if (!water.contains(was) || water.contains(is)) continue;
-            water[is] = std::move(water[was]);
-            water.erase(was);
-        }
-    }
-}
-
 void migrate(Json& json) {
-    rename_fields(json);
     for (const Migration& m : migrations) {
         if (json["garland"].get<std::int64_t>() == m.from) m.run(json), json["garland"] = m.from + 1;
     }
@@ -189,7 +160,7 @@ void migrate(Json& json) {
 
 } // namespace
 
-Result<Project> parse_project(std::string_view text, const std::string& path) {
+Result<Project> parse_project(std::string_view text, const std::string& path, std::string* note) {
     const std::string kept = "the file as it is";
     auto read_text = read_json(text, path);
     if (!read_text) {
@@ -198,7 +169,7 @@ Result<Project> parse_project(std::string_view text, const std::string& path) {
         return fail(std::move(error).keeping(kept));
     }
     Json& json = *read_text;
-    take_old_names(json);
+    const std::string renamed = earlier_names_note(take_earlier_names(json));
     if (!json.is_object() || !json.contains("garland") || !json["garland"].is_number_integer()) {
         return fail(Error{ErrorCode::malformed, "this is not a Garland project: the field \"garland\" is missing"}
                         .at(path)
@@ -220,6 +191,7 @@ Result<Project> parse_project(std::string_view text, const std::string& path) {
         migrate(json);
         Project project = read(JsonPart(json, "the project"));
         if (auto ok = validate(project); !ok) return fail(std::move(ok.error()).at(path).keeping(kept));
+        if (note) *note = renamed;
         return project;
     } catch (const BadJson& bad) {
         return fail(Error{ErrorCode::malformed, bad.message}.at(path).keeping(kept));
@@ -263,12 +235,12 @@ Result<ProjectLock> ProjectLock::take(const std::string& path, double seconds) {
     }
 }
 
-Result<Project> load_project(const std::string& path, ProjectStamp* stamp) {
+Result<Project> load_project(const std::string& path, ProjectStamp* stamp, std::string* note) {
     std::vector<char> bytes;
     GARLAND_CHECK(read_file(path, bytes, std::uint64_t(1) << 30));
     const std::string_view text(bytes.data(), bytes.size());
     if (stamp) *stamp = stamp_of(text);
-    return parse_project(text, path);
+    return parse_project(text, path, note);
 }
 
 Result<void> save_project(const std::string& path, const Project& project, Existing existing, ProjectStamp* expected,

@@ -30,12 +30,13 @@ inline constexpr int project_version = 1;
 inline constexpr int project_reader = 1; // the oldest version that reads what this one writes
 
 // Errors: malformed (with line and what was expected), newer_version, invalid. Fields that this version does not know
-// are kept with the part they stand in, and written again.
-Result<Project> parse_project(std::string_view text, const std::string& path);
+// are kept with the part they stand in, and written again. note: set to what the user should know of a file that was
+// read, in one sentence; "" when there is nothing.
+Result<Project> parse_project(std::string_view text, const std::string& path, std::string* note = nullptr);
 std::string project_text(const Project& project);
 
-// stamp: set to what was read.
-Result<Project> load_project(const std::string& path, ProjectStamp* stamp = nullptr);
+// stamp: set to what was read; note: as above.
+Result<Project> load_project(const std::string& path, ProjectStamp* stamp = nullptr, std::string* note = nullptr);
 // Locks the file while it is exchanged, unless `held` is its lock. expected: what the file must still hold; set to what
 // was written. Errors: those of writing; changed, where somebody else has written it meanwhile, and nothing is written.
 Result<void> save_project(const std::string& path, const Project& project, Existing existing,

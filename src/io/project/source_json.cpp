@@ -9,9 +9,9 @@ namespace {
 Json write(const Closing& c) {
     Json j{{"start", c.start},
            {"length", c.length},
-           {"way", word_of(closing_words, c.way)},
+           {"ends", word_of(closing_words, c.way)},
            {"overlap", c.overlap},
-           {"mix", word_of(layer_mix_words, c.mix)},
+           {"layers", word_of(layer_mix_words, c.mix)},
            {"fade", word_of(fade_words, c.curve)},
            {"keep_contrast", c.keep_contrast}};
     if (!c.drawn_in.empty()) j["drawn_in"] = write(c.drawn_in);
@@ -24,9 +24,9 @@ Closing read_closing(const JsonPart& p) {
     Closing c;
     c.start = p.whole("start", 0, -1'000'000'000, 1'000'000'000);
     c.length = p.whole("length", 1, 1, 10'000'000);
-    c.way = p.word("way", closing_words, usual.way);
+    c.way = p.word("ends", closing_words, usual.way);
     c.overlap = p.whole("overlap", usual.overlap, 1, 10'000'000);
-    c.mix = p.word("mix", layer_mix_words, usual.mix);
+    c.mix = p.word("layers", layer_mix_words, usual.mix);
     c.curve = p.word("fade", fade_words, usual.curve);
     c.keep_contrast = p.flag("keep_contrast", usual.keep_contrast);
     c.drawn_in = read_curve(p, "drawn_in");
@@ -88,16 +88,16 @@ V3d alike_or_each(const JsonPart& p, const char* key, const V3d& usual, const V3
 
 Json write(const Wobble& w) {
     return {{"on", w.on},
-            {"position", w.position == V3d(w.position.x) ? number(w.position.x) : vector(w.position)},
+            {"place", w.position == V3d(w.position.x) ? number(w.position.x) : vector(w.position)},
             {"turn", turns(w.turn)},
             {"size", number(w.size)},
-            {"rate", number(w.rate)},
+            {"changes", number(w.rate)},
             {"seed", w.seed},
-            {"together", w.together},
+            {"all_alike", w.together},
             {"end", word_of(wobble_end_words, w.end)},
             {"end_at", number(w.end_at.value)},
             {"ease", number(w.ease)},
-            {"settle_position", vector(w.settle_position)},
+            {"settle_place", vector(w.settle_position)},
             {"settle_turn", turns(w.settle_turn)},
             {"settle_size", number(w.settle_size)}};
 }
@@ -106,16 +106,16 @@ Wobble read_wobble(const JsonPart& p) {
     const Wobble usual;
     Wobble w;
     w.on = p.flag("on", true);
-    w.position = alike_or_each(p, "position", usual.position, V3d(1));
+    w.position = alike_or_each(p, "place", usual.position, V3d(1));
     w.turn = alike_or_each(p, "turn", usual.turn, V3d(0, 1, 0));
     w.size = p.real("size", usual.size);
-    w.rate = p.real("rate", usual.rate);
+    w.rate = p.real("changes", usual.rate);
     w.seed = static_cast<std::uint64_t>(p.whole("seed", 1, 0, INT64_C(9007199254740991)));
-    w.together = p.flag("together", usual.together);
+    w.together = p.flag("all_alike", usual.together);
     w.end = p.word("end", wobble_end_words, usual.end);
     w.end_at = OutputFrame(p.real("end_at", usual.end_at.value));
     w.ease = p.real("ease", usual.ease);
-    w.settle_position = p.place("settle_position", usual.settle_position);
+    w.settle_position = p.place("settle_place", usual.settle_position);
     w.settle_turn = alike_or_each(p, "settle_turn", usual.settle_turn, V3d(0, 1, 0));
     w.settle_size = p.real("settle_size", usual.settle_size);
     return w;
@@ -126,17 +126,17 @@ Json write(const SourceSpec& s) {
            {"name", s.name},
            {"path", s.path},
            {"rate", to_text(s.rate)},
-           {"join", word_of(join_words, s.join)},
-           {"sub_frame", word_of(sub_frame_words, s.import_settings.how)}};
+           {"match_by", word_of(join_words, s.join)},
+           {"between_frames", word_of(sub_frame_words, s.import_settings.how)}};
     if (s.first) j["first_frame"] = *s.first;
-    if (s.import_settings.gaps != GapFix::hold) j["gaps"] = word_of(gap_words, s.import_settings.gaps);
-    if (s.import_settings.up != UpAxis::y) j["up"] = word_of(up_words, s.import_settings.up);
+    if (s.import_settings.gaps != GapFix::hold) j["missing_frames"] = word_of(gap_words, s.import_settings.gaps);
+    if (s.import_settings.up != UpAxis::y) j["up_axis"] = word_of(up_words, s.import_settings.up);
     if (s.import_settings.scale != 1) j["scale"] = number(s.import_settings.scale);
-    if (s.import_settings.root != RootMotion::along) j["root"] = word_of(root_words, s.import_settings.root);
-    if (s.import_settings.fresh_normals) j["fresh_normals"] = true;
-    if (s.import_settings.voxel != 0) j["voxel"] = number(s.import_settings.voxel);
+    if (s.import_settings.root != RootMotion::along) j["root_motion"] = word_of(root_words, s.import_settings.root);
+    if (s.import_settings.fresh_normals) j["normals"] = word_of(normals_words, true);
+    if (s.import_settings.voxel != 0) j["voxel_size"] = number(s.import_settings.voxel);
     if (!s.choices.empty()) j["choices"] = s.choices;
-    if (!s.import_settings.dropped.empty()) j["dropped"] = s.import_settings.dropped;
+    if (!s.import_settings.dropped.empty()) j["left_out"] = s.import_settings.dropped;
     if (s.changes_from) j["changes_from"] = *s.changes_from;
     if (s.water) j["water"] = write(*s.water);
     if (!s.shapes.empty()) {
@@ -159,14 +159,14 @@ SourceSpec read_source(const JsonPart& p) {
     s.name = p.text("name", "source");
     s.path = p.text("path", "");
     s.rate = p.rate("rate", Rate{});
-    s.join = p.word("join", join_words, Join::by_clock);
-    s.import_settings.how = p.word("sub_frame", sub_frame_words, SubFrame::linear);
-    s.import_settings.gaps = p.word("gaps", gap_words, GapFix::hold);
-    s.import_settings.up = p.word("up", up_words, UpAxis::y);
+    s.join = p.word("match_by", join_words, Join::by_clock);
+    s.import_settings.how = p.word("between_frames", sub_frame_words, SubFrame::linear);
+    s.import_settings.gaps = p.word("missing_frames", gap_words, GapFix::hold);
+    s.import_settings.up = p.word("up_axis", up_words, UpAxis::y);
     s.import_settings.scale = p.real("scale", 1);
-    s.import_settings.root = p.word("root", root_words, RootMotion::along);
-    s.import_settings.fresh_normals = p.flag("fresh_normals", false);
-    s.import_settings.voxel = p.real("voxel", 0);
+    s.import_settings.root = p.word("root_motion", root_words, RootMotion::along);
+    s.import_settings.fresh_normals = p.word("normals", normals_words, false);
+    s.import_settings.voxel = p.real("voxel_size", 0);
     if (const Json* j = p.get("choices")) {
         if (!j->is_object()) p.complain("choices", "names with what is chosen");
         for (const auto& [name, chosen] : j->items()) {
@@ -174,10 +174,10 @@ SourceSpec read_source(const JsonPart& p) {
             s.choices[name] = chosen.get<std::string>();
         }
     }
-    if (const Json* j = p.get("dropped")) {
-        if (!j->is_array()) p.complain("dropped", "a list of frames");
+    if (const Json* j = p.get("left_out")) {
+        if (!j->is_array()) p.complain("left_out", "a list of frames");
         for (const Json& frame : *j) {
-            if (!frame.is_number_integer()) p.complain("dropped", "a list of whole frames");
+            if (!frame.is_number_integer()) p.complain("left_out", "a list of whole frames");
             s.import_settings.dropped.push_back(frame.get<std::int64_t>());
         }
     }

@@ -5,14 +5,15 @@ namespace garland {
 namespace {
 
 Json write(const Outside& o) {
-    return {{"mode", word_of(outside_words, o.mode)}, {"count", o.count}};
+    return {{"mode", word_of(outside_words, o.mode)}, {"more_passes", o.count}};
 }
 
 Outside read_outside(const JsonPart& p) {
-    return {p.word("mode", outside_words, OutsideMode::hold), static_cast<int>(p.whole("count", 0, 0, 1'000'000'000))};
+    return {p.word("mode", outside_words, OutsideMode::hold),
+            static_cast<int>(p.whole("more_passes", 0, 0, 1'000'000'000))};
 }
 
-// `source`: what a key's place on the upright axis is called.
+// `source`: what a key's place on the vertical axis is called.
 Json write(const TimeMap& map, const char* source) {
     Json keys = Json::array();
     for (const Key& k : map.keys) {
@@ -64,7 +65,7 @@ Json write(const PhraseList& phrases) {
         Json j{{"first", number(p.first.value)},
                {"last", number(p.last.value)},
                {"direction", word_of(direction_words, p.direction)},
-               {"passes", p.passes},
+               {"times", p.passes},
                {"speed", number(p.speed)}};
         if (p.fade != 0) j["fade"] = number(p.fade);
         list.push_back(std::move(j));
@@ -80,7 +81,7 @@ PhraseList read_phrases(const JsonPart& p) {
         phrase.first = SourceFrame(j.real("first", 0));
         phrase.last = SourceFrame(j.real("last", 0));
         phrase.direction = j.word("direction", direction_words, Direction::forward);
-        phrase.passes = j.whole("passes", 1, -1'000'000'000'000, 1'000'000'000'000);
+        phrase.passes = j.whole("times", 1, -1'000'000'000'000, 1'000'000'000'000);
         phrase.speed = j.real("speed", 1);
         phrase.fade = j.real("fade", 0);
         phrases.list.push_back(phrase);
@@ -96,7 +97,7 @@ Json timing_json(const Timing& t) {
     if (!t.map.keys.empty()) j["keys"] = write(t.map, "source");
     if (!(t.speeds == SpeedMap{})) j["speeds"] = write(t.speeds);
     if (!(t.phrases == PhraseList{})) j["phrases"] = write(t.phrases);
-    if (t.master) j["master"] = write(*t.master, "percent");
+    if (t.slider) j["slider"] = write(*t.slider, "percent");
     j["before"] = write(t.before);
     j["after"] = write(t.after);
     j["last_is_first"] = t.last_is_first;
@@ -112,7 +113,7 @@ Timing read_timing(const JsonPart& p, bool with_id) {
     t.map = read_map(p, "keys", "source");
     if (const Json* j = p.get("speeds")) t.speeds = read_speeds(JsonPart(*j, "\"speeds\" of " + p.where));
     if (const Json* j = p.get("phrases")) t.phrases = read_phrases(JsonPart(*j, "\"phrases\" of " + p.where));
-    if (p.get("master")) t.master = read_map(p, "master", "percent");
+    if (p.get("slider")) t.slider = read_map(p, "slider", "percent");
     if (const Json* j = p.get("before")) t.before = read_outside(JsonPart(*j, "\"before\" of " + p.where));
     if (const Json* j = p.get("after")) t.after = read_outside(JsonPart(*j, "\"after\" of " + p.where));
     t.last_is_first = p.flag("last_is_first", false);

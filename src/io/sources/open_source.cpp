@@ -1,12 +1,11 @@
 #include "io/sources/open_source.h"
 
-#include "io/files/csv.h"
-#include "io/files/packed_file.h"
+#include "io/files/file.h"
 #include "io/files/series.h"
 #include "io/formats.h"
 #include "io/handoff/fast_copy_note.h"
 #include "io/sources/reader_commands.h"
-#include "io/sources/sources.h"
+#include "io/sources/readers.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -25,78 +24,34 @@ std::vector<std::string> source_endings() {
     return out;
 }
 
-namespace {
-
-// Each file of a series packed by itself.
-Result<SourcePtr> open_packed(const std::string& path, Progress& progress) {
-    const std::string ending = content_ending(path);
-    if (ending == ".csv" || (ending == ".ply" && is_particle_file(path))) return open_particle_series(path, progress);
-    if (ending == ".ply" || ending == ".obj") return open_series(path, progress);
-    return fail(Error{ErrorCode::unsupported,
-                      fmt::format("{} files are not read when packed", ending.empty() ? "such" : ending)}
-                    .at(path)
-                    .advise("unpack it first; PLY, OBJ and CSV series are read when each of their files is packed"));
-}
-
-} // namespace
-
 Result<SourcePtr> open_source(const std::string& path, Progress& progress, const SourceChoices& choices) {
     // Of a series the file itself need not be there; what is there must be a file that can be read.
     if (auto can = readable(path); !can && can.error().code != ErrorCode::not_found)
         return tl::unexpected(std::move(can.error()));
     GARLAND_CHECK(finish_copy_of(path));
-    if (is_packed(path)) return open_packed(path, progress);
-    const std::string ending = extension(path);
-    const std::string stem = path.substr(0, path.size() - ending.size());
-    if (ending == ".npy" && (file_exists(stem + "_ids.npy") || stem.ends_with("_ids"))) {
-        return open_particle_arrays(stem.ends_with("_ids") ? stem.substr(0, stem.size() - 4) : stem, progress);
+    const AskedPath asked = asked_path(path);
+    for (const Reader& reader : readers()) {
+        if (reader.takes(asked)) return reader.open(asked, progress, choices);
     }
-    if (ending == ".npy") {
-        for (std::string_view tail : {"_velocity", ".velocity"}) {
-            if (stem.ends_with(tail) && file_exists(stem.substr(0, stem.size() - tail.size()) + ".npy")) {
-                return open_array(stem.substr(0, stem.size() - tail.size()), path);
-            }
-        }
-        if (!file_exists(path))
-            return fail(Error{ErrorCode::not_found, "does not exist"}
-                            .advise("check the name, or find the file again")
-                            .at(path));
-        return open_array(stem, path);
-    }
-    if (ending == ".npz") return open_array_archive(path, progress);
-    constexpr std::string_view pieces = "_pieces";
-    if (ending == ".csv" && stem.ends_with(pieces)) {
-        if (!file_exists(path))
-            return fail(Error{ErrorCode::not_found, "does not exist"}
-                            .advise("check the name, or find the file again")
-                            .at(path));
-        return open_pieces(stem.substr(0, stem.size() - pieces.size()), path);
-    }
-    if ((ending == ".ply" || ending == ".obj") && file_exists(stem + "_pieces.csv"))
-        return open_pieces(stem, stem + "_pieces.csv");
-    if (ending == ".csv") return open_particle_series(path, progress);
-    if (ending == ".ply" || ending == ".obj") {
-        if (file_exists(stem + ".npy")) return open_array(stem, path);
-        if (ending == ".ply" && is_particle_file(path)) return open_particle_series(path, progress);
-        return open_series(path, progress);
-    }
-    if (ending == ".vdb") return open_volumes(path, progress);
-    if (ending == ".gltf" || ending == ".glb") return open_gltf(path, progress, choices);
-    if (ending == ".usda" || ending == ".usdc" || ending == ".usd" || ending == ".usdz")
-        return open_usd(path, progress, choices);
+    if (asked.packed)
+        return fail(
+            Error{ErrorCode::unsupported,
+                  fmt::format("{} files are not read when packed", asked.ending.empty() ? "such" : asked.ending)}
+                .at(path)
+                .advise("unpack it first; PLY, OBJ and CSV series are read when each of their files is packed"));
     if (!file_exists(path))
         return fail(
             Error{ErrorCode::not_found, "does not exist"}.advise("check the name, or find the file again").at(path));
     GARLAND_TRY(by_command, load_reader_commands());
     for (const ReaderCommand& reader : by_command) {
-        if (reader.ending == ending) return open_by_command(reader, path, progress, choices);
+        if (reader.ending == asked.ending) return open_by_command(reader, path, progress, choices);
     }
     return fail(
-        Error{ErrorCode::unsupported, fmt::format("files ending in \"{}\" are not read", ending)}.at(path).advise(
+        Error{ErrorCode::unsupported, fmt::format("files ending in \"{}\" are not read", asked.ending)}.at(path).advise(
             fmt::format("give any file of an OBJ or PLY series, a USD, glTF or OpenVDB file, or a mesh beside a NumPy "
                         "array (.npy) or a table of pieces (_pieces.csv); or name a program that converts {} files, in "
                         "Preferences or by garland-cli readers",
-                        ending)));
+                        asked.ending)));
 }
 
 Result<std::pair<std::string, std::string>> choice_in(const SourceFacts& facts, const std::string& words) {

@@ -4,6 +4,7 @@
 #include "io/files/csv.h"
 #include "io/project/arrangement_json.h"
 #include "io/project/drive_json.h"
+#include "io/project/earlier_names.h"
 #include "io/project/timing_json.h"
 
 #include <algorithm>
@@ -107,6 +108,9 @@ Result<CopiedPart> part_from_text(std::string_view text) {
         return fail(Error{ErrorCode::malformed, "what was copied is no part of a project"}.advise(
             "copy an arrangement, its variation or zones first"));
     try {
+        for (const char* field : {"arrangement", "variation"}) {
+            if (json->contains(field)) take_earlier_names_of_arrangement((*json)[field]);
+        }
         const JsonPart part(*json, "the copied part");
         if (part.whole("garland_part", 0, 0, 1'000'000) > part_version)
             return fail(Error{ErrorCode::newer_version, "what was copied comes from a later Garland"}.advise(

@@ -3,6 +3,7 @@
 #include "core/base/numbers.h"
 #include "core/time/timing_plan.h"
 #include "io/files/csv.h"
+#include "io/project/earlier_names.h"
 #include "io/project/timing_json.h"
 
 #include <algorithm>
@@ -143,6 +144,7 @@ Result<Curve> parse_json(std::string_view text, const std::string& path) {
         return fail(std::move(error).keeping(kept));
     }
     try {
+        if (json->is_object() && json->contains("timing")) take_earlier_names_of_timing((*json)["timing"]);
         const JsonPart file(*json, "the file");
         if (!file.get("garland_timing") || !file.get("timing")) {
             throw BadJson{"this is not a timing: the fields \"garland_timing\" and \"timing\" must be there"};
@@ -175,7 +177,7 @@ Result<Curve> parse_json(std::string_view text, const std::string& path) {
 Result<std::string> curve_csv(const Timing& timing) {
     const double first = span_first(timing).value;
     double last = first + span_length(timing);
-    if (timing.form == TimingForm::phrases && !timing.master) last = std::max(first, std::ceil(last) - 1);
+    if (timing.form == TimingForm::phrases && !timing.slider) last = std::max(first, std::ceil(last) - 1);
     std::vector<double> frames;
     if (last - first > static_cast<double>(key_limit)) {
         return fail(
@@ -185,7 +187,7 @@ Result<std::string> curve_csv(const Timing& timing) {
     frames.push_back(first);
     for (double t = std::floor(first) + 1; t < last; ++t) frames.push_back(t);
     frames.push_back(last);
-    if (timing.form == TimingForm::positions && !timing.master) {
+    if (timing.form == TimingForm::positions && !timing.slider) {
         for (const Key& k : timing.map.keys) frames.push_back(k.at.value);
     }
     std::sort(frames.begin(), frames.end());
@@ -197,7 +199,7 @@ Result<std::string> curve_csv(const Timing& timing) {
     std::string text = "output_frame,source_frame\n";
     for (double t : frames) {
         // The span's end itself, not what a repeat shows there.
-        const bool end = t == last && timing.form == TimingForm::positions && !timing.master;
+        const bool end = t == last && timing.form == TimingForm::positions && !timing.slider;
         const double s = end ? timing.map.keys.back().source.value : plan.at(OutputFrame(t)).source;
         text += exact_number(t) + ',' + exact_number(s) + '\n';
     }

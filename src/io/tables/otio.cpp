@@ -70,9 +70,9 @@ Json composition(const char* schema, const std::string& name, Json children) {
 } // namespace
 
 Result<OtioText> otio_text(const Timing& timing, const OtioInfo& info) {
-    if (timing.form != TimingForm::phrases || timing.master) {
-        return fail(Error{ErrorCode::unsupported, timing.master
-                                                      ? "a master slider cannot be written as clips"
+    if (timing.form != TimingForm::phrases || timing.slider) {
+        return fail(Error{ErrorCode::unsupported, timing.slider
+                                                      ? "a slider cannot be written as clips"
                                                       : "only phrases can be written as clips; this timing has keys"}
                         .advise("write the curve as CSV or JSON"));
     }

@@ -28,7 +28,7 @@ struct OtioText {
 
 // A clip's source_range starts at the source frame it begins with and lasts as many output frames as it is shown; the
 // warp's time_scalar is the source frames it moves in one output frame, below 0 backward. Errors: unsupported, for a
-// timing that is not made of phrases or has a master slider; too_large, above 100 000 clips.
+// timing that is not made of phrases or has a slider; too_large, above 100 000 clips.
 Result<OtioText> otio_text(const Timing& timing, const OtioInfo& info);
 
 } // namespace garland

@@ -90,6 +90,15 @@ void put_pose(UsdLayerWriter& layer, UsdOutPrim& prim, std::optional<double> tim
         out.put("string[]", "primvars:materialName", names, face);
         out.put("int[]", "primvars:materialName:indices",
                 usd_numbers(UsdType::int32, faces.material_of.data(), faces.material_of.size()));
+        if (!faces.pictures.empty()) { // of the names, in their order
+            UsdValue pictures;
+            pictures.type = UsdType::string, pictures.array = true, pictures.count = faces.materials.size();
+            for (const std::string& name : faces.materials) {
+                const auto picture = faces.pictures.find(name);
+                pictures.words.push_back(picture == faces.pictures.end() ? std::string() : picture->second);
+            }
+            out.put("string[]", "primvars:materialPicture", pictures, "constant");
+        }
     }
     out.attributes(lists.attributes, each);
     if (lists.face_attributes) out.attributes(faces.attributes, face);

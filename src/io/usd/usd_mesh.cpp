@@ -1,4 +1,5 @@
 // UsdGeomMesh, UsdGeomPoints and their primvars (Alliance for OpenUSD, UsdGeom schemas).
+#include "io/files/file.h"
 #include "io/usd/usd_scene.h"
 
 #include <algorithm>
@@ -124,7 +125,8 @@ const UsdAttribute* primvar(const UsdScene& scene, int prim, std::string_view na
 
 bool is_plain_primvar(const UsdAttribute& a) {
     return a.name.starts_with("primvars:") && a.name != "primvars:st" && a.name != "primvars:displayColor" &&
-           a.name != "primvars:normals" && a.name != "primvars:materialName" && a.name.find(':', 9) == a.name.npos;
+           a.name != "primvars:normals" && a.name != "primvars:materialName" && a.name != "primvars:materialPicture" &&
+           a.name.find(':', 9) == a.name.npos;
 }
 
 const UsdAttribute* normals_of(const UsdPrim& p) {
@@ -132,16 +134,44 @@ const UsdAttribute* normals_of(const UsdPrim& p) {
     return own ? own : p.find("normals");
 }
 
+// The path of the material that is bound to a prim or above it; "" where there is none.
 std::string material_of(const UsdScene& scene, int prim) {
     for (int p = prim; p >= 0; p = scene.prim(p).parent) {
         const auto* targets = scene.prim(p).targets("material:binding");
-        if (targets && !targets->empty()) return std::string(usd_name(targets->front()));
+        if (targets && !targets->empty()) return targets->front();
     }
     return {};
 }
 
+// The picture of a bound material's base colour: the one texture (UsdUVTexture) among its shaders, or the only one of
+// them in sRGB; "" where that does not say which. Connections are not followed.
+std::string picture_of(const UsdScene& scene, std::string_view material, double time) {
+    const int top = scene.stage->prim_at(material);
+    if (top < 0) return {};
+    std::vector<std::pair<std::string, bool>> found; // and whether it is a colour by its own word
+    std::vector<int> open{top};
+    for (std::size_t k = 0; k < open.size() && open.size() < 10'000; ++k) {
+        const UsdPrim& p = scene.prim(open[k]);
+        open.insert(open.end(), p.children.begin(), p.children.end());
+        const UsdAttribute* file = p.find("inputs:file");
+        if (!file || scene.word(p, "info:id", "", time) != "UsdUVTexture") continue;
+        const auto at = file->at(time);
+        const auto words = at.layer ? scene.words(*file, time) : std::vector<std::string>{};
+        if (words.empty() || words.front().empty()) continue;
+        const bool packed = !at.layer->bytes.inside.empty();
+        found.emplace_back(packed ? words.front() : path_seen_from(words.front(), at.layer->bytes.path),
+                           scene.word(p, "inputs:sourceColorSpace", "auto", time) == "sRGB");
+    }
+    if (found.size() > 1) std::erase_if(found, [](const auto& one) { return !one.second; });
+    return found.size() == 1 ? found.front().first : std::string();
+}
+
 void materials(const UsdScene& scene, int prim, double time, Faces& faces) {
     const UsdPrim& p = scene.prim(prim);
+    const auto take_picture = [&](const std::string& material) {
+        if (std::string picture = picture_of(scene, material, time); !picture.empty())
+            faces.pictures[std::string(usd_name(material))] = std::move(picture);
+    };
     if (const auto* names_of = p.find("primvars:materialName")) {
         const auto names = scene.words(*names_of, time);
         if (names.size() == 1) faces.materials = names, faces.material_of.assign(faces.count(), 0);
@@ -154,9 +184,17 @@ void materials(const UsdScene& scene, int prim, double time, Faces& faces) {
                 faces.material_of.assign(wanted.begin(), wanted.end());
             }
         }
+        if (const auto* pictures_of = p.find("primvars:materialPicture"); pictures_of && !faces.materials.empty()) {
+            const auto pictures = scene.words(*pictures_of, time);
+            for (std::size_t i = 0; i < std::min(pictures.size(), names.size()); ++i) {
+                if (!pictures[i].empty()) faces.pictures[names[i]] = path_seen_from(pictures[i], scene.stage->path);
+            }
+        }
         if (!faces.materials.empty()) return;
     }
-    std::string whole = material_of(scene, prim);
+    const std::string bound_to = material_of(scene, prim);
+    std::string whole(usd_name(bound_to));
+    if (!whole.empty()) take_picture(bound_to);
     bool some = !whole.empty();
     std::vector<std::uint32_t> of(faces.count(), 0);
     std::vector<std::string> names{std::move(whole)};
@@ -171,6 +209,7 @@ void materials(const UsdScene& scene, int prim, double time, Faces& faces) {
         const auto known = std::find(names.begin(), names.end(), name);
         const auto index = static_cast<std::uint32_t>(known - names.begin());
         if (known == names.end()) names.push_back(name);
+        take_picture(bound->front());
         for (const std::int64_t f : scene.wholes(*indices, time)) {
             if (f < 0 || f >= static_cast<std::int64_t>(of.size()))
                 scene.bad(subset, fmt::format("has face {}, but there are only {}", f, of.size()));

@@ -211,7 +211,8 @@ void ArrangePanel::refresh() {
     for (const ArrangementShow& show : document_.show()->arrangements) {
         if (show.id != a->id) continue;
         copies += static_cast<std::int64_t>(show.places.size());
-        trouble = QString::fromStdString(show.set->problem.empty() ? show.set->note : show.set->problem);
+        trouble =
+            QString::fromStdString(show.shown.set->problem.empty() ? show.shown.set->note : show.shown.set->problem);
     }
     if (a->hidden) trouble = tr("This arrangement is hidden: none of its copies are shown, checked or written.");
     trouble_->setText(trouble);

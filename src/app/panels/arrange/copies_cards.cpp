@@ -46,7 +46,7 @@ void ArrangePanel::add_sources_card(QVBoxLayout* to) {
         row, tr("in turn"), tr("Sources one after the other in order, instead of by weight and chance"),
         [](const A& a) { return a.choice.in_turn; }, [](A& a, bool v) { a.choice.in_turn = v; }, several);
     fields_.number(
-        row, tr("Choice seed"), Quantity::plain, 0, 9e15, 0, 1, tr("Another seed, other choices"),
+        row, tr("Variant seed"), Quantity::plain, 0, 9e15, 0, 1, tr("Each seed gives other choices"),
         [](const A& a) { return static_cast<double>(a.choice.seed); },
         [](A& a, double v) { a.choice.seed = static_cast<std::uint64_t>(v); }, weighed);
     close_row(row);
@@ -121,12 +121,12 @@ void ArrangePanel::show_sources(const A& a) {
         more_sources_->addItem(QString::fromStdString(s.name), QVariant::fromValue<qulonglong>(s.id.value));
     more_sources_->setVisible(p.sources.size() > 1 && !a.single_out);
 
-    const auto open = document_.sources().find(a.source);
+    const auto open = document_.library().open().find(a.source);
     const SourceSpec* spec = p.source(a.source);
-    const bool root = spec && open != document_.sources().end() && open->second.source->facts().root;
+    const bool root = spec && open != document_.library().open().end() && open->second.source->facts().root;
     const bool along = spec && spec->import_settings.root == RootMotion::along;
     root_words_->setText(!root   ? tr("The source has no motion of its own as a whole: copies stay at their places.")
-                         : along ? tr("Copies go where the source goes as a whole: its root motion is taken along.")
+                         : along ? tr("Copies go where the source goes as a whole: its root motion is followed.")
                                  : tr("Copies stay at their places: the source's root motion is left out."));
     root_switch_->setVisible(root);
     root_switch_->setText(along ? tr("Ignore root motion") : tr("Follow root motion"));
@@ -152,7 +152,7 @@ void ArrangePanel::add_start_card(QVBoxLayout* to) {
         [](const A& a) { return a.begins.kind == StartKind::at_frame || a.begins.kind == StartKind::together; });
     fields_
         .number(
-            row, tr("Passes"), Quantity::plain, 0, 1e6, 0, 1,
+            row, tr("Total passes"), Quantity::plain, 0, 1e6, 0, 1,
             tr("Total number of passes per copy, then the last pose is held. 0: use the timing's setting"),
             [](const A& a) { return a.begins.passes; }, [](A& a, double v) { a.begins.passes = static_cast<int>(v); })
         ->set_word(0, tr("as timed"));
@@ -206,13 +206,13 @@ void ArrangePanel::add_differences_card(QVBoxLayout* to) {
     close_row(row);
     row = add_row(column);
     fields_.number(
-        row, tr("Turned by"), Quantity::degrees, 0, 3600, 1, 5, tr("Copies are turned by up to so much either way"),
+        row, tr("Turn ±"), Quantity::degrees, 0, 3600, 1, 5, tr("Copies are turned by up to so much either way"),
         [](const A& a) { return a.jitter.turn; }, [](A& a, double v) { a.jitter.turn = v; });
     fields_.number(
-        row, tr("Sized by"), Quantity::per_cent, 0, 99, 1, 1, tr("Copies are up to so much larger or smaller"),
+        row, tr("Size ±"), Quantity::per_cent, 0, 99, 1, 1, tr("Copies are up to so much larger or smaller"),
         [](const A& a) { return a.jitter.size * 100; }, [](A& a, double v) { a.jitter.size = v / 100; });
     fields_.number(
-        row, tr("Seed of differences"), Quantity::plain, 0, 9e15, 0, 1, tr("Another seed, other differences"),
+        row, tr("Jitter seed"), Quantity::plain, 0, 9e15, 0, 1, tr("Each seed gives other differences"),
         [](const A& a) { return static_cast<double>(a.jitter.seed); },
         [](A& a, double v) { a.jitter.seed = static_cast<std::uint64_t>(v); });
     close_row(row);
@@ -275,7 +275,8 @@ void ArrangePanel::show_single(const A& a) {
     single_out_->setVisible(!a.single_out);
     single_out_->setEnabled(chosen > 0);
     QStringList parts;
-    if (const auto open = document_.sources().find(a.source); open != document_.sources().end() && !a.single_out) {
+    if (const auto open = document_.library().open().find(a.source);
+        open != document_.library().open().end() && !a.single_out) {
         for (const std::string& name : part_names(*open->second.source)) parts << QString::fromStdString(name);
     }
     part_->clear();

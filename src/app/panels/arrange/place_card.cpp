@@ -94,7 +94,7 @@ void ArrangePanel::add_counts(QVBoxLayout* column) {
         [](const A& a) { return a.layout.carried.least_apart; },
         [](A& a, double v) { a.layout.carried.least_apart = v; }, only({scatter}));
     fields_.number(
-        row, tr("Seed"), n, 0, 9e15, 0, 1, tr("Another seed, other places"),
+        row, tr("Seed"), n, 0, 9e15, 0, 1, tr("Each seed gives other places"),
         [](const A& a) { return static_cast<double>(a.layout.carried.seed); },
         [](A& a, double v) { a.layout.carried.seed = static_cast<std::uint64_t>(v); }, only({scatter}));
     close_row(row);
@@ -306,7 +306,7 @@ void ArrangePanel::add_target_row(QVBoxLayout* column) {
         edit_arrangement(tr("Key the target"),
                          [&](A& a) { key_target(a, viewing_.frame(), target_at(a, viewing_.frame())); });
     });
-    auto* still = make_button(tr("Stand still"), tr("Remove the target keys; the target stays where it is now"));
+    auto* still = make_button(tr("Remove target keys"), tr("The target stays where it is now"));
     connect(still, &QPushButton::clicked, this, [this] {
         edit_arrangement(tr("Let the target stand still"), [&](A& a) {
             a.attitude.targets = {{viewing_.frame(), target_at(a, viewing_.frame()), Toward::smooth}};
@@ -347,7 +347,7 @@ void ArrangePanel::add_order_rows(QVBoxLayout* column) {
         row, tr("from z"), m, -1e6, 1e6, 2, 0.1, tr("Nearest to this place first"),
         [](const A& a) { return a.order.from.z; }, [](A& a, double v) { a.order.from.z = v; }, by(OrderBy::distance));
     fields_.number(
-        row, tr("Order seed"), n, 0, 9e15, 0, 1, tr("Another seed, another order"),
+        row, tr("Order seed"), n, 0, 9e15, 0, 1, tr("Each seed gives another order"),
         [](const A& a) { return static_cast<double>(a.order.seed); },
         [](A& a, double v) { a.order.seed = static_cast<std::uint64_t>(v); }, by(OrderBy::random));
     auto* attribute = new QLineEdit;

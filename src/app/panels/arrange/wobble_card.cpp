@@ -2,12 +2,33 @@
 
 namespace garland {
 
+namespace {
+
+using enum Quantity;
+const QString axes[] = {"x", "y", "z"};
+
+QHBoxLayout* start_row(QWidget*& holder) {
+    holder = new QWidget;
+    auto* row = new QHBoxLayout(holder);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(5);
+    return row;
+}
+
+} // namespace
+
 WobbleCard::WobbleCard(Document& document, Viewing& viewing, QWidget* parent)
     : QFrame(parent), document_(document), viewing_(viewing) {
     setObjectName("card");
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(10, 8, 10, 8);
     column->setSpacing(6);
+    add_head(column);
+    add_amounts(column);
+    add_end(column);
+}
+
+void WobbleCard::add_head(QVBoxLayout* column) {
     auto* head = new QHBoxLayout;
     on_ = new QCheckBox(tr("Wobble"));
     on_->setToolTip(tr("Copies sway around their places (smooth noise), even while the pose is held"));
@@ -24,17 +45,10 @@ WobbleCard::WobbleCard(Document& document, Viewing& viewing, QWidget* parent)
     head->addStretch(1);
     head->addWidget(together_);
     column->addLayout(head);
+}
 
-    using enum Quantity;
-    auto start_row = [](QWidget*& holder) {
-        holder = new QWidget;
-        auto* row = new QHBoxLayout(holder);
-        row->setContentsMargins(0, 0, 0, 0);
-        row->setSpacing(5);
-        return row;
-    };
+void WobbleCard::add_amounts(QVBoxLayout* column) {
     auto* places = start_row(places_);
-    const QString axes[] = {"x", "y", "z"};
     places->addWidget(make_label(tr("Place")));
     for (int k = 0; k < 3; ++k) {
         add(
@@ -68,19 +82,18 @@ WobbleCard::WobbleCard(Document& document, Viewing& viewing, QWidget* parent)
         amounts, tr("changes per second"), plain, 0, 1000, 2, 0.1, tr("How fast it changes"),
         [](const Wobble& w) { return w.rate; }, [](Wobble& w, double v) { w.rate = v; });
     add(
-        amounts, tr("seed"), plain, 0, 1e9, 0, 1, tr("Another seed is another wobble"),
+        amounts, tr("seed"), plain, 0, 1e9, 0, 1, tr("Each seed gives another wobble"),
         [](const Wobble& w) { return static_cast<double>(w.seed); },
         [](Wobble& w, double v) { w.seed = static_cast<std::uint64_t>(v); });
     amounts->addStretch(1);
     column->addWidget(amounts_);
+}
 
-    ends_ = new QWidget;
-    auto* ends = new QHBoxLayout(ends_);
-    ends->setContentsMargins(0, 0, 0, 0);
-    ends->setSpacing(5);
+void WobbleCard::add_end(QVBoxLayout* column) {
+    auto* ends = start_row(ends_);
     end_ = make_choice(
-        {tr("never ends"), tr("lets go"), tr("stays where it was"), tr("settles")}, tr("How the wobble ends"),
-        tr("Lets go: back to the copy's own place. Stays: where it was at that frame. Settles: at a given place."),
+        {tr("never ends"), tr("fades out"), tr("freezes"), tr("settles")}, tr("How the wobble ends"),
+        tr("Fades out: back to the copy's own place. Freezes: where it was at that frame. Settles: at a given place."),
         [this](int i) {
             change(tr("Set how the wobble ends"), [i](Wobble& w) { w.end = static_cast<WobbleEnd>(i); });
         });
@@ -95,7 +108,7 @@ WobbleCard::WobbleCard(Document& document, Viewing& viewing, QWidget* parent)
     });
     ends->addWidget(end_here_);
     add(
-        ends, tr("over"), output_frames, 0, 1e6, 2, 1, tr("How many output frames letting go or settling takes"),
+        ends, tr("ease over"), output_frames, 0, 1e6, 2, 1, tr("How many output frames fading out or settling takes"),
         [](const Wobble& w) { return w.ease; }, [](Wobble& w, double v) { w.ease = v; },
         [](const Wobble& w) { return w.end == WobbleEnd::let_go || w.end == WobbleEnd::settle; });
     ends->addStretch(1);

@@ -14,6 +14,9 @@ class WobbleCard : public QFrame {
     void refresh();
 
   private:
+    void add_head(QVBoxLayout* column);
+    void add_amounts(QVBoxLayout* column);
+    void add_end(QVBoxLayout* column);
     const Wobble* wobble() const;
     void change(const QString& words, const std::function<void(Wobble&)>& set, const QString& merge = {});
     NumberField* add(QHBoxLayout* row, const QString& label, Quantity quantity, double low, double high, int decimals,

@@ -16,9 +16,9 @@ SourceFrame PosePictures::frame_of(const SourceClock& clock, int index, int coun
 
 const std::vector<QImage>& PosePictures::get(SourceId source, int count, QSize size) {
     static const std::vector<QImage> none;
-    const auto open = document_.sources().find(source);
+    const auto open = document_.library().open().find(source);
     const auto sampler = document_.show()->samplers.find(source);
-    if (open == document_.sources().end() || sampler == document_.show()->samplers.end()) return none;
+    if (open == document_.library().open().end() || sampler == document_.show()->samplers.end()) return none;
     const Key key{sampler->second.identity(), count, size.width(), size.height()};
     auto found = made_.find(key);
     if (found != made_.end()) return found->second;

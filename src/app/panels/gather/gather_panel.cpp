@@ -25,7 +25,7 @@ GatherPanel::GatherPanel(Document& document, Viewing& viewing, QWidget* parent)
     connect(water, &QPushButton::clicked, this, [this] {
         WaterSpec spec;
         spec.loop = document_.project().settings.range.count();
-        document_.add_water(spec);
+        document_.library().add_water(spec);
     });
     head()->addWidget(water);
     cards_ = new QVBoxLayout;
@@ -48,18 +48,18 @@ QString GatherPanel::file_filter() {
 
 void GatherPanel::choose_files() {
     const QStringList files = QFileDialog::getOpenFileNames(this, tr("Gather a cache"), {}, file_filter());
-    for (const QString& file : files) document_.add_source(file);
+    for (const QString& file : files) document_.library().add(file);
 }
 
 void GatherPanel::choose_shapes() {
     const QStringList files = QFileDialog::getOpenFileNames(this, tr("Gather shapes, in this order"), {},
                                                             tr("Meshes (*.obj *.ply);;All files (*)"));
-    if (!files.isEmpty()) document_.add_shapes(files);
+    if (!files.isEmpty()) document_.library().add_shapes(files);
 }
 
 void GatherPanel::find_file(SourceId id) {
     const QString file = QFileDialog::getOpenFileName(this, tr("Find the source's files"), {}, file_filter());
-    if (!file.isEmpty()) document_.replace_source(id, file);
+    if (!file.isEmpty()) document_.library().replace(id, file);
 }
 
 void GatherPanel::rebuild() {
@@ -96,9 +96,9 @@ void GatherPanel::rebuild() {
 
 GatherPanel::Shown GatherPanel::shown_now(const SourceSpec& spec) const {
     Shown now{spec, nullptr, {}};
-    if (const auto open = document_.sources().find(spec.id); open != document_.sources().end())
+    if (const auto open = document_.library().open().find(spec.id); open != document_.library().open().end())
         now.source = open->second.source.get();
-    for (const MissingSource& m : document_.missing()) {
+    for (const MissingSource& m : document_.library().missing()) {
         if (m.id == spec.id) now.problem = QString::fromStdString(describe(m.error));
     }
     return now;
@@ -113,10 +113,10 @@ SourceCard* GatherPanel::make_card_of(const SourceSpec& spec) {
 void GatherPanel::fill() {
     const Project& p = document_.project();
     int problems = 0;
-    for (const auto& [id, open] : document_.sources()) {
+    for (const auto& [id, open] : document_.library().open()) {
         if (p.source(id)) problems += static_cast<int>(open.source->facts().problems.size());
     }
-    emit badge(problems + static_cast<int>(document_.missing().size()));
+    emit badge(problems + static_cast<int>(document_.library().missing().size()));
     set_note(p.sources.empty()
                  ? QString()
                  : QString::fromStdString(counted(static_cast<long long>(p.sources.size()), "source", "sources")));

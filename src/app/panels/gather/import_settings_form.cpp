@@ -181,7 +181,7 @@ std::size_t SourceCard::add_choices(PairForm* form, const SourceSpec& spec) {
                                 [this, c, was = own == spec.choices.end() ? std::string() : own->second](int i) {
                                     SourceChoice from = c;
                                     from.chosen = was;
-                                    document_.choose_in_source(
+                                    document_.library().choose(
                                         id_, from, i <= 0 ? std::string() : c.options[static_cast<std::size_t>(i) - 1]);
                                 });
         box->setCurrentIndex(now == c.options.end() ? 0 : static_cast<int>(now - c.options.begin()) + 1);
@@ -195,7 +195,7 @@ void SourceCard::add_pose_settings(PairForm* form, const SourceSpec& spec) {
     if (f && f->root) {
         form->put(
             tr("Root motion"),
-            choice({tr("taken along"), tr("left out")}, static_cast<int>(spec.import_settings.root), tr("Root motion"),
+            choice({tr("followed"), tr("left out")}, static_cast<int>(spec.import_settings.root), tr("Root motion"),
                    tr("Taken along: copies travel as the root does. Left out: the root stays where it is at the first "
                       "frame."),
                    tr("Set the root motion"),

@@ -131,7 +131,8 @@ void SourceCard::add_fast_copy(QHBoxLayout* head) {
                 QString path = QFileDialog::getSaveFileName(this, tr("Write the fast copy"), {}, filter);
                 if (path.endsWith(ending, Qt::CaseInsensitive)) path.chop(4);
                 if (!path.isEmpty())
-                    document_.fast_copy(id_, {path.toStdString(), type, velocities, Existing::replace, kept()});
+                    document_.library().fast_copy(id_,
+                                                  {path.toStdString(), type, velocities, Existing::replace, kept()});
             });
     };
     add(tr("Full floats"), NpyType::f32, true);
@@ -185,7 +186,7 @@ void SourceCard::add_facts(const SourceSpec& spec) {
 }
 
 void SourceCard::add_problems(const SourceSpec& spec) {
-    for (const MissingSource& m : document_.missing()) {
+    for (const MissingSource& m : document_.library().missing()) {
         if (m.id != id_) continue;
         line(QString::fromStdString(describe(m.error)), "alert");
         auto* find = make_button(tr("Find the files…"), tr("Say where this source's files are now"));
@@ -251,7 +252,7 @@ void SourceCard::add_problems(const SourceSpec& spec) {
             make_label(tr("Left out: %1").arg(QString::fromStdString(frame_list(spec.import_settings.dropped))),
                        "muted"),
             1);
-        auto* back = make_button(tr("Take back"), tr("Use all frames again"));
+        auto* back = make_button(tr("Restore"), tr("Use all frames again"));
         connect(back, &QPushButton::clicked, this, [this] {
             change(tr("Use left-out frames again"), [](SourceSpec& s) -> Result<void> {
                 s.import_settings.dropped.clear();

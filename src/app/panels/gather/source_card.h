@@ -42,6 +42,7 @@ class SourceCard : public QFrame {
     void bind(NumberField* field, const QString& words, const char* merge,
               std::function<void(SourceSpec&, double)> set);
     static bool exact_at_any_time(const SourceFacts& facts); // it has no choice of poses between frames
+    void add_folds(const SourceSpec& spec);                  // of water over itself
     void add_water(const SourceSpec& spec);                  // water_form.cpp
     void line(const QString& text, const char* role);
     // A line of text with buttons behind it.

@@ -72,8 +72,12 @@ void SourceCard::add_water(const SourceSpec& spec) {
              ? tr("0…%1 is %2 frames; frame %1 shows frame 0 again, so a repeat lasts %1.").arg(w.loop).arg(w.loop + 1)
              : tr("0…%1 is %2 frames.").arg(last_frame(w)).arg(last_frame(w) + 1),
          "muted");
-    // Looking for folds takes up to a second at 1024 samples: found in the background, and remembered for the same
-    // water.
+    add_folds(spec);
+}
+
+// Looking for folds takes up to a second at 1024 samples: found in the background, and remembered for the same water.
+void SourceCard::add_folds(const SourceSpec& spec) {
+    const WaterSpec& w = *spec.water;
     auto* words = make_label({}, "alert");
     words->setWordWrap(true);
     words->hide();

@@ -201,7 +201,7 @@ HandoffOrder HandoffPanel::order() const {
 
 std::shared_ptr<const HandoffPanel::Held> HandoffPanel::held() const {
     return std::make_shared<const Held>(
-        Held{document_.project(), document_.sources(), document_.show(), document_.cache()});
+        Held{document_.project(), document_.library().open(), document_.show(), document_.library().cache()});
 }
 
 void HandoffPanel::refresh() {
@@ -329,34 +329,32 @@ void HandoffPanel::write_pictures() {
     const PreviewOrder order = picture_order();
     preview_->begin();
     const QString folder = folder_->text();
-    queue_.add(tr("pictures into %1").arg(folder),
-               [card = QPointer<PreviewCard>(preview_), held = held(), order, folder,
-                sounds = heard_sounds(document_.project(), document_.sources())](Progress& p) -> Result<HandoffAnswer> {
-                   GARLAND_TRY(done, preview(*held->show, held->project, sounds, order, p,
-                                             [&](std::int64_t frame, const Picture& picture) {
-                                                 const QImage image =
-                                                     PreviewCard::image_of(picture, order.look.exposure);
-                                                 QMetaObject::invokeMethod(
-                                                     qApp,
-                                                     [card, frame, image, small = PreviewCard::small_of(image)] {
-                                                         if (card) card->add(frame, image, small);
-                                                     },
-                                                     Qt::QueuedConnection);
-                                             }));
-                   HandoffAnswer answer;
-                   for (const auto& f : done.files) answer.files << QString::fromStdString(f);
-                   answer.text = done.files.empty()
-                                     ? tr("Nothing to do: all pictures were there.")
-                                     : tr("%1 traced into %2, %3.")
-                                           .arg(QString::fromStdString(counted(done.frames, "frame", "frames")),
-                                                done.files.size() == 1 ? answer.files.front() : folder,
-                                                QString::fromStdString(byte_count(done.bytes)));
-                   answer.kind = preview_word;
-                   if (done.kept == 0) answer.amount = amount_of(order);
-                   if (done.kept > 0 && !done.files.empty())
-                       answer.text += tr(" %1 were there and are kept.").arg(done.kept);
-                   return answer;
-               });
+    queue_.add(
+        tr("pictures into %1").arg(folder),
+        [card = QPointer<PreviewCard>(preview_), held = held(), order, folder,
+         sounds = heard_sounds(document_.project(), document_.library().open())](Progress& p) -> Result<HandoffAnswer> {
+            GARLAND_TRY(done, preview(*held->show, held->project, sounds, order, p,
+                                      [&](std::int64_t frame, const Picture& picture) {
+                                          const QImage image = PreviewCard::image_of(picture, order.look.exposure);
+                                          QMetaObject::invokeMethod(
+                                              qApp,
+                                              [card, frame, image, small = PreviewCard::small_of(image)] {
+                                                  if (card) card->add(frame, image, small);
+                                              },
+                                              Qt::QueuedConnection);
+                                      }));
+            HandoffAnswer answer;
+            for (const auto& f : done.files) answer.files << QString::fromStdString(f);
+            answer.text = done.files.empty() ? tr("Nothing to do: all pictures were there.")
+                                             : tr("%1 traced into %2, %3.")
+                                                   .arg(QString::fromStdString(counted(done.frames, "frame", "frames")),
+                                                        done.files.size() == 1 ? answer.files.front() : folder,
+                                                        QString::fromStdString(byte_count(done.bytes)));
+            answer.kind = preview_word;
+            if (done.kept == 0) answer.amount = amount_of(order);
+            if (done.kept > 0 && !done.files.empty()) answer.text += tr(" %1 were there and are kept.").arg(done.kept);
+            return answer;
+        });
 }
 
 void HandoffPanel::say(const QString& text, const char* role) {
@@ -376,12 +374,12 @@ QString HandoffPanel::problem() const {
 }
 
 QString HandoffPanel::show_problem() const {
-    if (needs_groundwork(document_.project(), document_.sources())) // those copies are not there yet
+    if (needs_groundwork(document_.project(), document_.library().open())) // those copies are not there yet
         return tr("Some carriers are still loading. Nothing was written; try again in a moment.");
     for (const ArrangementShow& a : document_.show()->arrangements) {
-        if (a.set->problem.empty()) continue;
+        if (a.shown.set->problem.empty()) continue;
         return tr("\"%1\" has no copies: %2")
-            .arg(QString::fromStdString(a.spec.name), QString::fromStdString(a.set->problem));
+            .arg(QString::fromStdString(a.spec.name), QString::fromStdString(a.shown.set->problem));
     }
     return {};
 }

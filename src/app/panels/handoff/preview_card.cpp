@@ -312,7 +312,8 @@ PreviewOrder PreviewCard::order() const {
 void PreviewCard::refresh() {
     const auto as = static_cast<PreviewAs>(std::max(0, as_->currentIndex()));
     passes_->setVisible(as == PreviewAs::exr || as == PreviewAs::exr_float);
-    sound_->setVisible(movie_of(as).has_value() && !heard_sounds(document_.project(), document_.sources()).empty());
+    sound_->setVisible(movie_of(as).has_value() &&
+                       !heard_sounds(document_.project(), document_.library().open()).empty());
     const bool any = !picture_->picture().isNull();
     play_->setEnabled(now_.size() > 1);
     compare_->setEnabled(!now_.empty() || compare_->isChecked());

@@ -58,7 +58,7 @@ LoopPanel::LoopPanel(Document& document, Viewing& viewing, QWidget* parent)
                             tr("Loops of fewer frames are not looked for"));
     longest_ = make_number(Quantity::source_frames, 0, 1e6, 0, tr("Longest loop"),
                            tr("Loops of more frames are not looked for; 0: as long as there are frames"));
-    settle_ = make_number(Quantity::source_frames, 0, 1e6, 0, tr("Settle"),
+    settle_ = make_number(Quantity::source_frames, 0, 1e6, 0, tr("Skip first"),
                           tr("Frames at the source's start that are left out, while it still settles"));
     longest_->set_word(0, tr("any"));
     shortest_->set_value(12);
@@ -135,14 +135,14 @@ const SourceSpec* LoopPanel::spec() const {
 }
 
 const OpenSource* LoopPanel::open() const {
-    const auto found = document_.sources().find(source());
-    return found == document_.sources().end() || !found->second.source ? nullptr : &found->second;
+    const auto found = document_.library().open().find(source());
+    return found == document_.library().open().end() || !found->second.source ? nullptr : &found->second;
 }
 
 std::optional<Sampler> LoopPanel::sampler() const {
     const OpenSource* o = open();
     if (!o || !spec()) return std::nullopt;
-    return open_sampler(*spec(), *o, document_.cache());
+    return open_sampler(*spec(), *o, document_.library().cache());
 }
 
 void LoopPanel::entered() {
@@ -208,7 +208,7 @@ void LoopPanel::look() {
         match_->set_matrix(nullptr);
         match_->set_words(document_.project().sources.empty()
                               ? tr("Add a source first. Its frames are then compared with each other here.")
-                              : tr("Its files are not there."));
+                              : tr("Its files are missing."));
         show_found();
         return;
     }

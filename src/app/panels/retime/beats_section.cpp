@@ -9,6 +9,11 @@ namespace garland {
 BeatsSection::BeatsSection(Document& document, Viewing& viewing, TimeMapView& map)
     : RetimeSection(document, viewing, map) {
     auto* column = rows(this);
+    add_tempo(column);
+    add_markers(column);
+}
+
+void BeatsSection::add_tempo(QVBoxLayout* column) {
     auto* row = new QHBoxLayout;
     row->setSpacing(5);
     on_ = new QCheckBox(tr("Beats"));
@@ -19,10 +24,10 @@ BeatsSection::BeatsSection(Document& document, Viewing& viewing, TimeMapView& ma
     bar_ = number(Quantity::plain, 1, 64, 0, tr("Beats in a bar"), tr("How many beats make a bar"), 44);
     row->addWidget(on_);
     row->addWidget(bpm_);
-    row->addWidget(make_label(tr("a minute, the first at frame")));
+    row->addWidget(make_label(tr("beats per minute, the first at frame")));
     row->addWidget(offset_);
     row->addWidget(bar_);
-    row->addWidget(make_label(tr("to a bar")));
+    row->addWidget(make_label(tr("beats per bar")));
     row->addStretch(1);
     column->addLayout(row);
     words_ = make_label({}, "muted");
@@ -50,14 +55,16 @@ BeatsSection::BeatsSection(Document& document, Viewing& viewing, TimeMapView& ma
         set(
             tr("Set the beats of a bar"), [v](Tempo& t) { t.beats_per_bar = static_cast<int>(v); }, "bar");
     });
+}
 
+void BeatsSection::add_markers(QVBoxLayout* column) {
     auto* markers = new QHBoxLayout;
     markers->setSpacing(5);
     name_ = new QLineEdit;
     name_->setPlaceholderText(tr("marker name"));
     name_->setAccessibleName(tr("Marker name"));
     name_->setMaximumWidth(170);
-    auto* add = make_button(tr("Mark here"), tr("Set a marker of that name at the playhead"));
+    auto* add = make_button(tr("Add marker"), tr("Set a marker of that name at the playhead"));
     auto* rename = make_button(tr("Rename"), tr("Give the selected marker that name"));
     auto* here = make_button(tr("Move here"), tr("Move the selected marker to the playhead"));
     auto* remove = make_button(tr("Remove"), tr("Remove the selected marker"));

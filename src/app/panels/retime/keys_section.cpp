@@ -61,7 +61,7 @@ void KeysSection::make_key_row(QVBoxLayout* column) {
     one->addWidget(toward_);
     arrive_label_ = make_label(tr("from ×"));
     arrive_ = number(Quantity::plain, -1000, 1000, 3, tr("Slope before the key"),
-                     tr("Source frames an output frame, where the stretch before is free"), 58);
+                     tr("Source frames an output frame, where the segment before it is free"), 58);
     leave_label_ = make_label(tr("to ×"));
     leave_ = number(Quantity::plain, -1000, 1000, 3, tr("Slope after the key"),
                     tr("Source frames an output frame, where the way on is free"), 58);

@@ -68,32 +68,7 @@ OperationsSection::OperationsSection(Document& document, Viewing& viewing, TimeM
         fields->addWidget(text);
         fields->addWidget(field);
     };
-    using enum Quantity;
-    at_ = number(output_frames, -frame_limit, frame_limit, 3, tr("At output frame"), tr("Follows the playhead"), 62);
-    frames_ = number(output_frames, 0.01, 1e6, 2, tr("Frames to hold"), tr("How long the pose is held"), 58);
-    frames_->set_value(12);
-    source_from_ = number(source_frames, -frame_limit, frame_limit, 3, tr("First source frame"),
-                          tr("The source frame at the start"), 58);
-    source_to_ = number(source_frames, -frame_limit, frame_limit, 3, tr("Last source frame"),
-                        tr("The source frame at the end"), 58);
-    from_ = number(output_frames, -frame_limit, frame_limit, 3, tr("From output frame"),
-                   tr("The first output frame of the stretch"), 58);
-    to_ = number(output_frames, -frame_limit, frame_limit, 3, tr("To output frame"),
-                 tr("The last output frame of the stretch"), 58);
-    speed_ = number(plain, 0, 1000, 3, tr("Speed"), tr("Times as fast: 0.5 is half"), 52);
-    speed_->set_value(0.5);
-    speed_->set_step(0.05);
-    end_speed_ = number(plain, 0, 1000, 3, tr("Speed at the end"), tr("0 comes to a stop"), 52);
-    end_speed_->set_value(0);
-    end_speed_->set_step(0.05);
-    ramps_ = number(output_frames, 0, 1e6, 2, tr("Frames of each ramp"),
-                    tr("How long it takes to slow down, and to speed up again"), 52);
-    ramps_->set_value(12);
-    whole_ = new QCheckBox(tr("all of it"));
-    whole_->setToolTip(tr("The whole timing instead of a stretch"));
-    whole_->setChecked(true);
-    absorb_ = new QCheckBox(tr("keep the end"));
-    absorb_->setToolTip(tr("The end stays where it is: what follows plays faster"));
+    make_fields();
     add(at_, tr("at"));
     add(frames_, tr("for"));
     add(source_from_, tr("source"));
@@ -133,6 +108,35 @@ OperationsSection::OperationsSection(Document& document, Viewing& viewing, TimeM
     connect(&viewing_, &Viewing::frame_changed, this, &OperationsSection::refresh);
     connect(&document_, &Document::opened, this, [this] { choose(std::nullopt); });
     lay_out();
+}
+
+void OperationsSection::make_fields() {
+    using enum Quantity;
+    at_ = number(output_frames, -frame_limit, frame_limit, 3, tr("At output frame"), tr("Follows the playhead"), 62);
+    frames_ = number(output_frames, 0.01, 1e6, 2, tr("Frames to hold"), tr("How long the pose is held"), 58);
+    frames_->set_value(12);
+    source_from_ = number(source_frames, -frame_limit, frame_limit, 3, tr("First source frame"),
+                          tr("The source frame at the start"), 58);
+    source_to_ = number(source_frames, -frame_limit, frame_limit, 3, tr("Last source frame"),
+                        tr("The source frame at the end"), 58);
+    from_ = number(output_frames, -frame_limit, frame_limit, 3, tr("From output frame"),
+                   tr("The first output frame of the stretch"), 58);
+    to_ = number(output_frames, -frame_limit, frame_limit, 3, tr("To output frame"),
+                 tr("The last output frame of the stretch"), 58);
+    speed_ = number(plain, 0, 1000, 3, tr("Speed"), tr("Times as fast: 0.5 is half"), 52);
+    speed_->set_value(0.5);
+    speed_->set_step(0.05);
+    end_speed_ = number(plain, 0, 1000, 3, tr("Speed at the end"), tr("0 comes to a stop"), 52);
+    end_speed_->set_value(0);
+    end_speed_->set_step(0.05);
+    ramps_ = number(output_frames, 0, 1e6, 2, tr("Frames of each ramp"),
+                    tr("How long it takes to slow down, and to speed up again"), 52);
+    ramps_->set_value(12);
+    whole_ = new QCheckBox(tr("all of it"));
+    whole_->setToolTip(tr("The whole timing instead of a stretch"));
+    whole_->setChecked(true);
+    absorb_ = new QCheckBox(tr("keep the end"));
+    absorb_->setToolTip(tr("The end stays where it is: what follows plays faster"));
 }
 
 void OperationsSection::choose(std::optional<OperationKind> kind) {
@@ -237,7 +241,7 @@ Operation OperationsSection::order(OperationKind kind) const {
     }
     o.speed = kind == OperationKind::ramp ? end_speed_->value() : speed_->value();
     // The slider's own frames are output frames.
-    if (timing() && timing()->master) o.at = viewing_.frame();
+    if (timing() && timing()->slider) o.at = viewing_.frame();
     return o;
 }
 

@@ -40,7 +40,7 @@ OutsideSection::OutsideSection(Document& document, Viewing& viewing, TimeMapView
         grid->addWidget(make_label(is_before ? tr("Before") : tr("After")), row, 0);
         grid->addWidget(mode, row, 1);
         grid->addWidget(count, row, 2);
-        grid->addWidget(make_label(tr("passes"), "muted"), row, 3);
+        grid->addWidget(make_label(tr("more passes"), "muted"), row, 3);
     };
     make_side(true, before_, before_count_);
     make_side(false, after_, after_count_);
@@ -66,16 +66,16 @@ OutsideSection::OutsideSection(Document& document, Viewing& viewing, TimeMapView
                               tr("One value from 0 to 100 % that plays the whole timing, with keys of its own"));
     drop_slider_ = make_button(tr("Remove the slider"), tr("Play the timing by itself again"));
     connect(add_slider_, &QPushButton::clicked, this, [this] {
-        const bool done = edit_timing(tr("Play the timing with a master slider"), [](Timing& t) -> Result<void> {
+        const bool done = edit_timing(tr("Play the timing with a slider"), [](Timing& t) -> Result<void> {
             const double first = span_first(t).value, length = std::max(form_length(t), 1.0);
-            t.master = TimeMap{{{OutputFrame(first), SourceFrame(0)}, {OutputFrame(first + length), SourceFrame(100)}}};
+            t.slider = TimeMap{{{OutputFrame(first), SourceFrame(0)}, {OutputFrame(first + length), SourceFrame(100)}}};
             return {};
         });
         if (done) map_.set_view(MapView::slider);
     });
     connect(drop_slider_, &QPushButton::clicked, this, [this] {
         edit_timing(tr("Remove the slider"), [](Timing& t) -> Result<void> {
-            t.master.reset();
+            t.slider.reset();
             return {};
         });
     });
@@ -89,8 +89,8 @@ void OutsideSection::refresh() {
     const Timing* t = timing();
     for (QWidget* w : std::initializer_list<QWidget*>{before_, after_, last_is_first_, turn_twice_})
         w->setEnabled(t != nullptr);
-    add_slider_->setVisible(t && !t->master);
-    drop_slider_->setVisible(t && t->master);
+    add_slider_->setVisible(t && !t->slider);
+    drop_slider_->setVisible(t && t->slider);
     if (!t) return;
     before_->setCurrentIndex(static_cast<int>(t->before.mode));
     after_->setCurrentIndex(static_cast<int>(t->after.mode));

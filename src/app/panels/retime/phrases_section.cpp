@@ -73,7 +73,7 @@ void PhrasesSection::make_fields(QVBoxLayout* column) {
                                  change(tr("Set the direction of a phrase"),
                                         [i](Phrase& p) { p.direction = static_cast<Direction>(i); }, {});
                              });
-    passes_ = number(Quantity::plain, 1, 1e6, 0, tr("Passes"),
+    passes_ = number(Quantity::plain, 1, 1e6, 0, tr("Times"),
                      tr("How many times; there-and-back counts each way. Of a hold: its frames."), 44);
     speed_ =
         number(Quantity::plain, 0.0001, 1000, 4, tr("Speed of the phrase"), tr("Source frames an output frame"), 50);

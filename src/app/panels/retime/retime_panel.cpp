@@ -13,7 +13,7 @@ RetimePanel::RetimePanel(Document& document, Viewing& viewing, QWidget* parent)
     views_ = new Segments({tr("position"), tr("speed"), tr("slider")},
                           {tr("Which source frame is shown: keys are poses"),
                            tr("How fast the source runs: keys are speeds; the source is their integral"),
-                           tr("The master slider, 0 to 100 % of the whole timing")});
+                           tr("The slider, 0 to 100 % of the whole timing")});
     views_->setAccessibleName(tr("What the map shows"));
     connect(views_, &Segments::chosen, this, [this](int i) { map_->set_view(static_cast<MapView>(i)); });
     timings_ =
@@ -92,7 +92,7 @@ void RetimePanel::refresh() {
     set_note(t && source
                  ? tr("%1 · timing “%2”").arg(QString::fromStdString(source->name), QString::fromStdString(t->name))
                  : QString());
-    views_->button(2)->setVisible(t && t->master);
+    views_->button(2)->setVisible(t && t->slider);
     views_->set_current(static_cast<int>(map_->view()));
     operations_->refresh();
     show_panel(stack_->currentIndex());
@@ -132,8 +132,8 @@ void RetimePanel::step_key(int direction) {
     const Timing* t = document_.project().timing(viewing_.timing());
     if (!t) return;
     std::vector<double> places;
-    if (t->master) {
-        for (const Key& k : t->master->keys) places.push_back(k.at.value);
+    if (t->slider) {
+        for (const Key& k : t->slider->keys) places.push_back(k.at.value);
     } else if (t->form == TimingForm::phrases) {
         for (OutputFrame f : boundaries(t->phrases, t->turn_twice)) places.push_back(f.value);
     } else if (t->form == TimingForm::speeds) {

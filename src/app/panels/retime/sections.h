@@ -50,6 +50,7 @@ class OperationsSection : public RetimeSection {
     void keyPressEvent(QKeyEvent* event) override;
 
   private:
+    void make_fields();
     Operation order(OperationKind kind) const;
     bool run(const Operation& operation);
     void lay_out();
@@ -142,6 +143,8 @@ class BeatsSection : public RetimeSection {
     void refresh() override;
 
   private:
+    void add_tempo(QVBoxLayout* column);
+    void add_markers(QVBoxLayout* column);
     QCheckBox* on_;
     NumberField *bpm_, *offset_, *bar_;
     QLabel* words_;

@@ -89,7 +89,7 @@ void TimeMapView::paint_grid(QPainter& p) const {
 
 // Beats as fine lines, bars stronger, markers as flags with their names.
 void TimeMapView::paint_beats(QPainter& p) const {
-    if (timing()->master && view_ != MapView::slider) return; // not on the output clock
+    if (timing()->slider && view_ != MapView::slider) return; // not on the output clock
     const Tokens& c = tokens();
     const Settings& s = document_.project().settings;
     const QRectF& plot = axes_.plot;
@@ -228,7 +228,7 @@ void TimeMapView::paint_phrases(QPainter& p) const {
     const QRectF& plot = axes_.plot;
     const Settings& s = document_.project().settings;
     std::vector<OffBeat> off;
-    if (s.tempo.on && !timing()->master)
+    if (s.tempo.on && !timing()->slider)
         off = off_beats(shown_.timing.phrases, shown_.timing.turn_twice, s.tempo, s.rate);
     for (std::size_t i = 0; i < shown_.phrase_starts.size(); ++i) {
         const double x = axes_.x(shown_.phrase_starts[i]);

@@ -191,7 +191,7 @@ void TimeMapView::mousePressEvent(QMouseEvent* event) {
     }
     pick({});
     grip_ = {Drag::frame};
-    if (!(timing()->master && view_ != MapView::slider)) viewing_.set_frame(std::round(axes_.out(press_.x()).value));
+    if (!(timing()->slider && view_ != MapView::slider)) viewing_.set_frame(std::round(axes_.out(press_.x()).value));
 }
 
 void TimeMapView::mouseMoveEvent(QMouseEvent* event) {
@@ -204,7 +204,7 @@ void TimeMapView::mouseMoveEvent(QMouseEvent* event) {
     case Drag::leave:
     case Drag::arrive: return drag_handle(at);
     case Drag::frame:
-        if (!(timing()->master && view_ != MapView::slider)) viewing_.set_frame(std::round(axes_.out(at.x()).value));
+        if (!(timing()->slider && view_ != MapView::slider)) viewing_.set_frame(std::round(axes_.out(at.x()).value));
         return;
     case Drag::pan:
         axes_.pan(at.x() - last_.x());

@@ -90,14 +90,14 @@ void TimeMapView::refresh() {
         update();
         return;
     }
-    if (view_ == MapView::slider && !t->master) {
+    if (view_ == MapView::slider && !t->slider) {
         view_ = MapView::position;
         picked_.clear();
         emit view_changed();
     }
     Timing drawn = *t;
-    if (view_ != MapView::slider && drawn.master) { // the slider plays the span only: nothing comes before or after
-        drawn.master.reset();
+    if (view_ != MapView::slider && drawn.slider) { // the slider plays the span only: nothing comes before or after
+        drawn.slider.reset();
         drawn.before = drawn.after = Outside{};
     }
     const FrameRange range = document_.project().settings.range;
@@ -114,7 +114,7 @@ void TimeMapView::refresh() {
         if (form == TimingForm::phrases)
             shown_.phrase_starts = boundaries(shown_.timing.phrases, shown_.timing.turn_twice);
         if (view_ == MapView::slider) {
-            shown_.keys = *shown_.timing.master;
+            shown_.keys = *shown_.timing.slider;
         } else if (view_ == MapView::position && form == TimingForm::positions) {
             shown_.keys = shown_.timing.map;
         } else if (view_ == MapView::speed && form == TimingForm::speeds) {
@@ -150,7 +150,7 @@ void TimeMapView::measure() {
     if (!timing()) return;
     const double first = span_first(shown_.timing).value, last = first + span_length(shown_.timing);
     if (!own_view_) {
-        const bool own_frames = view_ != MapView::slider && timing()->master; // does not share the output clock
+        const bool own_frames = view_ != MapView::slider && timing()->slider; // does not share the output clock
         axes_.out_low = own_frames ? first : std::min(static_cast<double>(shown_.range.first), first);
         axes_.out_high = own_frames ? last : std::max(static_cast<double>(shown_.range.last), last);
         if (axes_.out_high - axes_.out_low < 2) axes_.out_high = axes_.out_low + 2;
@@ -184,7 +184,7 @@ void TimeMapView::resizeEvent(QResizeEvent*) {
 
 OutputFrame TimeMapView::playhead() const {
     const Timing* t = timing();
-    if (!t || !t->master || view_ == MapView::slider) return viewing_.frame();
+    if (!t || !t->slider || view_ == MapView::slider) return viewing_.frame();
     for (const ArrangementShow& a : document_.show()->arrangements) {
         if (a.id == viewing_.arrangement()) return form_first(*t) + a.plan.form_frame(a.plan.at(viewing_.frame()));
     }
@@ -241,8 +241,8 @@ bool TimeMapView::edit_keys(const QString& words, const std::function<Result<Tim
         [&](Project& p) -> Result<void> {
             Timing& now = *p.timing(id);
             if (view == MapView::slider) {
-                GARLAND_TRY(map, change(*now.master));
-                now.master = std::move(map);
+                GARLAND_TRY(map, change(*now.slider));
+                now.slider = std::move(map);
             } else if (view == MapView::position) {
                 if (now.form != TimingForm::positions) {
                     GARLAND_TRY(other, to_positions(now));
@@ -314,7 +314,7 @@ void TimeMapView::paste() {
 void TimeMapView::set_ghost(std::optional<Timing> ghost) {
     ghost_ = std::move(ghost);
     if (ghost_) {
-        if (view_ != MapView::slider && ghost_->master) ghost_->master.reset();
+        if (view_ != MapView::slider && ghost_->slider) ghost_->slider.reset();
         ghost_plan_ = TimingPlan(*ghost_);
     }
     update();

@@ -1,5 +1,5 @@
 // The time map, drawn large: keys to drag, the curve before and after its span, poses along the source axis. Three
-// views of one timing: source frames, speed, and the master slider where there is one.
+// views of one timing: source frames, speed, and the slider where there is one.
 #pragma once
 
 #include "app/panels/common/panel.h"
@@ -48,7 +48,7 @@ class TimeMapView : public QWidget, public Draggable {
     bool has_ghost() const { return ghost_.has_value(); }
     void set_snapping(bool frames, bool beats_and_markers);
 
-    // From the playhead to the frames that this view counts, which differ under a master slider.
+    // From the playhead to the frames that this view counts, which differ under a slider.
     OutputFrame playhead() const;
 
     void end_drag(bool put_back) override;

@@ -20,9 +20,10 @@ TimingsSection::TimingsSection(Document& document, Viewing& viewing, TimeMapView
     column->addWidget(list_, 1);
     auto* row = new QHBoxLayout;
     row->setSpacing(4);
-    use_ = make_button(tr("Use it here"), tr("Use the selected timing for the selected copy's arrangement. Edits then "
-                                             "affect every arrangement that uses it."));
-    separate_ = make_button(tr("Separate copy"), tr("Give the arrangement a copy of its timing to itself"));
+    use_ =
+        make_button(tr("Use this timing"), tr("Use the selected timing for the selected copy's arrangement. Edits then "
+                                              "affect every arrangement that uses it."));
+    separate_ = make_button(tr("Make independent"), tr("Give the arrangement a copy of its timing to itself"));
     remove_ = make_button(tr("Remove"), tr("Remove a timing that nobody uses"));
     name_ = new QLineEdit;
     name_->setAccessibleName(tr("Timing name"));
@@ -141,7 +142,7 @@ void TimingsSection::refresh() {
                              : t.form == TimingForm::speeds  ? tr("speed keys")
                                                              : tr("phrases");
         auto* item = new QListWidgetItem(
-            tr("%1 · %2%3 · %4").arg(QString::fromStdString(t.name), form, t.master ? tr(", slider") : QString(), who),
+            tr("%1 · %2%3 · %4").arg(QString::fromStdString(t.name), form, t.slider ? tr(", slider") : QString(), who),
             list_);
         item->setData(Qt::UserRole, QVariant::fromValue<qulonglong>(t.id.value));
         item->setToolTip(item->text());

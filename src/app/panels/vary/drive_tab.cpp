@@ -93,7 +93,7 @@ void DriveTab::add_pulse() {
 void DriveTab::choose_sound() {
     const QString path = QFileDialog::getOpenFileName(
         this, tr("Add a sound"), {}, tr("Sounds (*.wav *.flac *.ogg *.oga *.mp3 *.aif *.aiff);;All files (*)"));
-    if (!path.isEmpty()) document_.add_sound(path);
+    if (!path.isEmpty()) document_.library().add_sound(path);
 }
 
 std::vector<std::uint64_t> DriveTab::ids() const {

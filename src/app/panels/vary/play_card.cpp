@@ -87,7 +87,7 @@ void PlayCard::add_level_rows(QVBoxLayout* column) {
     if (kind_ == LevelKind::pulse) {
         auto* row = add_row(column);
         fields_.number(
-            row, tr("Begins at"), Quantity::output_frames, -1e6, 1e6, 2, 1,
+            row, tr("Starts at"), Quantity::output_frames, -1e6, 1e6, 2, 1,
             tr("The output frame at which the pulse begins; later by each copy's own delay"),
             [](const Play& p) { return p.level.wave.start.value; },
             [](Play& p, double v) { p.level.wave.start = OutputFrame(v); }, plays);

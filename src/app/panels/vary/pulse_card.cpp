@@ -40,7 +40,7 @@ PulseCard::PulseCard(Document& document, ArrangementId owner, SpreadId id, QWidg
     column->addLayout(head);
     auto* row = add_row(column);
     fields_.number(
-        row, tr("Begins at"), Quantity::output_frames, -1e6, 1e6, 2, 1,
+        row, tr("Starts at"), Quantity::output_frames, -1e6, 1e6, 2, 1,
         tr("The output frame at which it begins; later by each copy's own delay"),
         [](const Pulse& p) { return p.wave.start.value; }, [](Pulse& p, double v) { p.wave.start = OutputFrame(v); });
     fields_.number(

@@ -83,7 +83,7 @@ SoundCard::SoundCard(Document& document, Viewing& viewing, SoundId id, QWidget* 
     column->addWidget(note_);
     auto* row = add_row(column);
     fields_.number(
-        row, tr("Begins at"), Quantity::output_frames, -1e6, 1e6, 2, 1,
+        row, tr("Starts at"), Quantity::output_frames, -1e6, 1e6, 2, 1,
         tr("The output frame at which the sound begins; may be negative"),
         [](const SoundSpec& s) { return s.start.value; }, [](SoundSpec& s, double v) { s.start = OutputFrame(v); });
     fields_
@@ -104,10 +104,10 @@ SoundCard::SoundCard(Document& document, Viewing& viewing, SoundId id, QWidget* 
         [](SoundSpec& s, double v) { s.bands.count = static_cast<int>(v); },
         [](const SoundSpec& s) { return !s.bands.third_octaves; });
     fields_.number(
-        row, tr("from Hz"), Quantity::plain, 1, 1e5, 0, 10, tr("The lowest frequency, Hz"),
+        row, tr("Low Hz"), Quantity::plain, 1, 1e5, 0, 10, tr("The lowest frequency, Hz"),
         [](const SoundSpec& s) { return s.bands.low; }, [](SoundSpec& s, double v) { s.bands.low = v; });
     fields_.number(
-        row, tr("to Hz"), Quantity::plain, 1, 1e5, 0, 100, tr("The highest frequency, Hz"),
+        row, tr("high Hz"), Quantity::plain, 1, 1e5, 0, 100, tr("The highest frequency, Hz"),
         [](const SoundSpec& s) { return s.bands.high; }, [](SoundSpec& s, double v) { s.bands.high = v; });
     close_row(row);
     row = add_row(column);
@@ -139,8 +139,8 @@ SoundCard::SoundCard(Document& document, Viewing& viewing, SoundId id, QWidget* 
 
 void SoundCard::find_beats_of_it(bool mark) {
     const SoundSpec* s = document_.project().sound(id_);
-    const auto open = document_.sources().sounds.find(id_);
-    if (!s || open == document_.sources().sounds.end() || !open->second.samples) return;
+    const auto open = document_.library().open().sounds.find(id_);
+    if (!s || open == document_.library().open().sounds.end() || !open->second.samples) return;
     const SoundSamplesPtr samples = open->second.samples;
     document_.jobs().start<FoundBeats>(
         this, tr("Listening for beats"),
@@ -152,8 +152,8 @@ void SoundCard::find_beats_of_it(bool mark) {
                 if (found.error().code != ErrorCode::cancelled) emit document_.problem(found.error());
                 return;
             }
-            const auto now = document_.sources().sounds.find(id_);
-            if (now == document_.sources().sounds.end() || now->second.samples != samples)
+            const auto now = document_.library().open().sounds.find(id_);
+            if (now == document_.library().open().sounds.end() || now->second.samples != samples)
                 return; // another sound by now
             if (mark) {
                 std::int64_t set = 0;
@@ -203,9 +203,9 @@ void SoundCard::refresh() {
     const auto levels = sounds.find(id_);
     strip_->show_levels(levels == sounds.end() ? nullptr : levels->second, document_.project().settings.range,
                         viewing_.frame().value);
-    const auto open = document_.sources().sounds.find(id_);
+    const auto open = document_.library().open().sounds.find(id_);
     QString note;
-    if (open != document_.sources().sounds.end()) {
+    if (open != document_.library().open().sounds.end()) {
         if (open->second.problem)
             note = QString::fromStdString(describe(*open->second.problem));
         else if (open->second.samples) {

@@ -313,7 +313,7 @@ void SpreadCard::add_driver_rows(QVBoxLayout* column) {
     row->addWidget(another);
     fields_.keep({another}, seeded);
     fields_.check(
-        row, tr("as a bell"), tr("Most copies near the middle, few at the ends"), [](const S& s) { return s.by.bell; },
+        row, tr("bell curve"), tr("Most values near the middle, few at the ends"), [](const S& s) { return s.by.bell; },
         [](S& s, bool v) { s.by.bell = v; }, driven_by({chance}));
     fields_.number(
         row, tr("Patch"), m, 0.001, 1e6, 2, 0.5, tr("How wide a patch of the noise is"),
@@ -347,8 +347,9 @@ void SpreadCard::add_space_rows(QVBoxLayout* column) {
         [](auto& s) -> auto& { return s.by.gradient.axis; },
         [](const S& s) { return s.by.kind == gradient && !s.by.gradient.along_path; });
     fields_.vector(
-        row, {tr("From x"), tr("from y"), tr("from z")}, m, 1e6, 0.1, tr("The place from which the distance counts"),
-        [](auto& s) -> auto& { return s.by.distance.centre; }, driven_by({distance}));
+        row, {tr("Centre x"), tr("centre y"), tr("centre z")}, m, 1e6, 0.1,
+        tr("The place from which the distance counts"), [](auto& s) -> auto& { return s.by.distance.centre; },
+        driven_by({distance}));
     fields_
         .number(
             row, tr("Reach"), m, 0, 1e6, 2, 0.5, tr("The distance at which the driver ends; 0: at the farthest copy"),
@@ -377,8 +378,9 @@ void SpreadCard::add_attribute_fields(QHBoxLayout* row) {
     fields_.keep({attribute_}, driven_by({attribute}), [this](const S& s) {
         QStringList names;
         for (const ArrangementShow& a : document_.show()->arrangements) {
-            if (a.id != owner_ || !a.set->ground.carriers) continue;
-            for (const CarrierValues& v : a.set->ground.carriers->attributes) names << QString::fromStdString(v.name);
+            if (a.id != owner_ || !a.shown.set->ground.carriers) continue;
+            for (const CarrierValues& v : a.shown.set->ground.carriers->attributes)
+                names << QString::fromStdString(v.name);
         }
         names.removeDuplicates();
         QStringList now;
@@ -447,8 +449,7 @@ void SpreadCard::add_strength(QHBoxLayout* row) {
     amount->addLayout(amount_row);
     amount_ = new CurveEdit(0, 1, 1, false);
     amount_->setAccessibleName(tr("Strength over the output range"));
-    amount_->setToolTip(tr("How much of it counts at which output frame, over the whole range:\n") +
-                        amount_->toolTip());
+    amount_->setToolTip(tr("Weight of this spread over the output range:\n") + amount_->toolTip());
     connect(amount_, &CurveEdit::edited, this, [this](const KeyedCurve& c) {
         const FrameRange range = document_.project().settings.range;
         KeyedCurve keys = c;

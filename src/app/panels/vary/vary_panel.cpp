@@ -171,7 +171,8 @@ void VaryPanel::add_twins() {
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(6);
     limited_ = new QCheckBox(tr("keep delays between"));
-    limited_->setToolTip(tr("Parting moves no copy earlier or later than this; without it delays may become anything"));
+    limited_->setToolTip(
+        tr("Pulling apart moves no copy earlier or later than this; without it delays may become anything"));
     limited_->setAccessibleName(tr("Keep delays between limits"));
     row->addWidget(limited_);
     for (bool low : {true, false}) {
@@ -199,7 +200,7 @@ void VaryPanel::part(std::size_t neighbours) {
     order.neighbours = neighbours;
     if (limited_->isChecked()) order.low = earliest_->value(), order.high = latest_->value();
     parting_ = document_.jobs().start<PartDone>(
-        this, tr("Parting twins"),
+        this, tr("Pulling twins apart"),
         [show, id, order, project = document_.project()](Progress& p) {
             return part_twins(*show, project, id, order, p);
         },
@@ -210,7 +211,7 @@ void VaryPanel::part(std::size_t neighbours) {
             }
             if (document_.show() != show)
                 return emit document_.hint(
-                    tr("The project was changed while twins were looked at, so none were parted: part them again"));
+                    tr("The project was changed while twins were looked at, so none were pulled apart: do it again"));
             document_.edit(QString::fromStdString(done->words), [&](Project& p) -> Result<void> {
                 p.arrangement(id)->by_hand.nudges = done->nudges;
                 return {};
@@ -311,7 +312,7 @@ void VaryPanel::add_meeting() {
     row = new QHBoxLayout;
     row->setSpacing(6);
     auto* meet_button = make_button(
-        tr("Meet"), tr("Key the amounts of all delays so that the copies agree there, and count speeds from there"));
+        tr("Meet"), tr("Key the strengths of all delays so that the copies agree there, and count speeds from there"));
     connect(meet_button, &QPushButton::clicked, this, [this] { meet(true); });
     auto* off = make_button(tr("Remove meeting"), tr("Remove those keys"));
     connect(off, &QPushButton::clicked, this, [this] { meet(false); });

@@ -212,8 +212,8 @@ void ZoneCard::start_ride(Zone& z, ZoneRide ride) {
     const bool source = ride == ZoneRide::part || ride == ZoneRide::particle;
     if (source && !z.ride_source && !document_.project().sources.empty())
         z.ride_source = document_.project().sources.front().id;
-    const auto open = document_.sources().find(z.ride_source);
-    if (ride != ZoneRide::part || open == document_.sources().end() || !open->second.source) return;
+    const auto open = document_.library().open().find(z.ride_source);
+    if (ride != ZoneRide::part || open == document_.library().open().end() || !open->second.source) return;
     const std::vector<std::string> parts = part_names(*open->second.source);
     if (z.ride_part.empty() && !parts.empty()) z.ride_part = parts.front();
 }
@@ -358,8 +358,8 @@ void ZoneCard::refresh() {
     }
     path_->setCurrentIndex(-1);
     part_->clear();
-    if (const auto open = document_.sources().find(z->ride_source);
-        open != document_.sources().end() && open->second.source) {
+    if (const auto open = document_.library().open().find(z->ride_source);
+        open != document_.library().open().end() && open->second.source) {
         for (const std::string& name : part_names(*open->second.source)) part_->addItem(QString::fromStdString(name));
     }
     part_->setCurrentIndex(part_->findText(QString::fromStdString(z->ride_part)));

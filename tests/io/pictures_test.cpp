@@ -1,0 +1,187 @@
+// The names of pictures that materials have: carried along from what is read into what is written.
+#include "support/case.h"
+#include "support/files.h"
+
+#include "core/geometry/join_poses.h"
+#include "io/handoff/bake.h"
+#include "io/obj/mtl.h"
+#include "io/obj/obj.h"
+#include "io/ply/ply.h"
+#include "io/project/open_project.h"
+#include "io/sources/open_source.h"
+
+#include <assimp/Importer.hpp>
+#include <assimp/material.h>
+#include <assimp/scene.h>
+
+#include <QDirIterator>
+#include <filesystem>
+
+using namespace garland;
+using namespace garland::testing;
+
+namespace {
+
+PosePtr first_pose(const std::string& path) {
+    const auto source = open_source(path);
+    if (!source) return nullptr;
+    const auto pose = (*source)->read((*source)->facts().first, Progress::none());
+    return pose ? *pose : nullptr;
+}
+
+// The base colour's picture of each material by its name, as assimp (independent of this project) reads the file.
+std::map<std::string, std::string> by_assimp(const std::string& path) {
+    Assimp::Importer importer;
+    std::map<std::string, std::string> out;
+    const aiScene* scene = importer.ReadFile(path, 0);
+    for (unsigned m = 0; scene && m < scene->mNumMaterials; ++m) {
+        aiString name, file;
+        const aiMaterial& material = *scene->mMaterials[m];
+        if (material.Get(AI_MATKEY_NAME, name) != AI_SUCCESS) continue;
+        const bool there = material.GetTexture(aiTextureType_DIFFUSE, 0, &file) == AI_SUCCESS ||
+                           material.GetTexture(aiTextureType_BASE_COLOR, 0, &file) == AI_SUCCESS;
+        if (there && file.length > 0 && file.C_Str()[0] != '*') out[name.C_Str()] = file.C_Str();
+    }
+    return out;
+}
+
+std::string last_word(std::string path) {
+    std::replace(path.begin(), path.end(), '\\', '/');
+    return std::filesystem::path(path).filename().string();
+}
+
+const char* quad = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\n";
+
+} // namespace
+
+class PicturesTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void libraries_of_obj_files() {
+        Folder folder;
+        std::filesystem::create_directories(folder / "look");
+        folder.write("look/paper.mtl",
+                     "# of a lantern\nnewmtl paper\nKd 1 1 1\nmap_Kd rice paper.png\nmap_Ks not this.png\n"
+                     "newmtl frame\nmap_Kd -s 2 2 1 -clamp on wood.png\r\nnewmtl unused\nmap_Kd x.png\n");
+        folder.write("other.mtl", "newmtl ribbon\n\tmap_Kd /cloth/silk.png\nnewmtl bare\nKd 0 0 0\nmap_Kd\n");
+        folder.write("lamp.obj",
+                     std::string("mtllib look/paper.mtl\nmtllib other.mtl\nmtllib nowhere.mtl\n") + quad +
+                         "usemtl paper\nf 1/1 2/2 3/3\nusemtl frame\nf 1/1 3/3 4/4\nusemtl ribbon\nf 1/1 2/2 4/4\n"
+                         "usemtl bare\nf 2/2 3/3 4/4\n");
+        const auto pose = read_obj(folder / "lamp.obj");
+        QVERIFY2(pose, pose ? "" : qPrintable(said(pose.error())));
+        const std::map<std::string, std::string> wanted = {{"paper", folder / "look/rice paper.png"},
+                                                           {"frame", folder / "look/wood.png"},
+                                                           {"ribbon", "/cloth/silk.png"}};
+        QVERIFY((*pose)->faces->pictures == wanted);
+        // A library that is none, a folder, or endless text takes nothing away.
+        folder.write("odd.mtl", std::string(1 << 16, 'x') + "\nmap_Kd\nnewmtl\nmap_Kd a.png");
+        QCOMPARE(pictures_of_library(folder / "odd.mtl").size(), std::size_t(1));
+        QVERIFY(pictures_of_library(folder / "").empty());
+    }
+    // Every OBJ and glTF file of an independent collection names the pictures that assimp finds in it.
+    void the_same_as_assimp_finds() {
+        int files = 0, pictures = 0;
+        for (const char* kind : {"OBJ", "glTF2"}) {
+            QDirIterator all(QString("/usr/share/assimp/models/") + kind, {"*.obj", "*.gltf"}, QDir::Files,
+                             QDirIterator::Subdirectories);
+            while (all.hasNext()) {
+                const std::string path = all.next().toStdString();
+                const auto theirs = by_assimp(path);
+                const PosePtr pose = first_pose(path);
+                if (!pose || !pose->faces || theirs.empty()) continue;
+                for (const auto& [material, picture] : pose->faces->pictures) {
+                    const auto there = theirs.find(material);
+                    QVERIFY2(there != theirs.end(), (path + ": " + material).c_str());
+                    QVERIFY2(last_word(there->second) == last_word(picture), (path + ": " + picture).c_str());
+                    QVERIFY2(std::filesystem::path(picture).is_absolute(), picture.c_str());
+                    ++pictures;
+                }
+                for (const auto& [material, picture] : theirs) { // and none is missed of those in use
+                    const auto& used = pose->faces->materials;
+                    if (std::find(used.begin(), used.end(), material) != used.end())
+                        QVERIFY2(pose->faces->pictures.count(material), (path + ": " + picture).c_str());
+                }
+                ++files;
+            }
+        }
+        QVERIFY2(files >= 3 && pictures >= 6, qPrintable(QString("%1 files, %2 pictures").arg(files).arg(pictures)));
+    }
+    // UsdPreviewSurface and UsdUVTexture as their specification has them (Pixar's USD, "UsdPreviewSurface Proposal").
+    void bound_materials_of_usd() {
+        Folder folder;
+        const std::string shader = R"(
+            def Shader "surface" { uniform token info:id = "UsdPreviewSurface"
+                color3f inputs:diffuseColor.connect = </look/paper/image.outputs:rgb> }
+            def Shader "image" { uniform token info:id = "UsdUVTexture"
+                asset inputs:file = @./pictures/rice.png@
+                token inputs:sourceColorSpace = "sRGB" }
+            def Shader "bumps" { uniform token info:id = "UsdUVTexture"
+                asset inputs:file = @./pictures/bumps.png@
+                token inputs:sourceColorSpace = "raw" })";
+        folder.write("lamp.usda", "#usda 1.0\ndef Scope \"look\" { def Material \"paper\" {" + shader + R"(
+            }
+            def Material "plain" { def Shader "surface" { uniform token info:id = "UsdPreviewSurface" } } }
+            def Mesh "lamp" { int[] faceVertexCounts = [3, 3]
+                int[] faceVertexIndices = [0, 1, 2, 0, 2, 3]
+                point3f[] points = [(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0)]
+                rel material:binding = </look/paper>
+                def GeomSubset "rim" { uniform token elementType = "face"
+                    int[] indices = [1]
+                    rel material:binding = </look/plain> } })");
+        const PosePtr pose = first_pose(folder / "lamp.usda");
+        QVERIFY(pose);
+        QCOMPARE(pose->faces->materials, (std::vector<std::string>{"paper", "plain"}));
+        QVERIFY(pose->faces->pictures == (std::map<std::string, std::string>{{"paper", folder / "pictures/rice.png"}}));
+    }
+    void into_what_is_written() {
+        Folder folder;
+        folder.write("lamp.mtl", "newmtl paper\nmap_Kd rice paper.png\nnewmtl frame\nmap_Kd wood.png\n");
+        folder.write("lamp.obj", std::string("mtllib lamp.mtl\n") + quad +
+                                     "usemtl paper\nf 1/1 2/2 3/3\nusemtl frame\nf 1/1 3/3 4/4\n");
+        const PosePtr pose = first_pose(folder / "lamp.obj");
+        QVERIFY(pose);
+        const std::map<std::string, std::string> wanted = {{"paper", folder / "rice paper.png"},
+                                                           {"frame", folder / "wood.png"}};
+        QVERIFY(pose->faces->pictures == wanted);
+        QVERIFY(write_ply(folder / "own.ply", *pose, PlyForm::little_endian, Existing::replace));
+        QVERIFY((*read_ply(folder / "own.ply"))->faces->pictures == wanted);
+        // Two copies in one file, as a hand-off has them.
+        PoseJoiner joiner;
+        joiner.add(*pose, 0);
+        joiner.add(*pose, 1);
+        QVERIFY(joiner.take(false).faces->pictures == wanted);
+        // One texture for all faces, as scanners' programs write it.
+        folder.write("scan.ply", "ply\nformat ascii 1.0\ncomment TextureFile sea grass.png\nelement vertex 3\n"
+                                 "property float x\nproperty float y\nproperty float z\nelement face 1\n"
+                                 "property list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n");
+        const auto scan = read_ply(folder / "scan.ply");
+        QVERIFY2(scan, scan ? "" : qPrintable(said(scan.error())));
+        QVERIFY((*scan)->faces->pictures ==
+                (std::map<std::string, std::string>{{"sea grass", folder / "sea grass.png"}}));
+    }
+    void through_a_hand_off() {
+        Folder folder;
+        folder.write("lamp.mtl", "newmtl paper\nmap_Kd rice.png\n");
+        for (int f = 0; f < 3; ++f)
+            folder.write("lamp.000" + std::to_string(f) + ".obj",
+                         std::string("mtllib lamp.mtl\n") + quad + "usemtl paper\nf 1/1 2/2 3/3 4/4\n");
+        Project p;
+        add_source(p, "lamp", folder / "lamp.0000.obj", {0, 2, p.settings.rate});
+        const auto opened = open_project(std::move(p), folder / "lamp.garland");
+        QVERIFY2(opened, opened ? "" : qPrintable(said(opened.error())));
+        QVERIFY(opened->missing.empty());
+        PoseCache cache(1 << 24);
+        const ShowPtr show = make_show(opened->project, opened->sources, cache);
+        BakeOrder order;
+        order.folder = folder / "out";
+        order.frames = {1, 2};
+        const auto done = bake(*show, order);
+        QVERIFY2(done, done ? "" : qPrintable(said(done.error())));
+        const std::map<std::string, std::string> wanted = {{"paper", folder / "rice.png"}};
+        QVERIFY((*read_ply(folder / "out/copies.0001.ply"))->faces->pictures == wanted);
+    }
+};
+
+GARLAND_TEST_CASE(PicturesTest)
+#include "pictures_test.moc"
