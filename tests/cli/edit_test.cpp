@@ -187,7 +187,8 @@ class EditTest : public QObject {
     void sources_are_taken_as_asked() {
         QCOMPARE(did({"source", "--up-axis", "z", "--scale", "0.01", "--between-frames", "smooth", "--missing-frames",
                       "blend", "--rate", "24000/1001"}),
-                 "Take \"lantern\" with rate 24000/1001, between frames smooth, gaps blend, up z, scale 0.01\nits "
+                 "Take \"lantern\" with rate 24000/1001, between frames smooth, missing frames blend, up axis z, scale "
+                 "0.01\nits "
                  "files are missing, so timings stay as they are");
         const SourceSpec s = project().sources[0];
         QVERIFY(s.import_settings.up == UpAxis::z && s.import_settings.scale == 0.01 &&

@@ -16,8 +16,8 @@ enum : std::uint32_t { vdb_none = 0, vdb_zip = 1, vdb_active = 2, vdb_blosc = 4 
 void write_every_grid(const std::string& path, std::uint32_t compression);
 void write_ball(const std::string& path, int size); // density only
 
-// A grid of points "sparks" with voxels of 0.25: point i lies at place_of_point(i), and has the id 7 i + 1 (where `ids`),
-// the velocity (i, 0, −1), heat i / 2, count i and axis (0, 0, i). fixed: places are stored in 16 bits a voxel.
+// A grid of points "sparks" with voxels of 0.25: point i lies at place_of_point(i), and has the id 7 i + 1 (where
+// `ids`), the velocity (i, 0, −1), heat i / 2, count i and axis (0, 0, i). fixed: places are stored in 16 bits a voxel.
 void write_points(const std::string& path, int count, double rise = 0, bool ids = true, bool fixed = false);
 V3f place_of_point(int i, double rise = 0);
 

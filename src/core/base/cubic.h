@@ -11,7 +11,8 @@ namespace garland {
 // Weights at w = 0 … 1 of the way: of the value at the start and at the end, and of the slopes with which the curve
 // leaves the one and arrives at the other, both for the whole way (C. Hermite, 1878: interpolation by values and
 // slopes).
-template <typename T> struct HermiteBasis {
+template <typename T>
+struct HermiteBasis {
     T start, end, leave, arrive;
     explicit constexpr HermiteBasis(T w) {
         const T w2 = w * w, w3 = w2 * w;
