@@ -10,6 +10,7 @@
 #include <cmath>
 #include <filesystem>
 #include <fmt/format.h>
+#include <fstream>
 #include <sys/resource.h>
 
 namespace garland {
@@ -42,6 +43,9 @@ void limit_memory(const std::string& path) {
         }
     }
     const auto most = static_cast<rlim_t>(4e9 + 40 * largest);
+    double pages = 0; // of addresses in use; a program under a sanitizer keeps terabytes and cannot be limited so
+    std::ifstream("/proc/self/statm") >> pages;
+    if (pages * 4096 > static_cast<double>(most) / 2) return;
     const rlimit limit{most, most};
     static_cast<void>(::setrlimit(RLIMIT_AS, &limit));
 }
