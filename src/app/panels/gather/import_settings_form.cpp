@@ -88,6 +88,7 @@ void SourceCard::bind(NumberField* field, const QString& words, const char* merg
 void SourceCard::add_time_settings(PairForm* form, const SourceSpec& spec) {
     const SourceFacts* f = facts();
     auto* rate = new QLineEdit(QString::fromStdString(to_text(spec.rate)));
+    rate->setAlignment(Qt::AlignRight); // as all numbers
     rate->setMaximumWidth(110);
     rate->setAccessibleName(tr("Frame rate of the files"));
     rate->setToolTip(tr("Frames per second in the files: 24, 23.976, 24000/1001"));
