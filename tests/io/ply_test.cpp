@@ -233,6 +233,20 @@ class PlyTest : public QObject {
         QCOMPARE(told, std::string(
                            "the lists \"weights\" of points are left out; 1 item of the kind \"edge\" is left out; "));
     }
+    // Found by fuzzing: attributes of the second list were looked up among those of the first.
+    void the_first_list_of_points_counts() {
+        for (const char* first : {"0", "1"}) {
+            const std::string text =
+                std::string("ply\nformat ascii 1.0\nelement vertex ") + first +
+                "\nproperty float x\nproperty float y\nproperty float z\nproperty float heat\nproperty float glow\n"
+                "element vertex 1\nproperty float x\nproperty float y\nproperty float z\nend_header\n" +
+                (first[0] == '1' ? "1 2 3 4 5\n" : "") + "7 8 9\n";
+            const auto pose = parse_ply(text.data(), text.size(), "a.ply");
+            QVERIFY2(pose, pose ? "" : qPrintable(said(pose.error())));
+            QCOMPARE((*pose)->points.size(), static_cast<std::size_t>(first[0] - '0'));
+            QCOMPARE((*pose)->attributes.size(), std::size_t(2));
+        }
+    }
 };
 GARLAND_TEST_CASE(PlyTest)
 #include "ply_test.moc"

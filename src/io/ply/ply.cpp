@@ -138,9 +138,11 @@ Result<PosePtr> parse_ply(const char* data, std::size_t size, const std::string&
     auto pose = std::make_shared<Pose>();
     auto faces = std::make_shared<Faces>();
     Wide wide;
+    bool points_read = false; // further lists of that name, which no standard knows, are passed over
     for (const Element& element : header.elements) {
         GARLAND_CHECK(body.check_count(element));
-        if (element.name == "vertex" && pose->points.empty()) {
+        if (element.name == "vertex" && !points_read) {
+            points_read = true;
             const auto sinks = make_sinks(element, *pose, wide);
             if (pose->points.empty() && element.count > 0) return body.bad("the points have no x, y and z");
             GARLAND_CHECK(body.read_items(element, sinks));
