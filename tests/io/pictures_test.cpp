@@ -10,6 +10,7 @@
 #include "io/project/open_project.h"
 #include "io/sources/open_source.h"
 
+#include <assimp/Exporter.hpp>
 #include <assimp/Importer.hpp>
 #include <assimp/material.h>
 #include <assimp/scene.h>
@@ -106,6 +107,55 @@ class PicturesTest : public QObject {
             }
         }
         QVERIFY2(files >= 3 && pictures >= 6, qPrintable(QString("%1 files, %2 pictures").arg(files).arg(pictures)));
+    }
+    // A quarter of a million points in four hundred pieces, each with a material and a picture of its own, which assimp
+    // writes as OBJ with its library.
+    void at_working_size() {
+        constexpr unsigned pieces = 400, side = 25;
+        Folder folder;
+        auto scene = std::make_unique<aiScene>();
+        scene->mRootNode = new aiNode;
+        scene->mNumMeshes = scene->mNumMaterials = scene->mRootNode->mNumMeshes = pieces;
+        scene->mMeshes = new aiMesh*[pieces];
+        scene->mMaterials = new aiMaterial*[pieces];
+        scene->mRootNode->mMeshes = new unsigned[pieces];
+        for (unsigned m = 0; m < pieces; ++m) {
+            scene->mRootNode->mMeshes[m] = m;
+            auto* mesh = scene->mMeshes[m] = new aiMesh;
+            mesh->mMaterialIndex = m;
+            mesh->mPrimitiveTypes = aiPrimitiveType_POLYGON;
+            mesh->mNumVertices = side * side;
+            mesh->mVertices = new aiVector3D[side * side];
+            for (unsigned i = 0; i < side * side; ++i)
+                mesh->mVertices[i] = {static_cast<float>(i % side), static_cast<float>(m),
+                                      static_cast<float>(i / side)};
+            mesh->mNumFaces = (side - 1) * (side - 1);
+            mesh->mFaces = new aiFace[mesh->mNumFaces];
+            for (unsigned f = 0; f < mesh->mNumFaces; ++f) {
+                const unsigned at = f / (side - 1) * side + f % (side - 1);
+                mesh->mFaces[f].mNumIndices = 4;
+                mesh->mFaces[f].mIndices = new unsigned[4]{at, at + 1, at + side + 1, at + side};
+            }
+            auto* material = scene->mMaterials[m] = new aiMaterial;
+            const aiString name("paper " + std::to_string(m)), file("pictures/paper " + std::to_string(m) + ".png");
+            material->AddProperty(&name, AI_MATKEY_NAME);
+            material->AddProperty(&file, AI_MATKEY_TEXTURE_DIFFUSE(0));
+        }
+        Assimp::Exporter exporter;
+        QCOMPARE(exporter.Export(scene.get(), "obj", folder / "lamps.obj"), aiReturn_SUCCESS);
+        const PosePtr pose = first_pose(folder / "lamps.obj");
+        QVERIFY(pose);
+        QCOMPARE(pose->points.size(), std::size_t(pieces) * side * side);
+        QCOMPARE(pose->faces->pictures.size(), std::size_t(pieces));
+        for (std::size_t f = 0; f < pose->faces->count(); ++f) { // each face has the picture of the piece it lies in
+            const auto m = static_cast<int>(pose->points[pose->faces->corners[pose->faces->starts[f]]].y);
+            const std::string& name = pose->faces->materials[pose->faces->material_of[f]];
+            const auto picture = pose->faces->pictures.find(name);
+            QVERIFY2(picture != pose->faces->pictures.end(), name.c_str());
+            QCOMPARE(picture->second, folder / ("pictures/paper " + std::to_string(m) + ".png"));
+        }
+        QVERIFY(write_ply(folder / "lamps.ply", *pose, PlyForm::little_endian, Existing::replace));
+        QVERIFY((*read_ply(folder / "lamps.ply"))->faces->pictures == pose->faces->pictures);
     }
     // UsdPreviewSurface and UsdUVTexture as their specification has them (Pixar's USD, "UsdPreviewSurface Proposal").
     void bound_materials_of_usd() {

@@ -207,7 +207,8 @@ class GltfReader : GltfValues {
             if (material.extras.IsObject() && material.extras.Has(gltf_picture) &&
                 material.extras.Get(gltf_picture).IsString()) {
                 const auto& picture = material.extras.Get(gltf_picture).Get<std::string>();
-                if (!picture.empty()) faces->pictures[material.name] = picture;
+                // Materials without a name cannot be told apart later, nor their pictures.
+                if (!picture.empty() && !material.name.empty()) faces->pictures[material.name] = picture;
             }
             faces->material_of.assign(faces->count(), 0);
         }
