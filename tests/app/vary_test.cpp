@@ -39,6 +39,57 @@ struct AtWork : Opened {
 class VaryTest : public QObject {
     Q_OBJECT
   private slots:
+    void cards_have_menus_of_their_own() {
+        AtWork o(4);
+        o.window.document().edit("set up", [](Project& p) -> Result<void> {
+            for (const double to : {10.0, 20.0}) {
+                Spread s;
+                s.id = SpreadId(p.next_id++), s.to = to;
+                p.arrangements[0].spreads.push_back(s);
+            }
+            return {};
+        });
+        QTRY_COMPARE(o.varying.findChildren<SpreadCard*>().size(), 2);
+        auto tos = [&] {
+            std::vector<double> out;
+            for (const Spread& s : o.first().spreads) out.push_back(s.to);
+            return out;
+        };
+        // By the menu key, and what is asked for by its words; a card's own corner belongs to the card.
+        auto choose = [&](int card, const QString& words) {
+            SpreadCard* shown = nullptr;
+            for (auto* one : o.varying.findChildren<SpreadCard*>()) {
+                if (one->id() == o.first().spreads[static_cast<std::size_t>(card)].id) shown = one;
+            }
+            QVERIFY(shown);
+            QContextMenuEvent asked(QContextMenuEvent::Keyboard, QPoint(3, 3), shown->mapToGlobal(QPoint(3, 3)));
+            QApplication::sendEvent(shown, &asked);
+            auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+            QVERIFY(menu);
+            for (QAction* action : menu->actions()) {
+                if (action->text() != words) continue;
+                QVERIFY2(action->isEnabled(), qPrintable(words));
+                QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(action).center());
+                settle();
+                return;
+            }
+            QFAIL(qPrintable("no entry " + words));
+        };
+        choose(0, "Duplicate");
+        QCOMPARE(tos(), (std::vector<double>{10, 10, 20}));
+        QVERIFY(o.first().spreads[0].id != o.first().spreads[1].id);
+        QTRY_COMPARE(o.varying.findChildren<SpreadCard*>().size(), 3);
+        choose(2, "Move up");
+        QCOMPARE(tos(), (std::vector<double>{10, 20, 10}));
+        choose(1, "Switch off");
+        QVERIFY(!o.spread(1).on);
+        choose(0, "Remove");
+        QCOMPARE(tos(), (std::vector<double>{20, 10}));
+        QTRY_COMPARE(o.varying.findChildren<SpreadCard*>().size(), 2);
+        for (int k = 0; k < 4; ++k) o.window.document().undo().undo(); // one step each
+        QCOMPARE(tos(), (std::vector<double>{10, 20}));
+        QVERIFY(o.spread(0).on && o.spread(1).on);
+    }
     void every_kind_can_be_pressed() {
         AtWork o(3);
         for (const char* kind : {"grid", "box", "ring", "rings", "curve"}) {

@@ -2,6 +2,7 @@
 
 #include "app/document/colouring.h"
 #include "app/panels/vary/histogram.h"
+#include "app/panels/vary/spread_words.h"
 #include "core/base/numbers.h"
 
 #include <QRandomGenerator>
@@ -12,44 +13,6 @@
 namespace garland {
 
 namespace {
-
-QString number(double v, int decimals = 2) {
-    return QString::fromStdString(short_number(v, decimals));
-}
-
-QString heading(const V3d& axis) {
-    if (axis.x == 0 && axis.z == 0) return axis.y < 0 ? QObject::tr("downward") : QObject::tr("upward");
-    if (axis.y == 0 && axis.z == 0) return axis.x > 0 ? QObject::tr("x") : QObject::tr("−x");
-    if (axis.y == 0 && axis.x == 0) return axis.z > 0 ? QObject::tr("z") : QObject::tr("−z");
-    return QObject::tr("(%1, %2, %3)").arg(number(axis.x), number(axis.y), number(axis.z));
-}
-
-QString how_driven(const Spread& s, std::int64_t copies) {
-    switch (s.by.kind) {
-    case Driver::chance:
-        return s.by.bell ? QObject::tr("by <b>chance</b>, most in the middle,") : QObject::tr("by <b>chance</b>,");
-    case Driver::order_step:
-    case Driver::order_total: return QObject::tr("by <b>order</b>,");
-    case Driver::order_loop: return QObject::tr("by <b>order</b>, round a loop,");
-    case Driver::even: return QObject::tr("<b>evenly</b> without clumps,");
-    case Driver::even_space: return QObject::tr("<b>evenly</b>, neighbours as different as can be,");
-    case Driver::noise: return QObject::tr("by <b>noise</b>, patches <b>%1 m</b> wide,").arg(number(s.by.noise.patch));
-    case Driver::gradient:
-        return s.by.gradient.along_path ? QObject::tr("by <b>gradient</b> along the path,")
-                                        : QObject::tr("by <b>gradient</b> along %1,").arg(heading(s.by.gradient.axis));
-    case Driver::distance:
-        return s.by.distance.reach > 0
-                   ? QObject::tr("by <b>distance</b>, up to <b>%1 m</b> away,").arg(number(s.by.distance.reach))
-                   : QObject::tr("by <b>distance</b>, to the farthest copy,");
-    case Driver::zone: return QObject::tr("by <b>zones</b>, at every moment,");
-    case Driver::sound: return QObject::tr("by <b>sound</b>, band by band,");
-    case Driver::attribute:
-        return QObject::tr("by the attribute <b>%1</b>,")
-            .arg(QString::fromStdString(s.by.carrier.attribute).toHtmlEscaped());
-    }
-    static_cast<void>(copies);
-    return {};
-}
 
 constexpr Driver drivers[] = {Driver::chance,   Driver::order_step, Driver::order_total, Driver::order_loop,
                               Driver::even,     Driver::even_space, Driver::noise,       Driver::gradient,
@@ -62,43 +25,6 @@ auto driven_by(std::initializer_list<Driver> list) {
 }
 
 } // namespace
-
-QString sentence(const Spread& s, std::int64_t copies) {
-    static const char* names[] = {
-        QT_TRANSLATE_NOOP("garland", "Delay"),          QT_TRANSLATE_NOOP("garland", "Speed"),
-        QT_TRANSLATE_NOOP("garland", "Visibility"),     QT_TRANSLATE_NOOP("garland", "Size"),
-        QT_TRANSLATE_NOOP("garland", "Turn"),           QT_TRANSLATE_NOOP("garland", "Variant"),
-        QT_TRANSLATE_NOOP("garland", "Wobble strength")};
-    QString out =
-        QStringLiteral("<b>%1</b> %2 ").arg(QObject::tr(names[static_cast<int>(s.target)]), how_driven(s, copies));
-    if (s.by.kind == Driver::attribute && s.by.carrier.as_it_is) {
-        out += QObject::tr("the value unchanged");
-    } else if (s.by.kind == Driver::order_step) {
-        out += QObject::tr("every copy <b>%1</b> than the one before, the first %2")
-                   .arg(value_words(s.target, s.to), value_words(s.target, s.from));
-        if (s.target != Target::delay && s.target != Target::speed && s.target != Target::size) {
-            out = out.left(out.lastIndexOf(QObject::tr("every copy"))) +
-                  QObject::tr("every copy <b>%1</b> more than the one before, the first %2")
-                      .arg(value_words(s.target, s.to), value_words(s.target, s.from));
-        }
-    } else if (s.by.kind == Driver::order_total) {
-        out += QObject::tr("from <b>%1</b> at the first to <b>%2</b> at the last of %3 copies")
-                   .arg(value_words(s.target, s.from), value_words(s.target, s.to))
-                   .arg(copies);
-    } else if (s.by.kind == Driver::order_loop) {
-        out += QObject::tr("from <b>%1</b>, the one after the last at <b>%2</b>")
-                   .arg(value_words(s.target, s.from), value_words(s.target, s.to));
-    } else if (s.target == Target::delay && s.from == 0 && s.to > 0) {
-        out += QObject::tr("up to <b>%1</b>").arg(value_words(s.target, s.to));
-    } else {
-        out +=
-            QObject::tr("from <b>%1</b> to <b>%2</b>").arg(value_words(s.target, s.from), value_words(s.target, s.to));
-    }
-    if (s.strength.share < 1) out += QObject::tr(", at %1 % strength").arg(number(s.strength.share * 100));
-    if (s.meets) out += QObject::tr(", agreeing at frame %1").arg(number(s.meets->value));
-    if (!s.strength.keys.empty()) out += QObject::tr(", strength keyed");
-    return out;
-}
 
 Quantity unit_of(Target target) {
     switch (target) {
@@ -208,18 +134,61 @@ void SpreadCard::add_head(QVBoxLayout* column) {
     });
     head->addWidget(pattern_, 0, Qt::AlignTop);
     auto* remove = make_button(tr("Remove"), tr("Remove this spread"));
-    connect(remove, &QPushButton::clicked, this, [this] {
-        const ArrangementId owner = owner_;
-        const SpreadId id = id_;
-        Document& document = document_; // the card goes with its spread
-        if (viewing_.shown_spread() == id) viewing_.show_spread({});
-        document.edit(tr("Remove a spread"), [&](Project& p) -> Result<void> {
-            if (auto* a = p.arrangement(owner)) std::erase_if(a->spreads, [&](const S& s) { return s.id == id; });
-            return {};
-        });
-    });
+    connect(remove, &QPushButton::clicked, this, &SpreadCard::remove);
     head->addWidget(remove, 0, Qt::AlignTop);
     column->addLayout(head);
+    add_card_menu(this, [this] { return menu(); });
+}
+
+// The spreads of the arrangement change as a list, and this card may go with it.
+void SpreadCard::edit_list(const QString& words,
+                           const std::function<void(Project&, std::vector<S>&, std::size_t)>& change) {
+    const ArrangementId owner = owner_;
+    const SpreadId id = id_;
+    Document& document = document_;
+    document.edit(words, [&](Project& p) -> Result<void> {
+        Arrangement* a = p.arrangement(owner);
+        if (!a) return {};
+        const std::size_t place = place_of(a->spreads, id);
+        if (place < a->spreads.size()) change(p, a->spreads, place);
+        return {};
+    });
+}
+
+void SpreadCard::remove() {
+    if (viewing_.shown_spread() == id_) viewing_.show_spread({});
+    edit_list(tr("Remove a spread"), [](Project&, std::vector<S>& list, std::size_t place) {
+        list.erase(list.begin() + static_cast<std::ptrdiff_t>(place));
+    });
+}
+
+std::optional<CardMenu> SpreadCard::menu() {
+    const Arrangement* a = document_.project().arrangement(owner_);
+    const S* s = spread();
+    if (!a || !s) return {};
+    CardMenu out;
+    out.on = s->on, out.place = place_of(a->spreads, id_), out.count = a->spreads.size();
+    const QPointer<SpreadCard> card(this);
+    out.set_on = [card](bool on) {
+        if (card) card->edit(on ? tr("Switch a spread on") : tr("Switch a spread off"), [on](S& one) { one.on = on; });
+    };
+    out.duplicate = [card] {
+        if (!card) return;
+        card->edit_list(tr("Duplicate a spread"), [](Project& p, std::vector<S>& list, std::size_t place) {
+            S other = list[place];
+            other.id = SpreadId(p.next_id++);
+            list.insert(list.begin() + static_cast<std::ptrdiff_t>(place) + 1, std::move(other));
+        });
+    };
+    out.move = [card](int by) {
+        if (!card) return;
+        card->edit_list(tr("Move a spread"),
+                        [by](Project&, std::vector<S>& list, std::size_t place) { move_entry(list, place, by); });
+    };
+    out.remove = [card] {
+        if (card) card->remove();
+    };
+    return out;
 }
 
 void SpreadCard::add_amounts(QVBoxLayout* column) {
@@ -485,7 +454,7 @@ void SpreadCard::refresh() {
     const GivenValues* given = given_by(*document_.show(), owner_, id_);
     const auto copies = given ? static_cast<std::int64_t>(given->values.size()) : 0;
     on_->setChecked(s->on);
-    words_->setText(sentence(*s, copies));
+    words_->setText(spread_words(*s, copies));
     words_->setEnabled(s->on);
     target_->setCurrentIndex(static_cast<int>(s->target));
     driver_->setCurrentIndex(static_cast<int>(s->by.kind));

@@ -3,8 +3,10 @@
 
 #include "app/document/viewing.h"
 #include "app/panels/common/fields.h"
+#include "app/panels/vary/card_menu.h"
 #include "app/widgets/curve_edit.h"
 
+#include <QPointer>
 #include <QToolButton>
 #include <set>
 
@@ -12,8 +14,6 @@ namespace garland {
 
 class Histogram;
 
-// "Delay by noise, up to 24 frames later, patches 3 m wide", with its main words bold.
-QString sentence(const Spread& spread, std::int64_t copies);
 // from … to of a new spread, and the unit its numbers have.
 void usual_amounts(Spread& spread);
 Quantity unit_of(Target target);
@@ -31,6 +31,10 @@ class SpreadCard : public QFrame {
     using S = Spread;
     void edit(const QString& words, const std::function<void(S&)>& change, const QString& merge = {});
     const S* spread() const;
+    void edit_list(const QString& words,
+                   const std::function<void(Project&, std::vector<S>& list, std::size_t place)>& change);
+    void remove();
+    std::optional<CardMenu> menu();
     void add_head(QVBoxLayout* column);
     void add_amounts(QVBoxLayout* column);
     void add_driver_rows(QVBoxLayout* column);

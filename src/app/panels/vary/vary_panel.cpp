@@ -2,6 +2,7 @@
 
 #include "app/panels/vary/drive_tab.h"
 #include "app/panels/vary/spread_card.h"
+#include "app/panels/vary/spread_words.h"
 #include "core/base/numbers.h"
 #include "core/project/varying.h"
 
@@ -422,7 +423,7 @@ void VaryPanel::refresh() {
     if (a && a->single_out) {
         if (const Arrangement* from = document_.project().arrangement(a->single_out->from)) {
             for (const Spread& s : from->spreads) {
-                if (s.on) others += QStringLiteral("<br>") + sentence(s, copies_in(*from));
+                if (s.on) others += QStringLiteral("<br>") + spread_words(s, copies_in(*from));
             }
             others = tr("From \"%1\", with the same values:").arg(QString::fromStdString(from->name).toHtmlEscaped()) +
                      others;

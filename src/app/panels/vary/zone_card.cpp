@@ -79,16 +79,54 @@ void ZoneCard::add_head(QVBoxLayout* column) {
     words_->setWordWrap(true);
     head->addWidget(words_, 1);
     auto* remove = make_button(tr("Remove"), tr("Remove this zone, and let what it alone plays go by its own clock"));
-    connect(remove, &QPushButton::clicked, this, [this] {
-        Document& document = document_; // the card goes with its zone
-        const ZoneId id = id_;
-        document.edit(tr("Remove a zone"), [&](Project& p) -> Result<void> {
-            remove_zone(p, id);
-            return {};
-        });
-    });
+    connect(remove, &QPushButton::clicked, this, &ZoneCard::remove);
     head->addWidget(remove, 0, Qt::AlignTop);
     column->addLayout(head);
+    add_card_menu(this, [this] { return menu(); });
+}
+
+// The zones change as a list, and this card may go with it.
+void ZoneCard::edit_list(const QString& words, const std::function<void(Project&, std::size_t)>& change) {
+    const ZoneId id = id_;
+    Document& document = document_;
+    document.edit(words, [&](Project& p) -> Result<void> {
+        const std::size_t place = place_of(p.zones, id);
+        if (place < p.zones.size()) change(p, place);
+        return {};
+    });
+}
+
+void ZoneCard::remove() {
+    edit_list(tr("Remove a zone"), [](Project& p, std::size_t place) { remove_zone(p, p.zones[place].id); });
+}
+
+std::optional<CardMenu> ZoneCard::menu() {
+    const Project& project = document_.project();
+    const Zone* z = project.zone(id_);
+    if (!z) return {};
+    CardMenu out;
+    out.on = z->on, out.place = place_of(project.zones, id_), out.count = project.zones.size();
+    const QPointer<ZoneCard> card(this);
+    out.set_on = [card](bool on) {
+        if (card) card->edit(on ? tr("Switch a zone on") : tr("Switch a zone off"), [on](Zone& one) { one.on = on; });
+    };
+    out.duplicate = [card] {
+        if (!card) return;
+        card->edit_list(tr("Duplicate a zone"), [](Project& p, std::size_t place) {
+            Zone other = p.zones[place];
+            other.id = ZoneId(p.next_id++);
+            other.name += " 2";
+            p.zones.insert(p.zones.begin() + static_cast<std::ptrdiff_t>(place) + 1, std::move(other));
+        });
+    };
+    out.move = [card](int by) {
+        if (card)
+            card->edit_list(tr("Move a zone"), [by](Project& p, std::size_t place) { move_entry(p.zones, place, by); });
+    };
+    out.remove = [card] {
+        if (card) card->remove();
+    };
+    return out;
 }
 
 void ZoneCard::add_shape(QVBoxLayout* column) {

@@ -3,9 +3,11 @@
 
 #include "app/document/viewing.h"
 #include "app/panels/common/fields.h"
+#include "app/panels/vary/card_menu.h"
 #include "app/widgets/curve_edit.h"
 
 #include <QLineEdit>
+#include <QPointer>
 
 namespace garland {
 
@@ -20,6 +22,9 @@ class ZoneCard : public QFrame {
     void edit(const QString& words, const std::function<void(Zone&)>& change, const QString& merge = {});
     // Changes the key at the playhead; a zone with one key has that everywhere.
     void edit_key(const QString& words, const std::function<void(ZoneKey&)>& change, const QString& merge);
+    void edit_list(const QString& words, const std::function<void(Project&, std::size_t place)>& change);
+    void remove();
+    std::optional<CardMenu> menu();
     void add_head(QVBoxLayout* column);
     void add_shape(QVBoxLayout* column);
     void add_edges(QVBoxLayout* column);
