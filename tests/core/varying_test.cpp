@@ -256,6 +256,35 @@ class VaryingTest : public QObject {
         const auto left = twin_state(*show(), first().id, 48);
         QVERIFY(left->near_twins < state->near_twins && near->nudges.size() < done->nudges.size() + 1);
     }
+    void copies_that_a_zone_starts_are_parted() { // a wall that passes five of them in every output frame
+        first().layout.count = 20;
+        first().layout.spacing = 1;
+        Timing& t = *p_.timing(first().timing);
+        t.after.mode = OutsideMode::repeat;
+        Zone wall;
+        wall.id = ZoneId(p_.next_id++);
+        wall.shape = ZoneShape::wall;
+        wall.keys = {{OutputFrame(1), V3d(-60, 0, 0)}, {OutputFrame(101), V3d(440, 0, 0)}};
+        p_.zones = {wall};
+        first().play.by = PlayBy::starts;
+        const ShowPtr before = show();
+        QCOMPARE(before->arrangements[0].clocks.playing()->visits(7).size(), std::size_t(1));
+        QVERIFY(twin_state(*before, first().id, 240)->twins > 15);
+        for (const bool whole : {true, false}) {
+            first().by_hand.nudges.clear();
+            const auto done = part_twins(*before, p_, first().id, {0, whole, {}, {}});
+            QVERIFY2(done, done ? "" : describe(done.error()).c_str());
+            QCOMPARE(done->left, std::int64_t(0));
+            first().by_hand.nudges = done->nudges;
+            for (const Nudge& n : done->nudges) QVERIFY(!whole || n.frames == std::round(n.frames));
+            QCOMPARE(twin_state(*show(), first().id, 240)->twins, std::int64_t(0));
+        }
+        // Where what plays them begins again and again, nothing can be promised.
+        first().by_hand.nudges.clear();
+        first().play.start_again = true;
+        const auto refused = part_twins(*show(), p_, first().id, {});
+        QVERIFY(!refused && refused.error().message.find("no delays can be worked out") != std::string::npos);
+    }
     void copies_that_stand_together_cannot_be_parted() { // played once in 100 of 400 frames, and held
         p_.settings.range = {1, 400};
         p_.settings.twins_only_moving = false;

@@ -1,5 +1,7 @@
 #include "core/project/clock_pieces.h"
 
+#include "core/time/frame_steps.h"
+
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -191,9 +193,7 @@ ClockPieces clock_pieces(const ArrangementShow& arrangement, std::size_t copy, d
 }
 
 Result<void> valid_tables(FrameRange frames, double tolerance, int per_frame) {
-    if (!frames.valid())
-        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.advise(
-            "give the first frame first"));
+    GARLAND_CHECK(validate(FrameSteps{frames}));
     if (!(tolerance > 0) || tolerance > 1)
         return fail(Error{ErrorCode::invalid, fmt::format("a tolerance of {} source frames", tolerance)}.advise(
             "choose more than 0 and at most 1"));

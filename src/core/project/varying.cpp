@@ -213,6 +213,8 @@ class TwinParter {
 
   private:
     using Copies = std::vector<std::uint32_t>;
+    Result<void> begin(const ArrangementShow& a);
+    CopyClocks clocks_now(const ArrangementShow& a) const;
     Result<Parted> part_speed(const Copies& copies, const std::vector<double>& delays, const PartRule& rule);
     Result<void> part_speeds(const ArrangementShow& a, const TwinRule& rule, double apart);
     Result<std::int64_t> twins(const ArrangementShow& a, const CopyClocks& clocks, TwinRule rule, bool all) const;
@@ -221,8 +223,10 @@ class TwinParter {
     const PartOrder& order_;
     Progress& progress_;
     std::map<CopyId, double> nudges_;
-    std::vector<CopyClock> clocks_; // of the arrangement, as they are parted so far
-    Copies near_, place_;           // neighbours of each copy; its place among the copies of one speed
+    std::vector<CopyClock> clocks_;  // of the arrangement, as they are parted so far, each from where it runs
+    std::vector<double> later_;      // of these delays: what a start, or what plays it, gives a copy; output frames
+    std::vector<std::uint8_t> runs_; // 0: nothing ever starts it
+    Copies near_, place_;            // neighbours of each copy; its place among the copies of one speed
     std::int64_t moved_ = 0, all_ = 0, left_ = 0, far_ = 0;
     double total_ = 0, most_ = 0, apart_ = 0;
 };
@@ -245,20 +249,25 @@ Result<Parted> TwinParter::part_speed(const Copies& copies, const std::vector<do
 // Copies of one speed are compared with each other; those of different speeds drift apart by themselves, mostly.
 Result<void> TwinParter::part_speeds(const ArrangementShow& a, const TwinRule& rule, double apart) {
     std::map<double, Copies> by_rate;
-    for (std::uint32_t i = 0; i < a.clocks.size(); ++i) by_rate[a.clocks[i].rate].push_back(i);
+    for (std::uint32_t i = 0; i < a.clocks.size(); ++i) {
+        if (runs_[i]) by_rate[a.clocks[i].rate].push_back(i);
+    }
+    // What starts copies does it at any moment: whole frames are rounded to afterwards, half of one at most.
+    const bool round = order_.whole_frames && a.clocks.playing();
     for (const auto& [rate, copies] : by_rate) {
         if (progress_.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         PartRule part;
         part.apart = apart / rate;
         part.period = a.plan.loop() / rate;
-        part.whole_frames = order_.whole_frames;
+        part.whole_frames = order_.whole_frames && !round;
+        if (round) part.apart += 1;
         if (order_.low) part.low = *order_.low;
         if (order_.high) part.high = *order_.high;
         std::vector<double> delays;
         for (std::uint32_t i : copies) delays.push_back(clocks_[i].delay);
         GARLAND_TRY(parted, part_speed(copies, delays, part));
         for (std::size_t k = 0; k < copies.size(); ++k) {
-            const double by = parted.delays[k] - delays[k];
+            const double exact = parted.delays[k] - delays[k], by = round ? std::round(exact) : exact;
             if (std::abs(by) > 1e-9) nudges_[a.places[copies[k]].id] += by;
             clocks_[copies[k]].delay += by;
         }
@@ -289,13 +298,57 @@ Result<std::int64_t> TwinParter::twins(const ArrangementShow& a, const CopyClock
     return std::count(found.begin(), found.end(), std::uint8_t(1));
 }
 
-Result<void> TwinParter::part(const ArrangementShow& a) {
-    if (a.clocks.playing()) {
-        return fail(Error{ErrorCode::invalid,
-                          fmt::format("\"{}\" is played by {}: which delays pull its copies apart cannot be worked out",
-                                      a.spec.name, to_text(a.clocks.playing()->levels().rule().kind))}
-                        .advise("give them a spread of delay or speed, and look at the twins again"));
+// Since when each copy runs: a start of its own makes it later too, and so does what starts it. A zone is seen through
+// a copy's delay, so that a later copy is reached later by as much.
+Result<void> TwinParter::begin(const ArrangementShow& a) {
+    clocks_.assign(a.clocks.begin(), a.clocks.end());
+    later_.assign(clocks_.size(), 0);
+    runs_.assign(clocks_.size(), 1);
+    const CopyPlaying* playing = a.clocks.playing();
+    if (playing && (order_.low || order_.high))
+        return fail(
+            Error{ErrorCode::invalid, "delays of copies that are started by something cannot be kept between limits"}
+                .advise("leave the limits out"));
+    bool whole_set = true; // not some of the copies of another arrangement
+    for (std::uint32_t i = 0; i < clocks_.size(); ++i) whole_set &= a.clocks.played(i) == i;
+    if (playing) {
+        const Play& play = playing->play();
+        const bool once = play.by == PlayBy::starts && play.leaving == Leaving::go_on && !play.start_again;
+        if (!once || !whole_set || a.clocks.changing() > 0)
+            return fail(
+                Error{ErrorCode::invalid,
+                      fmt::format("\"{}\" is played by {} in a way for which no delays can be worked out that pull its "
+                                  "copies apart",
+                                  a.spec.name, to_text(playing->levels().rule().kind))}
+                    .advise("only copies that are started once and go on can be pulled apart; give the others a spread "
+                            "of delay or speed, and look at the twins again"));
     }
+    for (std::uint32_t i = 0; i < clocks_.size(); ++i) {
+        if (!playing) {
+            later_[i] = a.clocks.shift_of(i);
+        } else if (const auto visits = playing->visits(i); visits.empty()) {
+            runs_[i] = 0;
+        } else {
+            const double from = std::isfinite(visits.front().from) ? visits.front().from : playing->starts()[i];
+            later_[i] = from - a.plan.first().value;
+        }
+        clocks_[i].delay += later_[i];
+    }
+    return {};
+}
+
+// The clocks as they are parted so far.
+CopyClocks TwinParter::clocks_now(const ArrangementShow& a) const {
+    if (!a.clocks.playing()) return CopyClocks(clocks_);
+    std::vector<CopyClock> own = clocks_;
+    for (std::size_t i = 0; i < own.size(); ++i) own[i].delay -= later_[i];
+    CopyClocks out(std::move(own));
+    out.set_playing(a.clocks.playing_whole());
+    return out;
+}
+
+Result<void> TwinParter::part(const ArrangementShow& a) {
+    GARLAND_CHECK(begin(a));
     const TwinRule rule = twin_rule(show_, a);
     const double apart = least_apart(a.plan, a.clock, show_.settings.range, rule, order_.whole_frames);
     if (apart <= 0) {
@@ -306,14 +359,11 @@ Result<void> TwinParter::part(const ArrangementShow& a) {
     apart_ = std::max(apart_, apart);
     near_ = order_.neighbours > 0 ? nearest_copies(a.places.list(), order_.neighbours) : Copies{};
     place_.assign(a.clocks.size(), UINT32_MAX);
-    // A start of its own makes a copy later too.
-    clocks_.assign(a.clocks.begin(), a.clocks.end());
-    for (std::uint32_t i = 0; i < clocks_.size(); ++i) clocks_[i].delay += a.clocks.shift_of(i);
-    const CopyClocks before_clocks(clocks_);
+    const CopyClocks before_clocks = clocks_now(a);
     GARLAND_CHECK(part_speeds(a, rule, apart));
     // What was promised is looked at: copies may stand still together however far apart their delays are.
     const bool all = order_.neighbours == 0;
-    const CopyClocks now(clocks_);
+    const CopyClocks now = clocks_now(a);
     GARLAND_TRY(before, twins(a, before_clocks, rule, all));
     GARLAND_TRY(after, twins(a, now, rule, all));
     if (before > 0 && after >= before) {
