@@ -36,7 +36,7 @@ Result<SpreadId> spread_of(const Project& project, int number) {
     }
     return fail(Error{ErrorCode::not_found, n == 0 ? std::string("the project has no spread to colour by")
                                                    : fmt::format("there is no spread {}: there are {}", number, n)}
-                    .advise("garland-cli info PROJECT lists the spreads")
+                    .advise("they are counted over all arrangements from 1, as they stand in Vary")
                     .keeping("nothing was written"));
 }
 
@@ -229,8 +229,7 @@ int preview_command(const PreviewWords& w, Output out) {
         }
         return exit_fine;
     }
-    if (!camera && !out.json)
-        fmt::print(stderr, "note: the camera has no keys: pictures are seen as the project was saved\n");
+    if (!camera && !out.json) say("note: the camera has no keys: pictures are seen as the project was saved\n");
     const std::vector<HeardSound> sounds = heard_sounds(project, opened->project.sources);
     auto done = preview(*opened->show, project, sounds, *order, progress);
     if (!done) return report_error(done.error(), out);
@@ -238,14 +237,17 @@ int preview_command(const PreviewWords& w, Output out) {
         print_json({{"files", done->files}, {"frames", done->frames}, {"kept", done->kept}, {"bytes", done->bytes}});
         return exit_fine;
     }
-    const std::string kept =
-        done->kept
-            ? fmt::format("; {} kept", counted(done->kept, "picture was there and is", "pictures were there and are"))
-            : std::string();
+    const bool movie = movie_of(order->as).has_value();
+    std::string kept;
+    if (done->kept)
+        kept = movie
+                   ? fmt::format("; {} made before it was stopped", counted(done->kept, "of them was", "of them were"))
+                   : fmt::format("; {} kept",
+                                 counted(done->kept, "picture was there and is", "pictures were there and are"));
     if (done->files.empty()) {
-        fmt::print("nothing to do{}\n", kept);
+        fmt::print("nothing to do{}\n", movie ? "; it is there" : kept);
     } else {
-        fmt::print("{} in {}, {}{}\n", counted(done->frames, "frame", "frames"),
+        fmt::print("{} in {}, {}{}\n", counted(done->frames + (movie ? done->kept : 0), "frame", "frames"),
                    done->files.size() == 1
                        ? done->files.front()
                        : fmt::format("{} files from {} on", done->files.size(), done->files.front()),

@@ -92,8 +92,7 @@ struct MovieWriter::Inside {
     AVPacket* packet = nullptr;
     SwsContext* scale = nullptr;
     std::int64_t pictures = 0;
-    std::size_t samples = 0; // given to the encoder so far
-    std::vector<std::uint8_t> rgba;
+    std::size_t samples = 0;       // given to the encoder so far
     std::uint64_t at = 0, end = 0; // in the file
 
     ~Inside() {
@@ -154,6 +153,8 @@ struct MovieWriter::Inside {
         case MovieKind::mp4:
             av_opt_set(video->priv_data, "crf", "17", 0);
             av_opt_set(video->priv_data, "preset", "fast", 0);
+            // That tree reads memory that nobody has set (libx264 164): the same pictures gave other bytes each time.
+            av_opt_set(video->priv_data, "x264-params", "mbtree=0", 0);
             break;
         case MovieKind::webm:
             av_opt_set(video->priv_data, "crf", "24", 0);
@@ -292,12 +293,17 @@ Result<std::unique_ptr<MovieWriter>> MovieWriter::start(Order order) {
 }
 
 Result<void> MovieWriter::add(const Picture& picture) {
-    Inside& in = *in_;
-    if (picture.width != in.order.width || picture.height != in.order.height)
+    if (picture.width != in_->order.width || picture.height != in_->order.height)
         return fail(ErrorCode::invalid, "a picture of another size");
-    in.rgba = shown_8(picture, in.order.exposure);
+    return add(shown_8(picture, in_->order.exposure));
+}
+
+Result<void> MovieWriter::add(const std::vector<std::uint8_t>& shown) {
+    Inside& in = *in_;
+    if (shown.size() != static_cast<std::size_t>(in.order.width) * static_cast<std::size_t>(in.order.height) * 4)
+        return fail(ErrorCode::invalid, "a picture of another size");
     if (const int r = av_frame_make_writable(in.frame); r < 0) return in.wrong("a picture cannot be written", r);
-    const std::uint8_t* from[] = {in.rgba.data()};
+    const std::uint8_t* from[] = {shown.data()};
     const int stride[] = {in.order.width * 4};
     sws_scale(in.scale, from, stride, 0, in.order.height, in.frame->data, in.frame->linesize);
     in.frame->pts = in.pictures++;

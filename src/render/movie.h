@@ -41,6 +41,8 @@ class MovieWriter {
     static Result<std::unique_ptr<MovieWriter>> start(Order order);
     ~MovieWriter();
     Result<void> add(const Picture& picture);
+    // As shown_8() gives it, with the order's exposure.
+    Result<void> add(const std::vector<std::uint8_t>& shown);
     Result<void> finish();
 
   private:

@@ -2,12 +2,16 @@
 
 #include "core/base/numbers.h"
 #include "core/project/value_range.h"
+#include "core/time/frame_steps.h"
 #include "io/handoff/file_names.h"
+#include "io/project/project_file.h"
+#include "render/movie_frames.h"
 #include "render/picture_file.h"
 
 #include <algorithm>
 #include <filesystem>
 #include <fmt/format.h>
+#include <iterator>
 
 namespace garland {
 
@@ -29,9 +33,7 @@ const As& kind(PreviewAs as) {
 
 Result<void> check(const PreviewOrder& order) {
     GARLAND_CHECK(validate(order.look));
-    if (order.frames.range.last < order.frames.range.first || order.frames.step < 1)
-        return fail(Error{ErrorCode::invalid, "the range of frames is empty"}.advise(
-            "give first:last, with last at or after first"));
+    GARLAND_CHECK(validate(order.frames));
     const auto movie = movie_of(order.as);
     GARLAND_CHECK(validate_name(order.name, !movie));
     if (!movie) return {};
@@ -164,6 +166,101 @@ Result<PreviewEstimate> estimate(const PreviewOrder& order, Progress& progress) 
     return out;
 }
 
+namespace {
+
+Error existing_files(const PreviewEstimate& size, const PreviewOrder& order) {
+    const bool movie = movie_of(order.as).has_value();
+    return Error{ErrorCode::exists, counted(size.existing, "file already exists", "files already exist")}
+        .at(movie ? picture_path(order, 0) : order.folder)
+        .keeping("nothing was written")
+        .advise(movie ? "choose another name, or replace it"
+                      : "choose another name, keep those that are there, or replace them");
+}
+
+// Everything that a movie's pictures depend on: where one word of it differs they are made anew.
+std::string movie_key(const Show& show, const Project& project, const PreviewOrder& order, const PreviewLook& look) {
+    std::string key =
+        "These are the pictures of a movie that is not finished yet. It goes on from them when it is begun "
+        "again with the same\nwords; they are removed when it is complete.\n\n";
+    auto to = std::back_inserter(key);
+    fmt::format_to(to,
+                   "{} × {}, {} samples, shutter {}, {} motion steps, transparent {}, ground {}, colour {}, spread "
+                   "{}, exposure {}, thickness {}, floor {} {} {}\n",
+                   look.width, look.height, look.samples, look.shutter, look.motion_steps, look.transparent,
+                   to_text(look.ground), to_text(look.colour), look.spread.value, look.exposure, look.thickness,
+                   look.floor.x, look.floor.y, look.floor.z);
+    const PreviewOverlay& o = order.overlay;
+    fmt::format_to(to, "overlay {} {} {} {}\n", o.frame, o.time, o.project, o.colours);
+    if (const auto& c = order.camera)
+        fmt::format_to(to, "camera {} {} {}, {}, {}, {}, {}\n", c->target.x, c->target.y, c->target.z, c->distance,
+                       c->azimuth, c->elevation, c->field_of_view);
+    for (const ArrangementShow& a : show.arrangements) {
+        if (!a.usable) continue;
+        for (const std::string& file : a.sampler.source()->files()) {
+            std::error_code none;
+            const auto changed = std::filesystem::last_write_time(file, none).time_since_epoch().count();
+            fmt::format_to(to, "{} {} {}\n", file, std::filesystem::file_size(file, none), changed);
+        }
+    }
+    return key + project_text(project);
+}
+
+Result<std::unique_ptr<MovieWriter>> start_movie(const Project& project, std::span<const HeardSound> sounds,
+                                                 const PreviewOrder& order) {
+    MovieWriter::Order m;
+    m.path = picture_path(order, 0), m.kind = *movie_of(order.as);
+    m.width = order.look.width, m.height = order.look.height;
+    m.rate = project.settings.rate;
+    m.alpha = order.look.transparent;
+    m.exposure = order.look.exposure;
+    if (order.sound) m.sound = mixed_sound(project, sounds, order.frames);
+    m.existing = existing_of(order);
+    return MovieWriter::start(std::move(m));
+}
+
+// A movie as it grows: pictures go into it, and beside it until it is complete.
+class MovieInWork {
+  public:
+    static Result<MovieInWork> start(const Show& show, const Project& project, std::span<const HeardSound> sounds,
+                                     const PreviewOrder& order, const PreviewLook& look) {
+        GARLAND_TRY(writer, start_movie(project, sounds, order));
+        GARLAND_TRY(frames, MovieFrames::beside(picture_path(order, 0), movie_key(show, project, order, look),
+                                                look.width, look.height));
+        return MovieInWork(std::move(writer), std::move(frames), order.look.exposure);
+    }
+    // Whether the picture was made by an earlier try; it goes into the movie then.
+    Result<bool> had(std::int64_t frame) {
+        const auto shown = frames_.find(frame);
+        if (!shown) return false;
+        GARLAND_CHECK(writer_->add(*shown));
+        return true;
+    }
+    Result<void> add(std::int64_t frame, const Picture& picture) {
+        GARLAND_CHECK(frames_.keep(frame, picture, exposure_));
+        return writer_->add(picture);
+    }
+    Result<void> finish() {
+        GARLAND_CHECK(writer_->finish());
+        frames_.remove();
+        return {};
+    }
+    // It is not finished; how many pictures are kept for when it is begun again.
+    std::size_t stop() {
+        const std::size_t kept = frames_.count();
+        if (kept == 0) frames_.remove();
+        return kept;
+    }
+
+  private:
+    MovieInWork(std::unique_ptr<MovieWriter> writer, MovieFrames frames, double exposure)
+        : writer_(std::move(writer)), frames_(std::move(frames)), exposure_(exposure) {}
+    std::unique_ptr<MovieWriter> writer_;
+    MovieFrames frames_;
+    double exposure_;
+};
+
+} // namespace
+
 Result<PreviewDone> preview(const Show& show, const Project& project, std::span<const HeardSound> sounds,
                             const PreviewOrder& order, Progress& progress,
                             const std::function<void(std::int64_t, const Picture&)>& finished) {
@@ -171,12 +268,7 @@ Result<PreviewDone> preview(const Show& show, const Project& project, std::span<
     PreviewLook look = order.look;
     GARLAND_CHECK(mark_twins(show, look, progress));
     const auto movie = movie_of(order.as);
-    if (size.existing > 0 && order.existing == PreviewExisting::refuse)
-        return fail(Error{ErrorCode::exists, counted(size.existing, "file already exists", "files already exist")}
-                        .at(movie ? picture_path(order, 0) : order.folder)
-                        .keeping("nothing was written")
-                        .advise(movie ? "choose another name, or replace it"
-                                      : "choose another name, keep those that are there, or replace them"));
+    if (size.existing > 0 && order.existing == PreviewExisting::refuse) return fail(existing_files(size, order));
     if (movie && size.existing > 0 && order.existing == PreviewExisting::keep)
         return PreviewDone{{}, 0, order.frames.count(), 0}; // a movie is complete or not there
     std::error_code made;
@@ -184,25 +276,23 @@ Result<PreviewDone> preview(const Show& show, const Project& project, std::span<
     if (made)
         return fail(Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", made.message())}.at(
             order.folder));
-    std::unique_ptr<MovieWriter> writer;
+    std::optional<MovieInWork> growing;
     if (movie) {
-        MovieWriter::Order m;
-        m.path = picture_path(order, 0), m.kind = *movie;
-        m.width = order.look.width, m.height = order.look.height;
-        m.rate = project.settings.rate;
-        m.alpha = order.look.transparent;
-        m.exposure = order.look.exposure;
-        if (order.sound) m.sound = mixed_sound(project, sounds, order.frames);
-        m.existing = existing_of(order);
-        GARLAND_TRY(started, MovieWriter::start(std::move(m)));
-        writer = std::move(started);
+        GARLAND_TRY(started, MovieInWork::start(show, project, sounds, order, look));
+        growing.emplace(std::move(started));
     }
     PreviewDone done;
     const std::int64_t count = order.frames.count();
     std::int64_t n = 0;
     auto stopped = [&](Error error) -> tl::unexpected<Error> {
-        error.kept = movie ? "nothing was written"
-                           : fmt::format("{} complete", counted(done.frames + done.kept, "picture is", "pictures are"));
+        auto pictures = [](std::int64_t n) { return counted(n, "picture is", "pictures are"); };
+        if (const std::size_t kept = growing ? growing->stop() : 0; kept > 0) {
+            error.kept = fmt::format("no movie was written; {} kept for when it is begun again",
+                                     pictures(static_cast<std::int64_t>(kept)));
+        } else {
+            error.kept = movie ? std::string("nothing was written")
+                               : fmt::format("{} complete", pictures(done.frames + done.kept));
+        }
         return tl::unexpected(std::move(error));
     };
     for (std::int64_t f = order.frames.range.first; f <= order.frames.range.last; f += order.frames.step, ++n) {
@@ -214,10 +304,18 @@ Result<PreviewDone> preview(const Show& show, const Project& project, std::span<
         PartOf one(progress, static_cast<double>(n) / static_cast<double>(count),
                    static_cast<double>(n + 1) / static_cast<double>(count));
         one.report(0, fmt::format("frame {}", f));
+        if (movie) {
+            if (progress.cancelled())
+                return stopped(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", f)});
+            auto had = growing->had(f);
+            if (!had) return stopped(had.error());
+            done.kept += *had;
+            if (*had) continue;
+        }
         auto picture = render_frame(show, project, OutputFrame(static_cast<double>(f)), look, one, order.camera);
         if (!picture) return stopped(picture.error());
         lay_over(*picture, show, project, order, f);
-        auto written = writer ? writer->add(*picture) : write_picture(project, order, f, *picture);
+        auto written = growing ? growing->add(f, *picture) : write_picture(project, order, f, *picture);
         if (!written) return stopped(written.error());
         ++done.frames;
         if (!movie) {
@@ -227,8 +325,8 @@ Result<PreviewDone> preview(const Show& show, const Project& project, std::span<
         }
         if (finished) finished(f, *picture);
     }
-    if (writer) {
-        if (auto finish = writer->finish(); !finish) return stopped(finish.error());
+    if (growing) {
+        if (auto finish = growing->finish(); !finish) return stopped(finish.error());
         done.files.push_back(picture_path(order, 0));
         std::error_code none;
         done.bytes = static_cast<double>(std::filesystem::file_size(done.files.front(), none));

@@ -45,7 +45,7 @@ struct PreviewEstimate {
 struct PreviewDone {
     std::vector<std::string> files; // made now
     std::int64_t frames = 0;        // made now
-    std::int64_t kept = 0;
+    std::int64_t kept = 0;          // pictures that were there, or had been made for a movie that was stopped
     double bytes = 0;
 };
 
@@ -53,8 +53,9 @@ struct PreviewDone {
 // machine doesn't have, or that has no alpha: all before the first frame.
 Result<PreviewEstimate> estimate(const PreviewOrder& order, Progress& progress = Progress::none());
 
-// finished: called with every frame that is done, in order. Errors: those above; exists; those of reading; disk_full,
-// cancelled, with how many pictures are complete.
+// finished: called with every frame that is made, in order. A movie that is stopped keeps its pictures beside it
+// (movie_frames.h), and goes on from them when the same one is begun again. Errors: those above; exists; those of
+// reading; disk_full, cancelled, with how many pictures are complete.
 Result<PreviewDone> preview(const Show& show, const Project& project, std::span<const HeardSound> sounds,
                             const PreviewOrder& order, Progress& progress = Progress::none(),
                             const std::function<void(std::int64_t, const Picture&)>& finished = {});

@@ -345,14 +345,19 @@ void HandoffPanel::write_pictures() {
                                       }));
             HandoffAnswer answer;
             for (const auto& f : done.files) answer.files << QString::fromStdString(f);
-            answer.text = done.files.empty() ? tr("Nothing to do: all pictures were there.")
+            const bool movie = movie_of(order.as).has_value();
+            const std::int64_t frames = done.frames + (movie ? done.kept : 0);
+            answer.text = done.files.empty() ? movie ? tr("Nothing to do: the movie is there.")
+                                                     : tr("Nothing to do: all pictures were there.")
                                              : tr("%1 traced into %2, %3.")
-                                                   .arg(QString::fromStdString(counted(done.frames, "frame", "frames")),
+                                                   .arg(QString::fromStdString(counted(frames, "frame", "frames")),
                                                         done.files.size() == 1 ? answer.files.front() : folder,
                                                         QString::fromStdString(byte_count(done.bytes)));
             answer.kind = preview_word;
             if (done.kept == 0) answer.amount = amount_of(order);
-            if (done.kept > 0 && !done.files.empty()) answer.text += tr(" %1 were there and are kept.").arg(done.kept);
+            if (done.kept > 0 && !done.files.empty())
+                answer.text += movie ? tr(" %1 of them had been made before it was stopped.").arg(done.kept)
+                                     : tr(" %1 were there and are kept.").arg(done.kept);
             return answer;
         });
 }
