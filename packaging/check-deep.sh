@@ -8,15 +8,21 @@ sanitizers() {
     say "Address and undefined-behaviour sanitizers: core, formats, command line, window"
     cmake --preset asan-ubsan -DGARLAND_BENCHMARKS=OFF >/dev/null && cmake --build --preset asan-ubsan || stop "the sanitizer build failed"
     QTEST_FUNCTION_TIMEOUT=3600000 ASAN_OPTIONS=detect_leaks=0:allocator_may_return_null=1 UBSAN_OPTIONS="halt_on_error=1:print_stacktrace=1:suppressions=$PWD/cmake/ubsan.txt" \
-        xvfb-run -a -s "-screen 0 1280x800x24" ctest --test-dir build/asan-ubsan --output-on-failure ||
+        xvfb-run -a -s "-screen 0 1280x800x24" ctest --test-dir build/asan-ubsan -j 2 --output-on-failure ||
         stop "the address or undefined-behaviour sanitizer found something"
     say "The monkey, ten minutes"
     GARLAND_MONKEY_SECONDS="${GARLAND_MONKEY_SECONDS:-600}" GARLAND_MONKEY_SEED=$RANDOM QTEST_FUNCTION_TIMEOUT=3600000 ASAN_OPTIONS=detect_leaks=0 UBSAN_OPTIONS="halt_on_error=1:print_stacktrace=1:suppressions=$PWD/cmake/ubsan.txt" \
         xvfb-run -a -s "-screen 0 1280x800x24" build/asan-ubsan/tests/app_tests --case MonkeyTest || stop "the monkey found something"
-    say "Thread sanitizer: core and command line"
-    cmake --preset tsan -DGARLAND_APP=OFF -DGARLAND_BENCHMARKS=OFF >/dev/null && cmake --build --preset tsan --target core_tests cli_tests || stop "the thread sanitizer build failed"
-    QTEST_FUNCTION_TIMEOUT=3600000 TSAN_OPTIONS="halt_on_error=1 history_size=7 die_after_fork=0 suppressions=$PWD/cmake/tsan.txt" ctest --test-dir build/tsan -R 'core_tests|cli_tests' --output-on-failure ||
-        stop "the thread sanitizer found something"
+    say "Thread sanitizer: core, command line, jobs, Lanes"
+    cmake --preset tsan -DGARLAND_BENCHMARKS=OFF >/dev/null && cmake --build --preset tsan --target core_tests cli_tests app_tests || stop "the thread sanitizer build failed"
+    export QTEST_FUNCTION_TIMEOUT=3600000 TSAN_OPTIONS="halt_on_error=1 history_size=7 die_after_fork=0 suppressions=$PWD/cmake/tsan.txt"
+    ctest --test-dir build/tsan -j 2 -R 'core_tests|cli_tests' --output-on-failure || stop "the thread sanitizer found something"
+    # Without OpenGL, whose drivers are built without it.
+    local case
+    for case in DocumentTest VaryTest LayoutTest MonkeyTest; do
+        GARLAND_MONKEY_SECONDS=60 QT_QPA_PLATFORM=offscreen build/tsan/tests/app_tests --case $case || stop "the thread sanitizer found something in $case"
+    done
+    unset QTEST_FUNCTION_TIMEOUT TSAN_OPTIONS
 }
 
 fuzzers() {
@@ -103,6 +109,42 @@ full_disk() {
     echo "  an edit, a bake, all outputs, pictures, a movie and a fast copy were refused in words; nothing was lost, nothing was left"
 }
 
+# From some write on nothing fits any more, wherever it goes, standard error too. No output may end by a signal or say
+# that it is done, and whatever is there must be complete; sets of files are all there or not at all.
+full_at_any_write() {
+    say "A disk that is full from some write on"
+    local work what n code there all refused=0 cli=build/release/src/garland-cli
+    work=$(mktemp -d)
+    $cli demo "$work" --only quay --quiet >/dev/null
+    for what in shared-poses references viewer "posed-copies --as ply" "one-source --source 1 --as npy" "posed-copies --as usdc" "posed-copies --as usda" "one-source --source 1 --as usdc"; do
+        rm -rf "$work/whole"
+        # shellcheck disable=SC2086
+        $cli handoff "$work/quay.garland" --what $what --out "$work/whole" --frames 1:6 --quiet >/dev/null || stop "$what could not be written"
+        all=$(find "$work/whole" -type f ! -name '*.handoff.*' | wc -l)
+        for n in 1 2 3 5 8 13 20 40 80 160 320 640; do
+            rm -rf "$work/out"
+            mkdir "$work/out"
+            # shellcheck disable=SC2086
+            strace -qq -f -o /dev/null -e trace=write,writev,pwrite64 -e inject=write,writev,pwrite64:error=ENOSPC:when=$n+ $cli handoff "$work/quay.garland" --what $what --out "$work/out" --frames 1:6 --quiet >/dev/null 2>&1 && code=0 || code=$?
+            [ "$code" -lt 128 ] || stop "$what ended by a signal when the disk was full at write $n"
+            [ -z "$(find "$work/out" -name '.garland.*')" ] || stop "$what left something temporary when the disk was full at write $n"
+            there=0
+            while read -r file; do
+                cmp -s "$work/out/$file" "$work/whole/$file" || stop "$file of $what is not complete when the disk was full at write $n"
+                there=$((there + 1))
+            done < <(find "$work/out" -type f ! -name '*.handoff.*' -printf '%P\n')
+            if [ "$code" -eq 0 ]; then
+                [ "$there" -eq "$all" ] || stop "$what said that it was done, and was not"
+                break
+            fi
+            refused=$((refused + 1))
+            [ "$what" = "posed-copies --as ply" ] || [ "$there" -eq 0 ] || [ "$there" -eq "$all" ] || stop "$what was there in part when the disk was full at write $n"
+        done
+    done
+    rm -rf "$work"
+    echo "  refused $refused times; no output ended by a signal, and none was there in part"
+}
+
 # As a user gets them; only root can make a clean root.
 packages() {
     say "The packages: built, looked over, installed in a clean root, started, removed"
@@ -139,6 +181,7 @@ deep() {
     install_missing $deep_packages
     kills
     full_disk
+    full_at_any_write
     killed_windows
     fuzzers
     sanitizers

@@ -30,6 +30,9 @@ struct Output {
     bool quiet = false; // no progress
 };
 
+// Words beside the answer, on standard error. Nothing happens where that is closed or full.
+void say(std::string_view words);
+
 // "A:B" or "A:B:STEP", or one frame.
 struct FrameList {
     double first = 1, last = 1, step = 1;

@@ -47,7 +47,7 @@ int run_edit(const Words& w, const Change& change, Output out) {
     const std::string to = w.out.empty() ? w.project : w.out;
     if (!w.dry_run && piped) {
         fmt::print("{}", project_text(*project));
-        fmt::print(stderr, "{}{}\n", done->words, done->note.empty() ? "" : "; " + done->note);
+        say(fmt::format("{}{}\n", done->words, done->note.empty() ? "" : "; " + done->note));
         return exit_fine;
     }
     if (!w.dry_run) {

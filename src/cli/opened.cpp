@@ -23,7 +23,7 @@ std::size_t cache_bytes() {
 Result<Project> load(const std::string& path, ProjectStamp* stamp) {
     std::string note;
     const auto tell = [&] {
-        if (!note.empty()) fmt::print(stderr, "garland-cli: {}: {}\n", path == "-" ? "standard input" : path, note);
+        if (!note.empty()) say(fmt::format("garland-cli: {}: {}\n", path == "-" ? "standard input" : path, note));
     };
     if (path != "-") {
         GARLAND_TRY(project, load_project(path, stamp, &note));
@@ -58,20 +58,20 @@ Result<Opened> open(const std::string& path, Progress& progress) {
 void warn_missing(const Opened& opened) {
     for (const ArrangementShow& a : opened.show->arrangements) {
         if (!a.shown.set->problem.empty())
-            fmt::print(stderr, "garland-cli: the arrangement \"{}\" has no copies: {}\n", a.spec.name,
-                       a.shown.set->problem);
+            say(fmt::format("garland-cli: the arrangement \"{}\" has no copies: {}\n", a.spec.name,
+                            a.shown.set->problem));
         if (!a.shown.set->note.empty())
-            fmt::print(stderr, "garland-cli: the arrangement \"{}\": {}\n", a.spec.name, a.shown.set->note);
+            say(fmt::format("garland-cli: the arrangement \"{}\": {}\n", a.spec.name, a.shown.set->note));
     }
     auto tell = [](const std::optional<Error>& problem) {
-        if (problem) fmt::print(stderr, "garland-cli: {}\n", describe(*problem));
+        if (problem) say(fmt::format("garland-cli: {}\n", describe(*problem)));
     };
     for (const auto& entry : opened.project.sources.zones) tell(entry.second.problem);
     for (const auto& entry : opened.project.sources.sounds) tell(entry.second.problem);
     for (const auto& entry : opened.project.sources.moving) tell(entry.second.problem);
     for (const MissingSource& m : opened.project.missing) {
         const SourceSpec* spec = opened.project.project.source(m.id);
-        fmt::print(stderr, "garland-cli: the source \"{}\" is not there: {}\n", spec->name, describe(m.error));
+        say(fmt::format("garland-cli: the source \"{}\" is not there: {}\n", spec->name, describe(m.error)));
     }
 }
 

@@ -31,6 +31,11 @@ void print_json(const nlohmann::ordered_json& json) {
     fmt::print("{}\n", answer.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
 }
 
+void say(std::string_view words) {
+    // Where nobody can be told there is nobody to tell: what was done stays done.
+    static_cast<void>(std::fwrite(words.data(), 1, words.size(), stderr));
+}
+
 void listen_to_signals() {
     for (const int number : {SIGINT, SIGTERM}) {
         struct sigaction action {};
@@ -49,14 +54,14 @@ int signal_received() {
 
 int report_error(const Error& error, Output out) {
     if (out.json) print_json({{"error", error_json(error)}});
-    fmt::print(stderr, "garland-cli: {}\n", describe(error));
+    say(fmt::format("garland-cli: {}\n", describe(error)));
     return exit_error;
 }
 
 TerminalProgress::TerminalProgress(Output out) : shown_(!out.quiet && ::isatty(STDERR_FILENO)) {}
 
 TerminalProgress::~TerminalProgress() {
-    if (shown_ && last_ >= 0) fmt::print(stderr, "\r\033[K");
+    if (shown_ && last_ >= 0) say("\r\033[K");
 }
 
 void TerminalProgress::report(double share, std::string_view what) {
@@ -65,7 +70,7 @@ void TerminalProgress::report(double share, std::string_view what) {
     const int now = static_cast<int>(share * 100);
     if (now == last_) return;
     last_ = now;
-    fmt::print(stderr, "\r{:3d} %  {}\033[K", now, what);
+    say(fmt::format("\r{:3d} %  {}\033[K", now, what));
     std::fflush(stderr);
 }
 

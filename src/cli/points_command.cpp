@@ -57,8 +57,8 @@ int points_command(const std::string& path, const std::string& out) {
     Lines lines;
     const auto done = write_points_of(path, out, lines);
     if (done) return 0;
-    fmt::print(stderr, "{}\n", describe(done.error()));
-    return 1;
+    say(fmt::format("{}\n", describe(done.error())));
+    return points_refused;
 }
 
 } // namespace garland

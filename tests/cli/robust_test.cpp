@@ -229,6 +229,19 @@ class RobustTest : public QObject {
             QVERIFY2(a.err.contains("standard output"), line);
         }
         QVERIFY(shell("$G table p.garland --frames 1:9 --out /dev/full --replace", here()).err.contains("is a device"));
+        // Nor does it end the program that nobody can be told.
+        for (const char* words : {"2> /dev/full", "2>&-"}) {
+            const QString to(words);
+            QCOMPARE(shell("$G info /nowhere " + to, here()).code, 1);
+            const Answer tempo = shell("$G edit p.garland tempo --beats-per-minute 90 --dry-run " + to, here());
+            QVERIFY2(tempo.code == 0, qPrintable(tempo.out));
+        }
+        // What is said where standard error is closed does not land in the file that is written next.
+        QCOMPARE(
+            shell("cp p.garland quiet.garland; $G edit quiet.garland marker --at 7 --name bell 2>&- >&-", here()).code,
+            0);
+        QCOMPARE(shell("$G edit quiet.garland tempo --beats-per-minute 90 --dry-run", here()).code, 0);
+        QVERIFY(folder_.read("quiet.garland").find("bell") != std::string::npos);
     }
     void limits_are_errors() {
         // A file-size limit of 40 KB, 32 open files, and little memory.

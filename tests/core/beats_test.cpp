@@ -4,6 +4,7 @@
 
 #include "core/time/beats.h"
 #include "core/time/time_words.h"
+#include "support/patience.h"
 
 #include <random>
 
@@ -116,7 +117,7 @@ class BeatsTest : public QObject {
     void rests_reach_exactly_as_far_as_the_pose_stays() { // against plain sampling
         std::mt19937 random(71);
         std::uniform_int_distribution<int> step(1, 4), value(0, 2), mode(0, 4), count(0, 2), coin(0, 1);
-        for (int round = 0; round < 400; ++round) {
+        for (int round = 0; round < 400 / testing::patience; ++round) {
             Timing t = timing_of("0:0");
             t.map.keys.clear();
             const int keys = 1 + round % 5;

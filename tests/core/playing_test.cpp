@@ -8,6 +8,7 @@
 #include "core/drivers/crossings.h"
 #include "core/drivers/distance_grid.h"
 #include "core/drivers/noise_driver.h"
+#include "support/patience.h"
 
 #include <gsl/gsl_integration.h>
 #include <random>
@@ -371,7 +372,7 @@ class PlayingTest : public QObject {
     }
     void the_furthest_level_never_goes_back() {
         std::mt19937 random(21);
-        for (int round = 0; round < 60; ++round) {
+        for (int round = 0; round < 60 / testing::patience; ++round) {
             std::vector<Zone> zones{random_zone(random), random_zone(random)};
             zones[1].id = ZoneId(10);
             zones[0].inverted = zones[1].inverted = false;

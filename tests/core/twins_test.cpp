@@ -2,6 +2,7 @@
 #include "support/notation.h"
 
 #include "core/copies/twins.h"
+#include "support/patience.h"
 
 #include <random>
 #include <set>
@@ -105,15 +106,16 @@ class TwinsTest : public QObject {
         QCOMPARE(capacity(181, 1), 181);
     }
     void a_crowd_in_lockstep_is_one_group() { // 20 000 copies within ten frames: two hundred million pairs
+        const std::size_t crowd = 20'000 / testing::patience;
         const TimingPlan plan(timing_of("1:0 241:240"));
         const SourceClock wide = clock_of_frames(0, 240);
-        std::vector<CopyClock> copies(20'000);
-        for (std::size_t i = 0; i < copies.size(); ++i) copies[i] = {static_cast<double>(i) / 2000, 1};
+        std::vector<CopyClock> copies(crowd);
+        for (std::size_t i = 0; i < crowd; ++i) copies[i] = {10.0 * i / crowd, 1};
         TwinRule rule;
         rule.most_samples = 12;
         const auto report = find_twins(plan, wide, copies, {20, 240}, rule);
         QVERIFY(report && report->groups.size() == 1);
-        QCOMPARE(report->groups[0].copies.size(), std::size_t(20'000));
+        QCOMPARE(report->groups[0].copies.size(), crowd);
         QVERIFY(report->groups[0].share > 0.9);
     }
     void who_has_a_twin_is_the_same_either_way() {

@@ -10,6 +10,7 @@
 
 #include <QElapsedTimer>
 #include <algorithm>
+#include <filesystem>
 #include <map>
 
 using namespace garland;
@@ -136,6 +137,51 @@ class PointGridsTest : public QObject {
             QVERIFY2(words.size() > 20 && words.find("hurt.vdb") != std::string::npos, words.c_str());
         }
         QVERIFY2(refused >= 6, qPrintable(QString("%1 refused, %2 read").arg(refused).arg(read)));
+    }
+    void a_bad_frame_is_missing_and_said() {
+        const Home home;
+        for (int f = 1; f <= 4; ++f)
+            write_points(home.folder / ("sparks.000" + std::to_string(f) + ".vdb"), 200, 0.5 * f);
+        const std::string bytes = home.folder.read("sparks.0003.vdb");
+        home.folder.write("sparks.0003.vdb", bytes.substr(0, bytes.size() / 2));
+        const auto source = open_source(home.folder / "sparks.0001.vdb");
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        const SourceFacts& facts = (*source)->facts();
+        QVERIFY(facts.first == 1 && facts.last == 4);
+        QCOMPARE(facts.missing, std::vector<std::int64_t>{3});
+        const auto told = std::find_if(facts.problems.begin(), facts.problems.end(), [](const SourceProblem& p) {
+            return p.frame == 3 && p.what.find("frame 3 cannot be read") != std::string::npos;
+        });
+        QVERIFY(told != facts.problems.end());
+        QVERIFY2(told->what.size() > 30, told->what.c_str()); // and why
+        QCOMPARE(pose_at(*source, 4)->points.size(), std::size_t(200));
+        // Where the first is bad, nothing is known of the others.
+        home.folder.write("sparks.0001.vdb", bytes.substr(0, bytes.size() / 3));
+        QVERIFY(!open_source(home.folder / "sparks.0001.vdb"));
+    }
+    void a_frame_that_ends_its_reader_is_missing_too() {
+        const Home home;
+        for (int f = 1; f <= 4; ++f)
+            write_points(home.folder / ("sparks.000" + std::to_string(f) + ".vdb"), 200, 0.5 * f);
+        // A reader that is killed in frame 3 until that one is left out; how often it began is counted.
+        const std::string reader = home.folder / "reader";
+        home.folder.write("reader", "#!/bin/sh\necho >> " + (home.folder / "begun") +
+                                        "\nif [ ! -e \"$3.left_out\" ]; then echo 3 > \"$3.at\"; kill -SEGV $$; fi\n"
+                                        "exec " GARLAND_CLI " \"$@\"\n");
+        std::filesystem::permissions(reader, std::filesystem::perms::owner_all);
+        qputenv("GARLAND_CLI", QByteArray::fromStdString(reader));
+        const auto source = open_source(home.folder / "sparks.0001.vdb");
+        QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+        QCOMPARE((*source)->facts().missing, std::vector<std::int64_t>{3});
+        const auto& problems = (*source)->facts().problems;
+        QVERIFY(std::any_of(problems.begin(), problems.end(), [](const SourceProblem& p) {
+            return p.what.find("frame 3 cannot be read: its reader was ended") != std::string::npos;
+        }));
+        QCOMPARE(home.folder.read("begun").size(), std::size_t(3)); // twice in frame 3, then to the end
+        // One that is killed in the first frame has nothing to go on with.
+        home.folder.write("reader", "#!/bin/sh\necho 1 > \"$3.at\"; kill -SEGV $$\n");
+        write_points(home.folder / "sparks.0001.vdb", 100);
+        QVERIFY(!open_source(home.folder / "sparks.0001.vdb"));
     }
     void without_the_command_line_it_is_said() {
         const Home home;

@@ -1,5 +1,8 @@
 #include "app/jobs/jobs.h"
 
+#include <QCoreApplication>
+#include <QEvent>
+#include <QRunnable>
 #include <algorithm>
 #include <chrono>
 #include <sys/resource.h>
@@ -15,13 +18,10 @@ void Job::report(double share, std::string_view what) {
     qint64 last = last_report_;
     if (now - last < 33 || !last_report_.compare_exchange_strong(last, now)) return;
     const QString words = QString::fromUtf8(what.data(), static_cast<qsizetype>(what.size()));
-    QMetaObject::invokeMethod(
-        this,
-        [this, share, words] {
-            what_ = words;
-            emit progressed(share, words);
-        },
-        Qt::QueuedConnection);
+    jobs_->hand_over([this, share, words] { // it lives until its end is handed over
+        what_ = words;
+        emit progressed(share, words);
+    });
 }
 
 bool Job::cancelled() const {
@@ -66,10 +66,58 @@ Jobs::Jobs(QObject* parent) : QObject(parent) {
     long_.setMaxThreadCount(std::max(3, QThread::idealThreadCount()));
 }
 
-void Jobs::yield_to_interface() {
+namespace {
+
+// The pool's threads give way to the one that answers the user.
+void yield_to_interface() {
     // On Linux a thread has a niceness of its own.
     thread_local const int done = ::setpriority(PRIO_PROCESS, static_cast<id_t>(::syscall(SYS_gettid)), 8);
     static_cast<void>(done);
+}
+
+const QEvent::Type something_handed = static_cast<QEvent::Type>(QEvent::registerEventType());
+
+// Work and answers pass between threads by locks and atomics of the standard library, whose order can be checked: Qt's
+// own are built without the thread sanitizer.
+class Run final : public QRunnable {
+  public:
+    explicit Run(std::function<void()> what) { what_ = new std::function<void()>(std::move(what)); }
+    ~Run() override { delete what_.load(); }
+    void run() override {
+        yield_to_interface();
+        std::unique_ptr<std::function<void()>> what(what_.exchange(nullptr));
+        (*what)();
+    }
+
+  private:
+    std::atomic<std::function<void()>*> what_{nullptr};
+};
+
+} // namespace
+
+void Jobs::run(QThreadPool* pool, std::function<void()> what) {
+    pool->start(new Run(std::move(what))); // which deletes it
+}
+
+void Jobs::hand_over(std::function<void()> what) {
+    {
+        const std::lock_guard held(lock_);
+        handed_.push_back(std::move(what));
+    }
+    QCoreApplication::postEvent(this, new QEvent(something_handed)); // one for each, so that none waits for another
+}
+
+bool Jobs::event(QEvent* event) {
+    if (event->type() != something_handed) return QObject::event(event);
+    std::function<void()> what;
+    {
+        const std::lock_guard held(lock_);
+        if (handed_.empty()) return true;
+        what = std::move(handed_.front());
+        handed_.pop_front();
+    }
+    what();
+    return true;
 }
 
 void Jobs::stop() {
@@ -106,6 +154,7 @@ Jobs::~Jobs() {
 
 void Jobs::add(const std::shared_ptr<Job>& job) {
     const bool lasting = job->kind() == JobKind::lasting;
+    job->jobs_ = this;
     job->pool_ = lasting ? &long_ : &quick_;
     job->clock_.start();
     jobs_.push_back(job);
@@ -118,17 +167,14 @@ void Jobs::add(const std::shared_ptr<Job>& job) {
 void Jobs::begin(Job& job) {
     job.begun_ = true;
     if (job.kind() != JobKind::lasting) return;
-    QMetaObject::invokeMethod(
-        this,
-        [this, which = &job, waited = job.clock_.elapsed()] {
-            for (const auto& one : jobs_) {
-                if (one.get() != which) continue; // it may have ended since
-                one->idle_ = waited;              // waiting for a thread is no work
-                one->paused_from_ = std::max(one->paused_from_, waited);
-            }
-            emit changed();
-        },
-        Qt::QueuedConnection);
+    hand_over([this, which = &job, waited = job.clock_.elapsed()] {
+        for (const auto& one : jobs_) {
+            if (one.get() != which) continue; // it may have ended since
+            one->idle_ = waited;              // waiting for a thread is no work
+            one->paused_from_ = std::max(one->paused_from_, waited);
+        }
+        emit changed();
+    });
 }
 
 void Jobs::remove(Job* job) {

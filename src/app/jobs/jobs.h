@@ -11,10 +11,14 @@
 #include <QString>
 #include <QThreadPool>
 #include <atomic>
+#include <deque>
 #include <functional>
 #include <memory>
+#include <mutex>
 
 namespace garland {
+
+class Jobs;
 
 enum class JobKind {
     interactive, // answers what the user is looking at (poses, pictures, estimates): not listed, never waits for long
@@ -60,6 +64,7 @@ class Job : public QObject, public Progress {
     friend class Jobs;
     QString title_, what_;
     JobKind kind_;
+    Jobs* jobs_ = nullptr;              // who started it
     QThreadPool* pool_ = nullptr;       // whose thread it has
     qint64 idle_ = 0, paused_from_ = 0; // milliseconds
     std::atomic<bool> cancelled_{false}, begun_{false};
@@ -87,20 +92,17 @@ class Jobs : public QObject {
                         std::function<void(Result<T>)> done, JobKind kind = JobKind::lasting) {
         auto job = std::make_shared<Job>(title, kind);
         add(job);
-        job->pool_->start([this, job, work = std::move(work), done = std::move(done),
-                           target = QPointer<QObject>(receiver)]() mutable {
-            yield_to_interface();
+        run(job->pool_, [this, job, work = std::move(work), done = std::move(done),
+                         target = QPointer<QObject>(receiver)]() mutable {
             begin(*job);
             auto result =
                 std::make_shared<Result<T>>(job->cancelled() ? fail(ErrorCode::cancelled, "stopped") : work(*job));
-            QMetaObject::invokeMethod(
-                this,
-                [this, job = std::move(job), result, done, target] { // the job ends on the interface thread
-                    remove(job.get());
-                    if (job->dropped()) *result = fail(ErrorCode::cancelled, "stopped");
-                    if (target) done(std::move(*result));
-                },
-                Qt::QueuedConnection);
+            work = nullptr; // what it holds is let go of here, not on the interface thread
+            hand_over([this, job = std::move(job), result, done = std::move(done), target] {
+                remove(job.get()); // the job ends on the interface thread
+                if (job->dropped()) *result = fail(ErrorCode::cancelled, "stopped");
+                if (target) done(std::move(*result));
+            });
         });
         return job.get();
     }
@@ -117,12 +119,20 @@ class Jobs : public QObject {
     void started(garland::Job* job); // a lasting one
     void changed();                  // lasting ones came, began, were paused or ended
 
+  protected:
+    bool event(QEvent* event) override;
+
   private:
-    static void yield_to_interface(); // the pool's threads give way to the one that answers the user
+    friend class Job;
+    void run(QThreadPool* pool, std::function<void()> what); // on one of the pool's threads
+    // Any thread: calls it on the interface thread, in the order of handing over, unless these Jobs have ended by then.
+    void hand_over(std::function<void()> what);
     void add(const std::shared_ptr<Job>& job);
     void begin(Job& job); // off the interface thread
     void remove(Job* job);
     std::vector<std::shared_ptr<Job>> jobs_;
+    std::mutex lock_; // of what was handed over
+    std::deque<std::function<void()>> handed_;
     QThreadPool quick_, long_;
 };
 

@@ -2,6 +2,7 @@
 #include "app/shell/main_window.h"
 #include "app/theme/tokens.h"
 #include "core/base/memory.h"
+#include "io/files/standard_streams.h"
 
 #include <QApplication>
 #include <cstdio>
@@ -9,6 +10,7 @@
 
 int main(int argc, char** argv) {
     using namespace garland;
+    keep_standard_streams();
     for (int i = 1; i < argc; ++i) { // answered without a display
         const std::string_view word = argv[i];
         if (word == "--version") {

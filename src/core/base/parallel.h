@@ -22,4 +22,7 @@ class FlushDenormals {
 // done. The pieces depend on the machine: a body's result must not.
 void parallel_for(std::size_t count, std::size_t grain, const std::function<void(std::size_t, std::size_t)>& body);
 
+// Calls work(); while this thread waits for loops inside of it, it begins nothing else of the pool.
+void isolated(const std::function<void()>& work);
+
 } // namespace garland

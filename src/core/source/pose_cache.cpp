@@ -1,10 +1,11 @@
 #include "core/source/pose_cache.h"
 
+#include "core/base/parallel.h"
+
 #include <atomic>
 #include <bit>
 #include <exception>
 #include <new>
-#include <tbb/task_arena.h>
 
 namespace garland {
 
@@ -39,7 +40,7 @@ Result<PosePtr> PoseCache::get(const PoseKey& key, const std::function<Result<Po
     // it must not begin other work, which may wait for this very pose.
     Result<PosePtr> pose =
         fail(Error{ErrorCode::unsupported, "the pose could not be made"}.advise("choose another frame"));
-    tbb::this_task_arena::isolate([&] {
+    isolated([&] {
         try {
             pose = make();
         } catch (const std::bad_alloc&) {

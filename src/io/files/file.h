@@ -70,8 +70,8 @@ class AtomicFile {
     std::FILE* file_ = nullptr;
     std::string path_, temporary_;
     Existing existing_ = Existing::refuse;
-    std::uint64_t written_ = 0;
-    int failed_ = 0; // errno of the first failed write
+    std::uint64_t written_ = 0, begun_ = 0; // begun: how much of it the disk was asked to take
+    int failed_ = 0;                        // errno of the first failed write
 };
 
 Result<void> write_file(const std::string& path, std::string_view text, Existing existing);

@@ -1,5 +1,6 @@
 #include "io/handoff/bake.h"
 
+#include "core/base/behind.h"
 #include "core/base/numbers.h"
 #include "core/scene/placed_copy.h"
 #include "io/handoff/file_names.h"
@@ -9,9 +10,8 @@
 #include <algorithm>
 #include <filesystem>
 #include <fmt/format.h>
-#include <future>
-#include <memory>
 #include <unordered_set>
+#include <utility>
 
 namespace garland {
 
@@ -145,45 +145,38 @@ class FrameCloser {
     // others: files that belong to the frame and are complete.
     Result<void> close(Filled filled, std::int64_t frame, std::vector<std::string> others) {
         GARLAND_CHECK(wait());
-        frame_ = frame, path_ = filled.path, others_ = std::move(others);
-        auto held = std::make_shared<Filled>(std::move(filled));
-        closing_ = std::async(std::launch::async, [held] { return close_frame(*held); });
-        return {};
+        frame_ = frame, path_ = filled.path, others_ = std::move(others), open_ = true;
+        return closing_.run([this, held = std::move(filled)]() mutable -> Result<void> {
+            GARLAND_TRY(bytes, close_frame(held));
+            bytes_ = bytes;
+            return {};
+        });
     }
     // Until the last one is complete and noted.
     Result<void> wait() {
-        if (!closing_.valid()) return {};
-        GARLAND_TRY(bytes, closing_.get());
+        if (!std::exchange(open_, false)) return {};
+        GARLAND_CHECK(closing_.wait());
         others_.push_back(path_);
         for (const std::string& file : others_) { // the frame's own file last
             done_.files.push_back(file);
             if (order_.wrote) GARLAND_CHECK(order_.wrote(file_name(file), frame_));
         }
-        done_.bytes += static_cast<double>(bytes);
+        done_.bytes += static_cast<double>(bytes_);
         return {};
     }
 
   private:
     const BakeOrder& order_;
     BakeDone& done_;
-    std::future<Result<std::uint64_t>> closing_;
+    bool open_ = false;
     std::int64_t frame_ = 0;
+    std::uint64_t bytes_ = 0;
     std::string path_;
     std::vector<std::string> others_;
+    Behind closing_; // last: ends before what it uses
 };
 
 } // namespace
-
-Result<void> validate(const FrameSteps& steps) {
-    if (!steps.range.valid() || steps.step < 1)
-        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.advise(
-            "give the first frame first"));
-    if (steps.shutter.valid()) return {};
-    return fail(Error{ErrorCode::invalid,
-                      fmt::format("{} samples over {}° of the shutter", steps.shutter.count, steps.shutter.angle)}
-                    .keeping("nothing was written")
-                    .advise("use 1 sample, or 3, 5 … 15 over 1° to 359°"));
-}
 
 Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress& progress) {
     GARLAND_CHECK(validate(order.steps()));

@@ -4,6 +4,7 @@
 #include "core/base/progress.h"
 #include "core/project/show.h"
 #include "core/scene/written_as.h"
+#include "core/time/frame_steps.h"
 #include "io/files/file.h"
 
 #include <functional>
@@ -42,9 +43,6 @@ struct BakeDone {
     std::int64_t poses = 0, copies = 0; // summed over all frames that were written
     std::int64_t kept = 0;              // frames that were complete
 };
-
-// Errors: invalid, for an empty range or samples of the shutter that cannot be.
-Result<void> validate(const FrameSteps& steps);
 
 // Errors: invalid for an empty range; those of reading the first frame.
 Result<BakeEstimate> estimate(const Show& show, const BakeOrder& order, Progress& progress = Progress::none());

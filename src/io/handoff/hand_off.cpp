@@ -19,13 +19,7 @@ Result<void> validate(const HandoffOrder& order) {
                                      [&](const HandoffOutput& o) { return o.word == order.output; });
     const bool known = output != outputs().end();
     GARLAND_CHECK(validate_name(order.name, known && output->in_frames(order.ending)));
-    const FrameRange r = order.frames.range;
-    const auto within = [](std::int64_t f) { return std::abs(static_cast<double>(f)) <= frame_limit; };
-    if (!r.valid() || order.frames.step < 1 || !within(r.first) || !within(r.last)) {
-        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}
-                        .advise("give the first frame first")
-                        .keeping("nothing was written"));
-    }
+    GARLAND_CHECK(validate(order.frames));
     if (!(order.as.unit >= 1e-6 && order.as.unit <= 1e6)) {
         return fail(
             Error{ErrorCode::invalid, "the unit of what is written must be from a millionth of a metre to 1000 km"}
@@ -45,7 +39,6 @@ Result<void> validate(const HandoffOrder& order) {
                 .keeping("nothing was written")
                 .advise("leave them out; clocks and arrays of whole frames have no moments between"));
     }
-    if (order.frames.shutter.count != 1) GARLAND_CHECK(validate(order.frames));
     if (order.each_copy && known && !output->by_copy(order.ending)) {
         return fail(Error{ErrorCode::unsupported, fmt::format("{} as {} cannot be a file a copy", output->label,
                                                               order.ending.empty() ? "it is" : order.ending.substr(1))}
@@ -174,7 +167,10 @@ Result<HandoffDone> hand_off(const HandoffInput& input, const HandoffOrder& orde
             }
             done = std::move(*written);
         }
-        GARLAND_CHECK(round_off(*output, order, key, done));
+        if (auto rounded = round_off(*output, order, key, done); !rounded)
+            return fail(std::move(rounded.error())
+                            .keeping("what was written, which is complete; only its manifest is not")
+                            .advise("make room, and hand it off again, keeping complete files"));
         return done;
     };
     auto done = work();

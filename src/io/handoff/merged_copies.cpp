@@ -1,5 +1,6 @@
 #include "io/handoff/merged_copies.h"
 
+#include "core/base/behind.h"
 #include "core/base/numbers.h"
 #include "core/scene/placed_copy.h"
 #include "io/files/staged_files.h"
@@ -61,11 +62,8 @@ Result<BakeDone> write_array(const Show& show, const BakeOrder& order, Progress&
     BakeDone done;
     std::optional<NpyWriter> out;
     std::size_t points = 0;
-    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
-        progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
-                        fmt::format("frame {}", f));
-        if (progress.cancelled()) return fail(stopped(f).keeping("nothing was written"));
-        GARLAND_TRY(posed, pose_all(show, OutputFrame(static_cast<double>(f)), progress));
+    // Placed and written while the next frame is posed.
+    auto add = [&](std::int64_t f, const std::vector<Posed>& posed) -> Result<void> {
         const Pose pose = merged_pose(posed, order.as, !out); // the first frame's faces are kept
         if (!out) {
             points = pose.points.size();
@@ -83,11 +81,21 @@ Result<BakeDone> write_array(const Show& show, const BakeOrder& order, Progress&
                     .advise("write PLY or USD, or frames in which all copies are shown"));
         }
         out->add(pose.points);
+        return {};
+    };
+    Behind adding;
+    for (std::int64_t f = order.frames.first; f <= order.frames.last; f += order.step) {
+        progress.report(static_cast<double>(f - order.frames.first) / static_cast<double>(order.frames.count()),
+                        fmt::format("frame {}", f));
+        if (progress.cancelled()) return fail(stopped(f).keeping("nothing was written"));
+        GARLAND_TRY(posed, pose_all(show, OutputFrame(static_cast<double>(f)), progress));
         for (const Posed& p : posed) {
             done.poses += static_cast<std::int64_t>(p.poses.size());
             for (std::uint32_t pick : p.picks.copies) done.copies += pick != no_pose;
         }
+        GARLAND_CHECK(adding.run([&add, f, posed = std::move(posed)] { return add(f, posed); }));
     }
+    GARLAND_CHECK(adding.wait());
     GARLAND_CHECK(out->commit());
     for (const std::string& name : {array, mesh}) {
         std::uint64_t size = 0;

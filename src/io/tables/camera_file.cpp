@@ -4,6 +4,7 @@
 #include "core/base/numbers.h"
 #include "core/base/portable_math.h"
 #include "core/project/camera_axes.h"
+#include "core/time/frame_steps.h"
 
 #include <Imath/ImathMatrixAlgo.h>
 #include <array>
@@ -162,8 +163,7 @@ std::string camera_table_row(double t, const Camera& c) {
 }
 
 Result<void> write_camera(const Project& project, const CameraOrder& order) {
-    if (order.frames.range.last < order.frames.range.first || order.frames.step < 1)
-        return fail(Error{ErrorCode::invalid, "the range of frames is empty"}.advise("give the first frame first"));
+    GARLAND_CHECK(validate(order.frames));
     if (order.frames.moments() > 10'000'000)
         return fail(Error{ErrorCode::too_large, "these are too many frames for a camera"}.advise(
             "write ten million frames or fewer"));

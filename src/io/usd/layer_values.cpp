@@ -1,6 +1,9 @@
 #include "io/usd/layer_values.h"
 
+#include "core/base/parallel.h"
+
 #include <algorithm>
+#include <fmt/compile.h>
 #include <fmt/format.h>
 #include <iterator>
 #include <xxhash.h>
@@ -58,35 +61,79 @@ std::string word_text(UsdType type, const std::string& text) {
     return type == UsdType::asset ? path_text(text) : quoted(text);
 }
 
+// The longest element: sixteen doubles of 24 characters each, with what stands between them.
+constexpr std::size_t element_text = 512;
+
 template <class T>
-void put_numbers(std::string& out, const T* at, std::size_t width, bool quat) {
-    auto to = std::back_inserter(out);
+char* put_numbers(char* to, const T* at, std::size_t width, bool quat) {
+    auto put = [&](T number) { to = fmt::format_to(to, FMT_COMPILE("{}"), number); };
     if (width == 1) {
-        fmt::format_to(to, "{}", at[0]);
-    } else if (quat) { // the real part first
-        fmt::format_to(to, "({}, {}, {}, {})", at[3], at[0], at[1], at[2]);
-    } else {
-        for (std::size_t k = 0; k < width; ++k) fmt::format_to(to, "{}{}", k ? ", " : "(", at[k]);
-        out += ')';
+        put(at[0]);
+        return to;
     }
+    for (std::size_t k = 0; k < width; ++k) {
+        *to++ = k ? ',' : '(';
+        if (k) *to++ = ' ';
+        put(at[quat ? (k + 3) % 4 : k]); // of a quaternion the real part first
+    }
+    *to++ = ')';
+    return to;
 }
 
-void put_element(std::string& out, const UsdValue& v, const UsdNumbers& layout, std::size_t i) {
+char* put_element(char* to, const UsdValue& v, const UsdNumbers& layout, std::size_t i) {
     const bool quat = v.type == UsdType::quatf || v.type == UsdType::quath;
     const std::size_t width = layout.width;
     switch (layout.component) {
-    case UsdNumbers::i32: return put_numbers(out, static_cast<const std::int32_t*>(v.numbers) + i * width, width, quat);
-    case UsdNumbers::i64: return put_numbers(out, static_cast<const std::int64_t*>(v.numbers) + i * width, width, quat);
-    case UsdNumbers::f32: return put_numbers(out, static_cast<const float*>(v.numbers) + i * width, width, quat);
-    case UsdNumbers::f64: return put_numbers(out, static_cast<const double*>(v.numbers) + i * width, width, quat);
+    case UsdNumbers::i32: return put_numbers(to, static_cast<const std::int32_t*>(v.numbers) + i * width, width, quat);
+    case UsdNumbers::i64: return put_numbers(to, static_cast<const std::int64_t*>(v.numbers) + i * width, width, quat);
+    case UsdNumbers::f32: return put_numbers(to, static_cast<const float*>(v.numbers) + i * width, width, quat);
+    case UsdNumbers::f64: return put_numbers(to, static_cast<const double*>(v.numbers) + i * width, width, quat);
     case UsdNumbers::f16: {
         float wide[4] = {};
         for (std::size_t k = 0; k < width; ++k) wide[k] = static_cast<const Imath::half*>(v.numbers)[i * width + k];
-        return put_numbers(out, wide, width, quat);
+        return put_numbers(to, wide, width, quat);
     }
-    case UsdNumbers::byte: out += static_cast<const std::uint8_t*>(v.numbers)[i] ? "true" : "false"; return;
-    case UsdNumbers::none: return;
+    case UsdNumbers::byte:
+        return fmt::format_to(to, "{}", static_cast<const std::uint8_t*>(v.numbers)[i] ? "true" : "false");
+    case UsdNumbers::none: break;
     }
+    return to;
+}
+
+// Elements [first, last) with commas between them.
+void append_elements(std::string& out, const UsdValue& v, const UsdNumbers& layout, std::size_t first,
+                     std::size_t last) {
+    constexpr std::size_t room = std::size_t(1) << 14;
+    char buffer[room];
+    char* to = buffer;
+    for (std::size_t i = first; i < last; ++i) {
+        if (i > first) *to++ = ',', *to++ = ' ';
+        to = put_element(to, v, layout, i);
+        if (static_cast<std::size_t>(to - buffer) < room - element_text) continue;
+        out.append(buffer, to);
+        to = buffer;
+    }
+    out.append(buffer, to);
+}
+
+// Large arrays in pieces, on all processors.
+std::string array_text(const UsdValue& v, const UsdNumbers& layout) {
+    constexpr std::size_t piece = std::size_t(1) << 14;
+    std::string out = "[";
+    if (v.count <= piece) {
+        append_elements(out, v, layout, 0, v.count);
+        return out += "]";
+    }
+    std::vector<std::string> parts((v.count + piece - 1) / piece);
+    parallel_for(parts.size(), 1, [&](std::size_t from, std::size_t to) {
+        for (std::size_t k = from; k < to; ++k)
+            append_elements(parts[k], v, layout, k * piece, std::min(v.count, (k + 1) * piece));
+    });
+    std::size_t size = 2 * parts.size() + 2;
+    for (const std::string& part : parts) size += part.size();
+    out.reserve(size);
+    for (std::size_t k = 0; k < parts.size(); ++k) out += k ? ", " : "", out += parts[k];
+    return out += "]";
 }
 
 std::string matrix_text(const double* m) {
@@ -101,19 +148,20 @@ std::string scalar_text(const UsdValue& v, const UsdNumbers& layout) {
     if (v.type == UsdType::boolean) return v.own[0] != 0 ? "true" : "false";
     if (v.type == UsdType::matrix4d) return matrix_text(v.own.data());
     const bool quat = v.type == UsdType::quatf || v.type == UsdType::quath;
-    std::string out;
+    char text[element_text];
+    char* end = text;
     if (layout.component == UsdNumbers::f64) {
-        put_numbers(out, v.own.data(), layout.width, quat);
+        end = put_numbers(text, v.own.data(), layout.width, quat);
     } else if (layout.component == UsdNumbers::i32 || layout.component == UsdNumbers::i64) {
         std::int64_t whole[4] = {};
         for (std::size_t k = 0; k < layout.width; ++k) whole[k] = static_cast<std::int64_t>(v.own[k]);
-        put_numbers(out, whole, layout.width, quat);
+        end = put_numbers(text, whole, layout.width, quat);
     } else {
         float narrow[4] = {};
         for (std::size_t k = 0; k < layout.width; ++k) narrow[k] = static_cast<float>(v.own[k]);
-        put_numbers(out, narrow, layout.width, quat);
+        end = put_numbers(text, narrow, layout.width, quat);
     }
-    return out;
+    return std::string(text, end);
 }
 
 const char* type_word(const UsdValue& v) {
@@ -255,13 +303,7 @@ std::string text_of(const UsdValue& v) {
     default: break;
     }
     if (!v.array) return scalar_text(v, layout);
-    out.reserve(v.count * layout.width * 10 + 2);
-    out = "[";
-    for (std::size_t i = 0; i < v.count; ++i) {
-        if (i) out += ", ";
-        put_element(out, v, layout, i);
-    }
-    return out += "]";
+    return array_text(v, layout);
 }
 
 UsdHash hash_of(const UsdValue& v) {

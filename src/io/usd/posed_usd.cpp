@@ -1,6 +1,8 @@
 #include "io/usd/posed_usd.h"
 
+#include "core/base/behind.h"
 #include "core/scene/placed_copy.h"
+#include "core/time/frame_steps.h"
 #include "io/usd/pose_prim.h"
 
 #include <fmt/format.h>
@@ -8,19 +10,8 @@
 
 namespace garland {
 
-namespace {
-
-Result<void> valid(const PosedUsdOrder& order) {
-    if (!order.frames.range.valid() || order.frames.step < 1)
-        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.advise(
-            "give the first frame first"));
-    return {};
-}
-
-} // namespace
-
 Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& order, Progress& progress) {
-    GARLAND_CHECK(valid(order));
+    GARLAND_CHECK(validate(order.frames));
     GARLAND_TRY(layer, UsdLayerWriter::create(order.path, usd_form(order.path), order.existing));
     const FrameRange range = order.frames.range;
     const std::string top = usd_identifier(order.name);
@@ -45,14 +36,8 @@ Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& orde
         }
     }
     PlacedCopy placed{order.as};
-    for (std::int64_t k = 0; k < order.frames.moments(); ++k) {
-        const double t = order.frames.moment(k).at.value;
-        progress.report(static_cast<double>(k) / static_cast<double>(order.frames.moments()),
-                        fmt::format("frame {}", t));
-        if (progress.cancelled())
-            return fail(
-                Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", t)}.keeping("nothing was written"));
-        GARLAND_TRY(all, pose_all(show, OutputFrame(t), progress));
+    // Placed and written while the next frame is posed.
+    auto add = [&](double t, const std::vector<Posed>& all) {
         for (const Posed& posed : all) {
             for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
                 const auto at = prims.find(posed.arrangement->number(i));
@@ -68,7 +53,22 @@ Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& orde
                     {placed.points, placed.normals, placed.velocities, placed.attributes(pose), order.as.attributes});
             }
         }
+    };
+    Behind adding;
+    for (std::int64_t k = 0; k < order.frames.moments(); ++k) {
+        const double t = order.frames.moment(k).at.value;
+        progress.report(static_cast<double>(k) / static_cast<double>(order.frames.moments()),
+                        fmt::format("frame {}", t));
+        if (progress.cancelled())
+            return fail(
+                Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", t)}.keeping("nothing was written"));
+        GARLAND_TRY(all, pose_all(show, OutputFrame(t), progress));
+        GARLAND_CHECK(adding.run([&add, t, all = std::move(all)]() -> Result<void> {
+            add(t, all);
+            return {};
+        }));
     }
+    GARLAND_CHECK(adding.wait());
     for (auto& [number, prim] : prims) {
         if (prim->type == "Mesh") layer.set_uniform(*prim, "token", "subdivisionScheme", usd_token("none"));
     }
@@ -82,7 +82,7 @@ Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& orde
 }
 
 Result<double> posed_usd_bytes(const Show& show, const PosedUsdOrder& order, Progress& progress) {
-    GARLAND_CHECK(valid(order));
+    GARLAND_CHECK(validate(order.frames));
     GARLAND_TRY(all, pose_all(show, OutputFrame(static_cast<double>(order.frames.range.first)), progress));
     const bool text = usd_form(order.path) == UsdForm::text;
     double each = 0, once = 2000;

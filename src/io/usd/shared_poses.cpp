@@ -3,6 +3,7 @@
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/copies/attitude.h"
+#include "core/time/frame_steps.h"
 #include "io/files/staged_files.h"
 #include "io/handoff/bake.h"
 #include "io/usd/pose_prim.h"
@@ -203,9 +204,7 @@ Result<void> measure(const std::vector<Group>& groups, const Show& show, SharedP
 }
 
 Result<void> valid(const SharedPosesOrder& order) {
-    if (!order.frames.range.valid() || order.frames.step < 1)
-        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.advise(
-            "give the first frame first"));
+    GARLAND_CHECK(validate(order.frames));
     if (order.per_frame < 1 || order.per_frame > 1000)
         return fail(Error{ErrorCode::invalid, fmt::format("{} poses per frame", order.per_frame)}.advise(
             "choose 1 to 1000; 8 is usual"));

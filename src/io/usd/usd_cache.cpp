@@ -2,6 +2,7 @@
 
 #include "core/base/numbers.h"
 #include "core/scene/placed_copy.h"
+#include "core/time/frame_steps.h"
 #include "io/files/staged_files.h"
 #include "io/sources/open_source.h"
 #include "io/usd/pose_prim.h"
@@ -105,9 +106,7 @@ class CacheWriter {
 } // namespace
 
 Result<double> usd_cache_bytes(const Show& show, const UsdCacheOrder& order, Progress& progress) {
-    if (!order.frames.valid() || order.step < 1)
-        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.advise(
-            "give the first frame first"));
+    GARLAND_CHECK(validate(order.steps()));
     GARLAND_TRY(all, pose_all(show, OutputFrame(static_cast<double>(order.frames.first)), progress));
     double each = 0, once = 400;
     for (const Posed& posed : all) {
@@ -130,9 +129,7 @@ Result<double> usd_cache_bytes(const Show& show, const UsdCacheOrder& order, Pro
 }
 
 Result<UsdCacheDone> write_usd_cache(const Show& show, const UsdCacheOrder& order, Progress& progress) {
-    if (!order.frames.valid() || order.step < 1)
-        return fail(Error{ErrorCode::invalid, "the range of frames to write ends before it starts"}.advise(
-            "give the first frame first"));
+    GARLAND_CHECK(validate(order.steps()));
     if (show.copies() != 1 || show.arrangements.size() != 1)
         return fail(Error{ErrorCode::invalid, "one retimed source is written at a time"}.advise("choose the source"));
     if (!show.arrangements.front().usable)

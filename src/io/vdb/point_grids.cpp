@@ -1,6 +1,7 @@
 #include "io/vdb/point_grids.h"
 
 #include "core/base/numbers.h"
+#include "io/files/csv.h"
 #include "io/files/run_program.h"
 #include "io/files/series.h"
 #include "io/ply/ply.h"
@@ -9,13 +10,17 @@
 #include "io/vdb/volume_file.h"
 
 #include <algorithm>
+#include <charconv>
 #include <cstdlib>
 #include <filesystem>
 #include <fmt/format.h>
 #include <openvdb/openvdb.h>
 #include <openvdb/points/PointCount.h>
 #include <openvdb/points/PointDataGrid.h>
+#include <optional>
+#include <set>
 #include <unordered_set>
+#include <utility>
 
 namespace garland {
 
@@ -25,6 +30,8 @@ namespace fs = std::filesystem;
 namespace points = openvdb::points;
 
 constexpr const char* point_kind = "ptdataidx32";
+constexpr const char* left_out_ending = ".left_out"; // beside the frames, where one of them cannot be read
+constexpr const char* at_ending = ".at";             // the number of the frame in hand
 constexpr double most_seconds = 3600;
 
 bool is_velocity(std::string_view name) {
@@ -166,22 +173,65 @@ std::string own_command() {
     return !error && fs::exists(beside, error) ? beside.string() : "garland-cli";
 }
 
-Result<void> run_own(const std::string& path, const std::string& folder, Progress& progress) {
+// What was left out so far: a frame and the reason in each line.
+std::string left_out_of(const std::string& out) {
+    std::vector<char> bytes;
+    const std::string path = out + left_out_ending;
+    if (!file_exists(path) || !read_file(path, bytes)) return {};
+    return std::string(bytes.data(), bytes.size());
+}
+
+std::vector<std::pair<std::int64_t, std::string>> frames_left_out(const std::string& out) {
+    std::vector<std::pair<std::int64_t, std::string>> all;
+    const std::string whole = left_out_of(out);
+    std::string_view text = whole;
+    while (!text.empty()) {
+        const std::string_view line = take_line(text);
+        std::int64_t frame = 0;
+        const char* const end = line.data() + line.size();
+        const auto [stop, wrong] = std::from_chars(line.data(), end, frame);
+        if (wrong == std::errc() && stop != end) all.emplace_back(frame, std::string(stop + 1, end));
+    }
+    return all;
+}
+
+Result<void> leave_out(const std::string& out, std::int64_t frame, const std::string& why) {
+    return write_file(out + left_out_ending, left_out_of(out) + fmt::format("{} {}\n", frame, why), Existing::replace);
+}
+
+// The frame that the other process had in hand.
+std::optional<std::int64_t> frame_in_hand(const std::string& out) {
+    std::vector<char> bytes;
+    std::int64_t frame = 0;
+    if (!file_exists(out + at_ending) || !read_file(out + at_ending, bytes)) return {};
+    const auto [stop, wrong] = std::from_chars(bytes.data(), bytes.data() + bytes.size(), frame);
+    return wrong == std::errc() ? std::optional(frame) : std::nullopt;
+}
+
+// A frame that ends the process twice is left out, and a new one goes on after it.
+Result<void> run_own(const std::string& path, const std::string& folder, std::int64_t first, Progress& progress) {
     ProgramRun run;
-    run.words = {own_command(), "vdb-points", fs::absolute(path).string(), folder + "/points"};
+    const std::string out = folder + "/points";
+    run.words = {own_command(), "vdb-points", fs::absolute(path).string(), out};
     run.folder = folder;
     run.limit = most_seconds;
-    GARLAND_TRY(end, run_program(run, progress));
-    if (end.code == 0) return {};
-    std::string said = end.said;
-    while (!said.empty() && (said.back() == '\n' || said.back() == ' ')) said.pop_back();
-    const auto line = said.rfind('\n');
-    return fail(
-        Error{ErrorCode::malformed, fmt::format("its points cannot be read: {}",
-                                                said.empty() ? fmt::format("the reader ended with code {}", end.code)
-                                                             : said.substr(line == said.npos ? 0 : line + 1))}
-            .at(path)
-            .advise("the file may be damaged or cut short; write it again"));
+    std::optional<std::int64_t> tried, left;
+    for (;;) {
+        GARLAND_TRY(end, run_program(run, progress));
+        if (end.code == 0) return {};
+        std::string said = end.said;
+        while (!said.empty() && (said.back() == '\n' || said.back() == ' ')) said.pop_back();
+        const auto line = said.rfind('\n');
+        said = said.empty() ? fmt::format("the reader ended with code {}", end.code)
+                            : said.substr(line == said.npos ? 0 : line + 1);
+        const auto frame = frame_in_hand(out);
+        if (end.code == points_refused || !frame || *frame == first || frame == left)
+            return fail(Error{ErrorCode::malformed, fmt::format("its points cannot be read: {}", said)}.at(path).advise(
+                "the file may be damaged or cut short; write it again"));
+        if (std::exchange(tried, frame) != frame) continue; // something else may have ended it
+        GARLAND_CHECK(leave_out(out, *frame, fmt::format("its reader was ended by it ({})", said)));
+        left = frame;
+    }
 }
 
 // The other files of a series, which the answer depends on as well.
@@ -193,6 +243,13 @@ std::string told_of(const Series& series) {
         out += fmt::format("\n{} {} {} {}", frame, file, fs::file_size(file, error), changed);
     }
     return out;
+}
+
+// The frames that the other process could not read; they are missing among what it wrote.
+void tell_unread(const std::string& beside, SourceFacts& facts) {
+    for (const auto& [frame, why] : frames_left_out(folder_of(beside) + "/points"))
+        facts.problems.push_back(
+            {fmt::format("frame {} cannot be read: {}", frame, why), "it counts as missing; write it again", frame});
 }
 
 } // namespace
@@ -243,14 +300,19 @@ Result<PosePtr> read_point_grids(const std::string& path) {
 
 Result<void> write_points_of(const std::string& path, const std::string& out, Progress& progress) {
     GARLAND_TRY(series, find_series(path));
+    std::set<std::int64_t> left_out;
+    for (const auto& [frame, why] : frames_left_out(out)) left_out.insert(frame);
     std::size_t done = 0;
     for (const auto& [frame, file] : series.files) {
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         progress.report(static_cast<double>(done++) / static_cast<double>(series.files.size()), file_name(file));
-        auto pose = read_point_grids(file);
-        if (!pose) return fail(std::move(pose.error()).at_frame(frame));
-        GARLAND_CHECK(
-            write_ply(numbered(out + ".", frame, 4, ".ply"), **pose, PlyForm::little_endian, Existing::replace));
+        const std::string to = numbered(out + ".", frame, 4, ".ply");
+        if (left_out.count(frame) || file_exists(to)) continue;
+        GARLAND_CHECK(write_file(out + at_ending, std::to_string(frame), Existing::replace));
+        const auto pose = read_point_grids(file);
+        if (!pose && frame == series.first()) return fail(Error{pose.error()}.at_frame(frame));
+        GARLAND_CHECK(pose ? write_ply(to, **pose, PlyForm::little_endian, Existing::replace)
+                           : leave_out(out, frame, pose.error().message));
     }
     return {};
 }
@@ -261,7 +323,9 @@ Result<SourcePtr> open_point_grids(const std::string& path, Progress& progress) 
     Conversion way;
     way.path = series.files.begin()->second;
     way.way = told_of(series);
-    way.make = [&](const std::string& folder, Progress& running) { return run_own(path, folder, running); };
+    way.make = [&](const std::string& folder, Progress& running) {
+        return run_own(path, folder, series.first(), running);
+    };
     way.result = [&](const std::string& folder) {
         const std::string first = numbered(folder + "/points.", series.first(), 4, ".ply");
         return file_exists(first) ? first : std::string();
@@ -274,6 +338,7 @@ Result<SourcePtr> open_point_grids(const std::string& path, Progress& progress) 
     }
     SourceFacts facts = (*inner)->facts();
     facts.format = fmt::format("OpenVDB points, {}", series.files.size() > 1 ? "series" : "file");
+    tell_unread(written, facts);
     const auto grids = read_volume_facts(series.files.begin()->second);
     for (const GridFacts& g : grids ? *grids : std::vector<GridFacts>{}) {
         if (g.type != point_kind)

@@ -20,8 +20,11 @@ bool holds_points_only(const std::string& path);
 // a file without points.
 Result<PosePtr> read_point_grids(const std::string& path);
 
-// What that process does: the file's whole series as out.0001.ply … with the numbers of their frames. Errors: those of
-// reading, with the frame, and of writing.
+// What that process does: the file's whole series as out.0001.ply … with the numbers of their frames; frames after the
+// first that cannot be read are named in out.left_out, with the reason. out.at has the number of the one in hand, so
+// that whoever started the process knows which one ended it; begun again it goes on where it was. Errors: those of
+// reading the first frame, and of writing.
+inline constexpr int points_refused = 4; // its exit code where it ends with one of these, which it says
 Result<void> write_points_of(const std::string& path, const std::string& out, Progress& progress);
 
 // Opens such a file or series by way of that process. Errors: not_found, where garland-cli is neither beside this
