@@ -309,6 +309,91 @@ class DriveTest : public QObject {
         o.window.document().undo().undo();
         QCOMPARE(o.first().pulses.size(), std::size_t(1));
     }
+    void several_zones_and_pulses_are_changed_together() {
+        Driven o("zones");
+        for (const char* shape : {"ball", "ball", "box"}) choose(o.varying, "Add a zone", shape);
+        QTRY_COMPARE(o.varying.findChildren<ZoneCard*>().size(), 3);
+        auto zone = [&](int k) -> const Zone& { return o.project().zones[static_cast<std::size_t>(k)]; };
+        auto card = [&](int k) -> ZoneCard& {
+            for (auto* c : o.varying.findChildren<ZoneCard*>()) {
+                if (c->id() == zone(k).id) return *c;
+            }
+            qFatal("no card");
+        };
+        auto join = [](QWidget& one) { QTest::mouseClick(named<QToolButton>(one, "Change together"), Qt::LeftButton); };
+        type(card(0), "Place x", "1");
+        type(card(1), "Place x", "5");
+        join(card(0)), join(card(1));
+        type(card(0), "outer edge", "3"); // typed: both get it, the third does not
+        QCOMPARE(zone(0).outer, 3.0);
+        QCOMPARE(zone(1).outer, 3.0);
+        QCOMPARE(zone(2).outer, 1.0);
+        auto* x = named<NumberField>(card(0), "Place x");
+        x->setFocus();
+        QTest::keyClick(x, Qt::Key_Up); // by as much
+        const double by = zone(0).keys[0].place.x - 1;
+        QVERIFY(by > 0);
+        QCOMPARE(zone(1).keys[0].place.x, 5 + by);
+        type(card(0), "Name of the zone", "lamp"); // a name is one's own
+        QCOMPARE(QString::fromStdString(zone(0).name), QString("lamp"));
+        QVERIFY(zone(1).name != "lamp");
+        join(card(1)); // no longer
+        type(card(0), "outer edge", "4");
+        QCOMPARE(zone(1).outer, 3.0);
+
+        click_tab(o.varying, "pulse");
+        click(o.varying, "Add pulse");
+        click(o.varying, "Add pulse");
+        QTRY_COMPARE(o.varying.findChildren<PulseCard*>().size(), 2);
+        for (auto* c : o.varying.findChildren<PulseCard*>()) join(*c);
+        type(*o.varying.findChildren<PulseCard*>()[0], "Turn", "90");
+        for (const Pulse& p : o.first().pulses) QCOMPARE(p.turn, 90.0);
+    }
+    void pulses_and_sounds_have_menus() {
+        Driven o("pulse");
+        click(o.varying, "Add pulse");
+        auto card = [&](std::size_t k) -> QWidget& {
+            for (auto* c : o.varying.findChildren<PulseCard*>()) {
+                if (c->id() == o.first().pulses[k].id) return *c;
+            }
+            qFatal("no card");
+        };
+        type(o.varying, "Lift", "2");
+        choose_in_menu(card(0), "Duplicate");
+        QTRY_COMPARE(o.varying.findChildren<PulseCard*>().size(), 2);
+        QCOMPARE(o.first().pulses[1].lift.y, 2.0);
+        QVERIFY(o.first().pulses[0].id != o.first().pulses[1].id);
+        choose_in_menu(card(1), "Switch off");
+        QVERIFY(o.first().pulses[0].on && !o.first().pulses[1].on);
+        choose_in_menu(card(1), "Move up");
+        QVERIFY(!o.first().pulses[0].on);
+        choose_in_menu(card(0), "Remove");
+        QTRY_COMPARE(o.varying.findChildren<PulseCard*>().size(), 1);
+        QVERIFY(o.first().pulses[0].on);
+
+        click_tab(o.varying, "sound");
+        SoundSamples clicks; // 120 a minute
+        for (int k = 0; k < 48000 * 6; ++k)
+            clicks.values.push_back(
+                static_cast<float>(0.9 * std::exp(-(k % 24000) / 700.0) * std::sin(2 * M_PI * 900 * k / 48000.0)));
+        QVERIFY(write_wav(o.folder / "clicks.wav", clicks));
+        o.window.document().library().add_sound(QString::fromStdString(o.folder / "clicks.wav"));
+        QTRY_COMPARE(o.varying.findChildren<SoundCard*>().size(), 1);
+        QTRY_COMPARE(o.window.document().show()->levels.sounds.size(), std::size_t(1));
+        choose_in_menu(*o.varying.findChild<SoundCard*>(), "Find beats");
+        QTRY_VERIFY(close(o.project().settings.tempo.beats_per_minute, 120, 1));
+        choose_in_menu(*o.varying.findChild<SoundCard*>(), "Duplicate");
+        QTRY_COMPARE(o.varying.findChildren<SoundCard*>().size(), 2);
+        QTRY_COMPARE(o.window.document().show()->levels.sounds.size(), std::size_t(2)); // read, as the first one
+        for (auto* c : o.varying.findChildren<SoundCard*>()) {
+            if (c->id() == o.project().sounds[0].id) {
+                choose_in_menu(*c, "Remove");
+                break;
+            }
+        }
+        QTRY_COMPARE(o.project().sounds.size(), std::size_t(1));
+        QVERIFY(o.project().sounds[0].name.ends_with(" 2"));
+    }
     void a_sound_is_read_in_the_background_and_plays_copies() {
         Driven o("sound");
         SoundSamples tone;

@@ -14,6 +14,7 @@
 #include <QAbstractItemView>
 #include <QApplication>
 #include <QComboBox>
+#include <QContextMenuEvent>
 #include <QDropEvent>
 #include <QLabel>
 #include <QLineEdit>
@@ -147,6 +148,20 @@ inline void choose(QWidget& in, const QString& name, const QString& text) {
     const int index = box->findText(text);
     QVERIFY2(index >= 0, qPrintable("no choice " + text));
     choose_at(*box, index);
+}
+// Opens a widget's own menu by the menu key, from its corner, and clicks an entry.
+inline void choose_in_menu(QWidget& of, const QString& words) {
+    QContextMenuEvent asked(QContextMenuEvent::Keyboard, QPoint(3, 3), of.mapToGlobal(QPoint(3, 3)));
+    QApplication::sendEvent(&of, &asked);
+    auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+    QVERIFY(menu);
+    for (QAction* action : menu->actions()) {
+        if (action->text() != words) continue;
+        QVERIFY2(action->isEnabled(), qPrintable(words));
+        QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(action).center());
+        return settle();
+    }
+    QFAIL(qPrintable("no entry " + words));
 }
 inline void click_at(QWidget& on, QPointF at) {
     QTest::mouseClick(&on, Qt::LeftButton, Qt::NoModifier, at.toPoint());

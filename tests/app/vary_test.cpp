@@ -62,18 +62,7 @@ class VaryTest : public QObject {
                 if (one->id() == o.first().spreads[static_cast<std::size_t>(card)].id) shown = one;
             }
             QVERIFY(shown);
-            QContextMenuEvent asked(QContextMenuEvent::Keyboard, QPoint(3, 3), shown->mapToGlobal(QPoint(3, 3)));
-            QApplication::sendEvent(shown, &asked);
-            auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
-            QVERIFY(menu);
-            for (QAction* action : menu->actions()) {
-                if (action->text() != words) continue;
-                QVERIFY2(action->isEnabled(), qPrintable(words));
-                QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(action).center());
-                settle();
-                return;
-            }
-            QFAIL(qPrintable("no entry " + words));
+            choose_in_menu(*shown, words);
         };
         choose(0, "Duplicate");
         QCOMPARE(tos(), (std::vector<double>{10, 10, 20}));

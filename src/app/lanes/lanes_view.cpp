@@ -223,6 +223,39 @@ void LanesView::resizeEvent(QResizeEvent*) {
 }
 
 // Draws the visible rows into picture_: one evaluation a pixel column and row, nothing for what is not seen.
+namespace {
+
+// One line of pixels of a row.
+struct RowLine {
+    int y = 0;
+    bool middle = false; // of its row, where marks are
+    bool marks = false;  // rows are high enough for them
+    double ratio = 1;    // pixels a logical pixel
+};
+
+// The colours of what a copy shows at each pixel, and on them what marks say.
+void paint_line(QRgb* line, const std::vector<CopyMoment>& row, const ArrangementShow& a, const RowLine& about) {
+    const Tokens& t = tokens();
+    const Ramp& ramp = Ramp::get(seamless(a) ? RampKind::cyclic : RampKind::sequential);
+    const double first = a.clock.first.value, span = std::max(a.clock.last() - a.clock.first, 1e-9);
+    const int stroke = static_cast<int>(7 * about.ratio), dot = static_cast<int>(6 * about.ratio);
+    for (int x = 0; x < static_cast<int>(row.size()); ++x) {
+        const CopyMoment& m = row[static_cast<std::size_t>(x)];
+        if (m.has(mark_absent)) continue; // bare ground
+        QRgb colour = ramp.at((m.source - first) / span);
+        if (about.marks) {
+            if (m.has(mark_held) && about.middle) colour = t.ground.rgb(); // a thin line
+            // Slanted strokes, against the way time runs.
+            if (m.has(mark_backward) && (x + about.y) % stroke == 0) colour = t.ground.rgb();
+            const bool clamped = m.has(mark_clamped_first) || m.has(mark_clamped_last);
+            if (clamped && about.middle && x % dot < 2) colour = t.alert.rgb(); // dots
+        }
+        line[x] = colour;
+    }
+}
+
+} // namespace
+
 void LanesView::render() {
     stale_ = false;
     sound_picture_ = {};
@@ -257,30 +290,13 @@ void LanesView::render() {
             const ArrangementShow* a = show.find(order_[static_cast<std::size_t>(row_index)], index);
             if (!a) continue;
             row_of(*a, index, frames, row);
-            const Ramp& ramp = Ramp::get(seamless(*a) ? RampKind::cyclic : RampKind::sequential);
-            const double first = a->clock.first.value, span = std::max(a->clock.last() - a->clock.first, 1e-9);
             const double top = thin ? static_cast<double>(k) : (row_index - layout_.scroll) * row_pixels;
             const int y0 = std::max(0, static_cast<int>(std::lround(top)));
             const int gap = row_pixels >= 6 ? 1 : 0;
             const int y1 = std::min(h, thin ? y0 + 1 : static_cast<int>(std::lround(top + row_pixels)) - gap);
-            const int middle = (y0 + y1 - 1) / 2;
             for (int y = y0; y < y1; ++y) {
-                auto* line = reinterpret_cast<QRgb*>(bits + y * stride);
-                for (int x = 0; x < w; ++x) {
-                    const CopyMoment& m = row[static_cast<std::size_t>(x)];
-                    if (m.has(mark_absent)) continue; // bare ground
-                    QRgb colour = ramp.at((m.source - first) / span);
-                    const bool marks = row_pixels >= 5;
-                    if (marks && m.has(mark_held) && y == middle) colour = t.ground.rgb(); // a thin line
-                    if (marks && m.has(mark_backward) && (x + y) % static_cast<int>(7 * ratio) == 0) {
-                        colour = t.ground.rgb(); // slanted strokes, against the way time runs
-                    }
-                    if (marks && (m.has(mark_clamped_first) || m.has(mark_clamped_last)) && y == middle &&
-                        x % static_cast<int>(6 * ratio) < 2) {
-                        colour = t.alert.rgb(); // dots
-                    }
-                    line[x] = colour;
-                }
+                const bool middle = y == (y0 + y1 - 1) / 2;
+                paint_line(reinterpret_cast<QRgb*>(bits + y * stride), row, *a, {y, middle, row_pixels >= 5, ratio});
             }
         }
     });

@@ -142,45 +142,93 @@ Result<ScenePtr> SceneMaker::make(const ShowPtr& show, OutputFrame frame, std::o
 
 // Colours the second scene's poses by the distance of their points from the first one's. Each pair of poses that a copy
 // shows is compared once.
-void SceneMaker::compare(Scene& scene, Scene& second) {
-    std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> pairs; // to a pose of the coloured scene
-    std::vector<std::pair<std::uint32_t, std::uint32_t>> order;
-    struct Gap {
-        double most = 0, squares = 0;
-        std::size_t points = 0;
-    };
+namespace {
+
+// The poses that the same copies show in two scenes, each pair once.
+struct PosePairs {
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> order; // of the first scene and of the second
+    std::vector<std::int64_t> of_copy;                          // one a copy of the second scene; −1: none
+};
+
+PosePairs pairs_of(const Scene& scene, const Scene& second) {
+    std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> known;
+    PosePairs out;
+    out.of_copy.assign(second.copies.size(), -1);
     auto at = scene.copies.begin();
-    std::vector<std::int64_t> pair_of(second.copies.size(), -1);
     for (std::size_t i = 0; i < second.copies.size(); ++i) {
         while (at != scene.copies.end() && at->number < second.copies[i].number) ++at;
         if (at == scene.copies.end() || at->number != second.copies[i].number) continue;
         const std::pair key(at->pose, second.copies[i].pose);
         if (scene.poses[key.first]->vertices.size() != second.poses[key.second]->vertices.size()) continue;
-        const auto [place, fresh] = pairs.try_emplace(key, static_cast<std::uint32_t>(order.size()));
-        if (fresh) order.push_back(key);
-        pair_of[i] = place->second;
+        const auto [place, fresh] = known.try_emplace(key, static_cast<std::uint32_t>(out.order.size()));
+        if (fresh) out.order.push_back(key);
+        out.of_copy[i] = place->second;
     }
-    std::vector<Gap> gaps(order.size());
-    parallel_for(order.size(), 1, [&](std::size_t from, std::size_t to) {
-        for (std::size_t i = from; i < to; ++i) {
-            const auto &a = scene.poses[order[i].first]->vertices, &b = second.poses[order[i].second]->vertices;
-            Gap& g = gaps[i];
-            g.points = a.size();
-            for (std::size_t k = 0; k < a.size(); ++k) {
-                double squares = 0;
-                for (int axis = 0; axis < 3; ++axis) {
-                    const double d = static_cast<double>(b[k].place[axis]) - a[k].place[axis];
-                    squares += d * d;
-                }
-                g.squares += squares;
-                g.most = std::max(g.most, std::sqrt(squares));
-            }
+    return out;
+}
+
+// How far the points of two poses lie from each other.
+struct Gap {
+    double most = 0, squares = 0; // the sum of squares
+    std::size_t points = 0;
+};
+
+Gap gap_between(const DrawPose& a, const DrawPose& b) {
+    Gap g;
+    g.points = a.vertices.size();
+    for (std::size_t k = 0; k < g.points; ++k) {
+        double squares = 0;
+        for (int axis = 0; axis < 3; ++axis) {
+            const double d = static_cast<double>(b.vertices[k].place[axis]) - a.vertices[k].place[axis];
+            squares += d * d;
         }
+        g.squares += squares;
+        g.most = std::max(g.most, std::sqrt(squares));
+    }
+    return g;
+}
+
+// b, its points coloured by how far they lie from those of a: the ramp's end is at `most`.
+std::shared_ptr<DrawPose> shaded_by_gap(const DrawPose& a, const DrawPose& b, double most) {
+    const Ramp& ramp = Ramp::get(RampKind::sequential);
+    auto shaded = std::make_shared<DrawPose>();
+    shaded->vertices = b.vertices;
+    shaded->faces = b.faces;
+    shaded->box = b.box;
+    shaded->pose = b.pose;
+    shaded->coloured = true;
+    shaded->errors = b.errors;
+    shaded->dots = b.dots;
+    shaded->dot_order = b.dot_order;
+    for (std::size_t k = 0; k < a.vertices.size(); ++k) {
+        const float* p = a.vertices[k].place;
+        const float* q = b.vertices[k].place;
+        const double d = std::hypot(q[0] - p[0], q[1] - p[1], q[2] - p[2]);
+        const QRgb colour = ramp.at(d / most);
+        std::uint8_t* c = shaded->vertices[k].colour;
+        c[0] = static_cast<std::uint8_t>(qRed(colour)), c[1] = static_cast<std::uint8_t>(qGreen(colour));
+        c[2] = static_cast<std::uint8_t>(qBlue(colour));
+    }
+    for (std::size_t k = 0; k < shaded->dots.size(); ++k) {
+        const std::uint8_t* c = shaded->vertices[shaded->dot_order[k]].colour;
+        std::copy(c, c + 3, shaded->dots[k].colour);
+    }
+    return shaded;
+}
+
+} // namespace
+
+void SceneMaker::compare(Scene& scene, Scene& second) {
+    const PosePairs pairs = pairs_of(scene, second);
+    std::vector<Gap> gaps(pairs.order.size());
+    parallel_for(gaps.size(), 1, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i)
+            gaps[i] = gap_between(*scene.poses[pairs.order[i].first], *second.poses[pairs.order[i].second]);
     });
     double squares = 0, points = 0;
     for (std::size_t i = 0; i < second.copies.size(); ++i) {
-        if (pair_of[i] < 0) continue;
-        const Gap& g = gaps[static_cast<std::size_t>(pair_of[i])];
+        if (pairs.of_copy[i] < 0) continue;
+        const Gap& g = gaps[static_cast<std::size_t>(pairs.of_copy[i])];
         const V3f& own = second.copies[i].size;
         const double size = std::max({own.x, own.y, own.z});
         scene.gap_most = std::max(scene.gap_most, g.most * size);
@@ -190,48 +238,22 @@ void SceneMaker::compare(Scene& scene, Scene& second) {
     scene.gap_known = points > 0;
     scene.gap_rms = points > 0 ? std::sqrt(squares / points) : 0;
     // Colours a pose's points; past some hundred pairs the copies keep their own colours.
-    if (order.empty() || order.size() > 512) return;
+    if (gaps.empty() || gaps.size() > 512) return;
     double most = 1e-12;
     for (const Gap& g : gaps) most = std::max(most, g.most);
-    const Ramp& ramp = Ramp::get(RampKind::sequential);
     const auto first = static_cast<std::uint32_t>(second.poses.size());
-    second.poses.resize(first + order.size());
-    parallel_for(order.size(), 1, [&](std::size_t from, std::size_t to) {
-        for (std::size_t i = from; i < to; ++i) {
-            const DrawPose &a = *scene.poses[order[i].first], &b = *second.poses[order[i].second];
-            auto shaded = std::make_shared<DrawPose>();
-            shaded->vertices = b.vertices;
-            shaded->faces = b.faces;
-            shaded->box = b.box;
-            shaded->pose = b.pose;
-            shaded->coloured = true;
-            shaded->errors = b.errors;
-            shaded->dots = b.dots;
-            shaded->dot_order = b.dot_order;
-            for (std::size_t k = 0; k < a.vertices.size(); ++k) {
-                const float* p = a.vertices[k].place;
-                const float* q = b.vertices[k].place;
-                const double d = std::hypot(q[0] - p[0], q[1] - p[1], q[2] - p[2]);
-                const QRgb colour = ramp.at(d / most);
-                std::uint8_t* c = shaded->vertices[k].colour;
-                c[0] = static_cast<std::uint8_t>(qRed(colour)), c[1] = static_cast<std::uint8_t>(qGreen(colour));
-                c[2] = static_cast<std::uint8_t>(qBlue(colour));
-            }
-            for (std::size_t k = 0; k < shaded->dots.size(); ++k) {
-                const std::uint8_t* c = shaded->vertices[shaded->dot_order[k]].colour;
-                std::copy(c, c + 3, shaded->dots[k].colour);
-            }
-            second.poses[first + i] = shaded;
-        }
+    std::vector<std::shared_ptr<DrawPose>> shaded(gaps.size());
+    parallel_for(gaps.size(), 1, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i)
+            shaded[i] = shaded_by_gap(*scene.poses[pairs.order[i].first], *second.poses[pairs.order[i].second], most);
     });
     {
         std::lock_guard lock(mutex_);
-        for (std::size_t i = 0; i < order.size(); ++i) {
-            std::const_pointer_cast<DrawPose>(second.poses[first + i])->serial = next_serial_++;
-        }
+        for (auto& pose : shaded) pose->serial = next_serial_++;
     }
+    second.poses.insert(second.poses.end(), shaded.begin(), shaded.end());
     for (std::size_t i = 0; i < second.copies.size(); ++i) {
-        if (pair_of[i] >= 0) second.copies[i].pose = first + static_cast<std::uint32_t>(pair_of[i]);
+        if (pairs.of_copy[i] >= 0) second.copies[i].pose = first + static_cast<std::uint32_t>(pairs.of_copy[i]);
     }
 }
 

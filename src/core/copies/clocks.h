@@ -85,6 +85,10 @@ class CopyClocks {
         bool absent = false;
     };
     Local at(const TimingPlan& plan, std::size_t copy, const Now& now) const;
+    // Asks for the memory of a copy that at() will look up in a moment; one past the last is nothing.
+    void expect(std::size_t copy) const {
+        if (playing_ && copy < size()) playing_->expect(played(copy));
+    }
 
     // Why a copy's own rules do not show it at this moment; what the timing hides is not among them.
     enum class Absence { none, not_started, hidden, not_carried, flicker, not_reached, pulse };

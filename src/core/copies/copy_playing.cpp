@@ -159,7 +159,7 @@ RunTrack CopyPlaying::starts_track(std::size_t copy, const OwnRate& own) const {
     if (own_changes_) {
         w.rate = [&](double t) { return own.at(copy, t); };
     } else {
-        const double fixed = play_.leaving == Leaving::finish_pass ? own_rates_[copy] : 1;
+        const double fixed = play_.leaving == Leaving::finish_pass ? own_rate(copy) : 1;
         w.rate = [fixed](double) { return fixed; };
     }
     std::vector<Visit> visits = visits_of(copy, levels_.cuts(copy, thresholds()));
@@ -252,6 +252,7 @@ RunTrack CopyPlaying::speed_track(std::size_t copy, const OwnRate& own) const {
     if (cuts.back() == start) at_start = value;
     for (RunNode& n : track.nodes) n.value -= at_start;
     track.nodes.back().out = static_cast<float>(track.after_slope);
+    track.drop_straight_nodes();
     return track;
 }
 
@@ -334,6 +335,9 @@ Result<CopyPlayingPtr> CopyPlaying::make(const Play& play, CopyLevels levels, co
     const std::size_t n = out->levels_.size();
     if (!out->own_changes_) {
         for (std::size_t i = 0; i < n; ++i) out->own_rates_.push_back(own.at(i, 0));
+        const bool alike = std::all_of(out->own_rates_.begin(), out->own_rates_.end(),
+                                       [&](double r) { return r == out->own_rates_.front(); });
+        if (alike && n > 1) out->own_rates_ = {out->own_rates_.front()};
     }
     if (play.by == PlayBy::clock || play.by == PlayBy::level || n == 0) return CopyPlayingPtr(out);
     // One track for all copies with the same level, start and rate.
@@ -342,7 +346,6 @@ Result<CopyPlayingPtr> CopyPlaying::make(const Play& play, CopyLevels levels, co
     std::map<std::pair<std::size_t, double>, std::uint32_t> groups;
     for (std::uint32_t i = 0; i < n; ++i) {
         if (!shares) {
-            out->tracks_.push_back(i);
             first_of.push_back(i);
             continue;
         }
@@ -381,20 +384,23 @@ CopyPlaying::At CopyPlaying::at(std::size_t copy, double u) const {
         return {play_.from * span_.length + l.value * wide, l.rate * wide, false};
     }
     case PlayBy::furthest: {
-        Level l = level(copy, u);
-        const std::span<const RunNode> records = table_.nodes(tracks_[copy]);
+        const std::span<const RunNode> records = table_.nodes(track_of(copy));
         const auto after =
             std::upper_bound(records.begin(), records.end(), u, [](double v, const RunNode& r) { return v < r.t; });
+        // Once it has been as high as ever, nothing about its zones needs to be known any more.
+        if (levels_.by_place() && after != records.begin() && after == records.end())
+            return {play_.from * span_.length + records.back().value * wide, 0, false};
+        Level l = level(copy, u);
         if (after != records.begin() && (after - 1)->value > l.value) l = {(after - 1)->value, 0};
         if (l.rate < 0) l.rate = 0;
         return {play_.from * span_.length + l.value * wide, l.rate * wide, false};
     }
     case PlayBy::starts:
     case PlayBy::speed: {
-        const std::uint32_t track = tracks_[copy];
+        const std::size_t track = track_of(copy);
         const RunTable::At run = table_.at(track, u);
         const bool whole = own_changes_ || (play_.by == PlayBy::starts && play_.leaving == Leaving::finish_pass);
-        const double factor = whole ? 1 : own_rates_[copy];
+        const double factor = whole ? 1 : own_rate(copy);
         out.run = run.value * factor;
         out.rate = run.rate * factor;
         if (play_.by == PlayBy::starts && play_.hidden_before) {

@@ -44,6 +44,10 @@ class CopyPlaying {
     };
     // u: the output frame, less the copy's delay.
     At at(std::size_t copy, double u) const;
+    // Asks for the memory of a copy that at() will look up in a moment.
+    void expect(std::size_t copy) const {
+        if (copy < levels_.size()) table_.expect(track_of(copy));
+    }
 
     // For words and marks.
     struct Level {
@@ -72,9 +76,12 @@ class CopyPlaying {
     CurvePlan response_{0.0};
     std::vector<double> starts_;
     bool own_changes_ = false;
-    std::vector<double> own_rates_; // where they do not change
+    std::size_t track_of(std::size_t copy) const { return tracks_.empty() ? copy : tracks_[copy]; }
+    double own_rate(std::size_t copy) const { return own_rates_[own_rates_.size() == 1 ? 0 : copy]; }
+
+    std::vector<double> own_rates_; // where they do not change: one a copy, or one for all
     RunTable table_;
-    std::vector<std::uint32_t> tracks_; // one a copy
+    std::vector<std::uint32_t> tracks_; // one a copy, or none where each has its own
 };
 using CopyPlayingPtr = std::shared_ptr<const CopyPlaying>;
 

@@ -233,7 +233,10 @@ void copy_moments(const TimingPlan& plan, const SourceClock& source, const CopyC
                   OutputFrame t, std::span<CopyMoment> out) {
     if (clocks.plain()) return copy_moments(plan, source, clocks.still().subspan(from, out.size()), t, out);
     const CopyClocks::Now now = clocks.now(t.value);
-    moments_by_block(plan, source, out, [&](std::size_t i) { return clocks.at(plan, from + i, now); });
+    moments_by_block(plan, source, out, [&](std::size_t i) {
+        clocks.expect(from + i + 8);
+        return clocks.at(plan, from + i, now);
+    });
 }
 
 std::vector<CopyClocks::Now> nows_of(const CopyClocks& clocks, std::span<const double> frames) {

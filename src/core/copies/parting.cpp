@@ -155,6 +155,90 @@ void come_closer(std::span<const double> wanted, std::vector<double>& delays, do
 
 } // namespace
 
+namespace {
+
+// All copies as they stand one after another, on a line or round a loop.
+struct Row {
+    std::span<const double> delays;
+    const PartRule& rule;
+    double step;                    // between neighbours
+    bool round;                     // on a loop, with no limits to meet first
+    std::vector<double> at;         // where each copy stands: on the loop, or as it is
+    std::vector<std::size_t> order; // rising
+    std::vector<double> best{};     // delays that change least, so far
+    double least = std::numeric_limits<double>::infinity();
+
+    Row(std::span<const double> d, const PartRule& r)
+        : delays(d), rule(r), step(step_of(r)), round(r.period > 0 && !(r.high - r.low < r.period)), at(d.size()),
+          order(d.size()) {
+        for (std::size_t i = 0; i < d.size(); ++i) {
+            const double own = rounded(i);
+            at[i] = round ? own - std::floor(own / r.period) * r.period : own;
+        }
+        std::iota(order.begin(), order.end(), std::size_t(0));
+        std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return at[a] < at[b]; });
+    }
+    double rounded(std::size_t copy) const { return rule.whole_frames ? std::round(delays[copy]) : delays[copy]; }
+    double span() const { return rule.period > 0 ? rule.period - step : std::numeric_limits<double>::infinity(); }
+
+    // Where a loop may be cut open: everywhere, or before the widest gaps of many.
+    std::vector<std::size_t> cuts() const {
+        if (!round) return {0};
+        const std::size_t n = order.size();
+        std::vector<std::size_t> out(n);
+        std::iota(out.begin(), out.end(), std::size_t(0));
+        if (n <= 64) return out;
+        auto gap = [&](std::size_t k) {
+            return k == 0 ? at[order[0]] + rule.period - at[order[n - 1]] : at[order[k]] - at[order[k - 1]];
+        };
+        std::partial_sort(out.begin(), out.begin() + 3, out.end(),
+                          [&](std::size_t a, std::size_t b) { return gap(a) > gap(b); });
+        out.resize(3);
+        return out;
+    }
+    void offer(double sum, std::vector<double> after) {
+        if (sum < least) least = sum, best = std::move(after);
+    }
+    void try_cut(std::size_t cut) {
+        constexpr double none = std::numeric_limits<double>::infinity();
+        const std::size_t n = order.size();
+        std::vector<double> line(n), after(n);
+        for (std::size_t i = 0; i < n; ++i) {
+            const std::size_t k = (cut + i) % n;
+            line[i] = at[order[k]] + (cut + i >= n ? rule.period : 0);
+        }
+        const std::vector<double> y =
+            part_line(line, step, round ? -none : rule.low, round ? none : rule.high, span(), rule.whole_frames);
+        double sum = 0;
+        for (std::size_t i = 0; i < n; ++i) {
+            const std::size_t copy = order[(cut + i) % n];
+            after[copy] = rounded(copy) + (y[i] - line[i]);
+            if (round) { // a whole loop earlier or later is the same; inside the limits is better
+                while (after[copy] > rule.high && after[copy] - rule.period >= rule.low) after[copy] -= rule.period;
+                while (after[copy] < rule.low && after[copy] + rule.period <= rule.high) after[copy] += rule.period;
+            }
+            sum += std::abs(after[copy] - delays[copy]);
+        }
+        offer(sum, std::move(after));
+    }
+    // Without going round at all, inside the limits: where these are near, a whole loop back into them costs more.
+    void try_as_a_line() {
+        const std::size_t n = delays.size();
+        std::vector<std::size_t> by_delay(n);
+        std::iota(by_delay.begin(), by_delay.end(), std::size_t(0));
+        std::stable_sort(by_delay.begin(), by_delay.end(),
+                         [&](std::size_t a, std::size_t b) { return delays[a] < delays[b]; });
+        std::vector<double> line(n), after(n);
+        for (std::size_t i = 0; i < n; ++i) line[i] = rounded(by_delay[i]);
+        const std::vector<double> y = part_line(line, step, rule.low, rule.high, span(), rule.whole_frames);
+        double sum = 0;
+        for (std::size_t i = 0; i < n; ++i) after[by_delay[i]] = y[i], sum += std::abs(y[i] - delays[by_delay[i]]);
+        offer(sum, std::move(after));
+    }
+};
+
+} // namespace
+
 Result<Parted> part_all(std::span<const double> delays, const PartRule& r) {
     const std::size_t n = delays.size();
     if (!(r.apart > 0) || !(r.high >= r.low))
@@ -164,72 +248,13 @@ Result<Parted> part_all(std::span<const double> delays, const PartRule& r) {
     if (n < 2) return changes(delays, {delays.begin(), delays.end()});
     if (const std::int64_t room = room_for(r); room >= 0 && room < static_cast<std::int64_t>(n))
         return no_room(n, room, r);
-    const double step = step_of(r);
-    const bool round = r.period > 0 && !(r.high - r.low < r.period);
-    std::vector<double> at(n); // on the loop, or as they are
-    for (std::size_t i = 0; i < n; ++i) {
-        const double d = r.whole_frames ? std::round(delays[i]) : delays[i];
-        at[i] = round ? d - std::floor(d / r.period) * r.period : d;
+    Row row(delays, r);
+    for (std::size_t cut : row.cuts()) row.try_cut(cut);
+    if (row.round) {
+        row.try_as_a_line();
+        come_closer(delays, row.best, row.step, r);
     }
-    std::vector<std::size_t> order(n);
-    std::iota(order.begin(), order.end(), std::size_t(0));
-    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return at[a] < at[b]; });
-    const double span = r.period > 0 ? r.period - step : std::numeric_limits<double>::infinity();
-    const double none = std::numeric_limits<double>::infinity();
-
-    std::vector<std::size_t> cuts{0};
-    if (round) {
-        cuts.resize(n);
-        std::iota(cuts.begin(), cuts.end(), std::size_t(0));
-        if (n > 64) { // the widest gaps before them
-            auto gap = [&](std::size_t k) {
-                return k == 0 ? at[order[0]] + r.period - at[order[n - 1]] : at[order[k]] - at[order[k - 1]];
-            };
-            std::partial_sort(cuts.begin(), cuts.begin() + 3, cuts.end(),
-                              [&](std::size_t a, std::size_t b) { return gap(a) > gap(b); });
-            cuts.resize(3);
-        }
-    }
-    std::vector<double> best;
-    double least = none;
-    for (std::size_t cut : cuts) {
-        std::vector<double> line(n);
-        for (std::size_t i = 0; i < n; ++i) {
-            const std::size_t k = (cut + i) % n;
-            line[i] = at[order[k]] + (cut + i >= n ? r.period : 0);
-        }
-        const std::vector<double> y =
-            part_line(line, step, round ? -none : r.low, round ? none : r.high, span, r.whole_frames);
-        double sum = 0;
-        std::vector<double> after(n);
-        for (std::size_t i = 0; i < n; ++i) {
-            const std::size_t copy = order[(cut + i) % n];
-            const double base = r.whole_frames ? std::round(delays[copy]) : delays[copy];
-            after[copy] = base + (y[i] - line[i]);
-            if (round) { // a whole loop earlier or later is the same; inside the limits is better
-                while (after[copy] > r.high && after[copy] - r.period >= r.low) after[copy] -= r.period;
-                while (after[copy] < r.low && after[copy] + r.period <= r.high) after[copy] += r.period;
-            }
-            sum += std::abs(after[copy] - delays[copy]);
-        }
-        if (sum < least) least = sum, best = std::move(after);
-    }
-    if (round) {
-        // Without going round at all, inside the limits: where these are near, a whole loop back into them costs more.
-        std::vector<std::size_t> by_delay(n);
-        std::iota(by_delay.begin(), by_delay.end(), std::size_t(0));
-        std::stable_sort(by_delay.begin(), by_delay.end(),
-                         [&](std::size_t a, std::size_t b) { return delays[a] < delays[b]; });
-        std::vector<double> line(n), after(n);
-        for (std::size_t i = 0; i < n; ++i)
-            line[i] = r.whole_frames ? std::round(delays[by_delay[i]]) : delays[by_delay[i]];
-        const std::vector<double> y = part_line(line, step, r.low, r.high, span, r.whole_frames);
-        double sum = 0;
-        for (std::size_t i = 0; i < n; ++i) after[by_delay[i]] = y[i], sum += std::abs(y[i] - delays[by_delay[i]]);
-        if (sum < least) least = sum, best = std::move(after);
-        come_closer(delays, best, step, r);
-    }
-    return changes(delays, std::move(best));
+    return changes(delays, std::move(row.best));
 }
 
 Result<Parted> part_near(std::span<const double> delays, std::span<const std::uint32_t> near, std::size_t k,

@@ -82,6 +82,34 @@ double integrate_pieces(const std::function<double(double)>& rate, double from, 
     return start + rise;
 }
 
+void RunTrack::drop_straight_nodes() {
+    auto straight = [](const RunNode& a, const RunNode& b) {
+        return a.t < b.t && a.out == b.in && a.bend == 0 && a.turn == 0;
+    };
+    auto close = [](double a, double b) { return std::abs(a - b) <= 1e-10; };
+    std::vector<RunNode> kept;
+    for (std::size_t k = 0; k < nodes.size(); ++k) {
+        const RunNode& n = nodes[k];
+        if (!kept.empty() && k + 1 < nodes.size() && n.in == n.out) {
+            const RunNode &a = kept.back(), &b = nodes[k + 1];
+            const double way = (n.t - a.t) / (b.t - a.t);
+            if (straight(a, n) && straight(n, b) && close(a.value + (b.value - a.value) * way, n.value)) continue;
+        }
+        kept.push_back(n);
+    }
+    auto goes_on = [&](const RunNode& from, const RunNode& to, double slope) {
+        return straight(from, to) && from.out == static_cast<float>(slope) &&
+               close(to.value - from.value, slope * (to.t - from.t));
+    };
+    if (kept.size() > 1 && goes_on(kept[0], kept[1], before_slope)) kept.erase(kept.begin());
+    if (kept.size() > 1 && goes_on(kept[kept.size() - 2], kept.back(), after_slope)) {
+        kept.pop_back();
+        kept.back().out = static_cast<float>(after_slope);
+    }
+    kept.shrink_to_fit();
+    nodes = std::move(kept);
+}
+
 std::size_t RunTable::add(const RunTrack& track) {
     nodes_.insert(nodes_.end(), track.nodes.begin(), track.nodes.end());
     ends_.push_back(static_cast<std::uint32_t>(nodes_.size()));

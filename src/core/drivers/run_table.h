@@ -22,6 +22,10 @@ class RunTrack { // being made
   public:
     double before_slope = 0, after_slope = 0;
     std::vector<RunNode> nodes; // rising
+
+    // Lets go of nodes on whose both sides the track runs straight at one slope, the first and last too where it goes
+    // on so before and after. No value changes by more than 1e-10. At least one node stays.
+    void drop_straight_nodes();
 };
 
 class RunTable {
@@ -32,6 +36,12 @@ class RunTable {
         double value = 0, rate = 0; // rate: per output frame
     };
     At at(std::size_t track, double t) const;
+    // Asks for the memory of a track that will be looked up in a moment.
+    void expect(std::size_t track) const {
+        if (track >= ends_.size()) return;
+        const RunNode* first = nodes_.data() + (track == 0 ? 0 : ends_[track - 1]);
+        for (int line = 0; line < 4; ++line) __builtin_prefetch(first + 2 * line);
+    }
     std::span<const RunNode> nodes(std::size_t track) const {
         const std::size_t from = track == 0 ? 0 : ends_[track - 1];
         return {nodes_.data() + from, ends_[track] - from};

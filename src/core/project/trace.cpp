@@ -101,6 +101,71 @@ TraceStage playing_stage(const ArrangementShow& a, std::size_t copy, OutputFrame
     return stage;
 }
 
+// Between which poses of the source the shown one is made, and what a fade and a closed loop mix in.
+TraceStage pose_stage(const ArrangementShow& a, const CopyTrace& v, const PoseRecipe& r) {
+    const Sampler& sampler = a.sampler;
+    // What smooth goes by is said; a source of one pair of frames has nothing beside them, and is mixed linearly.
+    const bool through = sampler.how() == SubFrame::smooth && !sampler.follows_velocities();
+    const bool straight = through && r.before == r.frame_a && r.after == r.frame_b;
+    const bool mixed = r.weight > 0 && !r.exact;
+    TraceStage stage{"sub-frame",
+                     {},
+                     {{"file_frame", r.file_frame},
+                      {"frame_a", static_cast<double>(r.frame_a)},
+                      {"frame_b", static_cast<double>(r.frame_b)},
+                      {"weight", r.weight}}};
+    std::string& words = stage.words;
+    if (r.exact)
+        words = fmt::format("the source's own pose at {}", short_number(r.file_frame, 6));
+    else if (r.weight == 0)
+        words = fmt::format("the stored pose {}", r.frame_a);
+    else
+        words = fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b,
+                            to_text(straight ? SubFrame::linear : sampler.how()));
+    if (r.may_be_nearest) words += "; where the faces change the nearest frame is shown";
+    if (mixed && sampler.source()->makes_between(sampler.how())) words += ", turned along the shortest arc";
+    if (mixed && through && !straight) words += fmt::format(" through {} to {}", r.before, r.after);
+    if (const auto fading = a.plan.fading(OutputFrame(v.local)); fading.weight > 0) {
+        words +=
+            fmt::format("; source frame {} mixed in by {:.0f} %", short_number(fading.source, 2), fading.weight * 100);
+        stage.numbers.push_back({"fade_source", fading.source});
+        stage.numbers.push_back({"fade_weight", fading.weight});
+    }
+    if (r.missing && sampler.import_settings().gaps == GapFix::blend) {
+        words += "; it bridges missing frames";
+    } else if (r.missing) {
+        words += "; a missing frame is replaced by an earlier one";
+    }
+    if (const auto layers = sampler.source()->layers_at(r.file_frame)) {
+        stage.numbers.push_back({"layer_a", layers->a});
+        stage.numbers.push_back({"layer_a_weight", layers->weight_a});
+        if (layers->weight_b > 0) {
+            words += fmt::format(", file frame {} by {:.0f} % and {} by {:.0f} %", short_number(layers->a, 2),
+                                 layers->weight_a * 100, short_number(layers->b, 2), layers->weight_b * 100);
+            stage.numbers.push_back({"layer_b", layers->b});
+            stage.numbers.push_back({"layer_b_weight", layers->weight_b});
+        } else {
+            words += fmt::format(", file frame {}", short_number(layers->a, 2));
+        }
+    }
+    return stage;
+}
+
+// How the copy's clock goes by itself.
+TraceStage clock_stage(const ArrangementShow& a, std::size_t copy, const CopyTrace& v) {
+    TraceStage stage{
+        "delay and rate",
+        fmt::format("{}, at {} of its speed", delay_words(std::round(v.delay * 1e6) / 1e6), short_number(v.rate, 6)),
+        {{"delay", v.delay}, {"rate", v.rate}, {"local", v.local}}};
+    if (a.clocks.shifted()) {
+        const double shift = a.clocks.shift_of(copy);
+        stage.words +=
+            fmt::format(", its own time begins at output frame {}", short_number(a.plan.first().value + shift, 2));
+        stage.numbers.push_back({"shift", shift});
+    }
+    return stage;
+}
+
 // Why a copy is not there.
 std::string absent_words(const ArrangementShow& a, std::size_t copy, OutputFrame t, const CopyTrace& v) {
     switch (a.clocks.why_absent(a.plan, copy, a.clocks.now(t.value))) {
@@ -126,7 +191,8 @@ std::string delay_words(double frames) {
 }
 
 std::string given_words(Target target, double v) {
-    const std::string number = short_number(std::abs(v), 2), own = short_number(v, 2);
+    const std::string number = short_number(std::abs(v), 2);
+    std::string own = short_number(v, 2);
     auto than = [&](const char* more, const char* less) {
         return v == 0 ? std::string("as it is") : fmt::format("{} % {}", number, v > 0 ? more : less);
     };
@@ -160,15 +226,7 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
     const CopyMoment& m = v.moment;
 
     out.stages.push_back(amount_stage(*a, t));
-    std::string clock =
-        fmt::format("{}, at {} of its speed", delay_words(std::round(v.delay * 1e6) / 1e6), short_number(v.rate, 6));
-    std::vector<std::pair<std::string, double>> clock_numbers{{"delay", v.delay}, {"rate", v.rate}, {"local", v.local}};
-    if (a->clocks.shifted()) {
-        clock += fmt::format(", its own time begins at output frame {}",
-                             short_number(a->plan.first().value + a->clocks.shift_of(index), 2));
-        clock_numbers.push_back({"shift", a->clocks.shift_of(index)});
-    }
-    out.stages.push_back({"delay and rate", clock, clock_numbers});
+    out.stages.push_back(clock_stage(*a, index, v));
     if (a->clocks.playing()) out.stages.push_back(playing_stage(*a, index, t, v));
     out.stages.push_back(
         {"timing",
@@ -183,48 +241,8 @@ Result<Trace> trace(const Show& show, std::int64_t copy, OutputFrame t) {
                  : "inside the source",
          {{"source", m.source}, {"speed", v.timing.slope * v.rate * (clamped ? 0 : 1)}}});
     if (a->usable) {
-        const Sampler& sampler = a->sampler;
-        out.recipe = sampler.recipe(SourceFrame(m.source));
-        const PoseRecipe& r = out.recipe;
-        // What smooth goes by is said; a source of one pair of frames has nothing beside them, and is mixed linearly.
-        const bool through = sampler.how() == SubFrame::smooth && !sampler.follows_velocities();
-        const bool straight = through && r.before == r.frame_a && r.after == r.frame_b;
-        const SubFrame how = straight ? SubFrame::linear : sampler.how();
-        std::vector<std::pair<std::string, double>> fade_numbers;
-        std::string words = r.exact ? fmt::format("the source's own pose at {}", short_number(r.file_frame, 6))
-                            : r.weight == 0
-                                ? fmt::format("the stored pose {}", r.frame_a)
-                                : fmt::format("made between {} and {}, {}", r.frame_a, r.frame_b, to_text(how));
-        if (r.may_be_nearest) words += "; where the faces change the nearest frame is shown";
-        if (r.weight > 0 && !r.exact && sampler.source()->makes_between(sampler.how()))
-            words += ", turned along the shortest arc";
-        if (r.weight > 0 && !r.exact && through && !straight)
-            words += fmt::format(" through {} to {}", r.before, r.after);
-        if (const auto fading = a->plan.fading(OutputFrame(v.local)); fading.weight > 0) {
-            words += fmt::format("; source frame {} mixed in by {:.0f} %", short_number(fading.source, 2),
-                                 fading.weight * 100);
-            fade_numbers = {{"fade_source", fading.source}, {"fade_weight", fading.weight}};
-        }
-        if (r.missing && sampler.import_settings().gaps == GapFix::blend) {
-            words += "; it bridges missing frames";
-        } else if (r.missing) {
-            words += "; a missing frame is replaced by an earlier one";
-        }
-        std::vector<std::pair<std::string, double>> numbers{{"file_frame", r.file_frame},
-                                                            {"frame_a", static_cast<double>(r.frame_a)},
-                                                            {"frame_b", static_cast<double>(r.frame_b)},
-                                                            {"weight", r.weight}};
-        numbers.insert(numbers.end(), fade_numbers.begin(), fade_numbers.end());
-        if (const auto layers = sampler.source()->layers_at(r.file_frame)) {
-            words += layers->weight_b > 0
-                         ? fmt::format(", file frame {} by {:.0f} % and {} by {:.0f} %", short_number(layers->a, 2),
-                                       layers->weight_a * 100, short_number(layers->b, 2), layers->weight_b * 100)
-                         : fmt::format(", file frame {}", short_number(layers->a, 2));
-            numbers.insert(numbers.end(), {{"layer_a", layers->a}, {"layer_a_weight", layers->weight_a}});
-            if (layers->weight_b > 0)
-                numbers.insert(numbers.end(), {{"layer_b", layers->b}, {"layer_b_weight", layers->weight_b}});
-        }
-        out.stages.push_back({"sub-frame", words, std::move(numbers)});
+        out.recipe = a->sampler.recipe(SourceFrame(m.source));
+        out.stages.push_back(pose_stage(*a, v, out.recipe));
     } else {
         out.stages.push_back({"sub-frame", "the source's files are missing", {}});
     }

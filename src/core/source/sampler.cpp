@@ -45,7 +45,7 @@ std::uint64_t Sampler::identity() const {
     return chance_bits(out, static_cast<std::uint64_t>(clock_.file_last), static_cast<std::uint64_t>(settings_.gaps));
 }
 
-Sampler::Sampler(SourcePtr source, SourceClock clock, const ImportSettings& settings, std::uint64_t serial,
+Sampler::Sampler(const SourcePtr& source, SourceClock clock, const ImportSettings& settings, std::uint64_t serial,
                  PoseCache* cache)
     : source_(without_frames(source, settings.dropped)), clock_(clock), settings_(settings),
       parts_(settings.part_of_it ? std::make_shared<PartTaker>(settings.parts, !settings.parts_left_out) : nullptr),

@@ -59,7 +59,7 @@ struct SampledPose {
 class Sampler {
   public:
     Sampler() = default;
-    Sampler(SourcePtr source, SourceClock clock, const ImportSettings& settings, std::uint64_t serial,
+    Sampler(const SourcePtr& source, SourceClock clock, const ImportSettings& settings, std::uint64_t serial,
             PoseCache* cache);
 
     PoseRecipe recipe(SourceFrame s) const;

@@ -135,6 +135,87 @@ Result<Converted> to_positions(const Timing& timing) {
     return out;
 }
 
+namespace {
+
+// A position map as ramps of speed, stretch by stretch.
+struct Ramps {
+    std::vector<Ramp> list;
+    std::vector<bool> jumps; // one a stretch: it is a jump, made by a fast run
+    std::int64_t jumped = 0;
+};
+
+Result<Ramps> ramps_of(const TimeMap& map, const std::vector<Stretch>& parts, double tolerance) {
+    Ramps out;
+    out.jumps.resize(parts.size());
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+        const Stretch& s = parts[i];
+        const double moved = map.keys[i + 1].source - map.keys[i].source;
+        if (map.keys[i].toward == Toward::step && moved != 0) {
+            // The run goes from the last whole frame before the jump to the jump.
+            const double at = map.first().value + s.start + s.length;
+            const double rest = std::max(std::ceil(at - 1e-9) - 1 - map.first().value - s.start, 0.0);
+            if (rest > 0) out.list.push_back({s.start, rest, 0, 0, 0});
+            const double pace = moved / (s.length - rest);
+            out.list.push_back({s.start + rest, s.length - rest, pace, pace, moved});
+            ++out.jumped;
+            out.jumps[i] = true;
+        } else if (std::abs(s.c[3]) * s.length * s.length * s.length < 1e-9) {
+            out.list.push_back({s.start, s.length, s.c[1], s.slope(s.length), moved});
+        } else {
+            add_cubic(s, tolerance, out.list);
+        }
+        if (out.list.size() > key_limit / 2) {
+            return fail(Error{ErrorCode::too_large, "the curve would need more speed keys than a map may have"}.advise(
+                "convert a shorter span, or allow a larger difference"));
+        }
+    }
+    return out;
+}
+
+std::vector<SpeedKey> keys_of(const std::vector<Ramp>& ramps, OutputFrame first, OutputFrame last, double tolerance) {
+    std::vector<SpeedKey> keys;
+    for (std::size_t i = 0; i < ramps.size(); ++i) {
+        const Ramp& r = ramps[i];
+        const bool even = std::abs(r.v1 - r.v0) < 1e-12 * (1 + std::abs(r.v0));
+        keys.push_back({first + r.start, r.v0, even ? Toward::step : Toward::linear});
+        const bool meets = i + 1 == ramps.size() || std::abs(ramps[i + 1].v0 - r.v1) < 1e-9 * (1 + std::abs(r.v1));
+        if (even || meets) continue;
+        // A ramp that ends in a sudden change: a last sliver at constant speed, so that the next key can have its own.
+        const double sliver = std::min({1.0 / 64, tolerance / std::abs(r.v1 - r.v0), r.length / 2});
+        const double ramp = r.length - sliver;
+        const double pace = (r.moved - r.v0 * ramp / 2) / (ramp / 2 + sliver);
+        keys.push_back({first + r.start + ramp, pace, Toward::step});
+    }
+    keys.push_back({last, ramps.empty() ? 0 : ramps.back().v1, Toward::step});
+    // Runs of equal speeds need one key only.
+    for (std::size_t i = keys.size() - 1; i-- > 1;) {
+        const SpeedKey &a = keys[i - 1], &b = keys[i];
+        if (a.toward == Toward::step && b.toward == Toward::step && a.speed == b.speed)
+            keys.erase(keys.begin() + static_cast<std::ptrdiff_t>(i));
+    }
+    return keys;
+}
+
+// The largest difference of what two timings show, sliders aside, where no jump is.
+double difference_between_jumps(Timing was, Timing is, const std::vector<Stretch>& parts,
+                                const std::vector<bool>& jumps) {
+    was.slider.reset();
+    is.slider.reset();
+    const TimingPlan a(was), b(is);
+    const double steps = std::min(64.0, std::max(8.0, 4e6 / static_cast<double>(parts.size())));
+    double most = 0;
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+        if (jumps[i]) continue;
+        for (double k = 0; k < steps; ++k) {
+            const OutputFrame t(was.map.first().value + parts[i].start + parts[i].length * k / steps);
+            most = std::max(most, std::abs(a.at(t).source - b.at(t).source));
+        }
+    }
+    return most;
+}
+
+} // namespace
+
 Result<Converted> to_speeds(const Timing& timing, double tolerance) {
     Converted out;
     out.timing = timing;
@@ -154,72 +235,15 @@ Result<Converted> to_speeds(const Timing& timing, double tolerance) {
                         .keeping("the position keys")
                         .advise("show that stretch first, by another way towards the next key"));
     }
-    out.timing = emptied(from, TimingForm::speeds);
-    SpeedMap& speeds = out.timing.speeds;
     const TimeMap& map = from.map;
-    speeds.from = map.keys.front().source;
-
-    std::vector<Ramp> ramps;
     const std::vector<Stretch> parts = stretches(map);
-    std::vector<bool> jumps(parts.size());
-    for (std::size_t i = 0; i < parts.size(); ++i) {
-        const Stretch& s = parts[i];
-        const double moved = map.keys[i + 1].source - map.keys[i].source;
-        if (map.keys[i].toward == Toward::step && moved != 0) {
-            // The run goes from the last whole frame before the jump to the jump.
-            const double at = map.first().value + s.start + s.length;
-            const double rest = std::max(std::ceil(at - 1e-9) - 1 - map.first().value - s.start, 0.0);
-            if (rest > 0) ramps.push_back({s.start, rest, 0, 0, 0});
-            const double pace = moved / (s.length - rest);
-            ramps.push_back({s.start + rest, s.length - rest, pace, pace, moved});
-            ++out.jumps;
-            jumps[i] = true;
-        } else if (std::abs(s.c[3]) * s.length * s.length * s.length < 1e-9) {
-            ramps.push_back({s.start, s.length, s.c[1], s.slope(s.length), moved});
-        } else {
-            add_cubic(s, tolerance, ramps);
-        }
-        if (ramps.size() > key_limit / 2) {
-            return fail(Error{ErrorCode::too_large, "the curve would need more speed keys than a map may have"}.advise(
-                "convert a shorter span, or allow a larger difference"));
-        }
-    }
-    const double first = map.first().value;
-    for (std::size_t i = 0; i < ramps.size(); ++i) {
-        const Ramp& r = ramps[i];
-        const bool even = std::abs(r.v1 - r.v0) < 1e-12 * (1 + std::abs(r.v0));
-        speeds.keys.push_back({OutputFrame(first + r.start), r.v0, even ? Toward::step : Toward::linear});
-        const bool meets = i + 1 == ramps.size() || std::abs(ramps[i + 1].v0 - r.v1) < 1e-9 * (1 + std::abs(r.v1));
-        if (even || meets) continue;
-        // A ramp that ends in a sudden change: a last sliver at constant speed, so that the next key can have its own.
-        const double sliver = std::min({1.0 / 64, tolerance / std::abs(r.v1 - r.v0), r.length / 2});
-        const double ramp = r.length - sliver;
-        const double pace = (r.moved - r.v0 * ramp / 2) / (ramp / 2 + sliver);
-        speeds.keys.push_back({OutputFrame(first + r.start + ramp), pace, Toward::step});
-    }
-    const double last = ramps.empty() ? 0 : ramps.back().v1;
-    speeds.keys.push_back({map.last(), last, Toward::step});
-    // Runs of equal speeds need one key only.
-    for (std::size_t i = speeds.keys.size() - 1; i-- > 1;) {
-        const SpeedKey &a = speeds.keys[i - 1], &b = speeds.keys[i];
-        if (a.toward == Toward::step && b.toward == Toward::step && a.speed == b.speed) {
-            speeds.keys.erase(speeds.keys.begin() + static_cast<std::ptrdiff_t>(i));
-        }
-    }
-    GARLAND_CHECK(validate(speeds));
-
-    Timing was = from, is = out.timing;
-    was.slider.reset();
-    is.slider.reset();
-    const TimingPlan a(was), b(is);
-    for (std::size_t i = 0; i < parts.size(); ++i) {
-        if (jumps[i]) continue;
-        const double steps = std::min(64.0, std::max(8.0, 4e6 / static_cast<double>(parts.size())));
-        for (double k = 0; k < steps; ++k) {
-            const OutputFrame t(first + parts[i].start + parts[i].length * k / steps);
-            out.error = std::max(out.error, std::abs(a.at(t).source - b.at(t).source));
-        }
-    }
+    GARLAND_TRY(ramps, ramps_of(map, parts, tolerance));
+    out.jumps = ramps.jumped;
+    out.timing = emptied(from, TimingForm::speeds);
+    out.timing.speeds.from = map.keys.front().source;
+    out.timing.speeds.keys = keys_of(ramps.list, map.first(), map.last(), tolerance);
+    GARLAND_CHECK(validate(out.timing.speeds));
+    out.error = difference_between_jumps(from, out.timing, parts, ramps.jumps);
     out.words = words_of(out);
     return out;
 }

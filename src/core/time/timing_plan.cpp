@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <limits>
+#include <optional>
 
 namespace garland {
 
@@ -20,44 +21,59 @@ Stretch end_of(double length, double value, double slope) {
 
 } // namespace
 
-TimingPlan::TimingPlan(const Timing& timing) {
-    first_ = span_first(timing).value;
-    const double length = form_length(timing);
-    std::vector<Stretch> parts = stretches(timing);
+namespace {
 
-    // The value at the end, and the slopes with which "run on" goes on.
-    double head = 0, tail = 0, last_value = 0, run_from = length;
+// How a form of timing begins and ends, for what comes before and after it.
+struct Ends {
+    double head = 0, tail = 0; // slopes: source frames per output frame
+    double last = 0;           // source frame
+    double run_from = 0;       // output frames from its start where "run on" goes on
+};
+
+Ends ends_of(const Timing& timing, const std::vector<Stretch>& parts, double length) {
+    Ends out;
+    out.run_from = length;
     switch (timing.form) {
     case TimingForm::positions:
-        last_value = timing.map.keys.back().source.value;
-        if (!parts.empty()) head = parts.front().c[1], tail = parts.back().slope(parts.back().length);
+        out.last = timing.map.keys.back().source.value;
+        if (!parts.empty()) out.head = parts.front().c[1], out.tail = parts.back().slope(parts.back().length);
         if (const Key& k = timing.map.keys.back(); k.toward == Toward::free) {
-            tail = k.leave;
-            if (parts.empty()) head = k.leave;
+            out.tail = k.leave;
+            if (parts.empty()) out.head = k.leave;
         }
         break;
     case TimingForm::speeds: {
-        last_value = timing.speeds.from.value;
+        out.last = timing.speeds.from.value;
         if (!parts.empty()) {
             const Stretch& s = parts.back();
             const auto& keys = timing.speeds.keys;
             const SpeedKey &a = keys[keys.size() - 2], &b = keys.back();
-            last_value = s.c[0] + s.length * (a.toward == Toward::step ? a.speed : 0.5 * (a.speed + b.speed));
+            out.last = s.c[0] + s.length * (a.toward == Toward::step ? a.speed : 0.5 * (a.speed + b.speed));
         }
-        head = timing.speeds.keys.front().speed;
-        tail = timing.speeds.keys.back().speed;
+        out.head = timing.speeds.keys.front().speed;
+        out.tail = timing.speeds.keys.back().speed;
         break;
     }
     case TimingForm::phrases: {
         const Phrase& last = timing.phrases.list.back();
-        last_value = last_shown(last).value;
-        head = parts.front().c[1];
-        tail = end_direction(last) * last.speed;
-        if (!last.holds()) run_from = length - 1 / last.speed; // where its last frame begins
-        fades_ = garland::fades(timing.phrases, timing.turn_twice);
+        out.last = last_shown(last).value;
+        out.head = parts.front().c[1];
+        out.tail = end_direction(last) * last.speed;
+        if (!last.holds()) out.run_from = length - 1 / last.speed; // where its last frame begins
         break;
     }
     }
+    return out;
+}
+
+} // namespace
+
+TimingPlan::TimingPlan(const Timing& timing) {
+    first_ = span_first(timing).value;
+    const double length = form_length(timing);
+    std::vector<Stretch> parts = stretches(timing);
+    auto [head, tail, last_value, run_from] = ends_of(timing, parts, length);
+    if (timing.form == TimingForm::phrases) fades_ = garland::fades(timing.phrases, timing.turn_twice);
     const bool rests = timing.after.mode == OutsideMode::hold || timing.after.mode == OutsideMode::absent;
 
     const double span = span_length(timing);
@@ -208,11 +224,51 @@ struct TimingPlan::Pieces {
         return {pass, rows_in(pass) - 1 - k};
     }
     double value(double x) const { return plan.at(OutputFrame(plan.first_ + x)).source; }
+
+    // The piece after or before one; nothing where no more is played.
+    std::optional<Place> after(Place p) const {
+        const double high = last_pass();
+        const bool last = p.pass == high && p.pass > 0 && p.k + 1 >= rows_in(high);
+        if (p.k + 1 < pieces_in(p.pass) && !last) return Place{p.pass, p.k + 1};
+        if (p.pass < high) return Place{p.pass + 1, 0};
+        return {};
+    }
+    std::optional<Place> before(Place p) const {
+        if (p.k > 0) return Place{p.pass, p.k - 1};
+        if (p.pass > first_pass()) return Place{p.pass - 1, pieces_in(p.pass - 1) - 1};
+        return {};
+    }
+    // Where the first piece begins and the last one ends; infinite where passes are played endlessly.
+    double begin() const { return first_pass() == 0 ? 0 : first_pass() * plan.before_.period; }
+    double end() const {
+        const Side& s = plan.after_;
+        if (last_pass() == 0) return s.length + (gap_in(0) ? s.period - s.length : 0);
+        return last_pass() * s.period + s.length;
+    }
+    // Whether what comes beyond them is a pose for ever.
+    static bool rests(const Side& s) {
+        return s.mode == OutsideMode::hold || folds(s) || (s.mode == OutsideMode::run_on && s.end_slope == 0);
+    }
+    // How far a pose that is shown at `from` stays, through the pieces from `next` on, later or earlier.
+    double stays_until(double from, std::optional<Place> next, double shown, bool later) const {
+        constexpr int enough = 4096; // pieces looked at; a pose that stays longer than that is not going to move
+        auto same = [&](double at) { return std::abs(value(at) - shown) < 1e-9; };
+        const double edge = later ? end() : begin(), beyond = later ? edge + 1 : edge - 1;
+        const double for_ever = later ? ever : -ever;
+        for (int n = 0; next; ++n) {
+            const Piece piece = at(*next);
+            if (!piece.flat || !same(from) || !same(0.5 * (piece.start + piece.end))) return from;
+            if (n >= enough) return for_ever;
+            from = later ? piece.end : piece.start;
+            next = later ? after(*next) : before(*next);
+        }
+        return rests(later ? plan.after_ : plan.before_) && same(edge) && same(beyond) ? for_ever : from;
+    }
+    static constexpr double ever = std::numeric_limits<double>::infinity();
 };
 
 TimingPlan::Rest TimingPlan::rest_at(OutputFrame local) const {
-    constexpr double ever = std::numeric_limits<double>::infinity();
-    constexpr int enough = 4096; // pieces looked at; a pose that stays longer than that is not going to move
+    constexpr double ever = Pieces::ever;
     Rest out;
     const double x = local.value - first_;
     const Folded f = fold(local);
@@ -220,88 +276,37 @@ TimingPlan::Rest TimingPlan::rest_at(OutputFrame local) const {
     const TimingSample here_now = finish(f);
     if (here_now.absent) return out;
     const Pieces pieces(*this);
-    const double shown = here_now.source;
-    auto stays = [&](double at) { return std::abs(pieces.value(at) - shown) < 1e-9; };
-    // What comes before the first piece and after the last one: a pose for ever, or something else.
-    auto rests = [](const Side& s) {
-        return s.mode == OutsideMode::hold || Pieces::folds(s) || (s.mode == OutsideMode::run_on && s.end_slope == 0);
-    };
-    const double low = pieces.first_pass(), high = pieces.last_pass();
-    const double begin = low == 0 ? 0 : low * before_.period;
-    const double end = high == 0 ? after_.length + (pieces.gap_in(0) ? after_.period - after_.length : 0)
-                                 : high * after_.period + after_.length;
-    const bool endless = pieces.rows_in(0) == 0 && pieces.rows_in(-1) == 0; // a single pose
-    if (endless) {
+    if (pieces.rows_in(0) == 0 && pieces.rows_in(-1) == 0) { // a single pose
         out.held = true;
-        out.passed = rests(before_) ? ever : std::max(x, 0.0);
-        out.left = rests(after_) ? ever : std::max(-x, 0.0);
+        out.passed = Pieces::rests(before_) ? ever : std::max(x, 0.0);
+        out.left = Pieces::rests(after_) ? ever : std::max(-x, 0.0);
         return out;
     }
-    Pieces::Place back, on; // the pieces to look at next, earlier and later
-    bool back_done = false, on_done = false;
-    auto step_on = [&] {
-        if (on.k + 1 < pieces.pieces_in(on.pass) &&
-            !(on.pass == high && on.pass > 0 && on.k + 1 >= pieces.rows_in(high))) {
-            ++on.k;
-        } else if (on.pass < high) {
-            on = {on.pass + 1, 0};
-        } else {
-            on_done = true;
-        }
-    };
-    auto step_back = [&] {
-        if (back.k > 0) {
-            --back.k;
-        } else if (back.pass > low) {
-            back = {back.pass - 1, pieces.pieces_in(back.pass - 1) - 1};
-        } else {
-            back_done = true;
-        }
-    };
+    const double begin = pieces.begin(), end = pieces.end();
+    std::optional<Pieces::Place> back, on; // the pieces to look at next, earlier and later
     double from = x, to = x;
     if (x >= end && std::isfinite(end)) {
-        if (!rests(after_)) return out;
+        if (!Pieces::rests(after_)) return out;
         to = ever;
         from = end;
-        back = {high, pieces.rows_in(high) - 1};
-        on_done = true;
+        back = {pieces.last_pass(), pieces.rows_in(pieces.last_pass()) - 1};
     } else if (x < begin && std::isfinite(begin)) {
-        if (!rests(before_)) return out;
+        if (!Pieces::rests(before_)) return out;
         from = -ever;
         to = begin;
-        on = {low, 0};
-        back_done = true;
+        on = {pieces.first_pass(), 0};
     } else {
         const auto here = pieces.find(x);
         const auto piece = pieces.at(here);
         if (!piece.flat) return out;
         from = piece.start;
         to = piece.end;
-        back = on = here;
-        step_back();
-        step_on();
+        back = pieces.before(here);
+        on = pieces.after(here);
     }
     out.held = true;
-    for (int n = 0; to < ever; ++n) {
-        if (on_done) {
-            if (rests(after_) && stays(end) && stays(end + 1)) to = ever;
-            break;
-        }
-        const auto piece = pieces.at(on);
-        if (!piece.flat || !stays(to) || !stays(0.5 * (piece.start + piece.end))) break;
-        to = n < enough ? piece.end : ever;
-        step_on();
-    }
-    for (int n = 0; from > -ever; ++n) {
-        if (back_done) {
-            if (rests(before_) && stays(begin) && stays(begin - 1)) from = -ever;
-            break;
-        }
-        const auto piece = pieces.at(back);
-        if (!piece.flat || !stays(from) || !stays(0.5 * (piece.start + piece.end))) break;
-        from = n < enough ? piece.start : -ever;
-        step_back();
-    }
+    if (to < ever) to = pieces.stays_until(to, on, here_now.source, true);
+    if (from > -ever) from = pieces.stays_until(from, back, here_now.source, false);
     out.passed = x - from;
     out.left = to - x;
     return out;

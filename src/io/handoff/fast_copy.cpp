@@ -76,16 +76,60 @@ bool near(const std::vector<V>& a, const std::vector<V>& b, NpyType type) {
                               a.size() * width, type));
 }
 
-Result<FastCopyDone> copy_mesh(const Source& source, const FastCopyOrder& order, CopyFiles& files, Progress& progress) {
-    const SourceFacts& f = source.facts();
-    GARLAND_TRY(read_first, source.read(f.first, progress));
-    auto kept_of = [&](const PosePtr& pose) -> PosePtr {
+// The poses of a mesh source, without what is not kept.
+struct KeptPoses {
+    const Source& source;
+    const FastCopyOrder& order;
+    Result<PosePtr> read(std::int64_t frame, Progress& progress) const {
+        GARLAND_TRY(pose, source.read(frame, progress));
         if (!order.keep) return pose;
         auto out = std::make_shared<Pose>(*pose);
         keep_only(*out, *order.keep);
-        return out;
-    };
-    const PosePtr first = kept_of(read_first);
+        return PosePtr(out);
+    }
+};
+
+// Arrays hold points that have the same faces, and the same values of faces and corners, in every frame.
+Result<void> fits_arrays(const Pose& first, const Pose& pose, std::int64_t frame) {
+    if (!mixable(first, pose)) {
+        return fail(Error{ErrorCode::unsupported, "points or faces differ from the first frame's"}
+                        .advise("keep the source as it is")
+                        .at_frame(frame));
+    }
+    if (first.faces == pose.faces || *first.faces == *pose.faces) return {};
+    return fail(
+        Error{ErrorCode::unsupported,
+              "values kept for faces or corners differ from the first frame's, and arrays hold those of points only"}
+            .at_frame(frame)
+            .advise("leave them out with the list of what is kept"));
+}
+
+// Reads back what was written, frame by frame; the largest difference of a point.
+Result<double> compare_mesh(const KeptPoses& kept, const std::string& points_path, bool moving, Progress& progress) {
+    const SourceFacts& f = kept.source.facts();
+    const NpyType type = kept.order.type;
+    double worst = 0;
+    GARLAND_TRY(written, open_source(points_path, progress));
+    for (std::int64_t frame = f.first; frame <= f.last; ++frame) {
+        GARLAND_CHECK(still_wanted(progress, f, frame, 0.5, 1, "comparing"));
+        GARLAND_TRY(pose, kept.read(frame, progress));
+        GARLAND_TRY(back, written->read(frame, progress));
+        const bool same = back->points.size() == pose->points.size() && near(pose->normals, back->normals, type) &&
+                          (!moving || near(pose->velocities, back->velocities, type)) &&
+                          near(pose->uvs, back->uvs, type);
+        if (!same)
+            return fail(
+                Error{ErrorCode::unreadable, "what was read back is not what was written"}.at_frame(frame).advise(
+                    "check the disk and try again"));
+        worst = std::max(worst, furthest(pose->points, back->points));
+    }
+    return worst;
+}
+
+Result<FastCopyDone> copy_mesh(const Source& source, const FastCopyOrder& order, CopyFiles& files, Progress& progress) {
+    const SourceFacts& f = source.facts();
+    const KeptPoses kept{source, order};
+    GARLAND_TRY(first, kept.read(f.first, progress));
     files.learn_directions(*first);
     const bool moving = order.velocities && !f.carries.velocities_a_frame &&
                         first->velocities.size() == first->points.size() && !first->points.empty();
@@ -105,20 +149,8 @@ Result<FastCopyDone> copy_mesh(const Source& source, const FastCopyOrder& order,
     for (std::int64_t frame = f.first; frame <= f.last; ++frame) {
         GARLAND_CHECK(still_wanted(progress, f, frame, 0, 0.5, "copying"));
         done.bridged += source.present(frame) != frame;
-        GARLAND_TRY(read, source.read(frame, progress));
-        const PosePtr pose = kept_of(read);
-        if (!mixable(*first, *pose)) {
-            return fail(Error{ErrorCode::unsupported, "points or faces differ from the first frame's"}
-                            .advise("keep the source as it is")
-                            .at_frame(frame));
-        }
-        if (first->faces != pose->faces && !(*first->faces == *pose->faces)) {
-            return fail(Error{
-                ErrorCode::unsupported,
-                "values kept for faces or corners differ from the first frame's, and arrays hold those of points only"}
-                            .at_frame(frame)
-                            .advise("leave them out with the list of what is kept"));
-        }
+        GARLAND_TRY(pose, kept.read(frame, progress));
+        GARLAND_CHECK(fits_arrays(*first, *pose, frame));
         if (order.type == NpyType::f16) {
             GARLAND_CHECK(fits_halves(pose->points, frame));
             if (moving) GARLAND_CHECK(fits_halves(pose->velocities, frame));
@@ -142,21 +174,8 @@ Result<FastCopyDone> copy_mesh(const Source& source, const FastCopyOrder& order,
     GARLAND_CHECK(write_ply(mesh, still, PlyForm::little_endian, Existing::refuse));
 
     GARLAND_CHECK(files.write_note());
-    GARLAND_TRY(written, open_source(points_path, progress));
-    for (std::int64_t frame = f.first; frame <= f.last; ++frame) {
-        GARLAND_CHECK(still_wanted(progress, f, frame, 0.5, 1, "comparing"));
-        GARLAND_TRY(read, source.read(frame, progress));
-        const PosePtr pose = kept_of(read);
-        GARLAND_TRY(back, written->read(frame, progress));
-        const bool same =
-            back->points.size() == pose->points.size() && near(pose->normals, back->normals, order.type) &&
-            (!moving || near(pose->velocities, back->velocities, order.type)) && near(pose->uvs, back->uvs, order.type);
-        if (!same)
-            return fail(
-                Error{ErrorCode::unreadable, "what was read back is not what was written"}.at_frame(frame).advise(
-                    "check the disk and try again"));
-        done.worst = std::max(done.worst, furthest(pose->points, back->points));
-    }
+    GARLAND_TRY(worst, compare_mesh(kept, points_path, moving, progress));
+    done.worst = worst;
     return done;
 }
 

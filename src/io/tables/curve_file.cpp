@@ -45,87 +45,93 @@ std::vector<Key> without_collinear(const std::vector<Key>& keys) {
     return kept;
 }
 
-Result<Curve> parse_csv(std::string_view text, const std::string& path) {
-    auto bad = [&](std::int64_t line, std::string what) {
-        return fail(Error{ErrorCode::malformed, std::move(what)}.at(path).at_line(line).keeping("the timing as it is"));
-    };
-    constexpr auto comma_advice = "write numbers with a point, and a comma between the two columns";
-    std::vector<Key> keys;
-    std::size_t output = 0, source = 1;
-    std::int64_t line = 0;
-    bool any = false;
-    std::vector<std::string_view> cells;
-    while (!text.empty()) {
-        const std::string_view row = take_line(text);
-        ++line;
-        if (row.empty()) continue;
+// A table of frames while it is read, row by row.
+class CurveRows {
+  public:
+    explicit CurveRows(const std::string& path) : path_(path) {}
+
+    Result<void> take(std::string_view row) {
+        ++line_;
+        if (row.empty()) return {};
         const char separator = row.find(';') != row.npos ? ';' : row.find('\t') != row.npos ? '\t' : ',';
-        split_cells(row, separator, cells);
+        split_cells(row, separator, cells_);
         if (separator != ',') {
-            for (auto cell : cells) {
-                if (looks_like_decimal_comma(cell)) {
-                    return fail(
-                        Error{ErrorCode::malformed, fmt::format("\"{}\" has a comma where numbers need a point", cell)}
-                            .at(path)
-                            .at_line(line)
-                            .keeping("the timing as it is")
-                            .advise(comma_advice));
-                }
+            for (auto cell : cells_) {
+                if (looks_like_decimal_comma(cell))
+                    return decimal_commas(fmt::format("\"{}\" has a comma where numbers need a point", cell));
             }
         }
-        if (!any && !parse_number(cells[0])) { // the header
-            any = true;
-            auto find = [&](std::string_view name) {
-                return std::find(cells.begin(), cells.end(), name) - cells.begin();
-            };
-            output = static_cast<std::size_t>(find("output_frame"));
-            source = static_cast<std::size_t>(find("source_frame"));
-            if (output >= cells.size() || source >= cells.size()) {
-                return bad(line, "the header must name the columns output_frame and source_frame");
-            }
-            continue;
-        }
-        any = true;
-        if (separator == ',' && cells.size() >= 3 && output < 2 && source < 2) {
+        if (!any_ && !parse_number(cells_[0])) return take_header();
+        any_ = true;
+        if (separator == ',' && cells_.size() >= 3 && output_ < 2 && source_ < 2) {
             // 1,5,2,5 for 1.5 and 2.5: four cells, or three with one whole number.
-            bool numbers = cells.size() <= 4;
-            for (auto cell : cells) numbers = numbers && parse_number(cell).has_value();
+            bool numbers = cells_.size() <= 4;
+            for (auto cell : cells_) numbers = numbers && parse_number(cell).has_value();
             if (numbers) {
-                return fail(
-                    Error{ErrorCode::malformed,
-                          fmt::format("{} numbers in a row where two are wanted; these look like decimal commas",
-                                      cells.size())}
-                        .at(path)
-                        .at_line(line)
-                        .keeping("the timing as it is")
-                        .advise(comma_advice));
+                return decimal_commas(fmt::format(
+                    "{} numbers in a row where two are wanted; these look like decimal commas", cells_.size()));
             }
         }
-        if (std::max(output, source) >= cells.size())
-            return bad(line, "a row needs an output frame and a source frame");
-        const auto t = parse_number(cells[output]), s = parse_number(cells[source]);
-        if (!t)
-            return bad(line, fmt::format("\"{}\" is not an output frame", std::string(cells[output]).substr(0, 40)));
-        if (!s) return bad(line, fmt::format("\"{}\" is not a source frame", std::string(cells[source]).substr(0, 40)));
-        if (std::abs(*t) > frame_limit || std::abs(*s) > frame_limit)
-            return bad(line, "a frame beyond a thousand million");
-        if (!keys.empty() && !(keys.back().at.value < *t)) {
-            return bad(line, *t == keys.back().at.value
-                                 ? fmt::format("output frame {} is there twice", short_number(*t))
-                                 : fmt::format("output frame {} comes after {}: rows must rise", short_number(*t),
-                                               short_number(keys.back().at.value)));
-        }
-        if (keys.size() == key_limit) {
-            return fail(Error{ErrorCode::too_large, fmt::format("more than {} rows", key_limit)}
-                            .advise("leave out rows that lie on straight lines")
-                            .at(path)
-                            .at_line(line)
-                            .keeping("the timing as it is"));
-        }
-        keys.push_back({OutputFrame(*t), SourceFrame(*s)});
+        return take_key();
     }
-    if (keys.empty())
-        return bad(std::max<std::int64_t>(line, 1), "there is no row with an output frame and a source frame");
+    // Errors: malformed, by the line that was taken last.
+    Result<std::vector<Key>> end() {
+        line_ = std::max<std::int64_t>(line_, 1);
+        if (keys_.empty()) return bad("there is no row with an output frame and a source frame");
+        return std::move(keys_);
+    }
+
+  private:
+    Error wrong(ErrorCode code, std::string what) const {
+        return Error{code, std::move(what)}.at(path_).at_line(line_).keeping("the timing as it is");
+    }
+    tl::unexpected<Error> bad(std::string what) const { return fail(wrong(ErrorCode::malformed, std::move(what))); }
+    tl::unexpected<Error> decimal_commas(std::string what) const {
+        return fail(wrong(ErrorCode::malformed, std::move(what))
+                        .advise("write numbers with a point, and a comma between the two columns"));
+    }
+    Result<void> take_header() {
+        any_ = true;
+        auto find = [&](std::string_view name) {
+            return static_cast<std::size_t>(std::find(cells_.begin(), cells_.end(), name) - cells_.begin());
+        };
+        output_ = find("output_frame");
+        source_ = find("source_frame");
+        if (output_ < cells_.size() && source_ < cells_.size()) return {};
+        return bad("the header must name the columns output_frame and source_frame");
+    }
+    Result<void> take_key() {
+        if (std::max(output_, source_) >= cells_.size()) return bad("a row needs an output frame and a source frame");
+        const auto t = parse_number(cells_[output_]), s = parse_number(cells_[source_]);
+        if (!t) return bad(fmt::format("\"{}\" is not an output frame", std::string(cells_[output_]).substr(0, 40)));
+        if (!s) return bad(fmt::format("\"{}\" is not a source frame", std::string(cells_[source_]).substr(0, 40)));
+        if (std::abs(*t) > frame_limit || std::abs(*s) > frame_limit) return bad("a frame beyond a thousand million");
+        if (!keys_.empty() && !(keys_.back().at.value < *t)) {
+            return bad(*t == keys_.back().at.value
+                           ? fmt::format("output frame {} is there twice", short_number(*t))
+                           : fmt::format("output frame {} comes after {}: rows must rise", short_number(*t),
+                                         short_number(keys_.back().at.value)));
+        }
+        if (keys_.size() == key_limit) {
+            return fail(wrong(ErrorCode::too_large, fmt::format("more than {} rows", key_limit))
+                            .advise("leave out rows that lie on straight lines"));
+        }
+        keys_.push_back({OutputFrame(*t), SourceFrame(*s)});
+        return {};
+    }
+
+    std::string path_;
+    std::vector<Key> keys_;
+    std::size_t output_ = 0, source_ = 1; // columns
+    std::int64_t line_ = 0;
+    bool any_ = false; // row but the header
+    std::vector<std::string_view> cells_;
+};
+
+Result<Curve> parse_csv(std::string_view text, const std::string& path) {
+    CurveRows table(path);
+    while (!text.empty()) GARLAND_CHECK(table.take(take_line(text)));
+    GARLAND_TRY(keys, table.end());
     Curve curve;
     const auto rows = static_cast<long long>(keys.size());
     curve.timing.map.keys = without_collinear(keys);

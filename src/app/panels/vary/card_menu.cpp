@@ -21,14 +21,16 @@ void add_card_menu(QWidget* card, std::function<std::optional<CardMenu>()> what)
             entry->setEnabled(enabled);
             QObject::connect(entry, &QAction::triggered, shown, [action = std::move(action)] { action(); });
         };
-        add(menu->on ? tr("Switch off") : tr("Switch on"), tr("Whether it counts; nothing of it is lost"), true,
-            [set = menu->set_on, on = !menu->on] { set(on); });
+        if (menu->set_on)
+            add(menu->on ? tr("Switch off") : tr("Switch on"), tr("Whether it counts; nothing of it is lost"), true,
+                [set = menu->set_on, on = !menu->on] { set(on); });
         add(tr("Duplicate"), tr("Another one like it, after it"), true, menu->duplicate);
         shown->addSeparator();
         add(tr("Move up"), tr("One place up in the list"), menu->place > 0, [move = menu->move] { move(-1); });
         add(tr("Move down"), tr("One place down in the list"), menu->place + 1 < menu->count,
             [move = menu->move] { move(1); });
         shown->addSeparator();
+        for (const auto& [text, action] : menu->others) add(text, {}, true, action);
         add(tr("Remove"), tr("Take it out; Undo brings it back"), true, menu->remove);
         shown->popup(card->mapToGlobal(at));
     });

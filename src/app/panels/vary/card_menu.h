@@ -2,6 +2,8 @@
 // anything in the card that has no menu of its own.
 #pragma once
 
+#include "core/project/project.h"
+
 #include <QWidget>
 #include <algorithm>
 #include <functional>
@@ -13,9 +15,10 @@ namespace garland {
 struct CardMenu {
     bool on = true;                   // whether the entry counts
     std::size_t place = 0, count = 1; // in its list
-    std::function<void(bool)> set_on; // the card may be gone when these return
+    std::function<void(bool)> set_on; // the card may be gone when these return; none: the entry is not offered
     std::function<void()> duplicate;  // after itself
-    std::function<void(int)> move;    // −1: up, 1: down
+    std::vector<std::pair<QString, std::function<void()>>> others; // before removing
+    std::function<void(int)> move;                                 // −1: up, 1: down
     std::function<void()> remove;
 };
 
@@ -35,6 +38,30 @@ template <class T, class Id>
 std::size_t place_of(const std::vector<T>& list, Id id) {
     const auto at = std::find_if(list.begin(), list.end(), [&](const T& one) { return one.id == id; });
     return static_cast<std::size_t>(at - list.begin());
+}
+
+// Duplicate and move for an entry of a list of the project. edit: does as one step of undo what it is given with the
+// list and the entry's place in it, where it still is.
+template <class T>
+using EditEntry =
+    std::function<void(const QString& words, const std::function<void(Project&, std::vector<T>&, std::size_t)>&)>;
+template <class T>
+CardMenu entry_menu(const std::vector<T>& list, decltype(T::id) id, EditEntry<T> edit, const QString& duplicate,
+                    const QString& move) {
+    CardMenu out;
+    out.place = place_of(list, id), out.count = list.size();
+    out.duplicate = [edit, duplicate] {
+        edit(duplicate, [](Project& p, std::vector<T>& all, std::size_t place) {
+            T other = all[place];
+            other.id = decltype(T::id)(p.next_id++);
+            if constexpr (requires { other.name += " 2"; }) other.name += " 2";
+            all.insert(all.begin() + static_cast<std::ptrdiff_t>(place) + 1, std::move(other));
+        });
+    };
+    out.move = [edit, move](int by) {
+        edit(move, [by](Project&, std::vector<T>& all, std::size_t place) { move_entry(all, place, by); });
+    };
+    return out;
 }
 
 } // namespace garland

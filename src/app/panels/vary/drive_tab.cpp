@@ -19,6 +19,10 @@ DriveTab::DriveTab(Document& document, Viewing& viewing, LevelKind kind, QWidget
     cards_->setSpacing(10);
     column->addLayout(cards_);
     column->addStretch(1);
+    connect(&document_, &Document::opened, this, [this] {
+        zones_together_.clear();
+        pulses_together_.clear();
+    });
 }
 
 void DriveTab::add_buttons(QHBoxLayout* row) {
@@ -118,8 +122,10 @@ void DriveTab::rebuild(const std::vector<std::uint64_t>& ids) {
     };
     for (std::uint64_t id : ids) {
         switch (kind_) {
-        case LevelKind::zones: add(new ZoneCard(document_, viewing_, ZoneId(id))); break;
-        case LevelKind::pulse: add(new PulseCard(document_, viewing_.arrangement(), SpreadId(id))); break;
+        case LevelKind::zones: add(new ZoneCard(document_, viewing_, ZoneId(id), zones_together_)); break;
+        case LevelKind::pulse:
+            add(new PulseCard(document_, viewing_.arrangement(), SpreadId(id), pulses_together_));
+            break;
         case LevelKind::sound: add(new SoundCard(document_, viewing_, SoundId(id))); break;
         }
     }

@@ -31,6 +31,8 @@ class DriveTab : public QWidget {
     QVBoxLayout* cards_;
     std::vector<std::uint64_t> shown_;
     ArrangementId shown_arrangement_;
+    Together<ZoneId> zones_together_;
+    Together<SpreadId> pulses_together_;
     std::vector<std::function<void()>> refreshes_; // of the cards that stand
 };
 

@@ -4,8 +4,9 @@
 
 namespace garland {
 
-PulseCard::PulseCard(Document& document, ArrangementId owner, SpreadId id, QWidget* parent)
-    : QFrame(parent), document_(document), owner_(owner), id_(id),
+PulseCard::PulseCard(Document& document, ArrangementId owner, SpreadId id, Together<SpreadId>& together,
+                     QWidget* parent)
+    : QFrame(parent), document_(document), owner_(owner), id_(id), together_(together),
       fields_(document, this, QStringLiteral("pulse-%1").arg(id.value),
               [this](const QString& words, const std::function<void(Pulse&)>& change, const QString& merge) {
                   edit(words, change, merge);
@@ -14,6 +15,13 @@ PulseCard::PulseCard(Document& document, ArrangementId owner, SpreadId id, QWidg
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(12, 10, 12, 10);
     column->setSpacing(7);
+    add_head(column);
+    add_wave(column);
+    add_gifts(column);
+    add_response(column);
+}
+
+void PulseCard::add_head(QVBoxLayout* column) {
     auto* head = new QHBoxLayout;
     on_ = new QCheckBox;
     on_->setAccessibleName(tr("On"));
@@ -25,19 +33,59 @@ PulseCard::PulseCard(Document& document, ArrangementId owner, SpreadId id, QWidg
     words_ = make_label({});
     words_->setWordWrap(true);
     head->addWidget(words_, 1);
+    joined_ = add_together(head, together_, id_,
+                           tr("Change all pulses that are marked so at once: a number that is dragged changes each by "
+                              "as much, one that is typed is given to all"));
     auto* remove = make_button(tr("Remove"), tr("Remove this pulse"));
-    connect(remove, &QPushButton::clicked, this, [this] {
-        Document& doc = document_; // the card goes with its pulse
-        const ArrangementId own = owner_;
-        const SpreadId gone = id_;
-        doc.edit(tr("Remove a pulse"), [&](Project& p) -> Result<void> {
-            if (Arrangement* a = p.arrangement(own))
-                std::erase_if(a->pulses, [&](const Pulse& x) { return x.id == gone; });
-            return {};
-        });
-    });
+    connect(remove, &QPushButton::clicked, this, &PulseCard::remove);
     head->addWidget(remove, 0, Qt::AlignTop);
     column->addLayout(head);
+    add_card_menu(this, [this] { return menu(); });
+}
+
+// The pulses of the arrangement change as a list, and this card may go with it.
+void PulseCard::edit_list(const QString& words,
+                          const std::function<void(Project&, std::vector<Pulse>&, std::size_t)>& change) {
+    const ArrangementId owner = owner_;
+    const SpreadId id = id_;
+    Document& document = document_;
+    document.edit(words, [&](Project& p) -> Result<void> {
+        Arrangement* a = p.arrangement(owner);
+        if (!a) return {};
+        const std::size_t place = place_of(a->pulses, id);
+        if (place < a->pulses.size()) change(p, a->pulses, place);
+        return {};
+    });
+}
+
+void PulseCard::remove() {
+    edit_list(tr("Remove a pulse"), [](Project&, std::vector<Pulse>& list, std::size_t place) {
+        list.erase(list.begin() + static_cast<std::ptrdiff_t>(place));
+    });
+}
+
+std::optional<CardMenu> PulseCard::menu() {
+    const Arrangement* a = document_.project().arrangement(owner_);
+    const Pulse* own = pulse();
+    if (!a || !own) return {};
+    const QPointer<PulseCard> card(this);
+    CardMenu out = entry_menu<Pulse>(
+        a->pulses, id_,
+        [card](const QString& words, const auto& change) {
+            if (card) card->edit_list(words, change);
+        },
+        tr("Duplicate a pulse"), tr("Move a pulse"));
+    out.on = own->on;
+    out.set_on = [card](bool on) {
+        if (card) card->edit(on ? tr("Switch a pulse on") : tr("Switch a pulse off"), [on](Pulse& p) { p.on = on; });
+    };
+    out.remove = [card] {
+        if (card) card->remove();
+    };
+    return out;
+}
+
+void PulseCard::add_wave(QVBoxLayout* column) {
     auto* row = add_row(column);
     fields_.number(
         row, tr("Starts at"), Quantity::output_frames, -1e6, 1e6, 2, 1,
@@ -58,7 +106,10 @@ PulseCard::PulseCard(Document& document, ArrangementId owner, SpreadId id, QWidg
             [](const Pulse& p) { return p.wave.after != WaveAfter::hold; })
         ->set_word(0, tr("endless"));
     close_row(row);
-    row = add_row(column);
+}
+
+void PulseCard::add_gifts(QVBoxLayout* column) {
+    auto* row = add_row(column);
     const QString tip = tr("Metres at full level");
     fields_.number(
         row, tr("Lift"), Quantity::metres, -1e6, 1e6, 2, 0.1, tr("Metres upward at full level"),
@@ -81,7 +132,10 @@ PulseCard::PulseCard(Document& document, ArrangementId owner, SpreadId id, QWidg
         row, tr("hides copies at 0"), tr("Copies are shown only while it is above 0"),
         [](const Pulse& p) { return p.hides; }, [](Pulse& p, bool v) { p.hides = v; });
     close_row(row);
-    row = add_row(column);
+}
+
+void PulseCard::add_response(QVBoxLayout* column) {
+    auto* row = add_row(column);
     auto* label = make_label(tr("response"), "muted");
     curve_ = new CurveEdit(0, 1, 0, true);
     curve_->setAccessibleName(tr("Response of the pulse"));
@@ -112,7 +166,7 @@ void PulseCard::edit(const QString& words, const std::function<void(Pulse&)>& ch
         [&](Project& p) -> Result<void> {
             if (Arrangement* a = p.arrangement(owner_)) {
                 for (Pulse& x : a->pulses) {
-                    if (x.id == id_) change(x);
+                    if (together_.joins(id_, x.id)) change(x);
                 }
             }
             return {};
@@ -127,6 +181,7 @@ void PulseCard::refresh() {
     on_->setChecked(p->on);
     words_->setText(pulse_words(*p));
     words_->setEnabled(p->on);
+    show_together(joined_, together_, id_, document_.project().arrangement(owner_)->pulses.size());
     fields_.refresh(*p);
 }
 

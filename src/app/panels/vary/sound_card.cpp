@@ -59,14 +59,7 @@ SoundCard::SoundCard(Document& document, Viewing& viewing, SoundId id, QWidget* 
     words_->setWordWrap(true);
     head->addWidget(words_, 1);
     auto* remove = make_button(tr("Remove"), tr("Remove this sound; what it plays goes by its own clock"));
-    connect(remove, &QPushButton::clicked, this, [this] {
-        Document& doc = document_; // the card goes with its sound
-        const SoundId gone = id_;
-        doc.edit(tr("Remove a sound"), [&](Project& p) -> Result<void> {
-            remove_sound(p, gone);
-            return {};
-        });
-    });
+    connect(remove, &QPushButton::clicked, this, &SoundCard::remove);
     auto* beats = make_button(tr("Find beats"), tr("Set the tempo grid by the beats that are heard in it"));
     connect(beats, &QPushButton::clicked, this, [this] { find_beats_of_it(false); });
     auto* mark = make_button(tr("Mark beats"), tr("Set a marker at each beat that is heard within the output range; "
@@ -76,11 +69,61 @@ SoundCard::SoundCard(Document& document, Viewing& viewing, SoundId id, QWidget* 
     head->addWidget(mark, 0, Qt::AlignTop);
     head->addWidget(remove, 0, Qt::AlignTop);
     column->addLayout(head);
+    add_card_menu(this, [this] { return menu(); });
     strip_ = new BandStrip;
     column->addWidget(strip_);
     note_ = make_label({}, "alert");
     note_->setWordWrap(true);
     column->addWidget(note_);
+    add_bands(column);
+    connect(&viewing_, &Viewing::frame_changed, this, [this] {
+        const auto& sounds = document_.show()->levels.sounds;
+        const auto levels = sounds.find(id_);
+        if (isVisible())
+            strip_->show_levels(levels == sounds.end() ? nullptr : levels->second, document_.project().settings.range,
+                                viewing_.frame().value);
+    });
+}
+
+// The sounds change as a list, and this card may go with it.
+void SoundCard::edit_list(const QString& words,
+                          const std::function<void(Project&, std::vector<SoundSpec>&, std::size_t)>& change) {
+    const SoundId id = id_;
+    Document& document = document_;
+    document.edit(words, [&](Project& p) -> Result<void> {
+        const std::size_t place = place_of(p.sounds, id);
+        if (place < p.sounds.size()) change(p, p.sounds, place);
+        return {};
+    });
+}
+
+void SoundCard::remove() {
+    edit_list(tr("Remove a sound"),
+              [](Project& p, std::vector<SoundSpec>& sounds, std::size_t place) { remove_sound(p, sounds[place].id); });
+}
+
+std::optional<CardMenu> SoundCard::menu() {
+    const Project& project = document_.project();
+    if (!project.sound(id_)) return {};
+    const QPointer<SoundCard> card(this);
+    CardMenu out = entry_menu<SoundSpec>(
+        project.sounds, id_,
+        [card](const QString& words, const auto& change) {
+            if (card) card->edit_list(words, change);
+        },
+        tr("Duplicate a sound"), tr("Move a sound"));
+    for (const bool mark : {false, true}) {
+        out.others.emplace_back(mark ? tr("Mark beats") : tr("Find beats"), [card, mark] {
+            if (card) card->find_beats_of_it(mark);
+        });
+    }
+    out.remove = [card] {
+        if (card) card->remove();
+    };
+    return out;
+}
+
+void SoundCard::add_bands(QVBoxLayout* column) {
     auto* row = add_row(column);
     fields_.number(
         row, tr("Starts at"), Quantity::output_frames, -1e6, 1e6, 2, 1,
@@ -128,13 +171,6 @@ SoundCard::SoundCard(Document& document, Viewing& viewing, SoundId id, QWidget* 
         tr("Output frames after which 63 % of a fall have come"), [](const SoundSpec& s) { return s.bands.release; },
         [](SoundSpec& s, double v) { s.bands.release = v; });
     close_row(row);
-    connect(&viewing_, &Viewing::frame_changed, this, [this] {
-        const auto& sounds = document_.show()->levels.sounds;
-        const auto levels = sounds.find(id_);
-        if (isVisible())
-            strip_->show_levels(levels == sounds.end() ? nullptr : levels->second, document_.project().settings.range,
-                                viewing_.frame().value);
-    });
 }
 
 void SoundCard::find_beats_of_it(bool mark) {

@@ -3,6 +3,9 @@
 
 #include "app/document/viewing.h"
 #include "app/panels/common/fields.h"
+#include "app/panels/vary/card_menu.h"
+
+#include <QPointer>
 
 namespace garland {
 
@@ -32,6 +35,11 @@ class SoundCard : public QFrame {
 
   private:
     void edit(const QString& words, const std::function<void(SoundSpec&)>& change, const QString& merge = {});
+    void edit_list(const QString& words,
+                   const std::function<void(Project&, std::vector<SoundSpec>& sounds, std::size_t place)>& change);
+    void remove();
+    std::optional<CardMenu> menu();
+    void add_bands(QVBoxLayout* column);
     // In the background; the tempo grid, or a marker for each beat, comes as one edit.
     void find_beats_of_it(bool mark);
     Document& document_;

@@ -47,7 +47,7 @@ void usual_amounts(Spread& s) {
 }
 
 SpreadCard::SpreadCard(Document& document, Viewing& viewing, ArrangementId owner, const Spread& spread,
-                       std::set<SpreadId>& together, QWidget* parent)
+                       Together<SpreadId>& together, QWidget* parent)
     : QFrame(parent), document_(document), viewing_(viewing), owner_(owner), id_(spread.id), together_(together),
       fields_(document, this, QStringLiteral("spread-%1").arg(spread.id.value),
               [this](const QString& words, const std::function<void(S&)>& change, const QString& merge) {
@@ -79,13 +79,12 @@ const Spread* SpreadCard::spread() const {
 }
 
 void SpreadCard::edit(const QString& words, const std::function<void(S&)>& change, const QString& merge) {
-    const bool joined = together_.count(id_) > 0;
     document_.edit(
         words,
         [&](Project& p) -> Result<void> {
             if (Arrangement* a = p.arrangement(owner_)) {
                 for (S& s : a->spreads) {
-                    if (s.id == id_ || (joined && together_.count(s.id) > 0)) change(s);
+                    if (together_.joins(id_, s.id)) change(s);
                 }
             }
             return {};
@@ -106,20 +105,9 @@ void SpreadCard::add_head(QVBoxLayout* column) {
     words_ = make_label({});
     words_->setWordWrap(true);
     head->addWidget(words_, 1);
-    joined_ = new QToolButton;
-    joined_->setObjectName("segment");
-    joined_->setText(tr("Together"));
-    joined_->setCheckable(true);
-    joined_->setAccessibleName(tr("Change together"));
-    joined_->setToolTip(tr("Change all spreads that are marked so at once: a number that is dragged changes each by as "
-                           "much, one that is typed is given to all"));
-    connect(joined_, &QToolButton::clicked, this, [this](bool on) {
-        if (on)
-            together_.insert(id_);
-        else
-            together_.erase(id_);
-    });
-    head->addWidget(joined_, 0, Qt::AlignTop);
+    joined_ = add_together(head, together_, id_,
+                           tr("Change all spreads that are marked so at once: a number that is dragged changes each by "
+                              "as much, one that is typed is given to all"));
     pattern_ = new QToolButton;
     pattern_->setObjectName("segment");
     pattern_->setText(tr("Show pattern"));
@@ -166,24 +154,16 @@ std::optional<CardMenu> SpreadCard::menu() {
     const Arrangement* a = document_.project().arrangement(owner_);
     const S* s = spread();
     if (!a || !s) return {};
-    CardMenu out;
-    out.on = s->on, out.place = place_of(a->spreads, id_), out.count = a->spreads.size();
     const QPointer<SpreadCard> card(this);
+    CardMenu out = entry_menu<S>(
+        a->spreads, id_,
+        [card](const QString& words, const auto& change) {
+            if (card) card->edit_list(words, change);
+        },
+        tr("Duplicate a spread"), tr("Move a spread"));
+    out.on = s->on;
     out.set_on = [card](bool on) {
         if (card) card->edit(on ? tr("Switch a spread on") : tr("Switch a spread off"), [on](S& one) { one.on = on; });
-    };
-    out.duplicate = [card] {
-        if (!card) return;
-        card->edit_list(tr("Duplicate a spread"), [](Project& p, std::vector<S>& list, std::size_t place) {
-            S other = list[place];
-            other.id = SpreadId(p.next_id++);
-            list.insert(list.begin() + static_cast<std::ptrdiff_t>(place) + 1, std::move(other));
-        });
-    };
-    out.move = [card](int by) {
-        if (!card) return;
-        card->edit_list(tr("Move a spread"),
-                        [by](Project&, std::vector<S>& list, std::size_t place) { move_entry(list, place, by); });
     };
     out.remove = [card] {
         if (card) card->remove();
@@ -471,8 +451,7 @@ void SpreadCard::refresh() {
     fields_.refresh(*s);
     unkey_->setVisible(!s->strength.keys.empty());
     pattern_->setChecked(viewing_.shown_spread() == id_ && viewing_.colour() == ColourMode::spread);
-    joined_->setChecked(together_.count(id_) > 0);
-    joined_->setVisible(document_.project().arrangement(owner_)->spreads.size() > 1);
+    show_together(joined_, together_, id_, document_.project().arrangement(owner_)->spreads.size());
     QString trouble = given ? QString::fromStdString(given->note) : QString();
     note_->setText(trouble);
     note_->setVisible(!trouble.isEmpty());

@@ -4,11 +4,10 @@
 #include "app/document/viewing.h"
 #include "app/panels/common/fields.h"
 #include "app/panels/vary/card_menu.h"
+#include "app/panels/vary/together.h"
 #include "app/widgets/curve_edit.h"
 
 #include <QPointer>
-#include <QToolButton>
-#include <set>
 
 namespace garland {
 
@@ -23,7 +22,7 @@ class SpreadCard : public QFrame {
   public:
     // together: those that are changed with each other, of all cards.
     SpreadCard(Document& document, Viewing& viewing, ArrangementId owner, const Spread& spread,
-               std::set<SpreadId>& together, QWidget* parent = nullptr);
+               Together<SpreadId>& together, QWidget* parent = nullptr);
     SpreadId id() const { return id_; }
     void refresh();
 
@@ -47,7 +46,7 @@ class SpreadCard : public QFrame {
     Viewing& viewing_;
     ArrangementId owner_;
     SpreadId id_;
-    std::set<SpreadId>& together_;
+    Together<SpreadId>& together_;
     Fields<S> fields_;
     QCheckBox* on_;
     QLabel *words_, *note_, *keys_words_;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "app/panels/common/panel.h"
+#include "app/panels/vary/together.h"
 
 #include <QCheckBox>
 #include <array>
@@ -46,7 +47,7 @@ class VaryPanel : public Panel {
     NumberField *meet_at_, *meet_source_, *ease_, *stay_, *earliest_, *latest_;
     QCheckBox* limited_;
     QWidget* limits_;
-    std::set<SpreadId> together_;    // spreads whose numbers are changed with each other
+    Together<SpreadId> together_;    // spreads whose numbers are changed with each other
     std::vector<SpreadCard*> shown_; // the cards that stand, so that editing a number does not rebuild its field
     ArrangementId shown_arrangement_, meeting_of_;
     QPointer<Job> parting_;

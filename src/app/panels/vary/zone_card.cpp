@@ -25,8 +25,8 @@ bool has_key(const Zone& z, double t) {
 
 } // namespace
 
-ZoneCard::ZoneCard(Document& document, Viewing& viewing, ZoneId id, QWidget* parent)
-    : QFrame(parent), document_(document), viewing_(viewing), id_(id),
+ZoneCard::ZoneCard(Document& document, Viewing& viewing, ZoneId id, Together<ZoneId>& together, QWidget* parent)
+    : QFrame(parent), document_(document), viewing_(viewing), id_(id), together_(together),
       fields_(document, this, QStringLiteral("zone-%1").arg(id.value),
               [this](const QString& words, const std::function<void(Zone&)>& change, const QString& merge) {
                   edit(words, change, merge);
@@ -47,7 +47,9 @@ void ZoneCard::edit(const QString& words, const std::function<void(Zone&)>& chan
     document_.edit(
         words,
         [&](Project& p) -> Result<void> {
-            if (Zone* z = p.zone(id_)) change(*z);
+            for (Zone& z : p.zones) {
+                if (together_.joins(id_, z.id)) change(z);
+            }
             return {};
         },
         merge);
@@ -78,6 +80,9 @@ void ZoneCard::add_head(QVBoxLayout* column) {
     words_ = make_label({});
     words_->setWordWrap(true);
     head->addWidget(words_, 1);
+    joined_ = add_together(head, together_, id_,
+                           tr("Change all zones that are marked so at once: a number that is dragged changes each by "
+                              "as much, one that is typed is given to all"));
     auto* remove = make_button(tr("Remove"), tr("Remove this zone, and let what it alone plays go by its own clock"));
     connect(remove, &QPushButton::clicked, this, &ZoneCard::remove);
     head->addWidget(remove, 0, Qt::AlignTop);
@@ -86,42 +91,36 @@ void ZoneCard::add_head(QVBoxLayout* column) {
 }
 
 // The zones change as a list, and this card may go with it.
-void ZoneCard::edit_list(const QString& words, const std::function<void(Project&, std::size_t)>& change) {
+void ZoneCard::edit_list(const QString& words,
+                         const std::function<void(Project&, std::vector<Zone>&, std::size_t)>& change) {
     const ZoneId id = id_;
     Document& document = document_;
     document.edit(words, [&](Project& p) -> Result<void> {
         const std::size_t place = place_of(p.zones, id);
-        if (place < p.zones.size()) change(p, place);
+        if (place < p.zones.size()) change(p, p.zones, place);
         return {};
     });
 }
 
 void ZoneCard::remove() {
-    edit_list(tr("Remove a zone"), [](Project& p, std::size_t place) { remove_zone(p, p.zones[place].id); });
+    edit_list(tr("Remove a zone"),
+              [](Project& p, std::vector<Zone>& zones, std::size_t place) { remove_zone(p, zones[place].id); });
 }
 
 std::optional<CardMenu> ZoneCard::menu() {
     const Project& project = document_.project();
     const Zone* z = project.zone(id_);
     if (!z) return {};
-    CardMenu out;
-    out.on = z->on, out.place = place_of(project.zones, id_), out.count = project.zones.size();
     const QPointer<ZoneCard> card(this);
+    CardMenu out = entry_menu<Zone>(
+        project.zones, id_,
+        [card](const QString& words, const auto& change) {
+            if (card) card->edit_list(words, change);
+        },
+        tr("Duplicate a zone"), tr("Move a zone"));
+    out.on = z->on;
     out.set_on = [card](bool on) {
         if (card) card->edit(on ? tr("Switch a zone on") : tr("Switch a zone off"), [on](Zone& one) { one.on = on; });
-    };
-    out.duplicate = [card] {
-        if (!card) return;
-        card->edit_list(tr("Duplicate a zone"), [](Project& p, std::size_t place) {
-            Zone other = p.zones[place];
-            other.id = ZoneId(p.next_id++);
-            other.name += " 2";
-            p.zones.insert(p.zones.begin() + static_cast<std::ptrdiff_t>(place) + 1, std::move(other));
-        });
-    };
-    out.move = [card](int by) {
-        if (card)
-            card->edit_list(tr("Move a zone"), [by](Project& p, std::size_t place) { move_entry(p.zones, place, by); });
     };
     out.remove = [card] {
         if (card) card->remove();
@@ -146,7 +145,9 @@ void ZoneCard::add_shape(QVBoxLayout* column) {
     connect(name_, &QLineEdit::editingFinished, this, [this] {
         const Zone* z = document_.project().zone(id_);
         const std::string name = name_->text().trimmed().toStdString();
-        if (z && !name.empty() && name != z->name) edit(tr("Rename a zone"), [&](Zone& zone) { zone.name = name; });
+        if (z && !name.empty() && name != z->name)
+            edit_list(tr("Rename a zone"),
+                      [&](Project&, std::vector<Zone>& zones, std::size_t place) { zones[place].name = name; });
     });
     row->addWidget(name_);
     fields_.choice(
@@ -267,9 +268,9 @@ void ZoneCard::add_motion(QVBoxLayout* column) {
         words->setBuddy(field);
         row->addWidget(words);
         row->addWidget(field);
-        connect(field, &NumberField::edited, this, [this, label, set](double v) {
+        connect(field, &NumberField::edited, this, [this, label, field, get, set] {
             edit_key(
-                tr("Move a zone"), [&](ZoneKey& k) { set(k, v); },
+                tr("Move a zone"), [&](ZoneKey& k) { set(k, field->edited_from(get(k))); },
                 QStringLiteral("zone-%1-%2").arg(id_.value).arg(label));
         });
         connect(field, &NumberField::settled, &document_, &Document::end_merge);
@@ -385,6 +386,7 @@ void ZoneCard::refresh() {
     on_->setChecked(z->on);
     words_->setText(zone_words(*z));
     words_->setEnabled(z->on);
+    show_together(joined_, together_, id_, document_.project().zones.size());
     if (!name_->hasFocus()) {
         name_->setText(QString::fromStdString(z->name));
         name_->setCursorPosition(0);

@@ -4,6 +4,7 @@
 #include "app/document/viewing.h"
 #include "app/panels/common/fields.h"
 #include "app/panels/vary/card_menu.h"
+#include "app/panels/vary/together.h"
 #include "app/widgets/curve_edit.h"
 
 #include <QLineEdit>
@@ -14,7 +15,8 @@ namespace garland {
 class ZoneCard : public QFrame {
     Q_OBJECT
   public:
-    ZoneCard(Document& document, Viewing& viewing, ZoneId id, QWidget* parent = nullptr);
+    // together: those that are changed with each other, of all cards.
+    ZoneCard(Document& document, Viewing& viewing, ZoneId id, Together<ZoneId>& together, QWidget* parent = nullptr);
     ZoneId id() const { return id_; }
     void refresh();
 
@@ -22,7 +24,8 @@ class ZoneCard : public QFrame {
     void edit(const QString& words, const std::function<void(Zone&)>& change, const QString& merge = {});
     // Changes the key at the playhead; a zone with one key has that everywhere.
     void edit_key(const QString& words, const std::function<void(ZoneKey&)>& change, const QString& merge);
-    void edit_list(const QString& words, const std::function<void(Project&, std::size_t place)>& change);
+    void edit_list(const QString& words,
+                   const std::function<void(Project&, std::vector<Zone>& zones, std::size_t place)>& change);
     void remove();
     std::optional<CardMenu> menu();
     void add_head(QVBoxLayout* column);
@@ -38,8 +41,10 @@ class ZoneCard : public QFrame {
     Document& document_;
     Viewing& viewing_;
     ZoneId id_;
+    Together<ZoneId>& together_;
     Fields<Zone> fields_;
     QCheckBox* on_;
+    QToolButton* joined_;
     QLabel *words_, *keys_;
     QLineEdit* name_;
     CurveEdit* curve_;
