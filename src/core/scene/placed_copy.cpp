@@ -27,8 +27,7 @@ struct Turned {
 };
 
 // Points or directions of a copy's own space: stretched, turned, moved.
-void turned(const std::vector<V3f>& from, const Turned& turn, const V3f& scale, const V3f& move,
-            std::vector<V3f>& out) {
+void turned(const std::vector<V3f>& from, const Turned& turn, V3f scale, V3f move, std::vector<V3f>& out) {
     out.resize(from.size());
     for (std::size_t i = 0; i < from.size(); ++i) out[i] = turn(from[i] * scale) + move;
 }
