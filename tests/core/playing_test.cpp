@@ -627,6 +627,50 @@ class PlayingTest : public QObject {
         for (double t = 1; t < 120; t += 1e-3) brute += (p.playing->level(0, t + 5e-4).value > 0.5) * 1e-3;
         for (std::size_t i = 0; i < 5; ++i) QVERIFY(close(local(p, i, 120) - 1, brute, 5e-3));
     }
+    // What is let go of lies on straight lines: every moment is as before, also far outside.
+    void nodes_on_straight_lines_are_not_kept() {
+        std::mt19937 random(5);
+        auto slope = [&] { return static_cast<double>(static_cast<int>(random() % 3)) * 0.25; };
+        std::size_t all = 0, kept = 0;
+        for (int round = 0; round < 400; ++round) {
+            RunTrack track;
+            const double before = slope(), after = slope();
+            track.before_slope = before, track.after_slope = after;
+            track.nodes.push_back({1, 3, static_cast<float>(before), 0});
+            const int count = 1 + static_cast<int>(random() % 9);
+            for (int k = 0; k < count; ++k) {
+                RunNode& last = track.nodes.back();
+                if (random() % 8 == 0) { // a jump
+                    track.nodes.push_back({last.t, last.value - 1, last.in, 0});
+                    continue;
+                }
+                const double wide = static_cast<double>(1 + random() % 5) / 4;
+                if (random() % 3 == 0) { // a curve
+                    const RunNode from = last;
+                    integrate_pieces([&](double x) { return 0.5 + 0.1 * (x - from.t) * (x - from.t); }, from.t,
+                                     from.t + wide, from.value, track.nodes);
+                    continue;
+                }
+                const double s = slope();
+                last.out = static_cast<float>(s);
+                track.nodes.push_back({last.t + wide, last.value + s * wide, static_cast<float>(s), 0});
+            }
+            track.nodes.back().out = static_cast<float>(after);
+            RunTrack fewer = track;
+            fewer.drop_straight_nodes();
+            QVERIFY(!fewer.nodes.empty());
+            all += track.nodes.size(), kept += fewer.nodes.size();
+            RunTable table;
+            table.add(track);
+            table.add(fewer);
+            for (double t = -50; t < 60; t += 0.0625) {
+                const RunTable::At a = table.at(0, t), b = table.at(1, t);
+                QVERIFY2(close(a.value, b.value, 1e-9) && close(a.rate, b.rate, 1e-7),
+                         qPrintable(QString("%1 at %2: %3, %4").arg(round).arg(t).arg(a.value).arg(b.value)));
+            }
+        }
+        QVERIFY2(kept < all * 9 / 10, qPrintable(QString("%1 of %2").arg(kept).arg(all)));
+    }
     void a_hundred_thousand_copies_take_little() {
         Zone z = zone_of(ZoneShape::ball, {key(1, V3d(-600, 0, 0)), key(240, V3d(600, 0, 0))}, 0, 1.5);
         z.size = V3d(4);
