@@ -181,7 +181,7 @@ Error existing_files(const PreviewEstimate& size, const PreviewOrder& order) {
 std::string movie_key(const Show& show, const Project& project, const PreviewOrder& order, const PreviewLook& look) {
     std::string key =
         "These are the pictures of a movie that is not finished yet. It goes on from them when it is begun "
-        "again with the same\nwords; they are removed when it is complete.\n\n";
+        "again with the same\nwords; they are removed when it is complete.\n\nmade by version " GARLAND_VERSION "\n";
     auto to = std::back_inserter(key);
     fmt::format_to(to,
                    "{} × {}, {} samples, shutter {}, {} motion steps, transparent {}, ground {}, colour {}, spread "

@@ -3,6 +3,7 @@
 #include "core/base/parallel.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <limits>
 #include <map>
@@ -119,14 +120,24 @@ class PairGrid {
     template <class F>
     bool any_near(double a, double b, const F& use) const {
         const std::int64_t x = cell(a), y = cell(b);
+        auto in_cells = [&](std::uint64_t first, std::uint64_t last) {
+            for (auto at = std::lower_bound(entries_.begin(), entries_.end(), Entry{first, 0});
+                 at != entries_.end() && at->cell <= last; ++at) {
+                if (use(at->copy)) return true;
+            }
+            return false;
+        };
         for (std::int64_t dx = -1; dx <= 1; ++dx) {
             const std::int64_t row = wrapped(x + dx);
+            const std::uint64_t first = key(row, y - 1), last = key(row, y + 1);
+            const bool beside = wrapped(y - 1) == y - 1 && wrapped(y + 1) == y + 1 && last - first == 2;
+            if (beside) { // the three lie one after another
+                if (in_cells(first, last)) return true;
+                continue;
+            }
             for (std::int64_t dy : {y - 1, y, y + 1}) {
                 const std::uint64_t wanted = key(row, wrapped(dy));
-                for (auto at = std::lower_bound(entries_.begin(), entries_.end(), Entry{wanted, 0});
-                     at != entries_.end() && at->cell == wanted; ++at) {
-                    if (use(at->copy)) return true;
-                }
+                if (in_cells(wanted, wanted)) return true;
             }
         }
         return false;
@@ -184,27 +195,32 @@ Result<std::vector<std::uint8_t>> have_twins(const TimingPlan& plan, const Sourc
     };
     std::vector<std::uint32_t> all(n);
     std::iota(all.begin(), all.end(), 0u);
+    std::vector<std::uint32_t> alone = all; // those without a twin so far
+    auto mark = [&](std::uint32_t i) { std::atomic_ref(twin[i]).store(1, std::memory_order_relaxed); };
+    auto marked = [&](std::uint32_t i) { return std::atomic_ref(twin[i]).load(std::memory_order_relaxed) != 0; };
     const std::size_t half = m / 2, pairs = half + m % 2; // an odd sample is a pair with itself
-    for (std::size_t p = 0; p < pairs; ++p) {
+    for (std::size_t p = 0; p < pairs && !alone.empty(); ++p) {
         const std::size_t first = p < half ? p : m - 1, second = p < half ? p + half : m - 1;
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         progress.report(static_cast<double>(p) / static_cast<double>(pairs), "looking for twins");
-        const PairGrid grid(shown, m, first, second, rule, all);
-        std::vector<std::uint32_t> partner(n, UINT32_MAX);
-        parallel_for(n, 1024, [&](std::size_t from, std::size_t to) {
-            for (auto i = static_cast<std::uint32_t>(from); i < to; ++i) {
+        // Those that are alone look among all; once they are few, all look among them, whose grid is made at once.
+        const bool few = alone.size() < n / 8;
+        const std::vector<std::uint32_t>& looking = few ? all : alone;
+        const PairGrid grid(shown, m, first, second, rule, few ? alone : all);
+        parallel_for(looking.size(), 1024, [&](std::size_t from, std::size_t to) {
+            for (std::size_t k = from; k < to; ++k) {
+                const std::uint32_t i = looking[k];
                 const double a = shown[i * m + first], b = shown[i * m + second];
-                if (twin[i] || std::isnan(a) || std::isnan(b)) continue;
+                if (std::isnan(a) || std::isnan(b) || (!few && marked(i))) continue;
                 grid.any_near(a, b, [&](std::uint32_t j) {
-                    if (j == i || !alike(i, j)) return false;
-                    partner[i] = j;
-                    return true;
+                    if (j == i || (few && marked(j)) || !alike(i, j)) return false;
+                    mark(i);
+                    mark(j);
+                    return !few;
                 });
             }
         });
-        for (std::uint32_t i = 0; i < n; ++i) {
-            if (partner[i] != UINT32_MAX) twin[i] = twin[partner[i]] = 1;
-        }
+        std::erase_if(alone, [&](std::uint32_t i) { return twin[i] != 0; });
     }
     return twin;
 }
