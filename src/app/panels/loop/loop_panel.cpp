@@ -45,13 +45,57 @@ LoopPanel::LoopPanel(Document& document, Viewing& viewing, QWidget* parent)
         look();
     });
     head()->addWidget(source_box_);
+    add_matches();
+    add_own_line();
+    make_closing_card();
+    body()->addStretch(1);
+
+    auto follow = [this] {
+        refresh();
+        if (isVisible()) look();
+    };
+    connect(&document_, &Document::changed, this, follow);
+    connect(&document_, &Document::sources_changed, this, follow);
+    connect(&document_, &Document::opened, this, [this] {
+        looked_at_ = {};
+        found_.clear();
+        matrix_.reset();
+        seam_.reset();
+        draft_for_ = {};
+        match_->set_matrix(nullptr);
+        refresh();
+    });
+    refresh();
+}
+
+// The picture of all pairs of poses, and beside it what is looked for and what was found.
+void LoopPanel::add_matches() {
     auto* top = new QHBoxLayout;
     top->setSpacing(12);
     match_ = new MatchView;
     match_->setFixedSize(258, 242);
+    connect(match_, &MatchView::chosen, this, &LoopPanel::choose);
     top->addWidget(match_);
     auto* side = new QVBoxLayout;
     side->setSpacing(5);
+    add_wishes(side);
+    rigid_ = new QCheckBox(tr("ignore position and rotation"));
+    rigid_->setToolTip(
+        tr("Takes out the rigid motion that two poses have in common before they are compared (slower)"));
+    connect(rigid_, &QCheckBox::clicked, this, &LoopPanel::look);
+    side->addWidget(rigid_);
+    looked_ = make_label({}, "muted");
+    looked_->setWordWrap(true);
+    side->addWidget(looked_);
+    list_ = new QVBoxLayout;
+    list_->setSpacing(2);
+    side->addLayout(list_);
+    side->addStretch(1);
+    top->addLayout(side, 1);
+    body()->addLayout(top);
+}
+
+void LoopPanel::add_wishes(QVBoxLayout* side) {
     auto* wish = new QHBoxLayout;
     wish->setSpacing(6);
     shortest_ = make_number(Quantity::source_frames, 1, 1e6, 0, tr("Shortest loop"),
@@ -74,21 +118,10 @@ LoopPanel::LoopPanel(Document& document, Viewing& viewing, QWidget* parent)
     wish->addWidget(settle_);
     wish->addStretch(1);
     side->addLayout(wish);
-    rigid_ = new QCheckBox(tr("ignore position and rotation"));
-    rigid_->setToolTip(
-        tr("Takes out the rigid motion that two poses have in common before they are compared (slower)"));
-    connect(rigid_, &QCheckBox::clicked, this, &LoopPanel::look);
-    side->addWidget(rigid_);
-    looked_ = make_label({}, "muted");
-    looked_->setWordWrap(true);
-    side->addWidget(looked_);
-    list_ = new QVBoxLayout;
-    list_->setSpacing(2);
-    side->addLayout(list_);
-    side->addStretch(1);
-    top->addLayout(side, 1);
-    body()->addLayout(top);
-    connect(match_, &MatchView::chosen, this, &LoopPanel::choose);
+}
+
+// A source that loops as it is.
+void LoopPanel::add_own_line() {
     own_line_ = make_card();
     auto* own = new QHBoxLayout(own_line_);
     own->setContentsMargins(12, 8, 12, 8);
@@ -102,28 +135,6 @@ LoopPanel::LoopPanel(Document& document, Viewing& viewing, QWidget* parent)
     own->addWidget(repeat);
     own_line_->hide();
     body()->addWidget(own_line_);
-
-    make_closing_card();
-    body()->addStretch(1);
-
-    connect(&document_, &Document::changed, this, [this] {
-        refresh();
-        if (isVisible()) look();
-    });
-    connect(&document_, &Document::sources_changed, this, [this] {
-        refresh();
-        if (isVisible()) look();
-    });
-    connect(&document_, &Document::opened, this, [this] {
-        looked_at_ = {};
-        found_.clear();
-        matrix_.reset();
-        seam_.reset();
-        draft_for_ = {};
-        match_->set_matrix(nullptr);
-        refresh();
-    });
-    refresh();
 }
 
 SourceId LoopPanel::source() const {

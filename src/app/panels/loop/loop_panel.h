@@ -31,6 +31,9 @@ class LoopPanel : public Panel {
     void repeat_it();
 
   private:
+    void add_matches();
+    void add_wishes(QVBoxLayout* side);
+    void add_own_line();
     void make_closing_card();
     void make_range_row(QVBoxLayout* column);
     void make_fade_row(QVBoxLayout* column);

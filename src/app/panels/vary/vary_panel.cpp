@@ -13,6 +13,56 @@ namespace garland {
 
 VaryPanel::VaryPanel(Document& document, Viewing& viewing, QWidget* parent)
     : Panel(tr("Vary"), true, document, viewing, parent) {
+    add_tabs();
+    add_page();
+    add_buttons();
+    add_twins();
+    cards_ = new QVBoxLayout;
+    cards_->setSpacing(10);
+    column_->addLayout(cards_);
+    others_ = make_label({}, "muted");
+    others_->setWordWrap(true);
+    column_->addWidget(others_);
+    add_nudges();
+    for (LevelKind kind : {LevelKind::zones, LevelKind::pulse, LevelKind::sound}) {
+        add_page();
+        auto* tab = new DriveTab(document_, viewing_, kind);
+        drives_[static_cast<std::size_t>(kind)] = tab;
+        column_->addWidget(tab);
+    }
+    add_page();
+    add_meeting();
+    body()->addStretch(1);
+    show_tab(0);
+    connect(&document_, &Document::opened, this, [this] { together_.clear(); });
+    connect(&document_, &Document::changed, this, &VaryPanel::refresh);
+    connect(&viewing_, &Viewing::selection_changed, this, &VaryPanel::refresh);
+    connect(&viewing_.twins(), &TwinWatch::changed, this, &VaryPanel::show_twins);
+    refresh();
+}
+
+void VaryPanel::add_tabs() {
+    tabs_ = new Segments({tr("spreads"), tr("zones"), tr("pulse"), tr("sound"), tr("meet")},
+                         {tr("Every copy its own delay, speed and more"),
+                          tr("Shapes in space that start, play, slow or hold copies"),
+                          tr("A rise and fall that travels over copies"), tr("A tune that plays copies, band by band"),
+                          tr("All copies agree at one moment")});
+    connect(tabs_, &Segments::chosen, this, &VaryPanel::show_tab);
+    auto* row = new QHBoxLayout;
+    row->addWidget(tabs_);
+    row->addStretch(1);
+    body()->addLayout(row);
+}
+
+void VaryPanel::add_page() {
+    pages_.push_back(new QWidget);
+    column_ = new QVBoxLayout(pages_.back());
+    column_->setContentsMargins(0, 0, 0, 0);
+    column_->setSpacing(8);
+    body()->addWidget(pages_.back());
+}
+
+void VaryPanel::add_buttons() {
     auto* delay = make_button(tr("Add delay"), tr("Give every copy its own delay"));
     delay->setObjectName("primary");
     auto* speed = make_button(tr("Add speed"), tr("Give every copy its own speed"));
@@ -25,35 +75,13 @@ VaryPanel::VaryPanel(Document& document, Viewing& viewing, QWidget* parent)
         more->setCurrentIndex(0);
         if (i > 0) add_spread(static_cast<Target>(i + 1));
     });
-    tabs_ = new Segments({tr("spreads"), tr("zones"), tr("pulse"), tr("sound"), tr("meet")},
-                         {tr("Every copy its own delay, speed and more"),
-                          tr("Shapes in space that start, play, slow or hold copies"),
-                          tr("A rise and fall that travels over copies"), tr("A tune that plays copies, band by band"),
-                          tr("All copies agree at one moment")});
-    connect(tabs_, &Segments::chosen, this, &VaryPanel::show_tab);
-    auto* row_of_tabs = new QHBoxLayout;
-    row_of_tabs->addWidget(tabs_);
-    row_of_tabs->addStretch(1);
-    body()->addLayout(row_of_tabs);
-    auto page = [this] {
-        pages_.push_back(new QWidget);
-        column_ = new QVBoxLayout(pages_.back());
-        column_->setContentsMargins(0, 0, 0, 0);
-        column_->setSpacing(8);
-        body()->addWidget(pages_.back());
-    };
-    page();
     auto* adding = new QHBoxLayout;
     for (QWidget* w : std::initializer_list<QWidget*>{delay, speed, more}) adding->addWidget(w);
     adding->addStretch(1);
     column_->addLayout(adding);
-    add_twins();
-    cards_ = new QVBoxLayout;
-    cards_->setSpacing(10);
-    column_->addLayout(cards_);
-    others_ = make_label({}, "muted");
-    others_->setWordWrap(true);
-    column_->addWidget(others_);
+}
+
+void VaryPanel::add_nudges() {
     auto* row = new QHBoxLayout;
     nudges_ = make_label({}, "muted");
     nudges_->setWordWrap(true);
@@ -83,21 +111,6 @@ VaryPanel::VaryPanel(Document& document, Viewing& viewing, QWidget* parent)
     row->addWidget(clear_picked_);
     row->addWidget(clear_nudges_);
     column_->addLayout(row);
-    for (LevelKind kind : {LevelKind::zones, LevelKind::pulse, LevelKind::sound}) {
-        page();
-        auto* tab = new DriveTab(document_, viewing_, kind);
-        drives_[static_cast<std::size_t>(kind)] = tab;
-        column_->addWidget(tab);
-    }
-    page();
-    add_meeting();
-    body()->addStretch(1);
-    show_tab(0);
-    connect(&document_, &Document::opened, this, [this] { together_.clear(); });
-    connect(&document_, &Document::changed, this, &VaryPanel::refresh);
-    connect(&viewing_, &Viewing::selection_changed, this, &VaryPanel::refresh);
-    connect(&viewing_.twins(), &TwinWatch::changed, this, &VaryPanel::show_twins);
-    refresh();
 }
 
 void VaryPanel::show_tab(int tab) {

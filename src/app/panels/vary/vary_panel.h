@@ -31,6 +31,10 @@ class VaryPanel : public Panel {
     void show_twins();
     void show_nudges(const Arrangement* a);
     void add_meeting();
+    void add_tabs();
+    void add_page(); // what follows goes into its column
+    void add_buttons();
+    void add_nudges();
     void add_twins();
     void part(std::size_t neighbours);
     void meet(bool on);
