@@ -279,6 +279,29 @@ class VaryingTest : public QObject {
             for (const Nudge& n : done->nudges) QVERIFY(!whole || n.frames == std::round(n.frames));
             QCOMPARE(twin_state(*show(), first().id, 240)->twins, std::int64_t(0));
         }
+        // Speeds that differ too little, and a zone that reaches the first few only: those that nothing starts stand
+        // still, are nobody's twins, and stay where they are.
+        first().by_hand.nudges.clear();
+        first().spreads = {spread(Target::speed, Driver::order_step, 0, 0.01)};
+        p_.zones[0].shape = ZoneShape::box;
+        p_.zones[0].size = V3d(8, 4, 4);
+        p_.zones[0].inner = p_.zones[0].outer = 0;
+        p_.zones[0].keys = {{OutputFrame(1), V3d(-8, 0, -20)}, {OutputFrame(41), V3d(-8, 0, 0)}};
+        const ShowPtr few = show();
+        const CopyPlaying& playing = *few->arrangements[0].clocks.playing();
+        std::set<CopyId> reached;
+        for (std::size_t i = 0; i < 20; ++i) {
+            if (!playing.visits(i).empty()) reached.insert(few->arrangements[0].places[i].id);
+        }
+        QVERIFY(reached.size() > 3 && reached.size() < 10);
+        QVERIFY(twin_state(*few, first().id, 240)->twins > 3);
+        const auto parted = part_twins(*few, p_, first().id, {});
+        QVERIFY2(parted, parted ? "" : describe(parted.error()).c_str());
+        QVERIFY(!parted->nudges.empty());
+        for (const Nudge& n : parted->nudges) QVERIFY(reached.count(n.copy) > 0);
+        first().by_hand.nudges = parted->nudges;
+        QCOMPARE(twin_state(*show(), first().id, 240)->twins, std::int64_t(0));
+        first().spreads.clear();
         // Where what plays them begins again and again, nothing can be promised.
         first().by_hand.nudges.clear();
         first().play.start_again = true;

@@ -120,6 +120,7 @@ struct Apart {
     const TwinRule& rule;
     const PartOrder& order;
     const std::vector<std::uint32_t>& near;
+    const std::vector<std::uint8_t>& runs; // 0: never started, and so nobody's twin
     std::vector<CopyClock>& clocks;
     FrameRange range;
     std::vector<std::pair<std::uint32_t, double>> moves{};
@@ -131,9 +132,10 @@ struct Apart {
             frames.push_back(std::round(static_cast<double>(range.first) + static_cast<double>(k) / (samples - 1) *
                                                                                static_cast<double>(range.count() - 1)));
         }
-        shown.resize(n * samples);
+        shown.assign(n * samples, std::numeric_limits<double>::quiet_NaN());
         std::vector<double> row(samples);
         for (std::uint32_t i = 0; i < n; ++i) {
+            if (!runs[i]) continue;
             show_of(clocks[i], row);
             std::copy(row.begin(), row.end(), shown.begin() + static_cast<std::ptrdiff_t>(i * samples));
         }
@@ -141,7 +143,7 @@ struct Apart {
         const double step = order.whole_frames ? 1 : 0.25;
         for (std::uint32_t i = 0; i < n && work < 3e9; ++i) {
             if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-            if (!has_twin(i, &shown[i * samples])) continue;
+            if (!runs[i] || !has_twin(i, &shown[i * samples])) continue;
             for (int k = 1; k <= 200; ++k) {
                 bool done = false;
                 for (const double sign : {1.0, -1.0}) {
@@ -277,7 +279,7 @@ Result<void> TwinParter::part_speeds(const ArrangementShow& a, const TwinRule& r
         all_ += static_cast<std::int64_t>(copies.size());
     }
     if (by_rate.size() < 2) return {};
-    Apart rest{a, rule, order_, near_, clocks_, show_.settings.range};
+    Apart rest{a, rule, order_, near_, runs_, clocks_, show_.settings.range};
     GARLAND_CHECK(rest.move(progress_));
     for (const auto& [copy, by] : rest.moves) {
         nudges_[a.places[copy].id] += by;
