@@ -242,7 +242,7 @@ class HandoffTest : public QObject {
         std::atomic<bool> free{false};
         panel.queue().add("a long one", [&](Progress& p) -> Result<HandoffAnswer> {
             while (!free && !p.cancelled()) QThread::msleep(5);
-            return HandoffAnswer{"the long one is written", {}};
+            return HandoffAnswer{"the long one is written", {}, {}};
         });
         for (const char* name : {"first", "second", "third"}) {
             type(panel, "Name", name);
