@@ -89,7 +89,7 @@ inline void wait_painted(SceneCanvas& canvas) {
 
 // Waits for it: what an edit adds to a panel is shown by a later turn of the event loop.
 inline QPushButton* button(QWidget& in, const QString& text) {
-    for (int tries = 0; tries < 100; ++tries) {
+    for (int tries = 0; tries < 100 * patience; ++tries) {
         for (auto* b : in.findChildren<QPushButton*>()) {
             if (b->text() == text && b->isVisible()) return b;
         }
@@ -105,7 +105,7 @@ inline void click(QWidget& in, const QString& text) {
 }
 template <class T>
 T* named(QWidget& in, const QString& name) {
-    for (int tries = 0; tries < 100; ++tries) {
+    for (int tries = 0; tries < 100 * patience; ++tries) {
         for (auto* w : in.findChildren<T*>()) {
             if (w->accessibleName() == name && w->isVisible()) return w;
         }
@@ -234,7 +234,7 @@ struct Opened {
         window.document().undo().clear();
     }
     void wait_for_scene() {
-        for (int i = 0; i < 200; ++i) {
+        for (int i = 0; i < 200 * patience; ++i) {
             const auto scene = window.scene_view().scene();
             if (scene && scene->show == window.document().show() && scene->frame == window.viewing().frame()) return;
             QTest::qWait(25);

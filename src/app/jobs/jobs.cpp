@@ -2,7 +2,6 @@
 
 #include <QCoreApplication>
 #include <QEvent>
-#include <QRunnable>
 #include <algorithm>
 #include <chrono>
 #include <sys/resource.h>
@@ -77,26 +76,26 @@ void yield_to_interface() {
 
 const QEvent::Type something_handed = static_cast<QEvent::Type>(QEvent::registerEventType());
 
-// Work and answers pass between threads by locks and atomics of the standard library, whose order can be checked: Qt's
-// own are built without the thread sanitizer.
-class Run final : public QRunnable {
-  public:
-    explicit Run(std::function<void()> what) { what_ = new std::function<void()>(std::move(what)); }
-    ~Run() override { delete what_.load(); }
-    void run() override {
-        yield_to_interface();
-        std::unique_ptr<std::function<void()>> what(what_.exchange(nullptr));
-        (*what)();
-    }
-
-  private:
-    std::atomic<std::function<void()>*> what_{nullptr};
-};
-
 } // namespace
 
+// Work and answers pass between threads in lists behind a lock of the standard library, whose order can be checked:
+// Qt's own locks are built without the thread sanitizer. The pool itself only says when the next one's turn is.
 void Jobs::run(QThreadPool* pool, std::function<void()> what) {
-    pool->start(new Run(std::move(what))); // which deletes it
+    auto& waiting = pool == &long_ ? waiting_long_ : waiting_quick_;
+    {
+        const std::lock_guard held(lock_);
+        waiting.push_back(std::move(what));
+    }
+    pool->start([this, list = &waiting] {
+        yield_to_interface();
+        std::function<void()> next;
+        {
+            const std::lock_guard held(lock_);
+            next = std::move(list->front());
+            list->pop_front();
+        }
+        next();
+    });
 }
 
 void Jobs::hand_over(std::function<void()> what) {

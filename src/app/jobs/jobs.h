@@ -131,8 +131,9 @@ class Jobs : public QObject {
     void begin(Job& job); // off the interface thread
     void remove(Job* job);
     std::vector<std::shared_ptr<Job>> jobs_;
-    std::mutex lock_; // of what was handed over
-    std::deque<std::function<void()>> handed_;
+    std::mutex lock_;                                                // of the lists below
+    std::deque<std::function<void()>> waiting_quick_, waiting_long_; // for a thread of either pool
+    std::deque<std::function<void()>> handed_;                       // to the interface thread
     QThreadPool quick_, long_;
 };
 
