@@ -15,7 +15,7 @@ sanitizers() {
         xvfb-run -a -s "-screen 0 1280x800x24" build/asan-ubsan/tests/app_tests --case MonkeyTest || stop "the monkey found something"
     say "Thread sanitizer: core, command line, jobs, Lanes"
     cmake --preset tsan -DGARLAND_BENCHMARKS=OFF >/dev/null && cmake --build --preset tsan --target core_tests cli_tests app_tests || stop "the thread sanitizer build failed"
-    export QTEST_FUNCTION_TIMEOUT=3600000 TSAN_OPTIONS="halt_on_error=1 history_size=7 die_after_fork=0 suppressions=$PWD/cmake/tsan.txt"
+    export QTEST_FUNCTION_TIMEOUT=3600000 TSAN_OPTIONS="halt_on_error=1 history_size=7 die_after_fork=0 ignore_noninstrumented_modules=1 suppressions=$PWD/cmake/tsan.txt"
     ctest --test-dir build/tsan -j 2 -R 'core_tests|cli_tests' --output-on-failure || stop "the thread sanitizer found something"
     # Without OpenGL, whose drivers are built without it.
     local case
