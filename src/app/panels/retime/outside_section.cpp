@@ -12,38 +12,8 @@ OutsideSection::OutsideSection(Document& document, Viewing& viewing, TimeMapView
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setHorizontalSpacing(6);
     grid->setVerticalSpacing(5);
-    const QStringList names{tr("hold"), tr("repeat"), tr("there-and-back"), tr("continue"), tr("hidden")};
-    auto make_side = [&](bool is_before, QComboBox*& mode, NumberField*& count) {
-        const QString side = is_before ? tr("before") : tr("after");
-        mode = make_choice(names, is_before ? tr("Before the timing") : tr("After the timing"),
-                           is_before ? tr("What is shown before the timing starts")
-                                     : tr("What is shown after the timing ends"),
-                           [this, is_before, side](int i) {
-                               edit_timing(tr("Set what comes %1").arg(side), [&](Timing& t) -> Result<void> {
-                                   (is_before ? t.before : t.after).mode = static_cast<OutsideMode>(i);
-                                   return {};
-                               });
-                           });
-        count = number(Quantity::plain, 0, 1e9, 0, tr("Passes %1").arg(side),
-                       tr("How many more passes are played; 0 is endless. Then the last pose is held."));
-        count->set_word(0, tr("endless"));
-        connect(count, &NumberField::edited, this, [this, is_before, side](double v) {
-            edit_timing(
-                tr("Set passes %1").arg(side),
-                [&](Timing& t) -> Result<void> {
-                    (is_before ? t.before : t.after).count = static_cast<int>(v);
-                    return {};
-                },
-                QStringLiteral("passes-") + side);
-        });
-        const int row = is_before ? 0 : 1;
-        grid->addWidget(make_label(is_before ? tr("Before") : tr("After")), row, 0);
-        grid->addWidget(mode, row, 1);
-        grid->addWidget(count, row, 2);
-        grid->addWidget(make_label(tr("more passes"), "muted"), row, 3);
-    };
-    make_side(true, before_, before_count_);
-    make_side(false, after_, after_count_);
+    add_side(grid, true);
+    add_side(grid, false);
     last_is_first_ = new QCheckBox(tr("last pose is the first"));
     last_is_first_->setToolTip(
         tr("The span ends on the pose it began with, so a repeat's period is one frame shorter"));
@@ -62,6 +32,45 @@ OutsideSection::OutsideSection(Document& document, Viewing& viewing, TimeMapView
     period_ = make_label({}, "muted");
     period_->setWordWrap(true);
     grid->addWidget(period_, 2, 0, 1, 5);
+    add_slider_row(grid);
+    grid->setColumnStretch(5, 1);
+    grid->setRowStretch(3, 1);
+}
+
+void OutsideSection::add_side(QGridLayout* grid, bool is_before) {
+    const QStringList names{tr("hold"), tr("repeat"), tr("there-and-back"), tr("continue"), tr("hidden")};
+    const QString side = is_before ? tr("before") : tr("after");
+    auto* mode = make_choice(names, is_before ? tr("Before the timing") : tr("After the timing"),
+                             is_before ? tr("What is shown before the timing starts")
+                                       : tr("What is shown after the timing ends"),
+                             [this, is_before, side](int i) {
+                                 edit_timing(tr("Set what comes %1").arg(side), [&](Timing& t) -> Result<void> {
+                                     (is_before ? t.before : t.after).mode = static_cast<OutsideMode>(i);
+                                     return {};
+                                 });
+                             });
+    auto* count = number(Quantity::plain, 0, 1e9, 0, tr("Passes %1").arg(side),
+                         tr("How many more passes are played; 0 is endless. Then the last pose is held."));
+    count->set_word(0, tr("endless"));
+    connect(count, &NumberField::edited, this, [this, is_before, side](double v) {
+        edit_timing(
+            tr("Set passes %1").arg(side),
+            [&](Timing& t) -> Result<void> {
+                (is_before ? t.before : t.after).count = static_cast<int>(v);
+                return {};
+            },
+            QStringLiteral("passes-") + side);
+    });
+    const int row = is_before ? 0 : 1;
+    grid->addWidget(make_label(is_before ? tr("Before") : tr("After")), row, 0);
+    grid->addWidget(mode, row, 1);
+    grid->addWidget(count, row, 2);
+    grid->addWidget(make_label(tr("more passes"), "muted"), row, 3);
+    (is_before ? before_ : after_) = mode;
+    (is_before ? before_count_ : after_count_) = count;
+}
+
+void OutsideSection::add_slider_row(QGridLayout* grid) {
     add_slider_ = make_button(tr("Add a slider"),
                               tr("One value from 0 to 100 % that plays the whole timing, with keys of its own"));
     drop_slider_ = make_button(tr("Remove the slider"), tr("Play the timing by itself again"));
@@ -81,8 +90,6 @@ OutsideSection::OutsideSection(Document& document, Viewing& viewing, TimeMapView
     });
     grid->addWidget(add_slider_, 2, 5, Qt::AlignRight);
     grid->addWidget(drop_slider_, 2, 5, Qt::AlignRight);
-    grid->setColumnStretch(5, 1);
-    grid->setRowStretch(3, 1);
 }
 
 void OutsideSection::refresh() {

@@ -129,6 +129,8 @@ class OutsideSection : public RetimeSection {
     void refresh() override;
 
   private:
+    void add_side(QGridLayout* grid, bool is_before);
+    void add_slider_row(QGridLayout* grid);
     QComboBox *before_, *after_;
     NumberField *before_count_, *after_count_;
     QCheckBox *last_is_first_, *turn_twice_;
@@ -182,6 +184,8 @@ class TimingsSection : public RetimeSection {
 
   private:
     TimingId listed() const;
+    void add_buttons(QVBoxLayout* column); // what is done with the selected one
+    void add_files(QVBoxLayout* column);
     QListWidget* list_;
     QLineEdit* name_;
     QPushButton *use_, *separate_, *remove_;

@@ -18,6 +18,17 @@ TimingsSection::TimingsSection(Document& document, Viewing& viewing, TimeMapView
     list_->setToolTip(tr("All timings, and who uses which"));
     list_->setMinimumHeight(44);
     column->addWidget(list_, 1);
+    add_buttons(column);
+    add_files(column);
+    connect(list_, &QListWidget::currentRowChanged, this, [this] {
+        const Timing* t = document_.project().timing(listed());
+        name_->setText(t ? QString::fromStdString(t->name) : QString());
+        remove_->setEnabled(t && users_of(document_.project(), t->id).empty());
+        use_->setEnabled(t && t->id != viewing_.timing());
+    });
+}
+
+void TimingsSection::add_buttons(QVBoxLayout* column) {
     auto* row = new QHBoxLayout;
     row->setSpacing(4);
     use_ =
@@ -34,23 +45,6 @@ TimingsSection::TimingsSection(Document& document, Viewing& viewing, TimeMapView
     row->addWidget(make_label(tr("name")));
     row->addWidget(name_);
     column->addLayout(row);
-    auto* files = new QHBoxLayout;
-    files->setSpacing(4);
-    auto* import =
-        make_button(tr("Import a curve…"), tr("Take this timing from a CSV (output_frame,source_frame) or JSON file"));
-    auto* save =
-        make_button(tr("Export the curve…"), tr("Write this timing as CSV, as JSON, or its phrases as clips (.otio)"));
-    files->addWidget(import);
-    files->addWidget(save);
-    files->addStretch(1);
-    column->addLayout(files);
-
-    connect(list_, &QListWidget::currentRowChanged, this, [this] {
-        const Timing* t = document_.project().timing(listed());
-        name_->setText(t ? QString::fromStdString(t->name) : QString());
-        remove_->setEnabled(t && users_of(document_.project(), t->id).empty());
-        use_->setEnabled(t && t->id != viewing_.timing());
-    });
     connect(use_, &QPushButton::clicked, this, [this] {
         const TimingId id = listed();
         const ArrangementId a = viewing_.arrangement();
@@ -77,6 +71,19 @@ TimingsSection::TimingsSection(Document& document, Viewing& viewing, TimeMapView
         edit_project(tr("Name the timing “%1”").arg(name_->text().trimmed()),
                      [&](Project& p) { return rename_timing(p, id, name); });
     });
+}
+
+void TimingsSection::add_files(QVBoxLayout* column) {
+    auto* files = new QHBoxLayout;
+    files->setSpacing(4);
+    auto* import =
+        make_button(tr("Import a curve…"), tr("Take this timing from a CSV (output_frame,source_frame) or JSON file"));
+    auto* save =
+        make_button(tr("Export the curve…"), tr("Write this timing as CSV, as JSON, or its phrases as clips (.otio)"));
+    files->addWidget(import);
+    files->addWidget(save);
+    files->addStretch(1);
+    column->addLayout(files);
     connect(import, &QPushButton::clicked, this, [this] {
         const QString path = QFileDialog::getOpenFileName(this, tr("Take the timing from a file"), {},
                                                           tr("Curves (*.csv *.json);;All files (*)"));
