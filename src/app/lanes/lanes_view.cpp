@@ -20,6 +20,14 @@ LanesView::LanesView(Document& document, Viewing& viewing, QWidget* parent)
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Lanes"));
     setMinimumHeight(90);
+    layout_.head = 46;
+    add_head();
+    add_bars();
+    follow();
+    refresh();
+}
+
+void LanesView::add_head() {
     auto* head = new QWidget(this);
     auto* row = new QHBoxLayout(head);
     row->setContentsMargins(14, 2, 8, 0);
@@ -49,7 +57,9 @@ LanesView::LanesView(Document& document, Viewing& viewing, QWidget* parent)
     words_ = make_label({}, "muted");
     row->addWidget(words_, 1);
     head->setObjectName("lanesHead");
-    layout_.head = 46;
+}
+
+void LanesView::add_bars() {
     bar_ = new QScrollBar(Qt::Vertical, this);
     bar_->setAccessibleName(tr("Scroll rows"));
     connect(bar_, &QScrollBar::valueChanged, this, [this](int v) {
@@ -65,6 +75,9 @@ LanesView::LanesView(Document& document, Viewing& viewing, QWidget* parent)
         axis.low = v / bar_steps;
         show_time(axis);
     });
+}
+
+void LanesView::follow() {
     connect(&document_, &Document::changed, this, &LanesView::refresh);
     connect(&document_, &Document::opened, this, &LanesView::show_all_frames);
     connect(&viewing_, &Viewing::frame_changed, this, [this] {
@@ -91,7 +104,6 @@ LanesView::LanesView(Document& document, Viewing& viewing, QWidget* parent)
     });
     connect(&viewing_, &Viewing::colour_changed, this, qOverload<>(&QWidget::update));
     connect(&viewing_.twins(), &TwinWatch::changed, this, qOverload<>(&QWidget::update));
-    refresh();
 }
 
 std::int64_t LanesView::row_of_copy(std::int64_t copy) const {

@@ -53,6 +53,9 @@ class LanesView : public QWidget, public Draggable {
     void keyPressEvent(QKeyEvent* event) override;
 
   private:
+    void add_head();
+    void add_bars();
+    void follow(); // what is shown changes
     void paint_beats(QPainter& p) const;
     void paint_playhead(QPainter& p) const;
     void show_time(TimeAxis axis);

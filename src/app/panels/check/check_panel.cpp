@@ -16,7 +16,27 @@ CheckPanel::CheckPanel(Document& document, Viewing& viewing, QWidget* parent)
     run_->setObjectName("primary");
     connect(run_, &QPushButton::clicked, this, &CheckPanel::run);
     head()->addWidget(run_);
+    add_rule();
+    add_more();
+    list_ = new QVBoxLayout;
+    list_->setSpacing(8);
+    body()->addLayout(list_);
+    body()->addStretch(1);
+    connect(&document_, &Document::changed, this, [this] {
+        show_rule();
+        if (isVisible())
+            run();
+        else
+            fill();
+    });
+    connect(&viewing_.twins(), &TwinWatch::changed, this, [this] {
+        if (!report_ || examined_ != document_.show()) emit badge(static_cast<int>(viewing_.twins().now().twins()));
+    });
+    fill();
+}
 
+// When copies are twins.
+void CheckPanel::add_rule() {
     auto* rule = new QHBoxLayout;
     rule->setSpacing(6);
     alike_ = make_number(Quantity::source_frames, 0.001, 1000, 3, tr("Alike below"),
@@ -35,22 +55,6 @@ CheckPanel::CheckPanel(Document& document, Viewing& viewing, QWidget* parent)
     rule->addWidget(moving_);
     rule->addStretch(1);
     body()->addLayout(rule);
-    auto* more = new QHBoxLayout;
-    more->setSpacing(6);
-    crowding_ = new QCheckBox(tr("look for crowding too"));
-    crowding_->setObjectName("crowding");
-    crowding_->setToolTip(tr("Copies whose boxes share more than half of the smaller one, at three frames"));
-    crowding_->setChecked(QSettings().value("check/crowding", false).toBool());
-    connect(crowding_, &QCheckBox::clicked, this, [this](bool on) {
-        QSettings().setValue("check/crowding", on);
-        run();
-    });
-    more->addWidget(crowding_);
-    more->addStretch(1);
-    report_button_ = make_button(tr("Report…"), tr("Save what was found as one HTML page with pictures"));
-    connect(report_button_, &QPushButton::clicked, this, &CheckPanel::save_report);
-    more->addWidget(report_button_);
-    body()->addLayout(more);
     auto set = [this](const QString& words, std::function<void(Settings&)> change) {
         document_.edit(
             words,
@@ -70,22 +74,25 @@ CheckPanel::CheckPanel(Document& document, Viewing& viewing, QWidget* parent)
         set(on ? tr("Look for twins only while copies move") : tr("Look for twins at every frame"),
             [on](Settings& s) { s.twins_only_moving = on; });
     });
+}
 
-    list_ = new QVBoxLayout;
-    list_->setSpacing(8);
-    body()->addLayout(list_);
-    body()->addStretch(1);
-    connect(&document_, &Document::changed, this, [this] {
-        show_rule();
-        if (isVisible())
-            run();
-        else
-            fill();
+void CheckPanel::add_more() {
+    auto* more = new QHBoxLayout;
+    more->setSpacing(6);
+    crowding_ = new QCheckBox(tr("look for crowding too"));
+    crowding_->setObjectName("crowding");
+    crowding_->setToolTip(tr("Copies whose boxes share more than half of the smaller one, at three frames"));
+    crowding_->setChecked(QSettings().value("check/crowding", false).toBool());
+    connect(crowding_, &QCheckBox::clicked, this, [this](bool on) {
+        QSettings().setValue("check/crowding", on);
+        run();
     });
-    connect(&viewing_.twins(), &TwinWatch::changed, this, [this] {
-        if (!report_ || examined_ != document_.show()) emit badge(static_cast<int>(viewing_.twins().now().twins()));
-    });
-    fill();
+    more->addWidget(crowding_);
+    more->addStretch(1);
+    report_button_ = make_button(tr("Report…"), tr("Save what was found as one HTML page with pictures"));
+    connect(report_button_, &QPushButton::clicked, this, &CheckPanel::save_report);
+    more->addWidget(report_button_);
+    body()->addLayout(more);
 }
 
 void CheckPanel::show_rule() {

@@ -28,6 +28,8 @@ class CheckPanel : public Panel {
     void add_fixes(QHBoxLayout* row, const Finding& finding);
     void fill_ignored();
     void save_report();
+    void add_rule();
+    void add_more();
     void show_rule();
     std::optional<Report> report_;
     ShowPtr examined_; // what the report is about
