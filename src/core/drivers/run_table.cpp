@@ -71,7 +71,7 @@ double integrate_pieces(const std::function<double(double)>& rate, double from, 
     piece.turn = static_cast<float>(3 * (two_thirds - third));
     piece.bend = static_cast<float>(2 * third - two_thirds);
     bool fits = std::abs(once(rate, from, to) - rise) <= 1e-7;
-    for (const int k : {1, 2, 3, 4, 5}) fits = fits && std::abs(off(k) - added(piece, ways[k])) <= 1e-6;
+    for (const int k : {1, 2, 3, 4, 5}) fits = fits && std::abs(off(k) - added(piece, ways[k])) <= 4e-6;
     if (!fits && wide > 1e-6) {
         const double middle = from + wide / 2, half = integrate_pieces(rate, from, middle, start, nodes);
         return integrate_pieces(rate, middle, to, half, nodes);
@@ -106,11 +106,13 @@ void RunTrack::drop_straight_nodes() {
         kept.pop_back();
         kept.back().out = static_cast<float>(after_slope);
     }
-    kept.shrink_to_fit();
     nodes = std::move(kept);
 }
 
 std::size_t RunTable::add(const RunTrack& track) {
+    // It grows by an eighth: it is made once and kept for long.
+    const std::size_t needed = nodes_.size() + track.nodes.size();
+    if (needed > nodes_.capacity()) nodes_.reserve(std::max(needed, nodes_.capacity() + nodes_.capacity() / 8));
     nodes_.insert(nodes_.end(), track.nodes.begin(), track.nodes.end());
     ends_.push_back(static_cast<std::uint32_t>(nodes_.size()));
     before_.push_back(track.before_slope);
