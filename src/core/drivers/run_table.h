@@ -60,7 +60,7 @@ double integral_of(const std::function<double(double)>& rate, double from, doubl
 
 // Nodes from `from` to `to` for value = start + ∫ rate, appended without the first one, which must be there; the rate
 // should be smooth in between (at a kink pieces become short), and rate(x) is never asked outside. A piece is right at
-// its ends, a third and two thirds of its way, and off by at most 1e-6 where it is looked at between. Returns the value
+// its ends, a third and two thirds of its way, and off by at most 4e-6 where it is looked at between. Returns the value
 // at `to`, to 1e-7.
 double integrate_pieces(const std::function<double(double)>& rate, double from, double to, double start,
                         std::vector<RunNode>& nodes);
