@@ -41,6 +41,9 @@ fuzzers() {
     done
 }
 
+# Says nothing, not even that what it ran was killed.
+quietly() { ("$@"; exit $?) >/dev/null 2>&1; }
+
 # Killed at every call that changes a file, by the tracer's injection: afterwards the set opens whole.
 kills() {
     say "Kills at every system call that changes files"
@@ -51,7 +54,7 @@ kills() {
     $cli fast-copy "$work/lantern.npy" --out "$copy" --quiet >/dev/null || stop "the copy could not be made"
     for calls in renameat2 rename unlink unlinkat fsync write fchmod openat; do
         for n in $(seq 1 40); do
-            strace -qq -f -o /dev/null -e trace=$calls -e inject=$calls:signal=SIGKILL:when=$n $cli fast-copy "$work/lantern.npy" --out "$copy" --replace --quiet >/dev/null 2>&1 && code=0 || code=$?
+            quietly strace -qq -f -o /dev/null -e trace=$calls -e inject=$calls:signal=SIGKILL:when=$n $cli fast-copy "$work/lantern.npy" --out "$copy" --replace --quiet && code=0 || code=$?
             [ "$code" -eq 137 ] || break
             killed=$((killed + 1))
             $cli info "$copy.ply" --json | grep -q '"frames": 96' || stop "killed at $calls number $n, the copy is not whole"
@@ -60,7 +63,7 @@ kills() {
     cp "$work/festival.garland" "$work/edited.garland"
     for calls in renameat2 rename write fsync openat; do
         for n in $(seq 1 40); do
-            strace -qq -f -o /dev/null -e trace=$calls -e inject=$calls:signal=SIGKILL:when=$n $cli edit "$work/edited.garland" marker --at $n --name bell >/dev/null 2>&1 && code=0 || code=$?
+            quietly strace -qq -f -o /dev/null -e trace=$calls -e inject=$calls:signal=SIGKILL:when=$n $cli edit "$work/edited.garland" marker --at $n --name bell && code=0 || code=$?
             [ "$code" -eq 137 ] || break
             killed=$((killed + 1))
             $cli edit "$work/edited.garland" tempo --beats-per-minute 120 --dry-run >/dev/null || stop "killed at $calls number $n, the project cannot be read"
