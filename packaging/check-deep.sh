@@ -175,7 +175,7 @@ packages() {
 # Shares of a hand-off on a real batch engine.
 farm() {
     say "A Slurm of one node"
-    build/release/tests/cli_tests --case CliHandoffTest | tee /dev/stderr | grep -q "SKIP.*a_real_slurm" && echo "  skipped: only root can start one"
+    build/release/tests/cli_tests --case CliHandoffTest | tee -a /dev/stderr | grep -q "SKIP.*a_real_slurm" && echo "  skipped: only root can start one"
     return 0
 }
 

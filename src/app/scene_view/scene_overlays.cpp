@@ -165,9 +165,10 @@ void SceneView::update_texts() {
                QString::fromStdString(counted(poses, "pose made once", "poses made once"));
         if (!drawn_.whole()) { // only for as long as that is so
             text += QStringLiteral(" · ") +
-                    (drawn_.light > 0 ? tr("%1 drawn simpler for the moment, by up to %2 pixels")
+                    (drawn_.light > 0 ? tr("%1 drawn simpler for the moment, by up to %2")
                                             .arg(drawn_.light)
-                                            .arg(QString::fromStdString(short_number(drawn_.error, 1)))
+                                            .arg(QString::fromStdString(
+                                                counted_number(std::round(drawn_.error * 10) / 10, "pixel", "pixels")))
                                       : tr("%1 particles left out for the moment").arg(drawn_.dots_left_out));
         }
         if (scene_->second) {

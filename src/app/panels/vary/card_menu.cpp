@@ -31,6 +31,7 @@ void add_card_menu(QWidget* card, std::function<std::optional<CardMenu>()> what)
             [move = menu->move] { move(1); });
         shown->addSeparator();
         for (const auto& [text, action] : menu->others) add(text, {}, true, action);
+        if (!menu->others.empty()) shown->addSeparator();
         add(tr("Remove"), tr("Take it out; Undo brings it back"), true, menu->remove);
         shown->popup(card->mapToGlobal(at));
     });
