@@ -309,6 +309,12 @@ RunTrack CopyPlaying::furthest_track(std::size_t copy) const {
         take(cuts[k], level(copy, cuts[k]).value);
         if (k + 1 == cuts.size()) break;
         const double wide = cuts[k + 1] - cuts[k];
+        const Level middle = level(copy, cuts[k] + wide / 2);
+        const bool flat = levels_.by_place() && (middle.value == 0 || middle.value == 1) && middle.rate == 0;
+        if (flat) { // no ring is crossed in between
+            take(cuts[k] + wide / 2, middle.value);
+            continue;
+        }
         const int parts = static_cast<int>(std::clamp(std::ceil(wide * 4), 16.0, 100'000.0)); // a quarter of a frame
         auto end_at = [&](double t) { return End{t, level(copy, t)}; };
         End before = end_at(cuts[k] + wide / parts * 1e-9);
