@@ -30,7 +30,7 @@ void add_card_menu(QWidget* card, std::function<std::optional<CardMenu>()> what)
         add(tr("Move down"), tr("One place down in the list"), menu->place + 1 < menu->count,
             [move = menu->move] { move(1); });
         shown->addSeparator();
-        for (const auto& [text, action] : menu->others) add(text, {}, true, action);
+        for (const auto& [text, tip, action] : menu->others) add(text, tip, true, action);
         if (!menu->others.empty()) shown->addSeparator();
         add(tr("Remove"), tr("Take it out; Undo brings it back"), true, menu->remove);
         shown->popup(card->mapToGlobal(at));

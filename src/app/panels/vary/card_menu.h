@@ -17,8 +17,12 @@ struct CardMenu {
     std::size_t place = 0, count = 1; // in its list
     std::function<void(bool)> set_on; // the card may be gone when these return; none: the entry is not offered
     std::function<void()> duplicate;  // after itself
-    std::vector<std::pair<QString, std::function<void()>>> others; // before removing
-    std::function<void(int)> move;                                 // −1: up, 1: down
+    struct Other {
+        QString text, tip;
+        std::function<void()> action;
+    };
+    std::vector<Other> others;     // before removing
+    std::function<void(int)> move; // −1: up, 1: down
     std::function<void()> remove;
 };
 

@@ -113,9 +113,12 @@ std::optional<CardMenu> SoundCard::menu() {
         },
         tr("Duplicate a sound"), tr("Move a sound"));
     for (const bool mark : {false, true}) {
-        out.others.emplace_back(mark ? tr("Mark beats") : tr("Find beats"), [card, mark] {
-            if (card) card->find_beats_of_it(mark);
-        });
+        out.others.push_back({mark ? tr("Mark beats") : tr("Find beats"),
+                              mark ? tr("Set a marker at each beat that is heard within the output range")
+                                   : tr("Set the tempo grid by the beats that are heard in it"),
+                              [card, mark] {
+                                  if (card) card->find_beats_of_it(mark);
+                              }});
     }
     out.remove = [card] {
         if (card) card->remove();
