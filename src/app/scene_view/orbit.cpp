@@ -1,17 +1,16 @@
 #include "app/scene_view/orbit.h"
 
+#include "core/base/angles.h"
 #include "core/project/camera_axes.h"
 
 #include <QVector3D>
 #include <QVector4D>
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 namespace garland {
 
 namespace {
-constexpr double radians = std::numbers::pi / 180;
 QVector3D q(const V3d& v) {
     return {static_cast<float>(v.x), static_cast<float>(v.y), static_cast<float>(v.z)};
 }

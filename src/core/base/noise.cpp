@@ -9,10 +9,10 @@ namespace garland {
 
 namespace {
 
-struct Fade {
+struct Ease {
     double value, slope;
 };
-Fade fade(double x) {
+Ease eased(double x) {
     return {x * x * x * (10 + x * (6 * x - 15)), 30 * x * x * (1 - x) * (1 - x)};
 }
 
@@ -22,10 +22,10 @@ std::uint64_t bits(double whole) {
 
 NoiseSample octave(std::uint64_t seed, std::uint64_t rule, const double* at) {
     double low[3];
-    Fade f[3];
+    Ease f[3];
     for (int k = 0; k < 3; ++k) {
         low[k] = std::floor(at[k]);
-        f[k] = fade(at[k] - low[k]);
+        f[k] = eased(at[k] - low[k]);
     }
     double corner[2][2][2];
     for (int i = 0; i < 2; ++i) {

@@ -1,5 +1,6 @@
 #include "core/copies/arrangement.h"
 
+#include "core/base/angles.h"
 #include "core/base/measure.h"
 #include "core/base/numbers.h"
 #include "core/base/portable_math.h"
@@ -9,12 +10,10 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
-#include <numbers>
 
 namespace garland {
 
 namespace {
-constexpr double radians = std::numbers::pi / 180;
 
 // How far the cord hangs at `at` of its row, in copies from the row's first one; a post stands half a copy before each
 // swag.

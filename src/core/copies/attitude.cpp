@@ -1,17 +1,15 @@
 #include "core/copies/attitude.h"
 
+#include "core/base/angles.h"
 #include "core/base/portable_math.h"
 
 #include <cmath>
-#include <numbers>
 
 namespace garland {
 
 namespace {
 
 using Quat = Imath::Quatd;
-
-constexpr double radians = std::numbers::pi / 180;
 
 Quat about(const V3d& axis, double degrees) {
     const double half = degrees * radians / 2;

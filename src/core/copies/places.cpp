@@ -96,12 +96,12 @@ bool CopyPlaces::leaning(std::span<const PlaceKey> keys) {
 namespace {
 
 // Where a carrier is in a pose, and which way its faces or points look; false where it is not there.
-struct Spot {
+struct Footing {
     V3d place{0, 0, 0}, way{0, 0, 0};
     std::optional<Imath::Quatd> orient{};
 };
 
-bool spot_on_faces(const SurfaceSpot& s, const Pose& pose, Spot& out) {
+bool spot_on_faces(const SurfaceSpot& s, const Pose& pose, Footing& out) {
     if (std::max({s.a, s.b, s.c}) >= pose.points.size()) return false;
     const V3d p(pose.points[s.a]), q(pose.points[s.b]), r(pose.points[s.c]);
     out.place = p + (q - p) * s.u + (r - p) * s.v;
@@ -120,7 +120,7 @@ class Spots {
             orients_ = find_orientations(*pose);
         }
     }
-    bool at(std::size_t copy, CopyId id, Spot& out) const {
+    bool at(std::size_t copy, CopyId id, Footing& out) const {
         if (!pose_) return false;
         if (!darts_.empty()) return spot_on_faces(darts_[copy], *pose_, out);
         const V3f* place = points_->find(static_cast<std::int64_t>(id.value));
@@ -158,7 +158,7 @@ void CopyPlaces::carry(std::vector<Placement>& places, const CarrierPoses& carri
         after(carrier.frame_after, spots_);
     for (std::size_t i = 0; i < places.size(); ++i) {
         Placement& p = places[i];
-        Spot here, next, last, then;
+        Footing here, next, last, then;
         if (!now.at(i, p.id, here)) {
             if (gone) (*gone)[i] = 1;
             continue;

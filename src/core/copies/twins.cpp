@@ -84,7 +84,7 @@ struct Groups { // union-find
     }
 };
 
-struct Pair {
+struct AlikePair {
     std::uint32_t a, b;
     int alike;
 };
@@ -275,24 +275,24 @@ struct Search {
         }
         return count;
     }
-    std::vector<Pair> by_two_samples(Progress& progress) const;
-    std::vector<Pair> by_samples(Progress& progress) const;
+    std::vector<AlikePair> by_two_samples(Progress& progress) const;
+    std::vector<AlikePair> by_samples(Progress& progress) const;
 };
 
 // For shares of a half and above: two copies alike at more than half of the samples are alike at both of some two that
 // are half the range apart, however the samples are put into twos; so only neighbours in a grid over those two are
 // counted.
-std::vector<Pair> Search::by_two_samples(Progress& progress) const {
+std::vector<AlikePair> Search::by_two_samples(Progress& progress) const {
     const std::size_t half = m / 2, twos = half + m % 2; // an odd sample is two by itself
     auto first_of = [&](std::size_t p) { return p < half ? p : m - 1; };
     auto second_of = [&](std::size_t p) { return p < half ? p + half : m - 1; };
-    std::vector<Pair> pairs;
+    std::vector<AlikePair> pairs;
     std::mutex mutex;
     std::size_t done = 0;
     parallel_for(twos, 1, [&](std::size_t from, std::size_t to) {
         for (std::size_t p = from; p < to && !progress.cancelled(); ++p) {
             const PairGrid grid(shown, m, first_of(p), second_of(p), rule, distinct);
-            std::vector<Pair> mine;
+            std::vector<AlikePair> mine;
             Groups joined(n);
             std::uint64_t looked = 0;
             for (std::size_t x = 0; x < distinct.size(); ++x) {
@@ -325,7 +325,7 @@ std::vector<Pair> Search::by_two_samples(Progress& progress) const {
 
 // For any share: a pair that is alike for more than `enough` samples is alike in at least one of any m − enough of
 // them.
-std::vector<Pair> Search::by_samples(Progress& progress) const {
+std::vector<AlikePair> Search::by_samples(Progress& progress) const {
     // At each sample, the copies by what they show; on a loop its start is laid once more behind its end.
     using Order = std::vector<std::pair<double, std::uint32_t>>;
     auto order_at = [&](std::size_t k) {
@@ -356,13 +356,13 @@ std::vector<Pair> Search::by_samples(Progress& progress) const {
     std::sort(crowd.begin(), crowd.end());
     const std::size_t searched = m - static_cast<std::size_t>(std::floor(enough));
 
-    std::vector<Pair> pairs;
+    std::vector<AlikePair> pairs;
     std::mutex mutex;
     std::size_t done = 0;
     parallel_for(searched, 1, [&](std::size_t from, std::size_t to) {
         for (std::size_t at = from; at < to && !progress.cancelled(); ++at) {
             const Order order = order_at(crowd[at].second);
-            std::vector<Pair> mine;
+            std::vector<AlikePair> mine;
             // Copies in lockstep make pairs quadratic: where there are very many, those already joined are not paired
             // again.
             const bool crowded = crowd[at].first > crowded_pairs;
@@ -427,7 +427,7 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
     known.clear();
 
     const Search search{shown, m, n, rule, enough, distinct};
-    std::vector<Pair> pairs =
+    std::vector<AlikePair> pairs =
         rule.share >= 0.5 && m >= 2 ? search.by_two_samples(progress) : search.by_samples(progress);
     if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
 
@@ -436,13 +436,13 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
         const int alike = search.alike_count(same[i], i); // absent all the time is not alike
         if (alike > enough) pairs.push_back({same[i], i, alike});
     }
-    std::sort(pairs.begin(), pairs.end(), [](const Pair& x, const Pair& y) {
+    std::sort(pairs.begin(), pairs.end(), [](const AlikePair& x, const AlikePair& y) {
         return std::tuple(-x.alike, x.a, x.b) < std::tuple(-y.alike, y.a, y.b);
     });
     Groups groups(n);
-    for (const Pair& pair : pairs) groups.join(pair.a, pair.b);
+    for (const AlikePair& pair : pairs) groups.join(pair.a, pair.b);
     std::map<std::uint32_t, TwinGroup> found;
-    for (const Pair& pair : pairs) {
+    for (const AlikePair& pair : pairs) {
         TwinGroup& group = found[groups.root(pair.a)];
         if (!group.copies.empty()) continue;
         group.copies.push_back(pair.a); // marks the group as begun; the full list follows

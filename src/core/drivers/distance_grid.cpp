@@ -1,10 +1,9 @@
 #include "core/drivers/distance_grid.h"
 
 #include "core/base/numbers.h"
+#include "core/geometry/mesh_distances.h"
 
-#include <openvdb/openvdb.h>
 #include <openvdb/tools/Dense.h>
-#include <openvdb/tools/MeshToVolume.h>
 
 #include <algorithm>
 #include <cmath>
@@ -13,33 +12,6 @@
 #include <unordered_map>
 
 namespace garland {
-
-namespace {
-
-// A mesh as the converter wants it, in voxels from the grid's first node.
-struct InVoxels {
-    const Pose& pose;
-    const std::vector<std::uint32_t>& triangles;
-    V3d low;
-    double voxel;
-
-    std::size_t polygonCount() const { return triangles.size() / 3; }
-    std::size_t pointCount() const { return pose.points.size(); }
-    std::size_t vertexCount(std::size_t) const { return 3; }
-    void getIndexSpacePoint(std::size_t n, std::size_t v, openvdb::Vec3d& place) const {
-        const V3d p = (V3d(pose.points[triangles[n * 3 + v]]) - low) / voxel;
-        place = openvdb::Vec3d(p.x, p.y, p.z);
-    }
-};
-
-struct Stopper {
-    Progress* progress;
-    void start(const char* = nullptr) {}
-    void end() {}
-    bool wasInterrupted(int = -1) { return progress->cancelled(); }
-};
-
-} // namespace
 
 std::size_t open_edges(const Pose& pose) {
     std::map<std::array<float, 3>, std::uint32_t> places;
@@ -82,12 +54,8 @@ Result<DistanceGridPtr> DistanceGrid::make(const Pose& pose, double reach, Progr
     out->nx_ = nodes(size.x), out->ny_ = nodes(size.y), out->nz_ = nodes(size.z);
     for (const V3f& p : pose.points) out->radius_ = std::max(out->radius_, V3d(p).length());
     openvdb::initialize();
-    Stopper stop{&progress};
-    const auto transform = openvdb::math::Transform::createLinearTransform(1.0);
-    const std::vector<std::uint32_t> triangles = pose.faces->triangles();
     const float band = static_cast<float>(std::sqrt(3.0) * (margin / out->step_ + 2));
-    const auto grid = openvdb::tools::meshToVolume<openvdb::FloatGrid>(
-        stop, InVoxels{pose, triangles, out->low_, out->step_}, *transform, band, 1e6f);
+    const auto grid = mesh_distances(pose, out->low_, out->step_, 1.0, band, 1e6f, progress);
     if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
     const openvdb::CoordBBox all({0, 0, 0}, {out->nx_ - 1, out->ny_ - 1, out->nz_ - 1});
     openvdb::tools::Dense<float, openvdb::tools::LayoutXYZ> dense(all);

@@ -1,28 +1,14 @@
 #include "core/drivers/place_keys.h"
 
+#include "core/base/angles.h"
 #include "core/base/numbers.h"
-#include "core/base/portable_math.h"
+#include "core/drivers/place_limits.h"
 
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
-#include <numbers>
 
 namespace garland {
-
-namespace {
-
-bool usable(const V3d& v) {
-    return std::isfinite(v.x) && std::isfinite(v.y) && std::isfinite(v.z) && v.length() < 1e9;
-}
-
-struct SinCos {
-    double s, c;
-    explicit SinCos(double degrees)
-        : s(portable::sin(degrees * std::numbers::pi / 180)), c(portable::cos(degrees * std::numbers::pi / 180)) {}
-};
-
-} // namespace
 
 Result<void> validate(const std::vector<PlaceKey>& keys, const std::string& whose, double least_size) {
     auto wrong = [&](const std::string& what, std::string advice) {

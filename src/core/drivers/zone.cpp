@@ -1,6 +1,7 @@
 #include "core/drivers/zone.h"
 
 #include "core/base/numbers.h"
+#include "core/drivers/place_limits.h"
 #include "core/geometry/path.h"
 
 #include <algorithm>
@@ -8,14 +9,6 @@
 #include <fmt/format.h>
 
 namespace garland {
-
-namespace {
-
-bool usable(const V3d& v) {
-    return std::isfinite(v.x) && std::isfinite(v.y) && std::isfinite(v.z) && v.length() < 1e9;
-}
-
-} // namespace
 
 Result<void> validate(const Zone& z) {
     auto wrong = [&](std::string field, std::string advice) {

@@ -1,23 +1,16 @@
 #include "core/drivers/zone_plan.h"
 
+#include "core/base/angles.h"
 #include "core/base/cubic.h"
 #include "core/base/portable_math.h"
 #include "core/drivers/wave.h"
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 namespace garland {
 
 namespace {
-
-constexpr double radians = std::numbers::pi / 180;
-
-struct SinCos {
-    double s, c;
-    explicit SinCos(double degrees) : s(portable::sin(degrees * radians)), c(portable::cos(degrees * radians)) {}
-};
 
 // The most |slope| over [low, high]: at an end, or where the slope itself turns.
 double steepest_slope(const std::array<double, 4>& c, double low, double high) {

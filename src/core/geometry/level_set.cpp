@@ -1,9 +1,9 @@
 #include "core/geometry/level_set.h"
 
+#include "core/geometry/mesh_distances.h"
 #include "core/geometry/volume_grids.h"
 
 #include <openvdb/tools/Composite.h>
-#include <openvdb/tools/MeshToVolume.h>
 #include <openvdb/tools/VolumeToMesh.h>
 #include <openvdb/tree/LeafManager.h>
 
@@ -16,35 +16,6 @@ namespace {
 using openvdb::FloatGrid;
 
 constexpr float band = 3; // voxels on either side of a surface
-
-// A mesh as the converter wants it, in voxels.
-struct InVoxels {
-    const Pose& pose;
-    const std::vector<std::uint32_t> triangles;
-    double voxel;
-
-    std::size_t polygonCount() const { return triangles.size() / 3; }
-    std::size_t pointCount() const { return pose.points.size(); }
-    std::size_t vertexCount(std::size_t) const { return 3; }
-    void getIndexSpacePoint(std::size_t n, std::size_t v, openvdb::Vec3d& place) const {
-        const V3f& p = pose.points[triangles[n * 3 + v]];
-        place = openvdb::Vec3d(p.x, p.y, p.z) / voxel;
-    }
-};
-
-struct Stopper {
-    Progress* progress;
-    void start(const char* = nullptr) {}
-    void end() {}
-    bool wasInterrupted(int = -1) { return progress->cancelled(); }
-};
-
-FloatGrid::Ptr distances(const Pose& pose, double voxel, Progress& progress) {
-    Stopper stop{&progress};
-    const auto transform = openvdb::math::Transform::createLinearTransform(voxel);
-    return openvdb::tools::meshToVolume<FloatGrid>(stop, InVoxels{pose, pose.faces->triangles(), voxel}, *transform,
-                                                   band, band);
-}
 
 PosePtr meshed(const FloatGrid& grid, double level) {
     std::vector<openvdb::Vec3s> points;
@@ -79,7 +50,8 @@ Result<PosePtr> between_level_sets(const Pose& a, const Pose& b, double w, doubl
                 .advise("choose larger voxels"));
     }
     start_volumes();
-    const auto in_a = distances(a, voxel, progress), in_b = distances(b, voxel, progress);
+    const auto in_a = mesh_distances(a, V3d(0), voxel, voxel, band, band, progress),
+               in_b = mesh_distances(b, V3d(0), voxel, voxel, band, band, progress);
     if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
     // Outside of both bands the distance is the background's, with its sign; both trees are flooded with it.
     auto mixed = in_a->deepCopy();

@@ -1,6 +1,7 @@
 #include "core/project/drive_findings.h"
 
 #include "core/base/numbers.h"
+#include "core/project/finding_key.h"
 
 #include <algorithm>
 #include <cmath>
@@ -12,11 +13,6 @@ namespace {
 
 std::string copies_of(std::size_t some, std::size_t all) {
     return fmt::format("{} of {}", some, counted(static_cast<long long>(all), "copy", "copies"));
-}
-
-std::string key_of(FindingKind kind, const ArrangementShow& a, const std::string& what = {}) {
-    std::string text = fmt::format("{}/{}", to_text(kind), a.id.value);
-    return what.empty() ? text : text + "/" + what;
 }
 
 // A level that shows a motion directly: where it jumps, the pose jumps.
@@ -31,7 +27,7 @@ double wide_enough(const ArrangementShow& a, double metres_a_frame) {
     return std::max(std::ceil(metres_a_frame * span / seen_speed_limit * 10) / 10, 0.1);
 }
 
-void add_pops(const Show& show, const ArrangementShow& a, Report& report) {
+void add_level_pops(const Show& show, const ArrangementShow& a, Report& report) {
     const CopyPlaying& playing = *a.clocks.playing();
     if (!shows_level(playing.play()) || !playing.levels().by_place()) return;
     for (const auto& zone : playing.levels().zones()) {
@@ -71,7 +67,7 @@ void add_pops(const Show& show, const ArrangementShow& a, Report& report) {
 void add_drive_findings(const Show& show, const ArrangementShow& a, const std::vector<double>& frames, Report& report) {
     const CopyPlaying* playing = a.clocks.playing();
     if (!playing || a.clocks.size() == 0) return;
-    add_pops(show, a, report);
+    add_level_pops(show, a, report);
     Finding never{FindingKind::never_reached, {}, {},
                   show.settings.range.first,  0,  key_of(FindingKind::never_reached, a)};
     for (std::size_t i = 0; i < a.clocks.size(); ++i) {

@@ -3,6 +3,7 @@
 #include "core/base/numbers.h"
 #include "core/drivers/even_driver.h"
 #include "core/project/drive_findings.h"
+#include "core/project/finding_key.h"
 #include "core/project/looping.h"
 #include "core/project/time_findings.h"
 #include "core/project/varying.h"
@@ -28,10 +29,6 @@ std::string names(const std::vector<std::int64_t>& copies, std::int64_t count) {
     return text;
 }
 
-std::string key_of(FindingKind kind, const ArrangementShow& a, const std::string& what = {}) {
-    std::string text = fmt::format("{}/{}", to_text(kind), a.id.value);
-    return what.empty() ? text : text + "/" + what;
-}
 // Of twins: the ids of their copies in their arrangement, which stay the same whatever else there is.
 std::string key_of(const ArrangementShow& a, const TwinGroup& group) {
     std::vector<std::uint64_t> ids;

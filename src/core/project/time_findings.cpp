@@ -3,6 +3,7 @@
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/copies/attitude.h"
+#include "core/project/finding_key.h"
 #include "core/project/looping.h"
 
 #include <algorithm>
@@ -17,11 +18,6 @@
 namespace garland {
 
 namespace {
-
-std::string key_of(FindingKind kind, const ArrangementShow& a, const std::string& what = {}) {
-    std::string text = fmt::format("{}/{}", to_text(kind), a.id.value);
-    return what.empty() ? text : text + "/" + what;
-}
 
 std::string some_of(std::size_t some, const ArrangementShow& a) {
     return fmt::format("{} of {} of \"{}\"", some, counted(static_cast<long long>(a.clocks.size()), "copy", "copies"),

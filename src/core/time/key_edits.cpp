@@ -18,7 +18,7 @@ std::vector<bool> flags_of(const TimeMap& map, const PickedKeys& picked) {
     return flags;
 }
 
-Result<void> check(const TimeMap& map, const PickedKeys& picked) {
+Result<void> check_picked(const TimeMap& map, const PickedKeys& picked) {
     if (picked.empty())
         return fail(Error{ErrorCode::invalid, "no key is selected"}.advise("select one on the time map"));
     if (picked.back() >= map.keys.size())
@@ -46,7 +46,7 @@ double room_to_move(const TimeMap& map, const PickedKeys& picked, double frames,
 }
 
 Result<TimeMap> move_keys(const TimeMap& map, const PickedKeys& picked, double frames, double value) {
-    GARLAND_CHECK(check(map, picked));
+    GARLAND_CHECK(check_picked(map, picked));
     TimeMap out = map;
     for (std::size_t i : picked) {
         out.keys[i].at = out.keys[i].at + frames;
@@ -65,7 +65,7 @@ Result<TimeMap> move_keys(const TimeMap& map, const PickedKeys& picked, double f
 }
 
 Result<TimeMap> remove_keys(const TimeMap& map, const PickedKeys& picked) {
-    GARLAND_CHECK(check(map, picked));
+    GARLAND_CHECK(check_picked(map, picked));
     const auto flags = flags_of(map, picked);
     TimeMap out;
     for (std::size_t i = 0; i < map.keys.size(); ++i) {
@@ -108,7 +108,7 @@ Result<TimeMap> paste_keys(const TimeMap& map, const std::vector<Key>& keys, Out
 
 Result<TimeMap> scale_keys(const TimeMap& map, const PickedKeys& picked, OutputFrame about, double time_factor,
                            SourceFrame about_value, double value_factor) {
-    GARLAND_CHECK(check(map, picked));
+    GARLAND_CHECK(check_picked(map, picked));
     if (!std::isfinite(time_factor) || !std::isfinite(value_factor) || time_factor == 0) {
         return fail(Error{ErrorCode::invalid, "keys cannot be scaled by that"}.advise("use a factor above 0"));
     }

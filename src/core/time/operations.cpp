@@ -340,10 +340,6 @@ std::optional<OutputSpan> touched(const Operation& o) {
     return std::nullopt;
 }
 
-bool folds(const Outside& side) {
-    return side.mode == OutsideMode::repeat || side.mode == OutsideMode::there_and_back;
-}
-
 // The timing, in position keys, with the passes written out that the operation is about; what that did, in words.
 Result<std::string> write_out(Timing& keys, const Operation& o) {
     const auto at = touched(o);

@@ -72,7 +72,7 @@ TimingPlan::TimingPlan(const Timing& timing) {
     first_ = span_first(timing).value;
     const double length = form_length(timing);
     std::vector<Stretch> parts = stretches(timing);
-    auto [head, tail, last_value, run_from] = ends_of(timing, parts, length);
+    Ends ends = ends_of(timing, parts, length);
     if (timing.form == TimingForm::phrases) fades_ = garland::fades(timing.phrases, timing.turn_twice);
     const bool rests = timing.after.mode == OutsideMode::hold || timing.after.mode == OutsideMode::absent;
 
@@ -83,7 +83,7 @@ TimingPlan::TimingPlan(const Timing& timing) {
     // At the last key the way on counts: still where a hold follows, on its way where the motion goes on.
     // A span of a single pose stands still however it repeats; only going on moves it.
     const bool single = length <= 0 && timing.after.mode != OutsideMode::run_on;
-    table_ = SegmentTable(parts, length, end_of(length, last_value, (rests || single) && !has_slider_ ? 0 : tail));
+    table_ = SegmentTable(parts, length, end_of(length, ends.last, (rests || single) && !has_slider_ ? 0 : ends.tail));
     if (has_slider_) {
         auto shares = stretches(*timing.slider);
         double share_head = 0, share_tail = 0;
@@ -93,9 +93,9 @@ TimingPlan::TimingPlan(const Timing& timing) {
             const double u = std::clamp(share / 100 * length, 0.0, length);
             return table_.at(u, table_.find(u), share_slope).slope * share_slope * length / 100;
         };
-        head = slope_of(timing.slider->keys.front().source.value, share_head);
-        tail = slope_of(value, share_tail);
-        run_from = span;
+        ends.head = slope_of(timing.slider->keys.front().source.value, share_head);
+        ends.tail = slope_of(value, share_tail);
+        ends.run_from = span;
         slider_ = SegmentTable(std::move(shares), span, end_of(span, value, rests ? 0 : share_tail));
     }
     auto side = [&](const Outside& outside, double slope) {
@@ -107,20 +107,20 @@ TimingPlan::TimingPlan(const Timing& timing) {
         switch (outside.mode) {
         case OutsideMode::hold:
         case OutsideMode::absent: s.length = span; break;
-        case OutsideMode::run_on: s.length = run_from; break;
+        case OutsideMode::run_on: s.length = ends.run_from; break;
         case OutsideMode::repeat: s.length = std::min(span, s.period); break;
         case OutsideMode::there_and_back: s.length = turn_at; break;
         }
         return s;
     };
-    before_ = side(timing.before, head);
-    after_ = side(timing.after, tail);
-    const bool folds = after_.mode == OutsideMode::repeat || after_.mode == OutsideMode::there_and_back;
+    before_ = side(timing.before, ends.head);
+    after_ = side(timing.after, ends.tail);
+    const bool folded = after_.mode == OutsideMode::repeat || after_.mode == OutsideMode::there_and_back;
     alike_ =
-        folds && before_.mode == after_.mode && timing.before.count == 0 && timing.after.count == 0 && !has_slider_;
+        folded && before_.mode == after_.mode && timing.before.count == 0 && timing.after.count == 0 && !has_slider_;
     // The last frame of phrases is over at the span's end.
     const bool gone = after_.mode == OutsideMode::absent && timing.form == TimingForm::phrases && !has_slider_;
-    ends_in_next_pass_ = (folds && after_.length > 0 && after_.period == after_.length) || gone;
+    ends_in_next_pass_ = (folded && after_.length > 0 && after_.period == after_.length) || gone;
 }
 
 double TimingPlan::form_frame(const TimingSample& sample) const {

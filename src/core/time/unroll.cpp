@@ -12,10 +12,6 @@ namespace garland {
 
 namespace {
 
-bool folds(const Outside& side) {
-    return side.mode == OutsideMode::repeat || side.mode == OutsideMode::there_and_back;
-}
-
 // Smooth stretches as free ones with the slopes they have, since the keys beside them will be others.
 TimeMap with_own_slopes(TimeMap map) {
     const std::vector<double> slopes = steffen_slopes(map);

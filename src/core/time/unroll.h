@@ -13,6 +13,10 @@ struct Unrolled {
     std::int64_t before = 0, after = 0; // passes written out in front of the span, and behind it
 };
 
+inline bool folds(const Outside& side) {
+    return side.mode == OutsideMode::repeat || side.mode == OutsideMode::there_and_back;
+}
+
 inline constexpr double unroll_sliver = 0x1p-10; // output frames
 
 // The timing, kept in position keys without a slider, with as many passes of its repeats written out as reach

@@ -14,7 +14,7 @@ struct Place {
     double slope = 0; // source frames per output frame
 };
 
-struct Piece { // of the result, between two keys
+struct WarpedPiece { // of the result, between two keys
     Place a, b;
     Toward toward = Toward::linear;
 };
@@ -38,7 +38,7 @@ Place place_on(const Stretch& s, const Placed& w, double u) {
 }
 
 // Hermite stretches between u0 and u1, halved until each is right in its middle.
-void follow(const Stretch& s, const Placed& w, double u0, double u1, int depth, std::vector<Piece>& out) {
+void follow(const Stretch& s, const Placed& w, double u0, double u1, int depth, std::vector<WarpedPiece>& out) {
     const Place a = place_on(s, w, u0), b = place_on(s, w, u1), middle = place_on(s, w, 0.5 * (u0 + u1));
     const double hermite = 0.5 * (a.value + b.value) + (b.t - a.t) * (a.slope - b.slope) / 8;
     if (depth == 0 || std::abs(hermite - middle.value) < 1e-7) {
@@ -49,7 +49,7 @@ void follow(const Stretch& s, const Placed& w, double u0, double u1, int depth, 
     follow(s, w, 0.5 * (u0 + u1), u1, depth - 1, out);
 }
 
-void add_piece(const Stretch& s, Toward toward, const Placed& w, double u0, double u1, std::vector<Piece>& out) {
+void add_piece(const Stretch& s, Toward toward, const Placed& w, double u0, double u1, std::vector<WarpedPiece>& out) {
     if (!(u1 - u0 > 1e-9)) return;
     const bool even = w.part.from == w.part.to, straight = s.c[2] == 0 && s.c[3] == 0;
     const Place a = place_on(s, w, u0), b = place_on(s, w, u1);
@@ -69,7 +69,7 @@ void add_piece(const Stretch& s, Toward toward, const Placed& w, double u0, doub
 Result<TimeMap> warped(const TimeMap& map, const std::vector<WarpPart>& parts) {
     const std::vector<Stretch> own = stretches(map);
     const double length = map.last() - map.first();
-    std::vector<Piece> pieces;
+    std::vector<WarpedPiece> pieces;
     Placed w;
     for (const WarpPart& part : parts) {
         if (!(part.length > 0)) continue;
@@ -101,7 +101,7 @@ Result<TimeMap> warped(const TimeMap& map, const std::vector<WarpPart>& parts) {
         return fail(Error{ErrorCode::invalid, "there is nothing of the timing in that range"}.advise(
             "choose a range inside the timing"));
     TimeMap result;
-    for (const Piece& p : pieces) {
+    for (const WarpedPiece& p : pieces) {
         Key key{map.first() + p.a.t, SourceFrame(p.a.value), p.toward};
         if (p.toward == Toward::free) key.leave = p.a.slope;
         if (!result.keys.empty() && result.keys.back().toward == Toward::free) {
@@ -109,7 +109,7 @@ Result<TimeMap> warped(const TimeMap& map, const std::vector<WarpPart>& parts) {
         }
         result.keys.push_back(key);
     }
-    const Piece& last = pieces.back();
+    const WarpedPiece& last = pieces.back();
     Key end{map.first() + last.b.t, SourceFrame(last.b.value), map.keys.back().toward};
     if (last.toward == Toward::free) end.arrive = last.b.slope;
     // The jump at the very end, where the warp came that far.
