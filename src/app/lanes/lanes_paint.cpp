@@ -1,10 +1,10 @@
 // How the Lanes are drawn over their rows' picture: sound, visits, names, beats, the playhead.
 #include "app/lanes/lanes_view.h"
 
+#include "app/theme/number_text.h"
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
 #include "app/time_axis/time_axis_paint.h"
-#include "core/base/numbers.h"
 
 #include <QPainter>
 
@@ -130,7 +130,7 @@ void LanesView::paintEvent(QPaintEvent*) {
         p.drawText(QRectF(14, y - 1, 40, rp + 1), Qt::AlignLeft | Qt::AlignVCenter,
                    QString::fromStdString(copy_name(copy, show.copies())));
         const double delay = std::round(a->clocks[index].delay * 10) / 10;
-        const QString by = QString::fromStdString(short_number(std::abs(delay), 1));
+        const QString by = number_text(std::abs(delay), 1);
         QString words = delay == 0 ? tr("on time") : delay > 0 ? tr("%1 f later").arg(by) : tr("%1 f ahead").arg(by);
         if (a->clocks[index].rate != 1) words += QStringLiteral(" · ×%1").arg(a->clocks[index].rate, 0, 'f', 2);
         p.drawText(QRectF(48, y - 1, layout_.names - 62, rp + 1), Qt::AlignLeft | Qt::AlignVCenter, words);
@@ -157,7 +157,7 @@ void LanesView::paint_playhead(QPainter& p) const {
     p.drawLine(QPointF(x, layout_.head - 4), QPointF(x, layout_.head + layout_.plot_height() + 2));
     p.setPen(Qt::NoPen);
     p.setBrush(t.rose);
-    const QString number = QString::fromStdString(short_number(viewing_.frame().value, 2));
+    const QString number = number_text(viewing_.frame().value, 2);
     p.setFont(text_font(8, true));
     const double wide = p.fontMetrics().horizontalAdvance(number) + 14;
     const QRectF tag(x - wide / 2, layout_.head - 18, wide, 15);

@@ -1,6 +1,7 @@
 // What lies over the Scene's picture and on its ground: legend, words, the pattern of a spread, a path being drawn.
 #include "app/scene_view/scene_view.h"
 
+#include "app/theme/number_text.h"
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
@@ -145,10 +146,9 @@ void SceneView::update_texts() {
     if (scene_ && scene_->second && scene_->gap_known) {
         legend.shown = true;
         legend.cyclic = false;
-        legend.title =
-            tr("gap to the pose at frame %1").arg(QString::fromStdString(short_number(scene_->second->frame.value)));
+        legend.title = tr("gap to the pose at frame %1").arg(number_text(scene_->second->frame.value));
         legend.low = QStringLiteral("0");
-        legend.high = tr("%1 m").arg(QString::fromStdString(short_number(scene_->gap_most)));
+        legend.high = tr("%1 m").arg(number_text(scene_->gap_most));
     }
     legend_->show_text(legend);
     QString text;
@@ -174,8 +174,7 @@ void SceneView::update_texts() {
         if (scene_->second) {
             text += QStringLiteral(" · ") + (scene_->gap_known
                                                  ? tr("second pose: up to %1 m away, %2 m RMS")
-                                                       .arg(QString::fromStdString(short_number(scene_->gap_most)),
-                                                            QString::fromStdString(short_number(scene_->gap_rms)))
+                                                       .arg(number_text(scene_->gap_most), number_text(scene_->gap_rms))
                                                  : tr("second pose: no copy with the same points"));
         }
         if (scene_->nearest_instead > 0) {

@@ -1,8 +1,8 @@
 #include "app/scene_view/scene_view.h"
 
+#include "app/theme/number_text.h"
 #include "app/theme/ramp.h"
 #include "app/theme/tokens.h"
-#include "core/base/numbers.h"
 #include "core/project/ahead.h"
 
 #include <QMouseEvent>
@@ -313,11 +313,10 @@ void SceneView::follow_camera() {
 void SceneView::key_view() {
     const OutputFrame at = viewing_.frame();
     const Camera camera = orbit_.camera;
-    document_.edit(tr("Camera key at output frame %1").arg(QString::fromStdString(short_number(at.value))),
-                   [&](Project& p) -> Result<void> {
-                       p.settings.camera_keys = with_view(p.settings.camera_keys, at, camera);
-                       return {};
-                   });
+    document_.edit(tr("Camera key at output frame %1").arg(number_text(at.value)), [&](Project& p) -> Result<void> {
+        p.settings.camera_keys = with_view(p.settings.camera_keys, at, camera);
+        return {};
+    });
     viewing_.look_through_camera(true);
 }
 

@@ -1,5 +1,6 @@
 #include "app/shell/preferences_dialog.h"
 
+#include "app/theme/number_text.h"
 #include "core/base/numbers.h"
 #include "io/sources/converted.h"
 
@@ -179,8 +180,7 @@ void PreferencesDialog::fill_readers() {
     for (int i = 0; i < table_->rowCount(); ++i) {
         const ReaderCommand& r = readers_[static_cast<std::size_t>(i)];
         const QString cells[] = {QString::fromStdString(r.ending), QString::fromStdString(r.as),
-                                 QString::fromStdString(command_line(r.command)),
-                                 QString::fromStdString(short_number(r.limit))};
+                                 QString::fromStdString(command_line(r.command)), number_text(r.limit)};
         for (int c = 0; c < 4; ++c) {
             auto* item = new QTableWidgetItem(cells[c]);
             item->setToolTip(cells[c]);

@@ -1,5 +1,6 @@
 #include "app/shell/speaking.h"
 
+#include "app/theme/number_text.h"
 #include "core/base/numbers.h"
 
 #include <QAccessible>
@@ -44,7 +45,7 @@ QString Speaking::scene_words() const {
     return tr("%1, %2 selected, output frame %3")
         .arg(QString::fromStdString(counted(copies, "copy", "copies")))
         .arg(viewing_.selection().size())
-        .arg(QString::fromStdString(short_number(viewing_.frame().value)));
+        .arg(number_text(viewing_.frame().value));
 }
 
 QString Speaking::plan_words() const {
@@ -52,7 +53,7 @@ QString Speaking::plan_words() const {
     const ArrangementShow* a = document_.show()->find(viewing_.current_copy(), index);
     if (!a || index >= a->places.size()) return tr("no copies");
     const Placement& p = a->places[index];
-    auto number = [](double v) { return QString::fromStdString(short_number(v, 2)); };
+    auto number = [](double v) { return number_text(v, 2); };
     return tr("%1 stands at x %2 m, y %3 m, z %4 m, turned by %5°")
         .arg(QString::fromStdString(copy_name(a->number(index), document_.show()->copies())), number(p.position.x),
              number(p.position.y), number(p.position.z), number(p.turn));

@@ -1,15 +1,14 @@
 #include "app/time_axis/time_axis_paint.h"
 
+#include "app/theme/number_text.h"
 #include "app/theme/tokens.h"
-#include "core/base/numbers.h"
 
 namespace garland {
 
 void paint_frame_numbers(QPainter& p, const TimeAxis& axis, const std::vector<double>& frames, const QRectF& row) {
     p.setPen(tokens().muted);
     for (const double f : frames) {
-        p.drawText(QRectF(axis.x(f) - 40, row.top(), 80, row.height()), Qt::AlignCenter,
-                   QString::fromStdString(short_number(f)));
+        p.drawText(QRectF(axis.x(f) - 40, row.top(), 80, row.height()), Qt::AlignCenter, number_text(f));
     }
 }
 

@@ -18,7 +18,7 @@ class PoseJoiner {
 
   private:
     std::size_t added_ = 0;
-    bool normals_ = true, corner_uvs_ = false;
+    bool normals_ = true;
     Pose all_;
     Faces faces_;
     Attribute part_{"part", 1};

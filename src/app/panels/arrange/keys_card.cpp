@@ -1,6 +1,6 @@
 // Keys of place, turn and size of an arrangement as a whole; of a single-out, of each copy about its own place.
 #include "app/panels/arrange/arrange_panel.h"
-#include "core/base/numbers.h"
+#include "app/theme/number_text.h"
 
 namespace garland {
 
@@ -107,7 +107,7 @@ void ArrangePanel::add_keys_card(QVBoxLayout* to) {
     row->addWidget(drop);
     auto show = [now, words, drop, toward](const A& a) {
         QStringList list;
-        for (const PlaceKey& k : a.place_keys) list << QString::fromStdString(short_number(k.at.value, 2));
+        for (const PlaceKey& k : a.place_keys) list << number_text(k.at.value, 2);
         words->setText(list.isEmpty()     ? tr("No key: it stands where it is.")
                        : list.size() == 1 ? tr("One key: it stands still.")
                                           : tr("Keys at output frames %1").arg(list.join(tr(", "))));

@@ -1,7 +1,7 @@
 #include "app/panels/arrange/plan_view.h"
 
+#include "app/theme/number_text.h"
 #include "app/theme/tokens.h"
-#include "core/base/numbers.h"
 
 #include <QMouseEvent>
 #include <QPainter>
@@ -196,8 +196,7 @@ void PlanView::paintEvent(QPaintEvent*) {
     p.setPen(QPen(t.muted, 1));
     const double y = height() - 8, x = width() / 2.0 - nice * scale_ / 2;
     p.drawLine(QPointF(x, y), QPointF(x + nice * scale_, y));
-    p.drawText(QRectF(x - 30, y - 15, nice * scale_ + 60, 13), Qt::AlignCenter,
-               tr("%1 m").arg(QString::fromStdString(short_number(nice))));
+    p.drawText(QRectF(x - 30, y - 15, nice * scale_ + 60, 13), Qt::AlignCenter, tr("%1 m").arg(number_text(nice)));
 }
 
 void PlanView::mousePressEvent(QMouseEvent* event) {

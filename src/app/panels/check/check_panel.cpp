@@ -1,5 +1,6 @@
 #include "app/panels/check/check_panel.h"
 
+#include "app/theme/number_text.h"
 #include "core/base/numbers.h"
 #include "core/project/source_jumps.h"
 #include "io/files/file.h"
@@ -176,7 +177,7 @@ void CheckPanel::add_fixes(QHBoxLayout* row, const Finding& f) {
         row->addWidget(mend);
     }
     if (f.zone_edge) {
-        auto* fix = make_button(tr("Soft edge of %1 m").arg(QString::fromStdString(short_number(f.zone_edge->edge, 2))),
+        auto* fix = make_button(tr("Soft edge of %1 m").arg(number_text(f.zone_edge->edge, 2)),
                                 tr("Widen the zone's edge so far that no copy pops"));
         connect(fix, &QPushButton::clicked, this, [this, wanted = *f.zone_edge] {
             document_.edit(tr("Soften the edge of a zone"), [&](Project& p) -> Result<void> {

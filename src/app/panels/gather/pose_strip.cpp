@@ -1,7 +1,7 @@
 #include "app/panels/gather/pose_strip.h"
 
+#include "app/theme/number_text.h"
 #include "app/theme/tokens.h"
-#include "core/base/numbers.h"
 
 #include <QPainter>
 
@@ -47,13 +47,12 @@ void PoseStrip::paintEvent(QPaintEvent*) {
         p.setBrush(t.raised);
         p.drawRoundedRect(QRectF(2, 2, cell - 4, height() - 4), 5, 5);
         const double frame = PosePictures::frame_of(sampler->second.clock(), playing_, played).value;
-        draw(0, moving[static_cast<std::size_t>(playing_)],
-             tr("▸ %1").arg(QString::fromStdString(short_number(frame, 1))));
+        draw(0, moving[static_cast<std::size_t>(playing_)], tr("▸ %1").arg(number_text(frame, 1)));
     }
     const auto& still = pictures_.get(source_, shown, QSize(44, 54) * ratio);
     for (int i = 0; i < static_cast<int>(still.size()); ++i) {
         const double frame = PosePictures::frame_of(sampler->second.clock(), i, shown).value;
-        draw(i + 1, still[static_cast<std::size_t>(i)], QString::fromStdString(short_number(frame, 1)));
+        draw(i + 1, still[static_cast<std::size_t>(i)], number_text(frame, 1));
     }
 }
 

@@ -1,7 +1,6 @@
 // The fields of computed water on its source's card.
 #include "app/panels/gather/source_card.h"
-
-#include "core/base/numbers.h"
+#include "app/theme/number_text.h"
 
 namespace garland {
 
@@ -27,9 +26,7 @@ void SourceCard::add_water(const SourceSpec& spec) {
         return field;
     };
     using W = WaterSpec;
-    number(tr("Wind speed"),
-           tr("A fully developed sea has waves of %1 m")
-               .arg(QString::fromStdString(short_number(risen_height(w.wind), 2))),
+    number(tr("Wind speed"), tr("A fully developed sea has waves of %1 m").arg(number_text(risen_height(w.wind), 2)),
            Quantity::metres_per_second, 0.1, 100, 2, 0.2, w.wind, [](W& x, double v) { x.wind = v; });
     number(tr("Wind direction"), tr("Where the wind blows to, about the vertical axis; 0 is along +x"),
            Quantity::degrees, -360, 360, 1, 5, w.direction, [](W& x, double v) { x.direction = v; });
@@ -86,8 +83,7 @@ void SourceCard::add_folds(const SourceSpec& spec) {
         if (folds.share <= 0) return;
         words->setText(
             tr("• At frame 0 the surface folds over itself in %1 % of its cells. A choppiness of %2 or less avoids it.")
-                .arg(QString::fromStdString(short_number(folds.share * 100, 2)),
-                     QString::fromStdString(short_number(folds.most_choppiness, 2))));
+                .arg(number_text(folds.share * 100, 2), number_text(folds.most_choppiness, 2)));
         words->show();
     };
     static QList<std::pair<WaterSpec, Folds>> known; // of the interface thread only; the last few

@@ -1,5 +1,6 @@
 #include "app/panels/handoff/preview_card.h"
 
+#include "app/theme/number_text.h"
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
 
@@ -362,7 +363,7 @@ void PreviewCard::quick_look() {
             last_ = made->image;
             show_pictures(made->image, {},
                           tr("quick look at output frame %1, %2 s")
-                              .arg(QString::fromStdString(short_number(t.value, 2)))
+                              .arg(number_text(t.value, 2))
                               .arg(static_cast<double>(made->milliseconds) / 1000, 0, 'f', 1));
             refresh();
         });

@@ -1,5 +1,6 @@
 #include "app/panels/loop/loop_panel.h"
 
+#include "app/theme/number_text.h"
 #include "app/theme/tokens.h"
 #include "app/widgets/pose_picture.h"
 #include "core/base/numbers.h"
@@ -16,13 +17,10 @@ namespace {
 constexpr int first_look = 512; // points
 constexpr std::int64_t most_frames = 2000;
 
-QString text(double v, int digits = 3) {
-    return QString::fromStdString(short_number(v, digits));
-}
-
 QString distance_words(double d, const std::string& unit) {
-    return unit.empty() ? QObject::tr("%1 %").arg(text(d * 100))
-                        : QObject::tr("%1 %2").arg(text(d), QString::fromStdString(unit)); // per cent of the largest
+    return unit.empty()
+               ? QObject::tr("%1 %").arg(number_text(d * 100))
+               : QObject::tr("%1 %2").arg(number_text(d), QString::fromStdString(unit)); // per cent of the largest
 }
 
 struct Looked {
@@ -351,16 +349,16 @@ void LoopPanel::show_found() {
         line->setObjectName("segment");
         line->setCheckable(true);
         line->setChecked(c.start == draft_.start && c.length == draft_.length);
-        line->setText(tr("%1 → %2 · %3 frames · gap %4, %5 steps")
+        line->setText(tr("%1 → %2 · %3 f · gap %4, %5 steps")
                           .arg(c.start)
                           .arg(c.start + c.length)
                           .arg(c.length)
-                          .arg(distance_words(c.gap, matrix_->unit), text(c.steps, 2)));
+                          .arg(distance_words(c.gap, matrix_->unit), number_text(c.steps, 2)));
         line->setToolTip(tr("Loop from frame %1 over %2 frames: the pose after the seam is %3 from the one it should "
                             "follow, %4 times a usual step")
                              .arg(c.start)
                              .arg(c.length)
-                             .arg(distance_words(c.gap, matrix_->unit), text(c.steps, 2)));
+                             .arg(distance_words(c.gap, matrix_->unit), number_text(c.steps, 2)));
         line->setMinimumWidth(40); // a long line is cut before the window grows
         connect(line, &QToolButton::clicked, this, [this, c] { choose(c.start, c.length); });
         list_->addWidget(line);
@@ -460,10 +458,11 @@ void LoopPanel::show_seam() {
         return;
     }
     const Seam& s = *seam_;
-    QString words =
-        tr("Gap between the ends: %1 (%2 usual steps). Step across the seam: %3× the usual")
-            .arg(distance_words(s.gap, s.unit), text(s.in_steps(s.gap), 2), text(s.in_steps(s.step_before), 2));
-    words += s.step_after > 0 ? tr(" before closing, %1× after.").arg(text(s.in_steps(s.step_after), 2)) : tr(".");
+    QString words = tr("Gap between the ends: %1 (%2 usual steps). Step across the seam: %3× the usual")
+                        .arg(distance_words(s.gap, s.unit), number_text(s.in_steps(s.gap), 2),
+                             number_text(s.in_steps(s.step_before), 2));
+    words +=
+        s.step_after > 0 ? tr(" before closing, %1× after.").arg(number_text(s.in_steps(s.step_after), 2)) : tr(".");
     numbers_->setText(words);
 }
 

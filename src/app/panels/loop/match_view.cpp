@@ -1,7 +1,7 @@
 #include "app/panels/loop/match_view.h"
 
+#include "app/theme/number_text.h"
 #include "app/theme/tokens.h"
-#include "core/base/numbers.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>
@@ -119,12 +119,11 @@ void MatchView::paintEvent(QPaintEvent*) {
     const auto [a, b] = l.pair_at(over_->x(), over_->y());
     const bool share = matrix_->unit.empty();
     const QString unit = " " + (share ? QStringLiteral("%") : QString::fromStdString(matrix_->unit));
-    const QString words =
-        a == b ? tr("frame %1").arg(a)
-               : tr("frames %1 and %2: %3%4 apart")
-                     .arg(a)
-                     .arg(b)
-                     .arg(QString::fromStdString(short_number(matrix_->between(a, b) * (share ? 100 : 1), 3)), unit);
+    const QString words = a == b ? tr("frame %1").arg(a)
+                                 : tr("frames %1 and %2: %3%4 apart")
+                                       .arg(a)
+                                       .arg(b)
+                                       .arg(number_text(matrix_->between(a, b) * (share ? 100 : 1), 3), unit);
     const QRectF size = p.boundingRect(QRectF(0, 0, 400, 20), Qt::AlignLeft, words);
     QRectF box(over_->x() + 10, over_->y() + 12, size.width() + 12, 20);
     if (box.right() > width()) box.moveRight(over_->x() - 8);

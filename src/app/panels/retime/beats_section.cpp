@@ -1,6 +1,6 @@
 #include "app/panels/retime/sections.h"
 
-#include "core/base/numbers.h"
+#include "app/theme/number_text.h"
 
 #include <QGridLayout>
 
@@ -81,13 +81,12 @@ void BeatsSection::add_markers(QVBoxLayout* column) {
     };
     auto mark = [this, sort] {
         const Marker m{viewing_.frame(), name_->text().toStdString()};
-        edit_project(
-            tr("Marker “%1” at output frame %2").arg(name_->text(), QString::fromStdString(short_number(m.at.value))),
-            [&](Project& p) -> Result<void> {
-                p.settings.markers.push_back(m);
-                sort(p.settings.markers);
-                return {};
-            });
+        edit_project(tr("Marker “%1” at output frame %2").arg(name_->text(), number_text(m.at.value)),
+                     [&](Project& p) -> Result<void> {
+                         p.settings.markers.push_back(m);
+                         sort(p.settings.markers);
+                         return {};
+                     });
     };
     connect(add, &QPushButton::clicked, this, mark);
     connect(name_, &QLineEdit::returnPressed, this, mark);
@@ -128,15 +127,13 @@ void BeatsSection::refresh() {
     bar_->set_value(s.tempo.beats_per_bar);
     const double beat = frames_per_beat(s.tempo, s.rate);
     words_->setText(tr("A beat lasts %1 output frames, a bar %2. The playhead is at %3.")
-                        .arg(QString::fromStdString(short_number(beat)),
-                             QString::fromStdString(short_number(beat * s.tempo.beats_per_bar)),
+                        .arg(number_text(beat), number_text(beat * s.tempo.beats_per_bar),
                              QString::fromStdString(bar_words(s.tempo, s.rate, viewing_.frame()))));
     words_->setVisible(s.tempo.on);
     const int now = list_->currentRow();
     list_->clear();
     for (const Marker& m : s.markers) {
-        QString words =
-            tr("%1 · “%2”").arg(QString::fromStdString(short_number(m.at.value)), QString::fromStdString(m.name));
+        QString words = tr("%1 · “%2”").arg(number_text(m.at.value), QString::fromStdString(m.name));
         if (s.tempo.on) words += QStringLiteral(" · ") + QString::fromStdString(bar_words(s.tempo, s.rate, m.at));
         auto* item = new QListWidgetItem(words, list_);
         item->setData(Qt::UserRole, m.at.value);

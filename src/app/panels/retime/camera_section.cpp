@@ -1,6 +1,6 @@
 #include "app/panels/retime/sections.h"
 
-#include "core/base/numbers.h"
+#include "app/theme/number_text.h"
 #include "io/tables/camera_file.h"
 
 #include <QFileDialog>
@@ -126,11 +126,10 @@ void CameraSection::export_camera() {
 void CameraSection::key_view() {
     const OutputFrame at = viewing_.frame();
     const Camera camera = viewing_.view();
-    edit_project(tr("Camera key at output frame %1").arg(QString::fromStdString(short_number(at.value))),
-                 [&](Project& p) -> Result<void> {
-                     p.settings.camera_keys = with_view(p.settings.camera_keys, at, camera);
-                     return {};
-                 });
+    edit_project(tr("Camera key at output frame %1").arg(number_text(at.value)), [&](Project& p) -> Result<void> {
+        p.settings.camera_keys = with_view(p.settings.camera_keys, at, camera);
+        return {};
+    });
     viewing_.look_through_camera(true);
 }
 
@@ -152,8 +151,7 @@ void CameraSection::apply_move() {
     const OutputFrame p(from_->value()), q(to_->value());
     const Camera view = viewing_.view();
     const bool done = edit_project(
-        tr("Move the camera between output frames %1 and %2")
-            .arg(QString::fromStdString(short_number(p.value)), QString::fromStdString(short_number(q.value))),
+        tr("Move the camera between output frames %1 and %2").arg(number_text(p.value), number_text(q.value)),
         [&](Project& project) -> Result<void> {
             auto& keys = project.settings.camera_keys;
             if (keys.empty()) keys = {{p, view, m.toward}}; // it starts from what is seen
@@ -175,7 +173,7 @@ void CameraSection::refresh() {
     const int now = std::max(0, list_->currentRow());
     const QSignalBlocker quiet(list_);
     list_->clear();
-    auto text = [](double v, int decimals = 1) { return QString::fromStdString(short_number(v, decimals)); };
+    auto text = [](double v, int decimals = 1) { return number_text(v, decimals); };
     for (const CameraKey& k : keys) {
         auto* item = new QListWidgetItem(tr("%1 · %2° round, %3° up, %4 m away · then %5")
                                              .arg(text(k.at.value), text(k.camera.azimuth), text(k.camera.elevation),

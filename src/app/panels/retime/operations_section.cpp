@@ -1,7 +1,7 @@
 #include "app/panels/retime/sections.h"
 
+#include "app/theme/number_text.h"
 #include "app/theme/tokens.h"
-#include "core/base/numbers.h"
 
 #include <QKeyEvent>
 
@@ -268,7 +268,7 @@ void OperationsSection::preview() {
     QString words = QString::fromStdString(done->words);
     if (!done->note.empty()) words += QStringLiteral(" · ") + QString::fromStdString(done->note);
     const double end = span_first(done->timing).value + span_length(done->timing);
-    words += tr(" · ends at %1").arg(QString::fromStdString(short_number(end)));
+    words += tr(" · ends at %1").arg(number_text(end));
     words_->setText(words);
     words_->setStyleSheet({});
 }

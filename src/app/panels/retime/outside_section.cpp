@@ -1,6 +1,6 @@
 #include "app/panels/retime/sections.h"
 
-#include "core/base/numbers.h"
+#include "app/theme/number_text.h"
 
 #include <QGridLayout>
 
@@ -116,11 +116,9 @@ void OutsideSection::refresh() {
         const double period = t->after.mode == OutsideMode::there_and_back ? 2 * pass : pass;
         const Rate rate = document_.project().settings.rate;
         words = tr("Repeats every %1 output frames (%2 s)")
-                    .arg(QString::fromStdString(short_number(period)),
-                         QString::fromStdString(short_number(period / rate.per_second())));
+                    .arg(number_text(period), number_text(period / rate.per_second()));
         const Tempo& tempo = document_.project().settings.tempo;
-        if (tempo.on)
-            words += tr(", %1 beats").arg(QString::fromStdString(short_number(period / frames_per_beat(tempo, rate))));
+        if (tempo.on) words += tr(", %1 beats").arg(number_text(period / frames_per_beat(tempo, rate)));
     }
     period_->setText(words);
 }

@@ -1,5 +1,6 @@
 #include "app/panels/retime/sections.h"
 
+#include "app/theme/number_text.h"
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
 
@@ -7,12 +8,6 @@
 #include <algorithm>
 
 namespace garland {
-
-namespace {
-QString text(double v, int decimals = 3) {
-    return QString::fromStdString(short_number(v, decimals));
-}
-} // namespace
 
 PhrasesSection::PhrasesSection(Document& document, Viewing& viewing, TimeMapView& map)
     : RetimeSection(document, viewing, map) {
@@ -275,27 +270,27 @@ void PhrasesSection::refresh() {
     for (std::size_t i = 0; i < t->phrases.list.size(); ++i) {
         const Phrase& p = t->phrases.list[i];
         const double length = phrase_length(p, t->turn_twice);
-        QString words = p.holds() ? tr("%1  hold %2").arg(i + 1).arg(text(p.first.value))
+        QString words = p.holds() ? tr("%1  hold %2").arg(i + 1).arg(number_text(p.first.value))
                                   : tr("%1  %2 to %3 %4")
                                         .arg(i + 1)
-                                        .arg(text(first_shown(p).value),
-                                             text((p.direction == Direction::backward ? p.first : p.last).value),
+                                        .arg(number_text(first_shown(p).value),
+                                             number_text((p.direction == Direction::backward ? p.first : p.last).value),
                                              QString::fromUtf8(to_text(p.direction)));
         if (!p.holds() && p.passes > 1) words += tr(", %1 passes").arg(p.passes);
-        if (p.speed != 1) words += tr(" at %1×").arg(text(p.speed));
-        words += tr(" · %1 f · %2 s").arg(text(length), text(length / fps));
+        if (p.speed != 1) words += tr(" at %1×").arg(number_text(p.speed));
+        words += tr(" · %1 f · %2 s").arg(number_text(length), number_text(length / fps));
         if (s.tempo.on)
             words += QStringLiteral(" · ") +
                      QString::fromStdString(counted_number(std::round(length / beat * 100) / 100, "beat", "beats"));
-        words += tr(" · ends at %1").arg(text(starts[i + 1].value));
+        words += tr(" · ends at %1").arg(number_text(starts[i + 1].value));
         bool late = false;
         for (const OffBeat& o : off) {
             if (o.phrase != i) continue;
             late = true;
-            words += o.late() > 0 ? tr(" · %1 f after the beat").arg(text(o.late(), 2))
-                                  : tr(" · %1 f before the beat").arg(text(-o.late(), 2));
+            words += o.late() > 0 ? tr(" · %1 f after the beat").arg(number_text(o.late(), 2))
+                                  : tr(" · %1 f before the beat").arg(number_text(-o.late(), 2));
         }
-        if (p.fade > 0) words += tr(" · fades for %1 f").arg(text(p.fade));
+        if (p.fade > 0) words += tr(" · fades for %1 f").arg(number_text(p.fade));
         auto* item = new QListWidgetItem(words, list_);
         item->setData(Qt::UserRole, static_cast<int>(i));
         item->setToolTip(words);
@@ -308,10 +303,11 @@ void PhrasesSection::refresh() {
     filling_ = false;
     start_->set_value(t->phrases.start.value);
     const double all = length_of(t->phrases, t->turn_twice);
-    QString total = tr("Total %1 output frames · %2 s").arg(text(all), text(all / fps));
+    QString total = tr("Total %1 output frames · %2 s").arg(number_text(all), number_text(all / fps));
     if (s.tempo.on) {
-        total += tr(" · %1 beats · ends on %2")
-                     .arg(text(all / beat, 2), QString::fromStdString(bar_words(s.tempo, s.rate, starts.back())));
+        total +=
+            tr(" · %1 beats · ends on %2")
+                .arg(number_text(all / beat, 2), QString::fromStdString(bar_words(s.tempo, s.rate, starts.back())));
         total += off.empty()       ? tr(" · every boundary on its beat")
                  : off.size() == 1 ? tr(" · 1 boundary misses its beat")
                                    : tr(" · %1 boundaries miss their beat").arg(off.size());

@@ -1,9 +1,9 @@
 // How the time map is drawn.
 #include "app/panels/retime/time_map_view.h"
 
+#include "app/theme/number_text.h"
 #include "app/theme/tokens.h"
 #include "app/time_axis/time_axis_paint.h"
-#include "core/base/numbers.h"
 
 #include <QPainter>
 #include <QPainterPath>
@@ -14,9 +14,6 @@ namespace garland {
 
 namespace {
 constexpr double key_radius = 5;
-QString text(double value, int decimals = 3) {
-    return QString::fromStdString(short_number(value, decimals));
-}
 } // namespace
 
 void TimeMapView::paintEvent(QPaintEvent*) {
@@ -83,7 +80,7 @@ void TimeMapView::paint_grid(QPainter& p) const {
         p.drawLine(QPointF(axes_.plot.left(), y), QPointF(axes_.plot.right(), y));
         p.setPen(c.muted);
         p.drawText(QRectF(0, y - 8, frames ? 26 : axes_.plot.left() - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
-                   text(s) + unit);
+                   number_text(s) + unit);
     }
 }
 
@@ -153,7 +150,7 @@ void TimeMapView::paint_curve(QPainter& p, const TimingPlan& plan, bool ghost) c
     double before = 0;
     for (double x = plot.left(); x <= plot.right(); x += 1) {
         const TimingSample s = plan.at(axes_.out(x));
-        const double value = shown(s);
+        const double value = number_text(s);
         const QPointF at(x, std::clamp(axes_.y(SourceFrame(value)), plot.top() - 50, plot.bottom() + 50));
         const bool jump = view_ == MapView::position && !run.isEmpty() &&
                           std::abs(value - before) > 4 * std::abs(s.slope) * frames_a_pixel + 1e-6 + 2 * units_a_pixel;
@@ -209,7 +206,7 @@ void TimeMapView::paint_holds(QPainter& p) const {
         p.setPen(QPen(c.accent, 3, Qt::SolidLine, Qt::RoundCap));
         p.drawLine(a, b);
         if (b.x() - a.x() < 40) continue;
-        const QString words = tr("held %1 frames").arg(text(keys[i + 1].at - keys[i].at));
+        const QString words = tr("held %1 frames").arg(number_text(keys[i + 1].at - keys[i].at));
         const double wide = p.fontMetrics().horizontalAdvance(words) + 12;
         if (wide > b.x() - a.x() + 60) continue;
         const QRectF tag((a.x() + b.x() - wide) / 2, a.y() - 22, wide, 16);

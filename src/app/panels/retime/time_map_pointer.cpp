@@ -1,8 +1,8 @@
 // How the time map answers the pointer and the keyboard.
 #include "app/panels/retime/time_map_view.h"
+#include "app/theme/number_text.h"
 #include "app/widgets/touchpad.h"
 
-#include "core/base/numbers.h"
 #include "core/time/map_edits.h"
 
 #include <QKeyEvent>
@@ -15,9 +15,6 @@ namespace garland {
 namespace {
 constexpr double grip_radius = 9; // pixels
 constexpr double handle_length = 46;
-QString text(double value, int decimals = 3) {
-    return QString::fromStdString(short_number(value, decimals));
-}
 } // namespace
 
 // The handles of free stretches: of the way a key is left, and of the way it is come to.
@@ -122,7 +119,7 @@ void TimeMapView::drag_handle(QPointF to) {
         },
         QStringLiteral("map-slope"));
     emit readout((leave ? tr("output frame %1: outgoing slope %2×") : tr("output frame %1: incoming slope %2×"))
-                     .arg(text(base_.keys[i].at.value), QString::number(slope, 'f', 2)));
+                     .arg(number_text(base_.keys[i].at.value), number_text(slope, 2)));
 }
 
 // The keys that are dragged are those of the timing the drag began on, as many as there were then.
@@ -237,9 +234,9 @@ void TimeMapView::mouseMoveEvent(QMouseEvent* event) {
         if (f >= w.first - 0.5 && f <= w.last + 0.5) return emit readout(QString::fromStdString(w.words));
     }
     const TimingSample s = shown_.plan.at(f);
-    emit readout(s.absent ? tr("output frame %1 shows nothing").arg(text(f.value))
+    emit readout(s.absent ? tr("output frame %1 shows nothing").arg(number_text(f.value))
                           : tr("output frame %1 shows source frame %2 at %3×")
-                                .arg(text(f.value), text(s.source, 2), QString::number(s.slope, 'f', 2)));
+                                .arg(number_text(f.value), number_text(s.source, 2), number_text(s.slope, 2)));
 }
 
 void TimeMapView::mouseReleaseEvent(QMouseEvent*) {
@@ -265,7 +262,7 @@ void TimeMapView::mouseDoubleClickEvent(QMouseEvent* event) {
     for (const Key& k : shown_.keys.keys) {
         if (k.at <= key.at && k.toward != Toward::free) key.toward = k.toward;
     }
-    if (!edit_keys(tr("Add a key at frame %1").arg(text(key.at.value)),
+    if (!edit_keys(tr("Add a key at frame %1").arg(number_text(key.at.value)),
                    [&](const TimeMap& map) { return insert_key(map, key); })) {
         return;
     }

@@ -1,6 +1,6 @@
 #include "app/panels/retime/time_map_view.h"
 
-#include "core/base/numbers.h"
+#include "app/theme/number_text.h"
 #include "core/time/conversions.h"
 #include "core/time/map_edits.h"
 #include "io/tables/copied_text.h"
@@ -16,10 +16,6 @@ namespace garland {
 namespace {
 
 constexpr int left_space = 74, right_space = 12, top_space = 18, bottom_space = 22;
-
-QString text(double value, int decimals = 3) {
-    return QString::fromStdString(short_number(value, decimals));
-}
 
 // Speed keys as keys, and back: a speed stands where a key has its source.
 TimeMap as_keys(const SpeedMap& speeds) {
@@ -305,9 +301,10 @@ void TimeMapView::paste() {
     }
     const OutputFrame at = playhead();
     PickedKeys pasted;
-    const QString words = copied->keys.size() == 1
-                              ? tr("Paste a key at output frame %1").arg(text(at.value))
-                              : tr("Paste %1 keys at output frame %2").arg(copied->keys.size()).arg(text(at.value));
+    const QString words =
+        copied->keys.size() == 1
+            ? tr("Paste a key at output frame %1").arg(number_text(at.value))
+            : tr("Paste %1 keys at output frame %2").arg(copied->keys.size()).arg(number_text(at.value));
     if (edit_keys(words, [&](const TimeMap& map) { return paste_keys(map, copied->keys, at, pasted); })) pick(pasted);
 }
 
@@ -327,9 +324,9 @@ void TimeMapView::set_snapping(bool frames, bool beats_and_markers) {
 
 QString TimeMapView::unit_words(double value) const {
     switch (view_) {
-    case MapView::position: return tr("source frame %1").arg(text(value));
-    case MapView::speed: return tr("speed %1×").arg(text(value));
-    case MapView::slider: return tr("%1 %").arg(text(value, 2));
+    case MapView::position: return tr("source frame %1").arg(number_text(value));
+    case MapView::speed: return tr("speed %1×").arg(number_text(value));
+    case MapView::slider: return tr("%1 %").arg(number_text(value, 2));
     }
     return {};
 }
@@ -342,13 +339,14 @@ QString TimeMapView::words_for(std::size_t key) const {
     switch (view_) {
     case MapView::position:
         return tr("output frame %1 shows source frame %2 · leaves at %3×%4")
-            .arg(text(k.at.value), text(k.source.value), QString::number(s.slope, 'f', 2), made);
+            .arg(number_text(k.at.value), number_text(k.source.value), number_text(s.slope, 2), made);
     case MapView::speed:
         return tr("at output frame %1 the speed is %2× · source frame %3 is shown%4")
-            .arg(text(k.at.value), text(k.source.value), text(s.source), made);
+            .arg(number_text(k.at.value), number_text(k.source.value), number_text(s.source), made);
     case MapView::slider:
         return tr("at output frame %1 the slider stands at %2 % · source frame %3 at %4×%5")
-            .arg(text(k.at.value), text(k.source.value), text(s.source), QString::number(s.slope, 'f', 2), made);
+            .arg(number_text(k.at.value), number_text(k.source.value), number_text(s.source), number_text(s.slope, 2),
+                 made);
     }
     return {};
 }

@@ -1,8 +1,8 @@
 #include "app/panels/vary/sound_card.h"
 
 #include "app/panels/vary/drive_words.h"
+#include "app/theme/number_text.h"
 #include "app/theme/tokens.h"
-#include "core/base/numbers.h"
 #include "io/files/find_beats.h"
 
 #include <QPainter>
@@ -215,9 +215,8 @@ void SoundCard::find_beats_of_it(bool mark) {
             });
             emit document_.hint(tr("%1 beats per minute, one at output frame %2; %3 % of the %4 beats heard lie within "
                                    "half a frame of that grid.")
-                                    .arg(QString::fromStdString(short_number(found->tempo.beats_per_minute, 2)),
-                                         QString::fromStdString(short_number(found->tempo.offset.value, 2)),
-                                         QString::fromStdString(short_number(found->sure * 100, 0)))
+                                    .arg(number_text(found->tempo.beats_per_minute, 2),
+                                         number_text(found->tempo.offset.value, 2), number_text(found->sure * 100, 0))
                                     .arg(found->heard.size()));
         });
 }
@@ -252,7 +251,7 @@ void SoundCard::refresh() {
                 s->start.value + open->second.samples->seconds() * document_.project().settings.rate.per_second();
             if (ends < static_cast<double>(document_.project().settings.range.last))
                 note = tr("The sound ends at output frame %1, before the range does: silence from there.")
-                           .arg(QString::fromStdString(short_number(ends, 1)));
+                           .arg(number_text(ends, 1));
         }
     }
     note_->setText(note);

@@ -1,7 +1,7 @@
 #include "app/panels/vary/spread_words.h"
 
 #include "app/document/colouring.h"
-#include "core/base/numbers.h"
+#include "app/theme/number_text.h"
 
 #include <QObject>
 
@@ -9,15 +9,11 @@ namespace garland {
 
 namespace {
 
-QString number(double v, int decimals = 2) {
-    return QString::fromStdString(short_number(v, decimals));
-}
-
 QString heading(const V3d& axis) {
     if (axis.x == 0 && axis.z == 0) return axis.y < 0 ? QObject::tr("downward") : QObject::tr("upward");
     if (axis.y == 0 && axis.z == 0) return axis.x > 0 ? QObject::tr("x") : QObject::tr("−x");
     if (axis.y == 0 && axis.x == 0) return axis.z > 0 ? QObject::tr("z") : QObject::tr("−z");
-    return QObject::tr("(%1, %2, %3)").arg(number(axis.x), number(axis.y), number(axis.z));
+    return QObject::tr("(%1, %2, %3)").arg(number_text(axis.x, 2), number_text(axis.y, 2), number_text(axis.z, 2));
 }
 
 QString how_driven(const Spread& s) {
@@ -29,13 +25,14 @@ QString how_driven(const Spread& s) {
     case Driver::order_loop: return QObject::tr("by <b>order</b>, round a loop,");
     case Driver::even: return QObject::tr("<b>evenly</b> without clumps,");
     case Driver::even_space: return QObject::tr("<b>evenly</b>, neighbours as different as can be,");
-    case Driver::noise: return QObject::tr("by <b>noise</b>, patches <b>%1 m</b> wide,").arg(number(s.by.noise.patch));
+    case Driver::noise:
+        return QObject::tr("by <b>noise</b>, patches <b>%1 m</b> wide,").arg(number_text(s.by.noise.patch, 2));
     case Driver::gradient:
         return s.by.gradient.along_path ? QObject::tr("by <b>gradient</b> along the path,")
                                         : QObject::tr("by <b>gradient</b> along %1,").arg(heading(s.by.gradient.axis));
     case Driver::distance:
         return s.by.distance.reach > 0
-                   ? QObject::tr("by <b>distance</b>, up to <b>%1 m</b> away,").arg(number(s.by.distance.reach))
+                   ? QObject::tr("by <b>distance</b>, up to <b>%1 m</b> away,").arg(number_text(s.by.distance.reach, 2))
                    : QObject::tr("by <b>distance</b>, to the farthest copy,");
     case Driver::zone: return QObject::tr("by <b>zones</b>, at every moment,");
     case Driver::sound: return QObject::tr("by <b>sound</b>, band by band,");
@@ -76,8 +73,8 @@ QString spread_words(const Spread& s, std::int64_t copies) {
         out +=
             QObject::tr("from <b>%1</b> to <b>%2</b>").arg(value_words(s.target, s.from), value_words(s.target, s.to));
     }
-    if (s.strength.share < 1) out += QObject::tr(", at %1 % strength").arg(number(s.strength.share * 100));
-    if (s.meets) out += QObject::tr(", agreeing at frame %1").arg(number(s.meets->value));
+    if (s.strength.share < 1) out += QObject::tr(", at %1 % strength").arg(number_text(s.strength.share * 100, 2));
+    if (s.meets) out += QObject::tr(", agreeing at frame %1").arg(number_text(s.meets->value, 2));
     if (!s.strength.keys.empty()) out += QObject::tr(", strength keyed");
     return out;
 }

@@ -3,6 +3,7 @@
 #include "app/panels/vary/drive_tab.h"
 #include "app/panels/vary/spread_card.h"
 #include "app/panels/vary/spread_words.h"
+#include "app/theme/number_text.h"
 #include "core/base/numbers.h"
 #include "core/project/varying.h"
 
@@ -273,11 +274,9 @@ void VaryPanel::show_twins() {
     const BackwardRun& run = *state->backward;
     backward_->setText(tr("%1 backward between frames %2 and %3: delays there grow by up to %4 frames per frame.")
                            .arg(QString::fromStdString(counted(run.copies, "copy runs", "copies run")),
-                                QString::fromStdString(short_number(run.first.value)),
-                                QString::fromStdString(short_number(run.last.value)),
-                                QString::fromStdString(short_number(run.steepest, 2))));
-    longer_->setText(
-        tr("Ease over %1 frames").arg(QString::fromStdString(short_number(run.longer_ease(ease_->value())))));
+                                number_text(run.first.value), number_text(run.last.value),
+                                number_text(run.steepest, 2)));
+    longer_->setText(tr("Ease over %1 frames").arg(number_text(run.longer_ease(ease_->value()))));
 }
 
 // ---- meeting
@@ -463,7 +462,7 @@ void VaryPanel::refresh() {
         }
     }
     meeting_words_->setText(
-        meets ? tr("The copies agree at output frame %1.").arg(QString::fromStdString(short_number(*meets)))
+        meets ? tr("The copies agree at output frame %1.").arg(number_text(*meets))
               : tr("All copies show the same source frame at one moment, and go their own ways before and after."));
     meet_at_->set_rate(document_.project().settings.rate);
     show_twins();

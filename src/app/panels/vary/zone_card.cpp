@@ -1,7 +1,7 @@
 #include "app/panels/vary/zone_card.h"
 
 #include "app/panels/vary/drive_words.h"
-#include "core/base/numbers.h"
+#include "app/theme/number_text.h"
 #include "core/drivers/zone_plan.h"
 
 #include <algorithm>
@@ -405,7 +405,7 @@ void ZoneCard::refresh() {
     part_->setCurrentIndex(part_->findText(QString::fromStdString(z->ride_part)));
     fields_.refresh(*z);
     QStringList list;
-    for (const ZoneKey& k : z->keys) list << QString::fromStdString(short_number(k.at.value, 2));
+    for (const ZoneKey& k : z->keys) list << number_text(k.at.value, 2);
     keys_->setText(z->keys.size() == 1 ? tr("One key: it stands still") : tr("Keys at %1").arg(list.join(tr(", "))));
     drop_key_->setVisible(z->keys.size() > 1);
     drop_key_->setEnabled(has_key(*z, viewing_.frame().value));
