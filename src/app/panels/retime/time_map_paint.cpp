@@ -150,7 +150,7 @@ void TimeMapView::paint_curve(QPainter& p, const TimingPlan& plan, bool ghost) c
     double before = 0;
     for (double x = plot.left(); x <= plot.right(); x += 1) {
         const TimingSample s = plan.at(axes_.out(x));
-        const double value = number_text(s);
+        const double value = shown(s);
         const QPointF at(x, std::clamp(axes_.y(SourceFrame(value)), plot.top() - 50, plot.bottom() + 50));
         const bool jump = view_ == MapView::position && !run.isEmpty() &&
                           std::abs(value - before) > 4 * std::abs(s.slope) * frames_a_pixel + 1e-6 + 2 * units_a_pixel;
@@ -206,7 +206,8 @@ void TimeMapView::paint_holds(QPainter& p) const {
         p.setPen(QPen(c.accent, 3, Qt::SolidLine, Qt::RoundCap));
         p.drawLine(a, b);
         if (b.x() - a.x() < 40) continue;
-        const QString words = tr("held %1 frames").arg(number_text(keys[i + 1].at - keys[i].at));
+        const QString words =
+            tr("held %1").arg(QString::fromStdString(counted_number(keys[i + 1].at - keys[i].at, "frame", "frames")));
         const double wide = p.fontMetrics().horizontalAdvance(words) + 12;
         if (wide > b.x() - a.x() + 60) continue;
         const QRectF tag((a.x() + b.x() - wide) / 2, a.y() - 22, wide, 16);
