@@ -17,9 +17,9 @@ double share(const V3d& place, const V3d& centre, double reach) {
     return reach > 0 ? std::min((place - centre).length() / reach, 1.0) : 0;
 }
 
-class DistancePattern : public DriverPattern {
+class DistanceOfPlaces : public DriverPattern {
   public:
-    DistancePattern(const DistanceFrom& d, std::span<const Placement> places)
+    DistanceOfPlaces(const DistanceFrom& d, std::span<const Placement> places)
         : centre_(d.centre), reach_(reach_of(d, places)) {}
     double at(const V3d& place, double) const override { return share(place, centre_, reach_); }
 
@@ -38,7 +38,7 @@ DriverKind distance_driver() {
                      });
                  }};
     k.pattern = [](const DriverRule& r, std::uint64_t, std::span<const Placement> places) -> DriverPatternPtr {
-        return std::make_unique<DistancePattern>(r.distance, places);
+        return std::make_unique<DistanceOfPlaces>(r.distance, places);
     };
     return k;
 }

@@ -7,9 +7,9 @@ namespace garland {
 
 namespace {
 
-class GradientPattern : public DriverPattern {
+class GradientOfPlaces : public DriverPattern {
   public:
-    GradientPattern(const V3d& axis, std::span<const Placement> places) : axis_(axis.normalized()) {
+    GradientOfPlaces(const V3d& axis, std::span<const Placement> places) : axis_(axis.normalized()) {
         for (const Placement& p : places) {
             low_ = std::min(low_, p.position.dot(axis_));
             high_ = std::max(high_, p.position.dot(axis_));
@@ -43,7 +43,7 @@ DriverKind gradient_driver() {
     };
     k.pattern = [](const DriverRule& r, std::uint64_t, std::span<const Placement> places) -> DriverPatternPtr {
         if (r.gradient.along_path) return nullptr;
-        return std::make_unique<GradientPattern>(r.gradient.axis, places);
+        return std::make_unique<GradientOfPlaces>(r.gradient.axis, places);
     };
     return k;
 }

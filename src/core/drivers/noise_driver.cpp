@@ -7,9 +7,9 @@ namespace garland {
 
 namespace {
 
-class NoisePattern : public DriverPattern {
+class NoiseOfPlaces : public DriverPattern {
   public:
-    NoisePattern(const DriverRule& rule, std::uint64_t salt) : rule_(rule), salt_(salt) {}
+    NoiseOfPlaces(const DriverRule& rule, std::uint64_t salt) : rule_(rule), salt_(salt) {}
     double at(const V3d& place, double seconds) const override { return noise_of(rule_, salt_, place, seconds).value; }
 
   private:
@@ -33,7 +33,7 @@ DriverKind noise_driver() {
                  }};
     k.changes = [](const DriverRule& r) { return r.noise.drift != V3d(0); };
     k.pattern = [](const DriverRule& r, std::uint64_t salt, std::span<const Placement>) -> DriverPatternPtr {
-        return std::make_unique<NoisePattern>(r, salt);
+        return std::make_unique<NoiseOfPlaces>(r, salt);
     };
     return k;
 }

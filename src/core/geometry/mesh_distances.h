@@ -2,9 +2,8 @@
 #pragma once
 
 #include "core/base/progress.h"
+#include "core/geometry/openvdb_trees.h"
 #include "core/geometry/pose.h"
-
-#include <openvdb/openvdb.h>
 
 namespace garland {
 

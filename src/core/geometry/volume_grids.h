@@ -1,9 +1,8 @@
 // What stands behind Volume. Included by few files only: OpenVDB takes half a minute to compile.
 #pragma once
 
+#include "core/geometry/openvdb_trees.h"
 #include "core/geometry/volume.h"
-
-#include <openvdb/openvdb.h>
 
 namespace garland {
 

@@ -2,8 +2,9 @@
 // volume_source.cpp only.
 #pragma once
 
+#include "core/geometry/openvdb_trees.h"
+
 #include <array>
-#include <openvdb/openvdb.h>
 #include <optional>
 #include <string>
 #include <string_view>

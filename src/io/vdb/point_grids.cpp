@@ -1,6 +1,7 @@
 #include "io/vdb/point_grids.h"
 
 #include "core/base/numbers.h"
+#include "core/geometry/openvdb_trees.h"
 #include "io/files/csv.h"
 #include "io/files/run_program.h"
 #include "io/files/series.h"
@@ -14,13 +15,15 @@
 #include <cstdlib>
 #include <filesystem>
 #include <fmt/format.h>
-#include <openvdb/openvdb.h>
 #include <openvdb/points/PointCount.h>
 #include <openvdb/points/PointDataGrid.h>
 #include <optional>
 #include <set>
 #include <unordered_set>
 #include <utility>
+
+extern template class openvdb::tree::Tree<openvdb::points::PointDataTree::RootNodeType>; // as in openvdb_trees.h
+extern template class openvdb::Grid<openvdb::points::PointDataTree>;
 
 namespace garland {
 

@@ -3,9 +3,9 @@
 #pragma once
 
 #include "core/base/result.h"
+#include "core/geometry/openvdb_trees.h"
 
 #include <openvdb/io/Archive.h>
-#include <openvdb/openvdb.h>
 #include <string>
 #include <vector>
 
