@@ -1,6 +1,6 @@
 #include "app/document/colouring.h"
 
-#include "app/theme/number_text.h"
+#include "core/base/numbers.h"
 #include "core/project/value_range.h"
 
 #include <algorithm>
@@ -24,8 +24,8 @@ Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& pr
     case ColourMode::source_frame:
         legend_.title = QObject::tr("source frame");
         take_range(source_range(show));
-        legend_.low = number_text(low, 1);
-        legend_.high = number_text(high, 1);
+        legend_.low = QString::fromStdString(true_minus(short_number(low, 1)));
+        legend_.high = QString::fromStdString(true_minus(short_number(high, 1)));
         // A ramp without ends, where all there is are loops of the same range.
         legend_.cyclic = std::all_of(show.arrangements.begin(), show.arrangements.end(), [&](const ArrangementShow& a) {
             return seamless(a) && a.clock.first.value == low && a.clock.last().value == high;
