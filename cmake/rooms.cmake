@@ -78,6 +78,9 @@ function(add_room NAME)
         target_precompile_headers(garland_${NAME} PRIVATE
             <QtWidgets/QtWidgets> <vector> <string> <memory> <functional> <optional>)
     endif()
+    if(GARLAND_UNITY AND NOT NAME STREQUAL "demo") # whose files each have sizes and shapes of their own
+        set_target_properties(garland_${NAME} PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE 6)
+    endif()
 endfunction()
 
 # Marks the few files whose inner loops decide the speed: vectorised fully, and floor-and-select loops too.
@@ -89,8 +92,9 @@ function(set_kernels)
     endforeach()
 endfunction()
 
-# The few files that include OpenVDB: under the sanitizers g++ takes minutes for each of them at higher levels.
+# The few files that include OpenVDB: each for itself, and not optimised under the sanitizers, where that takes minutes.
 function(set_heavy)
+    set_source_files_properties(${ARGN} PROPERTIES SKIP_UNITY_BUILD_INCLUSION ON)
     if(GARLAND_SANITIZE)
         set_source_files_properties(${ARGN} PROPERTIES COMPILE_OPTIONS "-O0")
     endif()

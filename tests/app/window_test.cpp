@@ -21,19 +21,45 @@
 #include "io/ply/ply.h"
 #include "io/project/project_file.h"
 
+#include <QAbstractItemView>
 #include <QApplication>
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDropEvent>
+#include <QLabel>
+#include <QLineEdit>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPushButton>
+#include <QRegularExpression>
 #include <QSignalSpy>
 #include <QToolButton>
 
 using namespace garland;
 using namespace garland::testing;
+
+namespace {
+
+// Whatever words are to be seen in a window: labels, buttons, lists, fields.
+QStringList words_seen(QWidget& in) {
+    QStringList all;
+    for (auto* w : in.findChildren<QWidget*>()) {
+        if (!w->isVisible()) continue;
+        if (auto* label = qobject_cast<QLabel*>(w)) all << label->text();
+        if (auto* button = qobject_cast<QAbstractButton*>(w)) all << button->text();
+        if (auto* field = qobject_cast<QLineEdit*>(w)) all << field->text();
+        if (auto* box = qobject_cast<QComboBox*>(w)) {
+            for (int i = 0; i < box->count(); ++i) all << box->itemText(i);
+        }
+        if (auto* list = qobject_cast<QAbstractItemView*>(w); list && list->model()) {
+            for (int i = 0; i < list->model()->rowCount(); ++i) all << list->model()->index(i, 0).data().toString();
+        }
+    }
+    return all;
+}
+
+} // namespace
 
 class WindowTest : public QObject {
     Q_OBJECT
@@ -679,6 +705,55 @@ class WindowTest : public QObject {
         QVERIFY(!o.window.retime().isVisible() && !o.window.lanes().isVisible() && o.window.scene_view().isVisible());
         QTest::keyClick(&o.window, Qt::Key_F8);
         QVERIFY(o.window.lanes().isVisible());
+    }
+    // A minus is U+2212, as long as a plus; a hyphen is shorter and stands between words (The Unicode Standard 15.0,
+    // section 6.2, "Dashes and Hyphens").
+    void negative_numbers_carry_a_true_minus() {
+        Opened o(4);
+        o.window.document().edit("below nothing", [](Project& p) -> Result<void> {
+            p.settings.range = {-24, 24};
+            p.settings.markers = {{OutputFrame(-6), "bell"}};
+            p.timings[0].map.keys.front().at = OutputFrame(-12);
+            for (Target target : {Target::delay, Target::speed, Target::size, Target::turn}) {
+                Spread s;
+                s.id = SpreadId(p.next_id++);
+                s.target = target, s.from = -9, s.to = -2;
+                p.arrangements[0].spreads.push_back(s);
+            }
+            return {};
+        });
+        o.window.viewing().set_frame(-7);
+        o.wait_for_scene();
+        static const QRegularExpression hyphen(R"((^|[\s(\[>])-\d)");
+        int minuses = 0;
+        auto look = [&](const QString& where) {
+            settle();
+            for (const QString& words : words_seen(o.window)) {
+                QVERIFY2(!hyphen.match(words).hasMatch(), qPrintable(where + ": " + words));
+                minuses += static_cast<int>(words.count(QChar(0x2212)));
+            }
+        };
+        for (int step = 0; step < 7; ++step) {
+            o.window.set_step(step);
+            look(QString::number(step));
+            if (step == 1) {
+                for (const char* tab : {"phrases", "before and after", "beats", "camera", "timings", "keys"}) {
+                    click_tab(o.window.retime(), tab);
+                    look(tab);
+                }
+            }
+            if (step == 4) {
+                for (const char* tab : {"zones", "pulse", "sound", "meet", "spreads"}) {
+                    click_tab(o.window.vary(), tab);
+                    look(tab);
+                }
+            }
+        }
+        QVERIFY2(minuses > 20, qPrintable(QString::number(minuses)));
+        // Steps of the history too.
+        type(o.window.vary(), "From", "-3");
+        QVERIFY2(!hyphen.match(o.window.document().undo().undoText()).hasMatch(),
+                 qPrintable(o.window.document().undo().undoText()));
     }
 };
 GARLAND_TEST_CASE(WindowTest)

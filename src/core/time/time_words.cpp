@@ -8,10 +8,6 @@
 namespace garland {
 
 namespace {
-std::string text(double value, int decimals = 2) {
-    return short_number(value, decimals);
-}
-
 // The stretches that run backward although the timing as a whole runs forward. Phrases say their direction themselves.
 void add_backward(const Timing& timing, const std::vector<Stretch>& parts, std::vector<MapWarning>& out) {
     if (timing.form == TimingForm::phrases) return;
@@ -32,7 +28,7 @@ void add_backward(const Timing& timing, const std::vector<Stretch>& parts, std::
         if (low >= -1e-9 || s.low == s.high) continue;
         out.push_back({WarningKind::backward, OutputFrame(start + s.start), OutputFrame(start + s.start + s.length),
                        fmt::format("runs backward at {}× around output frame {}, while the rest runs forward",
-                                   text(-low), text(start + s.start + at, 1))});
+                                   short_number(-low, 2), short_number(start + s.start + at, 1))});
     }
 }
 
@@ -54,15 +50,16 @@ void add_jumps(const Timing& timing, const std::vector<Stretch>& parts, std::vec
         for (OutputFrame f : fading) faded |= std::abs(f - at) < 1e-6;
         if (faded) continue;
         out.push_back({WarningKind::jump, at - 1, at,
-                       fmt::format("jumps from source frame {} to {} at output frame {}", text(before), text(after),
-                                   text(at.value))});
+                       fmt::format("jumps from source frame {} to {} at output frame {}", short_number(before, 2),
+                                   short_number(after, 2), short_number(at.value, 2))});
     }
     if (timing.form == TimingForm::positions && timing.map.keys.size() > 1) { // a step into the last key
         const Key &a = timing.map.keys[timing.map.keys.size() - 2], &b = timing.map.keys.back();
         if (a.toward == Toward::step && std::abs(b.source - a.source) > 1.5 * std::max(b.at - a.at, 1.0) + 0.5) {
-            out.push_back({WarningKind::jump, b.at - 1, b.at,
-                           fmt::format("jumps from source frame {} to {} at output frame {}", text(a.source.value),
-                                       text(b.source.value), text(b.at.value))});
+            out.push_back(
+                {WarningKind::jump, b.at - 1, b.at,
+                 fmt::format("jumps from source frame {} to {} at output frame {}", short_number(a.source.value, 2),
+                             short_number(b.source.value, 2), short_number(b.at.value, 2))});
         }
     }
 }
@@ -75,10 +72,10 @@ void add_clamps(const TimingPlan& plan, SourceFrame low, SourceFrame high, Outpu
     int side = 0;
     auto close = [&] {
         if (side == 0) return;
-        run.words = side > 0 ? fmt::format("asks for source frames up to {}, but the source ends at {}", text(furthest),
-                                           text(high.value))
+        run.words = side > 0 ? fmt::format("asks for source frames up to {}, but the source ends at {}",
+                                           short_number(furthest, 2), short_number(high.value, 2))
                              : fmt::format("asks for source frames down to {}, but the source starts at {}",
-                                           text(furthest), text(low.value));
+                                           short_number(furthest, 2), short_number(low.value, 2));
         out.push_back(run);
         side = 0;
     };
@@ -105,7 +102,7 @@ std::string motion_words(const TimingPlan& plan, OutputFrame local, double rate)
     if (s.absent) return "nothing shown";
     std::string words;
     if (const auto rest = plan.rest_at(local); rest.held) {
-        words = "held at " + text(s.source);
+        words = "held at " + short_number(s.source, 2);
         const double passed = rest.passed / rate, left = rest.left / rate;
         if (std::isinf(left) && std::isinf(passed)) {
             words += " all the time";
@@ -114,9 +111,9 @@ std::string motion_words(const TimingPlan& plan, OutputFrame local, double rate)
         } else if (std::isinf(passed)) {
             words += fmt::format(", {} left", counted_number(left, "frame", "frames"));
         } else {
-            words +=
-                fmt::format(" for {}, {} left",
-                            counted_number(std::round((passed + left) * 1e6) / 1e6, "frame", "frames"), text(left));
+            words += fmt::format(" for {}, {} left",
+                                 counted_number(std::round((passed + left) * 1e6) / 1e6, "frame", "frames"),
+                                 short_number(left, 2));
         }
     } else {
         const double speed = s.slope * rate;
@@ -129,7 +126,7 @@ std::string motion_words(const TimingPlan& plan, OutputFrame local, double rate)
     }
     if (plan.fades()) {
         if (const auto f = plan.fading(local); f.weight > 0) {
-            words += fmt::format(", fading from {} ({:.0f} %, {} left)", text(f.source), f.weight * 100,
+            words += fmt::format(", fading from {} ({:.0f} %, {} left)", short_number(f.source, 2), f.weight * 100,
                                  counted_number(f.left / rate, "frame", "frames"));
         }
     }

@@ -12,7 +12,7 @@ namespace garland {
 
 namespace {
 
-struct Close {
+struct FreesTracker {
     void operator()(aubio_tempo_t* t) const { del_aubio_tempo(t); }
     void operator()(fvec_t* v) const { del_fvec(v); }
 };
@@ -22,8 +22,8 @@ struct Close {
 Result<FoundBeats> find_beats(const SoundSamples& samples, OutputFrame start, Rate rate, Progress& progress) {
     constexpr uint_t hop = 256, window = 1024;
     const auto sampling = static_cast<uint_t>(samples.rate);
-    const std::unique_ptr<aubio_tempo_t, Close> tracker(new_aubio_tempo("default", window, hop, sampling));
-    const std::unique_ptr<fvec_t, Close> in(new_fvec(hop)), out(new_fvec(1));
+    const std::unique_ptr<aubio_tempo_t, FreesTracker> tracker(new_aubio_tempo("default", window, hop, sampling));
+    const std::unique_ptr<fvec_t, FreesTracker> in(new_fvec(hop)), out(new_fvec(1));
     if (!tracker || !in || !out)
         return fail(Error{ErrorCode::unsupported,
                           fmt::format("beats cannot be looked for at {} Hz", short_number(samples.rate))}

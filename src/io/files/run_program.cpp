@@ -23,7 +23,7 @@ constexpr std::size_t most_said = 4000;
 constexpr int look_every = 50; // milliseconds
 constexpr std::chrono::seconds polite{2};
 
-using Moment = std::chrono::steady_clock::time_point;
+using Deadline = std::chrono::steady_clock::time_point;
 
 struct Spawned {
     pid_t process = -1;
@@ -132,7 +132,7 @@ class Watch {
     tl::unexpected<Error> stop(bool late) {
         killpg(program_.process, SIGTERM);
         int status = 0;
-        const Moment give_up = std::chrono::steady_clock::now() + polite;
+        const Deadline give_up = std::chrono::steady_clock::now() + polite;
         while (waitpid(program_.process, &status, WNOHANG) == 0) {
             if (std::chrono::steady_clock::now() > give_up) {
                 killpg(program_.process, SIGKILL);
@@ -151,7 +151,7 @@ class Watch {
     Spawned program_;
     const ProgramRun& run_;
     Progress& progress_;
-    Moment until_;
+    Deadline until_;
     std::string said_;
 };
 

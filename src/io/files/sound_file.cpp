@@ -15,13 +15,13 @@ namespace {
 
 constexpr double samples_limit = 3600.0 * 192'000;
 
-struct Close {
+struct ClosesSound {
     void operator()(SNDFILE* f) const { sf_close(f); }
 };
 
 struct OpenSoundFile {
     OpenFile file;
-    std::unique_ptr<SNDFILE, Close> sound;
+    std::unique_ptr<SNDFILE, ClosesSound> sound;
     SF_INFO info{};
 };
 

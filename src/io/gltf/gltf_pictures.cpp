@@ -16,7 +16,7 @@ namespace garland {
 
 namespace {
 
-constexpr std::uint64_t most_bytes = std::uint64_t(256) << 20, most_texels = std::uint64_t(1) << 26;
+constexpr std::uint64_t most_picture_bytes = std::uint64_t(256) << 20, most_texels = std::uint64_t(1) << 26;
 
 struct PictureBad {
     std::string what;
@@ -137,7 +137,7 @@ class Pictures {
         if (buffer != 0 || binary_.empty() || !length.is_number_unsigned() || !offset.is_number_unsigned())
             throw PictureBad{"it lies in a buffer of another file"};
         const auto from = offset.get<std::uint64_t>(), count = length.get<std::uint64_t>();
-        if (from > binary_.size() || count > binary_.size() - from || count > most_bytes)
+        if (from > binary_.size() || count > binary_.size() - from || count > most_picture_bytes)
             throw PictureBad{"it reaches past the end of the file"};
         return binary_.substr(from, count);
     }
@@ -156,7 +156,7 @@ class Pictures {
             throw PictureBad{"it lies outside the file's folder"};
         const std::string path = folder_ + "/" + inside.string();
         std::vector<char> bytes;
-        if (!read_file(path, bytes, most_bytes)) throw PictureBad{fmt::format("{} cannot be read", inside.string())};
+        if (!read_file(path, bytes, most_picture_bytes)) throw PictureBad{fmt::format("{} cannot be read", inside.string())};
         files_.push_back(path);
         bytes_.assign(bytes.begin(), bytes.end());
         return bytes_;

@@ -18,7 +18,7 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-std::string reason_against(const ArrangementShow& a) {
+std::string reason_against_targets(const ArrangementShow& a) {
     const SourceFacts& facts = a.sampler.source()->facts();
     if (facts.kind == SourceKind::volume) return "a volume: hand it off as posed copies";
     if (facts.kind == SourceKind::particles) return "particles are born and die: hand them off as shared poses";
@@ -58,7 +58,7 @@ Result<std::vector<Shape>> shapes_of(const Show& show, const ViewerOrder& order,
     for (const ArrangementShow& a : show.arrangements) {
         if (!a.usable || a.places.empty()) continue;
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-        if (const std::string why = reason_against(a); !why.empty()) {
+        if (const std::string why = reason_against_targets(a); !why.empty()) {
             plan.left_out.push_back(fmt::format("{} ({})", a.spec.name, why));
             continue;
         }

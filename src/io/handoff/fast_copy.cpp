@@ -2,6 +2,7 @@
 
 #include "core/base/numbers.h"
 #include "core/geometry/blend.h"
+#include "core/geometry/halves.h"
 #include "io/ply/ply.h"
 #include "io/sources/moving_values.h"
 #include "io/sources/open_source.h"
@@ -15,8 +16,6 @@
 namespace garland {
 
 namespace {
-
-constexpr float largest_half = 65504;
 
 bool same_file(const std::string& a, const std::string& b) {
     std::error_code none;

@@ -10,7 +10,7 @@ namespace garland {
 
 namespace {
 
-constexpr std::uint64_t most_bytes = std::uint64_t(16) << 20;
+constexpr std::uint64_t most_library_bytes = std::uint64_t(16) << 20;
 
 std::string_view trimmed(std::string_view text) {
     while (!text.empty() && (text.front() == ' ' || text.front() == '\t')) text.remove_prefix(1);
@@ -30,7 +30,7 @@ std::string_view without_options(std::string_view text) {
 std::map<std::string, std::string> pictures_of_library(const std::string& path) {
     std::map<std::string, std::string> out;
     std::vector<char> bytes;
-    if (!read_file(path, bytes, most_bytes)) return out;
+    if (!read_file(path, bytes, most_library_bytes)) return out;
     std::string_view rest(bytes.data(), bytes.size());
     std::string material;
     while (!rest.empty()) {

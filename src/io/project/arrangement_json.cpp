@@ -33,11 +33,6 @@ std::vector<CopyId> read_ids(const JsonPart& p, const char* key) {
 }
 
 // What is as usual is not written.
-template <class T>
-void add(Json& j, const char* key, const T& value, const T& usual, const Json& text) {
-    if (!(value == usual)) j[key] = text;
-}
-
 Json write(const Spread& s) {
     const Spread usual;
     Json j{{"id", s.id.value},
@@ -48,23 +43,23 @@ Json write(const Spread& s) {
            {"to", number(s.to)},
            {"whole_frames", s.whole_frames},
            {"seed", s.by.seed}};
-    add(j, "strength", s.strength.share, usual.strength.share, number(s.strength.share));
-    add(j, "strength_keys", s.strength.keys, usual.strength.keys, write(s.strength.keys));
+    add_unless_usual(j, "strength", s.strength.share, usual.strength.share, number(s.strength.share));
+    add_unless_usual(j, "strength_keys", s.strength.keys, usual.strength.keys, write(s.strength.keys));
     if (s.meets) j["meets"] = number(s.meets->value);
-    add(j, "response", s.curve, usual.curve, write(s.curve));
-    add(j, "after_start", s.after_start, false, s.after_start);
-    add(j, "bell", s.by.bell, false, s.by.bell);
-    add(j, "patch", s.by.noise.patch, usual.by.noise.patch, number(s.by.noise.patch));
-    add(j, "octaves", s.by.noise.detail, usual.by.noise.detail, s.by.noise.detail);
-    add(j, "drift", s.by.noise.drift, usual.by.noise.drift, vector(s.by.noise.drift));
-    add(j, "axis", s.by.gradient.axis, usual.by.gradient.axis, vector(s.by.gradient.axis));
-    add(j, "along_path", s.by.gradient.along_path, false, s.by.gradient.along_path);
-    add(j, "centre", s.by.distance.centre, usual.by.distance.centre, vector(s.by.distance.centre));
-    add(j, "reach", s.by.distance.reach, usual.by.distance.reach, number(s.by.distance.reach));
-    add(j, "attribute", s.by.carrier.attribute, usual.by.carrier.attribute, s.by.carrier.attribute);
-    add(j, "as_it_is", s.by.carrier.as_it_is, false, s.by.carrier.as_it_is);
-    add(j, "changes", s.changes, usual.changes, number(s.changes));
-    add(j, "level", s.by.level, usual.by.level, write(s.by.level));
+    add_unless_usual(j, "response", s.curve, usual.curve, write(s.curve));
+    add_unless_usual(j, "after_start", s.after_start, false, s.after_start);
+    add_unless_usual(j, "bell", s.by.bell, false, s.by.bell);
+    add_unless_usual(j, "patch", s.by.noise.patch, usual.by.noise.patch, number(s.by.noise.patch));
+    add_unless_usual(j, "octaves", s.by.noise.detail, usual.by.noise.detail, s.by.noise.detail);
+    add_unless_usual(j, "drift", s.by.noise.drift, usual.by.noise.drift, vector(s.by.noise.drift));
+    add_unless_usual(j, "axis", s.by.gradient.axis, usual.by.gradient.axis, vector(s.by.gradient.axis));
+    add_unless_usual(j, "along_path", s.by.gradient.along_path, false, s.by.gradient.along_path);
+    add_unless_usual(j, "centre", s.by.distance.centre, usual.by.distance.centre, vector(s.by.distance.centre));
+    add_unless_usual(j, "reach", s.by.distance.reach, usual.by.distance.reach, number(s.by.distance.reach));
+    add_unless_usual(j, "attribute", s.by.carrier.attribute, usual.by.carrier.attribute, s.by.carrier.attribute);
+    add_unless_usual(j, "as_it_is", s.by.carrier.as_it_is, false, s.by.carrier.as_it_is);
+    add_unless_usual(j, "changes", s.changes, usual.changes, number(s.changes));
+    add_unless_usual(j, "level", s.by.level, usual.by.level, write(s.by.level));
     return with_extra(std::move(j), s.extra);
 }
 
@@ -117,8 +112,9 @@ Json write(const Jitter& jitter) {
 
 // Where copies stand, beyond what every arrangement says.
 void write_places(Json& j, const Arrangement& a, const Arrangement& usual) {
-    add(j, "layers", a.layout.layers, usual.layout.layers, a.layout.layers);
-    add(j, "layer_spacing", a.layout.layer_spacing, usual.layout.layer_spacing, number(a.layout.layer_spacing));
+    add_unless_usual(j, "layers", a.layout.layers, usual.layout.layers, a.layout.layers);
+    add_unless_usual(j, "layer_spacing", a.layout.layer_spacing, usual.layout.layer_spacing,
+                     number(a.layout.layer_spacing));
     if (!a.layout.path.points.empty()) {
         Json path = Json::array();
         for (const V3d& p : a.layout.path.points) path.push_back(vector(p));
@@ -129,9 +125,9 @@ void write_places(Json& j, const Arrangement& a, const Arrangement& usual) {
     }
     if (a.layout.carried.source) j["carrier"] = a.layout.carried.source.value;
     if (a.layout.carried.timing) j["carrier_timing"] = a.layout.carried.timing.value;
-    add(j, "minimum_distance", a.layout.carried.least_apart, usual.layout.carried.least_apart,
-        number(a.layout.carried.least_apart));
-    add(j, "seed", a.layout.carried.seed, usual.layout.carried.seed, a.layout.carried.seed);
+    add_unless_usual(j, "minimum_distance", a.layout.carried.least_apart, usual.layout.carried.least_apart,
+                     number(a.layout.carried.least_apart));
+    add_unless_usual(j, "seed", a.layout.carried.seed, usual.layout.carried.seed, a.layout.carried.seed);
     if (!a.attitude.targets.empty()) {
         Json targets = Json::array();
         for (const TargetKey& k : a.attitude.targets)
@@ -139,10 +135,10 @@ void write_places(Json& j, const Arrangement& a, const Arrangement& usual) {
                 {{"at", number(k.at.value)}, {"place", vector(k.place)}, {"toward", word_of(toward_words, k.toward)}});
         j["targets"] = std::move(targets);
     }
-    add(j, "width", a.stretch.width, usual.stretch.width, write(a.stretch.width));
-    add(j, "height", a.stretch.height, usual.stretch.height, write(a.stretch.height));
-    add(j, "jitter", a.jitter, usual.jitter, write(a.jitter));
-    add(j, "order", a.order, usual.order, write(a.order));
+    add_unless_usual(j, "width", a.stretch.width, usual.stretch.width, write(a.stretch.width));
+    add_unless_usual(j, "height", a.stretch.height, usual.stretch.height, write(a.stretch.height));
+    add_unless_usual(j, "jitter", a.jitter, usual.jitter, write(a.jitter));
+    add_unless_usual(j, "order", a.order, usual.order, write(a.order));
 }
 
 void read_places(const JsonPart& p, Arrangement& a) {
@@ -190,7 +186,7 @@ void read_places(const JsonPart& p, Arrangement& a) {
 
 // Which sources the copies show, and when they begin.
 void write_what_and_when(Json& j, const Arrangement& a, const Arrangement& usual) {
-    add(j, "hidden", a.hidden, false, a.hidden);
+    add_unless_usual(j, "hidden", a.hidden, false, a.hidden);
     if (!a.choice.variants.empty()) {
         Json variants = Json::array();
         for (const Variant& v : a.choice.variants)
@@ -207,13 +203,13 @@ void write_what_and_when(Json& j, const Arrangement& a, const Arrangement& usual
         j["single_out"] = std::move(out);
     }
     if (!a.hidden_copies.empty()) j["hidden_copies"] = write(a.hidden_copies);
-    add(j, "start", a.begins.kind, usual.begins.kind, word_of(start_words, a.begins.kind));
-    add(j, "start_frame", a.begins.frame, usual.begins.frame, number(a.begins.frame.value));
-    add(j, "total_passes", a.begins.passes, usual.begins.passes, a.begins.passes);
-    add(j, "hidden_until_start", a.begins.hidden_before, false, a.begins.hidden_before);
-    add(j, "nudge_strength", a.by_hand.amount, usual.by_hand.amount, write(a.by_hand.amount));
-    add(j, "upright", a.attitude.upright, true, a.attitude.upright);
-    add(j, "bank", a.attitude.bank, 0.0, number(a.attitude.bank));
+    add_unless_usual(j, "start", a.begins.kind, usual.begins.kind, word_of(start_words, a.begins.kind));
+    add_unless_usual(j, "start_frame", a.begins.frame, usual.begins.frame, number(a.begins.frame.value));
+    add_unless_usual(j, "total_passes", a.begins.passes, usual.begins.passes, a.begins.passes);
+    add_unless_usual(j, "hidden_until_start", a.begins.hidden_before, false, a.begins.hidden_before);
+    add_unless_usual(j, "nudge_strength", a.by_hand.amount, usual.by_hand.amount, write(a.by_hand.amount));
+    add_unless_usual(j, "upright", a.attitude.upright, true, a.attitude.upright);
+    add_unless_usual(j, "bank", a.attitude.bank, 0.0, number(a.attitude.bank));
     if (!a.place_keys.empty()) j["place_keys"] = write(a.place_keys);
     if (!(a.wobble == Wobble{})) j["wobble"] = write(a.wobble);
     if (!(a.play == Play{})) j["play"] = write(a.play);

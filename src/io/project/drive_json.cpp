@@ -9,15 +9,10 @@ namespace {
 constexpr std::int64_t most_id = INT64_C(9007199254740991); // whole numbers that JSON's readers all keep
 
 // What is as usual is not written.
-template <class T>
-void add(Json& j, const char* key, const T& value, const T& usual, const Json& text) {
-    if (!(value == usual)) j[key] = text;
-}
-
 Json write(const Wave& w) {
     Json j{{"start", number(w.start.value)}, {"frames", number(w.frames)}, {"after", word_of(wave_words, w.after)}};
-    add(j, "passes", w.passes, 0, w.passes);
-    add(j, "response", w.response, KeyedCurve{}, write(w.response));
+    add_unless_usual(j, "passes", w.passes, 0, w.passes);
+    add_unless_usual(j, "response", w.response, KeyedCurve{}, write(w.response));
     return j;
 }
 
@@ -52,8 +47,8 @@ Json write(const std::vector<PlaceKey>& keys) {
     Json out = Json::array();
     for (const PlaceKey& k : keys) {
         Json key{{"at", number(k.at.value)}, {"place", vector(k.place)}};
-        add(key, "turn", k.turn, V3d(0), vector(k.turn));
-        add(key, "scale", k.size, 1.0, number(k.size));
+        add_unless_usual(key, "turn", k.turn, V3d(0), vector(k.turn));
+        add_unless_usual(key, "scale", k.size, 1.0, number(k.size));
         key["toward"] = word_of(toward_words, k.toward);
         out.push_back(std::move(key));
     }
@@ -73,13 +68,13 @@ Json write(const Zone& z) {
     const Zone usual;
     Json j{
         {"id", z.id.value}, {"name", z.name}, {"shape", word_of(zone_shape_words, z.shape)}, {"size", vector(z.size)}};
-    add(j, "on", z.on, true, z.on);
+    add_unless_usual(j, "on", z.on, true, z.on);
     if (z.mesh) j["mesh"] = z.mesh.value;
     if (!z.path.empty()) {
         Json path = Json::array();
         for (const V3d& p : z.path) path.push_back(vector(p));
         j["path"] = std::move(path);
-        add(j, "path_closed", z.path_closed, false, z.path_closed);
+        add_unless_usual(j, "path_closed", z.path_closed, false, z.path_closed);
     }
     j["keys"] = write(z.keys);
     if (z.ride != ZoneRide::none) {
@@ -93,8 +88,8 @@ Json write(const Zone& z) {
     }
     j["inner"] = number(z.inner);
     j["outer"] = number(z.outer);
-    add(j, "response", z.response, usual.response, write(z.response));
-    add(j, "inverted", z.inverted, false, z.inverted);
+    add_unless_usual(j, "response", z.response, usual.response, write(z.response));
+    add_unless_usual(j, "inverted", z.inverted, false, z.inverted);
     return with_extra(std::move(j), z.extra);
 }
 
@@ -131,7 +126,7 @@ Json write(const SoundSpec& s) {
     const SoundSpec usual;
     const SoundBands& b = s.bands;
     Json j{{"id", s.id.value}, {"name", s.name}, {"path", s.path}, {"start", number(s.start.value)}};
-    add(j, "channel", s.channel, 0, s.channel);
+    add_unless_usual(j, "channel", s.channel, 0, s.channel);
     j["bands"] = {{"third_octaves", b.third_octaves},
                   {"count", b.count},
                   {"low", number(b.low)},
@@ -165,11 +160,11 @@ SoundSpec read_sound(const JsonPart& p) {
 Json write(const Pulse& p) {
     const Pulse usual;
     Json j{{"id", p.id.value}, {"wave", write(p.wave)}};
-    add(j, "on", p.on, true, p.on);
-    add(j, "lift", p.lift, usual.lift, vector(p.lift));
-    add(j, "turn", p.turn, usual.turn, number(p.turn));
-    add(j, "size", p.size, usual.size, number(p.size));
-    add(j, "hides", p.hides, false, p.hides);
+    add_unless_usual(j, "on", p.on, true, p.on);
+    add_unless_usual(j, "lift", p.lift, usual.lift, vector(p.lift));
+    add_unless_usual(j, "turn", p.turn, usual.turn, number(p.turn));
+    add_unless_usual(j, "size", p.size, usual.size, number(p.size));
+    add_unless_usual(j, "hides", p.hides, false, p.hides);
     return with_extra(std::move(j), p.extra);
 }
 
@@ -193,7 +188,7 @@ Json write(const LevelRule& r) {
         for (ZoneId id : r.zones) zones.push_back(id.value);
         j["zones"] = std::move(zones);
     }
-    add(j, "join", r.join, ZoneJoin::highest, word_of(zone_join_words, r.join));
+    add_unless_usual(j, "join", r.join, ZoneJoin::highest, word_of(zone_join_words, r.join));
     if (r.kind == LevelKind::pulse) j["pulse"] = write(r.wave);
     if (r.hearing.sound) {
         j["sound"] = r.hearing.sound.value;
@@ -227,16 +222,16 @@ LevelRule read_level(const JsonPart& p) {
 Json write(const Play& p) {
     const Play usual;
     Json j{{"by", word_of(play_words, p.by)}, {"level", write(p.level)}};
-    add(j, "response", p.response, usual.response, write(p.response));
-    add(j, "from", p.from, usual.from, number(p.from));
-    add(j, "to", p.to, usual.to, number(p.to));
-    add(j, "threshold", p.threshold, usual.threshold, number(p.threshold));
-    add(j, "leaving", p.leaving, usual.leaving, word_of(leaving_words, p.leaving));
-    add(j, "leaving_frames", p.leaving_frames, usual.leaving_frames, number(p.leaving_frames));
-    add(j, "start_again", p.start_again, false, p.start_again);
-    add(j, "hidden_before", p.hidden_before, false, p.hidden_before);
-    add(j, "shortest", p.shortest, usual.shortest, number(p.shortest));
-    add(j, "speed", p.speed, usual.speed, number(p.speed));
+    add_unless_usual(j, "response", p.response, usual.response, write(p.response));
+    add_unless_usual(j, "from", p.from, usual.from, number(p.from));
+    add_unless_usual(j, "to", p.to, usual.to, number(p.to));
+    add_unless_usual(j, "threshold", p.threshold, usual.threshold, number(p.threshold));
+    add_unless_usual(j, "leaving", p.leaving, usual.leaving, word_of(leaving_words, p.leaving));
+    add_unless_usual(j, "leaving_frames", p.leaving_frames, usual.leaving_frames, number(p.leaving_frames));
+    add_unless_usual(j, "start_again", p.start_again, false, p.start_again);
+    add_unless_usual(j, "hidden_before", p.hidden_before, false, p.hidden_before);
+    add_unless_usual(j, "shortest", p.shortest, usual.shortest, number(p.shortest));
+    add_unless_usual(j, "speed", p.speed, usual.speed, number(p.speed));
     return j;
 }
 

@@ -7,6 +7,12 @@
 
 namespace garland {
 
+// A field that files leave out where it has its usual value; text: the value as JSON.
+template <class T>
+void add_unless_usual(Json& j, const char* key, const T& value, const T& usual, const Json& text) {
+    if (!(value == usual)) j[key] = text;
+}
+
 Json timing_json(const Timing& timing);
 
 // Throws BadJson. with_id: the id must be there.

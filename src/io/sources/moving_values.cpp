@@ -1,6 +1,7 @@
 #include "io/sources/moving_values.h"
 
 #include "core/geometry/blend.h"
+#include "core/geometry/halves.h"
 
 #include <algorithm>
 #include <cmath>
@@ -10,8 +11,6 @@
 namespace garland {
 
 namespace {
-
-constexpr float largest_half = 65504;
 
 std::string in_a_file_name(const std::string& name) {
     std::string out = name;

@@ -8,7 +8,7 @@
 namespace garland {
 
 namespace {
-std::string quoted(const std::string& text) { // RFC 4180
+std::string csv_quoted(const std::string& text) { // RFC 4180
     if (text.find_first_of(",\"\r\n") == text.npos) return text;
     std::string out = "\"";
     for (char c : text) {
@@ -80,7 +80,7 @@ void TimingTable::append(std::int64_t frame, std::string& text) {
         const CopyMoment& m = r.moment;
         const Played p = r.played.value_or(Played{});
         fmt::format_to(std::back_inserter(text), "{},{},{},{},{},{},{},{},{},{},{},{},{}\n", frame, r.number + 1,
-                       copy_name(r.number, show_.copies()), quoted(r.arrangement), quoted(r.source),
+                       copy_name(r.number, show_.copies()), csv_quoted(r.arrangement), csv_quoted(r.source),
                        exact_number(m.source), exact_number(shown_speed(m.speed)), m.has(mark_absent) ? 0 : 1,
                        exact_number(m.delay), r.played ? exact_number(p.level) : std::string(), cell(p.entered),
                        cell(p.left), cell(p.run_time));

@@ -31,7 +31,7 @@ struct Asset {
 };
 
 // Why an arrangement cannot be held; empty: it can.
-std::string reason_against(const ArrangementShow& a) {
+std::string reason_against_timing(const ArrangementShow& a) {
     const SourceFacts& facts = a.sampler.source()->facts();
     if (facts.kind == SourceKind::volume) return "a volume: hand it off as posed copies";
     if (facts.kind == SourceKind::particles)
@@ -54,7 +54,7 @@ Split split(const Show& show) {
     std::set<std::string> words;
     for (const ArrangementShow& a : show.arrangements) {
         if (!a.usable || a.places.empty()) continue;
-        if (const std::string why = reason_against(a); !why.empty()) {
+        if (const std::string why = reason_against_timing(a); !why.empty()) {
             out.left_out.push_back(fmt::format("{} ({})", a.spec.name, why));
             continue;
         }
