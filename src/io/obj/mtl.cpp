@@ -1,5 +1,6 @@
 #include "io/obj/mtl.h"
 
+#include "io/files/csv.h"
 #include "io/files/file.h"
 
 #include <algorithm>
@@ -11,12 +12,6 @@ namespace garland {
 namespace {
 
 constexpr std::uint64_t most_library_bytes = std::uint64_t(16) << 20;
-
-std::string_view trimmed(std::string_view text) {
-    while (!text.empty() && (text.front() == ' ' || text.front() == '\t')) text.remove_prefix(1);
-    while (!text.empty() && (text.back() == ' ' || text.back() == '\t' || text.back() == '\r')) text.remove_suffix(1);
-    return text;
-}
 
 // A name may hold spaces; behind options (-s 1 1 1 paper.png) only its last word is sure to be one.
 std::string_view without_options(std::string_view text) {

@@ -9,13 +9,13 @@ namespace garland {
 
 namespace {
 
-enum class Spread { constant, uniform, vertex, corner, unknown };
+enum class Interpolation { constant, uniform, vertex, corner, unknown };
 
 struct Values { // of a primvar, its indices resolved
     std::vector<float> floats{};
     std::vector<std::int32_t> wholes{};
     std::size_t width = 1, count = 0;
-    Spread spread = Spread::unknown;
+    Interpolation spread = Interpolation::unknown;
     bool whole = false, too_wide = false;
 };
 
@@ -23,24 +23,24 @@ struct Counts {
     std::size_t points, faces, corners;
 };
 
-Spread spread_of(std::string_view said, std::size_t count, const Counts& n) {
-    if (said == "constant") return Spread::constant;
-    if (said == "uniform") return Spread::uniform;
-    if (said == "vertex" || said == "varying") return Spread::vertex;
-    if (said == "faceVarying") return Spread::corner;
+Interpolation spread_of(std::string_view said, std::size_t count, const Counts& n) {
+    if (said == "constant") return Interpolation::constant;
+    if (said == "uniform") return Interpolation::uniform;
+    if (said == "vertex" || said == "varying") return Interpolation::vertex;
+    if (said == "faceVarying") return Interpolation::corner;
     // Not said, or not a word of the format: by its count; the format's own answer is constant.
-    return count == n.points && count != 1   ? Spread::vertex
-           : count == n.corners && count > 1 ? Spread::corner
-                                             : Spread::constant;
+    return count == n.points && count != 1   ? Interpolation::vertex
+           : count == n.corners && count > 1 ? Interpolation::corner
+                                             : Interpolation::constant;
 }
 
 bool fits(const Values& v, const Counts& n) {
     switch (v.spread) {
-    case Spread::constant: return v.count == 1;
-    case Spread::uniform: return v.count == n.faces;
-    case Spread::vertex: return v.count == n.points;
-    case Spread::corner: return v.count == n.corners;
-    case Spread::unknown: return false;
+    case Interpolation::constant: return v.count == 1;
+    case Interpolation::uniform: return v.count == n.faces;
+    case Interpolation::vertex: return v.count == n.points;
+    case Interpolation::corner: return v.count == n.corners;
+    case Interpolation::unknown: return false;
     }
     return false;
 }
@@ -224,7 +224,7 @@ void materials(const UsdScene& scene, int prim, double time, Faces& faces) {
 
 void put(Attribute out, Values&& v, const Counts& n, Pose& pose, Faces* faces) {
     out.width = static_cast<int>(v.width);
-    if (v.spread == Spread::constant) {
+    if (v.spread == Interpolation::constant) {
         for (std::size_t i = 1; i < n.points; ++i) {
             for (std::size_t k = 0; k < v.width; ++k) {
                 if (v.whole) {
@@ -237,7 +237,7 @@ void put(Attribute out, Values&& v, const Counts& n, Pose& pose, Faces* faces) {
         if (n.points == 0) v.wholes.clear(), v.floats.clear();
     }
     out.whole = std::move(v.wholes), out.values = std::move(v.floats);
-    if (v.spread != Spread::uniform) {
+    if (v.spread != Interpolation::uniform) {
         pose.attributes.push_back(std::move(out));
     } else if (faces) {
         faces->attributes.push_back(std::move(out));
@@ -294,10 +294,12 @@ void usd_primvars(const UsdScene& scene, int prim, double time, Pose& pose, Face
     const Counts n{pose.points.size(), shape.count(), shape.corners.size()};
     if (const UsdAttribute* a = normals_of(p)) {
         Values v = values_of(scene, p, *a, time, n);
-        if (a->interpolation.empty() && v.count == n.points) v.spread = Spread::vertex; // normals are of vertices
+        if (a->interpolation.empty() && v.count == n.points)
+            v.spread = Interpolation::vertex; // normals are of vertices
         if (v.width == 3 && fits(v, n)) {
-            if (v.spread == Spread::vertex) pose.normals = triples(v.floats);
-            if (v.spread == Spread::corner && !of_points(triples(v.floats), shape, n.points, 1e-3f, pose.normals))
+            if (v.spread == Interpolation::vertex) pose.normals = triples(v.floats);
+            if (v.spread == Interpolation::corner &&
+                !of_points(triples(v.floats), shape, n.points, 1e-3f, pose.normals))
                 pose.normals.clear();
         }
     }
@@ -305,11 +307,12 @@ void usd_primvars(const UsdScene& scene, int prim, double time, Pose& pose, Face
     if (const UsdAttribute* a = primvar(scene, prim, "primvars:displayColor", &owner)) {
         Values v = values_of(scene, scene.prim(owner), *a, time, n);
         if (v.width == 3 && fits(v, n)) {
-            if (v.spread == Spread::constant) pose.colours.assign(n.points, triples(v.floats)[0]);
-            if (v.spread == Spread::vertex) pose.colours = triples(v.floats);
-            if (v.spread == Spread::corner && !of_points(triples(v.floats), shape, n.points, 1e-5f, pose.colours))
+            if (v.spread == Interpolation::constant) pose.colours.assign(n.points, triples(v.floats)[0]);
+            if (v.spread == Interpolation::vertex) pose.colours = triples(v.floats);
+            if (v.spread == Interpolation::corner &&
+                !of_points(triples(v.floats), shape, n.points, 1e-5f, pose.colours))
                 pose.colours.clear();
-            if (v.spread == Spread::uniform && faces) put({"displayColor", 3}, std::move(v), n, pose, faces);
+            if (v.spread == Interpolation::uniform && faces) put({"displayColor", 3}, std::move(v), n, pose, faces);
         }
     }
     if (const UsdAttribute* a = p.find("primvars:st")) {
@@ -317,14 +320,14 @@ void usd_primvars(const UsdScene& scene, int prim, double time, Pose& pose, Face
         if (v.width == 2 && fits(v, n)) {
             std::vector<V2f> pairs(v.count);
             for (std::size_t i = 0; i < v.count; ++i) pairs[i] = V2f(v.floats[i * 2], v.floats[i * 2 + 1]);
-            if (v.spread == Spread::vertex) pose.uvs = std::move(pairs);
-            if (v.spread == Spread::corner && faces) faces->corner_uvs = std::move(pairs);
+            if (v.spread == Interpolation::vertex) pose.uvs = std::move(pairs);
+            if (v.spread == Interpolation::corner && faces) faces->corner_uvs = std::move(pairs);
         }
     }
     for (const UsdAttribute& a : p.attributes) { // other numbers
         if (!is_plain_primvar(a) || !p.find(a.name)) continue;
         Values v = values_of(scene, p, a, time, n);
-        if (v.width == 0 || v.width > 16 || v.too_wide || v.spread == Spread::corner || !fits(v, n)) continue;
+        if (v.width == 0 || v.width > 16 || v.too_wide || v.spread == Interpolation::corner || !fits(v, n)) continue;
         const std::string_view base = a.type.substr(0, a.type.find('['));
         Attribute out{std::string(a.name.substr(9)), 1};
         out.vector = base.starts_with("vector3") || base.starts_with("normal3");
@@ -397,7 +400,7 @@ void tell_of_mesh(const UsdScene& scene, int prim, std::vector<SourceProblem>& p
         const std::string_view name = a.name.starts_with("primvars:") ? a.name.substr(9) : a.name;
         Values v = values_of(scene, p, a, time, n);
         if (v.count == 0 && v.width != 0) continue;
-        if (a.name == "normals" && a.interpolation.empty() && v.count == n.points) v.spread = Spread::vertex;
+        if (a.name == "normals" && a.interpolation.empty() && v.count == n.points) v.spread = Interpolation::vertex;
         if (v.width == 0) {
             if (a.name != "primvars:materialName")
                 say(fmt::format("has \"{}\", which is no number", name), "it is left out");
@@ -410,14 +413,14 @@ void tell_of_mesh(const UsdScene& scene, int prim, std::vector<SourceProblem>& p
             if (pose.normals.empty())
                 say("has normals that differ at the corners of a point", "smooth ones are made from its faces");
         } else if (a.name == "primvars:displayColor") {
-            if (v.spread == Spread::uniform)
+            if (v.spread == Interpolation::uniform)
                 say("has colours of faces", "they are kept as values of faces, and not shown");
-            if (v.spread == Spread::corner && pose.colours.empty())
+            if (v.spread == Interpolation::corner && pose.colours.empty())
                 say("has colours that differ at the corners of a point", "they are left out");
         } else if (a.name == "primvars:st") {
-            if (v.spread == Spread::constant || v.spread == Spread::uniform)
+            if (v.spread == Interpolation::constant || v.spread == Interpolation::uniform)
                 say("has texture coordinates that are not of points or corners", "they are left out");
-        } else if (v.spread == Spread::corner) {
+        } else if (v.spread == Interpolation::corner) {
             say(fmt::format("has values of corners, \"{}\"", name), "they are left out");
         }
     }
