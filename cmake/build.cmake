@@ -23,6 +23,11 @@ if(GARLAND_COVERAGE)
     target_link_options(garland_build INTERFACE --coverage)
 endif()
 
+# See src/core/geometry/openvdb_trees.h.
+if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU" AND CMAKE_BUILD_TYPE STREQUAL "Release" AND NOT GARLAND_SANITIZE AND NOT GARLAND_COVERAGE)
+    set(GARLAND_KEPT_TREES ON)
+endif()
+
 find_program(CCACHE ccache)
 if(CCACHE AND NOT CMAKE_CXX_COMPILER_LAUNCHER)
     set(CMAKE_CXX_COMPILER_LAUNCHER ${CMAKE_COMMAND} -E env

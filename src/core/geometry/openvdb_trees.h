@@ -1,6 +1,10 @@
 // OpenVDB, without compiling again what its library holds: trees and grids have virtual functions, so that every file
 // which makes one would compile all of them, for half a minute and more each. To be included instead of
 // <openvdb/openvdb.h>.
+//
+// Which of their functions the library holds depends on what was put in line when it was compiled, so this is done only
+// where the build says so (GARLAND_KEPT_TREES): g++ in release builds, as the library itself. The few that it lacks are
+// in openvdb_trees.cpp.
 #pragma once
 
 #include <openvdb/openvdb.h>
@@ -12,6 +16,7 @@ using ShortTree = openvdb::tree::Tree4<std::int16_t, 5, 4, 3>::Type;
 
 } // namespace garland
 
+#ifdef GARLAND_KEPT_TREES
 extern template class openvdb::tree::Tree<garland::ByteTree::RootNodeType>;
 extern template class openvdb::tree::Tree<garland::ShortTree::RootNodeType>;
 extern template class openvdb::tree::Tree<openvdb::UInt32Tree::RootNodeType>;
@@ -33,3 +38,4 @@ extern template class openvdb::Grid<openvdb::Int64Tree>;
 extern template class openvdb::Grid<openvdb::Vec3STree>;
 extern template class openvdb::Grid<openvdb::Vec3DTree>;
 extern template class openvdb::Grid<openvdb::Vec3ITree>;
+#endif

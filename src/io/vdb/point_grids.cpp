@@ -22,8 +22,10 @@
 #include <unordered_set>
 #include <utility>
 
-extern template class openvdb::tree::Tree<openvdb::points::PointDataTree::RootNodeType>; // as in openvdb_trees.h
+#ifdef GARLAND_KEPT_TREES // as in openvdb_trees.h
+extern template class openvdb::tree::Tree<openvdb::points::PointDataTree::RootNodeType>;
 extern template class openvdb::Grid<openvdb::points::PointDataTree>;
+#endif
 
 namespace garland {
 
