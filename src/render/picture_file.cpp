@@ -40,7 +40,7 @@ class MemoryStream final : public Imf::OStream {
     std::size_t at_ = 0;
 };
 
-struct Part {
+struct ExrPart {
     Imf::Header header;
     Imf::FrameBuffer buffer;
 };
@@ -57,7 +57,7 @@ Imf::Header header_of(const Picture& p, const char* name, Rate rate) {
 
 // A channel of values that lie `width` apart from each other in a list.
 template <class T>
-void add_channel(Part& part, const char* name, Imf::PixelType type, const T* first, std::size_t width, int row) {
+void add_channel(ExrPart& part, const char* name, Imf::PixelType type, const T* first, std::size_t width, int row) {
     part.header.channels().insert(name, Imf::Channel(type));
     part.buffer.insert(name, Imf::Slice(type, reinterpret_cast<char*>(const_cast<T*>(first)), sizeof(T) * width,
                                         sizeof(T) * width * static_cast<std::size_t>(row)));
@@ -113,9 +113,9 @@ Result<void> write_png(const std::string& path, const Picture& picture, int bits
 }
 
 Result<void> write_exr(const std::string& path, const Picture& p, bool half, Rate rate, Existing existing) {
-    std::vector<Part> parts;
+    std::vector<ExrPart> parts;
     std::vector<Imath::half> halves;
-    Part& colour = parts.emplace_back(Part{header_of(p, "colour", rate), {}});
+    ExrPart& colour = parts.emplace_back(ExrPart{header_of(p, "colour", rate), {}});
     const char* names[] = {"R", "G", "B", "A"};
     if (half) {
         halves.assign(p.rgba.begin(), p.rgba.end());
@@ -124,7 +124,7 @@ Result<void> write_exr(const std::string& path, const Picture& p, bool half, Rat
         for (std::size_t k = 0; k < 4; ++k) add_channel(colour, names[k], Imf::FLOAT, &p.rgba[k], 4, p.width);
     }
     if (!p.depth.empty()) {
-        Part depth{header_of(p, "depth", rate), {}}, motion{header_of(p, "motion", rate), {}},
+        ExrPart depth{header_of(p, "depth", rate), {}}, motion{header_of(p, "motion", rate), {}},
             normal{header_of(p, "normal", rate), {}}, numbers{header_of(p, "numbers", rate), {}};
         add_channel(depth, "Z", Imf::FLOAT, p.depth.data(), 1, p.width);
         add_channel(motion, "motion.X", Imf::FLOAT, p.motion.data(), 2, p.width);
@@ -134,12 +134,12 @@ Result<void> write_exr(const std::string& path, const Picture& p, bool half, Rat
         add_channel(numbers, "copy", Imf::UINT, p.copy.data(), 1, p.width);
         add_channel(numbers, "source", Imf::UINT, p.source.data(), 1, p.width);
         add_channel(numbers, "source_frame", Imf::FLOAT, p.source_frame.data(), 1, p.width);
-        for (Part* part : {&depth, &motion, &normal, &numbers}) parts.push_back(std::move(*part));
+        for (ExrPart* part : {&depth, &motion, &normal, &numbers}) parts.push_back(std::move(*part));
     }
     MemoryStream stream;
     try {
         std::vector<Imf::Header> headers;
-        for (const Part& part : parts) headers.push_back(part.header);
+        for (const ExrPart& part : parts) headers.push_back(part.header);
         Imf::MultiPartOutputFile file(stream, headers.data(), static_cast<int>(headers.size()), false, 0);
         for (std::size_t i = 0; i < parts.size(); ++i) {
             Imf::OutputPart out(file, static_cast<int>(i));
