@@ -87,19 +87,19 @@ struct TraceMaker {
     std::shared_ptr<TraceScene> scene{new TraceScene};
     TraceScene::Inside& in = *scene->in_;
 
-    std::vector<double> moments;                                     // output frames; the middle one is t
-    std::vector<std::vector<Posed>> posed;                           // at each moment
-    std::vector<Posed> next;                                         // one output frame later
+    std::vector<double> moments{};                                   // output frames; the middle one is t
+    std::vector<std::vector<Posed>> posed{};                         // at each moment
+    std::vector<Posed> next{};                                       // one output frame later
     using Key = std::vector<std::pair<const Posed*, std::uint32_t>>; // a pose at each moment
-    std::map<Key, std::uint32_t> keys;
+    std::map<Key, std::uint32_t> keys{};
     const GivenValues* given = nullptr; // with the colour spread
     ArrangementId given_to{};
     struct Needed {
         Key key;
         std::size_t copy = 0; // in its arrangement: the first that shows it
     };
-    std::vector<Needed> needed;
-    std::map<std::pair<const Pose*, const Pose*>, std::uint32_t> next_of; // a pose and the one after it
+    std::vector<Needed> needed{};
+    std::map<std::pair<const Pose*, const Pose*>, std::uint32_t> next_of{}; // a pose and the one after it
 
     std::size_t middle() const { return moments.size() / 2; }
 

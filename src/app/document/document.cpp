@@ -1,5 +1,6 @@
 #include "app/document/document.h"
 
+#include "core/base/numbers.h"
 #include "io/files/series.h"
 
 #include <QFileInfo>
@@ -27,8 +28,8 @@ void make_absolute(Project& p, const std::string& path) {
 class EditCommand : public QUndoCommand {
   public:
     EditCommand(Document& document, Edit edit, quint64 merge)
-        : QUndoCommand(QString::fromStdString(edit.words)), document_(document), edit_(std::move(edit)), merge_(merge) {
-    }
+        : QUndoCommand(QString::fromStdString(true_minus(edit.words))), document_(document), edit_(std::move(edit)),
+          merge_(merge) {}
 
     int id() const override { return merge_ ? 1 : -1; }
     void undo() override { document_.apply_edit(edit_, false); }
@@ -41,7 +42,7 @@ class EditCommand : public QUndoCommand {
         revert(before, edit_);
         edit_ = joined(edit_, other->edit_, before);
         if (edit_.empty()) setObsolete(true); // led back to where it began
-        setText(QString::fromStdString(edit_.words));
+        setText(QString::fromStdString(true_minus(edit_.words)));
         return true;
     }
 

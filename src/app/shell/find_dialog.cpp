@@ -1,5 +1,6 @@
 #include "app/shell/find_dialog.h"
 
+#include "app/theme/number_text.h"
 #include "app/widgets/parts.h"
 #include "core/base/numbers.h"
 
@@ -117,7 +118,7 @@ void FindDialog::add_findings(const QString& asked) {
     const Report* report = report_();
     if (!report || asked.isEmpty()) return;
     for (std::size_t i = 0; i < report->findings.size() && list_->topLevelItemCount() < 2 * most_shown; ++i) {
-        const QString words = QString::fromStdString(report->findings[i].words);
+        const QString words = words_text(report->findings[i].words);
         if (!has_words(words + ' ' + tr("finding"), asked)) continue;
         auto* item = new QTreeWidgetItem(list_, {words, tr("finding")});
         item->setToolTip(0, words);

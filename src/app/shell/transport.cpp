@@ -1,10 +1,12 @@
 #include "app/shell/transport.h"
 
+#include "app/theme/number_text.h"
 #include "app/theme/tokens.h"
 #include "core/base/numbers.h"
 
 #include <QHBoxLayout>
 #include <QInputDialog>
+#include <fmt/format.h>
 
 namespace garland {
 
@@ -168,7 +170,8 @@ void Transport::refresh() {
 void Transport::show_frame() {
     const double f = viewing_.frame().value;
     frame_->set_value(f);
-    seconds_->setText(tr("%1 s").arg(document_.project().settings.rate.start_of(f).value, 0, 'f', 3));
+    seconds_->setText(
+        tr("%1 s").arg(words_text(fmt::format("{:.3f}", document_.project().settings.rate.start_of(f).value))));
 }
 
 void Transport::show_sound() {

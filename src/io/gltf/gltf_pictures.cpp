@@ -156,7 +156,8 @@ class Pictures {
             throw PictureBad{"it lies outside the file's folder"};
         const std::string path = folder_ + "/" + inside.string();
         std::vector<char> bytes;
-        if (!read_file(path, bytes, most_picture_bytes)) throw PictureBad{fmt::format("{} cannot be read", inside.string())};
+        if (!read_file(path, bytes, most_picture_bytes))
+            throw PictureBad{fmt::format("{} cannot be read", inside.string())};
         files_.push_back(path);
         bytes_.assign(bytes.begin(), bytes.end());
         return bytes_;

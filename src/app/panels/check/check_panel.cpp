@@ -139,7 +139,7 @@ QWidget* CheckPanel::finding_card(const Finding& f) {
     auto* card = make_card();
     auto* row = new QHBoxLayout(card);
     row->setContentsMargins(12, 8, 12, 8);
-    auto* words = make_label(QString::fromStdString(f.words));
+    auto* words = make_label(words_text(f.words));
     words->setWordWrap(true);
     row->addWidget(words, 1);
     if (f.kind == FindingKind::size) {
@@ -274,7 +274,7 @@ void CheckPanel::fill_ignored() {
         auto* card = make_card();
         auto* row = new QHBoxLayout(card);
         row->setContentsMargins(12, 8, 12, 8);
-        auto* words = make_label(QString::fromStdString(f.words), "muted");
+        auto* words = make_label(words_text(f.words), "muted");
         words->setWordWrap(true);
         row->addWidget(words, 1);
         auto* reason = new QLineEdit(QString::fromStdString(f.reason));

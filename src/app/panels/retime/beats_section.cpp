@@ -128,13 +128,13 @@ void BeatsSection::refresh() {
     const double beat = frames_per_beat(s.tempo, s.rate);
     words_->setText(tr("A beat lasts %1 output frames, a bar %2. The playhead is at %3.")
                         .arg(number_text(beat), number_text(beat * s.tempo.beats_per_bar),
-                             QString::fromStdString(bar_words(s.tempo, s.rate, viewing_.frame()))));
+                             words_text(bar_words(s.tempo, s.rate, viewing_.frame()))));
     words_->setVisible(s.tempo.on);
     const int now = list_->currentRow();
     list_->clear();
     for (const Marker& m : s.markers) {
         QString words = tr("%1 · “%2”").arg(number_text(m.at.value), QString::fromStdString(m.name));
-        if (s.tempo.on) words += QStringLiteral(" · ") + QString::fromStdString(bar_words(s.tempo, s.rate, m.at));
+        if (s.tempo.on) words += QStringLiteral(" · ") + words_text(bar_words(s.tempo, s.rate, m.at));
         auto* item = new QListWidgetItem(words, list_);
         item->setData(Qt::UserRole, m.at.value);
     }

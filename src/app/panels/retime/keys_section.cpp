@@ -1,5 +1,6 @@
 #include "app/panels/retime/sections.h"
 
+#include "app/theme/number_text.h"
 #include "core/base/numbers.h"
 #include "core/time/conversions.h"
 #include "core/time/map_edits.h"
@@ -169,7 +170,7 @@ void KeysSection::convert(bool speeds) {
     auto done = speeds ? to_speeds(*t) : to_positions(*t);
     if (!done) return emit document_.problem(done.error());
     edit_timing((speeds ? tr("Make speed keys of the timing (%1)") : tr("Make position keys of the timing (%1)"))
-                    .arg(QString::fromStdString(done->words)),
+                    .arg(words_text(done->words)),
                 [&](Timing& now) -> Result<void> {
                     now = done->timing;
                     return {};

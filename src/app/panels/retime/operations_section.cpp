@@ -265,7 +265,7 @@ void OperationsSection::preview() {
         return;
     }
     map_.set_ghost(done->timing);
-    QString words = QString::fromStdString(done->words);
+    QString words = words_text(done->words);
     if (!done->note.empty()) words += QStringLiteral(" · ") + QString::fromStdString(done->note);
     const double end = span_first(done->timing).value + span_length(done->timing);
     words += tr(" · ends at %1").arg(number_text(end));
@@ -284,10 +284,10 @@ bool OperationsSection::run(const Operation& operation) {
         return false;
     }
     if (done->timing == *t) { // as it is already
-        emit map_.readout(tr("%1: no change").arg(QString::fromStdString(done->words)));
+        emit map_.readout(tr("%1: no change").arg(words_text(done->words)));
         return true;
     }
-    QString words = QString::fromStdString(done->words);
+    QString words = words_text(done->words);
     if (!done->note.empty()) words += QStringLiteral(" (%1)").arg(QString::fromStdString(done->note));
     return edit_timing(words, [&](Timing& now) -> Result<void> {
         now = done->timing;

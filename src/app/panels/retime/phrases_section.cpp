@@ -305,9 +305,8 @@ void PhrasesSection::refresh() {
     const double all = length_of(t->phrases, t->turn_twice);
     QString total = tr("Total %1 output frames · %2 s").arg(number_text(all), number_text(all / fps));
     if (s.tempo.on) {
-        total +=
-            tr(" · %1 beats · ends on %2")
-                .arg(number_text(all / beat, 2), QString::fromStdString(bar_words(s.tempo, s.rate, starts.back())));
+        total += tr(" · %1 beats · ends on %2")
+                     .arg(number_text(all / beat, 2), words_text(bar_words(s.tempo, s.rate, starts.back())));
         total += off.empty()       ? tr(" · every boundary on its beat")
                  : off.size() == 1 ? tr(" · 1 boundary misses its beat")
                                    : tr(" · %1 boundaries miss their beat").arg(off.size());

@@ -231,7 +231,7 @@ void TimeMapView::mouseMoveEvent(QMouseEvent* event) {
     if (over.what == Drag::keys) return emit readout(words_for(over.key));
     const OutputFrame f(std::round(axes_.out(at.x()).value));
     for (const MapWarning& w : shown_.warnings) {
-        if (f >= w.first - 0.5 && f <= w.last + 0.5) return emit readout(QString::fromStdString(w.words));
+        if (f >= w.first - 0.5 && f <= w.last + 0.5) return emit readout(words_text(w.words));
     }
     const TimingSample s = shown_.plan.at(f);
     emit readout(s.absent ? tr("output frame %1 shows nothing").arg(number_text(f.value))

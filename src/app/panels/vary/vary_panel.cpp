@@ -227,11 +227,11 @@ void VaryPanel::part(std::size_t neighbours) {
             if (document_.show() != show)
                 return emit document_.hint(
                     tr("The project was changed while twins were looked at, so none were pulled apart: do it again"));
-            document_.edit(QString::fromStdString(done->words), [&](Project& p) -> Result<void> {
+            document_.edit(words_text(done->words), [&](Project& p) -> Result<void> {
                 p.arrangement(id)->by_hand.nudges = done->nudges;
                 return {};
             });
-            set_note(QString::fromStdString(done->words));
+            set_note(words_text(done->words));
         });
 }
 
@@ -355,7 +355,7 @@ void VaryPanel::meet(bool on) {
     if (!on) {
         auto done = without_meeting(*a);
         if (!done) return emit document_.problem(done.error());
-        edit_arrangement(QString::fromStdString(done->words), [&](Arrangement& b) -> Result<void> {
+        edit_arrangement(words_text(done->words), [&](Arrangement& b) -> Result<void> {
             b = done->arrangement;
             return {};
         });
@@ -366,7 +366,7 @@ void VaryPanel::meet(bool on) {
     Project trial = document_.project(); // its words are those of the undo step
     auto done = meet_in(trial, a->id, order);
     if (!done) return emit document_.problem(done.error());
-    document_.edit(QString::fromStdString(done->words), [&](Project& p) -> Result<void> {
+    document_.edit(words_text(done->words), [&](Project& p) -> Result<void> {
         p = trial;
         return {};
     });
@@ -392,7 +392,7 @@ void VaryPanel::show_nudges(const Arrangement* a) {
             if (list.size() >= 12) continue;
             list << (at == numbers.end() ? tr("a copy that is not there now")
                                          : QString::fromStdString(copy_name(at->second, document_.show()->copies()))) +
-                        ' ' + QString::fromStdString(delay_words(n.frames));
+                        ' ' + words_text(delay_words(n.frames));
         }
         text = tr("%1 nudged by hand: %2%3. A nudge adds to what the spreads give.")
                    .arg(QString::fromStdString(counted(static_cast<long long>(nudges), "copy", "copies")),
