@@ -9,7 +9,7 @@
 namespace garland {
 
 QString value_words(Target target, double v) {
-    return QString::fromStdString(given_words(target, v));
+    return QString::fromStdString(true_minus(given_words(target, v)));
 }
 
 Colouring::Colouring(const Show& show, const Viewing& viewing, const Project& project)
