@@ -753,6 +753,8 @@ class WindowTest : public QObject {
         QVERIFY2(hyphens.isEmpty(), qPrintable(hyphens.join('\n')));
         QVERIFY2(minuses > 20, qPrintable(QString::number(minuses)));
         // Steps of the history too.
+        o.window.set_step(4);
+        settle();
         type(o.window.vary(), "From", "-3");
         QVERIFY2(!hyphen.match(o.window.document().undo().undoText()).hasMatch(),
                  qPrintable(o.window.document().undo().undoText()));

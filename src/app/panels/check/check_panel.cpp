@@ -236,7 +236,7 @@ void CheckPanel::fill() {
         if (shown > 100) line(tr("… and %1 more of this kind.").arg(shown - 100), "muted");
     }
     fill_ignored();
-    for (const auto& text : report_->examined) line(tr("Examined %1.").arg(QString::fromStdString(text)), "muted");
+    for (const auto& text : report_->examined) line(tr("Examined %1.").arg(words_text(text)), "muted");
 }
 
 void CheckPanel::save_report() {
