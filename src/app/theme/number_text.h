@@ -1,7 +1,6 @@
 // How numbers are written for people in the window.
 #pragma once
 
-#include "app/theme/number_text.h"
 #include "core/base/numbers.h"
 
 #include <QString>
