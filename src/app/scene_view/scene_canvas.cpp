@@ -106,21 +106,38 @@ void SceneCanvas::paintGL() {
     const SceneMarks marks = view_.marks();
     QElapsedTimer clock;
     clock.start();
-    const auto drawn =
-        gpu_->draw(picture(scene, marks, [&](const SceneCopy& c) { return paint_of(c, how); }), view_.moving());
+    // Where a processor draws, a picture that stands takes too long to be waited for: it is refined in slices at once.
+    const bool coarse = view_.moving() || (gpu_->by_processor() && gpu_->refining());
+    const auto drawn = gpu_->draw(picture(scene, marks, [&](const SceneCopy& c) { return paint_of(c, how); }), coarse);
     view_.set_drawn(drawn, clock.nsecsElapsed() / 1000);
 }
 
-// The picture stands: it is made the truth beside the shown one, a slice at a time, so that a hand can always stop it.
+// The picture stands. It is drawn anew at once where that is quick, and made the truth beside the shown one.
+void SceneCanvas::stand() {
+    const bool sliced = gpu_ && gpu_->by_processor() && view_.scene() && !view_.scene()->copies.empty();
+    if (!sliced) update();
+    QTimer::singleShot(0, this, [this] {
+        if (!view_.moving()) refine();
+    });
+}
+
+// A slice at a time, so that a hand can always stop it.
 void SceneCanvas::refine() {
     if (!gpu_ || !isVisible() || !view_.scene() || view_.scene()->copies.empty()) return;
     const ScenePtr scene = view_.scene();
     const PaintRules how = rules(scene);
     marks_ = view_.marks();
+    std::vector<CopyPaint> paints; // as they are now, for all slices
+    paints.reserve(scene->copies.size());
+    for (const SceneCopy& c : scene->copies) paints.push_back(paint_of(c, how));
     makeCurrent();
-    gpu_->refine_begin(scene, picture(scene, marks_, [&](const SceneCopy& c) { return paint_of(c, how); }));
+    gpu_->refine_begin(
+        scene, picture(scene, marks_, [paints = std::move(paints), first = scene->copies.data()](const SceneCopy& c) {
+            return paints[static_cast<std::size_t>(&c - first)];
+        }));
     doneCurrent();
-    if (gpu_->refining()) refining_.start();
+    if (gpu_->refining()) return refining_.start();
+    update(); // there is no memory for it
 }
 
 void SceneCanvas::refine_more() {
@@ -141,6 +158,10 @@ void SceneCanvas::drop_refined() {
     makeCurrent();
     gpu_->refine_drop();
     doneCurrent();
+}
+
+bool SceneCanvas::is_refining() const {
+    return gpu_ && gpu_->refining();
 }
 
 bool SceneCanvas::is_refined() const {

@@ -1,6 +1,7 @@
 #include "app/scene_view/scene_gpu.h"
 #include "app/scene_view/scene_shaders.h"
 
+#include <QElapsedTimer>
 #include <QOpenGLContext>
 #include <algorithm>
 #include <cmath>
@@ -9,17 +10,15 @@ namespace garland {
 
 namespace {
 
-constexpr std::int64_t solid_faces = 20, few_faces = 8;
 constexpr std::size_t very_many = 3000;
 
 // What a picture may cost where a processor draws it.
-constexpr std::int64_t hurried_triangles = 400'000, hurried_dots = 200'000, mirrored_triangles = 25'000;
+constexpr double hurried_milliseconds = 33;
+constexpr std::int64_t fewest_triangles = 60'000, standing_triangles = 400'000, hurried_dots = 200'000,
+                       mirrored_triangles = 25'000;
 
 constexpr std::size_t graphics_limit = std::size_t(512) << 20; // bytes of poses kept on the graphics side
 
-QVector3D rgb(const QColor& c) {
-    return {c.redF(), c.greenF(), c.blueF()};
-}
 const void* offset(std::size_t bytes) {
     return reinterpret_cast<const void*>(bytes);
 }
@@ -51,6 +50,7 @@ bool SceneGpu::create() {
     }
     vao_.create();
     glGenBuffers(1, &instance_buffer_);
+    glGenBuffers(1, &refine_buffer_);
     glGenBuffers(1, &line_buffer_);
     glGenBuffers(1, &solid_buffer_);
     const Solid solid;
@@ -67,6 +67,7 @@ void SceneGpu::destroy() {
     refine_drop();
     refine_.reset();
     refined_picture_.reset();
+    hurried_.reset();
     for (auto& [serial, buffer] : pose_buffers_) glDeleteBuffers(1, &buffer.id);
     for (auto& [faces, buffer] : face_buffers_) glDeleteBuffers(1, &buffer.id);
     pose_buffers_.clear();
@@ -74,12 +75,13 @@ void SceneGpu::destroy() {
     recent_.clear();
     pose_bytes_ = 0;
     if (instance_buffer_) glDeleteBuffers(1, &instance_buffer_);
+    if (refine_buffer_) glDeleteBuffers(1, &refine_buffer_);
     if (line_buffer_) glDeleteBuffers(1, &line_buffer_);
     if (solid_buffer_) glDeleteBuffers(1, &solid_buffer_);
     solid_buffer_ = 0;
     if (pattern_texture_) glDeleteTextures(1, &pattern_texture_);
     pattern_texture_ = 0;
-    instance_buffer_ = line_buffer_ = 0;
+    instance_buffer_ = refine_buffer_ = instances_ = line_buffer_ = 0;
     puffs_.destroy();
     vao_.destroy();
     copies_.removeAllShaders();
@@ -128,110 +130,8 @@ unsigned SceneGpu::face_buffer(const std::shared_ptr<const DrawFaces>& faces) {
     return buffer.id;
 }
 
-void SceneGpu::draw_floor(const Orbit& orbit, const QMatrix4x4& matrix, const Tokens& t) {
-    static const float corners[] = {-1, 0, -1, 1, 0, -1, -1, 0, 1, 1, 0, 1};
-    floor_.bind();
-    floor_.setUniformValue("matrix", matrix);
-    const V3d& target = orbit.camera.target;
-    floor_.setUniformValue("middle", QVector3D(static_cast<float>(target.x), 0, static_cast<float>(target.z)));
-    floor_.setUniformValue("reach", static_cast<float>(orbit.camera.distance * 60));
-    const V3d e = orbit.eye();
-    floor_.setUniformValue("eye", QVector3D(static_cast<float>(e.x), static_cast<float>(e.y), static_cast<float>(e.z)));
-    floor_.setUniformValue("floor_colour", rgb(t.floor));
-    floor_.setUniformValue("line_colour", rgb(t.line));
-    floor_.setUniformValue("sky", rgb(t.sky));
-    floor_.setUniformValue("cell",
-                           static_cast<float>(std::pow(10.0, std::floor(std::log10(orbit.camera.distance / 4)))));
-    floor_.setUniformValue("haze", static_cast<float>(0.22 / orbit.camera.distance));
-    glBindBuffer(GL_ARRAY_BUFFER, line_buffer_);
-    glBufferData(GL_ARRAY_BUFFER, sizeof corners, corners, GL_STREAM_DRAW);
-    glEnableVertexAttribArray(0);
-    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
-    glVertexAttribDivisor(0, 0);
-    glDisable(GL_DEPTH_TEST);
-    glDrawArrays(GL_TRIANGLE_STRIP, 0, 4);
-    glEnable(GL_DEPTH_TEST);
-}
-
-void SceneGpu::draw_pattern(const GroundPattern& g, const QMatrix4x4& matrix) {
-    if (!pattern_texture_) glGenTextures(1, &pattern_texture_);
-    glBindTexture(GL_TEXTURE_2D, pattern_texture_);
-    if (pattern_shown_ != g.serial) {
-        pattern_shown_ = g.serial;
-        glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA, g.side, g.side, 0, GL_RGBA, GL_UNSIGNED_BYTE, g.pixels.data());
-        for (GLenum way : {GL_TEXTURE_WRAP_S, GL_TEXTURE_WRAP_T}) glTexParameteri(GL_TEXTURE_2D, way, GL_CLAMP_TO_EDGE);
-        for (GLenum filter : {GL_TEXTURE_MIN_FILTER, GL_TEXTURE_MAG_FILTER})
-            glTexParameteri(GL_TEXTURE_2D, filter, GL_LINEAR);
-    }
-    const float corners[] = {g.low_x, 0, g.low_z,  0, 0, g.high_x, 0, g.low_z,  1, 0,
-                             g.low_x, 0, g.high_z, 0, 1, g.high_x, 0, g.high_z, 1, 1};
-    glEnable(GL_BLEND);
-    glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
-    draw_textured(corners, matrix);
-    glDisable(GL_BLEND);
-}
-
-// The bound texture on a rectangle of four corners (x, y, z, across, down), in front of everything drawn before.
-void SceneGpu::draw_textured(const float (&corners)[20], const QMatrix4x4& matrix) {
-    pattern_.bind();
-    pattern_.setUniformValue("matrix", matrix);
-    pattern_.setUniformValue("pattern", 0);
-    glBindBuffer(GL_ARRAY_BUFFER, line_buffer_);
-    glBufferData(GL_ARRAY_BUFFER, sizeof corners, corners, GL_STREAM_DRAW);
-    for (unsigned i : {0u, 1u}) {
-        glEnableVertexAttribArray(i);
-        glVertexAttribDivisor(i, 0);
-    }
-    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 20, nullptr);
-    glVertexAttribPointer(1, 2, GL_FLOAT, GL_FALSE, 20, offset(12));
-    glDisable(GL_DEPTH_TEST);
-    glDrawArrays(GL_TRIANGLE_STRIP, 0, 4);
-    glEnable(GL_DEPTH_TEST);
-    glDisableVertexAttribArray(1);
-}
-
-void SceneGpu::draw_lines(const SceneMarks& marks, const QMatrix4x4& matrix, const Tokens& t, double ratio) {
-    float widths[2] = {1, 1};
-    glGetFloatv(GL_ALIASED_LINE_WIDTH_RANGE, widths);
-    glLineWidth(std::clamp(static_cast<float>(ratio), widths[0], widths[1]));
-    lines_.bind();
-    lines_.setUniformValue("matrix", matrix);
-    lines_.setUniformValue("paint", rgb(t.dark ? t.muted.darker(170) : t.muted));
-    glEnableVertexAttribArray(0);
-    glVertexAttribDivisor(0, 0);
-    glBindBuffer(GL_ARRAY_BUFFER, line_buffer_);
-    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 12, nullptr);
-    auto strip = [&](const std::vector<V3f>& line, GLenum how) {
-        glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(line.size() * sizeof(V3f)), line.data(), GL_STREAM_DRAW);
-        glDrawArrays(how, 0, static_cast<GLsizei>(line.size()));
-    };
-    for (const auto& cord : *marks.cords) strip(cord, GL_LINE_STRIP);
-    lines_.setUniformValue("paint", rgb(t.rose));
-    for (const auto& line : marks.zones.inner) strip(line, GL_LINE_STRIP);
-    lines_.setUniformValue("paint", rgb(t.dark ? t.rose.darker(190) : t.rose.lighter(150)));
-    for (const auto& line : marks.zones.outer) strip(line, GL_LINE_STRIP);
-    lines_.setUniformValue("paint", rgb(t.muted));
-    for (const auto& line : marks.zones.ways) strip(line, GL_LINE_STRIP);
-    if (!marks.zones.handles.empty()) {
-        lines_.setUniformValue("paint", rgb(t.text));
-        glDisable(GL_PROGRAM_POINT_SIZE);
-        glDisable(GL_DEPTH_TEST);
-        glPointSize(static_cast<float>(8 * ratio));
-        strip(marks.zones.handles, GL_POINTS);
-        glEnable(GL_DEPTH_TEST);
-    }
-    if (marks.path.empty()) return;
-    lines_.setUniformValue("paint", rgb(t.accent));
-    glDisable(GL_PROGRAM_POINT_SIZE);
-    glDisable(GL_DEPTH_TEST);
-    strip(marks.path, GL_LINE_STRIP);
-    glPointSize(static_cast<float>(9 * ratio));
-    strip(marks.path, GL_POINTS);
-    glEnable(GL_DEPTH_TEST);
-}
-
 void SceneGpu::instance_attributes(std::size_t first) {
-    glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
+    glBindBuffer(GL_ARRAY_BUFFER, instances_);
     const std::size_t base = first * sizeof(Instance);
     auto attribute = [&](unsigned place, int width, std::size_t at) {
         glVertexAttribPointer(place, width, GL_FLOAT, GL_FALSE, sizeof(Instance), offset(base + at));
@@ -298,6 +198,11 @@ void SceneGpu::draw_dots(const Group& g, std::size_t from, std::size_t count) {
     copies_.bind();
 }
 
+const DrawFaces::Level& SceneGpu::level_of(const Group& g, bool lightest) const {
+    const auto& levels = g.pose->faces->levels;
+    return lightest ? levels[std::min<std::size_t>(g.level + 1, levels.size() - 1)] : levels[g.level];
+}
+
 void SceneGpu::draw_loaded(const Loaded& loaded, bool lightest) {
     draw_solids(loaded);
     for (const Group& g : loaded.groups) {
@@ -307,120 +212,12 @@ void SceneGpu::draw_loaded(const Loaded& loaded, bool lightest) {
         }
         vertex_attributes(*g.pose);
         instance_attributes(g.first);
-        const auto& levels = g.pose->faces->levels;
-        const auto& level = lightest ? levels[std::min<std::size_t>(g.level + 1, levels.size() - 1)] : levels[g.level];
+        const auto& level = level_of(g, lightest);
         if (level.count == 0) continue;
         glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, face_buffer(g.pose->faces));
         glDrawElementsInstanced(GL_TRIANGLES, static_cast<GLsizei>(level.count), GL_UNSIGNED_INT,
                                 offset(level.first * sizeof(std::uint32_t)), static_cast<GLsizei>(g.count));
     }
-}
-
-// Copies whose ball, or its mirror image in the ground, reaches into the view.
-std::vector<SceneGpu::Item> SceneGpu::items_in_view(const View& v, const Scene& scene) const {
-    const QMatrix4x4 m = v.orbit->projection(v.size) * v.orbit->view();
-    QVector4D planes[6];
-    for (int axis = 0; axis < 3; ++axis) {
-        planes[axis * 2] = m.row(3) + m.row(axis);
-        planes[axis * 2 + 1] = m.row(3) - m.row(axis);
-    }
-    for (QVector4D& p : planes) p /= std::max(p.toVector3D().length(), 1e-20f);
-    auto seen = [&](const V3d& middle, double radius) {
-        const QVector4D at(static_cast<float>(middle.x), static_cast<float>(middle.y), static_cast<float>(middle.z), 1);
-        return std::all_of(std::begin(planes), std::end(planes),
-                           [&](const QVector4D& p) { return QVector4D::dotProduct(p, at) >= -radius; });
-    };
-    const V3d eye = v.orbit->eye();
-    std::vector<Item> items;
-    items.reserve(scene.copies.size());
-    for (const SceneCopy& c : scene.copies) {
-        const DrawPose& pose = *scene.poses[c.pose];
-        const double largest = std::max({std::abs(c.size.x), std::abs(c.size.y), std::abs(c.size.z)});
-        const double radius = (pose.box.max - pose.box.min).length() / 2 * largest;
-        const V3f own = pose.box.isEmpty() ? V3f(0) : pose.box.center() * c.size;
-        const V3d middle = V3d(c.position + c.to_scene(own));
-        if (!seen(middle, radius) && !seen({middle.x, -middle.y, middle.z}, radius)) continue;
-        const double away = (middle - eye).length();
-        const double here = v.orbit->pixels_per_unit(away, v.size) * v.ratio;
-        const double nearest = v.orbit->pixels_per_unit(std::max(away - radius, away * 0.02 + 1e-6), v.size) * v.ratio;
-        items.push_back({c.pose, 0, &c, 2 * radius * here, largest * nearest});
-    }
-    return items;
-}
-
-// Copies in groups of one pose and one level of detail, then those that are round solids; their instances in the
-// buffer.
-SceneGpu::Loaded SceneGpu::load(const View& v, const Scene& scene, Quality quality, Drawn& drawn) {
-    constexpr std::uint32_t as_solid = 1000;
-    std::vector<Item> items = items_in_view(v, scene);
-    std::int64_t triangles = 0, dots = 0;
-    for (;; quality.error *= 1.5, quality.solid_below *= 1.25) {
-        triangles = dots = 0;
-        for (Item& item : items) {
-            const DrawPose& pose = *scene.poses[item.pose];
-            const auto& levels = pose.faces->levels;
-            item.level = pose.errors.size() == levels.size()
-                             ? level_within(pose.errors, quality.error / std::max(item.scale, 1e-12))
-                             : 0;
-            const auto own = static_cast<std::int64_t>(levels[item.level].count / 3),
-                       points = static_cast<std::int64_t>(pose.dots.size());
-            if (item.pixels < quality.solid_below && (own > solid_faces || points > 1) && pose.puffs.places.empty())
-                item.level = as_solid;
-            triangles += item.level == as_solid ? solid_faces : own;
-            dots += item.level == as_solid ? 0 : points;
-        }
-        if (quality.triangles == 0 || triangles <= quality.triangles || quality.error > 64) break;
-    }
-    dots_share_ =
-        quality.dots > 0 && dots > quality.dots ? static_cast<double>(quality.dots) / static_cast<double>(dots) : 1;
-    drawn.copies += static_cast<std::int64_t>(items.size());
-    drawn.triangles += triangles;
-    drawn.dots += static_cast<std::int64_t>(static_cast<double>(dots) * dots_share_);
-    drawn.dots_left_out += dots - static_cast<std::int64_t>(static_cast<double>(dots) * dots_share_);
-    drawn.error = std::max(drawn.error, quality.error);
-    std::sort(items.begin(), items.end(), [](const Item& a, const Item& b) {
-        const bool x = a.level == as_solid, y = b.level == as_solid;
-        return std::tuple(x, a.pose, a.level, a.copy) < std::tuple(y, b.pose, b.level, b.copy);
-    });
-    std::vector<Instance> instances;
-    instances.reserve(items.size());
-    Loaded loaded;
-    for (std::size_t i = 0; i < items.size(); ++i) {
-        const SceneCopy& c = *items[i].copy;
-        const CopyPaint p = v.paint(c);
-        Instance one{{c.position.x, c.position.y, c.position.z},
-                     {c.turn.v.x, c.turn.v.y, c.turn.v.z, c.turn.r},
-                     {c.size.x, c.size.y, c.size.z},
-                     {p.colour[0], p.colour[1], p.colour[2], p.weight},
-                     p.selected,
-                     {1, 1, 1}};
-        drawn.light += items[i].level > 0;
-        const DrawPose& pose = *scene.poses[items[i].pose];
-        if (items[i].level == as_solid) {
-            if (loaded.solids++ == 0) loaded.solids_first = i;
-            const V3f middle = c.to_scene(pose.box.center() * c.size), half = (pose.box.max - pose.box.min) / 2;
-            for (int k = 0; k < 3; ++k) one.position[k] += middle[k];
-            for (int k = 0; k < 3; ++k) {
-                one.size[k] *= std::max(half[k], 1e-6f);
-                one.own[k] = pose.colour[k];
-            }
-        } else if (!pose.puffs.places.empty()) {
-            const float w = p.weight;
-            const V3f smoke(0.78f, 0.81f, 0.84f);
-            loaded.puffs.push_back(
-                {&c, &pose.puffs, smoke * (1 - w) + V3f(p.colour[0], p.colour[1], p.colour[2]) * w, p.selected});
-        } else {
-            if (loaded.groups.empty() || items[i].pose != items[i - 1].pose || items[i].level != items[i - 1].level)
-                loaded.groups.push_back({&pose, items[i].level, i, 0});
-            ++loaded.groups.back().count;
-        }
-        instances.push_back(one);
-    }
-    drawn.solids += static_cast<std::int64_t>(loaded.solids);
-    glBindBuffer(GL_ARRAY_BUFFER, instance_buffer_);
-    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(instances.size() * sizeof(Instance)), instances.data(),
-                 GL_STREAM_DRAW);
-    return loaded;
 }
 
 // The empty picture: sky, ground and what is laid on it. Leaves the vertex array bound.
@@ -447,8 +244,8 @@ void SceneGpu::bind_copies(const View& v, const QMatrix4x4& matrix) {
         program->bind();
         program->setUniformValue("matrix", matrix);
         program->setUniformValue("eye", eye);
-        program->setUniformValue("rose", rgb(t.rose));
-        program->setUniformValue("sky", rgb(t.sky));
+        program->setUniformValue("rose", colour_vector(t.rose));
+        program->setUniformValue("sky", colour_vector(t.sky));
         program->setUniformValue("haze", static_cast<float>(0.035 / v.orbit->camera.distance));
     }
     dots_program_.bind();
@@ -471,19 +268,33 @@ void SceneGpu::set_pass(float mirror, float alpha) {
     }
 }
 
-// What the still water gives back.
-void SceneGpu::draw_mirrored(const Loaded& loaded, const View& v) {
-    set_pass(-1, v.tokens->dark ? 0.24f : 0.13f);
-    // Only the nearest of it is seen: depths first, so that nothing behind shines through.
-    glColorMask(GL_FALSE, GL_FALSE, GL_FALSE, GL_FALSE);
-    draw_loaded(loaded, true);
-    glColorMask(GL_TRUE, GL_TRUE, GL_TRUE, GL_TRUE);
+// What the still water gives back takes two passes. Only the nearest of it is seen: depths first, so that nothing
+// behind shines through.
+void SceneGpu::begin_pass(Pass pass, const Tokens& t) {
+    if (pass == Pass::whole) return set_pass(1, 1);
+    set_pass(-1, t.dark ? 0.24f : 0.13f);
+    if (pass == Pass::mirror_depths) {
+        glColorMask(GL_FALSE, GL_FALSE, GL_FALSE, GL_FALSE);
+        return;
+    }
     glDepthFunc(GL_LEQUAL);
     glEnable(GL_BLEND);
     glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
-    draw_loaded(loaded, true);
+}
+
+void SceneGpu::end_pass(Pass pass) {
+    if (pass == Pass::mirror_depths) glColorMask(GL_TRUE, GL_TRUE, GL_TRUE, GL_TRUE);
+    if (pass != Pass::mirror) return;
     glDisable(GL_BLEND);
     glDepthFunc(GL_LESS);
+}
+
+void SceneGpu::draw_mirrored(const Loaded& loaded, const View& v) {
+    for (const Pass pass : {Pass::mirror_depths, Pass::mirror}) {
+        begin_pass(pass, *v.tokens);
+        draw_loaded(loaded, true);
+        end_pass(pass);
+    }
     glClear(GL_DEPTH_BUFFER_BIT);
 }
 
@@ -530,26 +341,70 @@ void SceneGpu::end_picture(const View& v, const std::vector<PuffCopy>& smoke, st
     });
 }
 
+// The next hurried picture has as many triangles as fit, by the time this one took.
+void SceneGpu::keep_pace(std::int64_t triangles, double milliseconds) {
+    if (triangles < fewest_triangles / 2) return; // what else there is to draw took the time
+    triangles_a_ms_ += 0.4 * (static_cast<double>(triangles) / std::max(milliseconds, 0.1) - triangles_a_ms_);
+}
+
 SceneGpu::Drawn SceneGpu::draw(const View& v, bool moving) {
+    instances_ = instance_buffer_;
+    if (!by_processor_ || !moving) return draw_picture(v, moving ? Pace::moving : Pace::standing);
+    // Edges are not smoothed, and much is not mirrored: each costs as much as the rest.
+    QElapsedTimer clock;
+    clock.start();
+    GLint shown = 0;
+    glGetIntegerv(GL_FRAMEBUFFER_BINDING, &shown);
+    const QSize pixels(static_cast<int>(v.size.width() * v.ratio), static_cast<int>(v.size.height() * v.ratio));
+    if (!hurried_ || hurried_->size() != pixels)
+        hurried_ = std::make_unique<QOpenGLFramebufferObject>(pixels, QOpenGLFramebufferObject::Depth);
+    const bool aside = hurried_->isValid() && hurried_->bind();
+    if (!aside) glDisable(GL_MULTISAMPLE);
+    const Drawn drawn = draw_picture(v, Pace::hurried);
+    if (aside) {
+        glBindFramebuffer(GL_FRAMEBUFFER, static_cast<GLuint>(shown));
+        present(*hurried_);
+    }
+    glFinish(); // so that the time is that of the whole picture
+    keep_pace(drawn.triangles, static_cast<double>(clock.nsecsElapsed()) / 1e6);
+    return drawn;
+}
+
+// A picture made elsewhere, over all of this one.
+void SceneGpu::present(const QOpenGLFramebufferObject& made) {
+    glViewport(0, 0, made.width(), made.height());
+    vao_.bind();
+    glActiveTexture(GL_TEXTURE0);
+    glBindTexture(GL_TEXTURE_2D, made.texture());
+    for (GLenum filter : {GL_TEXTURE_MIN_FILTER, GL_TEXTURE_MAG_FILTER})
+        glTexParameteri(GL_TEXTURE_2D, filter, GL_NEAREST);
+    const float corners[] = {-1, -1, 0, 0, 0, 1, -1, 0, 1, 0, -1, 1, 0, 0, 1, 1, 1, 0, 1, 1};
+    glDisable(GL_BLEND);
+    draw_textured(corners, QMatrix4x4());
+    vao_.release();
+}
+
+SceneGpu::Drawn SceneGpu::draw_picture(const View& v, Pace pace) {
     Drawn drawn;
-    const bool coarse = by_processor_ && moving;
-    if (coarse)
-        glDisable(GL_MULTISAMPLE); // edges are not smoothed, and much is not mirrored: each costs as much as the rest
     begin_picture(v);
     if (!v.scene || v.scene->copies.empty()) {
         end_picture(v, {}, 0);
         return drawn;
     }
+    const bool standing = pace == Pace::standing, hurried = pace == Pace::hurried;
     Quality quality;
-    quality.error = moving ? 3 : 1;
-    quality.triangles = by_processor_ ? hurried_triangles : 0;
-    quality.dots = by_processor_ ? hurried_dots : 0;
-    quality.solid_below = moving ? 3 : 1.5;
-    quality.puffs = by_processor_ ? (moving ? 3000 : 12'000) : 200'000;
-    Loaded loaded = load(v, *v.scene, quality, drawn);
-    dots_ = coarse ? static_cast<float>(v.orbit->pixels_per_unit(1, v.size) * v.ratio) : 0;
+    quality.error = standing ? 1 : 3;
+    quality.solid_below = standing ? 1.5 : 3;
+    if (by_processor_) {
+        const auto in_time = static_cast<std::int64_t>(triangles_a_ms_ * hurried_milliseconds);
+        quality.triangles = hurried ? std::clamp(in_time, fewest_triangles, standing_triangles) : standing_triangles;
+        quality.dots = hurried_dots;
+    }
+    quality.puffs = !by_processor_ ? 200'000 : standing ? 12'000 : 3000;
+    const Loaded loaded = load(v, *v.scene, quality, drawn);
+    dots_ = hurried ? static_cast<float>(v.orbit->pixels_per_unit(1, v.size) * v.ratio) : 0;
     bind_copies(v, v.orbit->projection(v.size) * v.orbit->view());
-    if (v.orbit->eye().y > 0 && !(coarse && drawn.triangles > mirrored_triangles)) draw_mirrored(loaded, v);
+    if (v.orbit->eye().y > 0 && !(hurried && drawn.triangles > mirrored_triangles)) draw_mirrored(loaded, v);
     set_pass(1, 1);
     draw_loaded(loaded, false);
     std::vector<PuffCopy> smoke = loaded.puffs;

@@ -11,6 +11,7 @@
 #include <QOpenGLFramebufferObject>
 #include <QOpenGLShaderProgram>
 #include <QOpenGLVertexArrayObject>
+#include <QVector3D>
 #include <functional>
 #include <list>
 #include <memory>
@@ -43,6 +44,10 @@ struct SceneMarks {
     } zones;
 };
 
+inline QVector3D colour_vector(const QColor& c) {
+    return {c.redF(), c.greenF(), c.blueF()};
+}
+
 class SceneGpu : protected QOpenGLExtraFunctions {
   public:
     // False, with why() set, when the context cannot do what the Scene needs.
@@ -69,12 +74,15 @@ class SceneGpu : protected QOpenGLExtraFunctions {
         std::function<CopyPaint(const SceneCopy&)> paint; // how a copy is coloured
     };
     // moving: something changes right now, so the next picture is near, and this one may be coarse: lighter meshes are
-    // up to 3 pixels off then, and 1 in a picture that stands. Where a processor draws and that would be more than some
-    // 400 000 triangles, more (drawn.error says how much).
+    // up to 3 pixels off then, and 1 in a picture that stands. Where a processor draws, a picture that moves has as
+    // many triangles as it can draw in 33 ms, and at least 60 000, by the time the ones before took, and one that
+    // stands some 400 000: where those are too few, meshes are further off (drawn.error says how much).
     Drawn draw(const View& view, bool moving);
+    bool by_processor() const { return by_processor_; } // without a graphics card
 
     // A picture that stands, drawn anew beside the shown one, slice by slice: every mesh whole where a lighter one
-    // could be told from it (by a twentieth of a pixel), every particle. In scene_refine.cpp.
+    // could be told from it (by a twentieth of a pixel), every particle; before them what the water mirrors, which is
+    // as close as while something moves. In scene_refine.cpp.
     void refine_begin(ScenePtr scene, const View& view);
     bool refine_step(double milliseconds); // true: it is ready
     void refine_drop();
@@ -84,6 +92,8 @@ class SceneGpu : protected QOpenGLExtraFunctions {
     const Drawn& refine_drawn() const { return refine_drawn_; }
 
   private:
+    enum class Pace { standing, moving, hurried }; // hurried: moving, and a processor draws
+    enum class Pass { mirror_depths, mirror, whole };
     struct Instance {
         float position[3];
         float turn[4]; // a quaternion: x, y, z, w
@@ -106,6 +116,7 @@ class SceneGpu : protected QOpenGLExtraFunctions {
         unsigned id = 0;
         std::weak_ptr<const DrawFaces> faces;
     };
+    static constexpr std::int64_t solid_faces = 20, few_faces = 8; // of the round solids that stand for a copy
     struct Loaded {
         std::vector<Group> groups;
         std::size_t solids_first = 0, solids = 0; // instances
@@ -126,11 +137,19 @@ class SceneGpu : protected QOpenGLExtraFunctions {
         double pixels; // how wide it is
         double scale;  // pixels of one of the pose's own units
     };
+    // In scene_load.cpp; load() puts the instances into the buffer in use.
     std::vector<Item> items_in_view(const View& view, const Scene& scene) const;
     Loaded load(const View& view, const Scene& scene, Quality quality, Drawn& drawn);
+    Drawn draw_picture(const View& view, Pace pace);
+    void present(const QOpenGLFramebufferObject& made);
+    void keep_pace(std::int64_t triangles, double milliseconds);
+    void refine_load(Pass pass);
+    double refine_some(double triangles); // draws of the pass; how many it drew
     void begin_picture(const View& view);
     void bind_copies(const View& view, const QMatrix4x4& matrix);
     void set_pass(float mirror, float alpha);
+    void begin_pass(Pass pass, const Tokens& tokens);
+    void end_pass(Pass pass);
     void draw_mirrored(const Loaded& loaded, const View& view);
     void draw_second(const View& view, const Quality& quality, std::vector<PuffCopy>& smoke, Drawn& drawn);
     void end_picture(const View& view, const std::vector<PuffCopy>& smoke, std::size_t most);
@@ -138,10 +157,12 @@ class SceneGpu : protected QOpenGLExtraFunctions {
     void draw_dots(const Group& group, std::size_t instances_from, std::size_t instances);
     unsigned pose_buffer(const DrawPose& pose);
     unsigned face_buffer(const std::shared_ptr<const DrawFaces>& faces);
-    void draw_floor(const Orbit& orbit, const QMatrix4x4& matrix, const Tokens& tokens);
     void draw_loaded(const Loaded& loaded, bool lightest);
     void instance_attributes(std::size_t first);
     void draw_solids(const Loaded& loaded);
+    const DrawFaces::Level& level_of(const Group& group, bool lightest) const;
+    // In scene_ground.cpp.
+    void draw_floor(const Orbit& orbit, const QMatrix4x4& matrix, const Tokens& tokens);
     void draw_textured(const float (&corners)[20], const QMatrix4x4& matrix);
     void draw_pattern(const GroundPattern& pattern, const QMatrix4x4& matrix);
     void draw_lines(const SceneMarks& marks, const QMatrix4x4& matrix, const Tokens& tokens, double ratio);
@@ -150,10 +171,14 @@ class SceneGpu : protected QOpenGLExtraFunctions {
     QOpenGLShaderProgram copies_, dots_program_, floor_, lines_, pattern_;
     PuffPainter puffs_;
     QOpenGLVertexArrayObject vao_;
-    unsigned instance_buffer_ = 0, line_buffer_ = 0, pattern_texture_ = 0, solid_buffer_ = 0;
-    double dots_share_ = 1;     // of the particles that this picture has
-    float dots_ = 0;            // pixels of one unit one unit away, in coarse pictures
-    bool by_processor_ = false; // drawn without a graphics card
+    unsigned instance_buffer_ = 0, refine_buffer_ = 0; // instances of the picture shown, and of the one refined
+    unsigned instances_ = 0;                           // the one of them in use
+    unsigned line_buffer_ = 0, pattern_texture_ = 0, solid_buffer_ = 0;
+    double dots_share_ = 1; // of the particles that this picture has
+    float dots_ = 0;        // pixels of one unit one unit away, in coarse pictures
+    bool by_processor_ = false;
+    double triangles_a_ms_ = 3000; // of hurried pictures, as they have turned out
+    std::unique_ptr<QOpenGLFramebufferObject> hurried_;
     std::uint64_t pattern_shown_ = 0;
     std::unordered_map<std::uint64_t, PoseBuffer> pose_buffers_;
     std::list<std::uint64_t> recent_;
@@ -167,10 +192,13 @@ class SceneGpu : protected QOpenGLExtraFunctions {
     Tokens refine_tokens_;
     SceneMarks refine_marks_;
     View refine_view_;
-    Loaded refine_loaded_;
+    Loaded refine_loaded_; // of the pass
     Drawn refine_drawn_;
-    std::size_t refine_group_ = 0, refine_instance_ = 0, refine_index_ = 0; // where the next slice begins
-    bool refine_solids_ = false, refined_ = false;
+    // Where the next slice begins.
+    Pass refine_pass_ = Pass::whole;
+    std::size_t refine_group_ = 0, refine_instance_ = 0, refine_index_ = 0;
+    bool refined_ = false;
+    double refine_dots_ = 1;           // the share of particles that are mirrored
     double refine_triangles_ = 60'000; // of a slice, as it has turned out
 };
 

@@ -9,6 +9,7 @@
 namespace garland {
 
 namespace {
+constexpr std::size_t most_puffs = 200'000;
 constexpr double told_apart = 0.05; // pixels: a lighter mesh that is nearer to the full one gives the same picture
 } // namespace
 
@@ -17,6 +18,7 @@ void SceneGpu::refine_drop() {
     refine_scene_.reset();
     refine_view_ = {};
     refine_loaded_ = {};
+    refine_pass_ = Pass::whole;
     refine_group_ = refine_instance_ = refine_index_ = 0;
     refine_.reset();
     refined_picture_.reset();
@@ -45,43 +47,49 @@ void SceneGpu::refine_begin(ScenePtr scene, const View& view) {
     refine_drawn_ = {};
 
     refine_->bind();
+    instances_ = refine_buffer_;
     begin_picture(refine_view_);
-    bind_copies(refine_view_, refine_orbit_.projection(view.size) * refine_orbit_.view());
-    if (refine_orbit_.eye().y > 0) { // a mirror image is faint: as close as while something moves
-        Quality coarse;
-        coarse.error = 3;
-        coarse.triangles = 400'000;
-        coarse.dots = 100'000;
-        coarse.solid_below = 3;
-        Drawn mirrored;
-        dots_ = 0;
-        draw_mirrored(load(refine_view_, *refine_scene_, coarse, mirrored), refine_view_);
-    }
-    Quality whole;
-    whole.error = told_apart;
-    whole.puffs = 200'000;
-    refine_loaded_ = load(refine_view_, *refine_scene_, whole, refine_drawn_);
-    refine_drawn_.light = refine_drawn_.solids = 0; // what is lighter cannot be told from the full one
+    refine_load(refine_orbit_.eye().y > 0 ? Pass::mirror_depths : Pass::whole);
     vao_.release();
     refine_->release();
 }
 
-bool SceneGpu::refine_step(double milliseconds) {
-    if (!refine_ || refined_) return refined_;
-    QElapsedTimer clock;
-    clock.start();
-    refine_->bind();
-    glViewport(0, 0, refine_->width(), refine_->height());
-    glEnable(GL_DEPTH_TEST);
-    vao_.bind();
-    bind_copies(refine_view_, refine_orbit_.projection(refine_view_.size) * refine_orbit_.view());
-    set_pass(1, 1);
-    dots_share_ = 1;
-    double left = std::max(refine_triangles_, 1000.0), used = 0;
+// What a pass draws; its slices begin anew.
+void SceneGpu::refine_load(Pass pass) {
+    refine_pass_ = pass;
+    refine_group_ = refine_instance_ = refine_index_ = 0;
+    if (pass == Pass::mirror) return; // the same as its depths
+    Quality quality;
+    if (pass == Pass::whole) {
+        quality.error = told_apart;
+        quality.puffs = most_puffs;
+        refine_drawn_ = {};
+        refine_loaded_ = load(refine_view_, *refine_scene_, quality, refine_drawn_);
+        refine_drawn_.light = refine_drawn_.solids = 0; // what is lighter cannot be told from the full one
+        return;
+    }
+    quality.error = 3; // a mirror image is faint
+    quality.triangles = 400'000;
+    quality.dots = 100'000;
+    quality.solid_below = 3;
+    Drawn mirrored;
+    refine_loaded_ = load(refine_view_, *refine_scene_, quality, mirrored);
+    refine_dots_ = dots_share_;
+}
+
+double SceneGpu::refine_some(double triangles) {
+    double left = triangles;
+    const bool mirrored = refine_pass_ != Pass::whole;
+    dots_ = 0;
+    dots_share_ = mirrored ? refine_dots_ : 1;
+    if (refine_group_ == 0 && refine_instance_ == 0 && refine_index_ == 0) {
+        draw_solids(refine_loaded_);
+        left -= static_cast<double>(refine_loaded_.solids) * solid_faces;
+    }
     while (left > 0 && refine_group_ < refine_loaded_.groups.size()) {
         const Group& g = refine_loaded_.groups[refine_group_];
         const bool dots = !g.pose->dots.empty();
-        const auto& level = g.pose->faces->levels[g.level];
+        const auto& level = level_of(g, mirrored);
         const auto each =
             std::max(1.0, dots ? static_cast<double>(g.pose->dots.size()) : static_cast<double>(level.count / 3));
         const std::size_t more = g.count - refine_instance_;
@@ -90,7 +98,7 @@ bool SceneGpu::refine_step(double milliseconds) {
             const std::size_t n = std::min(more, fit);
             draw_dots(g, refine_instance_, n);
             refine_instance_ += n;
-            used += each * static_cast<double>(n), left -= each * static_cast<double>(n);
+            left -= each * static_cast<double>(n);
         } else if (level.count == 0) {
             refine_instance_ = g.count;
         } else {
@@ -107,26 +115,45 @@ bool SceneGpu::refine_step(double milliseconds) {
                 GL_TRIANGLES, static_cast<GLsizei>(indices), GL_UNSIGNED_INT,
                 reinterpret_cast<const void*>((level.first + refine_index_) * sizeof(std::uint32_t)),
                 static_cast<GLsizei>(copies));
-            const double drawn = static_cast<double>(indices / 3) * static_cast<double>(copies);
-            used += drawn, left -= drawn;
+            left -= static_cast<double>(indices / 3) * static_cast<double>(copies);
             refine_index_ += indices;
             if (refine_index_ >= level.count) refine_index_ = 0, refine_instance_ += copies;
         }
         if (refine_instance_ >= g.count) ++refine_group_, refine_instance_ = 0;
     }
+    return triangles - left;
+}
+
+bool SceneGpu::refine_step(double milliseconds) {
+    if (!refine_ || refined_) return refined_;
+    QElapsedTimer clock;
+    clock.start();
+    refine_->bind();
+    glViewport(0, 0, refine_->width(), refine_->height());
+    glEnable(GL_DEPTH_TEST);
+    glEnable(GL_MULTISAMPLE);
+    vao_.bind();
+    instances_ = refine_buffer_;
+    bind_copies(refine_view_, refine_orbit_.projection(refine_view_.size) * refine_orbit_.view());
+    begin_pass(refine_pass_, refine_tokens_);
+    const double used = refine_some(std::max(refine_triangles_, 1000.0));
+    end_pass(refine_pass_);
     glFinish(); // so that the next slice is as long as this one should have been
     const double took = std::max(static_cast<double>(clock.nsecsElapsed()) / 1e6, 0.1);
     if (used > 0) refine_triangles_ = std::clamp(used * milliseconds / took, 5'000.0, refine_triangles_ * 4);
-    if (refine_group_ >= refine_loaded_.groups.size()) {
+    const bool passed = refine_group_ >= refine_loaded_.groups.size();
+    if (passed && refine_pass_ == Pass::whole) {
         std::vector<PuffCopy> smoke = refine_loaded_.puffs;
         Quality whole;
         whole.error = told_apart;
         draw_second(refine_view_, whole, smoke, refine_drawn_);
         refine_drawn_.light = 0;
-        end_picture(refine_view_, smoke, 200'000);
+        end_picture(refine_view_, smoke, most_puffs);
         QOpenGLFramebufferObject::blitFramebuffer(refined_picture_.get(), refine_.get());
         refined_ = true;
     } else {
+        if (passed && refine_pass_ == Pass::mirror) glClear(GL_DEPTH_BUFFER_BIT);
+        if (passed) refine_load(refine_pass_ == Pass::mirror_depths ? Pass::mirror : Pass::whole);
         vao_.release();
     }
     refine_->bind();
@@ -140,17 +167,7 @@ bool SceneGpu::refine_step(double milliseconds) {
 }
 
 void SceneGpu::refine_present() {
-    if (!refined_picture_) return;
-    glViewport(0, 0, refined_picture_->width(), refined_picture_->height());
-    vao_.bind();
-    glActiveTexture(GL_TEXTURE0);
-    glBindTexture(GL_TEXTURE_2D, refined_picture_->texture());
-    for (GLenum filter : {GL_TEXTURE_MIN_FILTER, GL_TEXTURE_MAG_FILTER})
-        glTexParameteri(GL_TEXTURE_2D, filter, GL_NEAREST);
-    const float corners[] = {-1, -1, 0, 0, 0, 1, -1, 0, 1, 0, -1, 1, 0, 0, 1, 1, 1, 0, 1, 1};
-    glDisable(GL_BLEND);
-    draw_textured(corners, QMatrix4x4());
-    vao_.release();
+    if (refined_picture_) present(*refined_picture_);
 }
 
 } // namespace garland

@@ -158,10 +158,8 @@ void SceneView::follow_viewing() {
     rest_.setInterval(250);
     connect(&rest_, &QTimer::timeout, this, [this] {
         if (!canvas_ || viewing_.playing()) return;
-        canvas_->update();
-        QTimer::singleShot(0, this, [this] {
-            if (canvas_ && !moving()) canvas_->refine();
-        });
+        if (busy_ || settle_.isActive()) return rest_.start(); // the next poses are on their way: this does not stand
+        canvas_->stand();
     });
     settle_.setSingleShot(true);
     settle_.setInterval(120);
@@ -223,6 +221,7 @@ void SceneView::request() {
     requested_frame_ = viewing_.frame().value;
     requested_second_ = viewing_.second_pose();
     posing_since_.start();
+    if (canvas_ && canvas_->is_refining()) redraw(); // what is shown will not stay
     posing_ = document_.jobs().start<ScenePtr>(
         this, tr("Posing"),
         [maker = maker_, show = requested_show_, frame = viewing_.frame(), second = requested_second_](Progress& p) {

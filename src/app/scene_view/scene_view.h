@@ -111,8 +111,9 @@ class SceneCanvas : public QOpenGLWidget, public Draggable {
     explicit SceneCanvas(SceneView& view);
     ~SceneCanvas() override;
     void end_drag(bool put_back) override;
-    void refine();       // the picture stands: make it the truth
-    void drop_refined(); // it does not any more
+    void stand();             // nothing changes any more: the picture is made the truth
+    void drop_refined();      // it does not any more
+    bool is_refining() const; // not done yet
     bool is_refined() const;
 
   signals:
@@ -145,6 +146,7 @@ class SceneCanvas : public QOpenGLWidget, public Draggable {
     SceneGpu::View picture(const ScenePtr& scene, const SceneMarks& marks,
                            std::function<CopyPaint(const SceneCopy&)> paint) const;
     void lose();
+    void refine();
     void refine_more();
     SceneView& view_;
     std::unique_ptr<SceneGpu> gpu_; // null: no context, or one that cannot do it

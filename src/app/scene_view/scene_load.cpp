@@ -1,0 +1,117 @@
+// Which copies a picture of the Scene has, and how closely each of them is drawn.
+#include "app/scene_view/scene_gpu.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace garland {
+
+// Copies whose ball, or its mirror image in the ground, reaches into the view.
+std::vector<SceneGpu::Item> SceneGpu::items_in_view(const View& v, const Scene& scene) const {
+    const QMatrix4x4 m = v.orbit->projection(v.size) * v.orbit->view();
+    QVector4D planes[6];
+    for (int axis = 0; axis < 3; ++axis) {
+        planes[axis * 2] = m.row(3) + m.row(axis);
+        planes[axis * 2 + 1] = m.row(3) - m.row(axis);
+    }
+    for (QVector4D& p : planes) p /= std::max(p.toVector3D().length(), 1e-20f);
+    auto seen = [&](const V3d& middle, double radius) {
+        const QVector4D at(static_cast<float>(middle.x), static_cast<float>(middle.y), static_cast<float>(middle.z), 1);
+        return std::all_of(std::begin(planes), std::end(planes),
+                           [&](const QVector4D& p) { return QVector4D::dotProduct(p, at) >= -radius; });
+    };
+    const V3d eye = v.orbit->eye();
+    std::vector<Item> items;
+    items.reserve(scene.copies.size());
+    for (const SceneCopy& c : scene.copies) {
+        const DrawPose& pose = *scene.poses[c.pose];
+        const double largest = std::max({std::abs(c.size.x), std::abs(c.size.y), std::abs(c.size.z)});
+        const double radius = (pose.box.max - pose.box.min).length() / 2 * largest;
+        const V3f own = pose.box.isEmpty() ? V3f(0) : pose.box.center() * c.size;
+        const V3d middle = V3d(c.position + c.to_scene(own));
+        if (!seen(middle, radius) && !seen({middle.x, -middle.y, middle.z}, radius)) continue;
+        const double away = (middle - eye).length();
+        const double here = v.orbit->pixels_per_unit(away, v.size) * v.ratio;
+        const double nearest = v.orbit->pixels_per_unit(std::max(away - radius, away * 0.02 + 1e-6), v.size) * v.ratio;
+        items.push_back({c.pose, 0, &c, 2 * radius * here, largest * nearest});
+    }
+    return items;
+}
+
+// Copies in groups of one pose and one level of detail, then those that are round solids; their instances in the
+// buffer.
+SceneGpu::Loaded SceneGpu::load(const View& v, const Scene& scene, Quality quality, Drawn& drawn) {
+    constexpr std::uint32_t as_solid = 1000;
+    std::vector<Item> items = items_in_view(v, scene);
+    std::int64_t triangles = 0, dots = 0;
+    for (;; quality.error *= 1.5, quality.solid_below *= 1.25) {
+        triangles = dots = 0;
+        for (Item& item : items) {
+            const DrawPose& pose = *scene.poses[item.pose];
+            const auto& levels = pose.faces->levels;
+            item.level = pose.errors.size() == levels.size()
+                             ? level_within(pose.errors, quality.error / std::max(item.scale, 1e-12))
+                             : 0;
+            const auto own = static_cast<std::int64_t>(levels[item.level].count / 3),
+                       points = static_cast<std::int64_t>(pose.dots.size());
+            if (item.pixels < quality.solid_below && (own > solid_faces || points > 1) && pose.puffs.places.empty())
+                item.level = as_solid;
+            triangles += item.level == as_solid ? solid_faces : own;
+            dots += item.level == as_solid ? 0 : points;
+        }
+        if (quality.triangles == 0 || triangles <= quality.triangles || quality.error > 64) break;
+    }
+    dots_share_ =
+        quality.dots > 0 && dots > quality.dots ? static_cast<double>(quality.dots) / static_cast<double>(dots) : 1;
+    drawn.copies += static_cast<std::int64_t>(items.size());
+    drawn.triangles += triangles;
+    drawn.dots += static_cast<std::int64_t>(static_cast<double>(dots) * dots_share_);
+    drawn.dots_left_out += dots - static_cast<std::int64_t>(static_cast<double>(dots) * dots_share_);
+    drawn.error = std::max(drawn.error, quality.error);
+    std::sort(items.begin(), items.end(), [](const Item& a, const Item& b) {
+        const bool x = a.level == as_solid, y = b.level == as_solid;
+        // Near ones first: what they hide need not be painted.
+        return std::tuple(x, a.pose, a.level, -a.scale, a.copy) < std::tuple(y, b.pose, b.level, -b.scale, b.copy);
+    });
+    std::vector<Instance> instances;
+    instances.reserve(items.size());
+    Loaded loaded;
+    for (std::size_t i = 0; i < items.size(); ++i) {
+        const SceneCopy& c = *items[i].copy;
+        const CopyPaint p = v.paint(c);
+        Instance one{{c.position.x, c.position.y, c.position.z},
+                     {c.turn.v.x, c.turn.v.y, c.turn.v.z, c.turn.r},
+                     {c.size.x, c.size.y, c.size.z},
+                     {p.colour[0], p.colour[1], p.colour[2], p.weight},
+                     p.selected,
+                     {1, 1, 1}};
+        drawn.light += items[i].level > 0;
+        const DrawPose& pose = *scene.poses[items[i].pose];
+        if (items[i].level == as_solid) {
+            if (loaded.solids++ == 0) loaded.solids_first = i;
+            const V3f middle = c.to_scene(pose.box.center() * c.size), half = (pose.box.max - pose.box.min) / 2;
+            for (int k = 0; k < 3; ++k) one.position[k] += middle[k];
+            for (int k = 0; k < 3; ++k) {
+                one.size[k] *= std::max(half[k], 1e-6f);
+                one.own[k] = pose.colour[k];
+            }
+        } else if (!pose.puffs.places.empty()) {
+            const float w = p.weight;
+            const V3f smoke(0.78f, 0.81f, 0.84f);
+            loaded.puffs.push_back(
+                {&c, &pose.puffs, smoke * (1 - w) + V3f(p.colour[0], p.colour[1], p.colour[2]) * w, p.selected});
+        } else {
+            if (loaded.groups.empty() || items[i].pose != items[i - 1].pose || items[i].level != items[i - 1].level)
+                loaded.groups.push_back({&pose, items[i].level, i, 0});
+            ++loaded.groups.back().count;
+        }
+        instances.push_back(one);
+    }
+    drawn.solids += static_cast<std::int64_t>(loaded.solids);
+    glBindBuffer(GL_ARRAY_BUFFER, instances_);
+    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(instances.size() * sizeof(Instance)), instances.data(),
+                 GL_STREAM_DRAW);
+    return loaded;
+}
+
+} // namespace garland
