@@ -1,6 +1,7 @@
 // The names of pictures that materials have: carried along from what is read into what is written.
 #include "support/case.h"
 #include "support/files.h"
+#include "support/node.h"
 
 #include "core/geometry/join_poses.h"
 #include "io/handoff/bake.h"
@@ -16,6 +17,7 @@
 #include <assimp/scene.h>
 
 #include <QDirIterator>
+#include <QJsonObject>
 #include <filesystem>
 
 using namespace garland;
@@ -183,6 +185,74 @@ class PicturesTest : public QObject {
         QVERIFY(pose);
         QCOMPARE(pose->faces->materials, (std::vector<std::string>{"paper", "plain"}));
         QVERIFY(pose->faces->pictures == (std::map<std::string, std::string>{{"paper", folder / "pictures/rice.png"}}));
+    }
+    // What is connected to the surface's base colour counts, however many textures there are: straight, through a node
+    // graph and a correction, with a file named by the material, in a layer that is referenced.
+    void connections_lead_to_the_base_colour() {
+        Folder folder;
+        const auto texture = [](const std::string& name, const std::string& file) {
+            return "def Shader \"" + name + "\" { uniform token info:id = \"UsdUVTexture\"\n" + file +
+                   "\ntoken inputs:sourceColorSpace = \"sRGB\"\ncolor3f outputs:rgb }\n";
+        };
+        const auto surface = [](const std::string& material, const std::string& base, const std::string& glow) {
+            return "token outputs:surface.connect = </look/" + material + "/surface.outputs:surface>\n" +
+                   "def Shader \"surface\" { uniform token info:id = \"UsdPreviewSurface\"\n" + base +
+                   "\ncolor3f inputs:emissiveColor.connect = </look/" + material + "/" + glow +
+                   ".outputs:rgb>\ntoken outputs:surface }\n";
+        };
+        const std::string look =
+            "def Material \"paper\" {\n" +
+            surface("paper", "color3f inputs:diffuseColor.connect = </look/paper/image.outputs:rgb>", "glow") +
+            texture("image", "asset inputs:file = @./pictures/rice.png@") +
+            texture("glow", "asset inputs:file = @./pictures/glow.png@") + "}\ndef Material \"silk\" {\n" +
+            "asset inputs:weave = @./pictures/silk.png@\n" +
+            surface("silk", "color3f inputs:diffuseColor.connect = </look/silk/graph.outputs:colour>", "glow") +
+            "def NodeGraph \"graph\" { color3f outputs:colour.connect = </look/silk/graph/warm.outputs:out>\n"
+            "def Shader \"warm\" { color3f inputs:in.connect = </look/silk/graph/image.outputs:rgb>\n"
+            "color3f outputs:out }\n" +
+            texture("image", "asset inputs:file.connect = </look/silk.inputs:weave>") + "}\n" +
+            texture("glow", "asset inputs:file = @./pictures/glow.png@") + "}\ndef Material \"plain\" {\n" +
+            surface("plain", "color3f inputs:diffuseColor = (1, 0, 0)", "glow") +
+            texture("glow", "asset inputs:file = @./pictures/glow.png@") + "}\ndef Material \"round\" {\n" +
+            surface("round", "color3f inputs:diffuseColor.connect = </look/round/a.outputs:rgb>", "a") +
+            "def Shader \"a\" { color3f inputs:in.connect = </look/round/b.outputs:rgb>\ncolor3f outputs:rgb }\n"
+            "def Shader \"b\" { color3f inputs:in.connect = </look/round/a.outputs:rgb>\ncolor3f outputs:rgb }\n}\n";
+        std::filesystem::create_directories(folder / "layers");
+        folder.write("layers/look.usda", "#usda 1.0\ndef Scope \"look\" {\n" + look + "}\n");
+        const auto strip = [](const std::string& name, int at) {
+            const std::string x = std::to_string(at);
+            return "def Mesh \"" + name + "\" { int[] faceVertexCounts = [3]\nint[] faceVertexIndices = [0, 1, 2]\n" +
+                   "point3f[] points = [(" + x + ", 0, 0), (" + x + ", 1, 0), (" + x + ", 0, 1)]\n" +
+                   "rel material:binding = </there/" + name + "> }\n";
+        };
+        folder.write(
+            "lamp.usda",
+            "#usda 1.0\ndef Scope \"there\" ( references = @layers/look.usda@</look> ) {}\ndef Xform \"lamp\" {\n" +
+                strip("paper", 0) + strip("silk", 2) + strip("plain", 4) + strip("round", 6) + "}\n");
+        const std::map<std::string, std::string> wanted = {{"paper", folder / "layers/pictures/rice.png"},
+                                                           {"silk", folder / "layers/pictures/silk.png"}};
+        const PosePtr pose = first_pose(folder / "lamp.usda");
+        QVERIFY(pose);
+        QVERIFY(pose->faces->pictures == wanted);
+    }
+    // Four hundred lamps as another writer packs them, each with four pictures in sRGB; every fourth has a plain
+    // colour.
+    void packages_of_another_writer() {
+        GARLAND_NEEDS_NODE();
+        Folder folder;
+        QString error;
+        const auto told = run_node("write_usdz.mjs", {QString::fromStdString(folder / "lamps.usdz"), "400"}, &error);
+        const QJsonObject wanted = told.object();
+        QVERIFY2(wanted.size() == 300, qPrintable(error));
+        const PosePtr pose = first_pose(folder / "lamps.usdz");
+        QVERIFY(pose);
+        QCOMPARE(pose->faces->count(), std::size_t(400 * 12));
+        QCOMPARE(pose->faces->pictures.size(), std::size_t(300));
+        for (const auto& [material, picture] : pose->faces->pictures) {
+            const QString theirs = wanted.value(QString::fromStdString(material)).toString();
+            QVERIFY2(!theirs.isEmpty() && QString::fromStdString(picture).contains("/" + theirs + "_"),
+                     picture.c_str());
+        }
     }
     void into_what_is_written() {
         Folder folder;

@@ -305,9 +305,11 @@ RunTrack CopyPlaying::furthest_track(std::size_t copy) const {
             peaks(middle, to, depth - 1);
         }
     };
-    for (std::size_t k = 0; k < cuts.size(); ++k) {
+    // No level is above 1 (a drawn response may be, between its keys).
+    auto done = [&] { return highest >= 1 && !response_.keyed(); };
+    for (std::size_t k = 0; k < cuts.size() && !done(); ++k) {
         take(cuts[k], level(copy, cuts[k]).value);
-        if (k + 1 == cuts.size()) break;
+        if (k + 1 == cuts.size() || done()) break;
         const double wide = cuts[k + 1] - cuts[k];
         const Level middle = level(copy, cuts[k] + wide / 2);
         const bool flat = levels_.by_place() && (middle.value == 0 || middle.value == 1) && middle.rate == 0;
@@ -318,7 +320,7 @@ RunTrack CopyPlaying::furthest_track(std::size_t copy) const {
         const int parts = static_cast<int>(std::clamp(std::ceil(wide * 4), 16.0, 100'000.0)); // a quarter of a frame
         auto end_at = [&](double t) { return End{t, level(copy, t)}; };
         End before = end_at(cuts[k] + wide / parts * 1e-9);
-        for (int p = 1; p <= parts; ++p) {
+        for (int p = 1; p <= parts && !done(); ++p) {
             const End after = end_at(cuts[k] + wide * p / parts - wide / parts * 1e-9);
             peaks(before, after, 10);
             before = after;
@@ -393,9 +395,11 @@ CopyPlaying::At CopyPlaying::at(std::size_t copy, double u) const {
         const std::span<const RunNode> records = table_.nodes(track_of(copy));
         const auto after =
             std::upper_bound(records.begin(), records.end(), u, [](double v, const RunNode& r) { return v < r.t; });
-        // Once it has been as high as ever, nothing about its zones needs to be known any more.
-        if (levels_.by_place() && after != records.begin() && after == records.end())
-            return {play_.from * span_.length + records.back().value * wide, 0, false};
+        // Before its level first changes, and once it has been as high as ever, its zones need not be asked.
+        if (levels_.by_place() && !records.empty() && (after == records.begin() || after == records.end())) {
+            const double still = after == records.end() ? records.back().value : records.front().value;
+            return {play_.from * span_.length + still * wide, 0, false};
+        }
         Level l = level(copy, u);
         if (after != records.begin() && (after - 1)->value > l.value) l = {(after - 1)->value, 0};
         if (l.rate < 0) l.rate = 0;

@@ -329,6 +329,7 @@ class UsdCrateLayer final : public UsdLayer, private CrateValues {
                 p.element_size = static_cast<int>(std::min<std::uint64_t>(payload(rep) & 0xffff'ffff, 1'000'000));
             } else if (name == "connectionPaths") {
                 p.connected = true;
+                p.targets = path_list(rep);
             } else if (name == "targetPaths") {
                 p.targets = path_list(rep);
             } else if (name == "spline") {

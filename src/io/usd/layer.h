@@ -81,7 +81,7 @@ struct UsdProperty {
     UsdSamples samples{};
     std::string_view interpolation{}; // of a primvar: "vertex" …; empty: not said
     int element_size = 0;             // numbers per element; 0: not said
-    UsdList<std::string> targets{};   // of a relationship
+    UsdList<std::string> targets{};   // of a relationship, or what an attribute is connected to
     bool connected = false;
     const char* where = nullptr; // for errors: in the text
 };

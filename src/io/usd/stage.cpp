@@ -187,6 +187,7 @@ class StageBuilder {
                 if (a.interpolation.empty()) a.interpolation = q.interpolation;
                 if (a.element_size == 0) a.element_size = q.element_size;
                 a.connected |= q.connected;
+                if (q.connected) targets.try_emplace(q.name);
             }
         }
         // In one order, whatever the form of the file.
@@ -202,7 +203,12 @@ class StageBuilder {
                 if (!q) continue;
                 auto mapped = [&](const std::vector<std::string>& from) {
                     std::vector<std::string> to;
-                    for (const std::string& t : from) to.push_back(usd_mapped(*said[i].site, t));
+                    for (const std::string& t : from) {
+                        const std::size_t choice = t.rfind('}'); // may have a dot in it
+                        const std::size_t end = std::min(t.find('.', choice == t.npos ? 0 : choice), t.size());
+                        std::string prim = usd_mapped(*said[i].site, std::string_view(t).substr(0, end));
+                        to.push_back(prim.empty() ? prim : prim + t.substr(end));
+                    }
                     return to;
                 };
                 UsdList<std::string>{q->targets.replaces, mapped(q->targets.items), mapped(q->targets.prepended),
@@ -210,7 +216,8 @@ class StageBuilder {
                     .apply(list);
             }
             std::erase(list, std::string());
-            p.relationships.emplace_back(name, std::move(list));
+            const bool connects = at.count(name) > 0;
+            (connects ? p.connections : p.relationships).emplace_back(name, std::move(list));
         }
     }
 
@@ -329,6 +336,13 @@ const UsdAttribute* UsdPrim::find(std::string_view wanted) const {
 const std::vector<std::string>* UsdPrim::targets(std::string_view wanted) const {
     for (const auto& [name_of, list] : relationships) {
         if (name_of == wanted) return &list;
+    }
+    return nullptr;
+}
+
+const std::vector<std::string>* UsdPrim::connected_to(std::string_view wanted) const {
+    for (const auto& [name_of, list] : connections) {
+        if (name_of == wanted && !list.empty()) return &list;
     }
     return nullptr;
 }

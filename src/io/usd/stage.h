@@ -62,10 +62,13 @@ struct UsdPrim {
     std::vector<std::int64_t> inactive{}; // ids of a point instancer that are not there at any time; rising
     std::vector<UsdAttribute> attributes{};
     std::vector<std::pair<std::string_view, std::vector<std::string>>> relationships{}; // targets: paths of the stage
+    // What attributes are connected to: paths of attributes of the stage.
+    std::vector<std::pair<std::string_view, std::vector<std::string>>> connections{};
     std::vector<int> children{};
 
     const UsdAttribute* find(std::string_view name) const;
     const std::vector<std::string>* targets(std::string_view name) const;
+    const std::vector<std::string>* connected_to(std::string_view name) const; // null where it is not
 };
 
 struct UsdVariants { // of one prim

@@ -304,7 +304,7 @@ class UsdTextLayer final : public UsdLayer, private UsdScanner {
         if (peek() == '=') {
             ++at_;
             if (connected) {
-                targets(spec.path);
+                put_usd_edit(p.targets, edit, targets(spec.path));
                 p.connected = true;
             } else if (relates) {
                 put_usd_edit(p.targets, edit, targets(spec.path));

@@ -134,94 +134,6 @@ const UsdAttribute* normals_of(const UsdPrim& p) {
     return own ? own : p.find("normals");
 }
 
-// The path of the material that is bound to a prim or above it; "" where there is none.
-std::string material_of(const UsdScene& scene, int prim) {
-    for (int p = prim; p >= 0; p = scene.prim(p).parent) {
-        const auto* targets = scene.prim(p).targets("material:binding");
-        if (targets && !targets->empty()) return targets->front();
-    }
-    return {};
-}
-
-// The picture of a bound material's base colour: the one texture (UsdUVTexture) among its shaders, or the only one of
-// them in sRGB; "" where that does not say which. Connections are not followed.
-std::string picture_of(const UsdScene& scene, std::string_view material, double time) {
-    const int top = scene.stage->prim_at(material);
-    if (top < 0) return {};
-    std::vector<std::pair<std::string, bool>> found; // and whether it is a colour by its own word
-    std::vector<int> open{top};
-    for (std::size_t k = 0; k < open.size() && open.size() < 10'000; ++k) {
-        const UsdPrim& p = scene.prim(open[k]);
-        open.insert(open.end(), p.children.begin(), p.children.end());
-        const UsdAttribute* file = p.find("inputs:file");
-        if (!file || scene.word(p, "info:id", "", time) != "UsdUVTexture") continue;
-        const auto at = file->at(time);
-        const auto words = at.layer ? scene.words(*file, time) : std::vector<std::string>{};
-        if (words.empty() || words.front().empty()) continue;
-        const bool packed = !at.layer->bytes.inside.empty();
-        found.emplace_back(packed ? words.front() : path_seen_from(words.front(), at.layer->bytes.path),
-                           scene.word(p, "inputs:sourceColorSpace", "auto", time) == "sRGB");
-    }
-    if (found.size() > 1) std::erase_if(found, [](const auto& one) { return !one.second; });
-    return found.size() == 1 ? found.front().first : std::string();
-}
-
-void materials(const UsdScene& scene, int prim, double time, Faces& faces) {
-    const UsdPrim& p = scene.prim(prim);
-    const auto take_picture = [&](const std::string& material) {
-        if (std::string picture = picture_of(scene, material, time); !picture.empty())
-            faces.pictures[std::string(usd_name(material))] = std::move(picture);
-    };
-    if (const auto* names_of = p.find("primvars:materialName")) {
-        const auto names = scene.words(*names_of, time);
-        if (names.size() == 1) faces.materials = names, faces.material_of.assign(faces.count(), 0);
-        if (const auto* each = p.find("primvars:materialName:indices"); each && names.size() > 1) {
-            const auto wanted = scene.wholes(*each, time);
-            const auto count = static_cast<std::int64_t>(names.size());
-            if (wanted.size() == faces.count() &&
-                std::all_of(wanted.begin(), wanted.end(), [count](std::int64_t i) { return i >= 0 && i < count; })) {
-                faces.materials = names;
-                faces.material_of.assign(wanted.begin(), wanted.end());
-            }
-        }
-        if (const auto* pictures_of = p.find("primvars:materialPicture"); pictures_of && !faces.materials.empty()) {
-            const auto pictures = scene.words(*pictures_of, time);
-            for (std::size_t i = 0; i < std::min(pictures.size(), names.size()); ++i) {
-                if (!pictures[i].empty()) faces.pictures[names[i]] = path_seen_from(pictures[i], scene.stage->path);
-            }
-        }
-        if (!faces.materials.empty()) return;
-    }
-    const std::string bound_to = material_of(scene, prim);
-    std::string whole(usd_name(bound_to));
-    if (!whole.empty()) take_picture(bound_to);
-    bool some = !whole.empty();
-    std::vector<std::uint32_t> of(faces.count(), 0);
-    std::vector<std::string> names{std::move(whole)};
-    for (const int c : p.children) { // subsets of faces with a material of their own
-        const UsdPrim& subset = scene.prim(c);
-        const auto* bound = subset.targets("material:binding");
-        const UsdAttribute* indices = subset.find("indices");
-        if (subset.type != "GeomSubset" || !bound || bound->empty() || !indices ||
-            scene.word(subset, "elementType", "face", time) != "face")
-            continue;
-        const std::string name(usd_name(bound->front()));
-        const auto known = std::find(names.begin(), names.end(), name);
-        const auto index = static_cast<std::uint32_t>(known - names.begin());
-        if (known == names.end()) names.push_back(name);
-        take_picture(bound->front());
-        for (const std::int64_t f : scene.wholes(*indices, time)) {
-            if (f < 0 || f >= static_cast<std::int64_t>(of.size()))
-                scene.bad(subset, fmt::format("has face {}, but there are only {}", f, of.size()));
-            of[static_cast<std::size_t>(f)] = index;
-        }
-        some = true;
-    }
-    if (!some) return;
-    faces.materials = std::move(names);
-    faces.material_of = std::move(of);
-}
-
 void put(Attribute out, Values&& v, const Counts& n, Pose& pose, Faces* faces) {
     out.width = static_cast<int>(v.width);
     if (v.spread == Interpolation::constant) {
@@ -352,7 +264,7 @@ Pose usd_mesh(const UsdScene& scene, int prim, double time, std::shared_ptr<cons
     if (!faces) pose.faces = known;
     usd_primvars(scene, prim, time, pose, faces.get());
     if (faces) {
-        materials(scene, prim, time, *faces);
+        usd_materials(scene, prim, time, *faces);
         if (scene.word(p, "orientation", "rightHanded", time) == "leftHanded") turn_round(*faces);
         pose.faces = faces;
     }

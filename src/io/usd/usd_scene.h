@@ -69,6 +69,10 @@ struct UsdScene {
 std::array<double, 16> usd_op_value(const UsdScene& scene, const UsdPrim& p, const UsdOp& op, double time);
 std::size_t usd_width(std::string_view type); // numbers of one element: "point3f[]" 3; 0: none
 
+// -- usd_materials.cpp
+// The materials of a mesh and of subsets of its faces, with the pictures of their base colours.
+void usd_materials(const UsdScene& scene, int prim, double time, Faces& faces);
+
 // -- usd_mesh.cpp
 std::shared_ptr<Faces> usd_faces(const UsdScene& scene, int prim, double time, std::size_t points);
 // A Mesh at a time, in its own space. known: its faces, where they do not change.
