@@ -292,6 +292,35 @@ class WindowTest : public QObject {
         QVERIFY(o.project().arrangements[0].by_hand.nudges.empty());
     }
 
+    // However many digits their names have, the words beside them begin after them.
+    void names_of_many_copies_keep_clear_of_their_words() {
+        Opened o;
+        auto& lanes = o.window.lanes();
+        for (const int count : {12, 120, 12'345, 99'999}) {
+            QVERIFY(o.window.document().edit("copies", [&](Project& p) -> Result<void> {
+                p.arrangements[0].layout.kind = ArrangementKind::line, p.arrangements[0].layout.count = count;
+                p.arrangements[0].layout.spacing = 0.01, p.arrangements[0].layout.swag.sag = 0;
+                return {};
+            }));
+            QTRY_VERIFY2(o.window.document().show()->copies() >= count, qPrintable(QString::number(count)));
+            const std::int64_t copies = o.window.document().show()->copies();
+            const QImage picture = lanes.grab().toImage();
+            const auto& l = lanes.layout_now();
+            const QString name = QString::fromStdString(copy_name(copies - 1, copies));
+            const int end = 14 + QFontMetrics(text_font(8)).horizontalAdvance(name);
+            auto ink = [&](int from, int to) { // of row 1 on: the first may be highlighted
+                int n = 0;
+                for (int y = static_cast<int>(l.y_of(1)) + 1; y < static_cast<int>(l.y_of(5)); ++y) {
+                    for (int x = from; x < to; ++x) n += picture.pixel(x, y) != picture.pixel(end + 3, y);
+                }
+                return n;
+            };
+            QVERIFY2(ink(end + 2, end + 5) == 0, qPrintable(name)); // nothing between them
+            QVERIFY2(ink(14, end) > 50 && ink(end + 6, l.names - 14) > 50, qPrintable(name));
+        }
+        o.window.document().undo().setClean();
+    }
+
     void lanes_show_a_part_of_the_range_closer() {
         Opened o;
         auto& lanes = o.window.lanes();

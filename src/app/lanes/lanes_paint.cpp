@@ -102,6 +102,8 @@ void LanesView::paintEvent(QPaintEvent*) {
     p.setClipRect(QRect(0, layout_.head, width(), layout_.plot_height()));
     const bool names = rp >= 7;
     p.setFont(text_font(rp >= 11 ? 8 : 6.5));
+    const double name_wide =
+        p.fontMetrics().horizontalAdvance(QString::fromStdString(copy_name(show.copies() - 1, show.copies())));
     const Colouring colouring(show, viewing_, document_.project());
     const Ramp& swatch = Ramp::get(colouring.legend().cyclic ? RampKind::cyclic : RampKind::sequential);
     const auto first = static_cast<std::int64_t>(std::floor(layout_.scroll));
@@ -127,13 +129,15 @@ void LanesView::paintEvent(QPaintEvent*) {
         }
         if (!names) continue;
         p.setPen(picked ? t.text : t.muted);
-        p.drawText(QRectF(14, y - 1, 40, rp + 1), Qt::AlignLeft | Qt::AlignVCenter,
+        p.drawText(QRectF(14, y - 1, name_wide + 1, rp + 1), Qt::AlignLeft | Qt::AlignVCenter,
                    QString::fromStdString(copy_name(copy, show.copies())));
         const double delay = std::round(a->clocks[index].delay * 10) / 10;
         const QString by = number_text(std::abs(delay), 1);
         QString words = delay == 0 ? tr("on time") : delay > 0 ? tr("%1 f later").arg(by) : tr("%1 f ahead").arg(by);
         if (a->clocks[index].rate != 1) words += QStringLiteral(" · ×%1").arg(a->clocks[index].rate, 0, 'f', 2);
-        p.drawText(QRectF(48, y - 1, layout_.names - 62, rp + 1), Qt::AlignLeft | Qt::AlignVCenter, words);
+        const QRectF beside(20 + name_wide, y - 1, layout_.names - 34 - name_wide, rp + 1);
+        p.drawText(beside, Qt::AlignLeft | Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(words, Qt::ElideRight, static_cast<int>(beside.width())));
         if (nudge_of(copy) != 0) { // the mark of a nudge: double-click clears it
             p.setPen(Qt::NoPen);
             p.setBrush(t.accent);

@@ -10,6 +10,7 @@
 #include <QPainter>
 #include <QWheelEvent>
 #include <numeric>
+#include <utility>
 
 namespace garland {
 
@@ -116,6 +117,12 @@ void LanesView::refresh() {
     const bool hears = !document_.show()->levels.sounds.empty();
     layout_.head = hears ? 46 + sound_height + 4 : 46;
     sound_picture_ = {};
+    // Room for the names of as many copies as there are.
+    const int name_wide = QFontMetrics(text_font(8))
+                              .horizontalAdvance(QString::fromStdString(
+                                  copy_name(std::max<std::int64_t>(layout_.rows, 1) - 1, layout_.rows)));
+    const int names = LanesLayout().names + std::max(0, name_wide - 34);
+    if (std::exchange(layout_.names, names) != names) place_bars();
     TimeAxis axis = layout_.axis();
     if (!zoomed_) axis.low = -1e9, axis.high = 1e9; // as much as there is
     show_time(axis);
