@@ -344,16 +344,27 @@ void LoopPanel::show_found() {
         : exact_    ? tr("%1 compared, 1 point in %2; usual step %3.").arg(frames).arg(every_).arg(step)
                     : tr("Quick comparison of %1; the full comparison is running. Usual step %2.").arg(frames, step));
     if (found_.empty() && !finding_) list_->addWidget(make_label(tr("No loop of that length found."), "muted"));
+    // Numbers stand below each other: frames as wide as the widest, digits being of one width.
+    qsizetype digits = 1;
+    for (const LoopCandidate& c : found_)
+        digits = std::max({digits, number_text(static_cast<double>(c.start)).size(),
+                           number_text(static_cast<double>(c.start + c.length)).size()});
+    const auto wide = [digits](std::int64_t frame) {
+        return number_text(static_cast<double>(frame)).rightJustified(digits, QChar(0x2007)); // figure spaces
+    };
+    QPixmap nothing(1, 1);
+    nothing.fill(Qt::transparent);
     for (const LoopCandidate& c : found_) {
         auto* line = new QToolButton;
+        line->setToolButtonStyle(Qt::ToolButtonTextBesideIcon); // beside an icon, text begins at the left
+        line->setIcon(nothing);
+        line->setIconSize({1, 1});
         line->setObjectName("segment");
         line->setCheckable(true);
         line->setChecked(c.start == draft_.start && c.length == draft_.length);
         line->setText(tr("%1 → %2 · %3 f · gap %4, %5 steps")
-                          .arg(c.start)
-                          .arg(c.start + c.length)
-                          .arg(c.length)
-                          .arg(distance_words(c.gap, matrix_->unit), number_text(c.steps, 2)));
+                          .arg(wide(c.start), wide(c.start + c.length), wide(c.length),
+                               distance_words(c.gap, matrix_->unit), number_text(c.steps, 2)));
         line->setToolTip(tr("Loop from frame %1 over %2 frames: the pose after the seam is %3 from the one it should "
                             "follow, %4 times a usual step")
                              .arg(c.start)
