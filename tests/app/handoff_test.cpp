@@ -3,6 +3,7 @@
 
 #include "app/panels/handoff/handoff_panel.h"
 #include "app/scene_view/puffs.h"
+#include "app/theme/tokens.h"
 #include "io/handoff/job_file.h"
 #include "io/sources/open_source.h"
 
@@ -129,6 +130,31 @@ class HandoffTest : public QObject {
         panel.add_job_file(QString::fromStdString(o.folder / "out/broken.job.json"));
         QTRY_VERIFY(all_text(panel).contains("broken.job.json"));
         QVERIFY(panel.queue().items().empty());
+    }
+    // More than the disk has room for is said before anything is written, in the colour of findings.
+    void what_does_not_fit_the_disk_is_said() {
+        Opened o;
+        o.window.set_step(6);
+        auto& panel = o.window.handoff();
+        panel.set_folder(QString::fromStdString(o.folder / "written"));
+        auto label = [&](const QString& words) -> QLabel* {
+            for (QLabel* l : panel.findChildren<QLabel*>()) {
+                if (l->isVisible() && l->text().contains(words)) return l;
+            }
+            return nullptr;
+        };
+        QTRY_VERIFY(label("240 files, about"));
+        QCOMPARE(label("240 files, about")->objectName(), QString("muted"));
+        o.window.document().edit("copies", [&](Project& p) -> Result<void> {
+            p.arrangements[0].layout.count = 100'000, p.arrangements[0].layout.spacing = 0.01;
+            p.settings.range = {1, 2'000'000};
+            return {};
+        });
+        QTRY_VERIFY_WITH_TIMEOUT(label("The disk has too little room"), 60'000 * patience);
+        QCOMPARE(label("The disk has too little room")->objectName(), QString("alert"));
+        QCOMPARE(label("The disk has too little room")->palette().color(QPalette::WindowText), tokens().alert);
+        QVERIFY(!QFile::exists(QString::fromStdString(o.folder / "written")));
+        o.window.document().undo().setClean();
     }
     void shared_poses_say_how_exact_they_are() {
         Opened o;

@@ -150,6 +150,26 @@ class SceneTest : public QObject {
         QCOMPARE(faces(both), faces(one) + 1); // all outlines are one line
         QVERIFY(both.count(tokens().accent.name().toLatin1()) > 0 && one.count(tokens().accent.name().toLatin1()) == 0);
     }
+    // An empty Scene says whether there is nothing to show, or not yet.
+    void an_empty_scene_says_why() {
+        Opened o(9);
+        SceneView& view = o.window.scene_view();
+        auto hide = [&](bool hidden) {
+            o.window.document().edit("hide", [&](Project& p) -> Result<void> {
+                p.arrangements[0].hidden = hidden;
+                return {};
+            });
+        };
+        hide(true);
+        o.wait_for_scene();
+        QVERIFY(view.scene()->copies.empty());
+        QVERIFY(all_text(view).contains("No copy is shown at this frame"));
+        hide(false);
+        QVERIFY2(all_text(view).contains("Making the poses of 9 copies"), qPrintable(all_text(view)));
+        o.wait_for_scene();
+        QVERIFY(all_text(view).contains("9 copies · "));
+        o.window.document().undo().setClean();
+    }
     void levels_say_how_far_they_are_off() {
         // Over one pose, and over another with the same faces: the error told is at least the one measured at every
         // point.

@@ -73,28 +73,9 @@ void LanesView::paint_visits(QPainter& p, const ArrangementShow& a, std::size_t 
     }
 }
 
-void LanesView::paintEvent(QPaintEvent*) {
+// What stands at the left of the rows: who is picked, the colour of the Scene, names and what they say.
+void LanesView::paint_names(QPainter& p) const {
     const Tokens& t = tokens();
-    if (stale_) render();
-    QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
-    p.setPen(Qt::NoPen);
-    p.setBrush(t.panel);
-    p.drawRoundedRect(rect(), 6, 6);
-    if (hasFocus()) {
-        p.setPen(QPen(t.accent, 1));
-        p.setBrush(Qt::NoBrush);
-        p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
-    }
-    if (order_.empty()) {
-        p.setPen(t.muted);
-        p.drawText(rect(), Qt::AlignCenter, tr("No copies yet. Gather a source, then arrange copies of it."));
-        return;
-    }
-    p.drawImage(layout_.names, layout_.head, picture_);
-    paint_sound(p);
-    paint_beats(p);
-
     const Show& show = *document_.show();
     const double rp = layout_.row_pixels();
     const auto& selection = viewing_.selection();
@@ -127,25 +108,59 @@ void LanesView::paintEvent(QPaintEvent*) {
         if (const auto share = colouring.still_share(*a, index)) { // what the Scene colours the copy by
             p.fillRect(QRectF(5, y, 4, std::max(rp - (rp >= 4 ? 1 : 0), 1.0)), QColor(swatch.at(*share)));
         }
-        if (!names) continue;
-        p.setPen(picked ? t.text : t.muted);
-        p.drawText(QRectF(14, y - 1, name_wide + 1, rp + 1), Qt::AlignLeft | Qt::AlignVCenter,
-                   QString::fromStdString(copy_name(copy, show.copies())));
-        const double delay = std::round(a->clocks[index].delay * 10) / 10;
-        const QString by = number_text(std::abs(delay), 1);
-        QString words = delay == 0 ? tr("on time") : delay > 0 ? tr("%1 f later").arg(by) : tr("%1 f ahead").arg(by);
-        if (a->clocks[index].rate != 1) words += QStringLiteral(" · ×%1").arg(a->clocks[index].rate, 0, 'f', 2);
-        const QRectF beside(20 + name_wide, y - 1, layout_.names - 34 - name_wide, rp + 1);
-        p.drawText(beside, Qt::AlignLeft | Qt::AlignVCenter,
-                   p.fontMetrics().elidedText(words, Qt::ElideRight, static_cast<int>(beside.width())));
-        if (nudge_of(copy) != 0) { // the mark of a nudge: double-click clears it
-            p.setPen(Qt::NoPen);
-            p.setBrush(t.accent);
-            const QPointF c(layout_.names - 10, y + rp / 2 - 0.5);
-            p.drawPolygon(QPolygonF({c + QPointF(-3, 0), c + QPointF(0, -3), c + QPointF(3, 0), c + QPointF(0, 3)}));
-        }
+        if (names) paint_name(p, copy, picked, name_wide, y);
     }
     p.setClipping(false);
+}
+
+void LanesView::paint_name(QPainter& p, std::int64_t copy, bool picked, double name_wide, double y) const {
+    const Tokens& t = tokens();
+    const Show& show = *document_.show();
+    const double rp = layout_.row_pixels();
+    std::size_t index = 0;
+    const ArrangementShow* a = show.find(copy, index);
+    if (!a) return;
+    p.setPen(picked ? t.text : t.muted);
+    p.drawText(QRectF(14, y - 1, name_wide + 1, rp + 1), Qt::AlignLeft | Qt::AlignVCenter,
+               QString::fromStdString(copy_name(copy, show.copies())));
+    const double delay = std::round(a->clocks[index].delay * 10) / 10;
+    const QString by = number_text(std::abs(delay), 1);
+    QString words = delay == 0 ? tr("on time") : delay > 0 ? tr("%1 f later").arg(by) : tr("%1 f ahead").arg(by);
+    if (a->clocks[index].rate != 1) words += QStringLiteral(" · ×%1").arg(a->clocks[index].rate, 0, 'f', 2);
+    const QRectF beside(20 + name_wide, y - 1, layout_.names - 34 - name_wide, rp + 1);
+    p.drawText(beside, Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(words, Qt::ElideRight, static_cast<int>(beside.width())));
+    if (nudge_of(copy) != 0) { // the mark of a nudge: double-click clears it
+        p.setPen(Qt::NoPen);
+        p.setBrush(t.accent);
+        const QPointF c(layout_.names - 10, y + rp / 2 - 0.5);
+        p.drawPolygon(QPolygonF({c + QPointF(-3, 0), c + QPointF(0, -3), c + QPointF(3, 0), c + QPointF(0, 3)}));
+    }
+}
+
+void LanesView::paintEvent(QPaintEvent*) {
+    const Tokens& t = tokens();
+    if (stale_) render();
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.panel);
+    p.drawRoundedRect(rect(), 6, 6);
+    if (hasFocus()) {
+        p.setPen(QPen(t.accent, 1));
+        p.setBrush(Qt::NoBrush);
+        p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
+    }
+    if (order_.empty()) {
+        p.setPen(t.muted);
+        p.drawText(rect(), Qt::AlignCenter, tr("No copies yet. Gather a source, then arrange copies of it."));
+        return;
+    }
+    p.drawImage(layout_.names, layout_.head, picture_);
+    paint_sound(p);
+    paint_beats(p);
+
+    paint_names(p);
 
     // Frame numbers below, the playhead over everything.
     p.setFont(text_font(7.5));

@@ -56,6 +56,8 @@ class LanesView : public QWidget, public Draggable {
     void add_head();
     void add_bars();
     void follow(); // what is shown changes
+    void paint_names(QPainter& p) const;
+    void paint_name(QPainter& p, std::int64_t copy, bool picked, double name_wide, double y) const;
     void paint_beats(QPainter& p) const;
     void paint_playhead(QPainter& p) const;
     void show_time(TimeAxis axis);

@@ -134,12 +134,15 @@ class SceneGpu : protected QOpenGLExtraFunctions {
         std::uint32_t pose;
         std::uint32_t level;
         const SceneCopy* copy;
-        double pixels; // how wide it is
-        double scale;  // pixels of one of the pose's own units
+        double pixels;      // how wide it is
+        double scale;       // pixels of one of the pose's own units
+        bool solid = false; // a round solid of its size and colour instead
     };
     // In scene_load.cpp; load() puts the instances into the buffer in use.
     std::vector<Item> items_in_view(const View& view, const Scene& scene) const;
-    Loaded load(const View& view, const Scene& scene, Quality quality, Drawn& drawn);
+    void choose_levels(std::vector<Item>& items, const Scene& scene, Quality quality, Drawn& drawn);
+    static Instance instance_of(const Item& item, const DrawPose& pose, const CopyPaint& paint);
+    Loaded load(const View& view, const Scene& scene, const Quality& quality, Drawn& drawn);
     Drawn draw_picture(const View& view, Pace pace);
     void present(const QOpenGLFramebufferObject& made);
     void keep_pace(std::int64_t triangles, double milliseconds);

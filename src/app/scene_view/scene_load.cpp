@@ -38,11 +38,8 @@ std::vector<SceneGpu::Item> SceneGpu::items_in_view(const View& v, const Scene& 
     return items;
 }
 
-// Copies in groups of one pose and one level of detail, then those that are round solids; their instances in the
-// buffer.
-SceneGpu::Loaded SceneGpu::load(const View& v, const Scene& scene, Quality quality, Drawn& drawn) {
-    constexpr std::uint32_t as_solid = 1000;
-    std::vector<Item> items = items_in_view(v, scene);
+// How closely each is drawn, so that all of them together cost no more than they may.
+void SceneGpu::choose_levels(std::vector<Item>& items, const Scene& scene, Quality quality, Drawn& drawn) {
     std::int64_t triangles = 0, dots = 0;
     for (;; quality.error *= 1.5, quality.solid_below *= 1.25) {
         triangles = dots = 0;
@@ -54,59 +51,73 @@ SceneGpu::Loaded SceneGpu::load(const View& v, const Scene& scene, Quality quali
                              : 0;
             const auto own = static_cast<std::int64_t>(levels[item.level].count / 3),
                        points = static_cast<std::int64_t>(pose.dots.size());
-            if (item.pixels < quality.solid_below && (own > solid_faces || points > 1) && pose.puffs.places.empty())
-                item.level = as_solid;
-            triangles += item.level == as_solid ? solid_faces : own;
-            dots += item.level == as_solid ? 0 : points;
+            item.solid =
+                item.pixels < quality.solid_below && (own > solid_faces || points > 1) && pose.puffs.places.empty();
+            triangles += item.solid ? solid_faces : own;
+            dots += item.solid ? 0 : points;
         }
         if (quality.triangles == 0 || triangles <= quality.triangles || quality.error > 64) break;
     }
     dots_share_ =
         quality.dots > 0 && dots > quality.dots ? static_cast<double>(quality.dots) / static_cast<double>(dots) : 1;
-    drawn.copies += static_cast<std::int64_t>(items.size());
+    const auto shown = static_cast<std::int64_t>(static_cast<double>(dots) * dots_share_);
     drawn.triangles += triangles;
-    drawn.dots += static_cast<std::int64_t>(static_cast<double>(dots) * dots_share_);
-    drawn.dots_left_out += dots - static_cast<std::int64_t>(static_cast<double>(dots) * dots_share_);
+    drawn.dots += shown;
+    drawn.dots_left_out += dots - shown;
     drawn.error = std::max(drawn.error, quality.error);
+}
+
+SceneGpu::Instance SceneGpu::instance_of(const Item& item, const DrawPose& pose, const CopyPaint& paint) {
+    const SceneCopy& c = *item.copy;
+    Instance one{{c.position.x, c.position.y, c.position.z},
+                 {c.turn.v.x, c.turn.v.y, c.turn.v.z, c.turn.r},
+                 {c.size.x, c.size.y, c.size.z},
+                 {paint.colour[0], paint.colour[1], paint.colour[2], paint.weight},
+                 paint.selected,
+                 {1, 1, 1}};
+    if (!item.solid) return one;
+    const V3f middle = c.to_scene(pose.box.center() * c.size), half = (pose.box.max - pose.box.min) / 2;
+    for (int k = 0; k < 3; ++k) {
+        one.position[k] += middle[k];
+        one.size[k] *= std::max(half[k], 1e-6f);
+        one.own[k] = pose.colour[k];
+    }
+    return one;
+}
+
+// Copies in groups of one pose and one level of detail, then those that are round solids; their instances in the
+// buffer.
+SceneGpu::Loaded SceneGpu::load(const View& v, const Scene& scene, const Quality& quality, Drawn& drawn) {
+    std::vector<Item> items = items_in_view(v, scene);
+    choose_levels(items, scene, quality, drawn);
     std::sort(items.begin(), items.end(), [](const Item& a, const Item& b) {
-        const bool x = a.level == as_solid, y = b.level == as_solid;
         // Near ones first: what they hide need not be painted.
-        return std::tuple(x, a.pose, a.level, -a.scale, a.copy) < std::tuple(y, b.pose, b.level, -b.scale, b.copy);
+        return std::tuple(a.solid, a.pose, a.level, -a.scale, a.copy) <
+               std::tuple(b.solid, b.pose, b.level, -b.scale, b.copy);
     });
     std::vector<Instance> instances;
     instances.reserve(items.size());
     Loaded loaded;
     for (std::size_t i = 0; i < items.size(); ++i) {
-        const SceneCopy& c = *items[i].copy;
-        const CopyPaint p = v.paint(c);
-        Instance one{{c.position.x, c.position.y, c.position.z},
-                     {c.turn.v.x, c.turn.v.y, c.turn.v.z, c.turn.r},
-                     {c.size.x, c.size.y, c.size.z},
-                     {p.colour[0], p.colour[1], p.colour[2], p.weight},
-                     p.selected,
-                     {1, 1, 1}};
-        drawn.light += items[i].level > 0;
-        const DrawPose& pose = *scene.poses[items[i].pose];
-        if (items[i].level == as_solid) {
+        const Item& item = items[i];
+        const CopyPaint p = v.paint(*item.copy);
+        const DrawPose& pose = *scene.poses[item.pose];
+        drawn.light += item.solid || item.level > 0;
+        instances.push_back(instance_of(item, pose, p));
+        if (item.solid) {
             if (loaded.solids++ == 0) loaded.solids_first = i;
-            const V3f middle = c.to_scene(pose.box.center() * c.size), half = (pose.box.max - pose.box.min) / 2;
-            for (int k = 0; k < 3; ++k) one.position[k] += middle[k];
-            for (int k = 0; k < 3; ++k) {
-                one.size[k] *= std::max(half[k], 1e-6f);
-                one.own[k] = pose.colour[k];
-            }
         } else if (!pose.puffs.places.empty()) {
-            const float w = p.weight;
             const V3f smoke(0.78f, 0.81f, 0.84f);
-            loaded.puffs.push_back(
-                {&c, &pose.puffs, smoke * (1 - w) + V3f(p.colour[0], p.colour[1], p.colour[2]) * w, p.selected});
+            loaded.puffs.push_back({item.copy, &pose.puffs,
+                                    smoke * (1 - p.weight) + V3f(p.colour[0], p.colour[1], p.colour[2]) * p.weight,
+                                    p.selected});
         } else {
-            if (loaded.groups.empty() || items[i].pose != items[i - 1].pose || items[i].level != items[i - 1].level)
-                loaded.groups.push_back({&pose, items[i].level, i, 0});
+            if (loaded.groups.empty() || item.pose != items[i - 1].pose || item.level != items[i - 1].level)
+                loaded.groups.push_back({&pose, item.level, i, 0});
             ++loaded.groups.back().count;
         }
-        instances.push_back(one);
     }
+    drawn.copies += static_cast<std::int64_t>(items.size());
     drawn.solids += static_cast<std::int64_t>(loaded.solids);
     glBindBuffer(GL_ARRAY_BUFFER, instances_);
     glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(instances.size() * sizeof(Instance)), instances.data(),

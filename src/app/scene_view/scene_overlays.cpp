@@ -141,6 +141,13 @@ void SceneView::show_drawing() {
     redraw();
 }
 
+QString SceneView::empty_words() const {
+    if (document_.project().sources.empty()) return tr("No sources yet. Drop files here.");
+    const std::int64_t copies = document_.show()->copies();
+    if (copies == 0 || !(busy_ || settle_.isActive())) return tr("No copy is shown at this frame");
+    return tr("Making the poses of %1 …").arg(QString::fromStdString(counted(copies, "copy", "copies")));
+}
+
 void SceneView::update_texts() {
     LegendText legend = Colouring(*document_.show(), viewing_, document_.project()).legend();
     if (scene_ && scene_->second && scene_->gap_known) {
@@ -156,8 +163,7 @@ void SceneView::update_texts() {
     if (wrong) {
         text = failed_.isEmpty() ? problem_ : failed_;
     } else if (!scene_ || scene_->copies.empty()) {
-        text = document_.project().sources.empty() ? tr("No sources yet. Drop files here.")
-                                                   : tr("No copy is shown at this frame");
+        text = empty_words();
     } else {
         const auto copies = static_cast<long long>(scene_->copies.size()),
                    poses = static_cast<long long>(scene_->poses.size());

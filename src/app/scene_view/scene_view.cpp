@@ -136,6 +136,7 @@ void SceneView::follow_document() {
         follow_camera();
         make_pattern();
         edited();
+        if (!scene_ || scene_->copies.empty()) update_texts();
     });
     connect(&document_.library(), &SourceLibrary::motion_known, this, [this] {
         if (fits_ && !viewing_.through_camera()) fit_all();

@@ -63,6 +63,7 @@ class SceneView : public QWidget {
     void look_ahead();
     void place_overlays();
     void update_texts();
+    QString empty_words() const; // where no copy is drawn
     void follow_camera();
     void make_pattern();
     void lay_pattern(const std::vector<Placement>& places, int side,

@@ -9,6 +9,10 @@
 
 namespace garland {
 
+namespace {
+constexpr std::int64_t crowd = 400; // copies; from there on dots are small and numbers lie over them
+} // namespace
+
 PlanView::PlanView(Document& document, Viewing& viewing, QWidget* parent)
     : QWidget(parent), document_(document), viewing_(viewing) {
     setFixedHeight(230);
@@ -86,7 +90,7 @@ void PlanView::draw_dots() {
                 continue;
             }
             p.setBrush(colour);
-            const double r = show.copies() > 400 ? 1.8 : 2.5;
+            const double r = show.copies() > crowd ? 1.8 : 2.5;
             for (const Placement& one : a.places) p.drawEllipse(pixel(one.position), r, r);
         }
     }
@@ -125,6 +129,9 @@ void PlanView::draw_numbers(QPainter& p) const {
         return true;
     };
     int shown = 0;
+    const bool dense = show.copies() > crowd;
+    QColor behind = t.ground;
+    behind.setAlphaF(0.75f);
     auto number = [&](const ArrangementShow& a, std::size_t i, bool picked) {
         const std::int64_t n = a.number(i) + 1;
         const int digits = n < 10 ? 1 : static_cast<int>(std::log10(static_cast<double>(n))) + 1;
@@ -132,7 +139,12 @@ void PlanView::draw_numbers(QPainter& p) const {
         const QRectF name(at.x() + 4, at.y() - 6, 7.0 * digits + 2, 12);
         if (!cells(name, [&](std::size_t c) { return !taken[c]; })) return;
         cells(name, [&](std::size_t c) { return taken[c] = true; });
-        p.setPen(picked ? t.text : t.muted);
+        if (dense) { // read over the dots that lie behind it
+            p.setPen(Qt::NoPen);
+            p.setBrush(behind);
+            p.drawRoundedRect(name.adjusted(-2, 0, 0, 0), 2, 2);
+        }
+        p.setPen(picked || dense ? t.text : t.muted);
         p.drawText(name, Qt::AlignLeft | Qt::AlignVCenter, QString::number(n));
         ++shown;
     };

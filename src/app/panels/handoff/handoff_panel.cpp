@@ -7,6 +7,7 @@
 #include <QDir>
 #include <QFileInfo>
 #include <QSettings>
+#include <QStyle>
 #include <algorithm>
 
 namespace garland {
@@ -35,6 +36,8 @@ QString plan_words(std::int64_t files, double bytes, double free, std::int64_t e
     if (existing > 0)
         text += files == 1 ? HandoffPanel::tr(" It already exists.")
                            : HandoffPanel::tr(" %1 of them already exist.").arg(existing);
+    if (free >= 0 && bytes > free)
+        text += HandoffPanel::tr(" The disk has too little room: choose another, or write fewer frames.");
     return text;
 }
 
@@ -283,23 +286,31 @@ void HandoffPanel::show_plan(const HandoffPlan& plan, const HandoffOrder& order)
     text += time_before(kind_of(order), plan.bytes);
     for (const std::string& w : plan.words) text += "\n" + QString::fromStdString(w);
     for (const std::string& w : plan.left_out) text += "\n" + tr("Left out: %1.").arg(QString::fromStdString(w));
+    say_size(text, plan.free < 0 || plan.bytes <= plan.free);
+}
+
+void HandoffPanel::say_size(const QString& text, bool fits) {
     size_->setText(text);
+    size_->setObjectName(fits ? "muted" : "alert");
+    size_->style()->unpolish(size_);
+    size_->style()->polish(size_);
 }
 
 void HandoffPanel::estimate_size() {
     if (sizing_) sizing_->drop();
-    if (document_.show()->copies() == 0) return size_->setText(tr("There are no copies to write yet."));
-    if (!frames().valid()) return size_->setText(tr("The last frame comes before the first."));
+    if (document_.show()->copies() == 0) return say_size(tr("There are no copies to write yet."));
+    if (!frames().valid()) return say_size(tr("The last frame comes before the first."));
     auto wrong = [this](const Error& e) {
-        if (e.code != ErrorCode::cancelled) size_->setText(QString::fromStdString(describe(e)));
+        if (e.code != ErrorCode::cancelled) say_size(QString::fromStdString(describe(e)), false);
     };
     if (!output()) {
         sizing_ = document_.jobs().start<PreviewEstimate>(
             this, tr("Sizing"), [order = picture_order()](Progress& p) { return estimate(order, p); },
             [this, wrong, order = picture_order()](Result<PreviewEstimate> e) {
                 if (!e) return wrong(e.error());
-                size_->setText(plan_words(e->files, e->bytes, e->free, e->existing) +
-                               time_before(preview_word, amount_of(order)));
+                say_size(plan_words(e->files, e->bytes, e->free, e->existing) +
+                             time_before(preview_word, amount_of(order)),
+                         e->free < 0 || e->bytes <= e->free);
             },
             JobKind::interactive);
         return;

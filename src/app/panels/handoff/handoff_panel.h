@@ -53,6 +53,7 @@ class HandoffPanel : public Panel {
     void show_queue();
     void follow(Job* job);
     void estimate_size();
+    void say_size(const QString& text, bool fits = true);
     void show_plan(const HandoffPlan& plan, const HandoffOrder& order);
     void say(const QString& text, const char* role);
     FrameRange frames() const;
