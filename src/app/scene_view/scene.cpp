@@ -48,6 +48,15 @@ std::shared_ptr<const DrawFaces> SceneMaker::draw_faces(const Pose& pose) {
 }
 
 namespace {
+// Rounded to whole numbers; 0 for what is no number.
+std::uint8_t byte(float share) {
+    return share > 0 ? static_cast<std::uint8_t>(std::min(share, 1.0f) * 255 + 0.5f) : std::uint8_t(0);
+}
+std::int8_t signed_byte(float v) {
+    const float steps = v > 0 ? std::min(v, 1.0f) * 127 + 0.5f : v < 0 ? std::max(v, -1.0f) * 127 - 0.5f : 0.0f;
+    return static_cast<std::int8_t>(steps);
+}
+
 // Particles as round dots of their own size (the attribute `size` is how wide they are), or of a size by how many share
 // the box.
 void add_dots(const Pose& pose, DrawPose& out) {
@@ -62,8 +71,7 @@ void add_dots(const Pose& pose, DrawPose& out) {
     for (const std::uint32_t i : out.dot_order) {
         const V3f& p = pose.points[i];
         DrawDot dot{{p.x, p.y, p.z}, size ? 0.5f * size->values[i] : usual, {255, 255, 255, 255}};
-        for (int k = 0; k < 3 && coloured; ++k)
-            dot.colour[k] = static_cast<std::uint8_t>(std::lround(std::clamp(pose.colours[i][k], 0.0f, 1.0f) * 255));
+        for (int k = 0; k < 3 && coloured; ++k) dot.colour[k] = byte(pose.colours[i][k]);
         out.dots.push_back(dot);
     }
 }
@@ -110,21 +118,23 @@ std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& shown) {
     out->vertices.resize(pose->points.size());
     for (std::size_t i = 0; i < out->vertices.size(); ++i) {
         DrawVertex& v = out->vertices[i];
-        const V3f& p = pose->points[i];
+        const V3f &p = pose->points[i], &n = normals[i];
         v.place[0] = p.x, v.place[1] = p.y, v.place[2] = p.z;
-        for (int k = 0; k < 3; ++k) {
-            v.normal[k] = static_cast<std::int8_t>(std::lround(std::clamp(normals[i][k], -1.0f, 1.0f) * 127));
-            v.colour[k] =
-                out->coloured
-                    ? static_cast<std::uint8_t>(std::lround(std::clamp(pose->colours[i][k], 0.0f, 1.0f) * 255))
-                    : std::uint8_t(255);
-        }
+        v.normal[0] = signed_byte(n.x), v.normal[1] = signed_byte(n.y), v.normal[2] = signed_byte(n.z);
         v.normal[3] = 0;
-        v.colour[3] = 255;
+        std::fill(std::begin(v.colour), std::end(v.colour), std::uint8_t(255));
+    }
+    for (std::size_t i = 0; out->coloured && i < out->vertices.size(); ++i) {
+        const V3f& c = pose->colours[i];
+        std::uint8_t* to = out->vertices[i].colour;
+        to[0] = byte(c.x), to[1] = byte(c.y), to[2] = byte(c.z);
     }
     std::lock_guard lock(mutex_);
     out->serial = next_serial_++;
-    if (poses_.size() > 4096) std::erase_if(poses_, [](const auto& entry) { return entry.second->pose.expired(); });
+    if (poses_.size() >= sweep_at_) {
+        std::erase_if(poses_, [](const auto& entry) { return entry.second->pose.expired(); });
+        sweep_at_ = std::max<std::size_t>(4096, poses_.size() * 2); // so that sweeping costs each pose a constant
+    }
     poses_[shown.get()] = out;
     return out;
 }

@@ -94,6 +94,7 @@ class SceneMaker {
     std::unordered_map<const Pose*, std::shared_ptr<const DrawPose>> poses_;
     std::unordered_map<const Faces*, std::weak_ptr<const DrawFaces>> faces_;
     std::uint64_t next_serial_ = 1;
+    std::size_t sweep_at_ = 4096; // poses, at which those nobody shows any more are let go
 };
 
 // The copy hit first by a ray (from, unit direction), or −1. Exact against the drawn triangles.
