@@ -131,12 +131,14 @@ std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& shown) {
     }
     std::lock_guard lock(mutex_);
     out->serial = next_serial_++;
-    if (poses_.size() >= sweep_at_) {
-        std::erase_if(poses_, [](const auto& entry) { return entry.second->pose.expired(); });
-        sweep_at_ = std::max<std::size_t>(4096, poses_.size() * 2); // so that sweeping costs each pose a constant
-    }
     poses_[shown.get()] = out;
     return out;
+}
+
+// What was made for poses that nobody holds any more; once a moment, since it goes through all.
+void SceneMaker::let_go() {
+    std::lock_guard lock(mutex_);
+    if (poses_.size() > 4096) std::erase_if(poses_, [](const auto& entry) { return entry.second->pose.expired(); });
 }
 
 Result<ScenePtr> SceneMaker::make(const ShowPtr& show, OutputFrame frame, std::optional<OutputFrame> second,
@@ -299,6 +301,7 @@ Result<std::shared_ptr<Scene>> SceneMaker::one(const ShowPtr& show, OutputFrame 
     }
     std::sort(scene->copies.begin(), scene->copies.end(),
               [](const SceneCopy& x, const SceneCopy& y) { return x.number < y.number; });
+    let_go();
     return scene;
 }
 

@@ -88,13 +88,13 @@ class SceneMaker {
   private:
     Result<std::shared_ptr<Scene>> one(const ShowPtr& show, OutputFrame frame, Progress& progress);
     void compare(Scene& scene, Scene& second);
+    void let_go();
     std::shared_ptr<const DrawPose> draw_pose(const PosePtr& shown); // or what stands in for it
     std::shared_ptr<const DrawFaces> draw_faces(const Pose& pose);
     std::mutex mutex_;
     std::unordered_map<const Pose*, std::shared_ptr<const DrawPose>> poses_;
     std::unordered_map<const Faces*, std::weak_ptr<const DrawFaces>> faces_;
     std::uint64_t next_serial_ = 1;
-    std::size_t sweep_at_ = 4096; // poses, at which those nobody shows any more are let go
 };
 
 // The copy hit first by a ray (from, unit direction), or −1. Exact against the drawn triangles.
