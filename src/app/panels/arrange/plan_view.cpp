@@ -10,7 +10,7 @@
 namespace garland {
 
 namespace {
-constexpr std::int64_t crowd = 400; // copies; from there on dots are small and numbers lie over them
+constexpr std::int64_t many = 2000; // copies; from there on they are small squares, and numbers lie over them
 } // namespace
 
 PlanView::PlanView(Document& document, Viewing& viewing, QWidget* parent)
@@ -77,7 +77,6 @@ void PlanView::draw_dots() {
     dots_ = QImage(now.size, QImage::Format_ARGB32_Premultiplied);
     dots_.setDevicePixelRatio(ratio);
     dots_.fill(Qt::transparent);
-    constexpr std::int64_t many = 2000; // from there on a copy is a small square
     QPainter p(&dots_);
     p.setRenderHint(QPainter::Antialiasing);
     p.setPen(Qt::NoPen);
@@ -90,7 +89,7 @@ void PlanView::draw_dots() {
                 continue;
             }
             p.setBrush(colour);
-            const double r = show.copies() > crowd ? 1.8 : 2.5;
+            const double r = show.copies() > 400 ? 1.8 : 2.5;
             for (const Placement& one : a.places) p.drawEllipse(pixel(one.position), r, r);
         }
     }
@@ -129,7 +128,7 @@ void PlanView::draw_numbers(QPainter& p) const {
         return true;
     };
     int shown = 0;
-    const bool dense = show.copies() > crowd;
+    const bool dense = show.copies() > many;
     QColor behind = t.ground;
     behind.setAlphaF(0.75f);
     auto number = [&](const ArrangementShow& a, std::size_t i, bool picked) {
