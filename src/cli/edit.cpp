@@ -1,6 +1,6 @@
 #include "cli/edit.h"
 
-#include "cli/edit_changes.h"
+#include "cli/edit_commands.h"
 #include "cli/edit_copies.h"
 #include "cli/edit_drive.h"
 #include "cli/edit_words.h"
@@ -88,41 +88,6 @@ int run_curve(const Words& w, Output out) {
 
 } // namespace
 
-namespace {
-
-// The subcommands of edit: what each is called, its options, and the change that it makes. Lives as long as the parser.
-class EditCommands : public std::enable_shared_from_this<EditCommands> {
-  public:
-    EditCommands(CLI::App& app, Output& out, int& code);
-    void add_all();
-
-  private:
-    void common(CLI::App* sub);
-    CLI::App* add(const char* name, const char* what, Change change);
-    CLI::Option* at(CLI::App* sub, const char* what = "The output frame") {
-        return sub->add_option("--at", w_->at, what)->required();
-    }
-    CLI::Option* range(CLI::App* sub, const char* what) { return sub->add_option("--range", w_->range, what); }
-    void toward(CLI::App* sub) {
-        sub->add_option("--toward", w_->toward, "step, linear, smooth, free or hidden: how it goes on to the next key");
-    }
-    void add_operations();
-    void add_keys();
-    void add_lists();
-    void add_settings();
-    void add_timings();
-    void add_camera();
-    void add_wobble();
-    void add_source();
-    void add_loops();
-    void add_sources();
-    CLI::App& app_;
-    Output& out_;
-    int& code_;
-    std::shared_ptr<Words> w_ = std::make_shared<Words>();
-    CLI::App* edit_ = nullptr;
-};
-
 EditCommands::EditCommands(CLI::App& app, Output& out, int& code) : app_(app), out_(out), code_(code) {
     edit_ = app.add_subcommand(
         "edit", "Change a project: retime, phrases, tempo, camera, wobble, sources, arrangements, spreads");
@@ -139,11 +104,20 @@ void EditCommands::common(CLI::App* sub) {
     sub->add_flag("--replace", w_->replace, "Replace the file written to if it already exists");
 }
 
-CLI::App* EditCommands::add(const char* name, const char* what, Change change) {
+CLI::App* EditCommands::add_bare(const char* name, const char* what) {
     CLI::App* sub = edit_->add_subcommand(name, what);
     sub->fallthrough();
-    sub->callback([this, change] { code_ = run_edit(*w_, change, out_); });
     return sub;
+}
+
+CLI::App* EditCommands::add(const char* name, const char* what, Change change) {
+    CLI::App* sub = add_bare(name, what);
+    sub->callback([this, change] { run(change); });
+    return sub;
+}
+
+void EditCommands::run(const Change& change) {
+    code_ = run_edit(*w_, change, out_);
 }
 
 void EditCommands::add_operations() {
@@ -181,8 +155,7 @@ void EditCommands::add_operations() {
 
 void EditCommands::add_keys() {
     // set_key needs to know which of the two was given.
-    CLI::App* key = edit_->add_subcommand("key", "Set or replace a key");
-    key->fallthrough();
+    CLI::App* key = add_bare("key", "Set or replace a key");
     at(key);
     auto* source_option = key->add_option("--source-frame", w_->source_frame, "The source frame, for position keys");
     auto* speed_option = key->add_option("--speed", w_->speed, "Source frames an output frame, for speed keys");
@@ -248,10 +221,7 @@ void EditCommands::add_settings() {
                          "Twins: two copies are alike where they differ by less; source frames");
     settings->add_option("--twins-above", w_->twin_share, "Twins: alike for more than this share of the range, 0 to 1");
     settings->add_option("--only-moving", w_->only_moving, "Twins: on or off: only frames at which copies move count");
-    settings->callback([this, settings] {
-        code_ = run_edit(
-            *w_, [&](Project& p) { return set_settings(p, *w_, *settings); }, out_);
-    });
+    settings->callback([this, settings] { run([&](Project& p) { return set_settings(p, *w_, *settings); }); });
 
     sub = add("ignore", "Leave a finding of check as it is, or report it again",
               [this](Project& p) { return ignore_finding(p, *w_); });
@@ -292,8 +262,7 @@ void EditCommands::add_timings() {
 
 void EditCommands::add_camera() {
     CLI::App* sub = nullptr;
-    CLI::App* camera = edit_->add_subcommand("camera-key", "Set or remove a key of the camera");
-    camera->fallthrough();
+    CLI::App* camera = add_bare("camera-key", "Set or remove a key of the camera");
     at(camera);
     camera->add_option("--target", w_->target, "Where it looks: x,y,z");
     camera->add_option("--distance", w_->camera.distance, "From the target, in m");
@@ -302,10 +271,7 @@ void EditCommands::add_camera() {
     camera->add_option("--field-of-view", w_->camera.field_of_view, "Vertical field of view in degrees");
     camera->add_flag("--remove", w_->remove, "Remove it");
     toward(camera);
-    camera->callback([this, camera] {
-        code_ = run_edit(
-            *w_, [&](Project& p) { return camera_key(p, *w_, *camera); }, out_);
-    });
+    camera->callback([this, camera] { run([&](Project& p) { return camera_key(p, *w_, *camera); }); });
     sub = add("camera-move", "Turn around the target, dolly, along an arc",
               [this](Project& p) { return camera_move(p, *w_); });
     range(sub, "Output frames P:Q")->required();
@@ -342,102 +308,6 @@ void EditCommands::add_wobble() {
     sub->add_flag("--off", w_->off, "Turn it off");
 }
 
-void EditCommands::add_source() {
-    CLI::App* source = edit_->add_subcommand("source", "How a source's files are interpreted");
-    source->fallthrough();
-    source->add_option("--source", w_->source, "Which source, by name or id; not needed where there is only one");
-    source->add_option("--rate", w_->rate, "Frames per second in the files");
-    source->add_option("--match-by", w_->join, "\"by clock\" or \"frame for frame\"");
-    source->add_option("--first-frame", w_->start, "What the first frame is called");
-    source->add_option("--between-frames", w_->between,
-                       "Poses between frames: nearest, linear, smooth, carried or \"level set\"");
-    source->add_option("--choose", w_->choices,
-                       "A variant or animation of its file, as NAME=OPTION; NAME= takes what the file says");
-    source->add_option("--root-motion", w_->root, "Root motion: followed or \"left out\"");
-    source->add_option("--normals", w_->normals, "Of poses between frames: blended or recomputed");
-    source->add_option("--voxel-size", w_->voxel,
-                       "Of the level set, in units of the files; 0: a hundredth of the longest side");
-    source->add_option("--leave-out", w_->leave_out, "Frames that count as missing");
-    source->add_flag("--restore", w_->take_back, "Use all frames again");
-    source->add_option("--changes-from", w_->changes_from, "Points and faces may change from this frame on");
-    source->add_option("--shape-frames", w_->shape_frames, "How many frames each shape is shown")
-        ->check(CLI::Range(1, 100000));
-    source->add_option("--missing-frames", w_->gaps, "Missing frames: hold the one before, or blend across");
-    source->add_option("--up-axis", w_->up, "The files' up axis: y or z");
-    source->add_option("--scale", w_->scale, "Metres in one unit of the files");
-    source->callback([this, source] {
-        code_ = run_edit(
-            *w_, [&](Project& p) { return take_source(p, *w_, *source); }, out_);
-    });
-}
-
-void EditCommands::add_loops() {
-    CLI::App* close = edit_->add_subcommand(
-        "close", "Close a range of a source into a loop without a seam, and let its timings repeat it");
-    close->fallthrough();
-    close->add_option("--source", w_->source, "Which source, by name or id; not needed where there is only one");
-    close->add_option("--start", w_->closing.start, "The loop's first frame, as the files count");
-    close->add_option("--length", w_->closing.length, "Frames until the first pose returns");
-    close->add_option("--ends", w_->closing_way, "none, fade-the-end, two-layers or spread-the-gap");
-    close->add_option("--overlap", w_->closing.overlap,
-                      "Of fade-the-end: frames over which it fades; it needs as many before the start");
-    close->add_option("--layers", w_->closing_mix,
-                      "Of two layers: mix, add, and for volumes maximum or density (dense parts change over sooner)");
-    close->add_option(
-        "--fade", w_->closing_fade,
-        "straight, smooth, or keys of the incoming layer's weight over 0 to 1, as in \"0:0 0.3:0.1 smooth 1:1\"");
-    close->add_option("--fade-out", w_->closing_fade_out,
-                      "The same of the layer that goes, from 1 to 0; none: what the other leaves");
-    close->add_flag("--keep-contrast,!--plain", w_->closing.keep_contrast,
-                    "Mix about the mean pose, so that the middle of a fade does not look flattened");
-    close->add_flag("--off", w_->off, "Undo the closing");
-    close->callback([this, close] {
-        code_ = run_edit(
-            *w_, [&](Project& p) { return close_loop_of(p, *w_, *close); }, out_);
-    });
-
-    add("repeat", "Let a source that loops as it is repeat", [this](Project& p) {
-        return repeat_source(p, *w_);
-    })->add_option("--source", w_->source, "Which source, by name or id; not needed where there is only one");
-}
-
-void EditCommands::add_sources() {
-    CLI::App* gathers = edit_->add_subcommand("gather", "Add sources from files, each with its copy and timing");
-    gathers->fallthrough();
-    gathers->add_option("FILE", w_->files, "Any file of each source, or all shapes in order")->required();
-    gathers->add_option("--name", w_->name, "What it is called");
-    gathers->add_option("--choose", w_->choices, "A variant or animation of the file, as NAME=OPTION; info lists them");
-    gathers->add_flag("--shapes", w_->shapes, "All files are shapes of one source");
-    gathers->add_option("--shape-frames", w_->shape_frames, "How many frames each shape is shown")
-        ->check(CLI::Range(1, 100000));
-    gathers->callback([this] {
-        code_ = run_edit(
-            *w_, [&](Project& p) { return gather(p, *w_); }, out_);
-    });
-
-    CLI::App* water = edit_->add_subcommand("water", "Add computed water, or change it");
-    water->fallthrough();
-    water->add_option("--source", w_->source, "The water to change; without it water is added");
-    water->add_option("--name", w_->name, "What it is called");
-    water->add_option("--wind-speed", w_->water.wind, "Metres per second");
-    water->add_option("--wind-direction", w_->water.direction, "Degrees about the vertical axis; 0 blows along +x");
-    water->add_option("--wave-height", w_->water.height, "Significant wave height, metres");
-    water->add_option("--choppiness", w_->water.choppiness, "0: only up and down; about 1: sharp crests");
-    water->add_option("--shown-area", w_->water.size, "Side of the square shown, metres");
-    water->add_option("--tile-length", w_->water.patch, "After how many metres the first layer repeats");
-    water->add_option("--shortest-wave", w_->water.smallest, "Shorter waves are damped away, metres");
-    water->add_option("--damp-upwind-waves", w_->water.against, "How far waves against the wind are damped, 0 to 1");
-    water->add_option("--grid", w_->water.resolution, "Samples along a tile: 64, 128, 256, 512 or 1024");
-    water->add_option("--layers", w_->water.layers, "1 to 4");
-    water->add_option("--frames", w_->water.frames, "How many frames, without a loop");
-    water->add_option("--loop-length", w_->water.loop, "Frames after which it is the same again; 0: never");
-    water->add_option("--seed", w_->water.seed, "Each seed gives a different sea");
-    water->callback([this, water] {
-        code_ = run_edit(
-            *w_, [&](Project& p) { return set_water(p, *w_, *water); }, out_);
-    });
-}
-
 void EditCommands::add_all() {
     add_operations();
     add_keys();
@@ -449,9 +319,9 @@ void EditCommands::add_all() {
     add_source();
     add_loops();
     add_sources();
-    const RunChange run = [this](const Change& change) { code_ = run_edit(*w_, change, out_); };
-    add_copy_commands(*edit_, w_, run);
-    add_drive_commands(*edit_, w_, run);
+    const RunChange run_it = [this](const Change& change) { run(change); };
+    add_copy_commands(*edit_, w_, run_it);
+    add_drive_commands(*edit_, w_, run_it);
 
     CLI::App* curve = app_.add_subcommand("curve", "Write a timing as a curve: .csv, .json, or phrases as .otio");
     common(curve);
@@ -459,8 +329,6 @@ void EditCommands::add_all() {
     // Holding itself here, it lives as long as the parser.
     curve->callback([self = shared_from_this()] { self->code_ = run_curve(*self->w_, self->out_); });
 }
-
-} // namespace
 
 void add_edit_commands(CLI::App& app, Output& out, int& code) {
     std::make_shared<EditCommands>(app, out, code)->add_all();

@@ -303,31 +303,25 @@ void add_copy_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const Ru
                         "Which arrangement, by name or id; not needed where there is only one");
         return sub;
     };
-    auto options = [&](CLI::App* sub, const auto& all) {
-        for (const auto& o : all)
-            sub->add_option("--" + std::string(o.name), state->given[o.name], o.help)
-                ->expected(1)
-                ->allow_extra_args(false);
-    };
-    auto written = [state] { // without those not given
-        std::erase_if(state->given, [](const auto& entry) { return entry.second.empty(); });
-        return state;
-    };
     CLI::App* a = sub_of("arrange", "Place copies: kinds, counts, facing, order, stretch, variants, starts");
     a->add_option("--add", state->add, "A new arrangement of this name");
     a->add_flag("--remove", state->remove, "Remove it, and anything singled out of it");
-    options(a, arrangement_options());
+    add_options(*a, arrangement_options(), state->given);
     a->add_option("--variant", state->given["variant"],
                   "A further source and its weight, \"name:2\"; may be given again; none: only its own");
-    a->callback([=] { run([=](Project& p) { return arrange(p, *w, written()->given, state->add, state->remove); }); });
+    a->callback([=] {
+        run([=](Project& p) { return arrange(p, *w, only_written(state->given), state->add, state->remove); });
+    });
 
     CLI::App* s = sub_of("spread", "Give every copy its own value: add, change or remove a spread");
     s->add_option("--number", state->number, "Which spread of the arrangement, from 1");
     s->add_flag("--add", state->adds, "A new one");
     s->add_flag("--remove", state->remove, "Remove it");
-    options(s, spread_options());
+    add_options(*s, spread_options(), state->given);
     s->callback([=] {
-        run([=](Project& p) { return set_spread(p, *w, written()->given, state->number, state->adds, state->remove); });
+        run([=](Project& p) {
+            return set_spread(p, *w, only_written(state->given), state->number, state->adds, state->remove);
+        });
     });
 
     CLI::App* n = sub_of("nudge", "Delay copies by hand, later or earlier");

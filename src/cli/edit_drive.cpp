@@ -233,98 +233,114 @@ Result<Done> set_sound(Project& p, const Words& w, const std::string& called, co
                     counted(static_cast<long long>(bands_of(s.bands).size()), "band", "bands"))};
 }
 
-} // namespace
+constexpr const char* which_arrangement = "Which arrangement, by name or id; not needed where there is only one";
 
-void add_drive_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const RunChange& run) {
-    struct State {
-        Given given;
-        std::string called, add, file;
-        int number = 0;
-        bool adds = false, remove = false, clear = false, beats = false, marks = false;
-        KeyGiven key;
-    };
-    auto state = std::make_shared<State>();
-    auto options = [&](CLI::App* sub, const auto& all) {
-        for (const auto& o : all)
-            sub->add_option("--" + std::string(o.name), state->given[o.name], o.help)
-                ->expected(1)
-                ->allow_extra_args(false);
-    };
-    auto written = [state]() -> const Given& { // without those not given
-        std::erase_if(state->given, [](const auto& entry) { return entry.second.empty(); });
-        return state->given;
-    };
-    auto sub_of = [&](const char* name, const char* help) {
+// The subcommands and what they are given; kept alive by their callbacks.
+struct DriveCommands : std::enable_shared_from_this<DriveCommands> {
+    CLI::App& edit;
+    std::shared_ptr<Words> w;
+    RunChange run;
+    Given given{};
+    std::string called{}, add{}, file{};
+    int number = 0;
+    bool adds = false, remove = false, clear = false, beats = false, marks = false;
+    KeyGiven key{};
+
+    DriveCommands(CLI::App& e, std::shared_ptr<Words> words, RunChange r)
+        : edit(e), w(std::move(words)), run(std::move(r)) {}
+
+    CLI::App* sub_of(const char* name, const char* help) {
         CLI::App* sub = edit.add_subcommand(name, help);
         sub->fallthrough();
         return sub;
-    };
-    const char* which = "Which arrangement, by name or id; not needed where there is only one";
+    }
+    void add_keys(CLI::App* sub, const char* whose) {
+        sub->add_option("--keys", key.keys, "All keys of its place, \"1:0,0,0 48:10,0,0\": output frame:x,y,z");
+        sub->add_option("--at", key.at, "The output frame of one key; without it, all keys are changed");
+        sub->add_option("--place", key.place, whose);
+        sub->add_option("--turn", key.turn, "Its turn about x,y,z in degrees");
+        sub->add_option("--scale", key.size, "Times its own size");
+        sub->add_option("--toward", key.toward, "step, linear or smooth: how it goes on to the next key");
+        sub->add_flag("--remove-key", key.drop, "Remove the key at --at");
+    }
+    const KeyGiven& keys_of(CLI::App* sub) {
+        key.has_at = sub->count("--at") > 0, key.has_size = sub->count("--scale") > 0;
+        return key;
+    }
 
-    CLI::App* z =
-        sub_of("zone", "A shape in space that drives time for the copies in it: add, change, key or remove one");
-    z->add_option("--zone", state->called, "Which zone, by name or id; not needed where there is only one");
-    z->add_option("--add", state->add, "A new zone of this name");
-    z->add_flag("--remove", state->remove, "Remove it");
-    options(z, zone_options());
-    auto key_options = [state](CLI::App* sub, const char* whose) {
-        sub->add_option("--keys", state->key.keys, "All keys of its place, \"1:0,0,0 48:10,0,0\": output frame:x,y,z");
-        sub->add_option("--at", state->key.at, "The output frame of one key; without it, all keys are changed");
-        sub->add_option("--place", state->key.place, whose);
-        sub->add_option("--turn", state->key.turn, "Its turn about x,y,z in degrees");
-        sub->add_option("--scale", state->key.size, "Times its own size");
-        sub->add_option("--toward", state->key.toward, "step, linear or smooth: how it goes on to the next key");
-        sub->add_flag("--remove-key", state->key.drop, "Remove the key at --at");
-    };
-    auto keys_given = [state](CLI::App* sub) {
-        state->key.has_at = sub->count("--at") > 0, state->key.has_size = sub->count("--scale") > 0;
-    };
-    key_options(z, "Its place, x,y,z in metres");
-    z->callback([=] {
-        keys_given(z);
-        run([=](Project& p) { return set_zone(p, state->called, state->add, state->remove, written(), state->key); });
-    });
-
-    CLI::App* c = sub_of("place", "Keys of place, turn and size of an arrangement as a whole; of a single-out, of each "
-                                  "copy about its own place");
-    c->add_option("--arrangement", w->arrangement, which);
-    c->add_flag("--clear", state->clear, "Remove all keys");
-    key_options(c, "How far it is moved, x,y,z in metres");
-    c->callback([=] {
-        keys_given(c);
-        run([=](Project& p) { return set_place(p, *w, state->clear, state->key); });
-    });
-
-    CLI::App* l = sub_of("play", "What plays copies besides their own clock: zones, a pulse or a sound");
-    l->add_option("--arrangement", w->arrangement, which);
-    options(l, play_options());
-    l->callback([=] { run([=](Project& p) { return set_play(p, *w, written()); }); });
-
-    CLI::App* u =
-        sub_of("pulse", "A rise and fall that travels over copies by their delays: add, change or remove one");
-    u->add_option("--arrangement", w->arrangement, which);
-    u->add_option("--number", state->number, "Which pulse of the arrangement, from 1");
-    u->add_flag("--add", state->adds, "A new one");
-    u->add_flag("--remove", state->remove, "Remove it");
-    options(u, pulse_options());
-    u->callback([=] {
-        run([=](Project& p) { return set_pulse(p, *w, written(), state->number, state->adds, state->remove); });
-    });
-
-    CLI::App* s = sub_of("sound", "A sound that copies hear: add, change or remove one");
-    s->add_option("--sound", state->called, "Which sound, by name or id; not needed where there is only one");
-    s->add_option("--add", state->add, "A new sound of this name");
-    s->add_option("--file", state->file, "Its file: WAV, FLAC, Ogg, MP3 or AIFF");
-    s->add_flag("--remove", state->remove, "Remove it");
-    s->add_flag("--find-beats", state->beats, "Set the tempo grid by the beats that are heard in it");
-    s->add_flag("--mark-beats", state->marks, "Set a marker at each beat that is heard within the output range");
-    options(s, sound_options());
-    s->callback([=] {
-        run([=](Project& p) {
-            return set_sound(p, *w, state->called, state->add, state->file, state->remove, state->beats, state->marks,
-                             written());
+    void add_zone() {
+        CLI::App* z =
+            sub_of("zone", "A shape in space that drives time for the copies in it: add, change, key or remove one");
+        z->add_option("--zone", called, "Which zone, by name or id; not needed where there is only one");
+        z->add_option("--add", add, "A new zone of this name");
+        z->add_flag("--remove", remove, "Remove it");
+        add_options(*z, zone_options(), given);
+        add_keys(z, "Its place, x,y,z in metres");
+        z->callback([self = shared_from_this(), z] {
+            self->run([&s = *self, z](Project& p) {
+                return set_zone(p, s.called, s.add, s.remove, only_written(s.given), s.keys_of(z));
+            });
         });
-    });
+    }
+    void add_place() {
+        CLI::App* c =
+            sub_of("place", "Keys of place, turn and size of an arrangement as a whole; of a single-out, of each "
+                            "copy about its own place");
+        c->add_option("--arrangement", w->arrangement, which_arrangement);
+        c->add_flag("--clear", clear, "Remove all keys");
+        add_keys(c, "How far it is moved, x,y,z in metres");
+        c->callback([self = shared_from_this(), c] {
+            self->run([&s = *self, c](Project& p) { return set_place(p, *s.w, s.clear, s.keys_of(c)); });
+        });
+    }
+    void add_play() {
+        CLI::App* l = sub_of("play", "What plays copies besides their own clock: zones, a pulse or a sound");
+        l->add_option("--arrangement", w->arrangement, which_arrangement);
+        add_options(*l, play_options(), given);
+        l->callback([self = shared_from_this()] {
+            self->run([&s = *self](Project& p) { return set_play(p, *s.w, only_written(s.given)); });
+        });
+    }
+    void add_pulse() {
+        CLI::App* u =
+            sub_of("pulse", "A rise and fall that travels over copies by their delays: add, change or remove one");
+        u->add_option("--arrangement", w->arrangement, which_arrangement);
+        u->add_option("--number", number, "Which pulse of the arrangement, from 1");
+        u->add_flag("--add", adds, "A new one");
+        u->add_flag("--remove", remove, "Remove it");
+        add_options(*u, pulse_options(), given);
+        u->callback([self = shared_from_this()] {
+            self->run([&s = *self](Project& p) {
+                return set_pulse(p, *s.w, only_written(s.given), s.number, s.adds, s.remove);
+            });
+        });
+    }
+    void add_sound() {
+        CLI::App* c = sub_of("sound", "A sound that copies hear: add, change or remove one");
+        c->add_option("--sound", called, "Which sound, by name or id; not needed where there is only one");
+        c->add_option("--add", add, "A new sound of this name");
+        c->add_option("--file", file, "Its file: WAV, FLAC, Ogg, MP3 or AIFF");
+        c->add_flag("--remove", remove, "Remove it");
+        c->add_flag("--find-beats", beats, "Set the tempo grid by the beats that are heard in it");
+        c->add_flag("--mark-beats", marks, "Set a marker at each beat that is heard within the output range");
+        add_options(*c, sound_options(), given);
+        c->callback([self = shared_from_this()] {
+            self->run([&s = *self](Project& p) {
+                return set_sound(p, *s.w, s.called, s.add, s.file, s.remove, s.beats, s.marks, only_written(s.given));
+            });
+        });
+    }
+};
+
+} // namespace
+
+void add_drive_commands(CLI::App& edit, const std::shared_ptr<Words>& w, const RunChange& run) {
+    const auto all = std::make_shared<DriveCommands>(edit, w, run);
+    all->add_zone();
+    all->add_place();
+    all->add_play();
+    all->add_pulse();
+    all->add_sound();
 }
 
 } // namespace garland

@@ -97,4 +97,17 @@ inline Result<ArrangementId> arrangement_called(const Project& p, const Words& w
     return p.arrangements[i].id;
 }
 
+// A table's options as those of a subcommand, kept as they were written.
+template <class T>
+void add_options(CLI::App& sub, const std::vector<Option<T>>& all, Given& given) {
+    for (const Option<T>& o : all)
+        sub.add_option("--" + std::string(o.name), given[o.name], o.help)->expected(1)->allow_extra_args(false);
+}
+
+// Without those that were not written.
+inline const Given& only_written(Given& given) {
+    std::erase_if(given, [](const auto& entry) { return entry.second.empty(); });
+    return given;
+}
+
 } // namespace garland

@@ -172,6 +172,70 @@ struct Fall {
     }
 };
 
+// The shards as rigid bodies over the ground, at the moment the jar meets it.
+struct World {
+    btDefaultCollisionConfiguration configuration;
+    btCollisionDispatcher dispatcher{&configuration};
+    btDbvtBroadphase broad;
+    btSequentialImpulseConstraintSolver solver;
+    btDiscreteDynamicsWorld dynamics{&dispatcher, &broad, &solver, &configuration};
+    btStaticPlaneShape floor{btVector3(0, 1, 0), 0};
+    btRigidBody ground{btRigidBody::btRigidBodyConstructionInfo(0, nullptr, &floor)};
+    std::vector<std::unique_ptr<btConvexHullShape>> hulls;
+    std::vector<std::unique_ptr<btDefaultMotionState>> states;
+    std::vector<std::unique_ptr<btRigidBody>> bodies;
+
+    World(const std::vector<Shard>& parts, const Fall& fall) {
+        dynamics.setGravity(btVector3(0, btScalar(-9.81), 0));
+        ground.setFriction(btScalar(0.8));
+        ground.setRestitution(btScalar(0.25));
+        dynamics.addRigidBody(&ground);
+        const double impact = fall.impact();
+        const PieceTransform jar = fall.at(impact);
+        const auto turn = jar.rotation.toMatrix33();
+        for (std::size_t s = 0; s < parts.size(); ++s) {
+            auto& hull = hulls.emplace_back(std::make_unique<btConvexHullShape>());
+            for (const V3f& p : parts[s].mesh.base.points) hull->addPoint(bt(V3d(p) * 0.97), false);
+            hull->recalcLocalAabb();
+            hull->setMargin(btScalar(0.002));
+            const auto mass = static_cast<btScalar>(0.0004 * static_cast<double>(parts[s].mesh.base.points.size()));
+            btVector3 inertia;
+            hull->calculateLocalInertia(mass, inertia);
+            const V3d arm = parts[s].middle * turn, at = arm + jar.position;
+            const btQuaternion q(static_cast<btScalar>(jar.rotation.v.x), static_cast<btScalar>(jar.rotation.v.y),
+                                 static_cast<btScalar>(jar.rotation.v.z), static_cast<btScalar>(jar.rotation.r));
+            states.push_back(std::make_unique<btDefaultMotionState>(btTransform(q, bt(at))));
+            btRigidBody::btRigidBodyConstructionInfo info(mass, states.back().get(), hull.get(), inertia);
+            info.m_friction = btScalar(0.7);
+            info.m_restitution = btScalar(0.3);
+            info.m_linearDamping = btScalar(0.05);
+            info.m_angularDamping = btScalar(0.25);
+            auto& body = bodies.emplace_back(std::make_unique<btRigidBody>(info));
+            // The blow goes up through the wall and outward, weaker further from where it landed.
+            const double near = std::exp(-std::max(at.y, 0.0) * 3.5);
+            const V3d out = V3d(arm.x, 0.25 * std::abs(arm.y), arm.z).normalized() * (0.2 + 0.6 * near);
+            const V3d falling = fall.sideways - V3d(0, 9.81 * impact, 0);
+            body->setLinearVelocity(bt(falling * (1 - 0.75 * near) + out + fall.spin.cross(arm)));
+            body->setAngularVelocity(bt(fall.spin * (1 + 4 * chance(seed, 5, s))));
+            body->setSleepingThresholds(btScalar(0.02), btScalar(0.05));
+            dynamics.addRigidBody(body.get());
+        }
+    }
+    World(const World&) = delete;
+    ~World() {
+        dynamics.removeRigidBody(&ground);
+        for (auto& body : bodies) dynamics.removeRigidBody(body.get());
+    }
+    PieceTransform at(std::size_t shard) const {
+        const btTransform& body = bodies[shard]->getWorldTransform();
+        const btQuaternion q = body.getRotation();
+        PieceTransform out;
+        out.position = V3d(body.getOrigin().x(), body.getOrigin().y(), body.getOrigin().z());
+        out.rotation = Quatd(q.w(), q.x(), q.y(), q.z()).normalized();
+        return out;
+    }
+};
+
 } // namespace
 
 Result<KeyedModel> break_jar(Progress& progress) {
@@ -184,50 +248,7 @@ Result<KeyedModel> break_jar(Progress& progress) {
 
     const Fall fall;
     const double impact = fall.impact();
-    btDefaultCollisionConfiguration configuration;
-    btCollisionDispatcher dispatcher(&configuration);
-    btDbvtBroadphase broad;
-    btSequentialImpulseConstraintSolver solver;
-    btDiscreteDynamicsWorld world(&dispatcher, &broad, &solver, &configuration);
-    world.setGravity(btVector3(0, btScalar(-9.81), 0));
-    btStaticPlaneShape floor(btVector3(0, 1, 0), 0);
-    btRigidBody ground(btRigidBody::btRigidBodyConstructionInfo(0, nullptr, &floor));
-    ground.setFriction(btScalar(0.8));
-    ground.setRestitution(btScalar(0.25));
-    world.addRigidBody(&ground);
-    std::vector<std::unique_ptr<btConvexHullShape>> hulls;
-    std::vector<std::unique_ptr<btDefaultMotionState>> states;
-    std::vector<std::unique_ptr<btRigidBody>> bodies;
-    const PieceTransform jar = fall.at(impact);
-    const auto turn = jar.rotation.toMatrix33();
-    for (std::size_t s = 0; s < parts.size(); ++s) {
-        auto& hull = hulls.emplace_back(std::make_unique<btConvexHullShape>());
-        for (const V3f& p : parts[s].mesh.base.points) hull->addPoint(bt(V3d(p) * 0.97), false);
-        hull->recalcLocalAabb();
-        hull->setMargin(btScalar(0.002));
-        const auto mass = static_cast<btScalar>(0.0004 * static_cast<double>(parts[s].mesh.base.points.size()));
-        btVector3 inertia;
-        hull->calculateLocalInertia(mass, inertia);
-        const V3d arm = parts[s].middle * turn, at = arm + jar.position;
-        const btQuaternion q(static_cast<btScalar>(jar.rotation.v.x), static_cast<btScalar>(jar.rotation.v.y),
-                             static_cast<btScalar>(jar.rotation.v.z), static_cast<btScalar>(jar.rotation.r));
-        states.push_back(std::make_unique<btDefaultMotionState>(btTransform(q, bt(at))));
-        btRigidBody::btRigidBodyConstructionInfo info(mass, states.back().get(), hull.get(), inertia);
-        info.m_friction = btScalar(0.7);
-        info.m_restitution = btScalar(0.3);
-        info.m_linearDamping = btScalar(0.05);
-        info.m_angularDamping = btScalar(0.25);
-        auto& body = bodies.emplace_back(std::make_unique<btRigidBody>(info));
-        // The blow goes up through the wall and outward, weaker further from where it landed.
-        const double near = std::exp(-std::max(at.y, 0.0) * 3.5);
-        const V3d out = V3d(arm.x, 0.25 * std::abs(arm.y), arm.z).normalized() * (0.2 + 0.6 * near);
-        const V3d falling = fall.sideways - V3d(0, 9.81 * impact, 0);
-        body->setLinearVelocity(bt(falling * (1 - 0.75 * near) + out + fall.spin.cross(arm)));
-        body->setAngularVelocity(bt(fall.spin * (1 + 4 * chance(seed, 5, s))));
-        body->setSleepingThresholds(btScalar(0.02), btScalar(0.05));
-        world.addRigidBody(body.get());
-    }
-
+    World world(parts, fall);
     std::vector<KeyTrack> moves(parts.size()), turns(parts.size());
     double now = impact;
     for (int f = 0; f < frames; ++f) {
@@ -236,7 +257,7 @@ Result<KeyedModel> break_jar(Progress& progress) {
         const double t = f / frame_rate;
         while (t > impact && now + 1e-9 < t) { // steps of a 240th, the last one cut to the frame
             const double step = std::min(1.0 / 240, t - now);
-            world.stepSimulation(static_cast<btScalar>(step), 0);
+            world.dynamics.stepSimulation(static_cast<btScalar>(step), 0);
             now += step;
         }
         for (std::size_t s = 0; s < parts.size(); ++s) {
@@ -244,10 +265,7 @@ Result<KeyedModel> break_jar(Progress& progress) {
             if (t <= impact) {
                 at.position += parts[s].middle * at.rotation.toMatrix33();
             } else {
-                const btTransform& body = bodies[s]->getWorldTransform();
-                at.position = V3d(body.getOrigin().x(), body.getOrigin().y(), body.getOrigin().z());
-                const btQuaternion q = body.getRotation();
-                at.rotation = Quatd(q.w(), q.x(), q.y(), q.z()).normalized();
+                at = world.at(s);
             }
             moves[s].times.push_back(t), turns[s].times.push_back(t);
             for (int k = 0; k < 3; ++k) moves[s].values.push_back(static_cast<float>(at.position[k]));
@@ -255,8 +273,6 @@ Result<KeyedModel> break_jar(Progress& progress) {
                 turns[s].values.push_back(static_cast<float>(q));
         }
     }
-    world.removeRigidBody(&ground);
-    for (auto& body : bodies) world.removeRigidBody(body.get());
     return model_of(parts, moves, turns);
 }
 

@@ -1,5 +1,6 @@
 #include "render/contact.h"
 
+#include "core/base/angles.h"
 #include "core/base/numbers.h"
 #include "core/base/portable_math.h"
 
@@ -7,7 +8,6 @@
 #include <cmath>
 #include <fmt/format.h>
 #include <map>
-#include <numbers>
 
 namespace garland {
 
@@ -141,7 +141,7 @@ Result<Picture> contact_sheet(const Show& show, const Project& project, const Co
             Camera camera = show.camera.at(t);
             camera.field_of_view = 24;
             camera.target = boxes[c].center();
-            const double half = camera.field_of_view / 2 * std::numbers::pi / 180;
+            const double half = camera.field_of_view / 2 * radians;
             camera.distance = std::max(widest, 1e-6) * 0.52 / (portable::sin(half) / portable::cos(half));
             GARLAND_TRY(tile, render_frame(*one, project, t, look, Progress::none(), camera));
             const int x0 = left + static_cast<int>(c) * (order.tile + gap);

@@ -1,9 +1,8 @@
 #include "render/eye.h"
 
+#include "core/base/angles.h"
 #include "core/base/portable_math.h"
 #include "core/project/camera_axes.h"
-
-#include <numbers>
 
 namespace garland {
 
@@ -11,7 +10,7 @@ Eye::Eye(const Camera& c, int width, int height) {
     const CameraAxes axes = axes_of(c);
     right_ = axes.right, up_ = axes.up, forward_ = -axes.back, place_ = axes.place;
     middle_x_ = width / 2.0, middle_y_ = height / 2.0;
-    const double half = c.field_of_view / 2 * std::numbers::pi / 180; // the field of view is that of the height
+    const double half = c.field_of_view / 2 * radians; // the field of view is that of the height
     focal_ = height / (2 * portable::sin(half) / portable::cos(half));
 }
 

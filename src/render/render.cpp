@@ -1,5 +1,6 @@
 #include "render/render.h"
 
+#include "core/base/angles.h"
 #include "core/base/parallel.h"
 #include "core/base/portable_math.h"
 #include "core/copies/twins.h"
@@ -93,10 +94,10 @@ struct Tracer {
     double fade;       // distance over which the ground fades into the sky
 
     Tracer(const TraceScene& s, const PreviewLook& l, double camera_distance) : scene(s), look(l) {
-        const double a = l.light.key_azimuth * pi / 180, e = l.light.key_elevation * pi / 180;
+        const double a = l.light.key_azimuth * radians, e = l.light.key_elevation * radians;
         key_way = V3d(portable::sin(a) * portable::cos(e), portable::sin(e), portable::cos(a) * portable::cos(e));
         across(key_way, key_x, key_y);
-        const double half = l.light.key_width / 2 * pi / 180;
+        const double half = l.light.key_width / 2 * radians;
         key_radius = portable::sin(half) / portable::cos(half);
         near = 1e-5 * std::max(scene.size(), 1.0);
         fade = 4 * std::max(scene.size(), camera_distance);

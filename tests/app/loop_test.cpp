@@ -2,6 +2,7 @@
 #include "driving.h"
 
 #include "app/panels/check/check_panel.h"
+#include "app/panels/loop/found_loops.h"
 #include "app/panels/loop/loop_panel.h"
 
 using namespace garland;
@@ -91,6 +92,36 @@ class LoopStepTest : public QObject {
         QVERIFY(at(2, 46) > at(20, 26));
         QVERIFY(all_text(o.panel).contains("48 frames compared, all points"));
         QVERIFY(all_text(o.panel).contains("usual steps"));
+    }
+    void a_line_of_the_list_chooses_its_loop() {
+        AtLoop o;
+        auto& list = *o.panel.findChild<FoundLoops*>();
+        const auto found = o.panel.candidates();
+        QCOMPARE(list.topLevelItemCount(), static_cast<int>(found.size()));
+        QVERIFY(found.size() > 1);
+        QCOMPARE(list.headerItem()->text(4), QString("usual steps"));
+        for (std::size_t i = 0; i < found.size(); ++i) {
+            const QTreeWidgetItem& line = *list.topLevelItem(static_cast<int>(i));
+            QCOMPARE(line.text(0), QString("%1 f").arg(found[i].start));
+            QCOMPARE(line.text(1), QString("%1 f").arg(found[i].start + found[i].length));
+            QCOMPARE(line.text(2), QString("%1 f").arg(found[i].length));
+            QCOMPARE(line.text(4), QString::number(found[i].steps, 'f', 2));
+        }
+        QTest::mouseClick(list.viewport(), Qt::LeftButton, {}, list.visualItemRect(list.topLevelItem(1)).center());
+        QCOMPARE(o.panel.draft().start, found[1].start);
+        QCOMPARE(o.panel.draft().length, found[1].length);
+        QVERIFY(list.topLevelItem(1)->isSelected() && !list.topLevelItem(0)->isSelected());
+        list.setFocus(); // and by the keyboard
+        QTest::keyClick(&list, Qt::Key_Up);
+        QTest::keyClick(&list, Qt::Key_Return);
+        QCOMPARE(o.panel.draft().start, found[0].start);
+        // No line is out of sight, and a loop that is none of them marks none.
+        QVERIFY(list.viewport()->rect().contains(
+            list.visualItemRect(list.topLevelItem(list.topLevelItemCount() - 1)).center()));
+        click_at(o.panel.match(), o.place(14, 40));
+        const bool among = std::any_of(found.begin(), found.end(),
+                                       [](const LoopCandidate& c) { return c.start == 14 && c.length == 26; });
+        QCOMPARE(!list.selectedItems().isEmpty(), among);
     }
     void a_click_into_the_picture_chooses_and_the_loop_is_closed() {
         AtLoop o;

@@ -735,6 +735,58 @@ class WindowTest : public QObject {
         QTest::keyClick(&o.window, Qt::Key_F8);
         QVERIFY(o.window.lanes().isVisible());
     }
+    // In every step and tab, at whatever pixel ratio this runs with (see tests/CMakeLists.txt): 1280 × 720 at 3 is a 4K
+    // screen at 300 %.
+    void no_text_is_cut() {
+        Opened o(12);
+        o.window.resize(1280, 720);
+        o.wait_for_scene();
+        QStringList cut;
+        int seen = 0;
+        auto look = [&](const QString& where) {
+            settle();
+            for (QWidget* w : o.window.findChildren<QWidget*>()) {
+                if (!w->isVisible() || w->visibleRegion().isEmpty()) continue;
+                QString text;
+                int wide = 0, room = w->width();
+                if (auto* label = qobject_cast<QLabel*>(w); label && !label->wordWrap() && label->pixmap().isNull()) {
+                    text = label->text(), wide = label->sizeHint().width();
+                } else if (auto* button = qobject_cast<QAbstractButton*>(w)) {
+                    text = button->text(), wide = button->sizeHint().width();
+                } else if (auto* field = qobject_cast<NumberField*>(w)) {
+                    text = field->text(), wide = field->fontMetrics().horizontalAdvance(text);
+                } else if (auto* box = qobject_cast<QComboBox*>(w)) {
+                    text = box->currentText(), wide = box->fontMetrics().horizontalAdvance(text);
+                    QStyleOptionComboBox look_of;
+                    look_of.initFrom(box);
+                    room = box->style()
+                               ->subControlRect(QStyle::CC_ComboBox, &look_of, QStyle::SC_ComboBoxEditField, box)
+                               .width();
+                }
+                if (text.isEmpty()) continue;
+                ++seen;
+                if (wide > room + 1) cut << QString("%1: \"%2\" needs %3, has %4").arg(where, text).arg(wide).arg(room);
+            }
+        };
+        for (int step = 0; step < step_count; ++step) {
+            o.window.set_step(step);
+            look(QString::number(step));
+            if (step == 1) {
+                for (const char* tab : {"phrases", "before and after", "beats", "camera", "timings", "keys"}) {
+                    click_tab(o.window.retime(), tab);
+                    look(tab);
+                }
+            }
+            if (step == 4) {
+                for (const char* tab : {"zones", "pulse", "sound", "meet", "spreads"}) {
+                    click_tab(o.window.vary(), tab);
+                    look(tab);
+                }
+            }
+        }
+        QVERIFY2(cut.isEmpty(), qPrintable(cut.join('\n')));
+        QVERIFY2(seen > 300, qPrintable(QString::number(seen)));
+    }
     // A minus is U+2212, as long as a plus; a hyphen is shorter and stands between words (The Unicode Standard 15.0,
     // section 6.2, "Dashes and Hyphens").
     void negative_numbers_carry_a_true_minus() {

@@ -37,6 +37,8 @@ struct CarrierTime {
 
 class CopyClocks {
   public:
+    static constexpr double slowest = 0.001; // slowing spreads that add up never stop a copy
+
     CopyClocks() = default;
     CopyClocks(std::vector<CopyClock> still); // nothing that changes in time
     // plan: the timing the copies follow; rate: output frames a second, for drifts and flicker; horizon: output frames
@@ -47,6 +49,7 @@ class CopyClocks {
     // What plays the copies instead of, or on top of, their own clocks; made for all copies of this set, in order.
     void set_playing(CopyPlayingPtr playing) {
         playing_ = std::move(playing);
+        only_played_ |= plain_;
         plain_ = false;
     }
     const CopyPlaying* playing() const { return playing_.get(); }
@@ -67,6 +70,7 @@ class CopyClocks {
     const CopyClock* end() const { return whole_.end(); }
     // Nothing changes in time and nobody is hidden: `whole` is all there is to know.
     bool plain() const { return plain_; }
+    bool only_played() const { return only_played_; } // plain but for what plays them
     std::span<const CopyClock> still() const { return still_.list(); }
 
     // The amounts of one output frame, the same for all copies.
@@ -84,7 +88,18 @@ class CopyClocks {
         double rate = 1;  // dτ/dt
         bool absent = false;
     };
-    Local at(const TimingPlan& plan, std::size_t copy, const Now& now) const;
+    // lately: kept from copy to copy by who asks for many.
+    Local at(const TimingPlan& plan, std::size_t copy, const Now& now, CopyLevels::Lately& lately) const;
+    Local at(const TimingPlan& plan, std::size_t copy, const Now& now) const {
+        CopyLevels::Lately none;
+        return at(plan, copy, now, none);
+    }
+    // The same where copies are only played. start: the timing's first frame.
+    Local played_at(double start, std::size_t copy, double t, CopyLevels::Lately& lately) const {
+        const double delay = still_[copy].delay;
+        const CopyPlaying::At run = playing_->at(played(copy), t - delay, lately);
+        return {delay, start + run.run, run.rate, run.before};
+    }
     // Asks for the memory of a copy that at() will look up in a moment; one past the last is nothing.
     void expect(std::size_t copy) const {
         if (playing_ && copy < size()) playing_->expect(played(copy));
@@ -132,7 +147,7 @@ class CopyClocks {
     std::vector<double> rate_bends(std::size_t copy) const;
     bool flickers_off(std::size_t copy, double t) const;
 
-    bool plain_ = true;
+    bool plain_ = true, only_played_ = false;
     CopyPlayingPtr playing_;
     SharedList<std::uint32_t> played_; // of some of the copies: their numbers in playing_
     std::vector<Pulse> hiding_;        // those pulses that hide copies

@@ -64,34 +64,31 @@ CopyLevels::CopyLevels(const LevelRule& rule, const LevelGround& ground, CopyTra
     }
 }
 
-CopyLevels::Level CopyLevels::at(std::size_t copy, double t) const {
-    switch (rule_.kind) {
-    case LevelKind::pulse: {
+CopyLevels::Level CopyLevels::without_place(std::size_t copy, double t) const {
+    if (rule_.kind == LevelKind::pulse) {
         const WavePlan::Level l = wave_.at(t);
         return {l.value, l.rate};
     }
-    case LevelKind::sound: {
-        if (!sound_) return {};
-        if (!bands_.empty()) {
-            const SoundLevels::Level l = sound_->at(bands_[copy], t);
-            return {l.value, l.rate};
-        }
-        Level loudest;
-        for (std::size_t k = 0; k < sound_->bands(); ++k) {
-            const SoundLevels::Level l = sound_->at(k, t);
-            if (l.value > loudest.value || k == 0) loudest = {l.value, l.rate};
-        }
-        return loudest;
+    if (!sound_) return {};
+    if (!bands_.empty()) {
+        const SoundLevels::Level l = sound_->at(bands_[copy], t);
+        return {l.value, l.rate};
     }
-    case LevelKind::zones: break;
+    Level loudest;
+    for (std::size_t k = 0; k < sound_->bands(); ++k) {
+        const SoundLevels::Level l = sound_->at(k, t);
+        if (l.value > loudest.value || k == 0) loudest = {l.value, l.rate};
     }
-    if (zones_.empty()) return {};
-    const PlaceTrack::At place = tracks_.at(copy, t);
+    return loudest;
+}
+
+// of_zone(k): the level in zone k.
+template <class OfZone>
+CopyLevels::Level CopyLevels::joined(const OfZone& of_zone) const {
     Level out;
-    bool first = true;
-    for (const auto& zone : zones_) {
-        const ZonePlan::Level l = zone->level(t, place);
-        if (first) {
+    for (std::size_t k = 0; k < zones_.size(); ++k) {
+        const ZonePlan::Level l = of_zone(k);
+        if (k == 0) {
             out = {l.value, l.rate};
         } else if (rule_.join == ZoneJoin::highest) {
             if (l.value > out.value) out = {l.value, l.rate};
@@ -100,10 +97,26 @@ CopyLevels::Level CopyLevels::at(std::size_t copy, double t) const {
         } else {
             out = {out.value * l.value, out.rate * l.value + out.value * l.rate};
         }
-        first = false;
     }
     if (out.value > 1) out = {1, 0};
     return out;
+}
+
+CopyLevels::Level CopyLevels::at(std::size_t copy, double t) const {
+    if (!by_place()) return without_place(copy, t);
+    const PlaceTrack::At place = tracks_.at(copy, t);
+    return joined([&](std::size_t k) { return zones_[k]->level(t, place); });
+}
+
+CopyLevels::Level CopyLevels::at(std::size_t copy, double t, Lately& lately) const {
+    if (!by_place()) return without_place(copy, t);
+    if (t != lately.t) {
+        lately.t = t;
+        lately.zones.clear();
+        for (const auto& zone : zones_) lately.zones.push_back(zone->moment(t));
+    }
+    const PlaceTrack::At place = tracks_.at(copy, t);
+    return joined([&](std::size_t k) { return zones_[k]->level(zones_[k]->distance(lately.zones[k], place)); });
 }
 
 void CopyLevels::zone_cuts(const ZonePlan& zone, const PlaceTrack& copy, std::span<const double> levels,

@@ -5,6 +5,7 @@
 #include "core/drivers/playing.h"
 #include "core/drivers/zone_plan.h"
 
+#include <limits>
 #include <map>
 #include <memory>
 #include <span>
@@ -40,7 +41,14 @@ class CopyLevels {
     CopyLevels() = default;
     CopyLevels(const LevelRule& rule, const LevelGround& ground, CopyTracks tracks, const CopySet& set);
     std::size_t size() const { return tracks_.still.size(); }
+    // How the zones stood when they were last asked for; kept by who asks for many copies one after another, most of
+    // them at the same output frame.
+    struct Lately {
+        double t = std::numeric_limits<double>::quiet_NaN();
+        std::vector<ZonePlan::Moment> zones;
+    };
     Level at(std::size_t copy, double t) const;
+    Level at(std::size_t copy, double t, Lately& lately) const; // the same; lately: of these levels only
     // Output frames at which a copy's level may bend, jump or cross one of `levels`, rising. Between two of them,
     // before the first and after the last it is smooth; before the first and after the last it stays as it is.
     std::vector<double> cuts(std::size_t copy, std::span<const double> levels) const;
@@ -56,6 +64,9 @@ class CopyLevels {
     const SoundLevelsPtr& sound() const { return sound_; }
 
   private:
+    Level without_place(std::size_t copy, double t) const;
+    template <class OfZone>
+    Level joined(const OfZone& of_zone) const;
     void zone_cuts(const ZonePlan& zone, const PlaceTrack& copy, std::span<const double> levels,
                    std::vector<double>& out) const;
     LevelRule rule_;

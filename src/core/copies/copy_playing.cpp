@@ -93,10 +93,13 @@ std::vector<double> CopyPlaying::thresholds() const {
     return out;
 }
 
-CopyPlaying::Level CopyPlaying::level(std::size_t copy, double u) const {
-    const CopyLevels::Level l = levels_.at(copy, u);
+CopyPlaying::Level CopyPlaying::through_response(const CopyLevels::Level& l) const {
     if (!response_.keyed()) return {l.value, l.rate};
     return {response_.at(l.value), l.rate * response_.slope(l.value)};
+}
+
+CopyPlaying::Level CopyPlaying::level(std::size_t copy, double u) const {
+    return through_response(levels_.at(copy, u));
 }
 
 // Between two cuts a level is smooth; where zones are added or multiplied it may cross the threshold there.
@@ -256,81 +259,6 @@ RunTrack CopyPlaying::speed_track(std::size_t copy, const OwnRate& own) const {
     return track;
 }
 
-namespace {
-
-// Whether a level that runs the same way at both ends of a piece may turn twice inside: by the cubic through both ends
-// and their rates, whose own rate is a parabola. Rates times the piece's width.
-bool may_turn_twice(double first, double last, double rise) {
-    const double bend = 3 * (first + last) - 6 * rise, slope = 6 * rise - 4 * first - 2 * last;
-    if (bend == 0) return false;
-    const double at = -slope / (2 * bend);
-    if (!(at > 0 && at < 1)) return false;
-    const double turned = first + at * (slope + at * bend), usual = std::max(std::abs(first), std::abs(last));
-    return first > 0 ? turned < usual / 4 : turned > -usual / 4;
-}
-
-} // namespace
-
-// Every moment at which a level is higher than ever before and then falls.
-RunTrack CopyPlaying::furthest_track(std::size_t copy) const {
-    RunTrack track;
-    std::vector<double> cuts = levels_.cuts(copy, thresholds());
-    if (cuts.empty()) return track;
-    double highest = level(copy, cuts.front() - 1).value;
-    track.nodes.push_back({cuts.front() - 1, highest, 0, 0});
-    auto take = [&](double t, double value) {
-        if (value <= highest) return;
-        highest = value;
-        track.nodes.push_back({t, value, 0, 0});
-    };
-    struct End {
-        double t;
-        Level level;
-    };
-    // Peaks between two moments, in order; a piece in which the level may turn twice is halved.
-    const std::function<void(const End&, const End&, int)> peaks = [&](const End& from, const End& to, int depth) {
-        const double wide = to.t - from.t, first = from.level.rate, last = to.level.rate;
-        if (first > 0 && last <= 0) { // 0: where a sum has reached 1
-            double a = from.t, b = to.t;
-            for (int n = 0; n < 60 && b - a > 1e-12 * (1 + std::abs(a)); ++n) {
-                const double middle = a + (b - a) / 2;
-                (level(copy, middle).rate > 0 ? a : b) = middle;
-            }
-            take(b, std::max(level(copy, a).value, level(copy, b).value));
-        } else if (depth > 0 && first * last > 0 &&
-                   may_turn_twice(first * wide, last * wide, to.level.value - from.level.value)) {
-            const double t = from.t + wide / 2;
-            const End middle{t, level(copy, t)};
-            peaks(from, middle, depth - 1);
-            peaks(middle, to, depth - 1);
-        }
-    };
-    // No level is above 1 (a drawn response may be, between its keys).
-    auto done = [&] { return highest >= 1 && !response_.keyed(); };
-    for (std::size_t k = 0; k < cuts.size() && !done(); ++k) {
-        take(cuts[k], level(copy, cuts[k]).value);
-        if (k + 1 == cuts.size() || done()) break;
-        const double wide = cuts[k + 1] - cuts[k];
-        const Level middle = level(copy, cuts[k] + wide / 2);
-        const bool flat = levels_.by_place() && (middle.value == 0 || middle.value == 1) && middle.rate == 0;
-        if (flat) { // no ring is crossed in between
-            take(cuts[k] + wide / 2, middle.value);
-            continue;
-        }
-        const int parts = static_cast<int>(std::clamp(std::ceil(wide * 4), 16.0, 100'000.0)); // a quarter of a frame
-        auto end_at = [&](double t) { return End{t, level(copy, t)}; };
-        End before = end_at(cuts[k] + wide / parts * 1e-9);
-        for (int p = 1; p <= parts && !done(); ++p) {
-            const End after = end_at(cuts[k] + wide * p / parts - wide / parts * 1e-9);
-            peaks(before, after, 10);
-            before = after;
-        }
-        const double just = std::nextafter(cuts[k + 1], cuts[k]);
-        take(just, level(copy, just).value);
-    }
-    return track;
-}
-
 Result<CopyPlayingPtr> CopyPlaying::make(const Play& play, CopyLevels levels, const PlayedSpan& span,
                                          const OwnRate& own, std::vector<double> starts, Progress& progress) {
     std::shared_ptr<CopyPlaying> out(new CopyPlaying);
@@ -378,29 +306,36 @@ Result<CopyPlayingPtr> CopyPlaying::make(const Play& play, CopyLevels levels, co
                         "solving what plays the copies");
     });
     if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-    for (const RunTrack& t : tracks) out->table_.add(t);
+    out->table_.add_all(tracks);
     return CopyPlayingPtr(out);
 }
 
 CopyPlaying::At CopyPlaying::at(std::size_t copy, double u) const {
+    CopyLevels::Lately none;
+    return at(copy, u, none);
+}
+
+CopyPlaying::At CopyPlaying::at(std::size_t copy, double u, CopyLevels::Lately& lately) const {
     At out;
     const double wide = (play_.to - play_.from) * span_.length;
     switch (play_.by) {
     case PlayBy::clock: break;
     case PlayBy::level: {
-        const Level l = level(copy, u);
+        const Level l = through_response(levels_.at(copy, u, lately));
         return {play_.from * span_.length + l.value * wide, l.rate * wide, false};
     }
     case PlayBy::furthest: {
         const std::span<const RunNode> records = table_.nodes(track_of(copy));
-        const auto after =
-            std::upper_bound(records.begin(), records.end(), u, [](double v, const RunNode& r) { return v < r.t; });
+        const auto after = records.begin() + static_cast<std::ptrdiff_t>(nodes_until(records, u));
         // Before its level first changes, and once it has been as high as ever, its zones need not be asked.
         if (levels_.by_place() && !records.empty() && (after == records.begin() || after == records.end())) {
             const double still = after == records.end() ? records.back().value : records.front().value;
             return {play_.from * span_.length + still * wide, 0, false};
         }
-        Level l = level(copy, u);
+        // Copies are asked for in order, and their places lie far apart.
+        if (const auto& still = levels_.tracks().still; copy + 8 < still.size())
+            __builtin_prefetch(&still[copy + 8].position);
+        Level l = through_response(levels_.at(copy, u, lately));
         if (after != records.begin() && (after - 1)->value > l.value) l = {(after - 1)->value, 0};
         if (l.rate < 0) l.rate = 0;
         return {play_.from * span_.length + l.value * wide, l.rate * wide, false};

@@ -42,7 +42,8 @@ class CopyPlaying {
         double rate = 0;     // per output frame
         bool before = false; // it has not been reached yet and is hidden until then
     };
-    // u: the output frame, less the copy's delay.
+    // u: the output frame, less the copy's delay. lately: kept from copy to copy by who asks for many.
+    At at(std::size_t copy, double u, CopyLevels::Lately& lately) const;
     At at(std::size_t copy, double u) const;
     // Asks for the memory of a copy that at() will look up in a moment.
     void expect(std::size_t copy) const {
@@ -64,6 +65,7 @@ class CopyPlaying {
   private:
     CopyPlaying() = default;
     struct Walk;
+    Level through_response(const CopyLevels::Level& level) const;
     std::vector<Visit> visits_of(std::size_t copy, const std::vector<double>& cuts) const;
     RunTrack starts_track(std::size_t copy, const OwnRate& own) const;
     RunTrack speed_track(std::size_t copy, const OwnRate& own) const;

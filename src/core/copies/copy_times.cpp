@@ -232,10 +232,18 @@ CopyTrace trace_copy(const TimingPlan& plan, const SourceClock& source, const Co
 void copy_moments(const TimingPlan& plan, const SourceClock& source, const CopyClocks& clocks, std::size_t from,
                   OutputFrame t, std::span<CopyMoment> out) {
     if (clocks.plain()) return copy_moments(plan, source, clocks.still().subspan(from, out.size()), t, out);
+    CopyLevels::Lately lately;
+    if (clocks.only_played()) {
+        const double start = plan.first().value;
+        return moments_by_block(plan, source, out, [&](std::size_t i) {
+            clocks.expect(from + i + 8);
+            return clocks.played_at(start, from + i, t.value, lately);
+        });
+    }
     const CopyClocks::Now now = clocks.now(t.value);
     moments_by_block(plan, source, out, [&](std::size_t i) {
         clocks.expect(from + i + 8);
-        return clocks.at(plan, from + i, now);
+        return clocks.at(plan, from + i, now, lately);
     });
 }
 

@@ -1,6 +1,7 @@
 #include "core/copies/twins.h"
 
 #include "core/base/parallel.h"
+#include "core/copies/pair_grid.h"
 
 #include <algorithm>
 #include <atomic>
@@ -100,71 +101,6 @@ std::size_t TwinReport::twin_copies() const {
 std::int64_t capacity(double period, double alike_below) {
     return alike_below > 0 ? static_cast<std::int64_t>(std::floor(period / alike_below)) : 0;
 }
-
-namespace {
-
-// Copies in cells as wide as the difference that counts, over what they show at two samples.
-class PairGrid {
-  public:
-    PairGrid(const std::vector<double>& shown, std::size_t m, std::size_t first, std::size_t second,
-             const TwinRule& rule, std::span<const std::uint32_t> copies)
-        : wide_(rule.alike_below), period_(rule.period) {
-        entries_.reserve(copies.size());
-        for (const std::uint32_t i : copies) {
-            const double a = shown[i * m + first], b = shown[i * m + second];
-            if (!std::isnan(a) && !std::isnan(b)) entries_.push_back({key(cell(a), cell(b)), i});
-        }
-        std::sort(entries_.begin(), entries_.end());
-    }
-    // Calls with the copies in the cells around two values until one call returns true.
-    template <class F>
-    bool any_near(double a, double b, const F& use) const {
-        const std::int64_t x = cell(a), y = cell(b);
-        auto in_cells = [&](std::uint64_t first, std::uint64_t last) {
-            for (auto at = std::lower_bound(entries_.begin(), entries_.end(), Entry{first, 0});
-                 at != entries_.end() && at->cell <= last; ++at) {
-                if (use(at->copy)) return true;
-            }
-            return false;
-        };
-        for (std::int64_t dx = -1; dx <= 1; ++dx) {
-            const std::int64_t row = wrapped(x + dx);
-            const std::uint64_t first = key(row, y - 1), last = key(row, y + 1);
-            const bool beside = wrapped(y - 1) == y - 1 && wrapped(y + 1) == y + 1 && last - first == 2;
-            if (beside) { // the three lie one after another
-                if (in_cells(first, last)) return true;
-                continue;
-            }
-            for (std::int64_t dy : {y - 1, y, y + 1}) {
-                const std::uint64_t wanted = key(row, wrapped(dy));
-                if (in_cells(wanted, wanted)) return true;
-            }
-        }
-        return false;
-    }
-
-  private:
-    struct Entry {
-        std::uint64_t cell;
-        std::uint32_t copy;
-        auto operator<=>(const Entry&) const = default;
-    };
-    // On a loop the cells go round it; the last one may be wider, so that whole cells fit.
-    std::int64_t around() const { return std::max<std::int64_t>(static_cast<std::int64_t>(period_ / wide_), 1); }
-    std::int64_t cell(double s) const {
-        if (period_ <= 0) return static_cast<std::int64_t>(std::floor(s / wide_));
-        return std::min(static_cast<std::int64_t>(std::floor((s - std::floor(s / period_) * period_) / wide_)),
-                        around() - 1);
-    }
-    std::int64_t wrapped(std::int64_t c) const { return period_ <= 0 ? c : (c % around() + around()) % around(); }
-    static std::uint64_t key(std::int64_t x, std::int64_t y) {
-        return static_cast<std::uint64_t>(x) << 32 ^ (static_cast<std::uint64_t>(y) & 0xffffffffu);
-    }
-    double wide_, period_;
-    std::vector<Entry> entries_;
-};
-
-} // namespace
 
 Result<std::vector<std::uint8_t>> have_twins(const TimingPlan& plan, const SourceClock& source,
                                              const CopyClocks& copies, FrameRange range, const TwinRule& rule,

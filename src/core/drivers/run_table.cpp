@@ -1,7 +1,5 @@
 #include "core/drivers/run_table.h"
 
-#include "core/base/cubic.h"
-
 #include <algorithm>
 #include <cmath>
 
@@ -36,24 +34,6 @@ double integral_of(const std::function<double(double)>& rate, double from, doubl
     return halved(rate, from, to, once(rate, from, to), 1e-10, 20);
 }
 
-namespace {
-
-// What a piece adds to its cubic at w, and the slope of that over w.
-double added(const RunNode& n, double w) {
-    const double hump = w * (1 - w);
-    return hump * hump * (static_cast<double>(n.bend) + static_cast<double>(n.turn) * w);
-}
-double added_slope(const RunNode& n, double w) {
-    const double hump = w * (1 - w), c = static_cast<double>(n.bend), d = static_cast<double>(n.turn);
-    return 2 * hump * (1 - 2 * w) * (c + d * w) + hump * hump * d;
-}
-
-double cubic(double rise, double wide, double slope_a, double slope_b, double w) {
-    return rise * ease(w) + wide * w * (1 - w) * (slope_a * (1 - w) - slope_b * w);
-}
-
-} // namespace
-
 double integrate_pieces(const std::function<double(double)>& rate, double from, double to, double start,
                         std::vector<RunNode>& nodes) {
     if (!(to > from)) return start;
@@ -64,14 +44,14 @@ double integrate_pieces(const std::function<double(double)>& rate, double from, 
     double run[7] = {};
     for (int k = 1; k < 7; ++k) run[k] = run[k - 1] + once(rate, from + wide * ways[k - 1], from + wide * ways[k]);
     const double rise = run[6];
-    auto off = [&](int k) { return run[k] - cubic(rise, wide, sa, sb, ways[k]); };
+    auto off = [&](int k) { return run[k] - run_piece::cubic(rise, wide, sa, sb, ways[k]); };
     // At a third and two thirds w²(1 − w)² is 4/81.
     const double third = off(2) * 81 / 4, two_thirds = off(4) * 81 / 4;
     RunNode piece;
     piece.turn = static_cast<float>(3 * (two_thirds - third));
     piece.bend = static_cast<float>(2 * third - two_thirds);
     bool fits = std::abs(once(rate, from, to) - rise) <= 1e-7;
-    for (const int k : {1, 2, 3, 4, 5}) fits = fits && std::abs(off(k) - added(piece, ways[k])) <= 4e-6;
+    for (const int k : {1, 2, 3, 4, 5}) fits = fits && std::abs(off(k) - run_piece::added(piece, ways[k])) <= 4e-6;
     if (!fits && wide > 1e-6) {
         const double middle = from + wide / 2, half = integrate_pieces(rate, from, middle, start, nodes);
         return integrate_pieces(rate, middle, to, half, nodes);
@@ -120,21 +100,14 @@ std::size_t RunTable::add(const RunTrack& track) {
     return ends_.size() - 1;
 }
 
-RunTable::At RunTable::at(std::size_t track, double t) const {
-    const std::span<const RunNode> own = nodes(track);
-    const double before = before_[track], after = after_[track];
-    if (own.empty()) return {before * t, before};
-    const auto next = std::upper_bound(own.begin(), own.end(), t, [](double v, const RunNode& n) { return v < n.t; });
-    if (next == own.begin()) return {own.front().value + before * (t - own.front().t), before};
-    const RunNode& a = *(next - 1);
-    if (next == own.end()) return {a.value + after * (t - a.t), after};
-    const RunNode& b = *next;
-    const double wide = b.t - a.t, w = (t - a.t) / wide, rise = b.value - a.value;
-    const auto sa = static_cast<double>(a.out), sb = static_cast<double>(b.in);
-    const double value = a.value + cubic(rise, wide, sa, sb, w) + added(a, w);
-    const double rate =
-        rise / wide * 6 * w * (1 - w) + sa * (1 - w) * (1 - 3 * w) - sb * w * (2 - 3 * w) + added_slope(a, w) / wide;
-    return {value, rate};
+void RunTable::add_all(std::span<const RunTrack> tracks) {
+    std::size_t nodes = nodes_.size();
+    for (const RunTrack& t : tracks) nodes += t.nodes.size();
+    nodes_.reserve(nodes);
+    ends_.reserve(ends_.size() + tracks.size());
+    before_.reserve(before_.size() + tracks.size());
+    after_.reserve(after_.size() + tracks.size());
+    for (const RunTrack& t : tracks) add(t);
 }
 
 std::size_t RunTable::bytes() const {

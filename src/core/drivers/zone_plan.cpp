@@ -211,9 +211,21 @@ double ZonePlan::shape(const V3d& p, V3d& gradient) const {
     return 1e300;
 }
 
-ZonePlan::Distance ZonePlan::distance(double t, const PlaceTrack::At& copy) const {
-    const Motion m = motion(t);
-    const Axes axes = turned_axes(m.turn);
+ZonePlan::Moment ZonePlan::moment(double t) const {
+    Moment out{motion(t), {}, V3d(0)};
+    const Motion& m = out.motion;
+    out.axes = turned_axes(m.turn);
+    // How the zone turns: about y, the turned x and the turned z.
+    if (m.turn_rate != V3d(0)) {
+        const SinCos y(m.turn.y);
+        out.spin =
+            (V3d(0, m.turn_rate.y, 0) + V3d(y.c, 0, -y.s) * m.turn_rate.x + out.axes.z * m.turn_rate.z) * radians;
+    }
+    return out;
+}
+
+ZonePlan::Distance ZonePlan::distance(const Moment& moment, const PlaceTrack::At& copy) const {
+    const Motion& m = moment.motion;
     const V3d arm = copy.place - m.place;
     Distance out;
     out.size = m.size, out.size_rate = m.size_rate;
@@ -223,17 +235,11 @@ ZonePlan::Distance ZonePlan::distance(double t, const PlaceTrack::At& copy) cons
         return out;
     }
     V3d gradient;
-    const V3d q = axes.local(arm) / m.size;
+    const V3d q = moment.axes.local(arm) / m.size;
     const double f = shape(q, gradient);
     out.value = f * m.size;
-    // How the zone turns: about y, the turned x and the turned z.
-    V3d spin(0);
-    if (m.turn_rate != V3d(0)) {
-        const SinCos y(m.turn.y);
-        spin = (V3d(0, m.turn_rate.y, 0) + V3d(y.c, 0, -y.s) * m.turn_rate.x + axes.z * m.turn_rate.z) * radians;
-    }
-    const V3d moving = copy.rate - m.place_rate - spin.cross(arm);
-    out.rate = gradient.dot(axes.local(moving)) + m.size_rate * (f - gradient.dot(q));
+    const V3d moving = copy.rate - m.place_rate - moment.spin.cross(arm);
+    out.rate = gradient.dot(moment.axes.local(moving)) + m.size_rate * (f - gradient.dot(q));
     return out;
 }
 

@@ -54,11 +54,24 @@ class ZonePlan {
     // The zone's own place, turn and size at an output frame.
     ZoneKey pose_at(double t) const;
 
+    struct Motion {
+        V3d place{0, 0, 0}, turn{0, 0, 0}, place_rate{0, 0, 0}, turn_rate{0, 0, 0}; // degrees
+        double size = 1, size_rate = 0;
+    };
+    // How it stands and moves at one output frame: the same for every copy.
+    struct Moment {
+        Motion motion;
+        Axes axes;
+        V3d spin{0, 0, 0}; // radians per output frame, about the axes of the scene
+    };
+    Moment moment(double t) const;
+
     struct Distance {
         double value = 0, rate = 0;     // from its surface, scene units, negative inside; per output frame
         double size = 1, size_rate = 0; // of the zone: its edge shrinks and grows with it
     };
-    Distance distance(double t, const PlaceTrack::At& copy) const;
+    Distance distance(const Moment& moment, const PlaceTrack::At& copy) const;
+    Distance distance(double t, const PlaceTrack::At& copy) const { return distance(moment(t), copy); }
 
     struct Level {
         double value = 0, rate = 0; // 0 … 1; per output frame
@@ -80,10 +93,6 @@ class ZonePlan {
     struct Segment {
         double from = 0, wide = 1;
         std::array<std::array<double, 4>, 7> c{}; // place, turn (degrees), size: powers of t − from
-    };
-    struct Motion {
-        V3d place{0, 0, 0}, turn{0, 0, 0}, place_rate{0, 0, 0}, turn_rate{0, 0, 0}; // degrees
-        double size = 1, size_rate = 0;
     };
     Motion motion(double t) const;
     double shape(const V3d& local, V3d& gradient) const;

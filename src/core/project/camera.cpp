@@ -1,5 +1,6 @@
 #include "core/project/camera.h"
 
+#include "core/base/angles.h"
 #include "core/base/numbers.h"
 #include "core/base/portable_math.h"
 #include "core/project/camera_axes.h"
@@ -7,7 +8,6 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
-#include <numbers>
 
 namespace garland {
 
@@ -109,7 +109,7 @@ Result<std::vector<CameraKey>> moved(std::span<const CameraKey> keys, const Came
 }
 
 CameraAxes axes_of(const Camera& c) {
-    const double a = c.azimuth * std::numbers::pi / 180, e = c.elevation * std::numbers::pi / 180;
+    const double a = c.azimuth * radians, e = c.elevation * radians;
     CameraAxes out;
     out.back = V3d(portable::sin(a) * portable::cos(e), portable::sin(e), portable::cos(a) * portable::cos(e));
     out.right = V3d(portable::cos(a), 0, -portable::sin(a));

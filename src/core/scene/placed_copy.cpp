@@ -1,4 +1,5 @@
 #include "core/scene/placed_copy.h"
+#include "core/base/angles.h"
 
 #include "core/copies/attitude.h"
 
@@ -36,7 +37,7 @@ void turned(const std::vector<V3f>& from, const Turned& turn, V3f scale, V3f mov
 void add_motion(const CopyMotion& motion, const Placement& place, double frames_a_second,
                 const std::vector<V3f>& points, std::vector<V3f>& velocities) {
     const V3f moving(motion.move * frames_a_second), middle(place.position);
-    const V3f spin(motion.spin * (std::numbers::pi / 180 * frames_a_second));
+    const V3f spin(motion.spin * (radians * frames_a_second));
     const auto growth = static_cast<float>(motion.growth * frames_a_second);
     for (std::size_t i = 0; i < velocities.size(); ++i) {
         const V3f arm = points[i] - middle;

@@ -3,9 +3,9 @@
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/copies/attitude.h"
-#include "core/project/clock_pieces.h"
 #include "io/gltf/glb_buffer.h"
 #include "io/gltf/gltf_pictures.h"
+#include "io/gltf/viewer_shapes.h"
 
 #include <algorithm>
 #include <cmath>
@@ -18,159 +18,12 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-std::string reason_against_targets(const ArrangementShow& a) {
-    const SourceFacts& facts = a.sampler.source()->facts();
-    if (facts.kind == SourceKind::volume) return "a volume: hand it off as posed copies";
-    if (facts.kind == SourceKind::particles) return "particles are born and die: hand them off as shared poses";
-    if (facts.kind == SourceKind::mesh_sequence) return "its faces change: hand it off as shared poses";
-    if (a.plan.fades()) return "its phrases fade into each other: hand it off as shared poses";
-    return {};
-}
-
-// One source: which of its poses are targets, on a grid of file frames.
-struct Shape {
-    SourceId source;
-    const Sampler* sampler = nullptr;
-    std::vector<const ArrangementShow*> shows;
-    std::vector<std::vector<ClockPieces>> clocks; // of each show
-    int parts = 1;                                // of a file frame
-    bool steps = false;
-    std::int64_t first = INT64_MAX, last = INT64_MIN; // grid numbers that are used
-
-    double grid(double s) const { return sampler->clock().file_frame(SourceFrame(s)) * parts; }
-    double source_at(double number) const {
-        const SourceClock& clock = sampler->clock();
-        return (clock.first + (number / parts - static_cast<double>(clock.file_first)) / clock.files_per_frame).value;
-    }
-    std::size_t poses() const { return first > last ? 0 : static_cast<std::size_t>(last - first + 1); }
-    void learn(const ClockPieces& clock) {
-        for (const ClockPoint& p : clock.points) {
-            first = std::min(first, static_cast<std::int64_t>(std::floor(grid(p.source) + 1e-9)));
-            last = std::max(last, static_cast<std::int64_t>(std::ceil(grid(p.source) - 1e-9)));
-        }
-        last = std::max(last, first);
-    }
-};
-
-Result<std::vector<Shape>> shapes_of(const Show& show, const ViewerOrder& order, ViewerPlan& plan, Progress& progress) {
-    std::vector<Shape> shapes;
-    const auto from = static_cast<double>(order.frames.first), to = static_cast<double>(order.frames.last);
-    for (const ArrangementShow& a : show.arrangements) {
-        if (!a.usable || a.places.empty()) continue;
-        if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-        if (const std::string why = reason_against_targets(a); !why.empty()) {
-            plan.left_out.push_back(fmt::format("{} ({})", a.spec.name, why));
-            continue;
-        }
-        auto at = std::find_if(shapes.begin(), shapes.end(), [&](const Shape& s) { return s.source == a.source; });
-        if (at == shapes.end()) {
-            shapes.emplace_back();
-            at = std::prev(shapes.end());
-            at->source = a.source, at->sampler = &a.sampler;
-            at->steps = a.sampler.how() == SubFrame::nearest;
-            const bool bent = !at->steps && (a.sampler.how() != SubFrame::linear || a.sampler.source()->any_time());
-            at->parts = bent ? order.per_frame : 1;
-        }
-        at->shows.push_back(&a);
-        auto& clocks = at->clocks.emplace_back(a.places.size());
-        parallel_for(clocks.size(), 4, [&](std::size_t b, std::size_t e) {
-            for (std::size_t i = b; i < e; ++i) clocks[i] = clock_pieces(a, i, from, to, order.tolerance);
-        });
-        for (const ClockPieces& c : clocks) at->learn(c);
-    }
-    std::erase_if(shapes, [&](const Shape& s) {
-        const SourceFacts& facts = s.sampler->source()->facts();
-        const double bytes = static_cast<double>(s.poses() * facts.points) * (facts.carries.normals ? 24 : 12);
-        if (s.poses() <= viewer_most_targets && bytes <= viewer_most_bytes) return false;
-        for (const auto* a : s.shows)
-            plan.left_out.push_back(fmt::format("{} ({} poses of {} points are too many for morph targets: hand it off "
-                                                "as shared poses)",
-                                                a->spec.name, s.poses(), facts.points));
-        return true;
-    });
-    return shapes;
-}
-
-// The keys of one copy's weights: where its clock passes a pose, turns or jumps. Seconds from the first frame.
-struct WeightKeys {
-    std::vector<float> times;
-    std::vector<double> grid; // the place between poses at each
-};
-
-class KeyMaker {
-  public:
-    KeyMaker(const Shape& shape, double first, Rate rate) : shape_(shape), first_(first), rate_(rate) {}
-
-    WeightKeys of(const ClockPieces& clock) {
-        keys_ = {};
-        for (std::size_t i = 0; i < clock.points.size(); ++i) {
-            const ClockPoint& p = clock.points[i];
-            if (i > 0 && p.output > clock.points[i - 1].output) between(clock.points[i - 1], p);
-            const bool jumps = i > 0 && p.output <= clock.points[i - 1].output;
-            add(p.output, place(p.source), jumps);
-        }
-        return std::move(keys_);
-    }
-
-  private:
-    double place(double s) const {
-        const double g = shape_.grid(s);
-        return shape_.steps ? std::floor(g + 0.5) : g;
-    }
-    // Poses that are passed on the way.
-    void between(const ClockPoint& a, const ClockPoint& b) {
-        const double from = shape_.grid(a.source), to = shape_.grid(b.source);
-        if (std::abs(to - from) < 1e-12) return;
-        const double shift = shape_.steps ? 0.5 : 0; // steps are halfway
-        const double low = std::min(from, to), high = std::max(from, to);
-        std::vector<double> passed;
-        for (double g = std::ceil(low - shift) + shift; g < high; g += 1) {
-            if (g > low) passed.push_back(g);
-        }
-        if (to < from) std::reverse(passed.begin(), passed.end());
-        for (const double g : passed) {
-            const double t = a.output + (b.output - a.output) * (g - from) / (to - from);
-            if (!shape_.steps) {
-                add(t, g, false);
-                continue;
-            }
-            add(t, to > from ? g - 0.5 : g + 0.5, false);
-            add(t, to > from ? g + 0.5 : g - 0.5, true);
-        }
-    }
-    void add(double t, double grid, bool jumps) {
-        auto seconds = static_cast<float>(rate_.start_of(t - first_).value);
-        if (!keys_.times.empty() && seconds <= keys_.times.back()) {
-            if (!jumps) { // too close for floats
-                keys_.grid.back() = grid;
-                return;
-            }
-            // The earlier one of the two moves, as far as a float allows.
-            float earlier = std::nextafter(seconds, -1.0f);
-            const std::size_t n = keys_.times.size();
-            if (earlier >= 0 && (n < 2 || earlier > keys_.times[n - 2])) {
-                keys_.times.back() = earlier;
-            } else {
-                seconds = std::nextafter(keys_.times.back(), 1e9f);
-            }
-        }
-        keys_.times.push_back(seconds);
-        keys_.grid.push_back(grid);
-    }
-
-    const Shape& shape_;
-    double first_;
-    Rate rate_;
-    WeightKeys keys_;
-};
-
 class ViewerWriter {
   public:
     ViewerWriter(const Show& show, const ViewerOrder& order) : show_(show), order_(order) {}
 
-    Result<void> add(const Shape& shape, Progress& progress) {
+    Result<void> add(const ViewerShape& shape, Progress& progress) {
         GARLAND_TRY(mesh, mesh_of(shape, progress));
-        KeyMaker keys(shape, static_cast<double>(order_.frames.first), show_.settings.rate);
         for (std::size_t k = 0; k < shape.shows.size(); ++k) {
             const ArrangementShow& a = *shape.shows[k];
             GARLAND_TRY(tracks, tracks_of(a, progress));
@@ -185,7 +38,9 @@ class ViewerWriter {
                 one["scale"] = {size.x, size.y, size.z};
                 nodes_.push_back(std::move(one));
                 roots_.push_back(node);
-                weights(node, shape, keys.of(shape.clocks[k][i]));
+                weights(node, shape,
+                        weight_keys(shape, shape.clocks[k][i], static_cast<double>(order_.frames.first),
+                                    show_.settings.rate));
                 moved(node, tracks, i);
                 hidden(node, shape.clocks[k][i], tracks, i, size);
             }
@@ -212,7 +67,7 @@ class ViewerWriter {
         std::vector<std::vector<std::uint8_t>> gone;
     };
 
-    Result<std::size_t> mesh_of(const Shape& shape, Progress& progress) {
+    Result<std::size_t> mesh_of(const ViewerShape& shape, Progress& progress) {
         auto pose_at = [&](std::int64_t number) {
             return shape.sampler->at(SourceFrame(shape.source_at(static_cast<double>(number))), progress);
         };
@@ -289,7 +144,7 @@ class ViewerWriter {
         samplers_.push_back({{"input", input}, {"output", output}, {"interpolation", way}});
     }
 
-    void weights(std::size_t node, const Shape& shape, const WeightKeys& keys) {
+    void weights(std::size_t node, const ViewerShape& shape, const WeightKeys& keys) {
         const std::size_t targets = shape.poses() - 1;
         if (targets == 0 || keys.times.empty()) return;
         std::vector<float> values(keys.times.size() * targets, 0.0f);
@@ -384,17 +239,17 @@ class ViewerWriter {
          samplers_ = Json::array(), channels_ = Json::array();
 };
 
-void fill(ViewerPlan& plan, const std::vector<Shape>& shapes, const Show& show, const ViewerOrder& order) {
-    for (const Shape& s : shapes) {
+void fill(ViewerPlan& plan, const std::vector<ViewerShape>& shapes, const Show& show, const ViewerOrder& order) {
+    for (const ViewerShape& s : shapes) {
         const SourceFacts& facts = s.sampler->source()->facts();
         const std::size_t targets = s.poses() > 0 ? s.poses() - 1 : 0;
         plan.targets += static_cast<std::int64_t>(targets);
         plan.bytes += static_cast<double>(s.poses() * facts.points) * (facts.carries.normals ? 24 : 12);
-        KeyMaker keys(s, static_cast<double>(order.frames.first), show.settings.rate);
         for (std::size_t k = 0; k < s.shows.size(); ++k) {
             plan.copies += static_cast<std::int64_t>(s.shows[k]->places.size());
             for (const ClockPieces& c : s.clocks[k]) {
-                const std::size_t count = keys.of(c).times.size();
+                const std::size_t count =
+                    weight_keys(s, c, static_cast<double>(order.frames.first), show.settings.rate).times.size();
                 plan.keys += static_cast<std::int64_t>(count);
                 plan.bytes += static_cast<double>(count * (targets + 1)) * 4 + 900;
             }
@@ -412,7 +267,7 @@ void fill(ViewerPlan& plan, const std::vector<Shape>& shapes, const Show& show, 
 Result<ViewerPlan> plan_viewer(const Show& show, const ViewerOrder& order, Progress& progress) {
     GARLAND_CHECK(valid_tables(order.frames, order.tolerance, order.per_frame));
     ViewerPlan plan;
-    GARLAND_TRY(shapes, shapes_of(show, order, plan, progress));
+    GARLAND_TRY(shapes, viewer_shapes(show, order, plan, progress));
     fill(plan, shapes, show, order);
     return plan;
 }
@@ -420,7 +275,7 @@ Result<ViewerPlan> plan_viewer(const Show& show, const ViewerOrder& order, Progr
 Result<ViewerDone> write_viewer(const Show& show, const ViewerOrder& order, Progress& progress) {
     GARLAND_CHECK(valid_tables(order.frames, order.tolerance, order.per_frame));
     ViewerDone done;
-    GARLAND_TRY(shapes, shapes_of(show, order, done.plan, progress));
+    GARLAND_TRY(shapes, viewer_shapes(show, order, done.plan, progress));
     fill(done.plan, shapes, show, order);
     if (shapes.empty())
         return fail(Error{ErrorCode::unsupported, "there is no copy that can be written for a viewer"}
@@ -442,7 +297,7 @@ Result<ViewerDone> write_viewer(const Show& show, const ViewerOrder& order, Prog
     }
     ViewerWriter writer(show, order);
     double at = 0;
-    for (const Shape& s : shapes) {
+    for (const ViewerShape& s : shapes) {
         PartOf part(progress, at, at + 0.9 / static_cast<double>(shapes.size()));
         at += 0.9 / static_cast<double>(shapes.size());
         for (const auto& clocks : s.clocks) {

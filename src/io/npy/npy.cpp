@@ -33,6 +33,62 @@ std::uint64_t NpyHeader::bytes_per_frame() const {
     return count;
 }
 
+namespace {
+
+// "(96, 2304, 3)" and what follows it.
+Result<std::vector<std::uint64_t>> shape_of(std::string_view shape, const std::string& path) {
+    auto bad = [&](ErrorCode code, std::string what) { return fail(Error{code, std::move(what)}.at(path)); };
+    std::vector<std::uint64_t> out;
+    const auto close = shape.find(')');
+    if (!shape.starts_with('(') || close == shape.npos) return bad(ErrorCode::malformed, "the shape is missing");
+    std::uint64_t number = 0;
+    bool digits = false;
+    for (char c : shape.substr(1, close)) {
+        if (c >= '0' && c <= '9') {
+            if (number > UINT64_MAX / 16) return bad(ErrorCode::too_large, "the shape is beyond any file");
+            number = number * 10 + static_cast<std::uint64_t>(c - '0');
+            digits = true;
+        } else if (c == ',' || c == ')') {
+            if (digits) out.push_back(number);
+            number = 0, digits = false;
+        } else if (c != ' ') {
+            return bad(ErrorCode::malformed, "the shape is not a list of numbers");
+        }
+    }
+    return out;
+}
+
+// Whether the shape is one that is read, and the file has room for it.
+Result<void> fits_the_file(const NpyHeader& header, std::uint64_t file_size, const std::string& path) {
+    auto bad = [&](ErrorCode code, std::string what) { return fail(Error{code, std::move(what)}.at(path)); };
+    if (header.shape.empty() || header.shape.size() > 3)
+        return bad(ErrorCode::unsupported, fmt::format("it has {} dimensions", header.shape.size()));
+    for (std::size_t i = 1; i < header.shape.size(); ++i) {
+        if (header.shape[i] == 0) return bad(ErrorCode::malformed, "the array is empty");
+        if (header.shape[i] > point_limit) {
+            return bad(ErrorCode::too_large, fmt::format("claims {} values in every frame", header.shape[i]));
+        }
+    }
+    if (header.shape.size() == 3 && header.shape[1] * header.shape[2] > 16 * point_limit) {
+        return bad(ErrorCode::too_large,
+                   fmt::format("claims {} times {} values in every frame", header.shape[1], header.shape[2]));
+    }
+    if (header.shape[0] == 0) return bad(ErrorCode::malformed, "the array is empty");
+    const std::uint64_t room = file_size > header.data_offset ? file_size - header.data_offset : 0;
+    if (header.shape[0] > room / header.bytes_per_frame()) {
+        return fail(Error{ErrorCode::too_large,
+                          fmt::format("claims {} frames of {}, but the file has room for {}", header.shape[0],
+                                      counted(static_cast<long long>(header.shape.size() > 1 ? header.shape[1] : 1),
+                                              "point", "points"),
+                                      room / header.bytes_per_frame())}
+                        .at(path)
+                        .advise("the file may be cut short; write it again"));
+    }
+    return {};
+}
+
+} // namespace
+
 Result<NpyHeader> parse_npy_array(const std::string& head, std::uint64_t file_size, const std::string& path) {
     auto bad = [&](ErrorCode code, std::string what) { return fail(Error{code, std::move(what)}.at(path)); };
     if (head.size() < 10 || head.compare(0, 6, "\x93NUMPY", 6) != 0) {
@@ -68,46 +124,9 @@ Result<NpyHeader> parse_npy_array(const std::string& head, std::uint64_t file_si
         return fail(Error{ErrorCode::unsupported, "it is stored column by column"}.at(path).advise(
             "save it with numpy.ascontiguousarray"));
     }
-    auto shape = value_of(text, "'shape'");
-    const auto close = shape.find(')');
-    if (!shape.starts_with('(') || close == shape.npos) return bad(ErrorCode::malformed, "the shape is missing");
-    std::uint64_t number = 0;
-    bool digits = false;
-    for (char c : shape.substr(1, close)) {
-        if (c >= '0' && c <= '9') {
-            if (number > UINT64_MAX / 16) return bad(ErrorCode::too_large, "the shape is beyond any file");
-            number = number * 10 + static_cast<std::uint64_t>(c - '0');
-            digits = true;
-        } else if (c == ',' || c == ')') {
-            if (digits) header.shape.push_back(number);
-            number = 0, digits = false;
-        } else if (c != ' ') {
-            return bad(ErrorCode::malformed, "the shape is not a list of numbers");
-        }
-    }
-    if (header.shape.empty() || header.shape.size() > 3)
-        return bad(ErrorCode::unsupported, fmt::format("it has {} dimensions", header.shape.size()));
-    for (std::size_t i = 1; i < header.shape.size(); ++i) {
-        if (header.shape[i] == 0) return bad(ErrorCode::malformed, "the array is empty");
-        if (header.shape[i] > point_limit) {
-            return bad(ErrorCode::too_large, fmt::format("claims {} values in every frame", header.shape[i]));
-        }
-    }
-    if (header.shape.size() == 3 && header.shape[1] * header.shape[2] > 16 * point_limit) {
-        return bad(ErrorCode::too_large,
-                   fmt::format("claims {} times {} values in every frame", header.shape[1], header.shape[2]));
-    }
-    if (header.shape[0] == 0) return bad(ErrorCode::malformed, "the array is empty");
-    const std::uint64_t room = file_size > header.data_offset ? file_size - header.data_offset : 0;
-    if (header.shape[0] > room / header.bytes_per_frame()) {
-        return fail(Error{ErrorCode::too_large,
-                          fmt::format("claims {} frames of {}, but the file has room for {}", header.shape[0],
-                                      counted(static_cast<long long>(header.shape.size() > 1 ? header.shape[1] : 1),
-                                              "point", "points"),
-                                      room / header.bytes_per_frame())}
-                        .at(path)
-                        .advise("the file may be cut short; write it again"));
-    }
+    GARLAND_TRY(shape, shape_of(value_of(text, "'shape'"), path));
+    header.shape = std::move(shape);
+    GARLAND_CHECK(fits_the_file(header, file_size, path));
     return header;
 }
 

@@ -21,6 +21,28 @@ namespace garland {
 
 namespace {
 
+// Where a column stands, in capitals or not, but first as it is written; −1: nowhere.
+int column_called(const std::vector<std::string>& names, std::string_view name) {
+    auto at = std::find(names.begin(), names.end(), name);
+    if (at == names.end()) {
+        at = std::find_if(names.begin(), names.end(), [&](const std::string& n) {
+            return std::equal(n.begin(), n.end(), name.begin(), name.end(),
+                              [](char a, char b) { return (a >= 'A' && a <= 'Z' ? a + 32 : a) == b; });
+        });
+    }
+    return at == names.end() ? -1 : static_cast<int>(at - names.begin());
+}
+
+// An id: "7", or "7.0", as tables of floats have it.
+std::optional<std::int64_t> whole_number(std::string_view text) {
+    std::int64_t name = 0;
+    const auto [stop, error] = std::from_chars(text.data(), text.data() + text.size(), name);
+    if (error == std::errc() && stop == text.data() + text.size()) return name;
+    const auto value = parse_number(text);
+    if (!value || *value != std::floor(*value) || std::abs(*value) > 9007199254740992.0) return std::nullopt;
+    return static_cast<std::int64_t>(*value);
+}
+
 // A frame as a table: a row a particle; columns id, x, y, z, and optionally vx, vy, vz, r, g, b; every other number is
 // an attribute of its name.
 Result<PosePtr> read_particle_csv(const std::string& path) {
@@ -32,16 +54,7 @@ Result<PosePtr> read_particle_csv(const std::string& path) {
     const char separator = head.find(';') != head.npos ? ';' : head.find('\t') != head.npos ? '\t' : ',';
     split_cells(head, separator, cells);
     const std::vector<std::string> names(cells.begin(), cells.end());
-    auto column = [&](std::string_view name) { // in capitals or not; as it is written first
-        auto at = std::find(names.begin(), names.end(), name);
-        if (at == names.end()) {
-            at = std::find_if(names.begin(), names.end(), [&](const std::string& n) {
-                return std::equal(n.begin(), n.end(), name.begin(), name.end(),
-                                  [](char a, char b) { return (a >= 'A' && a <= 'Z' ? a + 32 : a) == b; });
-            });
-        }
-        return at == names.end() ? -1 : static_cast<int>(at - names.begin());
-    };
+    auto column = [&names](std::string_view name) { return column_called(names, name); };
     auto bad = [&](std::string what, std::int64_t line) {
         return fail(Error{ErrorCode::malformed, std::move(what)}.at(path).at_line(line));
     };
@@ -81,16 +94,10 @@ Result<PosePtr> read_particle_csv(const std::string& path) {
                             .advise("write the table again");
             return static_cast<float>(value.value_or(0));
         };
-        std::int64_t name = 0;
         const std::string_view id_text = cells[static_cast<std::size_t>(id)];
-        const auto [stop, error] = std::from_chars(id_text.data(), id_text.data() + id_text.size(), name);
-        if (error != std::errc() || stop != id_text.data() + id_text.size()) { // "7.0", as tables of floats have it
-            const auto value = parse_number(id_text);
-            if (!value || *value != std::floor(*value) || std::abs(*value) > 9007199254740992.0)
-                return bad(fmt::format("\"{}\" is not a whole number", id_text.substr(0, 20)), line);
-            name = static_cast<std::int64_t>(*value);
-        }
-        pose->ids.push_back(name);
+        const auto name = whole_number(id_text);
+        if (!name) return bad(fmt::format("\"{}\" is not a whole number", id_text.substr(0, 20)), line);
+        pose->ids.push_back(*name);
         pose->points.emplace_back(number(x), number(y), number(z));
         if (moves) pose->velocities.emplace_back(number(v[0]), number(v[1]), number(v[2]));
         if (coloured) pose->colours.emplace_back(number(c[0]), number(c[1]), number(c[2]));

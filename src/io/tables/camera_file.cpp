@@ -1,5 +1,6 @@
 #include "io/tables/camera_file.h"
 
+#include "core/base/angles.h"
 #include "core/base/base64.h"
 #include "core/base/numbers.h"
 #include "core/base/portable_math.h"
@@ -12,7 +13,6 @@
 #include <cstring>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
-#include <numbers>
 
 namespace garland {
 
@@ -21,7 +21,7 @@ namespace {
 constexpr double aperture = 24; // tenths of a scene unit, upright; only its ratio to the focal length counts
 
 double focal_length(const Camera& c) {
-    const double half = c.field_of_view / 2 * std::numbers::pi / 180;
+    const double half = c.field_of_view / 2 * radians;
     return aperture / 2 * portable::cos(half) / portable::sin(half);
 }
 
@@ -134,8 +134,7 @@ Result<std::string> gltf_text(const Project& project, const CameraOrder& order, 
            {"nodes", {{{"name", "camera"}, {"camera", 0}}}},
            {"cameras",
             {{{"type", "perspective"},
-              {"perspective",
-               {{"yfov", field_of_view * std::numbers::pi / 180}, {"aspectRatio", order.aspect}, {"znear", 0.01}}}}}},
+              {"perspective", {{"yfov", field_of_view * radians}, {"aspectRatio", order.aspect}, {"znear", 0.01}}}}}},
            {"bufferViews", views},
            {"accessors", accessors},
            {"buffers",

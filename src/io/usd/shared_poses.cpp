@@ -3,249 +3,18 @@
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/copies/attitude.h"
-#include "core/time/frame_steps.h"
 #include "io/files/staged_files.h"
-#include "io/handoff/bake.h"
 #include "io/usd/pose_prim.h"
+#include "io/usd/shared_sources.h"
 #include "io/vdb/volume_file.h"
 
 #include <algorithm>
-#include <cmath>
 #include <fmt/format.h>
-#include <map>
 #include <set>
-#include <unordered_set>
 
 namespace garland {
 
 namespace {
-
-constexpr double weight_steps = 32; // of fades
-
-// A pick without what only its velocities need, so that equal poses are equal.
-PosePick bare(const PosePick& pick) {
-    PosePick out;
-    out.frame = pick.frame;
-    if (pick.weight > 0) out.weight = pick.weight, out.other = pick.other;
-    return out;
-}
-
-SourceFrame rounded(SourceFrame s, const Sampler& sampler, int per_frame) {
-    const SourceClock& clock = sampler.clock();
-    const double file = clock.file_frame(s);
-    const double steps = sampler.how() == SubFrame::nearest ? 1 : per_frame;
-    const double to = std::floor(file * steps + 0.5) / steps; // halfway is the later one, as with nearest
-    return clock.first + (to - static_cast<double>(clock.file_first)) / clock.files_per_frame;
-}
-
-PosePick rounded(const PosePick& pick, const Sampler& sampler, int per_frame) {
-    PosePick out;
-    out.frame = rounded(pick.frame, sampler, per_frame);
-    const double weight = std::round(pick.weight * weight_steps) / weight_steps;
-    if (weight >= 1) {
-        out.frame = rounded(pick.other, sampler, per_frame);
-    } else if (weight > 0) {
-        out.weight = weight, out.other = rounded(pick.other, sampler, per_frame);
-    }
-    return out;
-}
-
-double largest_side(const Placement& p) {
-    return p.size * std::max({std::abs(p.stretch.x), std::abs(p.stretch.y), std::abs(p.stretch.z)});
-}
-
-// All copies of one source, of whatever arrangement.
-struct Group {
-    SourceId source;
-    const Sampler* sampler = nullptr;
-    std::vector<const ArrangementShow*> shows;
-    std::vector<std::int64_t> ids; // copies' numbers from 1, show after show
-    std::map<PosePick, std::int32_t> poses;
-    std::unordered_set<double> asked; // source frames
-    std::set<PosePick> asked_fades;
-    std::size_t picks() const { return asked.size() + asked_fades.size(); }
-    struct Moved {
-        PosePick from, to;
-        double by = -1; // file frames
-    };
-    std::map<std::int64_t, Moved> furthest; // by the file frame before it; fades: below 0, by their weight
-    double largest = 0;                     // copy
-    std::string name{};                     // of its prim, and in the names of its files
-
-    SourceKind kind() const { return sampler->source()->facts().kind; }
-    bool volumes() const { return kind() == SourceKind::volume; }
-
-    void learn(const PosePick& pick, int per_frame) {
-        const PosePick from = bare(pick);
-        if (from.weight > 0 ? !asked_fades.insert(from).second : !asked.insert(from.frame.value).second) return;
-        const PosePick to = rounded(from, *sampler, per_frame);
-        poses.try_emplace(to, static_cast<std::int32_t>(poses.size()));
-        const SourceClock& clock = sampler->clock();
-        const double by = std::abs(clock.file_frame(from.frame) - clock.file_frame(to.frame));
-        std::int64_t key = static_cast<std::int64_t>(std::floor(clock.file_frame(from.frame)));
-        if (from.weight > 0) key = -1 - static_cast<std::int64_t>(from.weight * 64);
-        Moved& m = furthest[key];
-        if (by > m.by) m = {from, to, by};
-    }
-};
-
-std::string name_of(const Show& show, SourceId id) {
-    for (const ArrangementShow& a : show.arrangements) {
-        if (a.source == id && a.usable) {
-            const auto files = a.sampler.source()->files();
-            std::string name = files.empty() ? a.spec.name : file_name(files.front());
-            return name.substr(0, name.find('.'));
-        }
-    }
-    return "source";
-}
-
-std::vector<Group> groups_of(const Show& show) {
-    std::vector<Group> groups;
-    for (const ArrangementShow& a : show.arrangements) {
-        if (!a.usable || a.places.empty()) continue;
-        auto g = std::find_if(groups.begin(), groups.end(), [&](const Group& one) { return one.source == a.source; });
-        if (g == groups.end()) {
-            groups.push_back({});
-            g = std::prev(groups.end());
-            g->source = a.source, g->sampler = &a.sampler;
-        }
-        g->shows.push_back(&a);
-        for (std::size_t i = 0; i < a.places.size(); ++i) {
-            g->ids.push_back(a.number(i) + 1);
-            g->largest = std::max(g->largest, largest_side(a.places[i]));
-        }
-    }
-    std::set<std::string> used;
-    for (Group& g : groups) {
-        const std::string usual = usd_identifier(name_of(show, g.source));
-        g.name = usual;
-        for (int k = 2; !used.insert(g.name).second; ++k) g.name = fmt::format("{}_{}", usual, k);
-    }
-    return groups;
-}
-
-// A volume's pose lies in a file of its own beside the layer: "copies.smoke.0001.vdb".
-std::string volume_file(const SharedPosesOrder& order, const Group& g, std::size_t pose) {
-    const std::string file = file_name(order.path);
-    return fmt::format("{}.{}.{:04}.vdb", file.substr(0, file.size() - extension(file).size()), g.name, pose + 1);
-}
-
-// Every file, the layer last.
-std::vector<std::string> files_of(const SharedPosesOrder& order, const std::vector<Group>& groups) {
-    std::vector<std::string> files;
-    for (const Group& g : groups)
-        for (std::size_t k = 0; g.volumes() && k < g.poses.size(); ++k) files.push_back(volume_file(order, g, k));
-    files.push_back(file_name(order.path));
-    return files;
-}
-
-Result<void> learn_picks(std::vector<Group>& groups, const SharedPosesOrder& order, Progress& progress) {
-    const auto count = static_cast<double>(order.frames.moments());
-    for (std::int64_t k = 0; k < order.frames.moments(); ++k) {
-        const double f = order.frames.moment(k).at.value;
-        progress.report(static_cast<double>(k) / count, fmt::format("looking at frame {}", f));
-        if (progress.cancelled()) return fail(ErrorCode::cancelled, fmt::format("stopped at frame {}", f));
-        for (Group& g : groups) {
-            for (const ArrangementShow* a : g.shows) {
-                const auto moments = moments_at(*a, OutputFrame(f));
-                const Picks picks = pick_poses(a->plan, a->clock, moments);
-                for (const PosePick& pick : picks.poses) g.learn(pick, order.per_frame);
-                if (!a->moves()) continue;
-                GARLAND_TRY(standing, places_at(*a, OutputFrame(f), moments, false, progress));
-                for (const Placement& p : standing.places) g.largest = std::max(g.largest, largest_side(p));
-            }
-        }
-    }
-    return {};
-}
-
-double furthest_point(const Pose& a, const Pose& b) {
-    double most = 0;
-    for (std::size_t i = 0; i < a.points.size(); ++i)
-        most = std::max(most, static_cast<double>((a.points[i] - b.points[i]).length()));
-    return most;
-}
-
-// How far rounding moves points, and how far the source usually goes.
-Result<void> measure(const std::vector<Group>& groups, const Show& show, SharedPosesPlan& plan, Progress& progress) {
-    for (const Group& g : groups) {
-        double worst = 0;
-        std::vector<double> steps;
-        std::size_t done = 0;
-        for (const auto& [at, moved] : g.furthest) {
-            progress.report(static_cast<double>(done++) / static_cast<double>(g.furthest.size()), "measuring rounding");
-            if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped while measuring");
-            GARLAND_TRY(from, pose_of(*g.sampler, moved.from, progress));
-            GARLAND_TRY(to, pose_of(*g.sampler, moved.to, progress));
-            if (from.pose->volume || from.pose->points.size() != to.pose->points.size() ||
-                from.pose->ids != to.pose->ids) {
-                plan.unmeasured = true;
-                continue;
-            }
-            worst = std::max(worst, furthest_point(*from.pose, *to.pose) * g.largest);
-            if (at < 0 || steps.size() >= 64) continue;
-            const SourceClock& clock = g.sampler->clock();
-            GARLAND_TRY(
-                here, g.sampler->at(clock.first + static_cast<double>(at - clock.file_first) / clock.files_per_frame));
-            GARLAND_TRY(next, g.sampler->at(clock.first +
-                                            static_cast<double>(at + 1 - clock.file_first) / clock.files_per_frame));
-            if (here.pose->points.size() == next.pose->points.size())
-                steps.push_back(furthest_point(*here.pose, *next.pose) * g.largest);
-        }
-        if (worst < plan.worst || (worst == 0 && plan.worst > 0)) continue;
-        plan.worst = worst;
-        plan.worst_source = name_of(show, g.source);
-        if (steps.empty()) continue;
-        std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2), steps.end());
-        plan.usual_step = steps[steps.size() / 2];
-    }
-    return {};
-}
-
-Result<void> valid(const SharedPosesOrder& order) {
-    GARLAND_CHECK(validate(order.frames));
-    if (order.per_frame < 1 || order.per_frame > 1000)
-        return fail(Error{ErrorCode::invalid, fmt::format("{} poses per frame", order.per_frame)}.advise(
-            "choose 1 to 1000; 8 is usual"));
-    return {};
-}
-
-Result<SharedPosesPlan> planned(std::vector<Group>& groups, const Show& show, const SharedPosesOrder& order,
-                                Progress& progress) {
-    PartOf looking(progress, 0, 0.6), measuring(progress, 0.6, 1);
-    GARLAND_CHECK(learn_picks(groups, order, looking));
-    SharedPosesPlan plan;
-    GARLAND_CHECK(measure(groups, show, plan, measuring));
-    const bool text = usd_form(order.path) == UsdForm::text;
-    const double a_number = text ? 12 : 4, a_whole = text ? 6 : 2;
-    for (const Group& g : groups) {
-        plan.picks += static_cast<std::int64_t>(g.picks());
-        plan.poses += static_cast<std::int64_t>(g.poses.size());
-        if (g.poses.empty()) continue;
-        GARLAND_TRY(first, pose_of(*g.sampler, g.poses.begin()->first, progress));
-        const Pose& pose = *first.pose;
-        double numbers = 3.0 * static_cast<double>(pose.points.size() + pose.normals.size());
-        for (const Attribute& a : pose.attributes) numbers += static_cast<double>(a.values.size());
-        if (pose.volume) plan.bytes += static_cast<double>(pose.volume->bytes() * g.poses.size()); // at most
-        const double faces = static_cast<double>(pose.faces->corners.size() + pose.faces->starts.size());
-        plan.bytes += static_cast<double>(g.poses.size()) * (numbers * a_number + (text ? faces * a_whole : 0) + 300);
-        const bool moves = std::any_of(g.shows.begin(), g.shows.end(), [](const auto* a) { return a->moves(); });
-        plan.bytes += static_cast<double>(g.ids.size()) *
-                      (static_cast<double>(order.frames.moments()) * (a_whole + (moves ? 16 * a_number : 0)) + 120);
-    }
-    if (const auto baked = estimate(show,
-                                    {folder_of(order.path), order.name, order.frames.range, Existing::refuse,
-                                     order.frames.step, order.as, order.frames.shutter},
-                                    progress))
-        plan.baked_bytes = baked->bytes;
-    plan.free = free_space(folder_of(order.path));
-    for (const std::string& file : files_of(order, groups)) {
-        ++plan.files;
-        plan.there += file_exists(folder_of(order.path) + "/" + file);
-    }
-    return plan;
-}
 
 // The arrays of one instancer at one output frame.
 struct Arrays {
@@ -268,7 +37,7 @@ struct Arrays {
 };
 
 // placed: whether their places are wanted; moves: whether any of the copies moves.
-Result<Arrays> arrays_at(const Group& g, std::vector<std::int32_t>& last, double t, int per_frame, double rate,
+Result<Arrays> arrays_at(const SharedSource& g, std::vector<std::int32_t>& last, double t, int per_frame, double rate,
                          bool placed, Progress& progress) {
     Arrays out;
     std::size_t k = 0;
@@ -276,8 +45,7 @@ Result<Arrays> arrays_at(const Group& g, std::vector<std::int32_t>& last, double
         const auto moments = moments_at(*a, OutputFrame(t));
         const Picks picks = pick_poses(a->plan, a->clock, moments);
         std::vector<std::int32_t> numbers;
-        for (const PosePick& pick : picks.poses)
-            numbers.push_back(g.poses.at(rounded(bare(pick), *g.sampler, per_frame)));
+        for (const PosePick& pick : picks.poses) numbers.push_back(g.poses.at(g.written(pick, per_frame)));
         Standing standing;
         if (a->moves()) {
             GARLAND_TRY(moved, places_at(*a, OutputFrame(t), moments, true, progress));
@@ -348,7 +116,7 @@ Result<void> put_volume(UsdLayerWriter& layer, UsdOutPrim& prim, const std::stri
 
 // Prototypes, in the order of their numbers; made by many threads, a handful at a time. folder: where the files of
 // volumes are written.
-Result<void> put_poses(UsdLayerWriter& layer, UsdOutPrim& instancer, const std::string& path, const Group& g,
+Result<void> put_poses(UsdLayerWriter& layer, UsdOutPrim& instancer, const std::string& path, const SharedSource& g,
                        const SharedPosesOrder& order, const std::string& folder, Progress& progress) {
     std::vector<const PosePick*> by_number(g.poses.size());
     for (const auto& [pick, number] : g.poses) by_number[static_cast<std::size_t>(number)] = &pick;
@@ -389,20 +157,33 @@ Result<void> put_poses(UsdLayerWriter& layer, UsdOutPrim& instancer, const std::
     return {};
 }
 
-} // namespace
-
-Result<SharedPosesPlan> plan_shared_poses(const Show& show, const SharedPosesOrder& order, Progress& progress) {
-    GARLAND_CHECK(valid(order));
-    auto groups = groups_of(show);
-    return planned(groups, show, order, progress);
+// One source's instancer: its poses, and for every frame which of them a copy shows and where it stands. rate: output
+// frames a second.
+Result<void> put_source(UsdLayerWriter& layer, UsdOutPrim& prim, const std::string& path, const SharedSource& g,
+                        const SharedPosesOrder& order, const std::string& folder, double rate, Progress& posing,
+                        Progress& placing) {
+    GARLAND_CHECK(put_poses(layer, prim, path, g, order, folder, posing));
+    layer.set(prim, "int64[]", "ids", usd_array(g.ids));
+    std::vector<std::int32_t> last(g.ids.size(), 0);
+    const bool moves = std::any_of(g.shows.begin(), g.shows.end(), [](const auto* a) { return a->moves(); });
+    for (std::int64_t k = 0; k < order.frames.moments(); ++k) {
+        const double t = order.frames.moment(k).at.value;
+        placing.report(static_cast<double>(k) / static_cast<double>(order.frames.moments()),
+                       fmt::format("frame {}", t));
+        if (placing.cancelled())
+            return fail(
+                Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", t)}.keeping("nothing was written"));
+        const bool placed = moves || k == 0;
+        GARLAND_TRY(arrays, arrays_at(g, last, t, order.per_frame, rate, placed, placing));
+        put_arrays(layer, prim, t, arrays, placed, moves, order.as.velocities);
+    }
+    return {};
 }
 
-namespace {
-
 Result<SharedPosesDone> write_all(const Show& show, const SharedPosesOrder& order, Progress& progress) {
-    GARLAND_CHECK(valid(order));
-    auto groups = groups_of(show);
-    if (groups.empty())
+    GARLAND_CHECK(validate(order));
+    auto sources = shared_sources(show);
+    if (sources.empty())
         return fail(Error{ErrorCode::unsupported, "there is no copy that can be written as shared poses"}
                         .keeping("nothing was written")
                         .advise("add copies first"));
@@ -417,7 +198,7 @@ Result<SharedPosesDone> write_all(const Show& show, const SharedPosesOrder& orde
                                               Existing::refuse));
     PartOf planning(progress, 0, 0.3);
     SharedPosesDone done;
-    GARLAND_TRY(plan, planned(groups, show, order, planning));
+    GARLAND_TRY(plan, plan_sources(sources, show, order, planning));
     done.plan = std::move(plan);
     if (done.plan.free >= 0 && done.plan.bytes > done.plan.free) {
         return fail(Error{ErrorCode::disk_full, fmt::format("about {} are needed, but only {} are free",
@@ -433,34 +214,20 @@ Result<SharedPosesDone> write_all(const Show& show, const SharedPosesOrder& orde
     UsdOutPrim& root = layer.root().child(UsdOutPrim::def, "Xform", top);
     put_space(layer, root, order.as);
     double at = 0.3;
-    const double each = 0.65 / static_cast<double>(groups.size());
-    for (const Group& g : groups) {
+    const double each = 0.65 / static_cast<double>(sources.size());
+    for (const SharedSource& g : sources) {
         UsdOutPrim& prim = root.child(UsdOutPrim::def, "PointInstancer", g.name);
         PartOf posing(progress, at, at + each / 2), placing(progress, at + each / 2, at + each);
         at += each;
-        GARLAND_CHECK(put_poses(layer, prim, fmt::format("/{}/{}", top, g.name), g, order, staged.folder(), posing));
-        layer.set(prim, "int64[]", "ids", usd_array(g.ids));
-        std::vector<std::int32_t> last(g.ids.size(), 0);
-        const bool moves = std::any_of(g.shows.begin(), g.shows.end(), [](const auto* a) { return a->moves(); });
-        for (std::int64_t k = 0; k < order.frames.moments(); ++k) {
-            const double t = order.frames.moment(k).at.value;
-            placing.report(static_cast<double>(k) / static_cast<double>(order.frames.moments()),
-                           fmt::format("frame {}", t));
-            if (progress.cancelled())
-                return fail(Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", t)}.keeping(
-                    "nothing was written"));
-            const bool placed = moves || k == 0;
-            GARLAND_TRY(arrays,
-                        arrays_at(g, last, t, order.per_frame, show.settings.rate.per_second(), placed, progress));
-            put_arrays(layer, prim, t, arrays, placed, moves, order.as.velocities);
-        }
+        GARLAND_CHECK(put_source(layer, prim, fmt::format("/{}/{}", top, g.name), g, order, staged.folder(),
+                                 show.settings.rate.per_second(), posing, placing));
         done.copies += static_cast<std::int64_t>(g.ids.size());
     }
     done.frames = order.frames.count();
     GARLAND_CHECK(layer.finish());
     GARLAND_CHECK(layer.publish());
     std::vector<StagedFiles::Place> places;
-    for (const std::string& file : files_of(order, groups)) {
+    for (const std::string& file : shared_files(order, sources)) {
         std::uint64_t size = 0;
         if (!file_exists(staged.folder() + "/" + file)) continue; // nothing is shown in that pose
         GARLAND_CHECK(read_head(staged.folder() + "/" + file, 1, size));

@@ -1,7 +1,7 @@
 #include "io/sources/mesh_file.h"
 #include "io/sources/pose_check.h"
 #include "io/sources/sources.h"
-#include "io/usd/usd_scene.h"
+#include "io/usd/usd_survey.h"
 
 #include "core/base/numbers.h"
 #include "core/geometry/join_poses.h"
@@ -14,146 +14,10 @@ namespace garland {
 
 namespace {
 
-// What of a stage is shown, and when it changes.
-struct Survey {
-    std::vector<int> meshes, points, instancers; // prims that are drawn by themselves; meshes: shapes too
-    std::vector<int> volumes;                    // with fields that are OpenVDB files
-    std::set<double> times;
-    bool deforms = false;       // more than transforms changes
-    bool between = false;       // poses between frames are not the straight mix of those on both sides
-    bool count_changes = false; // points or faces may change in number
-    std::size_t hidden = 0, curves = 0, other = 0;
-    std::size_t bare_volumes = 0; // that name no OpenVDB file
-    bool instanced_meshes = false, instanced_points = false;
-    bool has_meshes() const { return !meshes.empty() || instanced_meshes; }
-    bool has_points() const { return !points.empty() || instanced_points; }
-};
-
-class Surveyor {
-  public:
-    explicit Surveyor(const UsdScene& scene) : scene_(scene), skins_(scene) {}
-    Survey run() {
-        for (std::size_t i = 0; i < scene_.stage->prims.size(); ++i) {
-            const UsdPrim& p = scene_.prim(static_cast<int>(i));
-            if (p.parent < 0 && p.drawn) look(static_cast<int>(i), true, false);
-        }
-        std::sort(out_.meshes.begin(), out_.meshes.end());
-        return std::move(out_);
-    }
-
-  private:
-    bool always_hidden(const UsdPrim& p) const {
-        const UsdAttribute* seen = p.find("visibility");
-        return seen && !seen->moves() && scene_.word(p, "visibility", "inherited", scene_.start()) == "invisible";
-    }
-    void times_of(const UsdAttribute& a) {
-        const auto all = a.sample_times();
-        out_.times.insert(all.begin(), all.end());
-        out_.between |= a.clips || std::any_of(all.begin(), all.end(), [](double t) { return t != std::floor(t); });
-    }
-    void look(int prim, bool seen, bool instanced) {
-        const UsdPrim& p = scene_.prim(prim);
-        seen = seen && !always_hidden(p);
-        const bool shown = seen && scene_.in_picture(prim);
-        const bool mesh = (p.type == "Mesh" && p.find("points")) || is_usd_shape(p.type),
-                   cloud = p.type == "Points" && p.find("points"), many = p.type == "PointInstancer";
-        if ((mesh || cloud || many) && !shown) ++out_.hidden;
-        out_.curves += shown && (p.type == "BasisCurves" || p.type == "NurbsCurves" || p.type == "HermiteCurves");
-        out_.other += shown && (p.type == "NurbsPatch" || p.type == "TetMesh");
-        if (p.type == "Volume" && shown && !instanced) volume(prim);
-        if (seen) {
-            for (const UsdOp& o : scene_.ops[static_cast<std::size_t>(prim)].list) {
-                if (o.value->has_samples()) times_of(*o.value);
-                out_.deforms |= o.value->clips != nullptr;
-                out_.between |= o.value->moves();
-            }
-            if (const UsdAttribute* v = p.find("visibility"); v && v->moves()) {
-                times_of(*v);
-                out_.deforms = out_.count_changes = true;
-            }
-        }
-        if (shown && (mesh || cloud || many)) geometry(prim, mesh, cloud, instanced);
-        if (many && shown && depth_ < 16) {
-            ++depth_;
-            if (const auto* prototypes = p.targets("prototypes")) {
-                for (const std::string& t : *prototypes) {
-                    const int at = scene_.stage->prim_at(t);
-                    if (at >= 0 && looked_.insert(at).second) look(at, true, true);
-                }
-            }
-            --depth_;
-        }
-        if (many) return;
-        for (const int c : p.children) {
-            if (instanced || scene_.prim(c).drawn) look(c, seen, instanced);
-        }
-    }
-    void volume(int prim) {
-        const auto fields = usd_volume_fields(scene_, prim);
-        if (fields.empty()) {
-            ++out_.bare_volumes;
-            return;
-        }
-        out_.volumes.push_back(prim);
-        for (const UsdVolumeField& field : fields) {
-            if (const UsdAttribute* file = scene_.prim(field.prim).find("filePath"); file && file->has_samples())
-                times_of(*file);
-        }
-    }
-    void geometry(int prim, bool mesh, bool cloud, bool instanced) {
-        const UsdPrim& p = scene_.prim(prim);
-        if (mesh) (instanced ? void(out_.instanced_meshes = true) : out_.meshes.push_back(prim));
-        if (cloud) (instanced ? void(out_.instanced_points = true) : out_.points.push_back(prim));
-        if (!mesh && !cloud) out_.instancers.push_back(prim), out_.deforms = out_.between = true;
-        out_.deforms |= instanced;
-        for (const UsdAttribute& a : p.attributes) {
-            if (a.name.starts_with("xformOp:") || !a.has_samples() || !p.find(a.name) || a.name == "visibility" ||
-                a.name == "extent")
-                continue;
-            times_of(a);
-            out_.deforms |= a.moves();
-            const bool counts = a.name.starts_with("faceVertex") || a.name == "protoIndices" ||
-                                a.name == "invisibleIds" || a.name == "ids" || (a.name == "points" && has_gaps(a));
-            out_.count_changes |= a.moves() && counts && !cloud && (a.name == "points" || differs(a));
-        }
-        if (mesh && skins_.binds(prim)) {
-            out_.deforms = out_.between = true;
-            const auto all = skins_.sample_times(prim);
-            out_.times.insert(all.begin(), all.end());
-        }
-    }
-    // Whether samples differ at all: some writers repeat what never changes.
-    static bool differs(const UsdAttribute& a) {
-        if (a.clips || !a.property) return true;
-        const UsdSamples& all = a.property->samples;
-        const UsdRef first = all.empty() ? UsdRef() : all.ref(0);
-        for (std::size_t i = 1; i < all.size(); ++i) {
-            const UsdRef ref = all.ref(i);
-            if (ref.rep != first.rep || ref.text != first.text) return true;
-        }
-        return false;
-    }
-    // Samples that are None, or of no points.
-    static bool has_gaps(const UsdAttribute& a) {
-        if (a.clips || !a.property) return true;
-        for (std::size_t i = 0; i < a.property->samples.size(); ++i) {
-            const UsdRef ref = a.property->samples.ref(i);
-            if (a.layer->blocked(ref) || a.layer->count(ref) == 0 || ref.text == "[]") return true;
-        }
-        return false;
-    }
-
-    const UsdScene& scene_;
-    UsdSkins skins_;
-    Survey out_;
-    std::set<int> looked_;
-    int depth_ = 0;
-};
-
 // Geometry that changes in itself: read from the mapped files, frame by frame, or at any time between.
 class UsdSource final : public Source {
   public:
-    UsdSource(std::shared_ptr<UsdScene> scene, const Survey& survey, UsdShown shown, SourceFacts facts)
+    UsdSource(std::shared_ptr<UsdScene> scene, const UsdSurvey& survey, UsdShown shown, SourceFacts facts)
         : scene_(std::move(scene)), drawing_(*scene_), facts_(std::move(facts)), shown_(shown),
           particles_(shown != UsdShown::geometry), changes_(survey.count_changes), between_(survey.between) {}
 
@@ -275,34 +139,11 @@ Rate rate_of(double codes) {
     return Rate{std::llround(codes * 1000), 1000};
 }
 
-std::string also(std::size_t n, const char* one, const char* many) {
-    return counted(static_cast<long long>(n), one, many);
-}
-
-// What is said of many meshes in the same words is said once: "a" and 11 more …
-void together(std::vector<SourceProblem> all, std::vector<SourceProblem>& problems) {
-    std::map<std::string, std::vector<std::size_t>> same;
-    std::vector<std::string> order;
-    for (std::size_t i = 0; i < all.size(); ++i) {
-        const std::string rest = all[i].what.substr(all[i].what.find("\" ") + 1);
-        auto& list = same[rest];
-        if (list.empty()) order.push_back(rest);
-        list.push_back(i);
-    }
-    for (const std::string& rest : order) {
-        SourceProblem& first = all[same[rest].front()];
-        if (const std::size_t more = same[rest].size() - 1; more > 0)
-            first.what =
-                first.what.substr(0, first.what.size() - rest.size()) + fmt::format(" (and {} more)", more) + rest;
-        problems.push_back(std::move(first));
-    }
-}
-
 constexpr const char *show_choice = "show", *show_words[] = {"geometry", "points", "instances", "volumes"};
 constexpr const char* volume_choice = "volume"; // which, where there are several
 
 // What there is to be shown, and what of it is asked for: geometry, then points, unless the settings say otherwise.
-UsdShown what_is_shown(const Survey& survey, const SourceChoices& asked, std::vector<SourceChoice>& choices) {
+UsdShown what_is_shown(const UsdSurvey& survey, const SourceChoices& asked, std::vector<SourceChoice>& choices) {
     SourceChoice choice{show_choice, "what is shown", {}, {}};
     const bool there[] = {survey.has_meshes(), survey.has_points(), !survey.instancers.empty(),
                           !survey.volumes.empty()};
@@ -320,7 +161,7 @@ UsdShown what_is_shown(const Survey& survey, const SourceChoices& asked, std::ve
 }
 
 // The volume that is shown: the first, unless the settings name another.
-int volume_shown(const UsdScene& scene, const Survey& survey, const SourceChoices& asked,
+int volume_shown(const UsdScene& scene, const UsdSurvey& survey, const SourceChoices& asked,
                  std::vector<SourceChoice>& choices) {
     int shown = survey.volumes.front();
     if (survey.volumes.size() == 1) return shown;
@@ -335,57 +176,6 @@ int volume_shown(const UsdScene& scene, const Survey& survey, const SourceChoice
     return shown;
 }
 
-void tell(const UsdScene& scene, const Survey& survey, UsdShown shown, std::vector<SourceProblem>& problems) {
-    auto say = [&](std::string what, std::string instead) {
-        problems.push_back({std::move(what), std::move(instead), std::nullopt});
-    };
-    for (const UsdStageNote& note : scene.stage->notes) say(note.what, note.instead);
-    if (survey.hidden)
-        say(fmt::format("{} or there as guides only", also(survey.hidden, "prim is invisible", "prims are invisible")),
-            "the rest is shown");
-    if (survey.curves)
-        say(also(survey.curves, "set of curves was passed over", "sets of curves were passed over"),
-            "curves can be read as paths");
-    if (const std::size_t n = survey.volumes.size(); n > 0 && shown != UsdShown::volumes)
-        say(also(n, "volume was passed over", "volumes were passed over"), "the import settings can show it");
-    if (const std::size_t n = survey.volumes.size(); n > 1 && shown == UsdShown::volumes)
-        say(also(n - 1, "further volume was passed over", "further volumes were passed over"),
-            "gather the file once more for each, and choose it in the import settings");
-    if (survey.bare_volumes)
-        say(also(survey.bare_volumes, "volume was passed over", "volumes were passed over"),
-            "only fields that are OpenVDB files are read");
-    if (survey.other)
-        say(also(survey.other, "patch or solid was passed over", "patches or solids were passed over"),
-            "the rest is shown");
-    if (survey.has_meshes() && survey.has_points() && shown == UsdShown::geometry)
-        say("points beside meshes were passed over", "the meshes are shown; the import settings can show the points");
-    if (survey.has_meshes() && shown != UsdShown::geometry)
-        say("meshes were passed over", "the import settings can show the geometry");
-    if (shown == UsdShown::volumes) {
-        if (survey.has_points()) say("points were passed over", "the import settings can show the points");
-        return;
-    }
-    if (shown == UsdShown::instances) {
-        say("instances are points here, turned and sized by their attributes orient and size",
-            "a scale that differs between axes becomes its mean, a mirrored one is not mirrored");
-        return;
-    }
-    if (survey.has_meshes() && shown == UsdShown::geometry) {
-        const UsdSkins skins(scene);
-        std::vector<SourceProblem> all;
-        for (const int i : survey.meshes) {
-            tell_of_mesh(scene, i, all);
-            skins.tell(i, all);
-        }
-        together(std::move(all), problems);
-    }
-    if (!survey.instancers.empty())
-        say(also(survey.instancers.size(), "point instancer is shown as geometry",
-                 "point instancers are shown as geometry"),
-            "velocities of what it instances are left out; the import settings can take its points, to arrange copies "
-            "on");
-}
-
 Result<std::shared_ptr<UsdScene>> open_scene(const std::string& path, const SourceChoices& choices) {
     GARLAND_TRY(stage, open_usd_stage(path, choices));
     try {
@@ -395,16 +185,35 @@ Result<std::shared_ptr<UsdScene>> open_scene(const std::string& path, const Sour
     }
 }
 
-Error nothing_in(const UsdScene& scene, const Survey& survey) {
-    const std::string& path = scene.stage->path;
-    if (survey.hidden)
-        return Error{ErrorCode::unsupported, "everything in it is invisible, or a guide"}.at(path).advise(
-            "make visible there what is to be shown");
-    if (!scene.stage->notes.empty())
-        return Error{ErrorCode::unsupported, "there is no Mesh and there are no Points in it"}.at(path).advise(
-            fmt::format("note that {}; {}", scene.stage->notes.front().what, scene.stage->notes.front().instead));
-    return Error{ErrorCode::unsupported, "there is no Mesh and there are no Points in it"}.at(path).advise(
-        survey.curves ? "its curves can be read as paths" : "give a file that holds geometry");
+// Sets of variants as choices, with what the file chose; what it asks for and doesn't have is said.
+void add_variants(const UsdScene& scene, const SourceChoices& choices, SourceFacts& facts) {
+    for (const UsdVariants& v : scene.stage->variants) {
+        facts.choices.push_back({fmt::format("{}{{{}}}", v.prim, v.set),
+                                 fmt::format("{} of {}", v.set, usd_name(v.prim)), v.chosen, v.choices});
+        const bool there =
+            v.chosen.empty() || std::find(v.choices.begin(), v.choices.end(), v.chosen) != v.choices.end();
+        if (!there && !choices.count(facts.choices.back().name))
+            facts.problems.push_back(
+                {fmt::format("\"{}\" asks for \"{}\" as its {}, which is not there", usd_name(v.prim), v.chosen, v.set),
+                 "none of them is shown", std::nullopt});
+    }
+}
+
+// "USD text, 3 meshes, 1 instancer, 2 files".
+std::string format_words(const UsdScene& scene, const UsdSurvey& survey, UsdShown shown) {
+    const UsdLayer& root = *scene.stage->root;
+    const bool meshes = shown == UsdShown::geometry;
+    std::string what = meshes ? how_many(survey.meshes.size(), "mesh", "meshes")
+                              : how_many(survey.points.size(), "set of points", "sets of points");
+    if (shown == UsdShown::instances || (meshes && survey.meshes.empty())) what.clear();
+    if (shown == UsdShown::volumes) what = how_many(survey.volumes.size(), "volume", "volumes");
+    if (!survey.instancers.empty() && !what.empty()) what += ", ";
+    if (!survey.instancers.empty()) what += how_many(survey.instancers.size(), "instancer", "instancers");
+    const char* form = root.bytes.inside.empty() ? root.bytes.view().starts_with("PXR-USDC") ? "USD binary" : "USD text"
+                                                 : "USD package";
+    std::string words = fmt::format("{}, {}", form, what);
+    if (scene.stage->files.size() > 1) words += ", " + how_many(scene.stage->files.size(), "file", "files");
+    return words;
 }
 
 } // namespace
@@ -413,9 +222,9 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const So
     progress.report(0, fmt::format("reading {}", file_name(path)));
     GARLAND_TRY(scene, open_scene(path, choices));
     try {
-        const Survey survey = Surveyor(*scene).run();
+        const UsdSurvey survey = survey_of(*scene);
         if (!survey.has_meshes() && !survey.has_points() && survey.volumes.empty())
-            return fail(nothing_in(*scene, survey));
+            return fail(nothing_to_show(*scene, survey));
         const UsdLayer& root = *scene->stage->root;
         SourceFacts facts;
         facts.says.rate = rate_of(root.codes_a_second);
@@ -431,30 +240,11 @@ Result<SourcePtr> open_usd(const std::string& path, Progress& progress, const So
         facts.last = std::max(facts.first, static_cast<std::int64_t>(std::ceil(last)));
         const UsdShown shown = what_is_shown(survey, choices, facts.choices);
         const int volume = shown == UsdShown::volumes ? volume_shown(*scene, survey, choices, facts.choices) : -1;
-        tell(*scene, survey, shown, facts.problems);
-        for (const UsdVariants& v : scene->stage->variants) {
-            facts.choices.push_back({fmt::format("{}{{{}}}", v.prim, v.set),
-                                     fmt::format("{} of {}", v.set, usd_name(v.prim)), v.chosen, v.choices});
-            const bool there =
-                v.chosen.empty() || std::find(v.choices.begin(), v.choices.end(), v.chosen) != v.choices.end();
-            if (!there && !choices.count(facts.choices.back().name))
-                facts.problems.push_back({fmt::format("\"{}\" asks for \"{}\" as its {}, which is not there",
-                                                      usd_name(v.prim), v.chosen, v.set),
-                                          "none of them is shown", std::nullopt});
-        }
+        tell_of_stage(*scene, survey, shown, facts.problems);
+        add_variants(*scene, choices, facts);
         tell_of_choices(facts, choices);
         const bool meshes = shown == UsdShown::geometry;
-        std::string what = meshes ? also(survey.meshes.size(), "mesh", "meshes")
-                                  : also(survey.points.size(), "set of points", "sets of points");
-        if (shown == UsdShown::instances || (meshes && survey.meshes.empty())) what.clear();
-        if (volume >= 0) what = also(survey.volumes.size(), "volume", "volumes");
-        if (!survey.instancers.empty() && !what.empty()) what += ", ";
-        if (!survey.instancers.empty()) what += also(survey.instancers.size(), "instancer", "instancers");
-        const char* form = scene->stage->root->bytes.inside.empty()
-                               ? root.bytes.view().starts_with("PXR-USDC") ? "USD binary" : "USD text"
-                               : "USD package";
-        facts.format = fmt::format("{}, {}", form, what);
-        if (scene->stage->files.size() > 1) facts.format += ", " + also(scene->stage->files.size(), "file", "files");
+        facts.format = format_words(*scene, survey, shown);
         if (volume >= 0) return open_usd_volume(scene, volume, std::move(facts), progress);
         if (meshes && !survey.deforms) {
             KeyedModel model = usd_model(*scene, static_cast<double>(facts.first), survey.meshes);

@@ -280,6 +280,20 @@ constexpr NumberKind number_kinds[] = {
     {"Tree_float_5_4_3", 4, 1}, {"Tree_double_5_4_3", 8, 1}, {"Tree_int32_5_4_3", 4, 1}, {"Tree_int64_5_4_3", 8, 1},
     {"Tree_vec3s_5_4_3", 4, 3}, {"Tree_vec3d_5_4_3", 8, 3},  {"Tree_vec3i_5_4_3", 4, 3}, {"Tree_bool_5_4_3", 1, 1}};
 
+// Goes through a grid's tree from `at` before the library does. Whether numbers are halves the library takes from the
+// grid's own notes, not from the kind that the file names.
+Result<void> walk_tree(const char* at, const std::vector<char>& bytes, std::istream& is, const NumberKind& kind,
+                       const openvdb::GridBase& grid, const std::string& name, const std::string& path) {
+    TreeWalk tree(at, bytes.data() + bytes.size(), openvdb::io::getDataCompression(is), kind.bytes, kind.numbers,
+                  grid.saveFloatAsHalf(), kind.bytes == 1);
+    const char* broken = tree.run();
+    if (!broken) return {};
+    Error error{ErrorCode::malformed, fmt::format("the grid \"{}\" is damaged or cut short", name)};
+    error.path = path;
+    error.offset = broken - bytes.data();
+    return fail(std::move(error).advise("write it again"));
+}
+
 } // namespace
 
 Result<std::vector<openvdb::GridBase::Ptr>> VolumeArchive::read(const std::string& path, GridsWanted wanted) {
@@ -337,18 +351,8 @@ Result<std::vector<openvdb::GridBase::Ptr>> VolumeArchive::read(const std::strin
                         .advise("write the file again without it"));
             }
             if (known && !descriptor.isInstance()) {
-                const auto at = static_cast<std::size_t>(is.tellg());
-                // Whether numbers are halves the library takes from the grid's own notes, not from the kind that the
-                // file names.
-                TreeWalk tree(bytes.data() + at, bytes.data() + bytes.size(), openvdb::io::getDataCompression(is),
-                              kind->bytes, kind->numbers, grid->saveFloatAsHalf(), kind->bytes == 1);
-                if (const char* broken = tree.run()) {
-                    Error error{ErrorCode::malformed,
-                                fmt::format("the grid \"{}\" is damaged or cut short", descriptor.gridName())};
-                    error.path = path;
-                    error.offset = broken - bytes.data();
-                    return fail(std::move(error).advise("write it again"));
-                }
+                const char* at = bytes.data() + static_cast<std::size_t>(is.tellg());
+                GARLAND_CHECK(walk_tree(at, bytes, is, *kind, *grid, descriptor.gridName(), path));
             }
             is.seekg(begin);
             if (known) readGrid(grid, descriptor, is);

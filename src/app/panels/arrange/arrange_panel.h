@@ -45,6 +45,8 @@ class ArrangePanel : public Panel {
     void add_start_card(QVBoxLayout* column);
     void add_single_card(QVBoxLayout* column);
     void add_keys_card(QVBoxLayout* column);
+    std::pair<QPushButton*, QPushButton*> place_key_buttons();
+    QComboBox* toward_next_key();
     void show_sources(const A& a);
     void show_single(const A& a);
 

@@ -48,6 +48,39 @@ void ArrangePanel::hideEvent(QHideEvent*) {
     viewing_.hold_place(false);
 }
 
+// Keying the place at the playhead, and removing that key.
+std::pair<QPushButton*, QPushButton*> ArrangePanel::place_key_buttons() {
+    auto now = [this] { return viewing_.frame().value; };
+    auto* key = make_button(tr("Key the place"), tr("Keep place, turn and size at the playhead as a key"));
+    connect(key, &QPushButton::clicked, this, [this, now] {
+        edit_arrangement(tr("Key the arrangement's place"),
+                         [&](A& a) { a.place_keys = with_key(a.place_keys, key_at(a.place_keys, now())); });
+    });
+    auto* drop = make_button(tr("Remove key"), tr("Remove the key of place at the playhead"));
+    connect(drop, &QPushButton::clicked, this, [this, now] {
+        edit_arrangement(tr("Remove a key of the arrangement's place"), [&](A& a) {
+            std::erase_if(a.place_keys, [&](const PlaceKey& k) { return k.at.value == now(); });
+        });
+    });
+    return {key, drop};
+}
+
+// How the arrangement goes on from the key at or before the playhead.
+QComboBox* ArrangePanel::toward_next_key() {
+    auto now = [this] { return viewing_.frame().value; };
+    return make_choice({tr("jumps"), tr("goes straight"), tr("goes smoothly")}, tr("From this key to the next"),
+                       tr("How it goes on from the key at or before the playhead"), [this, now](int i) {
+                           edit_arrangement(tr("Set how the arrangement moves on"), [&](A& a) {
+                               PlaceKey* before = nullptr;
+                               for (PlaceKey& k : a.place_keys) {
+                                   if (k.at.value <= now() || !before) before = &k;
+                               }
+                               const Toward ways[] = {Toward::step, Toward::linear, Toward::smooth};
+                               if (before) before->toward = ways[i];
+                           });
+                       });
+}
+
 void ArrangePanel::add_keys_card(QVBoxLayout* to) {
     QVBoxLayout* column = add_card(to, tr("Moving as a whole"));
     auto now = [this] { return viewing_.frame().value; };
@@ -79,33 +112,13 @@ void ArrangePanel::add_keys_card(QVBoxLayout* to) {
     row = add_row(column);
     QLabel* words = make_label({}, "muted");
     words->setWordWrap(true);
-    auto* key = make_button(tr("Key the place"), tr("Keep place, turn and size at the playhead as a key"));
-    connect(key, &QPushButton::clicked, this, [this, now] {
-        edit_arrangement(tr("Key the arrangement's place"),
-                         [&](A& a) { a.place_keys = with_key(a.place_keys, key_at(a.place_keys, now())); });
-    });
-    auto* drop = make_button(tr("Remove key"), tr("Remove the key of place at the playhead"));
-    connect(drop, &QPushButton::clicked, this, [this, now] {
-        edit_arrangement(tr("Remove a key of the arrangement's place"), [&](A& a) {
-            std::erase_if(a.place_keys, [&](const PlaceKey& k) { return k.at.value == now(); });
-        });
-    });
-    auto* toward = make_choice({tr("jumps"), tr("goes straight"), tr("goes smoothly")}, tr("From this key to the next"),
-                               tr("How it goes on from the key at or before the playhead"), [this, now](int i) {
-                                   edit_arrangement(tr("Set how the arrangement moves on"), [&](A& a) {
-                                       PlaceKey* before = nullptr;
-                                       for (PlaceKey& k : a.place_keys) {
-                                           if (k.at.value <= now() || !before) before = &k;
-                                       }
-                                       const Toward ways[] = {Toward::step, Toward::linear, Toward::smooth};
-                                       if (before) before->toward = ways[i];
-                                   });
-                               });
+    auto [key, drop] = place_key_buttons();
+    QComboBox* toward = toward_next_key();
     row->addWidget(words, 1);
     row->addWidget(toward);
     row->addWidget(key);
     row->addWidget(drop);
-    auto show = [now, words, drop, toward](const A& a) {
+    auto show = [now, words, drop = drop, toward](const A& a) {
         QStringList list;
         for (const PlaceKey& k : a.place_keys) list << number_text(k.at.value, 2);
         words->setText(list.isEmpty()     ? tr("No key: it stands where it is.")

@@ -39,8 +39,8 @@ void PlanView::measure() {
     }
     if (low_x > high_x) low_x = high_x = low_z = high_z = 0;
     const double wide = std::max(high_x - low_x, 0.5), high = std::max(high_z - low_z, 0.5);
-    scale_ = std::min((width() - 60) / wide, (height() - 50) / high);
-    shift_ = QPointF(width() / 2.0 - scale_ * (low_x + high_x) / 2, height() / 2.0 - scale_ * (low_z + high_z) / 2);
+    scale_ = std::min((width() - 60) / wide, (height() - 66) / high); // below: the scale
+    shift_ = QPointF(width() / 2.0 - scale_ * (low_x + high_x) / 2, height() / 2.0 - 8 - scale_ * (low_z + high_z) / 2);
 }
 
 QPointF PlanView::pixel(const V3d& p) const {

@@ -185,6 +185,35 @@ void SourceCard::add_facts(const SourceSpec& spec) {
     if (spec.changes_from) line(tr("Points or faces may change from frame %1 on.").arg(*spec.changes_from), "muted");
 }
 
+void SourceCard::offer_to_leave_out(QHBoxLayout* row, std::int64_t frame) {
+    auto* drop = make_button(tr("Leave frame %1 out").arg(frame), tr("Treat it as missing; the file stays as it is"));
+    connect(drop, &QPushButton::clicked, this, [this, frame] {
+        change(tr("Leave frame %1 out").arg(frame), [&](SourceSpec& s) -> Result<void> {
+            s.import_settings.dropped.insert(
+                std::lower_bound(s.import_settings.dropped.begin(), s.import_settings.dropped.end(), frame), frame);
+            return {};
+        });
+    });
+    row->addWidget(drop);
+}
+
+void SourceCard::add_left_out(const SourceSpec& spec) {
+    if (spec.import_settings.dropped.empty()) return;
+    auto* row = new QHBoxLayout;
+    row->addWidget(
+        make_label(tr("Left out: %1").arg(QString::fromStdString(frame_list(spec.import_settings.dropped))), "muted"),
+        1);
+    auto* back = make_button(tr("Restore"), tr("Use all frames again"));
+    connect(back, &QPushButton::clicked, this, [this] {
+        change(tr("Use left-out frames again"), [](SourceSpec& s) -> Result<void> {
+            s.import_settings.dropped.clear();
+            return {};
+        });
+    });
+    row->addWidget(back);
+    column_->addLayout(row);
+}
+
 void SourceCard::add_problems(const SourceSpec& spec) {
     for (const MissingSource& m : document_.library().missing()) {
         if (m.id != id_) continue;
@@ -196,18 +225,6 @@ void SourceCard::add_problems(const SourceSpec& spec) {
     }
     const SourceFacts* f = facts();
     if (!f) return;
-    auto leave_out = [this](QHBoxLayout* row, std::int64_t frame) {
-        auto* drop =
-            make_button(tr("Leave frame %1 out").arg(frame), tr("Treat it as missing; the file stays as it is"));
-        connect(drop, &QPushButton::clicked, this, [this, frame] {
-            change(tr("Leave frame %1 out").arg(frame), [&](SourceSpec& s) -> Result<void> {
-                s.import_settings.dropped.insert(
-                    std::lower_bound(s.import_settings.dropped.begin(), s.import_settings.dropped.end(), frame), frame);
-                return {};
-            });
-        });
-        row->addWidget(drop);
-    };
     if (f->varies.faces_change_at && !spec.changes_from) {
         const std::int64_t frame = *f->varies.faces_change_at;
         auto* row =
@@ -224,7 +241,7 @@ void SourceCard::add_problems(const SourceSpec& spec) {
             });
         });
         row->addWidget(treat);
-        if (frame > f->first) leave_out(row, frame);
+        if (frame > f->first) offer_to_leave_out(row, frame);
     }
     for (const SourceProblem& problem : f->problems) {
         const bool gap = problem.frame && std::binary_search(f->missing.begin(), f->missing.end(), *problem.frame);
@@ -243,25 +260,10 @@ void SourceCard::add_problems(const SourceSpec& spec) {
             });
             row->addWidget(mend);
         } else if (problem.frame && *problem.frame > f->first) {
-            leave_out(row, *problem.frame);
+            offer_to_leave_out(row, *problem.frame);
         }
     }
-    if (!spec.import_settings.dropped.empty()) {
-        auto* row = new QHBoxLayout;
-        row->addWidget(
-            make_label(tr("Left out: %1").arg(QString::fromStdString(frame_list(spec.import_settings.dropped))),
-                       "muted"),
-            1);
-        auto* back = make_button(tr("Restore"), tr("Use all frames again"));
-        connect(back, &QPushButton::clicked, this, [this] {
-            change(tr("Use left-out frames again"), [](SourceSpec& s) -> Result<void> {
-                s.import_settings.dropped.clear();
-                return {};
-            });
-        });
-        row->addWidget(back);
-        column_->addLayout(row);
-    }
+    add_left_out(spec);
 }
 
 } // namespace garland

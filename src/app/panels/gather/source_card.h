@@ -30,6 +30,8 @@ class SourceCard : public QFrame {
     void add_fast_copy(QHBoxLayout* head);
     void add_facts(const SourceSpec& spec);
     void add_problems(const SourceSpec& spec);
+    void offer_to_leave_out(QHBoxLayout* row, std::int64_t frame);
+    void add_left_out(const SourceSpec& spec);
     // import_settings_form.cpp
     void add_import_settings(const SourceSpec& spec);
     void add_time_settings(PairForm* form, const SourceSpec& spec);

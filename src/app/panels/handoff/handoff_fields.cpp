@@ -29,6 +29,37 @@ QString ending_words(const QString& ending) {
 
 } // namespace
 
+void HandoffPanel::lay_out(QWidget* browse, QHBoxLayout* range) {
+    grid_ = new QGridLayout;
+    grid_->setHorizontalSpacing(8);
+    grid_->setVerticalSpacing(6);
+    auto row = [this, at = 0](const QString& text, QWidget* field) mutable {
+        auto* label = make_label(text);
+        grid_->addWidget(label, at, 0);
+        grid_->addWidget(field, at++, 1);
+        return label;
+    };
+    row(tr("What"), what_);
+    row({}, about_);
+    as_label_ = row(tr("As"), as_);
+    source_label_ = row(tr("Source"), source_);
+    poses_label_ = row(tr("Poses per frame"), poses_);
+    tolerance_label_ = row(tr("Tolerance"), tolerance_);
+    row(tr("Folder"), folder_);
+    grid_->addWidget(browse, 6, 2);
+    row(tr("Name"), name_);
+    grid_->addWidget(make_label(tr("Frames")), 8, 0);
+    grid_->addLayout(range, 8, 1, 1, 2);
+    make_form(9, range);
+    existing_->setCurrentIndex(1);
+    existing_label_ = make_label(tr("Existing files"));
+    make_shutter(10);
+    grid_->addWidget(existing_label_, 11, 0);
+    grid_->addWidget(existing_, 11, 1);
+    grid_->setColumnStretch(1, 1);
+    body()->addLayout(grid_);
+}
+
 void HandoffPanel::make_fields() {
     QStringList labels;
     for (const HandoffOutput& o : outputs()) labels << tr(o.label);
@@ -75,35 +106,7 @@ void HandoffPanel::make_fields() {
     tolerance_ = make_number(Quantity::source_frames, 0.00001, 1, 5, tr("Tolerance"),
                              tr("How far straight pieces may leave a curved clock"));
     tolerance_->set_value(0.001);
-    grid_ = new QGridLayout;
-    grid_->setHorizontalSpacing(8);
-    grid_->setVerticalSpacing(6);
-    auto row = [this, at = 0](const QString& text, QWidget* field) mutable {
-        auto* label = make_label(text);
-        grid_->addWidget(label, at, 0);
-        grid_->addWidget(field, at++, 1);
-        return label;
-    };
-    row(tr("What"), what_);
-    row({}, about_);
-    as_label_ = row(tr("As"), as_);
-    source_label_ = row(tr("Source"), source_);
-    poses_label_ = row(tr("Poses per frame"), poses_);
-    tolerance_label_ = row(tr("Tolerance"), tolerance_);
-    row(tr("Folder"), folder_);
-    grid_->addWidget(browse, 6, 2);
-    row(tr("Name"), name_);
-    grid_->addWidget(make_label(tr("Frames")), 8, 0);
-    grid_->addLayout(range, 8, 1, 1, 2);
-    make_form(9, range);
-    existing_->setCurrentIndex(1);
-    existing_label_ = make_label(tr("Existing files"));
-    make_shutter(10);
-    grid_->addWidget(existing_label_, 11, 0);
-    grid_->addWidget(existing_, 11, 1);
-    grid_->setColumnStretch(1, 1);
-    body()->addLayout(grid_);
-
+    lay_out(browse, range);
     connect(browse, &QPushButton::clicked, this, [this] {
         const QString folder = QFileDialog::getExistingDirectory(this, tr("Write into"), folder_->text());
         if (!folder.isEmpty()) set_folder(folder);

@@ -35,6 +35,7 @@ class HandoffPanel : public Panel {
   private:
     struct Held; // what a hand-off is made from, kept while it waits
     void make_fields();
+    void lay_out(QWidget* browse, QHBoxLayout* range); // its fields, a row each
     void make_queue();
     void make_job_buttons(QHBoxLayout* row);
     void queue_order(const HandoffOrder& order);

@@ -1,19 +1,18 @@
 #include "app/panels/handoff/preview_card.h"
 
 #include "app/theme/number_text.h"
-#include "app/theme/tokens.h"
 #include "core/base/numbers.h"
 
 #include <QClipboard>
 #include <QFileDialog>
 #include <QGridLayout>
 #include <QGuiApplication>
-#include <QPainter>
 #include <QSettings>
 
 namespace garland {
 
 namespace {
+
 constexpr int small_width = 480; // of pictures that are kept for playing
 constexpr int most_kept = 600;
 
@@ -24,66 +23,8 @@ QHBoxLayout* row_of(std::initializer_list<QWidget*> widgets) {
     row->addStretch(1);
     return row;
 }
+
 } // namespace
-
-PictureView::PictureView(QWidget* parent) : QWidget(parent) {
-    QSizePolicy policy(QSizePolicy::Expanding, QSizePolicy::Preferred);
-    policy.setHeightForWidth(true);
-    setSizePolicy(policy);
-    setMinimumHeight(120);
-    setAccessibleName(tr("Preview"));
-}
-
-void PictureView::mouseDoubleClickEvent(QMouseEvent*) {
-    emit double_clicked();
-}
-
-int PictureView::heightForWidth(int width) const {
-    if (picture_.isNull()) return 160;
-    const int each = before_.isNull() ? width : width / 2;
-    return std::max(120, each * picture_.height() / std::max(picture_.width(), 1) + 20);
-}
-
-void PictureView::show_pictures(QImage picture, QImage before, const QString& words, const QString& before_words) {
-    const bool other = picture.size() != picture_.size() || before.isNull() != before_.isNull();
-    picture_ = std::move(picture);
-    before_ = std::move(before);
-    words_ = words, before_words_ = before_words;
-    setAccessibleDescription(words);
-    if (other) updateGeometry();
-    update();
-}
-
-void PictureView::paintEvent(QPaintEvent*) {
-    QPainter p(this);
-    p.setRenderHint(QPainter::SmoothPixmapTransform);
-    if (picture_.isNull()) {
-        p.setPen(palette().color(QPalette::PlaceholderText));
-        p.drawText(rect(), Qt::AlignCenter | Qt::TextWordWrap,
-                   tr("No picture yet: Quick look traces the shown frame, Write makes all of them."));
-        return;
-    }
-    auto draw = [&](const QImage& image, const QRect& room, const QString& words) {
-        const QRect above = room.adjusted(0, 0, 0, -20);
-        const QSize size = image.size().scaled(above.size(), Qt::KeepAspectRatio);
-        const QRect to(QPoint(above.center().x() - size.width() / 2 + 1, above.top()), size);
-        if (image.hasAlphaChannel()) {
-            for (int y = to.top(); y <= to.bottom(); y += 8) {
-                for (int x = to.left(); x <= to.right(); x += 8) {
-                    const bool dark = ((x - to.left()) / 8 + (y - to.top()) / 8) % 2;
-                    p.fillRect(QRect(x, y, 8, 8) & to, dark ? QColor(118, 118, 122) : QColor(150, 150, 154));
-                }
-            }
-        }
-        p.drawImage(to, image);
-        p.setPen(palette().color(QPalette::WindowText));
-        p.drawText(QRect(room.left(), to.bottom() + 2, room.width(), 18), Qt::AlignHCenter | Qt::AlignVCenter, words);
-    };
-    if (before_.isNull()) return draw(picture_, rect(), words_);
-    const int half = width() / 2;
-    draw(before_, QRect(0, 0, half - 3, height()), before_words_);
-    draw(picture_, QRect(half + 3, 0, width() - half - 3, height()), words_);
-}
 
 QImage PreviewCard::image_of(const Picture& picture, double exposure) {
     const std::vector<std::uint8_t> shown = shown_8(picture, exposure);
@@ -153,15 +94,14 @@ PreviewCard::PreviewCard(Document& document, Viewing& viewing, QWidget* parent)
     refresh();
 }
 
-void PreviewCard::make_settings(QVBoxLayout* column) {
-    auto* grid = new QGridLayout;
-    grid->setHorizontalSpacing(8);
-    grid->setVerticalSpacing(5);
-    auto settle = [this](int) {
-        remember();
-        refresh();
-        emit changed();
-    };
+void PreviewCard::settle() {
+    remember();
+    refresh();
+    emit changed();
+}
+
+void PreviewCard::make_choices() {
+    auto settle = [this](int) { this->settle(); };
     const QString as_texts[] = {tr("PNG pictures"),
                                 tr("PNG pictures, 16 bits"),
                                 tr("OpenEXR pictures"),
@@ -180,10 +120,13 @@ void PreviewCard::make_settings(QVBoxLayout* column) {
     colour_ = make_choice({tr("materials"), tr("source frame"), tr("delay"), tr("speed"), tr("level"), tr("copy"),
                            tr("twins"), tr("spread")},
                           tr("Colours"), tr("The copies' own colours, or coloured by a value"), settle);
+}
+
+void PreviewCard::make_numbers() {
     auto number = [&](Quantity q, double low, double high, int decimals, const QString& name, const QString& tip) {
         auto* field = make_number(q, low, high, decimals, name, tip);
         field->setMaximumWidth(66);
-        connect(field, &NumberField::edited, this, [settle](double) { settle(0); });
+        connect(field, &NumberField::edited, this, &PreviewCard::settle);
         return field;
     };
     width_ = number(Quantity::plain, 1, 16384, 0, tr("Width in pixels"), tr("Width of the pictures in pixels"));
@@ -193,10 +136,13 @@ void PreviewCard::make_settings(QVBoxLayout* column) {
     shutter_ = number(Quantity::degrees, 0, 360, 0, tr("Shutter"),
                       tr("How long of a frame the shutter is open: 180° is half of it; 0: no motion blur"));
     exposure_ = number(Quantity::plain, -20, 20, 2, tr("Exposure in stops"), tr("Stops brighter or darker"));
+}
+
+void PreviewCard::make_checks() {
     auto check = [&](const QString& words, const QString& tip) {
         auto* box = new QCheckBox(words);
         box->setToolTip(tip);
-        connect(box, &QCheckBox::clicked, this, [settle](bool) { settle(0); });
+        connect(box, &QCheckBox::clicked, this, &PreviewCard::settle);
         return box;
     };
     clear_ = check(tr("transparent"), tr("No sky: what no copy covers is clear"));
@@ -207,6 +153,15 @@ void PreviewCard::make_settings(QVBoxLayout* column) {
                         tr("When the frame starts in seconds, as beside the playhead, in a band along the lower edge"));
     name_words_ = check(tr("name"), tr("The project's name, in a band along the lower edge"));
     colour_words_ = check(tr("colours"), tr("What the colours stand for, where copies are coloured by a value"));
+}
+
+void PreviewCard::make_settings(QVBoxLayout* column) {
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(8);
+    grid->setVerticalSpacing(5);
+    make_choices();
+    make_numbers();
+    make_checks();
     struct Row {
         QString label;
         QHBoxLayout* widgets;

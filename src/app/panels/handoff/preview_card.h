@@ -2,41 +2,17 @@
 #pragma once
 
 #include "app/document/viewing.h"
+#include "app/panels/handoff/picture_view.h"
 #include "app/widgets/parts.h"
 #include "render/preview.h"
 
 #include <QCheckBox>
 #include <QComboBox>
-#include <QImage>
 #include <QLabel>
 #include <QPushButton>
 #include <QTimer>
 
 namespace garland {
-
-// One picture, or two side by side, as large as there is room; what is clear is shown over squares.
-class PictureView : public QWidget {
-    Q_OBJECT
-  public:
-    explicit PictureView(QWidget* parent = nullptr);
-    void show_pictures(QImage picture, QImage before = {}, const QString& words = {}, const QString& before_words = {});
-    const QImage& picture() const { return picture_; }
-    const QImage& before() const { return before_; }
-    QSize sizeHint() const override { return {400, 240}; }
-    bool hasHeightForWidth() const override { return true; }
-    int heightForWidth(int width) const override;
-
-  signals:
-    void double_clicked();
-
-  protected:
-    void paintEvent(QPaintEvent* event) override;
-    void mouseDoubleClickEvent(QMouseEvent* event) override;
-
-  private:
-    QImage picture_, before_;
-    QString words_, before_words_;
-};
 
 class PreviewCard : public QWidget {
     Q_OBJECT
@@ -70,6 +46,10 @@ class PreviewCard : public QWidget {
                        const QString& before_words = {});
     void enlarge(); // in a window of its own, which follows
     void make_settings(QVBoxLayout* column);
+    void make_choices();
+    void make_numbers();
+    void make_checks();
+    void settle(); // keeps a setting that was changed, and shows what follows from it
     void recall();
     void play(bool on);
     void copy();

@@ -1,7 +1,14 @@
-// How the chosen range is closed: the fields of the Loop step's card.
+// How the chosen range is closed: the fields of the Loop step's card, and the seam that is left.
+#include "app/panels/loop/found_loops.h"
 #include "app/panels/loop/loop_panel.h"
 
+#include "app/theme/number_text.h"
+#include "app/theme/tokens.h"
 #include "app/widgets/curve_edit.h"
+#include "app/widgets/pose_picture.h"
+#include "core/geometry/stand_in.h"
+
+#include <QPainter>
 
 namespace garland {
 
@@ -16,6 +23,11 @@ bool layered(const Closing& c) {
 bool drawn_by_hand(const Closing& c) {
     return !c.drawn_in.empty() || !c.drawn_out.empty();
 }
+
+struct Measured {
+    Seam seam;
+    PosePtr first, last;
+};
 
 } // namespace
 
@@ -185,6 +197,82 @@ void LoopPanel::add_ends(QHBoxLayout* across) {
     ends->addWidget(ends_words_);
     ends->addStretch(1);
     across->addLayout(ends);
+}
+
+void LoopPanel::measure() {
+    if (measuring_) measuring_->drop();
+    seam_.reset();
+    const auto from = sampler();
+    if (!from || draft_.length < 2) return show_seam();
+    const SourceFacts& f = from->source()->facts();
+    const auto fits = validate(draft_, f.first, f.last);
+    problem_->setText(fits ? QString() : QString::fromStdString(describe(fits.error())));
+    problem_->setVisible(!fits);
+    close_->setEnabled(fits.has_value());
+    if (!fits) return show_seam();
+    measuring_ = document_.jobs().start<Measured>(
+        this, tr("Measuring the seam"),
+        [from = *from, closing = draft_](Progress& p) -> Result<Measured> {
+            Measured m;
+            GARLAND_TRY(seam, seam_of(from, closing, p));
+            m.seam = seam;
+            GARLAND_TRY(first, from.at(SourceFrame(static_cast<double>(closing.start)), p));
+            GARLAND_TRY(last, from.at(SourceFrame(static_cast<double>(
+                                          std::min(closing.start + closing.length, from.source()->facts().last))),
+                                      p));
+            m.first = stand_in(first.pose), m.last = stand_in(last.pose);
+            return m;
+        },
+        [this](Result<Measured> m) {
+            if (!m) {
+                if (m.error().code == ErrorCode::cancelled) return;
+                problem_->setText(QString::fromStdString(describe(m.error())));
+                problem_->show();
+                return;
+            }
+            seam_ = m->seam;
+            show_seam();
+            paint_ends(m->first, m->last);
+        },
+        JobKind::interactive);
+    show_seam();
+}
+
+void LoopPanel::show_seam() {
+    if (!seam_) {
+        numbers_->setText(draft_.length > 1 ? tr("measuring …") : QString());
+        return;
+    }
+    const Seam& s = *seam_;
+    QString words = tr("Gap between the ends: %1 (%2 usual steps). Step across the seam: %3× the usual")
+                        .arg(distance_words(s.gap, s.unit), number_text(s.in_steps(s.gap), 2),
+                             number_text(s.in_steps(s.step_before), 2));
+    words +=
+        s.step_after > 0 ? tr(" before closing, %1× after.").arg(number_text(s.in_steps(s.step_after), 2)) : tr(".");
+    numbers_->setText(words);
+}
+
+// The last pose in rose over the first in its own paint.
+void LoopPanel::paint_ends(const PosePtr& first, const PosePtr& last) {
+    const double ratio = devicePixelRatioF();
+    const int wide = static_cast<int>(88 * ratio), high = static_cast<int>(84 * ratio);
+    PictureStyle style;
+    style.use_colours = false;
+    style.frame = bounds(*first);
+    style.frame.extendBy(bounds(*last));
+    style.paint = tokens().dark ? QColor("#7FB7B2") : QColor("#2F7D78");
+    QImage picture(wide, high, QImage::Format_ARGB32_Premultiplied);
+    picture.fill(tokens().ground);
+    QPainter p(&picture);
+    p.drawImage(0, 0, pose_picture(*first, wide, high, style));
+    style.paint = tokens().rose;
+    p.setOpacity(0.55);
+    p.drawImage(0, 0, pose_picture(*last, wide, high, style));
+    p.end();
+    QPixmap pixels = QPixmap::fromImage(picture);
+    pixels.setDevicePixelRatio(ratio);
+    ends_->setPixmap(pixels);
+    ends_words_->setText(tr("frame %1\n%2 in rose").arg(draft_.start).arg(draft_.start + draft_.length));
 }
 
 } // namespace garland

@@ -1,14 +1,10 @@
 #include "app/panels/loop/loop_panel.h"
 
+#include "app/panels/loop/found_loops.h"
 #include "app/theme/number_text.h"
-#include "app/theme/tokens.h"
-#include "app/widgets/pose_picture.h"
 #include "core/base/numbers.h"
-#include "core/geometry/stand_in.h"
 
-#include <QPainter>
 #include <QSignalBlocker>
-#include <QToolButton>
 
 namespace garland {
 
@@ -17,20 +13,9 @@ namespace {
 constexpr int first_look = 512; // points
 constexpr std::int64_t most_frames = 2000;
 
-QString distance_words(double d, const std::string& unit) {
-    return unit.empty()
-               ? QObject::tr("%1 %").arg(number_text(d * 100))
-               : QObject::tr("%1 %2").arg(number_text(d), QString::fromStdString(unit)); // per cent of the largest
-}
-
 struct Looked {
     std::shared_ptr<const FrameMatrix> matrix;
     std::size_t every = 1; // one point in so many
-};
-
-struct Measured {
-    Seam seam;
-    PosePtr first, last;
 };
 
 } // namespace
@@ -85,9 +70,12 @@ void LoopPanel::add_matches() {
     looked_ = make_label({}, "muted");
     looked_->setWordWrap(true);
     side->addWidget(looked_);
-    list_ = new QVBoxLayout;
-    list_->setSpacing(2);
-    side->addLayout(list_);
+    list_ = new FoundLoops;
+    connect(list_, &FoundLoops::chosen, this, &LoopPanel::choose);
+    side->addWidget(list_);
+    none_ = make_label(tr("No loop of that length found."), "muted");
+    none_->hide();
+    side->addWidget(none_);
     side->addStretch(1);
     top->addLayout(side, 1);
     body()->addLayout(top);
@@ -325,8 +313,9 @@ void LoopPanel::repeat_it() {
 }
 
 void LoopPanel::show_found() {
-    clear_layout(list_);
     match_->set_candidates(found_);
+    if (!matrix_) list_->set_loops({}, {});
+    none_->hide();
     own_ = matrix_ && spec() && !spec()->closing ? own_loop(*matrix_) : std::nullopt;
     own_line_->setVisible(own_.has_value());
     if (own_) {
@@ -343,37 +332,9 @@ void LoopPanel::show_found() {
         every_ == 1 ? tr("%1 compared, all points; usual step %2.").arg(frames, step)
         : exact_    ? tr("%1 compared, 1 point in %2; usual step %3.").arg(frames).arg(every_).arg(step)
                     : tr("Quick comparison of %1; the full comparison is running. Usual step %2.").arg(frames, step));
-    if (found_.empty() && !finding_) list_->addWidget(make_label(tr("No loop of that length found."), "muted"));
-    // Numbers stand below each other: frames as wide as the widest, digits being of one width.
-    qsizetype digits = 1;
-    for (const LoopCandidate& c : found_)
-        digits = std::max({digits, number_text(static_cast<double>(c.start)).size(),
-                           number_text(static_cast<double>(c.start + c.length)).size()});
-    const auto wide = [digits](std::int64_t frame) {
-        return number_text(static_cast<double>(frame)).rightJustified(digits, QChar(0x2007)); // figure spaces
-    };
-    QPixmap nothing(1, 1);
-    nothing.fill(Qt::transparent);
-    for (const LoopCandidate& c : found_) {
-        auto* line = new QToolButton;
-        line->setToolButtonStyle(Qt::ToolButtonTextBesideIcon); // beside an icon, text begins at the left
-        line->setIcon(nothing);
-        line->setIconSize({1, 1});
-        line->setObjectName("segment");
-        line->setCheckable(true);
-        line->setChecked(c.start == draft_.start && c.length == draft_.length);
-        line->setText(tr("%1 → %2 · %3 f · gap %4, %5 steps")
-                          .arg(wide(c.start), wide(c.start + c.length), wide(c.length),
-                               distance_words(c.gap, matrix_->unit), number_text(c.steps, 2)));
-        line->setToolTip(tr("Loop from frame %1 over %2 frames: the pose after the seam is %3 from the one it should "
-                            "follow, %4 times a usual step")
-                             .arg(c.start)
-                             .arg(c.length)
-                             .arg(distance_words(c.gap, matrix_->unit), number_text(c.steps, 2)));
-        line->setMinimumWidth(40); // a long line is cut before the window grows
-        connect(line, &QToolButton::clicked, this, [this, c] { choose(c.start, c.length); });
-        list_->addWidget(line);
-    }
+    none_->setVisible(found_.empty() && !finding_);
+    list_->set_loops(found_, matrix_->unit);
+    list_->set_chosen(draft_.start, draft_.length);
 }
 
 void LoopPanel::choose(std::int64_t start, std::int64_t length) {
@@ -422,82 +383,6 @@ void LoopPanel::open_again() {
     const SourceFacts& f = open()->source->facts();
     document_.edit(tr("Open the loop of \"%1\"").arg(QString::fromStdString(spec()->name)),
                    [&](Project& p) { return open_source_again(p, source(), f.first, f.last); });
-}
-
-void LoopPanel::measure() {
-    if (measuring_) measuring_->drop();
-    seam_.reset();
-    const auto from = sampler();
-    if (!from || draft_.length < 2) return show_seam();
-    const SourceFacts& f = from->source()->facts();
-    const auto fits = validate(draft_, f.first, f.last);
-    problem_->setText(fits ? QString() : QString::fromStdString(describe(fits.error())));
-    problem_->setVisible(!fits);
-    close_->setEnabled(fits.has_value());
-    if (!fits) return show_seam();
-    measuring_ = document_.jobs().start<Measured>(
-        this, tr("Measuring the seam"),
-        [from = *from, closing = draft_](Progress& p) -> Result<Measured> {
-            Measured m;
-            GARLAND_TRY(seam, seam_of(from, closing, p));
-            m.seam = seam;
-            GARLAND_TRY(first, from.at(SourceFrame(static_cast<double>(closing.start)), p));
-            GARLAND_TRY(last, from.at(SourceFrame(static_cast<double>(
-                                          std::min(closing.start + closing.length, from.source()->facts().last))),
-                                      p));
-            m.first = stand_in(first.pose), m.last = stand_in(last.pose);
-            return m;
-        },
-        [this](Result<Measured> m) {
-            if (!m) {
-                if (m.error().code == ErrorCode::cancelled) return;
-                problem_->setText(QString::fromStdString(describe(m.error())));
-                problem_->show();
-                return;
-            }
-            seam_ = m->seam;
-            show_seam();
-            paint_ends(m->first, m->last);
-        },
-        JobKind::interactive);
-    show_seam();
-}
-
-void LoopPanel::show_seam() {
-    if (!seam_) {
-        numbers_->setText(draft_.length > 1 ? tr("measuring …") : QString());
-        return;
-    }
-    const Seam& s = *seam_;
-    QString words = tr("Gap between the ends: %1 (%2 usual steps). Step across the seam: %3× the usual")
-                        .arg(distance_words(s.gap, s.unit), number_text(s.in_steps(s.gap), 2),
-                             number_text(s.in_steps(s.step_before), 2));
-    words +=
-        s.step_after > 0 ? tr(" before closing, %1× after.").arg(number_text(s.in_steps(s.step_after), 2)) : tr(".");
-    numbers_->setText(words);
-}
-
-// The last pose in rose over the first in its own paint.
-void LoopPanel::paint_ends(const PosePtr& first, const PosePtr& last) {
-    const double ratio = devicePixelRatioF();
-    const int wide = static_cast<int>(88 * ratio), high = static_cast<int>(84 * ratio);
-    PictureStyle style;
-    style.use_colours = false;
-    style.frame = bounds(*first);
-    style.frame.extendBy(bounds(*last));
-    style.paint = tokens().dark ? QColor("#7FB7B2") : QColor("#2F7D78");
-    QImage picture(wide, high, QImage::Format_ARGB32_Premultiplied);
-    picture.fill(tokens().ground);
-    QPainter p(&picture);
-    p.drawImage(0, 0, pose_picture(*first, wide, high, style));
-    style.paint = tokens().rose;
-    p.setOpacity(0.55);
-    p.drawImage(0, 0, pose_picture(*last, wide, high, style));
-    p.end();
-    QPixmap pixels = QPixmap::fromImage(picture);
-    pixels.setDevicePixelRatio(ratio);
-    ends_->setPixmap(pixels);
-    ends_words_->setText(tr("frame %1\n%2 in rose").arg(draft_.start).arg(draft_.start + draft_.length));
 }
 
 } // namespace garland

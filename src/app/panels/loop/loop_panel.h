@@ -11,6 +11,7 @@
 namespace garland {
 
 class CurveEdit;
+class FoundLoops;
 
 class LoopPanel : public Panel {
     Q_OBJECT
@@ -57,11 +58,11 @@ class LoopPanel : public Panel {
 
     QComboBox* source_box_;
     MatchView* match_;
-    QVBoxLayout* list_;
+    FoundLoops* list_;
     QWidget* own_line_;
     QLabel* own_words_;
     std::optional<OwnLoop> own_;
-    QLabel *looked_, *state_, *numbers_, *problem_, *ends_, *ends_words_;
+    QLabel *looked_, *none_, *state_, *numbers_, *problem_, *ends_, *ends_words_;
     NumberField *shortest_, *longest_, *settle_;
     QCheckBox* rigid_;
     QPushButton *close_, *again_, *across_;

@@ -44,11 +44,21 @@ std::size_t place_of(const std::vector<T>& list, Id id) {
     return static_cast<std::size_t>(at - list.begin());
 }
 
+template <class T>
+using ChangeEntry = std::function<void(Project&, std::vector<T>&, std::size_t place)>;
+
+// Changes an entry where it still stands in its list. `id` is a copy: the card that holds it may go meanwhile.
+template <class T>
+Result<void> change_entry(Project& p, std::vector<T>& list, decltype(T::id) id, const ChangeEntry<T>& change) {
+    const std::size_t place = place_of(list, id);
+    if (place < list.size()) change(p, list, place);
+    return {};
+}
+
 // Duplicate and move for an entry of a list of the project. edit: does as one step of undo what it is given with the
 // list and the entry's place in it, where it still is.
 template <class T>
-using EditEntry =
-    std::function<void(const QString& words, const std::function<void(Project&, std::vector<T>&, std::size_t)>&)>;
+using EditEntry = std::function<void(const QString& words, const ChangeEntry<T>&)>;
 template <class T>
 CardMenu entry_menu(const std::vector<T>& list, decltype(T::id) id, EditEntry<T> edit, const QString& duplicate,
                     const QString& move) {

@@ -44,17 +44,10 @@ void PulseCard::add_head(QVBoxLayout* column) {
 }
 
 // The pulses of the arrangement change as a list, and this card may go with it.
-void PulseCard::edit_list(const QString& words,
-                          const std::function<void(Project&, std::vector<Pulse>&, std::size_t)>& change) {
-    const ArrangementId owner = owner_;
-    const SpreadId id = id_;
-    Document& document = document_;
-    document.edit(words, [&](Project& p) -> Result<void> {
+void PulseCard::edit_list(const QString& words, const ChangeEntry<Pulse>& change) {
+    document_.edit(words, [&change, owner = owner_, id = id_](Project& p) -> Result<void> {
         Arrangement* a = p.arrangement(owner);
-        if (!a) return {};
-        const std::size_t place = place_of(a->pulses, id);
-        if (place < a->pulses.size()) change(p, a->pulses, place);
-        return {};
+        return a ? change_entry(p, a->pulses, id, change) : Result<void>{};
     });
 }
 

@@ -22,8 +22,7 @@ class PulseCard : public QFrame {
 
   private:
     void edit(const QString& words, const std::function<void(Pulse&)>& change, const QString& merge = {});
-    void edit_list(const QString& words,
-                   const std::function<void(Project&, std::vector<Pulse>& list, std::size_t place)>& change);
+    void edit_list(const QString& words, const ChangeEntry<Pulse>& change);
     void remove();
     std::optional<CardMenu> menu();
     void add_head(QVBoxLayout* column);

@@ -86,15 +86,8 @@ SoundCard::SoundCard(Document& document, Viewing& viewing, SoundId id, QWidget* 
 }
 
 // The sounds change as a list, and this card may go with it.
-void SoundCard::edit_list(const QString& words,
-                          const std::function<void(Project&, std::vector<SoundSpec>&, std::size_t)>& change) {
-    const SoundId id = id_;
-    Document& document = document_;
-    document.edit(words, [&](Project& p) -> Result<void> {
-        const std::size_t place = place_of(p.sounds, id);
-        if (place < p.sounds.size()) change(p, p.sounds, place);
-        return {};
-    });
+void SoundCard::edit_list(const QString& words, const ChangeEntry<SoundSpec>& change) {
+    document_.edit(words, [&change, id = id_](Project& p) { return change_entry(p, p.sounds, id, change); });
 }
 
 void SoundCard::remove() {

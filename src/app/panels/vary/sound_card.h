@@ -35,8 +35,7 @@ class SoundCard : public QFrame {
 
   private:
     void edit(const QString& words, const std::function<void(SoundSpec&)>& change, const QString& merge = {});
-    void edit_list(const QString& words,
-                   const std::function<void(Project&, std::vector<SoundSpec>& sounds, std::size_t place)>& change);
+    void edit_list(const QString& words, const ChangeEntry<SoundSpec>& change);
     void remove();
     std::optional<CardMenu> menu();
     void add_bands(QVBoxLayout* column);

@@ -30,12 +30,13 @@ class SpreadCard : public QFrame {
     using S = Spread;
     void edit(const QString& words, const std::function<void(S&)>& change, const QString& merge = {});
     const S* spread() const;
-    void edit_list(const QString& words,
-                   const std::function<void(Project&, std::vector<S>& list, std::size_t place)>& change);
+    void edit_list(const QString& words, const ChangeEntry<S>& change);
     void remove();
     std::optional<CardMenu> menu();
     void add_head(QVBoxLayout* column);
     void add_amounts(QVBoxLayout* column);
+    void add_ends(QHBoxLayout* row);
+    void add_delay_row(QVBoxLayout* column);
     void add_driver_rows(QVBoxLayout* column);
     void add_space_rows(QVBoxLayout* column);
     void add_attribute_fields(QHBoxLayout* row);

@@ -29,6 +29,7 @@ class VaryPanel : public Panel {
   private:
     void refresh();
     void show_twins();
+    void show_backward(const TwinState* state); // null: no copies
     void show_nudges(const Arrangement* a);
     void add_meeting();
     void add_tabs();

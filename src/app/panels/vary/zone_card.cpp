@@ -91,15 +91,8 @@ void ZoneCard::add_head(QVBoxLayout* column) {
 }
 
 // The zones change as a list, and this card may go with it.
-void ZoneCard::edit_list(const QString& words,
-                         const std::function<void(Project&, std::vector<Zone>&, std::size_t)>& change) {
-    const ZoneId id = id_;
-    Document& document = document_;
-    document.edit(words, [&](Project& p) -> Result<void> {
-        const std::size_t place = place_of(p.zones, id);
-        if (place < p.zones.size()) change(p, p.zones, place);
-        return {};
-    });
+void ZoneCard::edit_list(const QString& words, const ChangeEntry<Zone>& change) {
+    document_.edit(words, [&change, id = id_](Project& p) { return change_entry(p, p.zones, id, change); });
 }
 
 void ZoneCard::remove() {

@@ -24,8 +24,7 @@ class ZoneCard : public QFrame {
     void edit(const QString& words, const std::function<void(Zone&)>& change, const QString& merge = {});
     // Changes the key at the playhead; a zone with one key has that everywhere.
     void edit_key(const QString& words, const std::function<void(ZoneKey&)>& change, const QString& merge);
-    void edit_list(const QString& words,
-                   const std::function<void(Project&, std::vector<Zone>& zones, std::size_t place)>& change);
+    void edit_list(const QString& words, const ChangeEntry<Zone>& change);
     void remove();
     std::optional<CardMenu> menu();
     void add_head(QVBoxLayout* column);
