@@ -10,6 +10,7 @@
 #include "app/panels/check/check_panel.h"
 #include "app/panels/gather/gather_panel.h"
 #include "app/panels/handoff/handoff_panel.h"
+#include "app/panels/loop/loop_panel.h"
 #include "app/panels/retime/retime_panel.h"
 #include "app/panels/vary/vary_panel.h"
 #include "app/scene_view/scene_view.h"
@@ -26,6 +27,7 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDropEvent>
+#include <QHeaderView>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenuBar>
@@ -35,6 +37,7 @@
 #include <QRegularExpression>
 #include <QSignalSpy>
 #include <QToolButton>
+#include <QTreeWidget>
 
 using namespace garland;
 using namespace garland::testing;
@@ -745,6 +748,20 @@ class WindowTest : public QObject {
         int seen = 0;
         auto look = [&](const QString& where) {
             settle();
+            for (QTreeWidget* list : o.window.findChildren<QTreeWidget*>()) {
+                if (!list->isVisible()) continue;
+                for (int line = -1; line < list->topLevelItemCount(); ++line) { // −1: their heads
+                    for (int column = 0; column < list->columnCount(); ++column) {
+                        const QString text = (line < 0 ? list->headerItem() : list->topLevelItem(line))->text(column);
+                        const int wide = line < 0 ? list->header()->sectionSizeHint(column)
+                                                  : list->fontMetrics().horizontalAdvance(text),
+                                  room = list->columnWidth(column);
+                        ++seen;
+                        if (wide > room)
+                            cut << QString("%1: \"%2\" needs %3, has %4").arg(where, text).arg(wide).arg(room);
+                    }
+                }
+            }
             for (QWidget* w : o.window.findChildren<QWidget*>()) {
                 if (!w->isVisible() || w->visibleRegion().isEmpty()) continue;
                 QString text;
@@ -770,6 +787,10 @@ class WindowTest : public QObject {
         };
         for (int step = 0; step < step_count; ++step) {
             o.window.set_step(step);
+            if (step == 2) {
+                auto& loop = *o.window.findChild<LoopPanel*>();
+                QTRY_VERIFY_WITH_TIMEOUT(loop.exact() && loop.seam(), patience * 10000);
+            }
             look(QString::number(step));
             if (step == 1) {
                 for (const char* tab : {"phrases", "before and after", "beats", "camera", "timings", "keys"}) {

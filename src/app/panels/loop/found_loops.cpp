@@ -20,6 +20,7 @@ QString distance_words(double d, const std::string& unit) {
 
 FoundLoops::FoundLoops(QWidget* parent) : QTreeWidget(parent) {
     setAccessibleName(tr("Loops found"));
+    setObjectName("numbers");
     setHeaderLabels({tr("from"), tr("to"), tr("length"), tr("gap"), tr("usual steps")});
     for (int c = 0; c < columns; ++c) headerItem()->setTextAlignment(c, Qt::AlignRight | Qt::AlignVCenter);
     headerItem()->setToolTip(0, tr("The source frame a loop begins with"));
@@ -36,6 +37,7 @@ FoundLoops::FoundLoops(QWidget* parent) : QTreeWidget(parent) {
     header()->setSectionsMovable(false);
     header()->setStretchLastSection(false);
     header()->setSectionResizeMode(QHeaderView::Stretch);
+    for (int c : {3, 4}) header()->setSectionResizeMode(c, QHeaderView::ResizeToContents);
     header()->setMinimumSectionSize(30);
     const auto take = [this](QTreeWidgetItem* item) {
         if (!item) return;
