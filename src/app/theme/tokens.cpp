@@ -204,7 +204,7 @@ QTableWidget::item:selected { background: @raised; color: @text; }
 QHeaderView::section { background: @panel; color: @muted; border: 0; padding: 3px 6px; }
 QTreeWidget { background: @ground; border: 0; border-radius: 6px; alternate-background-color: @panel; }
 QTreeWidget::item { padding: 3px 0; }
-QTreeWidget#numbers::item { padding: 3px 8px 3px 0; }
+QTreeWidget#numbers::item { padding: 2px 8px 2px 0; border: 1px solid transparent; }
 QTreeWidget#numbers QHeaderView::section { padding: 3px 8px 3px 12px; }
 QTreeWidget::item:selected { background: @raised; color: @text; }
 QTreeWidget::item:disabled { color: @muted; }
