@@ -5,6 +5,7 @@
 #include "core/base/portable_math.h"
 #include "core/copies/twins.h"
 #include "core/project/varying.h"
+#include "render/smoke_light.h"
 
 #include <algorithm>
 #include <array>
@@ -92,6 +93,7 @@ struct Tracer {
     double key_radius; // tangent of half its width
     double near;       // rays start this far away
     double fade;       // distance over which the ground fades into the sky
+    SmokeLight smoke{};
 
     Tracer(const TraceScene& s, const PreviewLook& l, double camera_distance) : scene(s), look(l) {
         const double a = l.light.key_azimuth * radians, e = l.light.key_elevation * radians;
@@ -119,26 +121,7 @@ struct Tracer {
 
     // Light that is let through along a way.
     double through(const V3d& from, const V3d& way) const {
-        double depth = 0;
-        for (const TraceScene::Cloud& c : scene.clouds()) {
-            double low = 0, high = 1e30;
-            if (!box(c, from, way, low, high)) continue;
-            const int steps = std::clamp(static_cast<int>((high - low) / (c.step * 2)), 1, 48);
-            const double step = (high - low) / steps;
-            for (int i = 0; i < steps; ++i) depth += c.density(from + way * (low + (i + 0.5) * step)) * step;
-        }
-        return depth > 0 ? portable::exp(-depth * look.thickness) : 1.0;
-    }
-
-    static bool box(const TraceScene::Cloud& c, const V3d& from, const V3d& way, double& low, double& high) {
-        for (int k = 0; k < 3; ++k) {
-            const double inverse = 1 / way[k];
-            double a = (c.low[k] - from[k]) * inverse, b = (c.high[k] - from[k]) * inverse;
-            if (a > b) std::swap(a, b);
-            if (std::isnan(a) || std::isnan(b)) continue;
-            low = std::max(low, a), high = std::min(high, b);
-        }
-        return high > low;
+        return scene.clouds().empty() ? 1.0 : light_through(scene, from, way, look.thickness);
     }
 
     struct Light {
@@ -167,7 +150,7 @@ struct Tracer {
         if (face.dot(up) <= 0 || scene.blocked(from, up, 0, time)) {
             out.lit += open * V3d(albedo) * 0.35; // about what neighbours of the same colour give back
         } else {
-            out.lit += open * (scene.clouds().empty() ? 1.0 : through(from, up));
+            out.lit += open * through(from, up);
         }
         return out;
     }
@@ -214,16 +197,18 @@ struct Tracer {
     void clouds(const V3d& from, const V3d& way, double end, double jitter, Seen& seen,
                 const std::vector<std::uint32_t>& near_here) const {
         struct Part {
+            std::uint32_t cloud;
             double low, high;
-            const TraceScene::Cloud* cloud;
+            V3d first, on; // its cells at `from`, and along the way
         };
-        std::vector<Part> parts;
+        thread_local std::vector<Part> parts;
+        parts.clear();
         double first = 1e30, last = 0, step = 1e30;
         for (std::uint32_t i : near_here) {
             const TraceScene::Cloud& c = scene.clouds()[i];
             double low = 0, high = end;
-            if (!box(c, from, way, low, high)) continue;
-            parts.push_back({low, high, &c});
+            if (!c.crossed(from, way, low, high)) continue;
+            parts.push_back({i, low, high, c.cell(from), c.cells_along(way)});
             first = std::min(first, low), last = std::max(last, high);
             step = std::min(step, c.step);
         }
@@ -231,23 +216,26 @@ struct Tracer {
         step = std::max(step, (last - first) / 1000);
         double clear = 1;
         V3d glow(0);
-        for (double at = first; at < last && clear > 1e-3; at += step) {
+        for (double at = first; at < last && clear > 1e-3;) {
             const double wide = std::min(step, last - at), here = at + jitter * wide;
-            const V3d place = from + way * here;
-            double density = 0;
-            const TraceScene::Cloud* thickest = nullptr;
-            double most = 0;
+            double density = 0, most = 0, next = last;
+            const Part* thickest = nullptr;
+            bool inside = false;
             for (const Part& p : parts) {
+                if (here < p.low) next = std::min(next, p.low);
                 if (here < p.low || here > p.high) continue;
-                const double d = p.cloud->density(place);
+                inside = true;
+                const double d = scene.clouds()[p.cloud].density(p.first + p.on * here);
                 density += d;
-                if (d > most) most = d, thickest = p.cloud;
+                if (d > most) most = d, thickest = &p;
             }
+            at = inside ? at + step : next; // on to the next cloud
             if (!(density > 0)) continue;
             const double stays = portable::exp(-density * look.thickness * wide);
-            const V3f tint =
-                look.colour == PreviewColour::look ? V3f(0.86f, 0.86f, 0.88f) : scene.copies()[thickest->copy].tint;
-            const double sun = scene.blocked(place, key_way, near, 0.5) ? 0 : through(place, key_way);
+            const V3f tint = look.colour == PreviewColour::look
+                                 ? V3f(0.86f, 0.86f, 0.88f)
+                                 : scene.copies()[scene.clouds()[thickest->cloud].copy].tint;
+            const double sun = smoke.key(thickest->cloud, thickest->first + thickest->on * here);
             const V3d lit = V3d(look.light.key) * (0.35 * sun) + V3d(look.light.zenith + look.light.horizon) * 0.25;
             glow += lit * V3d(tint) * (clear * (1 - stays));
             clear *= stays;
@@ -328,7 +316,10 @@ Result<Picture> render_scene(const TraceScene& scene, const Camera& camera, cons
     out.rgba.assign(out.pixels() * 4, 0);
     if (look.passes) start_passes(out);
     const Eye eye(camera, look.width, look.height), next(later, look.width, look.height);
-    const Tracer tracer(scene, look, camera.distance);
+    Tracer tracer(scene, look, camera.distance);
+    const double lit = scene.clouds().empty() ? 0 : 0.1;
+    PartOf lighting(progress, 0, lit), tracing(progress, lit, 1);
+    if (lit > 0) tracer.smoke = SmokeLight(scene, tracer.key_way, look.thickness, tracer.near, lighting);
     const auto steps = recurrence();
     const auto seed = static_cast<std::uint32_t>(static_cast<std::int64_t>(std::floor(t.value * 1000)));
     constexpr int side = 16;
@@ -362,7 +353,7 @@ Result<Picture> render_scene(const TraceScene& scene, const Camera& camera, cons
                     if (look.passes) add_passes(tracer, eye, next, x, y, out);
                 }
             }
-            progress.report(static_cast<double>(++done) / static_cast<double>(blocks), "tracing");
+            tracing.report(static_cast<double>(++done) / static_cast<double>(blocks), "tracing");
         }
     });
     if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");

@@ -38,7 +38,8 @@ struct TraceScene::Inside {
     };
     std::vector<Next> nexts;
     std::vector<Cloud> clouds;
-    EmbreeScene scene; // goes before what it shows
+    EmbreeScene cloud_boxes; // null without clouds
+    EmbreeScene scene;       // goes before what it shows
     double size = 1;
     bool water = false;
 };

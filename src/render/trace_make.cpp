@@ -1,5 +1,6 @@
 // One output frame made ready to be traced, step by step: posed at every moment of the shutter, each distinct pose
 // built once with its motion, an instance for each copy, volumes as cells.
+#include "render/cloud_boxes.h"
 #include "render/render.h"
 #include "render/trace_inside.h"
 
@@ -359,6 +360,7 @@ struct TraceMaker {
             const V3d x = f.axes.scene(cells->x * f.size), y = f.axes.scene(cells->y * f.size),
                       z = f.axes.scene(cells->z * f.size);
             cloud.origin = f.point(cells->origin);
+            cloud.x = x, cloud.y = y, cloud.z = z;
             const double det = x.dot(y.cross(z));
             cloud.a = y.cross(z) / det, cloud.b = z.cross(x) / det, cloud.c = x.cross(y) / det;
             cloud.step = std::min({x.length(), y.length(), z.length()});
@@ -371,6 +373,7 @@ struct TraceMaker {
             cloud.low = box.min, cloud.high = box.max;
             in.clouds.push_back(std::move(cloud));
         }
+        if (!in.clouds.empty()) in.cloud_boxes = boxes_of(in.device.get(), in.clouds);
     }
 };
 

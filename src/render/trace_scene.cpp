@@ -8,6 +8,7 @@ namespace garland {
 TraceScene::TraceScene() : in_(std::make_unique<Inside>()) {}
 TraceScene::~TraceScene() {
     in_->scene.reset();
+    in_->cloud_boxes.reset();
     in_->shapes.clear();
 }
 const std::vector<TraceScene::Copy>& TraceScene::copies() const {
@@ -109,28 +110,6 @@ bool TraceScene::later(const Hit& hit, V3d& place) const {
         next.points[corner[0]] * (1 - hit.u - hit.v) + next.points[corner[1]] * hit.u + next.points[corner[2]] * hit.v;
     place = copy.next.point(V3d(own));
     return true;
-}
-
-double TraceScene::Cloud::density(const V3d& p) const {
-    const V3d d = p - origin;
-    const double x = d.dot(a), y = d.dot(b), z = d.dot(c);
-    const VolumeCells& g = *cells;
-    if (!(x > -1 && y > -1 && z > -1 && x < g.nx && y < g.ny && z < g.nz)) return 0;
-    const double fx = std::floor(x), fy = std::floor(y), fz = std::floor(z);
-    const int i = static_cast<int>(fx), j = static_cast<int>(fy), k = static_cast<int>(fz);
-    const double u = x - fx, v = y - fy, w = z - fz;
-    auto at = [&](int xi, int yi, int zi) {
-        if (xi < 0 || yi < 0 || zi < 0 || xi >= g.nx || yi >= g.ny || zi >= g.nz) return 0.0;
-        return static_cast<double>(
-            g.values[static_cast<std::size_t>(xi) +
-                     static_cast<std::size_t>(g.nx) * (static_cast<std::size_t>(yi) +
-                                                       static_cast<std::size_t>(g.ny) * static_cast<std::size_t>(zi))]);
-    };
-    const double c00 = at(i, j, k) * (1 - u) + at(i + 1, j, k) * u,
-                 c10 = at(i, j + 1, k) * (1 - u) + at(i + 1, j + 1, k) * u;
-    const double c01 = at(i, j, k + 1) * (1 - u) + at(i + 1, j, k + 1) * u,
-                 c11 = at(i, j + 1, k + 1) * (1 - u) + at(i + 1, j + 1, k + 1) * u;
-    return (c00 * (1 - v) + c10 * v) * (1 - w) + (c01 * (1 - v) + c11 * v) * w;
 }
 
 } // namespace garland

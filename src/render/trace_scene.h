@@ -61,16 +61,28 @@ class TraceScene {
     };
     const std::vector<Copy>& copies() const;
 
-    // Volumes, marched by the caller.
+    // Volumes, marched by the caller. A place in cells: 0 at the centre of the first one, 1 at that of the next.
     struct Cloud {
         std::uint32_t copy = 0;
         std::shared_ptr<const VolumeCells> cells;
         V3d low{0, 0, 0}, high{0, 0, 0};                         // its box in the scene
-        V3d origin{0, 0, 0}, a{1, 0, 0}, b{0, 1, 0}, c{0, 0, 1}; // scene to cells: cell = (p − origin)·(a, b, c)
-        double step = 0.1;                                       // scene units
-        double density(const V3d& place) const;
+        V3d origin{0, 0, 0}, x{1, 0, 0}, y{0, 1, 0}, z{0, 0, 1}; // where cells are: origin + x·i + y·j + z·k
+        V3d a{1, 0, 0}, b{0, 1, 0}, c{0, 0, 1};                  // and back
+        double step = 0.1;                                       // from cell to cell at least; scene units
+        V3d place(const V3d& cell) const { return origin + x * cell.x + y * cell.y + z * cell.z; }
+        V3d cell(const V3d& place) const { return cells_along(place - origin); }
+        V3d cells_along(const V3d& way) const { return {way.dot(a), way.dot(b), way.dot(c)}; }
+        double density(const V3d& cell) const;
+        // Narrows low and high to where a way goes through its box; false: nowhere.
+        bool crossed(const V3d& from, const V3d& way, double& low, double& high) const;
     };
     const std::vector<Cloud>& clouds() const;
+    struct CloudSpan {
+        std::uint32_t cloud;
+        double low, high;
+    };
+    // The clouds whose boxes a way goes through, by their numbers.
+    void clouds_along(const V3d& from, const V3d& way, std::vector<CloudSpan>& out) const;
     bool has_water() const; // a copy shows computed water: it is its own ground
     double size() const;    // about how wide all copies are together; scene units
 

@@ -64,6 +64,34 @@ QStringList words_seen(QWidget& in) {
 
 } // namespace
 
+namespace {
+
+// Calls with the name of each step, and of each tab of those that have some, while it is shown.
+void in_every_view(Opened& o, const std::function<void(const QString&)>& look) {
+    for (int step = 0; step < step_count; ++step) {
+        o.window.set_step(step);
+        if (step == 2) { // with the loops it finds
+            auto& loop = *o.window.findChild<LoopPanel*>();
+            QTRY_VERIFY_WITH_TIMEOUT(loop.exact() && loop.seam(), patience * 10000);
+        }
+        look(QString::number(step));
+        if (step == 1) {
+            for (const char* tab : {"phrases", "before and after", "beats", "camera", "timings", "keys"}) {
+                click_tab(o.window.retime(), tab);
+                look(tab);
+            }
+        }
+        if (step == 4) {
+            for (const char* tab : {"zones", "pulse", "sound", "meet", "spreads"}) {
+                click_tab(o.window.vary(), tab);
+                look(tab);
+            }
+        }
+    }
+}
+
+} // namespace
+
 class WindowTest : public QObject {
     Q_OBJECT
   private slots:
@@ -785,26 +813,7 @@ class WindowTest : public QObject {
                 if (wide > room + 1) cut << QString("%1: \"%2\" needs %3, has %4").arg(where, text).arg(wide).arg(room);
             }
         };
-        for (int step = 0; step < step_count; ++step) {
-            o.window.set_step(step);
-            if (step == 2) {
-                auto& loop = *o.window.findChild<LoopPanel*>();
-                QTRY_VERIFY_WITH_TIMEOUT(loop.exact() && loop.seam(), patience * 10000);
-            }
-            look(QString::number(step));
-            if (step == 1) {
-                for (const char* tab : {"phrases", "before and after", "beats", "camera", "timings", "keys"}) {
-                    click_tab(o.window.retime(), tab);
-                    look(tab);
-                }
-            }
-            if (step == 4) {
-                for (const char* tab : {"zones", "pulse", "sound", "meet", "spreads"}) {
-                    click_tab(o.window.vary(), tab);
-                    look(tab);
-                }
-            }
-        }
+        in_every_view(o, look);
         QVERIFY2(cut.isEmpty(), qPrintable(cut.join('\n')));
         QVERIFY2(seen > 300, qPrintable(QString::number(seen)));
     }
@@ -836,22 +845,7 @@ class WindowTest : public QObject {
                 minuses += static_cast<int>(words.count(QChar(0x2212)));
             }
         };
-        for (int step = 0; step < 7; ++step) {
-            o.window.set_step(step);
-            look(QString::number(step));
-            if (step == 1) {
-                for (const char* tab : {"phrases", "before and after", "beats", "camera", "timings", "keys"}) {
-                    click_tab(o.window.retime(), tab);
-                    look(tab);
-                }
-            }
-            if (step == 4) {
-                for (const char* tab : {"zones", "pulse", "sound", "meet", "spreads"}) {
-                    click_tab(o.window.vary(), tab);
-                    look(tab);
-                }
-            }
-        }
+        in_every_view(o, look);
         QVERIFY2(hyphens.isEmpty(), qPrintable(hyphens.join('\n')));
         QVERIFY2(minuses > 20, qPrintable(QString::number(minuses)));
         // Steps of the history too.

@@ -6,8 +6,10 @@
 #include "core/geometry/volume.h"
 #include "core/project/edits.h"
 #include "render/render.h"
+#include "render/smoke_light.h"
 
 #include <numbers>
+#include <random>
 #include <tbb/global_control.h>
 
 using namespace garland;
@@ -193,6 +195,57 @@ class RenderTest : public QObject {
         // between the outermost voxel centres the density is whole, beyond them it falls to 0 over a voxel: 2 m in all
         QVERIFY2(std::abs(mean - (1 - std::exp(-0.25 * 3 * 2))) < 0.005, qPrintable(QString::number(mean)));
     }
+    // The same law for the key light on its way to a place inside, in a cloud whose light is kept at every cell and in
+    // one where it is kept at every third.
+    void light_that_reaches_into_smoke_falls_by_beers_law() {
+        for (const int side : {20, 80}) {
+            const double voxel = 2.0 / side;
+            DenseGrid grid{"density", side, side, side, voxel, V3d(-1 + voxel / 2)};
+            grid.values.assign(static_cast<std::size_t>(side) * static_cast<std::size_t>(side) *
+                                   static_cast<std::size_t>(side),
+                               0.25f);
+            const VolumePtr volume = volume_from({grid});
+            put(std::make_shared<Made>([&](double, Pose& pose) { pose.volume = volume; }, SourceKind::volume));
+            auto scene = TraceScene::make(*show(), p_, OutputFrame(10), look_, Progress::none());
+            QVERIFY(scene);
+            const SmokeLight light(**scene, V3d(0, 1, 0), 3, 1e-5, Progress::none());
+            for (double height = -0.9; height < 0.9; height += 0.137) { // m above its middle
+                const V3d cell = (*scene)->clouds()[0].cell(V3d(0.113, 5 + height, -0.271));
+                const double expected = std::exp(-0.25 * 3 * (1 - height)), found = light.key(0, cell);
+                QVERIFY2(
+                    std::abs(found - expected) < 0.02,
+                    qPrintable(QString("%1 cells, %2 m: %3, not %4").arg(side).arg(height).arg(found).arg(expected)));
+            }
+        }
+    }
+    void every_cloud_on_the_way_is_found() {
+        DenseGrid grid{"density", 8, 8, 8, 0.1, V3d(-0.35)};
+        grid.values.assign(512, 1.0f);
+        const VolumePtr volume = volume_from({grid});
+        put(std::make_shared<Made>([&](double, Pose& pose) { pose.volume = volume; }, SourceKind::volume));
+        p_.arrangements[0].layout.kind = ArrangementKind::grid;
+        p_.arrangements[0].layout.columns = p_.arrangements[0].layout.rows = 12;
+        auto scene = TraceScene::make(*show(), p_, OutputFrame(10), look_, Progress::none());
+        QVERIFY(scene && (*scene)->clouds().size() == 144);
+        std::mt19937 dice(5);
+        std::uniform_real_distribution<double> any(-1, 1);
+        std::size_t met = 0;
+        std::vector<TraceScene::CloudSpan> found;
+        for (int n = 0; n < 2000; ++n) {
+            const V3d from(8 * any(dice), 5 + any(dice), 8 * any(dice));
+            const V3d way = V3d(any(dice), 0.1 * any(dice), any(dice)).normalized();
+            (*scene)->clouds_along(from, way, found);
+            std::vector<std::uint32_t> expected, numbers;
+            for (std::uint32_t c = 0; c < 144; ++c) {
+                double low = 0, high = 1e30;
+                if ((*scene)->clouds()[c].crossed(from, way, low, high)) expected.push_back(c);
+            }
+            for (const auto& span : found) numbers.push_back(span.cloud);
+            QVERIFY(numbers == expected);
+            met += expected.size();
+        }
+        QVERIFY(met > 2000);
+    }
     void a_grey_sphere_in_a_white_furnace_keeps_its_albedo() {
         put(std::make_shared<Made>(
             [](double, Pose& pose) {
@@ -230,6 +283,15 @@ class RenderTest : public QObject {
             QVERIFY(single.rgba == whole.rgba && single.depth == whole.depth && single.motion == whole.motion);
         }
         QVERIFY(made(11).rgba != whole.rgba);
+        // Smoke and its light too.
+        DenseGrid grid{"density", 12, 12, 12, 0.1, V3d(-0.55)};
+        for (int i = 0; i < 1728; ++i) grid.values.push_back(static_cast<float>(i % 7) / 7);
+        const VolumePtr volume = volume_from({grid});
+        put(std::make_shared<Made>([&](double, Pose& pose) { pose.volume = volume; }, SourceKind::volume));
+        p_.arrangements[0].layout.count = 9, p_.arrangements[0].layout.spacing = 0.8;
+        const Picture smoke = made();
+        tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+        QVERIFY(made().rgba == smoke.rgba);
     }
     void ground_takes_shadows_and_can_be_left_out() {
         put(std::make_shared<Made>([](double, Pose& pose) { // a lid that lies level
