@@ -33,6 +33,12 @@ const std::string& folder() {
 
 } // namespace
 
+// OpenVDB 10.0 loses the node it was reading when what a file holds cannot be unpacked: RootNode::readTopology throws
+// between making it and keeping it. Some 0.3 MB for each such file; nothing here can free it.
+extern "C" const char* __lsan_default_suppressions() {
+    return "leak:*RootNode*readTopology*\n";
+}
+
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     using namespace garland;
     const std::string name = GARLAND_FUZZ_NAME, path = folder() + "/" + name;
