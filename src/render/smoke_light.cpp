@@ -84,7 +84,7 @@ SmokeLight::SmokeLight(const TraceScene& scene, const V3d& key_way, double thick
         const VolumeCells& cells = *c.cells;
         Grid g;
         g.every = (std::max({cells.nx, cells.ny, cells.nz}) + finest - 1) / finest;
-        auto count = [&](int n) { return (n - 1 + g.every - 1) / g.every + 1; };
+        auto count = [&](int n) { return (n - 1 + g.every - 1) / g.every + 3; }; // one more on each side: rims are lit
         g.nx = count(cells.nx), g.ny = count(cells.ny), g.nz = count(cells.nz);
         g.light.assign(static_cast<std::size_t>(g.nx) * static_cast<std::size_t>(g.ny) * static_cast<std::size_t>(g.nz),
                        1);
@@ -102,8 +102,8 @@ SmokeLight::SmokeLight(const TraceScene& scene, const V3d& key_way, double thick
                 static_cast<std::size_t>(z) * static_cast<std::size_t>(g.nx) * static_cast<std::size_t>(g.ny);
             for (int y = 0; y < g.ny; ++y) {
                 for (int x = 0; x < g.nx; ++x, ++at) {
-                    if (!occupied[number].around(x, y, z)) continue;
-                    const V3d place = c.place(V3d(x, y, z) * g.every);
+                    if (!occupied[number].around(x - 1, y - 1, z - 1)) continue;
+                    const V3d place = c.place(V3d(x - 1, y - 1, z - 1) * g.every);
                     const double lit =
                         scene.blocked(place, key_way, near, 0.5) ? 0 : light_through(scene, place, key_way, thickness);
                     g.light[at] = static_cast<float>(lit);
@@ -117,21 +117,20 @@ SmokeLight::SmokeLight(const TraceScene& scene, const V3d& key_way, double thick
 double SmokeLight::key(std::size_t cloud, const V3d& cell) const {
     const Grid& g = grids_[cloud];
     auto along = [&](double v, int n, int& first) { // the way from that point of light to the next
-        const double at = std::clamp(v / g.every, 0.0, static_cast<double>(n - 1));
-        first = std::min(static_cast<int>(at), std::max(n - 2, 0));
+        const double at = std::clamp(v / g.every + 1, 0.0, static_cast<double>(n - 1));
+        first = std::min(static_cast<int>(at), n - 2);
         return at - first;
     };
     int i = 0, j = 0, k = 0;
     const double u = along(cell.x, g.nx, i), v = along(cell.y, g.ny, j), w = along(cell.z, g.nz, k);
-    const std::size_t right = g.nx > 1 ? 1 : 0, row = static_cast<std::size_t>(g.nx), up = g.ny > 1 ? row : 0,
-                      slice = row * static_cast<std::size_t>(g.ny), behind = g.nz > 1 ? slice : 0;
+    const std::size_t row = static_cast<std::size_t>(g.nx), slice = row * static_cast<std::size_t>(g.ny);
     const float* at =
         &g.light[static_cast<std::size_t>(i) + row * static_cast<std::size_t>(j) + slice * static_cast<std::size_t>(k)];
     auto line = [&](const float* from) {
-        return static_cast<double>(from[0]) * (1 - u) + static_cast<double>(from[right]) * u;
+        return static_cast<double>(from[0]) * (1 - u) + static_cast<double>(from[1]) * u;
     };
-    const double near = line(at) * (1 - v) + line(at + up) * v,
-                 far = line(at + behind) * (1 - v) + line(at + behind + up) * v;
+    const double near = line(at) * (1 - v) + line(at + row) * v,
+                 far = line(at + slice) * (1 - v) + line(at + slice + row) * v;
     return near * (1 - w) + far * w;
 }
 

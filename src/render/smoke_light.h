@@ -16,7 +16,7 @@ class SmokeLight {
   public:
     SmokeLight() = default;
     // key_way: toward the light; near: from where on things are in its way. Light is kept at every cell of small
-    // clouds, at every second, third … one of larger ones, and runs straight between them.
+    // clouds, at every second, third … one of larger ones, as far around them too, and runs straight between.
     SmokeLight(const TraceScene& scene, const V3d& key_way, double thickness, double near, Progress& progress);
     // The share of the key light that arrives in a cloud at a place in its cells.
     double key(std::size_t cloud, const V3d& cell) const;

@@ -209,7 +209,7 @@ class RenderTest : public QObject {
             auto scene = TraceScene::make(*show(), p_, OutputFrame(10), look_, Progress::none());
             QVERIFY(scene);
             const SmokeLight light(**scene, V3d(0, 1, 0), 3, 1e-5, Progress::none());
-            for (double height = -0.9; height < 0.9; height += 0.137) { // m above its middle
+            for (double height = -0.98; height < 1; height += 0.098) { // m above its middle
                 const V3d cell = (*scene)->clouds()[0].cell(V3d(0.113, 5 + height, -0.271));
                 const double expected = std::exp(-0.25 * 3 * (1 - height)), found = light.key(0, cell);
                 QVERIFY2(
@@ -217,6 +217,17 @@ class RenderTest : public QObject {
                     qPrintable(QString("%1 cells, %2 m: %3, not %4").arg(side).arg(height).arg(found).arg(expected)));
             }
         }
+    }
+    void the_rim_of_dense_smoke_is_lit() { // one cell 1 m wide, dark inside: more light arrives further up
+        DenseGrid grid{"density", 1, 1, 1, 1.0, V3d(0)};
+        grid.values = {1};
+        const VolumePtr volume = volume_from({grid});
+        put(std::make_shared<Made>([&](double, Pose& pose) { pose.volume = volume; }, SourceKind::volume));
+        auto scene = TraceScene::make(*show(), p_, OutputFrame(10), look_, Progress::none());
+        QVERIFY(scene);
+        const SmokeLight light(**scene, V3d(0, 1, 0), 12, 1e-5, Progress::none());
+        QVERIFY(light.key(0, V3d(0)) < 0.1);
+        QVERIFY(light.key(0, V3d(0, 0.5, 0)) > 0.4 && light.key(0, V3d(0, 0.9, 0)) > 0.8);
     }
     void every_cloud_on_the_way_is_found() {
         DenseGrid grid{"density", 8, 8, 8, 0.1, V3d(-0.35)};
