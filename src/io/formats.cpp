@@ -27,9 +27,10 @@ std::vector<Format> mesh_formats() {
          "v (with colours), vt, vn, f with absolute and negative indices, lines continued with a backslash; `g` and "
          "`o` "
          "as the attribute `group` of faces, `usemtl` as materials, of `mtllib` the names of pictures (`map_Kd`)",
-         "normals that differ between the corners of one point, lines, points, curves, everything else of material "
-         "libraries",
-         "posed copies, one retimed source: points and faces, and texture coordinates where all have them"},
+         "lines, points, curves, everything else of material libraries",
+         "posed copies, one retimed source: points and faces, texture coordinates where all have them, and normals "
+         "where "
+         "all have those of corners"},
         {"NumPy array, 1.0–3.0",
          {".npy", ".npz"},
          true,

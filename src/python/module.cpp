@@ -118,10 +118,12 @@ py::array_t<float> vectors(const std::vector<V3f>& list, const std::shared_ptr<c
 }
 
 py::dict arrays_of(const Pose& pose, const std::vector<V3f>& points, const std::vector<V3f>& normals,
-                   const std::vector<V3f>& velocities, const std::shared_ptr<const void>& owner) {
+                   const std::vector<V3f>& corner_normals, const std::vector<V3f>& velocities,
+                   const std::shared_ptr<const void>& owner) {
     py::dict out;
     out["points"] = vectors(points, owner);
     out["normals"] = normals.empty() ? py::object(py::none()) : vectors(normals, owner);
+    out["corner_normals"] = corner_normals.empty() ? py::object(py::none()) : vectors(corner_normals, owner);
     out["velocities"] = velocities.empty() ? py::object(py::none()) : vectors(velocities, owner);
     out["colours"] = pose.colours.empty() ? py::object(py::none()) : vectors(pose.colours, owner);
     const Faces& f = *pose.faces;
@@ -188,13 +190,13 @@ py::object copy_at(const OpenShot& s, std::int64_t number, double frame) {
     auto copy = std::make_shared<OpenShot::PosedCopy>(
         given(without_lock([&] { return s.copy_at(number - 1, frame, progress); })));
     if (!copy->pose) return py::none();
-    return arrays_of(*copy->pose, copy->points, copy->normals, copy->velocities, copy);
+    return arrays_of(*copy->pose, copy->points, copy->normals, copy->corner_normals, copy->velocities, copy);
 }
 
 py::dict source_at(const OpenShot& s, std::uint64_t source, double frame) {
     PythonProgress progress{py::none()};
     const PosePtr pose = given(without_lock([&] { return s.source_at(source, frame, progress); }));
-    return arrays_of(*pose, pose->points, pose->normals, pose->velocities, pose);
+    return arrays_of(*pose, pose->points, pose->normals, pose->corner_normals, pose->velocities, pose);
 }
 
 using Floats = py::array_t<float, py::array::c_style | py::array::forcecast>;

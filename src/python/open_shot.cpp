@@ -211,6 +211,7 @@ Result<OpenShot::PosedCopy> OpenShot::copy_at(std::int64_t number, double frame,
     place_copy(posed, index, placed);
     out.pose = posed.poses[pick].pose;
     out.points = std::move(placed.points), out.normals = std::move(placed.normals);
+    out.corner_normals = std::move(placed.corner_normals);
     out.velocities = std::move(placed.velocities);
     return out;
 }

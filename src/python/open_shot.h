@@ -50,7 +50,7 @@ class OpenShot {
 
     struct PosedCopy {
         PosePtr pose; // null: not shown
-        std::vector<V3f> points, normals, velocities;
+        std::vector<V3f> points, normals, corner_normals, velocities;
     };
     // A copy's geometry in the scene. Errors: not_found; those of reading.
     Result<PosedCopy> copy_at(std::int64_t number, double frame, Progress& progress) const;

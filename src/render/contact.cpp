@@ -79,6 +79,59 @@ Result<Imath::Box3d> box_of(const Show& one, std::int64_t frame, Progress& progr
     return box;
 }
 
+// How the sheet is divided; pixels.
+struct Sheet {
+    int tile, scale, left, top, gap = 4;
+    explicit Sheet(int t) : tile(t), scale(std::max(1, t / 80)), left(6 * scale * 7 + 8), top(7 * scale + 10) {}
+    std::int64_t width(std::int64_t columns) const { return left + columns * (tile + gap); }
+    std::int64_t height(std::int64_t rows) const { return top + rows * (tile + gap); }
+    int x(std::size_t column) const { return left + static_cast<int>(column) * (tile + gap); }
+    int y(std::size_t row) const { return top + static_cast<int>(row) * (tile + gap); }
+};
+
+Picture blank_paper(std::int64_t width, std::int64_t height) {
+    Picture out;
+    out.width = static_cast<int>(width), out.height = static_cast<int>(height);
+    out.rgba.assign(out.pixels() * 4, 0);
+    for (std::size_t i = 0; i < out.pixels(); ++i) {
+        const float paper[] = {0.72f, 0.73f, 0.74f, 1};
+        std::copy(std::begin(paper), std::end(paper), &out.rgba[i * 4]);
+    }
+    return out;
+}
+
+// Lays a picture with a transparent background on the paper.
+void paste(const Picture& tile, int x0, int y0, Picture& sheet) {
+    for (int y = 0; y < tile.height; ++y) {
+        for (int x = 0; x < tile.width; ++x) {
+            const float* from = &tile.rgba[static_cast<std::size_t>(y * tile.width + x) * 4];
+            float* to = &sheet.rgba[(static_cast<std::size_t>(y0 + y) * static_cast<std::size_t>(sheet.width) +
+                                     static_cast<std::size_t>(x0 + x)) *
+                                    4];
+            for (std::size_t k = 0; k < 3; ++k) to[k] = from[k] + 0.85f * (1 - from[3]);
+        }
+    }
+}
+
+// So that something so wide fills a picture; the direction of the project's own.
+Camera camera_on(Camera camera, const V3d& target, double widest) {
+    camera.field_of_view = 24;
+    camera.target = target;
+    const double half = camera.field_of_view / 2 * radians;
+    camera.distance = std::max(widest, 1e-6) * 0.52 / (portable::sin(half) / portable::cos(half));
+    return camera;
+}
+
+PreviewLook look_of(const ContactOrder& order) {
+    PreviewLook look;
+    look.width = look.height = order.tile;
+    look.samples = order.samples;
+    look.colour = order.colour;
+    look.ground = PreviewGround::none;
+    look.transparent = true;
+    return look;
+}
+
 } // namespace
 
 std::vector<std::int64_t> some_copies(const Show& show, std::size_t most) {
@@ -97,33 +150,21 @@ Result<Picture> contact_sheet(const Show& show, const Project& project, const Co
         return fail(
             Error{ErrorCode::invalid, fmt::format("pictures of {} pixels cannot be put on a sheet", order.tile)}.advise(
                 "use 16 to 1024"));
-    const int scale = std::max(1, order.tile / 80), left = 6 * scale * 7 + 8, top = 7 * scale + 10, gap = 4;
-    const auto columns = static_cast<std::int64_t>(order.frames.size()),
-               rows = static_cast<std::int64_t>(order.copies.size());
-    const std::int64_t width = left + columns * (order.tile + gap), height = top + rows * (order.tile + gap);
+    const Sheet on(order.tile);
+    const std::int64_t width = on.width(static_cast<std::int64_t>(order.frames.size())),
+                       height = on.height(static_cast<std::int64_t>(order.copies.size()));
     if (width > 16384 || height > 16384)
         return fail(Error{ErrorCode::too_large, fmt::format("the sheet would be {} × {} pixels", width, height)}.advise(
             "use fewer copies, fewer frames or smaller pictures"));
-    Picture sheet;
-    sheet.width = static_cast<int>(width), sheet.height = static_cast<int>(height);
-    sheet.rgba.assign(sheet.pixels() * 4, 0);
-    for (std::size_t i = 0; i < sheet.pixels(); ++i) {
-        const float paper[] = {0.72f, 0.73f, 0.74f, 1};
-        std::copy(std::begin(paper), std::end(paper), &sheet.rgba[i * 4]);
-    }
-    PreviewLook look;
-    look.width = look.height = order.tile;
-    look.samples = order.samples;
-    look.colour = order.colour;
-    look.ground = PreviewGround::none;
-    look.transparent = true;
+    Picture sheet = blank_paper(width, height);
+    const PreviewLook look = look_of(order);
     for (std::size_t c = 0; c < order.frames.size(); ++c)
-        write_text(sheet, left + static_cast<int>(c) * (order.tile + gap), 4, scale, std::to_string(order.frames[c]));
+        write_text(sheet, on.x(c), 4, on.scale, std::to_string(order.frames[c]));
     double done = 0;
     for (std::size_t r = 0; r < order.copies.size(); ++r) {
         GARLAND_TRY(one, only(show, order.copies[r]));
-        const int y0 = top + static_cast<int>(r) * (order.tile + gap);
-        write_text(sheet, 4, y0 + order.tile / 2 - 4 * scale, scale, copy_name(order.copies[r], show.copies()));
+        write_text(sheet, 4, on.y(r) + order.tile / 2 - 4 * on.scale, on.scale,
+                   copy_name(order.copies[r], show.copies()));
         std::vector<Imath::Box3d> boxes;
         double widest = 0; // of all its poses, so that it is drawn at one scale
         for (const std::int64_t f : order.frames) {
@@ -133,27 +174,14 @@ Result<Picture> contact_sheet(const Show& show, const Project& project, const Co
         }
         for (std::size_t c = 0; c < order.frames.size(); ++c) {
             if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-            progress.report(done / static_cast<double>(rows * columns),
+            progress.report(done / static_cast<double>(order.copies.size() * order.frames.size()),
                             fmt::format("copy {}, output frame {}", order.copies[r] + 1, order.frames[c]));
             done += 1;
             if (boxes[c].isEmpty()) continue;
             const OutputFrame t(static_cast<double>(order.frames[c]));
-            Camera camera = show.camera.at(t);
-            camera.field_of_view = 24;
-            camera.target = boxes[c].center();
-            const double half = camera.field_of_view / 2 * radians;
-            camera.distance = std::max(widest, 1e-6) * 0.52 / (portable::sin(half) / portable::cos(half));
-            GARLAND_TRY(tile, render_frame(*one, project, t, look, Progress::none(), camera));
-            const int x0 = left + static_cast<int>(c) * (order.tile + gap);
-            for (int y = 0; y < order.tile; ++y) {
-                for (int x = 0; x < order.tile; ++x) {
-                    const float* from = &tile.rgba[static_cast<std::size_t>(y * order.tile + x) * 4];
-                    float* to = &sheet.rgba[(static_cast<std::size_t>(y0 + y) * static_cast<std::size_t>(sheet.width) +
-                                             static_cast<std::size_t>(x0 + x)) *
-                                            4];
-                    for (std::size_t k = 0; k < 3; ++k) to[k] = from[k] + 0.85f * (1 - from[3]);
-                }
-            }
+            GARLAND_TRY(tile, render_frame(*one, project, t, look, Progress::none(),
+                                           camera_on(show.camera.at(t), boxes[c].center(), widest)));
+            paste(tile, on.x(c), on.y(r), sheet);
         }
     }
     return sheet;

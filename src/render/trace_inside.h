@@ -21,7 +21,9 @@ using EmbreeScene = std::unique_ptr<std::remove_pointer_t<RTCScene>, SceneReleas
 struct PoseShape {
     PosePtr pose; // at the frame itself
     std::shared_ptr<const std::vector<std::uint32_t>> triangles;
-    std::vector<V3f> normals, colours; // linear; or empty
+    std::vector<V3f> normals, colours; // colours linear; or empty
+    // Of triangles: which of `normals` their corners have, where those are of corners; otherwise the points' own.
+    std::vector<std::uint32_t> normal_of;
     bool dots = false;
     EmbreeScene scene;
 };

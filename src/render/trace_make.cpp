@@ -253,8 +253,13 @@ struct TraceMaker {
             for (const V3f& c : pose.colours) shape.colours.push_back(linear(c));
         }
         if (!shape.dots) {
-            shape.normals =
-                pose.normals.size() == pose.points.size() ? pose.normals : point_normals(pose.points, *pose.faces);
+            if (!pose.corner_normals.empty()) {
+                shape.normals = pose.corner_normals;
+                shape.normal_of = pose.faces->triangle_corners();
+            } else {
+                shape.normals =
+                    pose.normals.size() == pose.points.size() ? pose.normals : point_normals(pose.points, *pose.faces);
+            }
             shape.triangles = std::make_shared<const std::vector<std::uint32_t>>(pose.faces->triangles());
         }
         const bool moves = std::any_of(key.begin(), key.end(),

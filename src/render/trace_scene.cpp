@@ -64,8 +64,8 @@ bool TraceScene::hit(const V3d& from, const V3d& way, double near, double time, 
     } else {
         const std::uint32_t* corner = &(*shape.triangles)[std::size_t(hit.face_number) * 3];
         const float w = 1 - hit.u - hit.v;
-        const V3f smooth =
-            shape.normals[corner[0]] * w + shape.normals[corner[1]] * hit.u + shape.normals[corner[2]] * hit.v;
+        const std::uint32_t* n = shape.normal_of.empty() ? corner : &shape.normal_of[std::size_t(hit.face_number) * 3];
+        const V3f smooth = shape.normals[n[0]] * w + shape.normals[n[1]] * hit.u + shape.normals[n[2]] * hit.v;
         if (smooth.length2() > 1e-12f) hit.normal = frame.normal(V3d(smooth));
         if (copy.own_colours && !shape.colours.empty())
             albedo = shape.colours[corner[0]] * w + shape.colours[corner[1]] * hit.u + shape.colours[corner[2]] * hit.v;

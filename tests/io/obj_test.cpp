@@ -109,11 +109,13 @@ class ObjTest : public QObject {
             "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nvn 0 0 1\nvn 1 0 0\nf 1//1 2//1 3//1\nf 1//2 3//2 4//2\nl 1 2\np 3\n");
         const auto source = open_source(folder / "a.obj");
         QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
-        QVERIFY(!(*source)->facts().carries.normals);
+        QVERIFY((*source)->facts().carries.normals);
         std::string told;
         for (const SourceProblem& p : (*source)->facts().problems) told += p.what + "; ";
-        QCOMPARE(told, std::string("lines are left out; points by themselves are left out; normals that differ at the "
-                                   "corners of a point are left out; "));
+        QCOMPARE(told, std::string("lines are left out; points by themselves are left out; "));
+        const auto pose = read_obj(folder / "a.obj");
+        QCOMPARE((*pose)->corner_normals,
+                 (std::vector<V3f>{{0, 0, 1}, {0, 0, 1}, {0, 0, 1}, {1, 0, 0}, {1, 0, 0}, {1, 0, 0}}));
     }
 };
 GARLAND_TEST_CASE(ObjTest)

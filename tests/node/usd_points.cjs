@@ -44,9 +44,10 @@ async function main() {
     class Mesh {
       constructor(id) { this.id = id; meshes[id] = this; }
       updatePoints(a) { this.points = Array.from(a); }
-      updateIndices(a) { this.triangles = a.length / 3; }
+      updateIndices(a) { this.triangles = a.length / 3; this.indices = Array.from(a); }
       setTransform(a) { this.m = Array.from(a); }
-      updateNormals() {} updatePrimvar() {} setMaterial() {} setDisplayColor() {} setGeomSubsetMaterial() {} updateUVs() {}
+      updatePrimvar(name, a, width, spread) { if (name === 'normals' && spread === 'facevarying') this.normals = Array.from(a); }
+      updateNormals() {} setMaterial() {} setDisplayColor() {} setGeomSubsetMaterial() {} updateUVs() {}
     }
     const driver = new usd.HdWebSyncDriver({
       createRPrim: (_, id) => new Mesh(id), createBPrim: () => ({}), createSPrim: () => ({ updateNode() {}, updateFinished() {} }), CommitResources() {},
@@ -57,7 +58,9 @@ async function main() {
       return { time: Number(t), meshes: Object.values(meshes).filter((m) => m.points).map((m) => {
         const points = [];
         for (let i = 0; i < m.points.length; i += 3) points.push(at(m.points.slice(i, i + 3), m.m));
-        return { path: m.id, points, triangles: m.triangles };
+        // Normals of corners, where the file has those: one for each corner of each triangle.
+        const corners = m.normals ? { indices: m.indices, normals: m.normals } : {};
+        return { path: m.id, points, triangles: m.triangles, ...corners };
       }) };
     });
   };

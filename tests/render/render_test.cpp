@@ -1,8 +1,10 @@
 // Pictures: against solid angles, the projection formula, the ramp of a blurred edge, Beer's law and a white furnace.
 #include "support/case.h"
+#include "support/hard_box.h"
 #include "support/notation.h"
 
 #include "core/base/colour.h"
+#include "core/base/portable_math.h"
 #include "core/geometry/volume.h"
 #include "core/project/edits.h"
 #include "render/render.h"
@@ -278,6 +280,35 @@ class RenderTest : public QObject {
                 const float v = p.rgba[static_cast<std::size_t>(y * p.width + x) * 4];
                 QVERIFY2(std::abs(v - 0.5f) < 0.005f, qPrintable(QString::number(v)));
             }
+        }
+    }
+    // A box that turns: with normals of corners each pixel has the normal of the face it shows; without, hardly any.
+    void hard_edges_are_seen() {
+        for (const bool hard : {true, false}) {
+            put(std::make_shared<Made>([hard](double f, Pose& pose) {
+                pose = hard_box();
+                const auto c = static_cast<float>(portable::cos(0.05 * f)),
+                           s = static_cast<float>(portable::sin(0.05 * f));
+                for (auto* list : {&pose.points, &pose.corner_normals}) {
+                    for (V3f& v : *list) v = V3f(c * v.x + s * v.z, v.y, c * v.z - s * v.x);
+                }
+                if (!hard) pose.corner_normals.clear();
+            }));
+            look_.passes = true;
+            const Picture picture = made(13);
+            const double angle = 0.05 * 12; // output frame 1 shows source frame 0
+            int seen = 0, flat = 0;
+            for (std::size_t i = 0; i < picture.pixels(); ++i) {
+                if (picture.copy[i] == 0) continue;
+                ++seen;
+                const float* n = &picture.normal[i * 3];
+                for (const V3f& face :
+                     {V3f(static_cast<float>(std::sin(angle)), 0, static_cast<float>(std::cos(angle))),
+                      V3f(-static_cast<float>(std::cos(angle)), 0, static_cast<float>(std::sin(angle)))})
+                    flat += (V3f(n[0], n[1], n[2]) - face).length() < 1e-4f;
+            }
+            QVERIFY(seen > 100);
+            QVERIFY2(hard ? flat == seen : flat < seen / 10, qPrintable(QString("%1 of %2").arg(flat).arg(seen)));
         }
     }
     void the_same_bytes_on_any_number_of_threads() {

@@ -278,19 +278,23 @@ void paint_line(QRgb* line, const std::vector<CopyMoment>& row, const Arrangemen
 void LanesView::render() {
     stale_ = false;
     sound_picture_ = {};
-    const Show& show = *document_.show();
-    const Tokens& t = tokens();
     const double ratio = devicePixelRatioF();
     const int w = std::max(1, static_cast<int>(layout_.plot_width() * ratio));
     const int h = std::max(1, static_cast<int>(layout_.plot_height() * ratio));
     picture_ = QImage(w, h, QImage::Format_RGB32);
-    picture_.fill(t.panel.rgb());
+    picture_.fill(tokens().panel.rgb());
     picture_.setDevicePixelRatio(ratio);
     if (order_.empty()) return;
-
     std::vector<double> frames(static_cast<std::size_t>(w));
     for (int x = 0; x < w; ++x)
         frames[static_cast<std::size_t>(x)] = layout_.frame_at(layout_.names + (x + 0.5) / ratio);
+    const int lines = render_rows(frames, ratio);
+    if (layout_.row_pixels() * ratio >= 5) render_beads(frames, ratio, lines);
+}
+
+int LanesView::render_rows(const std::vector<double>& frames, double ratio) {
+    const Show& show = *document_.show();
+    const int h = picture_.height();
     const double row_pixels = layout_.row_pixels() * ratio;
     const bool thin = row_pixels < 1;
     const int lines =
@@ -319,8 +323,13 @@ void LanesView::render() {
             }
         }
     });
-    // Beads where a pass begins: drawn over the rows.
-    if (row_pixels < 5) return;
+    return lines;
+}
+
+// Where a pass begins: drawn over the rows.
+void LanesView::render_beads(const std::vector<double>& frames, double ratio, int lines) {
+    const Show& show = *document_.show();
+    const Tokens& t = tokens();
     QPainter p(&picture_);
     p.setRenderHint(QPainter::Antialiasing);
     p.setPen(QPen(t.dark ? t.ground : t.panel, 1)); // seen on light and dark colours alike

@@ -65,6 +65,8 @@ class LanesView : public QWidget, public Draggable {
     void refresh(); // after the document changed
     void sort_rows();
     void render();
+    int render_rows(const std::vector<double>& frames, double ratio); // how many there are; frames: one a pixel
+    void render_beads(const std::vector<double>& frames, double ratio, int lines);
     void paint_sound(QPainter& p);
     void paint_visits(QPainter& p, const ArrangementShow& a, std::size_t index, const std::vector<double>& frames,
                       double ratio,

@@ -108,6 +108,54 @@ void sort_by_id(Carriers& out, const std::map<std::string, std::vector<float>>& 
     }
 }
 
+// Carriers while they are learned, frame by frame.
+struct CarrierSearch {
+    Carriers& out;
+    std::map<std::int64_t, std::size_t> known{}; // id → place in `points`
+    std::map<std::string, std::vector<float>> values{};
+    std::size_t strange = 0; // points that stand nowhere
+
+    // birth: of what is new in it; death: of what the next frame lacks. Source frames.
+    Result<void> look(const Pose& pose, std::int64_t file_frame, double birth, double death) {
+        const bool ids = is_particles(pose);
+        out.own_ids |= ids;
+        const Guides guides(pose);
+        out.sizes |= guides.size != nullptr;
+        for (std::size_t i = 0; i < pose.points.size(); ++i) {
+            if (!finite(pose.points[i])) {
+                ++strange;
+                continue;
+            }
+            const std::int64_t id = ids ? pose.ids[i] : static_cast<std::int64_t>(i);
+            const auto [place, fresh] = known.try_emplace(id, out.points.size());
+            if (!fresh) {
+                out.points[place->second].death = death;
+                continue;
+            }
+            if (known.size() > static_cast<std::size_t>(copy_limit)) {
+                return fail(
+                    Error{ErrorCode::too_large,
+                          fmt::format("the source has more than {} points, and one arrangement may have no more copies",
+                                      copy_limit)}
+                        .at_frame(file_frame)
+                        .advise("scatter copies on it, or gather fewer points"));
+            }
+            Carriers::Point p = carrier_at(pose, i, guides);
+            p.id = id, p.birth = birth, p.death = death;
+            if (guides.direction || guides.orients) out.directions = true;
+            if (guides.orients) out.orients = true;
+            for (const Attribute& a : pose.attributes) {
+                auto& list = values[a.name];
+                list.resize(out.points.size(), nothing); // carriers before it lack it
+                list.push_back(value_at(a, i));
+            }
+            out.points.push_back(p);
+        }
+        for (auto& [name, list] : values) list.resize(out.points.size(), nothing);
+        return {};
+    }
+};
+
 } // namespace
 
 Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
@@ -117,70 +165,32 @@ Result<CarriersPtr> find_carriers(const Sampler& sampler, Progress& progress) {
         return fail(Error{ErrorCode::unsupported, "a volume has no points that could carry copies"}.advise(
             "take particles or a mesh"));
     }
+    constexpr double always = std::numeric_limits<double>::infinity();
     auto out = std::make_shared<Carriers>();
-    std::map<std::int64_t, std::size_t> known; // id → place in `points`
-    std::map<std::string, std::vector<float>> values;
+    CarrierSearch search{*out};
     out->moves = facts.frames() > 1;
     // Points of fixed number are all there from the first frame to the last: one frame tells everything.
     const bool fixed = facts.kind != SourceKind::particles && facts.kind != SourceKind::mesh_sequence;
     const std::int64_t last = fixed ? facts.first : facts.last;
-    std::size_t strange = 0;
     for (std::int64_t f = facts.first; f <= last; ++f) {
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         progress.report(static_cast<double>(f - facts.first) / static_cast<double>(last - facts.first + 1),
                         "learning what carries copies");
         const SourceFrame at = clock.first + static_cast<double>(f - facts.first) / clock.files_per_frame;
         // It is gone with the first frame that lacks it; what is there at the last frame stays.
-        const double gone =
-            f == facts.last || fixed ? std::numeric_limits<double>::infinity() : at.value + 1 / clock.files_per_frame;
+        const double gone = f == facts.last || fixed ? always : at.value + 1 / clock.files_per_frame;
         GARLAND_TRY(sampled, sampler.at(at, progress));
-        const Pose& pose = *sampled.pose;
-        const bool ids = is_particles(pose);
-        out->own_ids |= ids;
-        const Guides guides(pose);
-        out->sizes |= guides.size != nullptr;
-        for (std::size_t i = 0; i < pose.points.size(); ++i) {
-            if (!finite(pose.points[i])) {
-                ++strange;
-                continue;
-            }
-            const std::int64_t id = ids ? pose.ids[i] : static_cast<std::int64_t>(i);
-            const auto [place, fresh] = known.try_emplace(id, out->points.size());
-            if (!fresh) {
-                out->points[place->second].death = gone;
-                continue;
-            }
-            if (known.size() > static_cast<std::size_t>(copy_limit)) {
-                return fail(
-                    Error{ErrorCode::too_large,
-                          fmt::format("the source has more than {} points, and one arrangement may have no more copies",
-                                      copy_limit)}
-                        .at_frame(f)
-                        .advise("scatter copies on it, or gather fewer points"));
-            }
-            Carriers::Point p = carrier_at(pose, i, guides);
-            p.id = id;
-            p.birth = f == facts.first ? -std::numeric_limits<double>::infinity() : at.value;
-            p.death = gone;
-            if (guides.direction || guides.orients) out->directions = true;
-            if (guides.orients) out->orients = true;
-            for (const Attribute& a : pose.attributes) {
-                auto& list = values[a.name];
-                list.resize(out->points.size(), nothing); // carriers before it lack it
-                list.push_back(value_at(a, i));
-            }
-            out->points.push_back(p);
-        }
-        for (auto& [name, list] : values) list.resize(out->points.size(), nothing);
+        GARLAND_CHECK(search.look(*sampled.pose, f, f == facts.first ? -always : at.value, gone));
     }
-    out->not_finite = strange;
+    out->not_finite = search.strange;
     if (out->points.empty()) {
         return fail(Error{ErrorCode::invalid,
-                          strange ? fmt::format("none of the source's {} points has a usable place", strange)
-                                  : "the source has no points that could carry copies"}
+                          search.strange
+                              ? fmt::format("none of the source's {} points has a usable place", search.strange)
+                              : "the source has no points that could carry copies"}
                         .advise("choose another source to carry the copies"));
     }
-    sort_by_id(*out, values);
+    sort_by_id(*out, search.values);
     return CarriersPtr(out);
 }
 
@@ -278,24 +288,69 @@ class Neighbourhood {
     std::unordered_map<Cell, std::vector<V3d>, Hash> cells_;
 };
 
+// A mesh's triangles by their areas, so that one can be drawn from it.
+struct Surface {
+    std::vector<double> sums{};           // the area up to and with each triangle
+    std::vector<std::uint32_t> corners{}; // three points each
+    double area = 0;
+
+    Surface(const Pose& pose, const std::vector<std::uint32_t>& triangles) {
+        for (std::size_t t = 0; t + 2 < triangles.size(); t += 3) {
+            const V3f &p = pose.points[triangles[t]], &q = pose.points[triangles[t + 1]],
+                      &r = pose.points[triangles[t + 2]];
+            if (!finite(p) || !finite(q) || !finite(r)) continue;
+            const double one = (V3d(q) - V3d(p)).cross(V3d(r) - V3d(p)).length() / 2;
+            if (!(one > 0)) continue;
+            area += one;
+            sums.push_back(area);
+            corners.insert(corners.end(), {triangles[t], triangles[t + 1], triangles[t + 2]});
+        }
+    }
+    struct Hit {
+        std::uint32_t a, b, c; // points
+        double u, v;           // a + u·(b − a) + v·(c − a)
+        V3d of(const V3d& p, const V3d& q, const V3d& r) const { return p + (q - p) * u + (r - p) * v; }
+    };
+    // Where a dart lands. G. Turk, "Generating random points in triangles", Graphics Gems, 1990.
+    Hit hit(std::uint64_t seed, std::uint64_t dart) const {
+        const double where = chance(seed, 0, dart) * area;
+        const auto t = std::min<std::size_t>(
+            static_cast<std::size_t>(std::upper_bound(sums.begin(), sums.end(), where) - sums.begin()),
+            sums.size() - 1);
+        double u = chance(seed, 1, dart), v = chance(seed, 2, dart);
+        if (u + v > 1) u = 1 - u, v = 1 - v;
+        return {corners[t * 3], corners[t * 3 + 1], corners[t * 3 + 2], u, v};
+    }
+};
+
+// How a copy stands where a dart landed.
+Placement standing(const Arrangement& a, const Pose& pose, const Surface::Hit& hit, const V3d& place) {
+    Placement one;
+    one.position = to_scene(a, place);
+    one.turn = a.attitude.turn + a.layout.heading;
+    one.size = a.size;
+    if (a.attitude.facing == Facing::outward) one.turn += heading_of(place);
+    if (!a.attitude.upright && a.attitude.facing == Facing::outward) pitch_along(one, one.position - a.layout.origin);
+    if (a.attitude.facing != Facing::carrier) return one;
+    const V3d p(pose.points[hit.a]), q(pose.points[hit.b]), r(pose.points[hit.c]);
+    V3d normal = (q - p).cross(r - p);
+    if (pose.normals.size() == pose.points.size())
+        normal = V3d(pose.normals[hit.a]) * (1 - hit.u - hit.v) + V3d(pose.normals[hit.b]) * hit.u +
+                 V3d(pose.normals[hit.c]) * hit.v;
+    if (a.attitude.upright) {
+        one.turn += heading_of(normal);
+    } else {
+        stand_on(one, to_scene(a, normal) - a.layout.origin);
+    }
+    return one;
+}
+
 } // namespace
 
 Result<Scattered> on_surface(const Arrangement& a, const Pose& pose, Progress& progress) {
     const std::vector<std::uint32_t> triangles = pose.faces->triangles();
-    std::vector<double> sums; // the area up to and with each triangle
-    std::vector<std::uint32_t> corners;
-    double area = 0;
-    for (std::size_t t = 0; t + 2 < triangles.size(); t += 3) {
-        const V3f &p = pose.points[triangles[t]], &q = pose.points[triangles[t + 1]],
-                  &r = pose.points[triangles[t + 2]];
-        if (!finite(p) || !finite(q) || !finite(r)) continue;
-        const double one = (V3d(q) - V3d(p)).cross(V3d(r) - V3d(p)).length() / 2;
-        if (!(one > 0)) continue;
-        area += one;
-        sums.push_back(area);
-        corners.insert(corners.end(), {triangles[t], triangles[t + 1], triangles[t + 2]});
-    }
-    if (area <= 0) {
+    const Surface surface(pose, triangles);
+    if (surface.area <= 0) {
         return fail(Error{ErrorCode::invalid, triangles.empty() ? "the source to scatter on has no faces"
                                                                 : "the faces of the source to scatter on have no area"}
                         .advise("choose a mesh with faces, or place copies on its points"));
@@ -303,50 +358,22 @@ Result<Scattered> on_surface(const Arrangement& a, const Pose& pose, Progress& p
     Scattered out;
     out.wanted = a.layout.count;
     Neighbourhood near(a.layout.carried.least_apart);
-    const bool own_normals = pose.normals.size() == pose.points.size();
     constexpr int misses_in_a_row = 5000; // then it is full
     int misses = 0;
     for (std::uint64_t dart = 0;
          misses < misses_in_a_row && static_cast<std::int64_t>(out.places.size()) < a.layout.count; ++dart) {
         if (dart % 4096 == 0 && progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
-        const double where = chance(a.layout.carried.seed, 0, dart) * area;
-        const auto t = std::min<std::size_t>(
-            static_cast<std::size_t>(std::upper_bound(sums.begin(), sums.end(), where) - sums.begin()),
-            sums.size() - 1);
-        // G. Turk, "Generating random points in triangles", Graphics Gems, 1990.
-        double u = chance(a.layout.carried.seed, 1, dart), v = chance(a.layout.carried.seed, 2, dart);
-        if (u + v > 1) u = 1 - u, v = 1 - v;
-        SurfaceSpot spot{corners[t * 3], corners[t * 3 + 1], corners[t * 3 + 2], static_cast<float>(u),
-                         static_cast<float>(v)};
-        const V3d p(pose.points[spot.a]), q(pose.points[spot.b]), r(pose.points[spot.c]);
-        const V3d place = p + (q - p) * u + (r - p) * v;
+        const Surface::Hit hit = surface.hit(a.layout.carried.seed, dart);
+        const V3d place = hit.of(V3d(pose.points[hit.a]), V3d(pose.points[hit.b]), V3d(pose.points[hit.c]));
         if (near.any_within(place)) {
             ++misses;
             continue;
         }
         misses = 0;
         near.add(place);
-        Placement one;
-        one.id = CopyId(dart);
-        one.position = to_scene(a, place);
-        one.turn = a.attitude.turn + a.layout.heading;
-        if (a.attitude.facing == Facing::outward) one.turn += heading_of(place);
-        if (!a.attitude.upright && a.attitude.facing == Facing::outward)
-            pitch_along(one, one.position - a.layout.origin);
-        if (a.attitude.facing == Facing::carrier) {
-            V3d normal = (q - p).cross(r - p);
-            if (own_normals)
-                normal = V3d(pose.normals[spot.a]) * (1 - u - v) + V3d(pose.normals[spot.b]) * u +
-                         V3d(pose.normals[spot.c]) * v;
-            if (a.attitude.upright) {
-                one.turn += heading_of(normal);
-            } else {
-                stand_on(one, to_scene(a, normal) - a.layout.origin);
-            }
-        }
-        one.size = a.size;
-        out.places.push_back(one);
-        out.spots.push_back(spot);
+        out.places.push_back(standing(a, pose, hit, place));
+        out.places.back().id = CopyId(dart);
+        out.spots.push_back({hit.a, hit.b, hit.c, static_cast<float>(hit.u), static_cast<float>(hit.v)});
     }
     const auto n = static_cast<double>(out.places.size());
     for (std::size_t i = 0; i < out.places.size(); ++i)

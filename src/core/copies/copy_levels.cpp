@@ -135,6 +135,8 @@ void CopyLevels::zone_cuts(const ZonePlan& zone, const PlaceTrack& copy, std::sp
     const double widest = std::max(std::abs(*std::max_element(rings.begin(), rings.end())),
                                    std::abs(*std::min_element(rings.begin(), rings.end())));
     auto inside = [](double share) { return share > 0 && share < 1; };
+    const double begin = std::nextafter(bends.front(), bends.front() - 1);
+    double earlier = zone.level(begin, copy.at(begin)).value; // just before the piece
     for (std::size_t k = 0; k + 1 < bends.size(); ++k) {
         const double a = bends[k], b = std::nextafter(bends[k + 1], a), middle = a + (b - a) / 2;
         const double steepest = zone.steepest(a, b, copy, widest);
@@ -151,10 +153,12 @@ void CopyLevels::zone_cuts(const ZonePlan& zone, const PlaceTrack& copy, std::sp
                 steepest, a, b, out);
         }
         // Where the motion bends inside the edge the level bends, and where it jumps the level jumps.
-        const double before = zone.level(a, copy.at(a)).value, after = zone.level(b, copy.at(b)).value;
-        const double earlier = zone.level(std::nextafter(a, a - 1), copy.at(std::nextafter(a, a - 1))).value;
+        double before = zone.level(here).value, after = before; // far from all rings it is the same throughout
+        if (reached || inside(before))
+            before = zone.level(a, copy.at(a)).value, after = zone.level(b, copy.at(b)).value;
         if (reached || inside(before) || earlier != before) out.push_back(a);
         if (reached || inside(after)) out.push_back(bends[k + 1]);
+        earlier = after;
     }
     const double last = bends.back(), just = std::nextafter(last, last - 1);
     if (zone.level(just, copy.at(just)).value != zone.level(last, copy.at(last)).value) out.push_back(last);

@@ -155,7 +155,7 @@ std::vector<CopyPlaying::Visit> CopyPlaying::visits_of(std::size_t copy, const s
     return out;
 }
 
-RunTrack CopyPlaying::starts_track(std::size_t copy, const OwnRate& own) const {
+RunTrack CopyPlaying::starts_track(std::size_t copy, const std::vector<double>& cuts, const OwnRate& own) const {
     Walk w;
     const std::vector<double> bends = own_changes_ ? own.bends(copy) : std::vector<double>();
     w.bends = bends;
@@ -165,7 +165,7 @@ RunTrack CopyPlaying::starts_track(std::size_t copy, const OwnRate& own) const {
         const double fixed = play_.leaving == Leaving::finish_pass ? own_rate(copy) : 1;
         w.rate = [fixed](double) { return fixed; };
     }
-    std::vector<Visit> visits = visits_of(copy, levels_.cuts(copy, thresholds()));
+    std::vector<Visit> visits = visits_of(copy, cuts);
     const double start = starts_[copy];
     if (!visits.empty() && visits.front().from == -never) {
         // Inside from the beginning: its clock starts as it would by itself.
@@ -222,8 +222,7 @@ RunTrack CopyPlaying::starts_track(std::size_t copy, const OwnRate& own) const {
     return w.track;
 }
 
-RunTrack CopyPlaying::speed_track(std::size_t copy, const OwnRate& own) const {
-    std::vector<double> cuts = levels_.cuts(copy, thresholds());
+RunTrack CopyPlaying::speed_track(std::size_t copy, std::vector<double> cuts, const OwnRate& own) const {
     const double start = starts_[copy];
     cuts.push_back(start);
     if (own_changes_) {
@@ -259,6 +258,17 @@ RunTrack CopyPlaying::speed_track(std::size_t copy, const OwnRate& own) const {
     return track;
 }
 
+RunTrack CopyPlaying::track(std::size_t copy, const std::vector<double>& cuts, const OwnRate& own) const {
+    switch (play_.by) {
+    case PlayBy::clock:
+    case PlayBy::level: break;
+    case PlayBy::furthest: return furthest_track(copy, cuts);
+    case PlayBy::starts: return starts_track(copy, cuts, own);
+    case PlayBy::speed: return speed_track(copy, cuts, own);
+    }
+    return {};
+}
+
 Result<CopyPlayingPtr> CopyPlaying::make(const Play& play, CopyLevels levels, const PlayedSpan& span,
                                          const OwnRate& own, std::vector<double> starts, Progress& progress) {
     std::shared_ptr<CopyPlaying> out(new CopyPlaying);
@@ -291,22 +301,21 @@ Result<CopyPlayingPtr> CopyPlaying::make(const Play& play, CopyLevels levels, co
         out->tracks_.push_back(at->second);
     }
     std::vector<RunTrack> tracks(first_of.size());
+    out->reached_.resize(first_of.size());
+    const std::vector<double> levels_of_cuts = out->thresholds();
     std::atomic<std::size_t> done = 0;
     parallel_for(tracks.size(), 64, [&](std::size_t from, std::size_t to) {
         for (std::size_t k = from; k < to && !progress.cancelled(); ++k) {
-            switch (play.by) {
-            case PlayBy::clock:
-            case PlayBy::level: break;
-            case PlayBy::furthest: tracks[k] = out->furthest_track(first_of[k]); break;
-            case PlayBy::starts: tracks[k] = out->starts_track(first_of[k], own); break;
-            case PlayBy::speed: tracks[k] = out->speed_track(first_of[k], own); break;
-            }
+            const std::vector<double> cuts = out->levels_.cuts(first_of[k], levels_of_cuts);
+            tracks[k] = out->track(first_of[k], cuts, own);
+            out->reached_[k] = out->reached(first_of[k], cuts);
         }
         progress.report(static_cast<double>(done += to - from) / static_cast<double>(tracks.size()),
                         "solving what plays the copies");
     });
     if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
     out->table_.add_all(tracks);
+    out->learn_climbs();
     return CopyPlayingPtr(out);
 }
 
@@ -324,22 +333,7 @@ CopyPlaying::At CopyPlaying::at(std::size_t copy, double u, CopyLevels::Lately& 
         const Level l = through_response(levels_.at(copy, u, lately));
         return {play_.from * span_.length + l.value * wide, l.rate * wide, false};
     }
-    case PlayBy::furthest: {
-        const std::span<const RunNode> records = table_.nodes(track_of(copy));
-        const auto after = records.begin() + static_cast<std::ptrdiff_t>(nodes_until(records, u));
-        // Before its level first changes, and once it has been as high as ever, its zones need not be asked.
-        if (levels_.by_place() && !records.empty() && (after == records.begin() || after == records.end())) {
-            const double still = after == records.end() ? records.back().value : records.front().value;
-            return {play_.from * span_.length + still * wide, 0, false};
-        }
-        // Copies are asked for in order, and their places lie far apart.
-        if (const auto& still = levels_.tracks().still; copy + 8 < still.size())
-            __builtin_prefetch(&still[copy + 8].position);
-        Level l = through_response(levels_.at(copy, u, lately));
-        if (after != records.begin() && (after - 1)->value > l.value) l = {(after - 1)->value, 0};
-        if (l.rate < 0) l.rate = 0;
-        return {play_.from * span_.length + l.value * wide, l.rate * wide, false};
-    }
+    case PlayBy::furthest: return furthest(copy, u, lately);
     case PlayBy::starts:
     case PlayBy::speed: {
         const std::size_t track = track_of(copy);
@@ -363,7 +357,10 @@ std::vector<CopyPlaying::Visit> CopyPlaying::visits(std::size_t copy) const {
 }
 
 bool CopyPlaying::reached(std::size_t copy) const {
-    const std::vector<double> cuts = levels_.cuts(copy, thresholds());
+    return reached_.empty() ? reached(copy, levels_.cuts(copy, thresholds())) : reached_[track_of(copy)] != 0;
+}
+
+bool CopyPlaying::reached(std::size_t copy, const std::vector<double>& cuts) const {
     if (cuts.empty()) return level(copy, 0).value > play_.threshold;
     if (level(copy, cuts.front() - 1).value > play_.threshold) return true;
     for (std::size_t k = 0; k < cuts.size(); ++k) {
@@ -374,8 +371,8 @@ bool CopyPlaying::reached(std::size_t copy) const {
 }
 
 std::size_t CopyPlaying::bytes() const {
-    return table_.bytes() + tracks_.capacity() * sizeof(std::uint32_t) +
-           (starts_.capacity() + own_rates_.capacity()) * sizeof(double);
+    return table_.bytes() + tracks_.capacity() * sizeof(std::uint32_t) + reached_.capacity() +
+           climbs_.capacity() * sizeof(Climb) + (starts_.capacity() + own_rates_.capacity()) * sizeof(double);
 }
 
 } // namespace garland

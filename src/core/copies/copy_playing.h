@@ -47,7 +47,7 @@ class CopyPlaying {
     At at(std::size_t copy, double u) const;
     // Asks for the memory of a copy that at() will look up in a moment.
     void expect(std::size_t copy) const {
-        if (copy < levels_.size()) table_.expect(track_of(copy));
+        if (copy < levels_.size() && climbs_.empty()) table_.expect(track_of(copy));
     }
 
     // For words and marks.
@@ -66,10 +66,15 @@ class CopyPlaying {
     CopyPlaying() = default;
     struct Walk;
     Level through_response(const CopyLevels::Level& level) const;
+    // cuts: of the copy's level.
     std::vector<Visit> visits_of(std::size_t copy, const std::vector<double>& cuts) const;
-    RunTrack starts_track(std::size_t copy, const OwnRate& own) const;
-    RunTrack speed_track(std::size_t copy, const OwnRate& own) const;
-    RunTrack furthest_track(std::size_t copy) const;
+    bool reached(std::size_t copy, const std::vector<double>& cuts) const;
+    RunTrack starts_track(std::size_t copy, const std::vector<double>& cuts, const OwnRate& own) const;
+    RunTrack speed_track(std::size_t copy, std::vector<double> cuts, const OwnRate& own) const;
+    RunTrack furthest_track(std::size_t copy, const std::vector<double>& cuts) const;
+    RunTrack track(std::size_t copy, const std::vector<double>& cuts, const OwnRate& own) const;
+    void learn_climbs();
+    At furthest(std::size_t copy, double u, CopyLevels::Lately& lately) const;
     std::vector<double> thresholds() const;
 
     Play play_;
@@ -84,6 +89,13 @@ class CopyPlaying {
     std::vector<double> own_rates_; // where they do not change: one a copy, or one for all
     RunTable table_;
     std::vector<std::uint32_t> tracks_; // one a copy, or none where each has its own
+    std::vector<std::uint8_t> reached_; // one a track; none where there are no tracks
+    // Of levels by place that keep the furthest, one a track: outside the climb nothing else is asked.
+    struct Climb {
+        double from = 0, to = 0; // u; the same: it never climbs
+        double before = 0, after = 0;
+    };
+    std::vector<Climb> climbs_;
 };
 using CopyPlayingPtr = std::shared_ptr<const CopyPlaying>;
 

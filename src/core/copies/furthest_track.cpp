@@ -23,9 +23,8 @@ bool may_turn_twice(double first, double last, double rise) {
 } // namespace
 
 // Every moment at which a level is higher than ever before and then falls.
-RunTrack CopyPlaying::furthest_track(std::size_t copy) const {
+RunTrack CopyPlaying::furthest_track(std::size_t copy, const std::vector<double>& cuts) const {
     RunTrack track;
-    std::vector<double> cuts = levels_.cuts(copy, thresholds());
     if (cuts.empty()) return track;
     double highest = level(copy, cuts.front() - 1).value;
     track.nodes.push_back({cuts.front() - 1, highest, 0, 0});
@@ -80,6 +79,38 @@ RunTrack CopyPlaying::furthest_track(std::size_t copy) const {
         take(just, level(copy, just).value);
     }
     return track;
+}
+
+void CopyPlaying::learn_climbs() {
+    if (play_.by != PlayBy::furthest || !levels_.by_place()) return;
+    climbs_.reserve(table_.size());
+    for (std::size_t k = 0; k < table_.size(); ++k) {
+        const std::span<const RunNode> records = table_.nodes(k);
+        if (records.empty()) { // its level never changes
+            const double still = level(k, 0).value;
+            climbs_.push_back({0, 0, still, still});
+        } else {
+            climbs_.push_back({records.front().t, records.back().t, records.front().value, records.back().value});
+        }
+    }
+}
+
+CopyPlaying::At CopyPlaying::furthest(std::size_t copy, double u, CopyLevels::Lately& lately) const {
+    const double wide = (play_.to - play_.from) * span_.length;
+    auto played = [&](double value, double rate) {
+        return At{play_.from * span_.length + value * wide, rate * wide, false};
+    };
+    // Before its level first changes, and once it has been as high as ever, its zones need not be asked.
+    if (!climbs_.empty()) {
+        const Climb& climb = climbs_[copy];
+        if (u < climb.from || u >= climb.to) return played(u < climb.from ? climb.before : climb.after, 0);
+    }
+    const std::span<const RunNode> records = table_.nodes(track_of(copy));
+    const std::size_t after = nodes_until(records, u);
+    Level l = through_response(levels_.at(copy, u, lately));
+    if (after > 0 && records[after - 1].value > l.value) l = {records[after - 1].value, 0};
+    if (l.rate < 0) l.rate = 0;
+    return played(l.value, l.rate);
 }
 
 } // namespace garland

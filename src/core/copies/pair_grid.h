@@ -7,6 +7,7 @@
 #include <cmath>
 #include <cstdint>
 #include <span>
+#include <utility>
 #include <vector>
 
 namespace garland {
@@ -23,14 +24,17 @@ class PairGrid {
             if (!std::isnan(a) && !std::isnan(b)) entries_.push_back({key(cell(a), cell(b)), i});
         }
         std::sort(entries_.begin(), entries_.end());
+        for (std::size_t k = 0; k < entries_.size(); ++k) { // where each row begins
+            if (k == 0 || row_of(entries_[k]) != rows_.back().first)
+                rows_.emplace_back(row_of(entries_[k]), static_cast<std::uint32_t>(k));
+        }
     }
     // Calls with the copies in the cells around two values until one call returns true.
     template <class F>
     bool any_near(double a, double b, const F& use) const {
         const std::int64_t x = cell(a), y = cell(b);
         auto in_cells = [&](std::uint64_t first, std::uint64_t last) {
-            for (auto at = std::lower_bound(entries_.begin(), entries_.end(), Entry{first, 0});
-                 at != entries_.end() && at->cell <= last; ++at) {
+            for (auto at = from(first); at != entries_.end() && at->cell <= last; ++at) {
                 if (use(at->copy)) return true;
             }
             return false;
@@ -57,6 +61,17 @@ class PairGrid {
         std::uint32_t copy;
         auto operator<=>(const Entry&) const = default;
     };
+    static std::uint32_t row_of(const Entry& e) { return static_cast<std::uint32_t>(e.cell >> 32); }
+    // The first entry of that cell or one behind it: looked for in its row alone, which lies close together.
+    std::vector<Entry>::const_iterator from(std::uint64_t cell) const {
+        const auto row =
+            std::lower_bound(rows_.begin(), rows_.end(), std::pair(static_cast<std::uint32_t>(cell >> 32), 0u));
+        const auto next = row == rows_.end() ? row : row + 1;
+        auto begin = [&](auto at) {
+            return at == rows_.end() ? entries_.end() : entries_.begin() + static_cast<std::ptrdiff_t>(at->second);
+        };
+        return std::lower_bound(begin(row), begin(next), Entry{cell, 0});
+    }
     // On a loop the cells go round it; the last one may be wider, so that whole cells fit.
     std::int64_t around() const { return std::max<std::int64_t>(static_cast<std::int64_t>(period_ / wide_), 1); }
     std::int64_t cell(double s) const {
@@ -69,7 +84,8 @@ class PairGrid {
         return static_cast<std::uint64_t>(x) << 32 ^ (static_cast<std::uint64_t>(y) & 0xffffffffu);
     }
     double wide_, period_;
-    std::vector<Entry> entries_;
+    std::vector<Entry> entries_;                                // by cell, then by copy
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> rows_; // their numbers, and where each begins; rising
 };
 
 } // namespace garland

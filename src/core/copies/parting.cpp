@@ -1,5 +1,7 @@
 #include "core/copies/parting.h"
 
+#include "core/base/circle.h"
+
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -112,11 +114,8 @@ double nearest_free(double wanted, std::vector<double>& taken, double step, cons
     }
     auto free = [&](double x) {
         if (x < r.low - 1e-9 || x > r.high + 1e-9) return false;
-        return std::all_of(taken.begin(), taken.end(), [&](double t) {
-            double d = std::abs(x - t);
-            if (r.period > 0) d = std::min(std::fmod(d, r.period), r.period - std::fmod(d, r.period));
-            return d >= step - 1e-9;
-        });
+        return std::all_of(taken.begin(), taken.end(),
+                           [&](double t) { return apart_on_circle(x, t, r.period) >= step - 1e-9; });
     };
     double best = std::numeric_limits<double>::quiet_NaN();
     auto offer = [&](double x) {

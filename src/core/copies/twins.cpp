@@ -1,15 +1,18 @@
 #include "core/copies/twins.h"
 
+#include "core/base/circle.h"
 #include "core/base/parallel.h"
 #include "core/copies/pair_grid.h"
 
 #include <algorithm>
 #include <atomic>
+#include <bit>
 #include <cmath>
 #include <limits>
 #include <map>
 #include <mutex>
 #include <numeric>
+#include <xxhash.h>
 
 namespace garland {
 
@@ -17,11 +20,6 @@ namespace {
 
 constexpr std::uint64_t crowded_pairs = 2'000'000;                // alike at one sample
 constexpr double gone = std::numeric_limits<double>::quiet_NaN(); // an absent copy is alike to nobody
-
-double distance(double a, double b, double period) {
-    const double d = std::abs(a - b);
-    return period > 0 ? std::min(std::fmod(d, period), period - std::fmod(d, period)) : d;
-}
 
 std::vector<double> sampled(FrameRange range, std::size_t m) {
     std::vector<double> times(m);
@@ -124,7 +122,7 @@ Result<std::vector<std::uint8_t>> have_twins(const TimingPlan& plan, const Sourc
     auto alike = [&](std::uint32_t a, std::uint32_t b) {
         std::size_t count = 0;
         for (std::size_t k = 0; k < m; ++k) {
-            count += distance(shown[a * m + k], shown[b * m + k], rule.period) < below(rule);
+            count += apart_on_circle(shown[a * m + k], shown[b * m + k], rule.period) < below(rule);
             if (static_cast<double>(count + (m - 1 - k)) <= enough) return false; // it cannot come to enough any more
         }
         return static_cast<double>(count) > enough;
@@ -177,7 +175,7 @@ Result<std::int64_t> near_twins(const TimingPlan& plan, const SourceClock& sourc
             if (other == i) continue;
             std::size_t alike = 0;
             for (std::size_t f = 0; f < m; ++f)
-                alike += distance(shown[i * m + f], shown[other * m + f], rule.period) < below(rule);
+                alike += apart_on_circle(shown[i * m + f], shown[other * m + f], rule.period) < below(rule);
             if (static_cast<double>(alike) > rule.share * static_cast<double>(m)) twin[i] = twin[other] = 1;
         }
     }
@@ -195,7 +193,7 @@ struct Search {
     const std::vector<std::uint32_t>& distinct; // the copies looked at
 
     bool alike_at(std::uint32_t a, std::uint32_t b, std::size_t k) const {
-        return distance(shown[a * m + k], shown[b * m + k], rule.period) < below(rule);
+        return apart_on_circle(shown[a * m + k], shown[b * m + k], rule.period) < below(rule);
     }
     int alike_count(std::uint32_t a, std::uint32_t b) const {
         int count = 0;
@@ -313,7 +311,7 @@ std::vector<AlikePair> Search::by_samples(Progress& progress) const {
                     bool seen = false; // at a sample searched before: counted there
                     for (std::size_t e = 0; e < at && !seen; ++e) {
                         const std::size_t k = crowd[e].second;
-                        seen = distance(shown[a * m + k], shown[b * m + k], rule.period) < below(rule);
+                        seen = apart_on_circle(shown[a * m + k], shown[b * m + k], rule.period) < below(rule);
                     }
                     if (seen) continue;
                     const int alike = alike_count(a, b);
@@ -328,6 +326,35 @@ std::vector<AlikePair> Search::by_samples(Progress& progress) const {
         }
     });
     return pairs;
+}
+
+// For each row of m values the first row that has the same ones, absence (NaN) counted as a value.
+std::vector<std::uint32_t> first_alike_rows(const std::vector<double>& rows, std::size_t m) {
+    const std::size_t n = rows.size() / m;
+    auto same = [](double a, double b) { return a == b || (std::isnan(a) && std::isnan(b)); };
+    std::vector<std::uint64_t> hashes(n);
+    parallel_for(n, 4096, [&](std::size_t from, std::size_t to) {
+        std::vector<double> row(m);
+        for (std::size_t i = from; i < to; ++i) {
+            for (std::size_t k = 0; k < m; ++k) {
+                const double v = rows[i * m + k];
+                row[k] = std::isnan(v) ? gone : v + 0.0; // −0 is 0, and all absences are one
+            }
+            hashes[i] = XXH64(row.data(), m * sizeof row[0], 0);
+        }
+    });
+    constexpr std::uint32_t none = UINT32_MAX;
+    std::vector<std::uint32_t> table(std::bit_ceil(2 * n + 1), none), first(n);
+    for (std::uint32_t i = 0; i < n; ++i) {
+        std::size_t at = hashes[i] & (table.size() - 1);
+        auto alike = [&](std::uint32_t other) {
+            return hashes[other] == hashes[i] && std::equal(&rows[i * m], &rows[i * m] + m, &rows[other * m], same);
+        };
+        while (table[at] != none && !alike(table[at])) at = (at + 1) & (table.size() - 1);
+        if (table[at] == none) table[at] = i;
+        first[i] = table[at];
+    }
+    return first;
 }
 
 } // namespace
@@ -350,17 +377,11 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
     const double enough = rule.share * static_cast<double>(m);
 
     // Copies that agree throughout are one for the search: all of them are twins at once.
-    std::map<std::vector<double>, std::uint32_t> known;
-    std::vector<std::uint32_t> same(n), distinct;
+    const std::vector<std::uint32_t> same = first_alike_rows(shown, m);
+    std::vector<std::uint32_t> distinct;
     for (std::uint32_t i = 0; i < n; ++i) {
-        std::vector<double> row(shown.begin() + static_cast<std::ptrdiff_t>(i * m),
-                                shown.begin() + static_cast<std::ptrdiff_t>((i + 1) * m));
-        for (double& value : row) value = std::isnan(value) ? -1e300 : value; // so that rows can be ordered
-        auto [at, is_new] = known.emplace(std::move(row), i);
-        same[i] = at->second;
-        if (is_new) distinct.push_back(i);
+        if (same[i] == i) distinct.push_back(i);
     }
-    known.clear();
 
     const Search search{shown, m, n, rule, enough, distinct};
     std::vector<AlikePair> pairs =
@@ -384,7 +405,7 @@ Result<TwinReport> find_twins(const TimingPlan& plan, const SourceClock& source,
         group.copies.push_back(pair.a); // marks the group as begun; the full list follows
         group.share = static_cast<double>(pair.alike) / static_cast<double>(m);
         for (std::size_t k = 0; k < m; ++k) {
-            if (distance(shown[pair.a * m + k], shown[pair.b * m + k], rule.period) < below(rule)) {
+            if (apart_on_circle(shown[pair.a * m + k], shown[pair.b * m + k], rule.period) < below(rule)) {
                 group.first_alike = static_cast<std::int64_t>(times[k]);
                 break;
             }

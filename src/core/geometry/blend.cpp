@@ -2,6 +2,7 @@
 
 #include "core/base/cubic.h"
 #include "core/base/parallel.h"
+#include "core/geometry/corner_normals.h"
 #include "core/geometry/particles.h"
 #include "core/geometry/volume.h"
 
@@ -48,6 +49,7 @@ static std::shared_ptr<const Faces> mix_faces(const Faces& a, const Faces& b, fl
     auto out = std::make_shared<Faces>(w < 0.5f ? a : b);
     if (a.corner_uvs.size() == b.corner_uvs.size()) mix_all(a.corner_uvs, b.corner_uvs, w, out->corner_uvs);
     out->attributes = mix_attributes(a.attributes, b.attributes, w);
+    out->corner_attributes = mix_attributes(a.corner_attributes, b.corner_attributes, w);
     return out;
 }
 
@@ -76,8 +78,13 @@ PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double
     mix_all(a->velocities, b->velocities, wf, out->velocities);
     mix_all(a->colours, b->colours, wf, out->colours);
     mix_all(a->uvs, b->uvs, wf, out->uvs);
-    mix_all(a->normals, b->normals, wf, out->normals);
+    if (a->corner_normals.empty() && b->corner_normals.empty()) {
+        mix_all(a->normals, b->normals, wf, out->normals);
+    } else { // one of them may have the same normal at all corners of each point
+        mix_all(normals_at_corners(*a), normals_at_corners(*b), wf, out->corner_normals);
+    }
     for (V3f& normal : out->normals) normal.normalize();
+    for (V3f& normal : out->corner_normals) normal.normalize();
     out->attributes = mix_attributes(a->attributes, b->attributes, wf);
     if (a->faces != b->faces && !(*a->faces == *b->faces)) out->faces = mix_faces(*a->faces, *b->faces, wf);
     return out;
@@ -135,6 +142,7 @@ PosePtr with_normals_of_faces(const PosePtr& pose) {
     if (pose->faces->count() == 0) return pose;
     auto out = std::make_shared<Pose>(*pose);
     out->normals = point_normals(out->points, *out->faces);
+    out->corner_normals.clear();
     return out;
 }
 

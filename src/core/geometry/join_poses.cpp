@@ -1,5 +1,7 @@
 #include "core/geometry/join_poses.h"
 
+#include "core/geometry/corner_normals.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -57,6 +59,22 @@ void add_values(std::vector<Attribute>& to, const std::vector<Attribute>& from, 
 
 } // namespace
 
+// Of corners as soon as one of them has normals of corners; before its faces are added.
+void PoseJoiner::add_normals(const Pose& one) {
+    normals_ &= one.normals.size() == one.points.size() || !one.corner_normals.empty();
+    if (!normals_) return;
+    if (one.corner_normals.empty() && all_.corner_normals.empty()) {
+        all_.normals.insert(all_.normals.end(), one.normals.begin(), one.normals.end());
+        return;
+    }
+    if (all_.corner_normals.empty()) { // those before
+        for (const std::uint32_t c : faces_.corners) all_.corner_normals.push_back(all_.normals[c]);
+        all_.normals.clear();
+    }
+    const std::vector<V3f> more = normals_at_corners(one);
+    all_.corner_normals.insert(all_.corner_normals.end(), more.begin(), more.end());
+}
+
 void PoseJoiner::add(const Pose& one, std::int32_t part) {
     ++added_;
     const std::size_t before = all_.points.size(), count = one.points.size();
@@ -64,8 +82,7 @@ void PoseJoiner::add(const Pose& one, std::int32_t part) {
     garland::add(all_.velocities, one.velocities, before, count, V3f(0));
     garland::add(all_.colours, one.colours, before, count, V3f(1));
     garland::add(all_.uvs, one.uvs, before, count, V2f(0));
-    normals_ &= one.normals.size() == count;
-    if (normals_) all_.normals.insert(all_.normals.end(), one.normals.begin(), one.normals.end());
+    add_normals(one);
     add_values(all_.attributes, one.attributes, before, count);
     all_.points.insert(all_.points.end(), one.points.begin(), one.points.end());
     part_.whole.insert(part_.whole.end(), count, part);
@@ -75,6 +92,7 @@ void PoseJoiner::add(const Pose& one, std::int32_t part) {
     if (faces_.starts.empty()) faces_.starts.push_back(0);
     garland::add(faces_.corner_uvs, f.corner_uvs, corners, f.corners.size(), V2f(0));
     add_values(faces_.attributes, f.attributes, polygons, f.count());
+    add_values(faces_.corner_attributes, f.corner_attributes, corners, f.corners.size());
     for (const std::uint32_t c : f.corners) faces_.corners.push_back(first + c);
     for (std::size_t k = 0; k < f.count(); ++k)
         faces_.starts.push_back(faces_.starts.back() + f.starts[k + 1] - f.starts[k]);
@@ -95,6 +113,7 @@ void PoseJoiner::add(const Pose& one, std::int32_t part) {
 
 Pose PoseJoiner::take(bool parts) {
     if (!normals_ || all_.normals.size() != all_.points.size()) all_.normals.clear();
+    if (!normals_ || all_.corner_normals.size() != faces_.corners.size()) all_.corner_normals.clear();
     const bool taken = std::any_of(all_.attributes.begin(), all_.attributes.end(),
                                    [](const Attribute& a) { return a.name == "part"; });
     if (parts && !taken) all_.attributes.push_back(std::move(part_));

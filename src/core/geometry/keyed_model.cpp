@@ -2,6 +2,7 @@
 
 #include "core/base/parallel.h"
 #include "core/base/portable_math.h"
+#include "core/geometry/corner_normals.h"
 #include "core/geometry/join_poses.h"
 
 #include <algorithm>
@@ -90,6 +91,12 @@ State state_at(const KeyedModel& model, double seconds, bool smooth, double seen
     return state;
 }
 
+M44d normal_matrix(const M44d& m) {
+    M44d flat = m;
+    for (int k = 0; k < 3; ++k) flat[3][k] = 0;
+    return flat.inverse().transposed();
+}
+
 // One mesh of one node, into its place among all points.
 void place_mesh(const KeyedModel& model, const PartNode& node, std::size_t index, const PartMesh& mesh,
                 const State& state, std::span<V3f> points, V3f* normals) {
@@ -109,11 +116,6 @@ void place_mesh(const KeyedModel& model, const PartNode& node, std::size_t index
             bones.push_back(skin.inverse_bind[j] * state.transforms[static_cast<std::size_t>(skin.joints[j])]);
         }
     }
-    auto normal_matrix = [](const M44d& m) {
-        M44d flat = m;
-        for (int k = 0; k < 3; ++k) flat[3][k] = 0;
-        return flat.inverse().transposed();
-    };
     const M44d own = state.transforms[index], own_normals = normals ? normal_matrix(own) : M44d();
     const auto sets = static_cast<std::size_t>(mesh.joint_sets);
     parallel_for(shaped.size(), 8192, [&](std::size_t from, std::size_t to) {
@@ -262,12 +264,28 @@ static void turn_attributes(const KeyedModel& model, const State& state, Pose& p
     }
 }
 
+// Normals of corners, which only meshes without targets and skins have, turn with their nodes.
+static void turn_corner_normals(const KeyedModel& model, const State& state, std::vector<V3f>& normals) {
+    std::size_t at = 0;
+    for (std::size_t i = 0; i < model.nodes.size(); ++i) {
+        const M44d turn = normal_matrix(state.transforms[i]);
+        for (int m : model.nodes[i].meshes) {
+            for (const V3f& own : normals_at_corners(model.meshes[static_cast<std::size_t>(m)].base)) {
+                V3d n;
+                turn.multDirMatrix(V3d(own), n);
+                normals[at++] = V3f(n.normalized());
+            }
+        }
+    }
+}
+
 PosePtr pose_at(const KeyedModel& model, const Pose& shared, double seconds, bool smooth) {
     auto pose = std::make_shared<Pose>(shared);
     const std::size_t count = model.points();
     pose->points.resize(count);
     const State now = state_at(model, seconds, smooth, seconds);
     place_all(model, now, pose->points, pose->normals.empty() ? nullptr : &pose->normals);
+    if (!pose->corner_normals.empty()) turn_corner_normals(model, now, pose->corner_normals);
     turn_attributes(model, now, *pose);
     const double from = std::max(model.start(), seconds - velocity_step),
                  to = std::min(model.end(), seconds + velocity_step);

@@ -86,6 +86,8 @@ std::shared_ptr<const PartTaker::Choice> PartTaker::choice(const Pose& pose) con
     faces->pictures = from.pictures;
     pick(from.material_of, kept_faces, 1, faces->material_of);
     pick(from.attributes, kept_faces, faces->attributes);
+    pick(from.corner_attributes, kept_corners, faces->corner_attributes);
+    out->corners = std::move(kept_corners);
     out->faces = faces;
     std::lock_guard lock(mutex_);
     if (last_ && last_->from.lock() == pose.faces && from.count() > 0) return last_; // another thread was faster
@@ -98,6 +100,7 @@ PosePtr PartTaker::take(const PosePtr& pose) const {
     auto out = std::make_shared<Pose>();
     pick(pose->points, c->points, 1, out->points);
     pick(pose->normals, c->points, 1, out->normals);
+    pick(pose->corner_normals, c->corners, 1, out->corner_normals);
     pick(pose->velocities, c->points, 1, out->velocities);
     pick(pose->uvs, c->points, 1, out->uvs);
     pick(pose->colours, c->points, 1, out->colours);

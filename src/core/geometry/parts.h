@@ -25,7 +25,7 @@ class PartTaker {
   private:
     struct Choice {
         std::weak_ptr<const Faces> from;
-        std::vector<std::uint32_t> points; // kept ones
+        std::vector<std::uint32_t> points, corners; // kept ones
         std::shared_ptr<const Faces> faces;
     };
     std::shared_ptr<const Choice> choice(const Pose& pose) const;

@@ -82,6 +82,8 @@ PosePtr placed(const Pose& rest, std::span<const std::uint32_t> piece_of, std::s
             if (normals) pose->normals[i] = V3f(V3d(rest.normals[i]) * r.turn);
         }
     });
+    for (std::size_t c = 0; c < rest.corner_normals.size(); ++c)
+        pose->corner_normals[c] = V3f(V3d(rest.corner_normals[c]) * rigid[piece_of[rest.faces->corners[c]]].turn);
     return pose;
 }
 

@@ -5,12 +5,17 @@
 namespace garland {
 
 std::vector<std::uint32_t> Faces::triangles() const {
+    std::vector<std::uint32_t> result = triangle_corners();
+    for (std::uint32_t& c : result) c = corners[c];
+    return result;
+}
+
+std::vector<std::uint32_t> Faces::triangle_corners() const {
     std::vector<std::uint32_t> result;
     result.reserve(corners.size() * 3);
     for (std::size_t f = 0; f < count(); ++f) {
-        for (std::uint32_t c = starts[f] + 2; c < starts[f + 1]; ++c) {
-            result.insert(result.end(), {corners[starts[f]], corners[c - 1], corners[c]});
-        }
+        for (std::uint32_t c = starts[f] + 2; c < starts[f + 1]; ++c)
+            result.insert(result.end(), {starts[f], c - 1, c});
     }
     return result;
 }
@@ -18,16 +23,19 @@ std::vector<std::uint32_t> Faces::triangles() const {
 std::size_t Faces::bytes() const {
     std::size_t size = (starts.capacity() + corners.capacity() + material_of.capacity()) * sizeof(std::uint32_t) +
                        corner_uvs.capacity() * sizeof(V2f);
-    for (const Attribute& a : attributes)
-        size += a.values.capacity() * sizeof(float) + a.whole.capacity() * sizeof(std::int32_t);
+    for (const auto* list : {&attributes, &corner_attributes}) {
+        for (const Attribute& a : *list)
+            size += a.values.capacity() * sizeof(float) + a.whole.capacity() * sizeof(std::int32_t);
+    }
     return size;
 }
 
 std::size_t Pose::bytes() const {
-    std::size_t size =
-        sizeof(Pose) +
-        (points.capacity() + normals.capacity() + velocities.capacity() + colours.capacity()) * sizeof(V3f) +
-        uvs.capacity() * sizeof(V2f);
+    std::size_t size = sizeof(Pose) +
+                       (points.capacity() + normals.capacity() + corner_normals.capacity() + velocities.capacity() +
+                        colours.capacity()) *
+                           sizeof(V3f) +
+                       uvs.capacity() * sizeof(V2f);
     for (const auto& a : attributes) size += sizeof(a) + (a.values.capacity() + a.whole.capacity()) * sizeof(float);
     size += ids.capacity() * sizeof(std::int64_t);
     if (volume) size += volume->bytes();

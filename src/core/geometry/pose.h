@@ -45,7 +45,8 @@ struct Faces {
     // Of materials by name: the picture of the base colour, absolute where the source names it from its own folder.
     // Carried along, never opened.
     std::map<std::string, std::string> pictures;
-    std::vector<Attribute> attributes; // per face
+    std::vector<Attribute> attributes;        // per face
+    std::vector<Attribute> corner_attributes; // per corner; numbers, no directions
 
     std::size_t count() const { return starts.empty() ? 0 : starts.size() - 1; }
     bool same_shape(const Faces& other) const { return starts == other.starts && corners == other.corners; }
@@ -53,11 +54,13 @@ struct Faces {
     std::size_t bytes() const;                     // what they take in memory
     // Fans around each face's first corner: three point indices a triangle.
     std::vector<std::uint32_t> triangles() const;
+    std::vector<std::uint32_t> triangle_corners() const; // the same fans, as places in `corners`
 };
 
 struct Pose {
     std::vector<V3f> points;              // in the source's own units
     std::vector<V3f> normals;             // unit length, one per point, or empty
+    std::vector<V3f> corner_normals;      // unit length, one per corner where those of a point differ; or empty
     std::vector<V3f> velocities;          // units per second, one per point, or empty
     std::vector<V2f> uvs;                 // one per point, or empty
     std::vector<V3f> colours;             // 0…1 as stored, one per point, or empty

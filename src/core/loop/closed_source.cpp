@@ -154,6 +154,7 @@ class ClosedSource final : public ExactSource {
     Result<PosePtr> rigid_parts(const Pose& a, const Pose& b, const std::vector<std::int32_t>& part_of, const Layers& l,
                                 double share) const {
         auto out = std::make_shared<Pose>(a);
+        std::vector<Imath::M33d> turns(a.corner_normals.empty() ? 0 : a.points.size());
         for_each_part(part_of, [&](const std::vector<std::uint32_t>& which) {
             const RigidFit fit = rigid_fit(a.points, b.points, which);
             const Imath::M33d turn = part_of_turn(fit.rotation, share).toMatrix33();
@@ -161,8 +162,10 @@ class ClosedSource final : public ExactSource {
             for (std::uint32_t p : which) {
                 out->points[p] = V3f((V3d(a.points[p]) - fit.from) * turn + middle);
                 if (!out->normals.empty()) out->normals[p] = V3f(V3d(a.normals[p]) * turn);
+                if (!turns.empty()) turns[p] = turn;
             }
         });
+        turn_corners(*out, turns);
         set_velocities(*out, a, b, l.weight_a, l.weight_b, l.slope_b);
         return PosePtr(out);
     }
@@ -213,7 +216,14 @@ class ClosedSource final : public ExactSource {
             out->points[i] = (*m)[i] + p * x + q * y;
             if (moving) out->velocities[i] = a->velocities[i] * x + b->velocities[i] * y + p * dx + q * dy;
         }
-        return !out->normals.empty() ? with_normals_of_faces(out) : PosePtr(out);
+        return has_normals(*out) ? with_normals_of_faces(out) : PosePtr(out);
+    }
+
+    static bool has_normals(const Pose& pose) { return !pose.normals.empty() || !pose.corner_normals.empty(); }
+    // By the turn of each corner's point; nothing where there are no turns.
+    static void turn_corners(Pose& pose, const std::vector<Imath::M33d>& turns) {
+        for (std::size_t c = 0; c < pose.corner_normals.size() && !turns.empty(); ++c)
+            pose.corner_normals[c] = V3f(V3d(pose.corner_normals[c]) * turns[pose.faces->corners[c]]);
     }
 
     Result<PosePtr> without_gap(const PosePtr& pose, const Layers& l, Progress& progress) const {
@@ -237,12 +247,13 @@ class ClosedSource final : public ExactSource {
         if (out->velocities.size() == n) {
             for (std::size_t i = 0; i < n; ++i) out->velocities[i] -= (last->points[i] - first->points[i]) * rate;
         }
-        return !out->normals.empty() && part_of.empty() ? with_normals_of_faces(out) : PosePtr(out);
+        return has_normals(*out) && part_of.empty() ? with_normals_of_faces(out) : PosePtr(out);
     }
 
     // A part's gap is the motion that brings its last place to its first; its share is done to where it is now.
     static void take_off_turns(Pose& out, const Pose& first, const Pose& last, const std::vector<std::int32_t>& part_of,
                                double gap) {
+        std::vector<Imath::M33d> turns(out.corner_normals.empty() ? 0 : out.points.size());
         for_each_part(part_of, [&](const std::vector<std::uint32_t>& which) {
             const RigidFit fit = rigid_fit(last.points, first.points, which);
             V3d middle(0);
@@ -252,8 +263,10 @@ class ClosedSource final : public ExactSource {
             for (std::uint32_t p : which) {
                 out.points[p] = V3f((V3d(out.points[p]) - middle) * turn + middle + move);
                 if (!out.normals.empty()) out.normals[p] = V3f(V3d(out.normals[p]) * turn);
+                if (!turns.empty()) turns[p] = turn;
             }
         });
+        turn_corners(out, turns);
     }
 
     Sampler base_;

@@ -1,4 +1,5 @@
 // Pulling twins apart: copies of one speed by each other first, then those whose speeds differ too little.
+#include "core/base/circle.h"
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/drivers/even_driver.h"
@@ -77,9 +78,7 @@ struct Apart {
         std::size_t alike = 0, counted = 0;
         for (std::size_t k = 0; k < frames.size(); ++k) {
             counted += !(std::isnan(x[k]) && std::isnan(y[k]));
-            double d = std::abs(x[k] - y[k]);
-            if (rule.period > 0) d = std::min(std::fmod(d, rule.period), rule.period - std::fmod(d, rule.period));
-            alike += d < rule.alike_below;
+            alike += apart_on_circle(x[k], y[k], rule.period) < rule.alike_below;
         }
         return alike > 0 && static_cast<double>(alike) > rule.share * static_cast<double>(counted);
     }

@@ -1,5 +1,6 @@
 #include "core/project/varying.h"
 
+#include "core/base/circle.h"
 #include "core/drivers/even_driver.h"
 #include "core/project/timings.h"
 
@@ -67,9 +68,7 @@ double least_apart(const TimingPlan& plan, const SourceClock& source, FrameRange
                        still_b = rule.only_moving && other[i].speed == 0;
             counted += !(still_a && still_b);
             if (base[i].has(mark_absent) || other[i].has(mark_absent) || still_a || still_b) continue;
-            double d = std::abs(base[i].source - other[i].source);
-            if (rule.period > 0) d = std::min(std::fmod(d, rule.period), rule.period - std::fmod(d, rule.period));
-            alike += d < rule.alike_below - 1e-9;
+            alike += apart_on_circle(base[i].source, other[i].source, rule.period) < rule.alike_below - 1e-9;
         }
         if (counted > 0 && static_cast<double>(alike) <= rule.share * static_cast<double>(counted)) return k * step;
     }

@@ -63,6 +63,7 @@ void into_space(PlacedCopy& out) {
     for (V3f& p : out.points) p = as.sized(p);
     for (V3f& v : out.velocities) v = as.sized(v);
     for (V3f& n : out.normals) n = as.turned(n);
+    for (V3f& n : out.corner_normals) n = as.turned(n);
 }
 
 } // namespace
@@ -90,8 +91,10 @@ void place_copy(const Posed& posed, std::size_t i, PlacedCopy& out) {
               across(1 / place.stretch.x, 1 / place.stretch.y, 1 / place.stretch.z);
     turned(pose.points, turn, size, V3f(place.position), out.points);
     turned(pose.normals, turn, across, V3f(0), out.normals);
+    turned(pose.corner_normals, turn, across, V3f(0), out.corner_normals);
     if (place.stretch != V3f(1)) {
         for (V3f& n : out.normals) n.normalize();
+        for (V3f& n : out.corner_normals) n.normalize();
     }
     out.turned.clear();
     if (out.as.attributes && std::any_of(pose.attributes.begin(), pose.attributes.end(),

@@ -11,7 +11,7 @@ namespace garland {
 
 struct PlacedCopy {
     WrittenAs as{}; // in which space, and whether velocities and attributes are kept
-    std::vector<V3f> points{}, normals{},
+    std::vector<V3f> points{}, normals{}, corner_normals{},
         velocities{};                // as the pose has them; velocities in scene units a second of output
     std::vector<Attribute> turned{}; // the pose's attributes, where one of them is a direction; otherwise empty
 

@@ -136,6 +136,7 @@ PosePtr Sampler::in_scene(const PosePtr& from, double file_frame, bool stays) co
     turn(pose->points, scale);
     turn(pose->velocities, scale);
     turn(pose->normals, 1);
+    turn(pose->corner_normals, 1);
     if (t.up == UpAxis::z) {
         for (Attribute& a : pose->attributes) {
             // The axis of a rotation turns as a direction does.

@@ -60,6 +60,7 @@ struct VaryingShape {
 // What comes with the points.
 struct CarriedValues {
     bool velocities = false, normals = false, uvs = false, colours = false;
+    std::size_t normal_corners = 0; // how many, where normals are of corners; otherwise 0
     // Velocities are made from the source's motion, in units a frame: the source has no clock of its own.
     bool velocities_a_frame = false;
     std::vector<std::string> attributes;

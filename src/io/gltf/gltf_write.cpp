@@ -1,3 +1,4 @@
+#include "core/geometry/corner_normals.h"
 #include "io/gltf/glb_buffer.h"
 #include "io/gltf/gltf.h"
 #include "io/gltf/gltf_pictures.h"
@@ -9,7 +10,9 @@ namespace {
 using Json = nlohmann::ordered_json;
 
 Json mesh_json(const PartMesh& mesh, GlbBuffer& buffer, Json& materials) {
-    const Pose& pose = mesh.base;
+    const bool split = !mesh.base.corner_normals.empty(); // the format has normals of points only
+    const Pose apart = split ? split_at_corners(mesh.base) : Pose();
+    const Pose& pose = split ? apart : mesh.base;
     Json attributes{{"POSITION", buffer.vectors(pose.points, true)}};
     if (pose.normals.size() == pose.points.size()) attributes["NORMAL"] = buffer.vectors(pose.normals, false);
     if (pose.uvs.size() == pose.points.size()) {

@@ -3,6 +3,7 @@
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/copies/attitude.h"
+#include "core/geometry/corner_normals.h"
 #include "io/gltf/glb_buffer.h"
 #include "io/gltf/gltf_pictures.h"
 #include "io/gltf/viewer_shapes.h"
@@ -68,11 +69,14 @@ class ViewerWriter {
     };
 
     Result<std::size_t> mesh_of(const ViewerShape& shape, Progress& progress) {
-        auto pose_at = [&](std::int64_t number) {
-            return shape.sampler->at(SourceFrame(shape.source_at(static_cast<double>(number))), progress);
+        bool split = false; // the format has normals of points only
+        auto pose_at = [&](std::int64_t number) -> Result<PosePtr> {
+            GARLAND_TRY(at, shape.sampler->at(SourceFrame(shape.source_at(static_cast<double>(number))), progress));
+            if (number == shape.first) split = !at.pose->corner_normals.empty();
+            return split ? std::make_shared<const Pose>(split_at_corners(*at.pose)) : at.pose;
         };
         GARLAND_TRY(base, pose_at(shape.first));
-        const Pose& pose = *base.pose;
+        const Pose& pose = *base;
         Json attributes{{"POSITION", buffer_.vectors(pose.points, true)}};
         const bool normals = pose.normals.size() == pose.points.size();
         if (normals) attributes["NORMAL"] = buffer_.vectors(pose.normals, false);
@@ -88,7 +92,7 @@ class ViewerWriter {
             progress.report(static_cast<double>(g - shape.first) / static_cast<double>(shape.poses()), "poses");
             if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped while writing poses");
             GARLAND_TRY(next, pose_at(g));
-            const Pose& other = *next.pose;
+            const Pose& other = *next;
             if (other.points.size() != pose.points.size()) {
                 return fail(Error{ErrorCode::unsupported, "the number of points changes"}
                                 .at_frame(g / shape.parts)
@@ -244,7 +248,7 @@ void fill(ViewerPlan& plan, const std::vector<ViewerShape>& shapes, const Show& 
         const SourceFacts& facts = s.sampler->source()->facts();
         const std::size_t targets = s.poses() > 0 ? s.poses() - 1 : 0;
         plan.targets += static_cast<std::int64_t>(targets);
-        plan.bytes += static_cast<double>(s.poses() * facts.points) * (facts.carries.normals ? 24 : 12);
+        plan.bytes += viewer_pose_bytes(facts) * static_cast<double>(s.poses());
         for (std::size_t k = 0; k < s.shows.size(); ++k) {
             plan.copies += static_cast<std::int64_t>(s.shows[k]->places.size());
             for (const ClockPieces& c : s.clocks[k]) {

@@ -116,7 +116,7 @@ Result<std::vector<ViewerShape>> viewer_shapes(const Show& show, const ViewerOrd
     }
     std::erase_if(shapes, [&](const ViewerShape& s) {
         const SourceFacts& facts = s.sampler->source()->facts();
-        const double bytes = static_cast<double>(s.poses() * facts.points) * (facts.carries.normals ? 24 : 12);
+        const double bytes = viewer_pose_bytes(facts) * static_cast<double>(s.poses());
         if (s.poses() <= viewer_most_targets && bytes <= viewer_most_bytes) return false;
         for (const auto* a : s.shows)
             plan.left_out.push_back(fmt::format("{} ({} poses of {} points are too many for morph targets: hand it off "
@@ -125,6 +125,11 @@ Result<std::vector<ViewerShape>> viewer_shapes(const Show& show, const ViewerOrd
         return true;
     });
     return shapes;
+}
+
+double viewer_pose_bytes(const SourceFacts& facts) {
+    if (facts.carries.normal_corners > 0) return 24.0 * static_cast<double>(facts.carries.normal_corners);
+    return static_cast<double>(facts.points) * (facts.carries.normals ? 24 : 12);
 }
 
 WeightKeys weight_keys(const ViewerShape& shape, const ClockPieces& clock, double first, Rate rate) {

@@ -35,6 +35,9 @@ struct ViewerShape {
     }
 };
 
+// Of one pose: its points and normals, as many times as the format needs them.
+double viewer_pose_bytes(const SourceFacts& facts);
+
 // Those of all copies that are shown. What cannot be written so goes into plan.left_out, with the reason. Errors: those
 // of reading; cancelled.
 Result<std::vector<ViewerShape>> viewer_shapes(const Show& show, const ViewerOrder& order, ViewerPlan& plan,

@@ -27,12 +27,14 @@ Pose one_copy(const Posed& posed, std::size_t i, const WrittenAs& as) {
     Pose out;
     out.attributes = placed.attributes(pose);
     out.points = std::move(placed.points), out.normals = std::move(placed.normals);
+    out.corner_normals = std::move(placed.corner_normals);
     out.velocities = std::move(placed.velocities);
     out.uvs = pose.uvs, out.colours = pose.colours, out.ids = pose.ids;
     out.faces = pose.faces;
-    if (!as.attributes && !pose.faces->attributes.empty()) {
+    if (!as.attributes && !(pose.faces->attributes.empty() && pose.faces->corner_attributes.empty())) {
         auto faces = std::make_shared<Faces>(*pose.faces);
         faces->attributes.clear();
+        faces->corner_attributes.clear();
         out.faces = std::move(faces);
     }
     std::erase_if(out.attributes, [](const Attribute& a) { return a.name == "copy"; });
@@ -60,7 +62,7 @@ Result<void> write_one(const std::string& path, const Pose& pose, bool obj, Exis
 double bytes_of(const Pose& pose, bool obj) {
     const auto points = static_cast<double>(pose.points.size()),
                corners = static_cast<double>(pose.faces->corners.size());
-    if (obj) return points * 32 + corners * 7;
+    if (obj) return points * 32 + corners * (pose.corner_normals.empty() ? 7 : 46);
     PlyMerger::Content c;
     c.points = pose.points.size();
     c.add_faces(*pose.faces);

@@ -24,7 +24,10 @@ bool same_file(const std::string& a, const std::string& b) {
 
 void keep_only(Pose& pose, const std::vector<std::string>& names) {
     auto kept = [&](std::string_view name) { return std::find(names.begin(), names.end(), name) != names.end(); };
-    if (!kept("normals")) pose.normals.clear();
+    if (!kept("normals")) {
+        pose.normals.clear();
+        pose.corner_normals.clear();
+    }
     if (!kept("colours")) pose.colours.clear();
     auto faces = std::make_shared<Faces>(*pose.faces);
     if (!kept("texture coordinates")) {
@@ -32,7 +35,8 @@ void keep_only(Pose& pose, const std::vector<std::string>& names) {
         faces->corner_uvs.clear();
     }
     std::erase_if(pose.attributes, [&](const Attribute& a) { return !kept(a.name); });
-    std::erase_if(faces->attributes, [&](const Attribute& a) { return !kept(a.name); });
+    for (auto* list : {&faces->attributes, &faces->corner_attributes})
+        std::erase_if(*list, [&](const Attribute& a) { return !kept(a.name); });
     pose.faces = faces;
 }
 
@@ -284,7 +288,7 @@ std::vector<std::string> can_keep(const SourceFacts& f) {
         for (const std::string& a : f.carries.attributes) out.push_back(a.substr(0, a.rfind(" (")));
         return out;
     }
-    if (f.carries.normals) out.emplace_back("normals");
+    if (f.carries.normals && f.carries.normal_corners == 0) out.emplace_back("normals");
     if (f.carries.uvs) out.emplace_back("texture coordinates");
     if (f.carries.colours) out.emplace_back("colours");
     out.insert(out.end(), f.carries.attributes.begin(), f.carries.attributes.end());
@@ -347,6 +351,7 @@ Result<FastCopyDone> make_fast_copy(const Source& source, const FastCopyOrder& o
     done.kept = fmt::format("first frame {}", f.first);
     if (f.says.rate) done.kept += fmt::format(", {} frames per second", to_text(*f.says.rate));
     if (f.says.up == UpAxis::z) done.kept += ", z up";
+    if (f.carries.normal_corners > 0) done.kept += "; not the normals of corners, which arrays cannot hold";
     if (f.says.scale != 1) done.kept += fmt::format(", {} m per unit", exact_number(f.says.scale));
     progress.report(1, "copied and compared");
     return done;

@@ -24,7 +24,7 @@ Pose merged_pose(const std::vector<Posed>& all, const WrittenAs& as, bool with_f
     Pose out;
     auto faces = std::make_shared<Faces>();
     faces->starts.push_back(0);
-    bool textured = true;
+    bool textured = true, hard = true;
     PlacedCopy placed{as};
     for (const Posed& posed : all) {
         for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
@@ -38,12 +38,17 @@ Pose merged_pose(const std::vector<Posed>& all, const WrittenAs& as, bool with_f
             const auto corner = static_cast<std::uint32_t>(faces->corners.size());
             for (const std::uint32_t c : own.corners) faces->corners.push_back(c + first);
             for (std::size_t f = 0; f < own.count(); ++f) faces->starts.push_back(corner + own.starts[f + 1]);
+            hard = hard && placed.corner_normals.size() == own.corners.size();
+            if (hard)
+                out.corner_normals.insert(out.corner_normals.end(), placed.corner_normals.begin(),
+                                          placed.corner_normals.end());
             textured = textured && own.corner_uvs.size() == own.corners.size();
             if (textured)
                 faces->corner_uvs.insert(faces->corner_uvs.end(), own.corner_uvs.begin(), own.corner_uvs.end());
         }
     }
     if (!textured) faces->corner_uvs.clear();
+    if (!hard) out.corner_normals.clear();
     out.faces = faces;
     return out;
 }

@@ -1,6 +1,7 @@
 // Our own reader, not a library's, for its line numbers and its speed: see docs/decisions/0003-own-obj-reader.md.
 #include "io/obj/obj.h"
 
+#include "core/geometry/corner_normals.h"
 #include "io/files/packed_file.h"
 #include "io/obj/mtl.h"
 #include "io/sources/pose_check.h"
@@ -260,16 +261,11 @@ class ObjParser {
         pose_->faces = faces_;
         GARLAND_CHECK(check_pose(*pose_, path_));
         if (inside(corner_normals_, normals_.size())) {
-            std::vector<V3f> normals(pose_->points.size(), V3f(0));
-            bool agree = true;
-            for (std::size_t c = 0; c < corner_normals_.size() && agree; ++c) {
-                V3f& here = normals[faces_->corners[c]];
-                const V3f n = normals_[static_cast<std::size_t>(corner_normals_[c])].normalized();
-                agree = here == V3f(0) || (here - n).length2() < 1e-6f;
-                here = n;
-            }
-            if (agree) pose_->normals = std::move(normals);
-            if (!agree && left_out_) left_out_->emplace_back("normals that differ at the corners of a point");
+            std::vector<V3f> at_corners;
+            at_corners.reserve(corners);
+            for (const std::int32_t n : corner_normals_)
+                at_corners.push_back(normals_[static_cast<std::size_t>(n)].normalized());
+            set_corner_normals(*pose_, *faces_, std::move(at_corners));
         } else if (left_out_ && !normals_.empty() && corners > 0) {
             left_out_->emplace_back("normals that not every corner has");
         }
@@ -350,11 +346,17 @@ Result<void> write_obj(const std::string& path, const Pose& pose, Existing exist
     }
     const Faces& faces = *pose.faces;
     for (const V2f& uv : faces.corner_uvs) fmt::format_to(std::back_inserter(text), "vt {} {}\n", uv.x, uv.y);
+    const bool textured = !faces.corner_uvs.empty(), hard = !pose.corner_normals.empty();
+    for (const V3f& n : pose.corner_normals) {
+        fmt::format_to(std::back_inserter(text), "vn {} {} {}\n", n.x, n.y, n.z);
+        flush(1 << 20);
+    }
     for (std::size_t f = 0; f < faces.count(); ++f) {
         text += 'f';
         for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c) {
             fmt::format_to(std::back_inserter(text), " {}", faces.corners[c] + 1);
-            if (!faces.corner_uvs.empty()) fmt::format_to(std::back_inserter(text), "/{}", c + 1);
+            if (textured) fmt::format_to(std::back_inserter(text), "/{}", c + 1);
+            if (hard) fmt::format_to(std::back_inserter(text), "{}{}", textured ? "/" : "//", c + 1);
         }
         text += '\n';
         flush(1 << 20);

@@ -11,7 +11,8 @@
 
 namespace garland {
 
-// Errors: not_found, unreadable, malformed (with the line). Normals are kept where every point has one and the same.
+// Errors: not_found, unreadable, malformed (with the line). Normals are those of points where the corners of
+// each agree, otherwise those of corners.
 Result<PosePtr> read_obj(const std::string& path);
 Result<PosePtr> parse_obj(const char* data, std::size_t size, const std::string& path);
 
@@ -23,7 +24,7 @@ struct ObjCounts {
 };
 Result<ObjCounts> read_obj_counts(const std::string& path); // counts lines only
 
-// Without groups and materials.
+// Points, faces, texture coordinates and normals of corners; without groups and materials.
 Result<void> write_obj(const std::string& path, const Pose& pose, Existing existing);
 
 } // namespace garland

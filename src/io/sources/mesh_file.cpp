@@ -44,7 +44,8 @@ void learn_pose(SourceFacts& facts, const Pose& pose) {
     facts.varies.most_points = std::max(facts.varies.most_points, facts.points);
     facts.faces = pose.faces->count();
     facts.carries.velocities = !pose.velocities.empty();
-    facts.carries.normals = !pose.normals.empty();
+    facts.carries.normals = !pose.normals.empty() || !pose.corner_normals.empty();
+    facts.carries.normal_corners = pose.corner_normals.size();
     facts.carries.uvs = !pose.uvs.empty() || !pose.faces->corner_uvs.empty();
     for (const auto& a : pose.attributes) facts.carries.attributes.push_back(a.name);
     if (!pose.colours.empty()) facts.carries.colours = true;

@@ -28,6 +28,7 @@ struct UsdOutProperty {
     std::optional<UsdKept> value{};
     std::vector<UsdOutSample> samples{};                  // by rising time
     std::vector<std::pair<std::string, UsdKept>> about{}; // interpolation, elementSize
+    std::string interpolation{};                          // what about says, if it does
     std::vector<std::string> targets{};                   // of a relationship: paths
 };
 

@@ -1,5 +1,7 @@
 #include "io/usd/pose_prim.h"
 
+#include "core/geometry/corner_normals.h"
+
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -18,6 +20,7 @@ class PoseOut {
         if (p.about.empty() && !p.value && p.samples.empty()) {
             if (element_size > 1) p.about.emplace_back("elementSize", layer_.keep(usd_int(element_size)));
             if (interpolation) p.about.emplace_back("interpolation", layer_.keep(usd_token(interpolation)));
+            if (interpolation) p.interpolation = interpolation;
         }
         if (time_) {
             p.samples.push_back({*time_, layer_.keep(value)});
@@ -41,6 +44,23 @@ class PoseOut {
                                                         : "float[]";
             put(type.c_str(), "primvars:" + usd_identifier(a.name), value, each, width > 4 ? a.width : 1);
         }
+    }
+
+    // What the first sample's belong to, all others' do: the format says it once.
+    void normals(const Pose& pose, const std::vector<V3f>& list) {
+        if (list.empty()) return;
+        const char *type = "normal3f[]", *name = "normals";
+        const bool of_corners = !pose.corner_normals.empty();
+        const std::string now = of_corners ? "faceVarying" : "vertex",
+                          &first = prim_.property(type, name).interpolation;
+        if (first.empty() || first == now) {
+            put(type, name, usd_array(list), now.c_str());
+            return;
+        }
+        Pose other;
+        other.points.resize(pose.points.size()), other.faces = pose.faces;
+        (of_corners ? other.corner_normals : other.normals) = list;
+        put(type, name, usd_array(of_corners ? normals_at_points(other) : normals_at_corners(other)));
     }
 
     void faces(const Faces& faces) {
@@ -76,7 +96,7 @@ void put_pose(UsdLayerWriter& layer, UsdOutPrim& prim, std::optional<double> tim
     }
     out.put("point3f[]", "points", usd_array(lists.points));
     if (!lists.velocities.empty()) out.put("vector3f[]", "velocities", usd_array(lists.velocities));
-    if (!lists.normals.empty()) out.put("normal3f[]", "normals", usd_array(lists.normals), each);
+    out.normals(pose, lists.normals);
     if (!pose.colours.empty()) out.put("color3f[]", "primvars:displayColor", usd_array(pose.colours), each);
     if (!pose.uvs.empty()) {
         out.put("texCoord2f[]", "primvars:st", usd_array(pose.uvs), each);
@@ -101,7 +121,16 @@ void put_pose(UsdLayerWriter& layer, UsdOutPrim& prim, std::optional<double> tim
         }
     }
     out.attributes(lists.attributes, each);
-    if (lists.face_attributes) out.attributes(faces.attributes, face);
+    if (!lists.face_attributes) return;
+    out.attributes(faces.attributes, face);
+    out.attributes(faces.corner_attributes, "faceVarying");
+}
+
+PoseLists shared_lists_of(const Pose& pose, bool attributes) {
+    static const std::vector<V3f> none;
+    static const std::vector<Attribute> nothing;
+    const PoseLists own = lists_of(pose);
+    return {own.points, own.normals, none, attributes ? pose.attributes : nothing, attributes};
 }
 
 void put_header(UsdLayerWriter& layer, const std::string& default_prim, double first, double last, Rate rate,

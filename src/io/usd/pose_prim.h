@@ -1,7 +1,7 @@
 // A pose as a Mesh or Points prim.
 #pragma once
 
-#include "core/scene/written_as.h"
+#include "core/scene/placed_copy.h"
 #include "core/time/rate.h"
 #include "io/usd/layer_writer.h"
 
@@ -11,17 +11,24 @@ namespace garland {
 
 // What is written: the pose itself, or its lists where a copy stands.
 struct PoseLists {
-    const std::vector<V3f>&points, &normals, &velocities;
-    const std::vector<Attribute>& attributes; // per point
+    const std::vector<V3f>&points, &normals, &velocities; // normals: of corners where the pose has those
+    const std::vector<Attribute>& attributes;             // per point
     bool face_attributes = true;
 };
 inline PoseLists lists_of(const Pose& pose) {
-    return {pose.points, pose.normals, pose.velocities, pose.attributes};
+    return {pose.points, pose.corner_normals.empty() ? pose.normals : pose.corner_normals, pose.velocities,
+            pose.attributes};
 }
+inline PoseLists lists_of(const PlacedCopy& placed, const Pose& pose) {
+    return {placed.points, placed.corner_normals.empty() ? placed.normals : placed.corner_normals, placed.velocities,
+            placed.attributes(pose), placed.as.attributes};
+}
+// A pose that many share: without velocities, which each copy has its own of.
+PoseLists shared_lists_of(const Pose& pose, bool attributes);
 
-// Points, velocities, normals, extent, displayColor, st (of points or of corners), ids and attributes as primvars,
-// faces and their materials' names. time: as samples at that time code; not set: for all times. The prim has the type
-// "Points" for particles, otherwise "Mesh".
+// Points, velocities, normals (of points or of corners), extent, displayColor, st (of points or of corners), ids and
+// attributes as primvars, faces and their materials' names. time: as samples at that time code; not set: for all times.
+// The prim has the type "Points" for particles, otherwise "Mesh".
 void put_pose(UsdLayerWriter& layer, UsdOutPrim& prim, std::optional<double> time, const Pose& pose,
               const PoseLists& lists);
 

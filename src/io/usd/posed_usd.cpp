@@ -48,9 +48,7 @@ Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& orde
                 if (pick == no_pose) continue;
                 const Pose& pose = *posed.poses[pick].pose;
                 place_copy(posed, i, placed);
-                put_pose(
-                    layer, *at->second, t, pose,
-                    {placed.points, placed.normals, placed.velocities, placed.attributes(pose), order.as.attributes});
+                put_pose(layer, *at->second, t, pose, lists_of(placed, pose));
             }
         }
     };
@@ -91,7 +89,8 @@ Result<double> posed_usd_bytes(const Show& show, const PosedUsdOrder& order, Pro
             once += 400;
             if (pick == no_pose) continue;
             const Pose& pose = *posed.poses[pick].pose;
-            each += 3.0 * static_cast<double>(pose.points.size() + pose.normals.size() + pose.velocities.size()) *
+            each += 3.0 *
+                    static_cast<double>(pose.points.size() + lists_of(pose).normals.size() + pose.velocities.size()) *
                     (text ? 12 : 4);
             for (const Attribute& a : pose.attributes)
                 each += static_cast<double>(a.values.size() + a.whole.size()) * (text ? 11 : 4);

@@ -145,11 +145,7 @@ Result<void> put_poses(UsdLayerWriter& layer, UsdOutPrim& instancer, const std::
                                              *made[i]->pose->volume));
                 continue;
             }
-            const std::vector<V3f> none;
-            const std::vector<Attribute> nothing;
-            const Pose& pose = *made[i]->pose;
-            put_pose(layer, prim, {}, pose,
-                     {pose.points, pose.normals, none, as.attributes ? pose.attributes : nothing, as.attributes});
+            put_pose(layer, prim, {}, *made[i]->pose, shared_lists_of(*made[i]->pose, as.attributes));
             if (!particles) layer.set_uniform(prim, "token", "subdivisionScheme", usd_token("none"));
         }
     }

@@ -202,7 +202,7 @@ Result<SharedPosesPlan> plan_sources(std::vector<SharedSource>& sources, const S
         if (g.poses.empty()) continue;
         GARLAND_TRY(first, pose_of(*g.sampler, g.poses.begin()->first, progress));
         const Pose& pose = *first.pose;
-        double numbers = 3.0 * static_cast<double>(pose.points.size() + pose.normals.size());
+        double numbers = 3.0 * static_cast<double>(pose.points.size() + lists_of(pose).normals.size());
         for (const Attribute& a : pose.attributes) numbers += static_cast<double>(a.values.size());
         if (pose.volume) plan.bytes += static_cast<double>(pose.volume->bytes() * g.poses.size()); // at most
         const double faces = static_cast<double>(pose.faces->corners.size() + pose.faces->starts.size());

@@ -167,11 +167,7 @@ Result<Written> write_asset(const Asset& asset, const TimedReferencesOrder& orde
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped while writing " + asset.word);
         GARLAND_TRY(sampled, asset.sampler->at(moments[i].shown, progress));
         const Pose& pose = *sampled.pose;
-        const std::vector<V3f> none;
-        const std::vector<Attribute> nothing;
-        const bool kept = order.as.attributes;
-        put_pose(layer, mesh, moments[i].time, pose,
-                 {pose.points, pose.normals, none, kept ? pose.attributes : nothing, kept});
+        put_pose(layer, mesh, moments[i].time, pose, shared_lists_of(pose, order.as.attributes));
         if (i == 0) continue;
         GARLAND_TRY(off, off_between(asset, moments[i - 1], moments[i], progress));
         out.worst = std::max(out.worst, off);
@@ -320,7 +316,8 @@ Result<TimedReferencesPlan> plan_timed_references(const Show& show, const TimedR
     for (const Asset& a : parts.assets) {
         if (progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
         GARLAND_TRY(first, a.sampler->at(a.sampler->clock().first, progress));
-        const double numbers = 3.0 * static_cast<double>(first.pose->points.size() + first.pose->normals.size());
+        const double numbers =
+            3.0 * static_cast<double>(first.pose->points.size() + lists_of(*first.pose).normals.size());
         plan.bytes += static_cast<double>(a.sampler->source()->facts().frames()) * numbers * (text ? 12 : 4);
         for (const ArrangementShow* show_of : a.shows) {
             const double each = text ? 420 : 180,

@@ -40,8 +40,7 @@ class CacheWriter {
         PlacedCopy placed{order_.as};
         place_copy(posed, 0, placed);
         if (moment.whole()) written_.push_back({moment.frame, points_hash(placed.points)});
-        put_pose(layer_, *prim_, time, pose,
-                 {placed.points, placed.normals, placed.velocities, placed.attributes(pose), order_.as.attributes});
+        put_pose(layer_, *prim_, time, pose, lists_of(placed, pose));
         return {};
     }
 
@@ -113,7 +112,7 @@ Result<double> usd_cache_bytes(const Show& show, const UsdCacheOrder& order, Pro
         for (const SampledPose& sampled : posed.poses) {
             const Pose& pose = *sampled.pose;
             constexpr double a_vector = 36, a_whole = 7;
-            each += static_cast<double>(pose.points.size() + pose.velocities.size() + pose.normals.size() +
+            each += static_cast<double>(pose.points.size() + pose.velocities.size() + lists_of(pose).normals.size() +
                                         pose.colours.size()) *
                     a_vector;
             for (const Attribute& a : pose.attributes)

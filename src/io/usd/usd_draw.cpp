@@ -1,5 +1,6 @@
 #include "io/usd/usd_scene.h"
 
+#include "core/geometry/corner_normals.h"
 #include "io/sources/pose_check.h"
 
 #include <Imath/ImathMatrixAlgo.h>
@@ -18,7 +19,8 @@ void place(Pose& pose, const M44d& m) {
     if (m == M44d()) return;
     M44d flat = m;
     for (int k = 0; k < 3; ++k) flat[3][k] = 0;
-    const M44d normals = pose.normals.empty() ? M44d() : flat.inverse().transposed();
+    const bool has_normals = !pose.normals.empty() || !pose.corner_normals.empty();
+    const M44d normals = has_normals ? flat.inverse().transposed() : M44d();
     for (V3f& p : pose.points) {
         V3d moved;
         m.multVecMatrix(V3d(p), moved);
@@ -30,9 +32,11 @@ void place(Pose& pose, const M44d& m) {
         v = V3f(turned);
     };
     for (V3f& v : pose.velocities) turn(v, m);
-    for (V3f& n : pose.normals) {
-        turn(n, normals);
-        n.normalize();
+    for (auto* list : {&pose.normals, &pose.corner_normals}) {
+        for (V3f& n : *list) {
+            turn(n, normals);
+            n.normalize();
+        }
     }
     for (Attribute& a : pose.attributes) {
         if (!a.vector || a.width != 3) continue;
@@ -45,12 +49,8 @@ void place(Pose& pose, const M44d& m) {
     // A mirrored mesh is seen from the other side.
     if (flat.determinant() < 0 && pose.faces->count() > 0) {
         auto faces = std::make_shared<Faces>(*pose.faces);
-        for (std::size_t f = 0; f < faces->count(); ++f) {
-            const auto from = faces->starts[f], to = faces->starts[f + 1];
-            std::reverse(faces->corners.begin() + from, faces->corners.begin() + to);
-            if (!faces->corner_uvs.empty())
-                std::reverse(faces->corner_uvs.begin() + from, faces->corner_uvs.begin() + to);
-        }
+        turn_corners_round(pose.corner_normals, *faces);
+        turn_round(*faces);
         pose.faces = faces;
     }
 }
@@ -101,6 +101,7 @@ void UsdDrawing::walk(Walk& w, int prim, const Place& above, int depth) const {
 std::shared_ptr<const Faces> UsdDrawing::known_faces(int prim, const Pose& pose) const {
     const UsdPrim& p = scene_.prim(prim);
     for (const UsdAttribute& a : p.attributes) {
+        if (a.name == "normals" || a.name == "primvars:normals") continue; // kept beside the faces
         const bool of_faces = a.name.starts_with("faceVertex") || a.name == "orientation" ||
                               a.interpolation == "uniform" || a.interpolation == "faceVarying" ||
                               a.name.starts_with("primvars:materialName");

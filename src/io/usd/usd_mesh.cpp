@@ -1,4 +1,5 @@
 // UsdGeomMesh, UsdGeomPoints and their primvars (Alliance for OpenUSD, UsdGeom schemas).
+#include "core/geometry/corner_normals.h"
 #include "io/files/file.h"
 #include "io/usd/usd_scene.h"
 
@@ -94,23 +95,6 @@ std::vector<V3f> triples(const std::vector<float>& v) {
     return out;
 }
 
-// Values of corners as values of points, where all corners of a point agree.
-template <class V>
-bool of_points(const std::vector<V>& corners, const Faces& faces, std::size_t points, float tolerance,
-               std::vector<V>& out) {
-    out.assign(points, V(0));
-    std::vector<char> known(points, 0);
-    for (std::size_t c = 0; c < faces.corners.size(); ++c) {
-        const std::uint32_t p = faces.corners[c];
-        if (!known[p]) {
-            out[p] = corners[c], known[p] = 1;
-        } else if (!((out[p] - corners[c]).length() <= tolerance)) {
-            return false;
-        }
-    }
-    return true;
-}
-
 // A primvar of the prim, or a constant one of what it stands in.
 const UsdAttribute* primvar(const UsdScene& scene, int prim, std::string_view name, int* owner = nullptr) {
     for (int p = prim; p >= 0; p = scene.prim(p).parent) {
@@ -127,6 +111,10 @@ bool is_plain_primvar(const UsdAttribute& a) {
     return a.name.starts_with("primvars:") && a.name != "primvars:st" && a.name != "primvars:displayColor" &&
            a.name != "primvars:normals" && a.name != "primvars:materialName" && a.name != "primvars:materialPicture" &&
            a.name.find(':', 9) == a.name.npos;
+}
+
+bool is_direction(const UsdAttribute& a) {
+    return a.type.starts_with("vector3") || a.type.starts_with("normal3");
 }
 
 const UsdAttribute* normals_of(const UsdPrim& p) {
@@ -149,11 +137,38 @@ void put(Attribute out, Values&& v, const Counts& n, Pose& pose, Faces* faces) {
         if (n.points == 0) v.wholes.clear(), v.floats.clear();
     }
     out.whole = std::move(v.wholes), out.values = std::move(v.floats);
-    if (v.spread != Interpolation::uniform) {
+    if (v.spread == Interpolation::constant || v.spread == Interpolation::vertex) {
         pose.attributes.push_back(std::move(out));
     } else if (faces) {
-        faces->attributes.push_back(std::move(out));
+        auto& list = v.spread == Interpolation::uniform ? faces->attributes : faces->corner_attributes;
+        list.push_back(std::move(out));
     }
+}
+
+bool left_handed(const UsdScene& scene, const UsdPrim& p, double time) {
+    return scene.word(p, "orientation", "rightHanded", time) == "leftHanded";
+}
+
+// shape: as the file has it, or turned round where the mesh is left-handed and its faces are known already.
+void put_normals(const Values& v, const Counts& n, const Faces& shape, bool turned, Pose& pose) {
+    std::vector<V3f> all = triples(v.floats), at_corners;
+    if (v.spread != Interpolation::vertex) {
+        for (V3f& one : all) one.normalize();
+    }
+    switch (v.spread) {
+    case Interpolation::constant: pose.normals.assign(n.points, all[0]); return;
+    case Interpolation::vertex: pose.normals = std::move(all); return;
+    case Interpolation::uniform:
+        for (std::size_t f = 0; f < shape.count(); ++f)
+            at_corners.insert(at_corners.end(), shape.starts[f + 1] - shape.starts[f], all[f]);
+        break;
+    case Interpolation::corner:
+        at_corners = std::move(all);
+        if (turned) turn_corners_round(at_corners, shape);
+        break;
+    case Interpolation::unknown: return;
+    }
+    set_corner_normals(pose, shape, std::move(at_corners));
 }
 
 } // namespace
@@ -191,29 +206,16 @@ std::shared_ptr<Faces> usd_faces(const UsdScene& scene, int prim, double time, s
     return faces;
 }
 
-// Corners and their values the other way round, face by face.
-static void turn_round(Faces& faces) {
-    for (std::size_t f = 0; f < faces.count(); ++f) {
-        const auto from = faces.starts[f], to = faces.starts[f + 1];
-        std::reverse(faces.corners.begin() + from, faces.corners.begin() + to);
-        if (!faces.corner_uvs.empty()) std::reverse(faces.corner_uvs.begin() + from, faces.corner_uvs.begin() + to);
-    }
-}
-
 void usd_primvars(const UsdScene& scene, int prim, double time, Pose& pose, Faces* faces) {
     const UsdPrim& p = scene.prim(prim);
     const Faces& shape = faces ? *faces : *pose.faces;
     const Counts n{pose.points.size(), shape.count(), shape.corners.size()};
+    const bool turned = !faces && left_handed(scene, p, time);
     if (const UsdAttribute* a = normals_of(p)) {
         Values v = values_of(scene, p, *a, time, n);
         if (a->interpolation.empty() && v.count == n.points)
             v.spread = Interpolation::vertex; // normals are of vertices
-        if (v.width == 3 && fits(v, n)) {
-            if (v.spread == Interpolation::vertex) pose.normals = triples(v.floats);
-            if (v.spread == Interpolation::corner &&
-                !of_points(triples(v.floats), shape, n.points, 1e-3f, pose.normals))
-                pose.normals.clear();
-        }
+        if (v.width == 3 && fits(v, n)) put_normals(v, n, shape, turned, pose);
     }
     int owner = prim;
     if (const UsdAttribute* a = primvar(scene, prim, "primvars:displayColor", &owner)) {
@@ -221,10 +223,14 @@ void usd_primvars(const UsdScene& scene, int prim, double time, Pose& pose, Face
         if (v.width == 3 && fits(v, n)) {
             if (v.spread == Interpolation::constant) pose.colours.assign(n.points, triples(v.floats)[0]);
             if (v.spread == Interpolation::vertex) pose.colours = triples(v.floats);
-            if (v.spread == Interpolation::corner &&
-                !of_points(triples(v.floats), shape, n.points, 1e-5f, pose.colours))
-                pose.colours.clear();
-            if (v.spread == Interpolation::uniform && faces) put({"displayColor", 3}, std::move(v), n, pose, faces);
+            bool kept_apart = v.spread == Interpolation::uniform;
+            if (v.spread == Interpolation::corner) {
+                std::vector<V3f> at_corners = triples(v.floats);
+                if (turned) turn_corners_round(at_corners, shape);
+                kept_apart = !agree_at_points(at_corners, shape, n.points, 1e-5f, pose.colours);
+                if (kept_apart) pose.colours.clear();
+            }
+            if (kept_apart) put({"displayColor", 3}, std::move(v), n, pose, faces);
         }
     }
     if (const UsdAttribute* a = p.find("primvars:st")) {
@@ -239,10 +245,10 @@ void usd_primvars(const UsdScene& scene, int prim, double time, Pose& pose, Face
     for (const UsdAttribute& a : p.attributes) { // other numbers
         if (!is_plain_primvar(a) || !p.find(a.name)) continue;
         Values v = values_of(scene, p, a, time, n);
-        if (v.width == 0 || v.width > 16 || v.too_wide || v.spread == Interpolation::corner || !fits(v, n)) continue;
-        const std::string_view base = a.type.substr(0, a.type.find('['));
+        if (v.width == 0 || v.width > 16 || v.too_wide || !fits(v, n)) continue;
         Attribute out{std::string(a.name.substr(9)), 1};
-        out.vector = base.starts_with("vector3") || base.starts_with("normal3");
+        out.vector = is_direction(a);
+        if (out.vector && v.spread == Interpolation::corner) continue;
         put(std::move(out), std::move(v), n, pose, faces);
     }
 }
@@ -265,7 +271,10 @@ Pose usd_mesh(const UsdScene& scene, int prim, double time, std::shared_ptr<cons
     usd_primvars(scene, prim, time, pose, faces.get());
     if (faces) {
         usd_materials(scene, prim, time, *faces);
-        if (scene.word(p, "orientation", "rightHanded", time) == "leftHanded") turn_round(*faces);
+        if (left_handed(scene, p, time)) {
+            turn_corners_round(pose.corner_normals, *faces);
+            turn_round(*faces);
+        }
         pose.faces = faces;
     }
     return pose;
@@ -322,18 +331,18 @@ void tell_of_mesh(const UsdScene& scene, int prim, std::vector<SourceProblem>& p
         } else if (v.width > 16 || v.too_wide) {
             say(fmt::format("has values of \"{}\" that are too wide to be kept", name), "they are left out");
         } else if (&a == normals_of(p)) {
-            if (pose.normals.empty())
-                say("has normals that differ at the corners of a point", "smooth ones are made from its faces");
+            if (v.width != 3) say(fmt::format("has normals of {} numbers", v.width), "they are left out");
         } else if (a.name == "primvars:displayColor") {
             if (v.spread == Interpolation::uniform)
                 say("has colours of faces", "they are kept as values of faces, and not shown");
             if (v.spread == Interpolation::corner && pose.colours.empty())
-                say("has colours that differ at the corners of a point", "they are left out");
+                say("has colours that differ at the corners of a point",
+                    "they are kept as values of corners, and not shown");
         } else if (a.name == "primvars:st") {
             if (v.spread == Interpolation::constant || v.spread == Interpolation::uniform)
                 say("has texture coordinates that are not of points or corners", "they are left out");
-        } else if (v.spread == Interpolation::corner) {
-            say(fmt::format("has values of corners, \"{}\"", name), "they are left out");
+        } else if (v.spread == Interpolation::corner && is_direction(a)) {
+            say(fmt::format("has directions of corners, \"{}\"", name), "they are left out");
         }
     }
     if (const auto* scheme = p.find("subdivisionScheme")) {

@@ -118,6 +118,7 @@ void UsdSkins::blend_shapes(int prim, int animation, double time, Pose& pose) co
                moved = names_of(scene_, scene_.prim(animation), "blendShapes", time);
     const UsdAttribute* all = scene_.prim(animation).find("blendShapeWeights");
     const auto weights = all ? scene_.numbers(*all, time) : std::vector<double>{};
+    pose.corner_normals.clear(); // what blend shapes do to them is not said
     for (std::size_t k = 0; k < names.size() && k < targets->size(); ++k) {
         const int at = place_of(moved, names[k]), shape = scene_.stage->prim_at((*targets)[k]);
         if (at < 0 || shape < 0 || static_cast<std::size_t>(at) >= weights.size()) continue;
@@ -140,6 +141,12 @@ void UsdSkins::blend_shapes(int prim, int animation, double time, Pose& pose) co
                 pose.normals[static_cast<std::size_t>(point)] += bends[i] * w;
         }
     }
+}
+
+static V3f turned_normal(const V3f& n, const M44d& by) {
+    V3d out;
+    by.multDirMatrix(V3d(n), out);
+    return V3f(out.normalized());
 }
 
 bool UsdSkins::apply(int prim, double time, Pose& pose, int& skeleton) const {
@@ -178,6 +185,7 @@ bool UsdSkins::apply(int prim, double time, Pose& pose, int& skeleton) const {
     M44d geometry;
     if (const auto bind = matrices_of(scene_, p, "primvars:skel:geomBindTransform", time); bind.size() == 1)
         geometry = bind[0];
+    std::vector<M44d> turns(pose.corner_normals.empty() ? 0 : pose.points.size());
     parallel_for(pose.points.size(), 8192, [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from; i < to; ++i) {
             M44d blended(0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0);
@@ -191,15 +199,17 @@ bool UsdSkins::apply(int prim, double time, Pose& pose, int& skeleton) const {
             for (int k = 0; k < 3; ++k)
                 pose.points[i][k] = static_cast<float>(at.x * blended[0][k] + at.y * blended[1][k] +
                                                        at.z * blended[2][k] + blended[3][k]);
-            if (pose.normals.empty()) continue;
+            if (pose.normals.empty() && turns.empty()) continue;
             M44d turn = blended;
             for (int k = 0; k < 3; ++k) turn[3][k] = turn[k][3] = 0;
             turn[3][3] = 1;
-            V3d n;
-            turn.inverse().transposed().multDirMatrix(V3d(pose.normals[i]), n);
-            pose.normals[i] = V3f(n.normalized());
+            turn = turn.inverse().transposed();
+            if (!turns.empty()) turns[i] = turn;
+            if (!pose.normals.empty()) pose.normals[i] = turned_normal(pose.normals[i], turn);
         }
     });
+    for (std::size_t c = 0; c < pose.corner_normals.size(); ++c)
+        pose.corner_normals[c] = turned_normal(pose.corner_normals[c], turns[pose.faces->corners[c]]);
     return true;
 }
 
@@ -224,6 +234,10 @@ void UsdSkins::tell(int prim, std::vector<SourceProblem>& problems) const {
         problems.push_back({fmt::format("\"{}\" asks for skinning by dual quaternions", p.name),
                             "it is skinned linearly", std::nullopt});
     const auto* targets = p.targets("skel:blendShapeTargets");
+    if (const UsdAttribute* normals = p.find("primvars:normals") ? p.find("primvars:normals") : p.find("normals");
+        targets && normals && normals->interpolation == "faceVarying")
+        problems.push_back({fmt::format("\"{}\" has normals of corners that its blend shapes do not move", p.name),
+                            "smooth ones are made from its faces", std::nullopt});
     for (const std::string& t : targets ? *targets : std::vector<std::string>{}) {
         const int shape = scene_.stage->prim_at(t);
         if (shape < 0) continue;

@@ -212,17 +212,11 @@ void LoopPanel::look() {
     const bool same = looked_at_ == source() && looked_serial_ == open()->serial &&
                       looked_settings_ == from->import_settings() && looked_rigid_ == rigid_->isChecked();
     if (same) return;
-    if (looking_) looking_->drop();
-    if (finding_) finding_->drop();
     looked_at_ = source();
     looked_serial_ = open()->serial;
     looked_settings_ = from->import_settings();
     looked_rigid_ = rigid_->isChecked();
-    exact_ = false;
-    found_.clear();
-    matrix_.reset();
-    match_->set_matrix(nullptr);
-    show_found();
+    forget();
     const SourceFacts& f = from->source()->facts();
     if (f.frames() < 3 || f.frames() > most_frames) {
         match_->set_words(f.frames() < 3 ? tr("A loop needs more than two frames.")
@@ -232,8 +226,22 @@ void LoopPanel::look() {
         return;
     }
     match_->set_words(tr("Comparing poses …"));
-    auto compare = [this, from = *from, rigid = rigid_->isChecked()](int most,
-                                                                     std::function<void(Result<Looked>)> done) {
+    compare(*from);
+}
+
+void LoopPanel::forget() {
+    if (looking_) looking_->drop();
+    if (finding_) finding_->drop();
+    exact_ = false;
+    found_.clear();
+    matrix_.reset();
+    match_->set_matrix(nullptr);
+    show_found();
+}
+
+void LoopPanel::compare(const Sampler& sampler) {
+    auto compare = [this, from = sampler, rigid = rigid_->isChecked()](int most,
+                                                                       std::function<void(Result<Looked>)> done) {
         looking_ = document_.jobs().start<Looked>(
             this, tr("Comparing poses"),
             [from, rigid, most](Progress& p) -> Result<Looked> {

@@ -43,9 +43,11 @@ class LoopPanel : public Panel {
     void make_drawn_row(QVBoxLayout* column);
     void add_buttons(QVBoxLayout* column);
     void add_ends(QHBoxLayout* across);
-    void refresh(); // what the document says now
-    void look();    // compares poses, first of a few points, then of all
-    void find();    // candidates of the picture there is
+    void refresh();                       // what the document says now
+    void look();                          // compares poses where they have not been compared yet
+    void compare(const Sampler& sampler); // first of a few points, then of all
+    void forget();                        // what was found
+    void find();                          // candidates of the picture there is
     void show_found();
     void measure(); // the seam of the draft, and both ends laid over each other
     void show_seam();
