@@ -76,7 +76,28 @@ class CornerNormalsTest : public QObject {
         QCOMPARE(mixed->corner_normals.size(), std::size_t(24));
         const V3f should = (smooth->normals[smooth->faces->corners[5]] + turned(0)->corner_normals[5]).normalized();
         QVERIFY((mixed->corner_normals[5] - should).length() < 1e-6f);
-        QVERIFY(with_normals_of_faces(turned(0))->corner_normals.empty());
+    }
+    void made_anew_they_stay_hard() {
+        auto bent = std::make_shared<Pose>(hard_box());
+        for (V3f& p : bent->points) p = V3f(p.x * 1.5f + 0.4f * p.y, p.y, p.z); // sheared: the normals are wrong now
+        QVERIFY(furthest_from_faces(*bent) > 0.1f);
+        const PosePtr fresh = with_normals_of_faces(bent);
+        QVERIFY(fresh->normals.empty());
+        QVERIFY(furthest_from_faces(*fresh) < 1e-6f);
+        // Two of its faces smooth together along the edge between them, and nowhere else.
+        auto rounded = std::make_shared<Pose>(hard_box());
+        const V3f between = (face_normal(*rounded, 0) + face_normal(*rounded, 2)).normalized();
+        const Faces& faces = *rounded->faces;
+        for (const std::uint32_t point : {0u, 4u}) { // of both
+            for (std::size_t c = 0; c < 24; ++c) {
+                if (faces.corners[c] == point && (c / 4 == 0 || c / 4 == 2)) rounded->corner_normals[c] = between;
+            }
+        }
+        const PosePtr smooth = with_normals_of_faces(rounded);
+        for (std::size_t c = 0; c < 24; ++c) {
+            const bool edge = (c / 4 == 0 || c / 4 == 2) && (faces.corners[c] == 0 || faces.corners[c] == 4);
+            QVERIFY((smooth->corner_normals[c] - (edge ? between : face_normal(*rounded, c / 4))).length() < 1e-6f);
+        }
     }
     void joined_with_a_smooth_one() {
         Pose smooth = hard_box();

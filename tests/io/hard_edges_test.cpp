@@ -344,6 +344,19 @@ class HardEdgesTest : public QObject {
             QCOMPARE(text.find("faceVarying") != text.npos, hard_first);
         }
     }
+    // Recomputed between frames, the edges are as hard as in the file's own.
+    void between_frames_recomputed_ones_stay_hard() {
+        Festival f(write_boxes, "box0000.obj", [](Project& p) {
+            slow_and_turned(p);
+            p.sources[0].import_settings.fresh_normals = true;
+        });
+        for (const double t : {1.0, 7.4, 30.5}) {
+            const auto all = pose_all(*f.show, OutputFrame(t));
+            QVERIFY(all);
+            for (const SampledPose& one : all->front().poses)
+                QVERIFY2(furthest_from_faces(*one.pose) < 1e-5f, qPrintable(QString::number(t)));
+        }
+    }
     void a_fast_copy_says_what_it_leaves_out() {
         Folder folder;
         write_boxes(folder);

@@ -116,6 +116,11 @@ CopyLevels::Level CopyLevels::at(std::size_t copy, double t, Lately& lately) con
         for (const auto& zone : zones_) lately.zones.push_back(zone->moment(t));
     }
     const PlaceTrack::At place = tracks_.at(copy, t);
+    if (zones_.size() == 1) {
+        const ZonePlan& zone = *zones_.front();
+        const ZonePlan::Level l = zone.level(zone.distance(lately.zones.front(), place));
+        return l.value > 1 ? Level{1, 0} : Level{l.value, l.rate};
+    }
     return joined([&](std::size_t k) { return zones_[k]->level(zones_[k]->distance(lately.zones[k], place)); });
 }
 

@@ -325,6 +325,16 @@ CopyPlaying::At CopyPlaying::at(std::size_t copy, double u) const {
 }
 
 CopyPlaying::At CopyPlaying::at(std::size_t copy, double u, CopyLevels::Lately& lately) const {
+    if (!climbs_.empty()) { // most copies are before their climb or after it
+        const Climb& climb = climbs_[copy];
+        if (u < climb.from) return {climb.before, 0, false};
+        if (u >= climb.to) return {climb.after, 0, false};
+        return furthest(copy, u, lately);
+    }
+    return by_rule(copy, u, lately);
+}
+
+CopyPlaying::At CopyPlaying::by_rule(std::size_t copy, double u, CopyLevels::Lately& lately) const {
     At out;
     const double wide = (play_.to - play_.from) * span_.length;
     switch (play_.by) {

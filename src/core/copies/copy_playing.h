@@ -74,7 +74,8 @@ class CopyPlaying {
     RunTrack furthest_track(std::size_t copy, const std::vector<double>& cuts) const;
     RunTrack track(std::size_t copy, const std::vector<double>& cuts, const OwnRate& own) const;
     void learn_climbs();
-    At furthest(std::size_t copy, double u, CopyLevels::Lately& lately) const;
+    [[gnu::noinline]] At furthest(std::size_t copy, double u, CopyLevels::Lately& lately) const;
+    [[gnu::noinline]] At by_rule(std::size_t copy, double u, CopyLevels::Lately& lately) const;
     std::vector<double> thresholds() const;
 
     Play play_;

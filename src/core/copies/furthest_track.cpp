@@ -83,34 +83,29 @@ RunTrack CopyPlaying::furthest_track(std::size_t copy, const std::vector<double>
 
 void CopyPlaying::learn_climbs() {
     if (play_.by != PlayBy::furthest || !levels_.by_place()) return;
+    const double low = play_.from * span_.length, wide = (play_.to - play_.from) * span_.length;
     climbs_.reserve(table_.size());
     for (std::size_t k = 0; k < table_.size(); ++k) {
         const std::span<const RunNode> records = table_.nodes(k);
         if (records.empty()) { // its level never changes
-            const double still = level(k, 0).value;
+            const double still = low + level(k, 0).value * wide;
             climbs_.push_back({0, 0, still, still});
         } else {
-            climbs_.push_back({records.front().t, records.back().t, records.front().value, records.back().value});
+            climbs_.push_back({records.front().t, records.back().t, low + records.front().value * wide,
+                               low + records.back().value * wide});
         }
     }
 }
 
 CopyPlaying::At CopyPlaying::furthest(std::size_t copy, double u, CopyLevels::Lately& lately) const {
-    const double wide = (play_.to - play_.from) * span_.length;
-    auto played = [&](double value, double rate) {
-        return At{play_.from * span_.length + value * wide, rate * wide, false};
-    };
-    // Before its level first changes, and once it has been as high as ever, its zones need not be asked.
-    if (!climbs_.empty()) {
-        const Climb& climb = climbs_[copy];
-        if (u < climb.from || u >= climb.to) return played(u < climb.from ? climb.before : climb.after, 0);
-    }
     const std::span<const RunNode> records = table_.nodes(track_of(copy));
     const std::size_t after = nodes_until(records, u);
-    Level l = through_response(levels_.at(copy, u, lately));
+    const CopyLevels::Level now = levels_.at(copy, u, lately);
+    Level l = response_.keyed() ? through_response(now) : Level{now.value, now.rate};
     if (after > 0 && records[after - 1].value > l.value) l = {records[after - 1].value, 0};
     if (l.rate < 0) l.rate = 0;
-    return played(l.value, l.rate);
+    const double wide = (play_.to - play_.from) * span_.length;
+    return {play_.from * span_.length + l.value * wide, l.rate * wide, false};
 }
 
 } // namespace garland

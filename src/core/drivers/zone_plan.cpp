@@ -235,11 +235,12 @@ ZonePlan::Distance ZonePlan::distance(const Moment& moment, const PlaceTrack::At
         return out;
     }
     V3d gradient;
-    const V3d q = moment.axes.local(arm) / m.size;
+    const V3d turned = moment.axes.local(arm), q = m.size == 1 ? turned : turned / m.size;
     const double f = shape(q, gradient);
     out.value = f * m.size;
     const V3d moving = copy.rate - m.place_rate - moment.spin.cross(arm);
-    out.rate = gradient.dot(moment.axes.local(moving)) + m.size_rate * (f - gradient.dot(q));
+    out.rate = gradient.dot(moment.axes.local(moving));
+    if (m.size_rate != 0) out.rate += m.size_rate * (f - gradient.dot(q));
     return out;
 }
 

@@ -141,8 +141,11 @@ PosePtr carried(const PosePtr& a, const PosePtr& b, double w, double seconds) {
 PosePtr with_normals_of_faces(const PosePtr& pose) {
     if (pose->faces->count() == 0) return pose;
     auto out = std::make_shared<Pose>(*pose);
-    out->normals = point_normals(out->points, *out->faces);
-    out->corner_normals.clear();
+    if (pose->corner_normals.empty()) {
+        out->normals = point_normals(out->points, *out->faces);
+    } else {
+        out->corner_normals = corner_normals_of_faces(*pose);
+    }
     return out;
 }
 

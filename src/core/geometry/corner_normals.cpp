@@ -1,6 +1,7 @@
 #include "core/geometry/corner_normals.h"
 
 #include <numeric>
+#include <utility>
 
 namespace garland {
 
@@ -48,6 +49,36 @@ std::vector<V3f> normals_at_points(const Pose& pose) {
     std::vector<V3f> out(pose.points.size(), V3f(0));
     for (std::size_t c = 0; c < pose.faces->corners.size(); ++c) out[pose.faces->corners[c]] += pose.corner_normals[c];
     for (V3f& n : out) n.normalize(); // leaves a zero vector zero
+    return out;
+}
+
+std::vector<V3f> corner_normals_of_faces(const Pose& pose) {
+    const Faces& from = *pose.faces;
+    constexpr std::uint32_t none = UINT32_MAX;
+    // Points split where their corners differ: which of them each corner has, and the next one of the same point.
+    Faces apart;
+    apart.starts = from.starts;
+    std::vector<V3f> points, normals;
+    std::vector<std::uint32_t> first(pose.points.size(), none), next;
+    for (std::size_t c = 0; c < from.corners.size(); ++c) {
+        const V3f& n = pose.corner_normals[c];
+        std::uint32_t at = first[from.corners[c]];
+        while (at != none && !((normals[at] - n).length() <= same_normal)) at = next[at];
+        if (at == none) {
+            at = static_cast<std::uint32_t>(points.size());
+            points.push_back(pose.points[from.corners[c]]);
+            normals.push_back(n);
+            next.push_back(std::exchange(first[from.corners[c]], at));
+        }
+        apart.corners.push_back(at);
+    }
+    const std::vector<V3f> fresh = point_normals(points, apart);
+    std::vector<V3f> out;
+    out.reserve(from.corners.size());
+    for (std::size_t c = 0; c < from.corners.size(); ++c) {
+        const V3f& n = fresh[apart.corners[c]];
+        out.push_back(n == V3f(0) ? pose.corner_normals[c] : n); // faces without area tell nothing
+    }
     return out;
 }
 

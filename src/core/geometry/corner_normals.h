@@ -49,6 +49,10 @@ std::vector<V3f> normals_at_corners(const Pose& pose);
 // One a point: the pose's own, or the mean of its corners, unit length; empty where it has neither.
 std::vector<V3f> normals_at_points(const Pose& pose);
 
+// One a corner, made anew from the faces: corners of a point that have one normal now are smooth together, others are
+// apart.
+std::vector<V3f> corner_normals_of_faces(const Pose& pose);
+
 // The same faces over points that belong to one corner each, in the order of corners, with normals of points; for what
 // keeps values of points only. Texture coordinates of corners become those of points.
 Pose split_at_corners(const Pose& pose);
