@@ -64,6 +64,8 @@ RunTrack CopyPlaying::furthest_track(std::size_t copy, const std::vector<double>
         const Level middle = level(copy, cuts[k] + wide / 2);
         const bool flat = levels_.by_place() && (middle.value == 0 || middle.value == 1) && middle.rate == 0;
         if (flat) { // no ring is crossed in between
+            if (track.nodes.size() == 1 && middle.value == highest)
+                track.nodes.front().t = cuts[k + 1]; // still as before
             take(cuts[k] + wide / 2, middle.value);
             continue;
         }
