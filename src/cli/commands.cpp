@@ -107,7 +107,8 @@ int info_command(const std::string& path, const std::vector<std::string>& choice
     fmt::print("points      {}\nfaces       {}\n", f.points, f.faces);
     if (f.varies.faces_change_at) fmt::print("faces change at frame {}\n", *f.varies.faces_change_at);
     fmt::print("velocities  {}\nnormals     {}\ntexture     {}\ncolours     {}\n", yes(f.carries.velocities),
-               yes(f.carries.normals), yes(f.carries.uvs), yes(f.carries.colours));
+               f.carries.normal_corners > 0 ? "yes, of corners" : yes(f.carries.normals), yes(f.carries.uvs),
+               yes(f.carries.colours));
     for (const auto& name : f.carries.attributes) fmt::print("attribute   {}\n", name);
     for (const auto& name : parts) fmt::print("part        {}\n", name);
     fmt::print("size        {:.4g} × {:.4g} × {:.4g} units\n", f.box.size().x, f.box.size().y, f.box.size().z);

@@ -3,6 +3,7 @@
 
 #include "app/scene_view/detail.h"
 #include "app/theme/tokens.h"
+#include "io/project/open_project.h"
 
 #include <QCompleter>
 #include <QFileDialog>
@@ -205,6 +206,39 @@ class SceneTest : public QObject {
                          qPrintable(QString("level %1: told %2, measured %3").arg(l).arg(errors[l]).arg(worst)));
             }
         }
+    }
+    // A tent of three faces that meet in hard edges: points have a vertex for each side of an edge, and the gap to
+    // another pose counts each point once.
+    void hard_edges_are_drawn_hard() {
+        Folder folder;
+        for (int f = 0; f < 4; ++f) { // the ridge's far end sinks, half a metre a frame
+            const double end = 2 - 0.5 * f;
+            folder.write(numbered("tent", f, 4, ".obj"),
+                         "v -1 0 0\nv 1 0 0\nv 0 2 0\nv -1 0 4\nv 1 0 4\nv 0 " + std::to_string(end) +
+                             " 4\nvn -0.9 0.44 0\nvn 0.9 0.44 0\nvn 0 0 1\n"
+                             "f 1//1 4//1 6//1 3//1\nf 2//2 3//2 6//2 5//2\nf 4//3 5//3 6//3\n");
+        }
+        Project p;
+        add_source(p, "tent", folder / "tent0000.obj", {0, 3, {24, 1}});
+        auto opened = open_project(std::move(p), folder / "p.garland");
+        QVERIFY2(opened, opened ? "" : describe(opened.error()).c_str());
+        PoseCache cache(1 << 20);
+        const ShowPtr show = make_show(opened->project, opened->sources, cache);
+        SceneMaker maker;
+        const auto scene = maker.make(show, OutputFrame(1), OutputFrame(4), Progress::none());
+        QVERIFY2(scene, scene ? "" : describe(scene.error()).c_str());
+        const DrawPose& drawn = *(*scene)->poses[0];
+        QCOMPARE(drawn.vertices.size(), std::size_t(4 + 4 + 3));
+        for (std::size_t t = 0; t + 2 < drawn.faces->levels[0].count; t += 3) { // all three corners look one way
+            const std::uint32_t* i = &drawn.faces->indices[drawn.faces->levels[0].first + t];
+            for (int k = 1; k < 3; ++k) {
+                for (int axis = 0; axis < 3; ++axis)
+                    QCOMPARE(drawn.vertices[i[k]].normal[axis], drawn.vertices[i[0]].normal[axis]);
+            }
+        }
+        // One of six points moved, by 1.5 m.
+        QVERIFY(close((*scene)->gap_most, 1.5, 1e-5));
+        QVERIFY(close((*scene)->gap_rms, std::sqrt(1.5 * 1.5 / 6), 1e-5));
     }
     void any_beginning_of_the_order_is_even() {
         for (std::size_t n : {1u, 2u, 7u, 100u, 4096u, 100'003u}) {

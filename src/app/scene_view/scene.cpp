@@ -12,6 +12,7 @@
 #include <limits>
 #include <map>
 #include <numbers>
+#include <utility>
 
 namespace garland {
 
@@ -47,7 +48,37 @@ std::shared_ptr<const DrawFaces> SceneMaker::draw_faces(const Pose& pose) {
     return out;
 }
 
+std::shared_ptr<const HardSplit> SceneMaker::split_of(const Pose& pose) {
+    if (pose.corner_normals.empty()) return nullptr;
+    {
+        std::lock_guard lock(mutex_);
+        const auto found = splits_.find(pose.faces.get());
+        if (found != splits_.end() && found->second.of.lock() == pose.faces) return found->second.split;
+    }
+    auto made = std::make_shared<const HardSplit>(split_where_hard(pose));
+    std::lock_guard lock(mutex_);
+    Split& kept = splits_[pose.faces.get()];
+    if (kept.of.lock() == pose.faces) return kept.split; // another thread was faster
+    kept = {pose.faces, made};
+    return made;
+}
+
 namespace {
+
+// What is drawn of a pose with hard edges.
+PosePtr split_pose(const Pose& pose, const HardSplit& split) {
+    auto out = std::make_shared<Pose>();
+    out->faces = split.faces;
+    out->points.reserve(split.point.size());
+    out->normals.reserve(split.point.size());
+    for (std::size_t v = 0; v < split.point.size(); ++v) {
+        out->points.push_back(pose.points[split.point[v]]);
+        out->normals.push_back(pose.corner_normals[split.corner[v]]);
+        if (pose.colours.size() == pose.points.size()) out->colours.push_back(pose.colours[split.point[v]]);
+    }
+    return out;
+}
+
 // Rounded to whole numbers; 0 for what is no number.
 std::uint8_t byte(float share) {
     return share > 0 ? static_cast<std::uint8_t>(std::min(share, 1.0f) * 255 + 0.5f) : std::uint8_t(0);
@@ -84,8 +115,9 @@ std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& shown) {
         if (found != poses_.end() && found->second->pose.lock() == shown) return found->second;
     }
     const bool dots = !shown->volume && shown->faces->count() == 0;
-    const PosePtr pose = dots ? shown : stand_in(shown);
     auto out = std::make_shared<DrawPose>();
+    out->split = split_of(*shown);
+    const PosePtr pose = dots ? shown : out->split ? split_pose(*shown, *out->split) : stand_in(shown);
     out->pose = shown;
     out->faces = draw_faces(*pose);
     out->box = bounds(*pose);
@@ -111,9 +143,10 @@ std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& shown) {
                                          ? pose->normals
                                          : point_normals(pose->points, *pose->faces);
     if (out->coloured && !pose->colours.empty()) {
+        const std::vector<V3f>& colours = out->split ? shown->colours : pose->colours;
         V3f sum(0);
-        for (const V3f& c : pose->colours) sum += c;
-        out->colour = sum / static_cast<float>(pose->colours.size());
+        for (const V3f& c : colours) sum += c;
+        out->colour = sum / static_cast<float>(colours.size());
     }
     out->vertices.resize(pose->points.size());
     for (std::size_t i = 0; i < out->vertices.size(); ++i) {
@@ -139,6 +172,7 @@ std::shared_ptr<const DrawPose> SceneMaker::draw_pose(const PosePtr& shown) {
 void SceneMaker::let_go() {
     std::lock_guard lock(mutex_);
     if (poses_.size() > 4096) std::erase_if(poses_, [](const auto& entry) { return entry.second->pose.expired(); });
+    if (splits_.size() > 64) std::erase_if(splits_, [](const auto& entry) { return entry.second.of.expired(); });
 }
 
 Result<ScenePtr> SceneMaker::make(const ShowPtr& show, OutputFrame frame, std::optional<OutputFrame> second,
@@ -187,8 +221,10 @@ struct Gap {
 
 Gap gap_between(const DrawPose& a, const DrawPose& b) {
     Gap g;
-    g.points = a.vertices.size();
-    for (std::size_t k = 0; k < g.points; ++k) {
+    std::vector<char> seen(b.split ? a.vertices.size() : 0, 0); // of points with several vertices each counts once
+    for (std::size_t k = 0; k < a.vertices.size(); ++k) {
+        if (b.split && std::exchange(seen[b.split->point[k]], 1)) continue;
+        ++g.points;
         double squares = 0;
         for (int axis = 0; axis < 3; ++axis) {
             const double d = static_cast<double>(b.vertices[k].place[axis]) - a.vertices[k].place[axis];
@@ -206,6 +242,7 @@ std::shared_ptr<DrawPose> shaded_by_gap(const DrawPose& a, const DrawPose& b, do
     auto shaded = std::make_shared<DrawPose>();
     shaded->vertices = b.vertices;
     shaded->faces = b.faces;
+    shaded->split = b.split;
     shaded->box = b.box;
     shaded->pose = b.pose;
     shaded->coloured = true;

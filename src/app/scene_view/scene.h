@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/scene_view/detail.h"
+#include "core/geometry/corner_normals.h"
 #include "core/geometry/volume.h"
 #include "core/project/show.h"
 
@@ -34,6 +35,8 @@ struct DrawPose {
     std::vector<DrawDot>
         dots; // of particles, in an order of which any beginning is spread evenly; in place of triangles
     std::vector<std::uint32_t> dot_order; // which particle each dot is
+    std::shared_ptr<const HardSplit>
+        split; // where edges are hard: which point each vertex is; otherwise they are points
     Imath::Box3f box;
     VolumeDots puffs;         // of a volume: its cells, drawn see-through in place of the triangles (which are picked)
     V3f colour{1, 1, 1};      // of all its points, on average
@@ -91,9 +94,15 @@ class SceneMaker {
     void let_go();
     std::shared_ptr<const DrawPose> draw_pose(const PosePtr& shown); // or what stands in for it
     std::shared_ptr<const DrawFaces> draw_faces(const Pose& pose);
+    std::shared_ptr<const HardSplit> split_of(const Pose& pose); // as the first pose with these faces is split
     std::mutex mutex_;
     std::unordered_map<const Pose*, std::shared_ptr<const DrawPose>> poses_;
     std::unordered_map<const Faces*, std::weak_ptr<const DrawFaces>> faces_;
+    struct Split {
+        std::weak_ptr<const Faces> of;
+        std::shared_ptr<const HardSplit> split;
+    };
+    std::unordered_map<const Faces*, Split> splits_;
     std::uint64_t next_serial_ = 1;
 };
 

@@ -52,31 +52,39 @@ std::vector<V3f> normals_at_points(const Pose& pose) {
     return out;
 }
 
-std::vector<V3f> corner_normals_of_faces(const Pose& pose) {
+HardSplit split_where_hard(const Pose& pose) {
     const Faces& from = *pose.faces;
     constexpr std::uint32_t none = UINT32_MAX;
-    // Points split where their corners differ: which of them each corner has, and the next one of the same point.
-    Faces apart;
-    apart.starts = from.starts;
-    std::vector<V3f> points, normals;
-    std::vector<std::uint32_t> first(pose.points.size(), none), next;
-    for (std::size_t c = 0; c < from.corners.size(); ++c) {
+    HardSplit out;
+    auto faces = std::make_shared<Faces>();
+    faces->starts = from.starts;
+    faces->corners.reserve(from.corners.size());
+    std::vector<std::uint32_t> first(pose.points.size(), none), next; // split points of each point
+    for (std::uint32_t c = 0; c < from.corners.size(); ++c) {
+        const std::uint32_t point = from.corners[c];
         const V3f& n = pose.corner_normals[c];
-        std::uint32_t at = first[from.corners[c]];
-        while (at != none && !((normals[at] - n).length() <= same_normal)) at = next[at];
+        std::uint32_t at = first[point];
+        while (at != none && !((pose.corner_normals[out.corner[at]] - n).length() <= same_normal)) at = next[at];
         if (at == none) {
-            at = static_cast<std::uint32_t>(points.size());
-            points.push_back(pose.points[from.corners[c]]);
-            normals.push_back(n);
-            next.push_back(std::exchange(first[from.corners[c]], at));
+            at = static_cast<std::uint32_t>(out.point.size());
+            out.point.push_back(point);
+            out.corner.push_back(c);
+            next.push_back(std::exchange(first[point], at));
         }
-        apart.corners.push_back(at);
+        faces->corners.push_back(at);
     }
-    const std::vector<V3f> fresh = point_normals(points, apart);
-    std::vector<V3f> out;
-    out.reserve(from.corners.size());
-    for (std::size_t c = 0; c < from.corners.size(); ++c) {
-        const V3f& n = fresh[apart.corners[c]];
+    out.faces = std::move(faces);
+    return out;
+}
+
+std::vector<V3f> corner_normals_of_faces(const Pose& pose) {
+    const HardSplit split = split_where_hard(pose);
+    std::vector<V3f> points, out;
+    for (const std::uint32_t p : split.point) points.push_back(pose.points[p]);
+    const std::vector<V3f> fresh = point_normals(points, *split.faces);
+    out.reserve(split.faces->corners.size());
+    for (std::size_t c = 0; c < split.faces->corners.size(); ++c) {
+        const V3f& n = fresh[split.faces->corners[c]];
         out.push_back(n == V3f(0) ? pose.corner_normals[c] : n); // faces without area tell nothing
     }
     return out;

@@ -53,6 +53,13 @@ std::vector<V3f> normals_at_points(const Pose& pose);
 // apart.
 std::vector<V3f> corner_normals_of_faces(const Pose& pose);
 
+// Points split where their corners have other normals, and nowhere else.
+struct HardSplit {
+    std::shared_ptr<const Faces> faces;       // the same, over split points; their shape alone
+    std::vector<std::uint32_t> point, corner; // of each split point: the point it is, and the first corner that has it
+};
+HardSplit split_where_hard(const Pose& pose);
+
 // The same faces over points that belong to one corner each, in the order of corners, with normals of points; for what
 // keeps values of points only. Texture coordinates of corners become those of points.
 Pose split_at_corners(const Pose& pose);

@@ -152,7 +152,7 @@ void SourceCard::add_facts(const SourceSpec& spec) {
     if (!f) return;
     QStringList has;
     if (f->carries.velocities && f->kind != SourceKind::volume) has << tr("velocities");
-    if (f->carries.normals) has << tr("normals");
+    if (f->carries.normals) has << (f->carries.normal_corners > 0 ? tr("normals of corners") : tr("normals"));
     if (f->carries.uvs) has << tr("texture coordinates");
     if (f->carries.colours) has << tr("colours");
     if (f->kind != SourceKind::volume) {
