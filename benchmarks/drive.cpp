@@ -61,7 +61,7 @@ int main() {
                              8;
         if (sum == 1) fmt::print("!");
         const std::string copies = fmt::format("{} copies", side == 100 ? "10 000" : "100 000");
-        for (const PlayBy by : {PlayBy::starts, PlayBy::speed, PlayBy::furthest}) {
+        for (const PlayBy by : {PlayBy::level, PlayBy::starts, PlayBy::speed, PlayBy::furthest}) {
             const Project p = field(side, by);
             ShowPtr show;
             line(fmt::format("solving {}, a moving ball, {}", copies, to_text(by)),

@@ -111,6 +111,29 @@ class PlayingTest : public QObject {
             QVERIFY(close(visits[0].from, 50 - chord / 2, 1e-9));
         }
     }
+    // Asked for one copy after another at one frame, a level has the same bits as asked for alone.
+    void copies_asked_for_in_a_row_have_the_same_levels() {
+        std::mt19937 random(12);
+        int inside = 0, between = 0, outside = 0;
+        for (int round = 0; round < 60; ++round) {
+            std::vector<Zone> zones{random_zone(random)};
+            if (round % 2) zones[0].shape = ZoneShape::ball;
+            if (round % 3 == 0) zones[0].response = *parse_keys("0:0 0.4:0.9 1:1", "a curve");
+            if (round % 5 == 0) zones.push_back(random_zone(random)), zones[1].id = ZoneId(21);
+            const Played p = played(by(PlayBy::level), zones, 200, 0.1);
+            const CopyLevels& levels = p.playing->levels();
+            for (const double t : {-3.0, 4.5, 11.0, 23.25, 60.0}) {
+                CopyLevels::Lately lately;
+                for (std::size_t i = 0; i < 200; ++i) {
+                    const CopyLevels::Level alone = levels.at(i, t), in_a_row = levels.at(i, t, lately);
+                    QCOMPARE(in_a_row.value, alone.value);
+                    QCOMPARE(in_a_row.rate, alone.rate);
+                    ++(alone.value >= 1 ? inside : alone.value > 0 ? between : outside);
+                }
+            }
+        }
+        QVERIFY(inside > 1000 && between > 1000 && outside > 1000); // all of it has been looked at
+    }
     void a_zone_that_flies_past_between_two_frames_is_not_missed() {
         Zone z = zone_of(ZoneShape::ball, {key(10, V3d(-5000, 0, 0)), key(12, V3d(5000, 0, 0))}, 0, 0);
         z.size = V3d(0.02); // over the copy for four millionths of a frame

@@ -340,7 +340,8 @@ CopyPlaying::At CopyPlaying::by_rule(std::size_t copy, double u, CopyLevels::Lat
     switch (play_.by) {
     case PlayBy::clock: break;
     case PlayBy::level: {
-        const Level l = through_response(levels_.at(copy, u, lately));
+        const CopyLevels::Level now = levels_.at(copy, u, lately);
+        const Level l = response_.keyed() ? through_response(now) : Level{now.value, now.rate};
         return {play_.from * span_.length + l.value * wide, l.rate * wide, false};
     }
     case PlayBy::furthest: return furthest(copy, u, lately);

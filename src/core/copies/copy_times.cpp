@@ -235,7 +235,8 @@ void copy_moments(const TimingPlan& plan, const SourceClock& source, const CopyC
     CopyLevels::Lately lately;
     if (clocks.only_played()) {
         const double start = plan.first().value;
-        const bool ahead = clocks.playing()->play().by != PlayBy::furthest; // which seldom looks at its table
+        const PlayBy by = clocks.playing()->play().by;
+        const bool ahead = by == PlayBy::starts || by == PlayBy::speed; // others seldom look at a table
         return moments_by_block(plan, source, out, [&](std::size_t i) {
             if (ahead) clocks.expect(from + i + 8);
             return clocks.played_at(start, from + i, t.value, lately);
