@@ -103,7 +103,7 @@ int main() {
         twins = static_cast<std::size_t>(std::count(found->begin(), found->end(), std::uint8_t(1)));
     });
     line(fmt::format("which of 100 000 copies have a twin, 48 frames ({})", twins), search, touch,
-         "one multiplication a copy", "goal < 1000 ms");
+         "one multiplication a copy", "goal < 500 ms");
     Project few = field(100);
     few.arrangements[0].spreads = a.spreads;
     const ShowPtr ten = make_show(few, {}, cache);
