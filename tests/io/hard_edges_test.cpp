@@ -202,6 +202,25 @@ class HardEdgesTest : public QObject {
             }
         }
     }
+    void ply_says_before_that_it_cannot_hold_them() {
+        Festival f(write_boxes, "box0000.obj", slow_and_turned);
+        HandoffOrder order{"posed-copies", ".ply", f.folder / "out", "crates", {{9, 10}, 1}};
+        auto words = [&] {
+            const auto plan = plan_handoff(f.input(), order);
+            std::string all;
+            for (const std::string& w : plan ? plan->words : std::vector<std::string>{}) all += w + "\n";
+            return all;
+        };
+        const std::string said =
+            "PLY cannot hold normals of corners, so those of \"lantern\" are left out; USD and OBJ keep them.\n";
+        QCOMPARE(words(), said);
+        order.each_copy = true;
+        QCOMPARE(words(), said);
+        order.ending = ".obj";
+        QCOMPARE(words(), std::string());
+        order.each_copy = false, order.ending = ".usdc";
+        QCOMPARE(words(), std::string());
+    }
     void usd_by_the_reference_library() {
         GARLAND_NEEDS_NODE();
         Festival f(write_boxes, "box0000.obj", [](Project& p) {

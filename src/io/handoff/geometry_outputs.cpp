@@ -36,12 +36,25 @@ PosedUsdOrder posed_order(const HandoffOrder& o) {
     return {o.path(), o.name, o.frames, o.files(), o.as};
 }
 
+// PLY has normals of points only.
+void tell_hard_edges(const Show& show, std::vector<std::string>& words) {
+    std::string names;
+    for (const ArrangementShow& a : show.arrangements) {
+        if (a.sampler.source()->facts().carries.normal_corners == 0) continue;
+        names += (names.empty() ? "\"" : ", \"") + a.spec.name + "\"";
+    }
+    if (names.empty()) return;
+    words.push_back(
+        fmt::format("PLY cannot hold normals of corners, so those of {} are left out; USD and OBJ keep them.", names));
+}
+
 Result<HandoffPlan> plan_series(const Show& show, const HandoffOrder& order, Progress& progress) {
     GARLAND_TRY(e, estimate(show, bake_order(order), progress));
     HandoffPlan plan;
     plan.files = e.files + e.volume_files, plan.existing = e.existing, plan.bytes = e.bytes, plan.free = e.free;
     if (e.volume_files > 0)
         plan.words.push_back(fmt::format("{} of the files are volumes, one for each copy and frame.", e.volume_files));
+    tell_hard_edges(show, plan.words);
     return plan;
 }
 
@@ -124,6 +137,7 @@ Result<HandoffPlan> plan_each_copy(const Show& show, const HandoffOrder& order, 
         if (a.usable && !a.places.empty() && a.sampler.source()->facts().kind == SourceKind::volume)
             plan.left_out.push_back(fmt::format("{} (a volume: hand it off as PLY, a file a frame)", a.spec.name));
     }
+    if (order.ending == ".ply") tell_hard_edges(show, plan.words);
     return plan;
 }
 
