@@ -40,7 +40,7 @@ PosedUsdOrder posed_order(const HandoffOrder& o) {
 void tell_hard_edges(const Show& show, std::vector<std::string>& words) {
     std::string names;
     for (const ArrangementShow& a : show.arrangements) {
-        if (a.sampler.source()->facts().carries.normal_corners == 0) continue;
+        if (!a.usable || a.places.empty() || a.sampler.source()->facts().carries.normal_corners == 0) continue;
         names += (names.empty() ? "\"" : ", \"") + a.spec.name + "\"";
     }
     if (names.empty()) return;
