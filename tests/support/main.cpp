@@ -51,7 +51,7 @@ int main(int argc, char** argv) {
 #else
     QCoreApplication app(argc, argv);
 #endif
-    int failed = 0;
+    int failed = 0, found = 0;
     QStringList arguments = QCoreApplication::arguments();
     QByteArray only; // "--case WaterTest": this one alone
     if (const qsizetype at = arguments.indexOf("--case"); at >= 0 && at + 1 < arguments.size()) {
@@ -67,6 +67,11 @@ int main(int argc, char** argv) {
         QSettings().clear(); // what a window remembers of one case, its size too, is none of the next one's
 #endif
         failed += QTest::qExec(one.get(), arguments);
+        ++found;
+    }
+    if (found == 0) {
+        qCritical("no case is called %s", only.constData());
+        return 2;
     }
     return failed ? 1 : 0;
 }
