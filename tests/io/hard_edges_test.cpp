@@ -291,6 +291,75 @@ class HardEdgesTest : public QObject {
             run_node("check_glb.mjs", {QString::fromStdString(f.folder / "out/crates.glb")}, &error)[0].toObject();
         QVERIFY2(checked["errors"].toInt(-1) == 0 && checked["warnings"].toInt(-1) == 0, qPrintable(error));
     }
+    void what_is_no_number_is_left_out_and_said() {
+        Folder folder;
+        std::string obj = box_text(0), usd = left_handed_text;
+        obj.replace(obj.find("vn "), obj.find('\n', obj.find("vn ")) - obj.find("vn "), "vn nan 0 1");
+        usd.replace(usd.find("(0, 0.6, 0.8)"), 13, "(0, inf, 0.8)");
+        folder.write("crate.obj", obj);
+        folder.write("crate.usda", usd);
+        for (const char* name : {"crate.obj", "crate.usda"}) {
+            const auto source = open_source(folder / name);
+            QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+            const auto pose = (*source)->read((*source)->facts().first, Progress::none());
+            QVERIFY(pose && (*pose)->normals.empty() && (*pose)->corner_normals.empty());
+            QVERIFY(!(*source)->facts().carries.normals);
+            std::string told;
+            for (const SourceProblem& p : (*source)->facts().problems) told += p.what + "; ";
+            QVERIFY2(told.find("normals that are no finite numbers") != told.npos, told.c_str());
+        }
+    }
+    // 20 000 crates, 480 000 corners, in a binary file that the reference library wrote.
+    void usd_by_the_reference_writer() {
+        GARLAND_NEEDS_NODE();
+        constexpr std::uint32_t count = 20000;
+        Folder folder;
+        std::mt19937 random(9);
+        std::uniform_real_distribution<double> angle(0, 6);
+        std::string counts, corners, points, normals;
+        auto add = [](std::string& text, const V3f& v) {
+            fmt::format_to(std::back_inserter(text), "{}({}, {}, {})", text.empty() ? "" : ", ", v.x, v.y, v.z);
+        };
+        std::vector<V3f> all_points, all_normals;
+        for (std::uint32_t b = 0; b < count; ++b) {
+            Pose box = hard_box();
+            const double turn = angle(random), c = std::cos(turn), s = std::sin(turn);
+            for (V3f& p : box.points) {
+                p = V3f(static_cast<float>(c * p.x + s * p.z) + static_cast<float>(b % 200) * 3, p.y,
+                        static_cast<float>(c * p.z - s * p.x));
+                add(points, p);
+                all_points.push_back(p);
+            }
+            for (std::uint32_t k = 0; k < 24; ++k) {
+                fmt::format_to(std::back_inserter(corners), "{}{}", corners.empty() ? "" : ", ",
+                               b * 8 + box.faces->corners[k]);
+                if (k % 4 == 0) counts += counts.empty() ? "4" : ", 4";
+                all_normals.push_back(face_normal(box, k / 4));
+                add(normals, all_normals.back());
+            }
+        }
+        folder.write("crates.usda", "#usda 1.0\ndef Mesh \"crates\"\n{\n    int[] faceVertexCounts = [" + counts +
+                                        "]\n    int[] faceVertexIndices = [" + corners + "]\n    point3f[] points = [" +
+                                        points + "]\n    normal3f[] normals = [" + normals +
+                                        "] (\n        interpolation = \"faceVarying\"\n    )\n    uniform token "
+                                        "subdivisionScheme = \"none\"\n}\n");
+        QString error;
+        run_node(
+            "usd_points.cjs",
+            {"convert", QString::fromStdString(folder / "crates.usda"), QString::fromStdString(folder / "crates.usdc")},
+            &error);
+        QVERIFY2(QFile::exists(QString::fromStdString(folder / "crates.usdc")), qPrintable(error));
+        for (const char* name : {"crates.usda", "crates.usdc"}) {
+            const auto source = open_source(folder / name);
+            QVERIFY2(source, source ? "" : qPrintable(said(source.error())));
+            const auto pose = (*source)->read((*source)->facts().first, Progress::none());
+            QVERIFY2(pose, pose ? "" : qPrintable(said(pose.error())));
+            QVERIFY((*pose)->points == all_points);
+            QCOMPARE((*pose)->corner_normals.size(), std::size_t(count) * 24);
+            for (std::size_t c = 0; c < all_normals.size(); ++c)
+                QVERIFY(((*pose)->corner_normals[c] - all_normals[c]).length() < 1e-6f);
+        }
+    }
     void left_handed_faces_keep_their_own() {
         Folder folder;
         folder.write("crate.usda", left_handed_text);

@@ -80,7 +80,9 @@ PosePtr blend(const PosePtr& a, const PosePtr& b, double w, SubFrame how, double
     mix_all(a->uvs, b->uvs, wf, out->uvs);
     if (a->corner_normals.empty() && b->corner_normals.empty()) {
         mix_all(a->normals, b->normals, wf, out->normals);
-    } else { // one of them may have the same normal at all corners of each point
+    } else if (!a->corner_normals.empty() && !b->corner_normals.empty()) {
+        mix_all(a->corner_normals, b->corner_normals, wf, out->corner_normals);
+    } else { // one of them has the same normal at all corners of each point
         mix_all(normals_at_corners(*a), normals_at_corners(*b), wf, out->corner_normals);
     }
     for (V3f& normal : out->normals) normal.normalize();

@@ -100,8 +100,10 @@ class ViewerWriter {
                                 .advise("hand it off as shared poses"));
             }
             Json target{{"POSITION", buffer_.vectors(differences(other.points, pose.points), true)}};
-            if (normals && other.normals.size() == pose.normals.size())
-                target["NORMAL"] = buffer_.vectors(differences(other.normals, pose.normals), false);
+            // Targets have what the base has: of a pose whose edges are hard only now, the mean of their corners.
+            const std::vector<V3f> turned = normals ? normals_at_points(other) : std::vector<V3f>();
+            if (normals && turned.size() == pose.normals.size())
+                target["NORMAL"] = buffer_.vectors(differences(turned, pose.normals), false);
             targets.push_back(std::move(target));
             nothing.push_back(0);
         }

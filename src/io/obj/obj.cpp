@@ -265,7 +265,11 @@ class ObjParser {
             at_corners.reserve(corners);
             for (const std::int32_t n : corner_normals_)
                 at_corners.push_back(normals_[static_cast<std::size_t>(n)].normalized());
-            set_corner_normals(*pose_, *faces_, std::move(at_corners));
+            if (all_finite(at_corners)) {
+                set_corner_normals(*pose_, *faces_, std::move(at_corners));
+            } else if (left_out_) {
+                left_out_->emplace_back("normals that are no finite numbers");
+            }
         } else if (left_out_ && !normals_.empty() && corners > 0) {
             left_out_->emplace_back("normals that not every corner has");
         }

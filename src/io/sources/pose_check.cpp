@@ -7,15 +7,19 @@
 
 namespace garland {
 
-namespace {
-Result<void> check_finite(const std::vector<V3f>& list, const char* what, const std::string& path) {
+bool all_finite(const std::vector<V3f>& list) {
     // Bits alone, so that it is done for many numbers at once: a number whose exponent is all ones is not finite.
     std::uint32_t bad = 0;
     for (const V3f& p : list) {
         for (float v : {p.x, p.y, p.z})
             bad |= ((std::bit_cast<std::uint32_t>(v) & 0x7f800000u) + 0x00800000u) & 0x80000000u;
     }
-    if (bad == 0) return {};
+    return bad == 0;
+}
+
+namespace {
+Result<void> check_finite(const std::vector<V3f>& list, const char* what, const std::string& path) {
+    if (all_finite(list)) return {};
     for (std::size_t i = 0; i < list.size(); ++i) {
         const V3f& p = list[i];
         if (std::isfinite(p.x) && std::isfinite(p.y) && std::isfinite(p.z)) continue;

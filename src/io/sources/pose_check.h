@@ -13,6 +13,8 @@ Result<void> check_pose(const Pose& pose, const std::string& path);
 // The same for particles, which may be none: ids as many as points and each once; finite values. Errors: malformed.
 Result<void> check_particles(const Pose& pose, const std::string& path);
 
+bool all_finite(const std::vector<V3f>& list);
+
 // The most points one pose may have, so that 32-bit indices reach them all.
 inline constexpr std::uint64_t point_limit = 1'000'000'000;
 

@@ -1,6 +1,7 @@
 // UsdGeomMesh, UsdGeomPoints and their primvars (Alliance for OpenUSD, UsdGeom schemas).
 #include "core/geometry/corner_normals.h"
 #include "io/files/file.h"
+#include "io/sources/pose_check.h"
 #include "io/usd/usd_scene.h"
 
 #include <algorithm>
@@ -152,6 +153,7 @@ bool left_handed(const UsdScene& scene, const UsdPrim& p, double time) {
 // shape: as the file has it, or turned round where the mesh is left-handed and its faces are known already.
 void put_normals(const Values& v, const Counts& n, const Faces& shape, bool turned, Pose& pose) {
     std::vector<V3f> all = triples(v.floats), at_corners;
+    if (!all_finite(all)) return; // said by tell_of_mesh
     if (v.spread != Interpolation::vertex) {
         for (V3f& one : all) one.normalize();
     }
@@ -331,7 +333,11 @@ void tell_of_mesh(const UsdScene& scene, int prim, std::vector<SourceProblem>& p
         } else if (v.width > 16 || v.too_wide) {
             say(fmt::format("has values of \"{}\" that are too wide to be kept", name), "they are left out");
         } else if (&a == normals_of(p)) {
-            if (v.width != 3) say(fmt::format("has normals of {} numbers", v.width), "they are left out");
+            if (v.width != 3) {
+                say(fmt::format("has normals of {} numbers", v.width), "they are left out");
+            } else if (pose.normals.empty() && pose.corner_normals.empty()) {
+                say("has normals that are no finite numbers", "smooth ones are made from its faces");
+            }
         } else if (a.name == "primvars:displayColor") {
             if (v.spread == Interpolation::uniform)
                 say("has colours of faces", "they are kept as values of faces, and not shown");
