@@ -126,8 +126,8 @@ class PlayingTest : public QObject {
                 CopyLevels::Lately lately;
                 for (std::size_t i = 0; i < 200; ++i) {
                     const CopyLevels::Level alone = levels.at(i, t), in_a_row = levels.at(i, t, lately);
-                    QCOMPARE(in_a_row.value, alone.value);
-                    QCOMPARE(in_a_row.rate, alone.rate);
+                    QVERIFY(in_a_row.value == alone.value); // not nearly
+                    QVERIFY(in_a_row.rate == alone.rate);
                     ++(alone.value >= 1 ? inside : alone.value > 0 ? between : outside);
                 }
             }
