@@ -1,4 +1,4 @@
-// What writing a hand-off costs, beside a plain write of the same bytes in the same run: handoff [FOLDER]
+// What writing a hand-off costs, beside a plain write of the same bytes in the same run: handoff [FOLDER [.ply]]
 #include "core/base/memory.h"
 #include "io/handoff/outputs.h"
 #include "io/npy/npy.h"
@@ -138,10 +138,14 @@ int main(int argc, char** argv) {
         std::ofstream("/proc/self/clear_refs") << "5"; // the peak counts from here
         const double before = peak_gigabytes();
         Shot shot(folder + "/sheet.npy", 24, 2, 2, limit);
-        row(folder, shot, {"posed-copies", ".ply", {}, "copies", {{1, 24}, 1}}, 0.8);
-        row(folder, shot, {"posed-copies", ".npy", {}, "copies", {{1, 24}, 1}}, 0.9);
-        row(folder, shot, {"posed-copies", ".usdc", {}, "copies", {{1, 24}, 1}}, 0.6);
-        row(folder, shot, {"posed-copies", ".usda", {}, "copies", {{1, 4}, 1}}, 250);
+        const std::string only = argc > 2 ? argv[2] : "";
+        const std::tuple<const char*, std::int64_t, double> rows[] = {
+            {".ply", 24, 0.8}, {".npy", 24, 0.9}, {".usdc", 24, 0.6}, {".usda", 4, 250}};
+        for (const auto& [ending, frames, goal] : rows) {
+            if (only.empty() || only == ending)
+                row(folder, shot, {"posed-copies", ending, {}, "copies", {{1, frames}, 1}}, goal);
+        }
+        if (!only.empty()) return 0;
         fmt::print("peak of memory while writing: {:.2f} GB, {:.2f} of it before; the cache may hold {:.2f}, and two "
                    "frames are "
                    "{:.2f}\n",

@@ -108,8 +108,8 @@ int bake_command(const BakeWords& words, Output out) {
                     {"copy_count", done->copies}});
     } else {
         fmt::print("{} written to {}, {} in all: {} copies from {} poses; counts and sizes read back and right\n",
-                   counted(static_cast<long long>(done->files.size()), "file", "files"), words.folder,
-                   byte_count(done->bytes), done->copies, done->poses);
+                   counted(done->files.size(), "file", "files"), words.folder, byte_count(done->bytes), done->copies,
+                   done->poses);
     }
     return exit_fine;
 }

@@ -52,6 +52,70 @@ Result<FrameList> parse_frames(const std::string& text) {
     return list;
 }
 
+namespace {
+
+Json info_json(const SourceFacts& f, const std::vector<std::string>& parts, const MotionBox& motion) {
+    Json problems = Json::array();
+    for (const auto& p : f.problems) {
+        Json one{{"what", p.what}, {"advice", p.advice}};
+        if (p.frame) one["frame"] = *p.frame;
+        problems.push_back(one);
+    }
+    Json j{{"kind", to_text(f.kind)},
+           {"format", f.format},
+           {"first", f.first},
+           {"last", f.last},
+           {"frames", f.frames()},
+           {"missing", f.missing},
+           {"points", f.points},
+           {"faces", f.faces},
+           {"velocities", f.carries.velocities},
+           {"normals", f.carries.normals},
+           {"normals_of_corners", f.carries.normal_corners > 0},
+           {"texture_coordinates", f.carries.uvs},
+           {"colours", f.carries.colours},
+           {"attributes", f.carries.attributes},
+           {"bytes", f.bytes_on_disk},
+           {"box", {{f.box.min.x, f.box.min.y, f.box.min.z}, {f.box.max.x, f.box.max.y, f.box.max.z}}},
+           {"motion_box", nullptr},
+           {"motion_frames", motion.frames},
+           {"problems", problems}};
+    if (const Imath::Box3f& m = motion.box; !m.isEmpty())
+        j["motion_box"] = {{m.min.x, m.min.y, m.min.z}, {m.max.x, m.max.y, m.max.z}};
+    if (f.varies.faces_change_at) j["faces_change_at"] = *f.varies.faces_change_at;
+    if (!parts.empty()) j["parts"] = parts;
+    Json options = Json::array();
+    for (const SourceChoice& c : f.choices)
+        options.push_back({{"name", c.name}, {"title", c.title}, {"chosen", c.chosen}, {"options", c.options}});
+    j["choices"] = std::move(options);
+    return j;
+}
+
+void print_info(const SourceFacts& f, const std::vector<std::string>& parts, const MotionBox& motion) {
+    auto yes = [](bool there) { return there ? "yes" : "no"; };
+    fmt::print("{}, {}\n", to_text(f.kind), f.format);
+    fmt::print("frames      {} to {} ({})\n", f.first, f.last, counted(f.frames(), "frame", "frames"));
+    fmt::print("points      {}\nfaces       {}\n", f.points, f.faces);
+    if (f.varies.faces_change_at) fmt::print("faces change at frame {}\n", *f.varies.faces_change_at);
+    fmt::print("velocities  {}\nnormals     {}\ntexture     {}\ncolours     {}\n", yes(f.carries.velocities),
+               f.carries.normal_corners > 0 ? "yes, of corners" : yes(f.carries.normals), yes(f.carries.uvs),
+               yes(f.carries.colours));
+    for (const auto& name : f.carries.attributes) fmt::print("attribute   {}\n", name);
+    for (const auto& name : parts) fmt::print("part        {}\n", name);
+    fmt::print("size        {:.4g} × {:.4g} × {:.4g} units\n", f.box.size().x, f.box.size().y, f.box.size().z);
+    if (!motion.box.isEmpty()) {
+        const V3f size = motion.box.size();
+        fmt::print("motion      {:.4g} × {:.4g} × {:.4g} units over {}\n", size.x, size.y, size.z,
+                   motion.all ? "all frames" : fmt::format("{} frames, evenly spread", motion.frames));
+    }
+    fmt::print("on disk     {}\n", byte_count(f.bytes_on_disk));
+    for (const SourceChoice& c : f.choices)
+        fmt::print("choice      {}={} (of {})\n", c.name, c.chosen, fmt::join(c.options, ", "));
+    for (const auto& p : f.problems) fmt::print("problem     {}; {}\n", p.what, p.advice);
+}
+
+} // namespace
+
 int info_command(const std::string& path, const std::vector<std::string>& choices, Output out) {
     TerminalProgress progress(out);
     SourceChoices chosen;
@@ -65,62 +129,10 @@ int info_command(const std::string& path, const std::vector<std::string>& choice
                           PoseCache::new_serial(), &cache);
     const auto motion = motion_box(sampler, frames_measured, progress);
     if (!motion) return report_error(motion.error(), out);
-    if (out.json) {
-        Json problems = Json::array();
-        for (const auto& p : f.problems) {
-            Json one{{"what", p.what}, {"advice", p.advice}};
-            if (p.frame) one["frame"] = *p.frame;
-            problems.push_back(one);
-        }
-        Json j{{"kind", to_text(f.kind)},
-               {"format", f.format},
-               {"first", f.first},
-               {"last", f.last},
-               {"frames", f.frames()},
-               {"missing", f.missing},
-               {"points", f.points},
-               {"faces", f.faces},
-               {"velocities", f.carries.velocities},
-               {"normals", f.carries.normals},
-               {"texture_coordinates", f.carries.uvs},
-               {"colours", f.carries.colours},
-               {"attributes", f.carries.attributes},
-               {"bytes", f.bytes_on_disk},
-               {"box", {{f.box.min.x, f.box.min.y, f.box.min.z}, {f.box.max.x, f.box.max.y, f.box.max.z}}},
-               {"motion_box", nullptr},
-               {"motion_frames", motion->frames},
-               {"problems", problems}};
-        if (const Imath::Box3f& m = motion->box; !m.isEmpty())
-            j["motion_box"] = {{m.min.x, m.min.y, m.min.z}, {m.max.x, m.max.y, m.max.z}};
-        if (f.varies.faces_change_at) j["faces_change_at"] = *f.varies.faces_change_at;
-        if (!parts.empty()) j["parts"] = parts;
-        Json options = Json::array();
-        for (const SourceChoice& c : f.choices)
-            options.push_back({{"name", c.name}, {"title", c.title}, {"chosen", c.chosen}, {"options", c.options}});
-        j["choices"] = std::move(options);
-        print_json(j);
-        return exit_fine;
-    }
-    auto yes = [](bool there) { return there ? "yes" : "no"; };
-    fmt::print("{}, {}\n", to_text(f.kind), f.format);
-    fmt::print("frames      {} to {} ({})\n", f.first, f.last, counted(f.frames(), "frame", "frames"));
-    fmt::print("points      {}\nfaces       {}\n", f.points, f.faces);
-    if (f.varies.faces_change_at) fmt::print("faces change at frame {}\n", *f.varies.faces_change_at);
-    fmt::print("velocities  {}\nnormals     {}\ntexture     {}\ncolours     {}\n", yes(f.carries.velocities),
-               f.carries.normal_corners > 0 ? "yes, of corners" : yes(f.carries.normals), yes(f.carries.uvs),
-               yes(f.carries.colours));
-    for (const auto& name : f.carries.attributes) fmt::print("attribute   {}\n", name);
-    for (const auto& name : parts) fmt::print("part        {}\n", name);
-    fmt::print("size        {:.4g} × {:.4g} × {:.4g} units\n", f.box.size().x, f.box.size().y, f.box.size().z);
-    if (!motion->box.isEmpty()) {
-        const V3f size = motion->box.size();
-        fmt::print("motion      {:.4g} × {:.4g} × {:.4g} units over {}\n", size.x, size.y, size.z,
-                   motion->all ? "all frames" : fmt::format("{} frames, evenly spread", motion->frames));
-    }
-    fmt::print("on disk     {}\n", byte_count(f.bytes_on_disk));
-    for (const SourceChoice& c : f.choices)
-        fmt::print("choice      {}={} (of {})\n", c.name, c.chosen, fmt::join(c.options, ", "));
-    for (const auto& p : f.problems) fmt::print("problem     {}; {}\n", p.what, p.advice);
+    if (out.json)
+        print_json(info_json(f, parts, *motion));
+    else
+        print_info(f, parts, *motion);
     return exit_fine;
 }
 

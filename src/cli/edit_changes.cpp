@@ -195,7 +195,7 @@ Result<Done> set_phrases(Timing& t, const Project& p, const Words& w) {
     t.speeds = {};
     t.phrases = list;
     GARLAND_CHECK(validate(t));
-    return Done{fmt::format("Play {}", counted(static_cast<long long>(list.list.size()), "phrase", "phrases")),
+    return Done{fmt::format("Play {}", counted(list.list.size(), "phrase", "phrases")),
                 fmt::format("{} from output frame {}", counted_number(form_length(t), "frame", "frames"),
                             short_number(w.start)) +
                     missed_beats(list, t.turn_twice, p)};
@@ -247,8 +247,7 @@ Result<Done> set_slider(Timing& t, const Words& w) {
     GARLAND_TRY(toward, toward_of(w.toward));
     GARLAND_TRY(keys, parse_slider(w.slider, toward));
     t.slider = keys;
-    return Done{
-        fmt::format("Play it with a slider of {}", counted(static_cast<long long>(keys.keys.size()), "key", "keys"))};
+    return Done{fmt::format("Play it with a slider of {}", counted(keys.keys.size(), "key", "keys"))};
 }
 
 Result<Done> take_curve(Timing& t, const Words& w) {

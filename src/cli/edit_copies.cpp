@@ -140,9 +140,8 @@ Result<Done> arrange(Project& p, const Words& w, const Given& given, const std::
         for (const ArrangementShow& a : work->show->arrangements) {
             if (a.id != id) continue;
             if (!a.shown.set->problem.empty()) return wrong(a.shown.set->problem);
-            done.note =
-                fmt::format("{}{}{}", counted(static_cast<long long>(a.shown.set->places.size()), "copy", "copies"),
-                            a.shown.set->note.empty() ? "" : "; ", a.shown.set->note);
+            done.note = fmt::format("{}{}{}", counted(a.shown.set->places.size(), "copy", "copies"),
+                                    a.shown.set->note.empty() ? "" : "; ", a.shown.set->note);
         }
     } else {
         done.note = counted(copies_in(changed), "copy", "copies");
@@ -195,8 +194,7 @@ Result<Done> nudge(Project& p, const Words& w, const std::string& copies, double
         if (frames != 0) nudges.push_back({copy, frames});
     }
     return Done{clear ? "Clear nudges"
-                      : fmt::format("Nudge {} {}", counted(static_cast<long long>(ids.size()), "copy", "copies"),
-                                    delay_words(by))};
+                      : fmt::format("Nudge {} {}", counted(ids.size(), "copy", "copies"), delay_words(by))};
 }
 
 // What the options of these commands say.
@@ -267,8 +265,8 @@ Result<Done> take_out(Project& p, const Words& w, const CopyState& state) {
     }
     GARLAND_TRY(made, single_out(p, id, ids, state.part));
     return Done{
-        fmt::format("Single out {}", state.part.empty() ? counted(static_cast<long long>(ids.size()), "copy", "copies")
-                                                        : "\"" + state.part + "\""),
+        fmt::format("Single out {}",
+                    state.part.empty() ? counted(ids.size(), "copy", "copies") : "\"" + state.part + "\""),
         fmt::format("the arrangement \"{}\" has the same values and a timing of its own", p.arrangement(made)->name)};
 }
 
@@ -288,8 +286,7 @@ Result<Done> hide(Project& p, const Words& w, const CopyState& state) {
         std::set_union(hidden.begin(), hidden.end(), ids.begin(), ids.end(), std::back_inserter(next));
     }
     hidden = next;
-    return Done{
-        fmt::format("{} {}", w.off ? "Show" : "Hide", counted(static_cast<long long>(ids.size()), "copy", "copies"))};
+    return Done{fmt::format("{} {}", w.off ? "Show" : "Hide", counted(ids.size(), "copy", "copies"))};
 }
 
 } // namespace

@@ -101,8 +101,7 @@ Result<Done> set_place(Project& p, const Words& w, bool clear, const KeyGiven& g
     GARLAND_CHECK(set_keys(a.place_keys, PlaceCurve(a.place_keys).at(given.at), given, fmt::format("\"{}\"", a.name)));
     GARLAND_CHECK(validate(a));
     return Done{fmt::format("Key the place of \"{}\"", a.name),
-                a.place_keys.empty() ? "it stands still"
-                                     : counted(static_cast<long long>(a.place_keys.size()), "key", "keys")};
+                a.place_keys.empty() ? "it stands still" : counted(a.place_keys.size(), "key", "keys")};
 }
 
 Result<Done> set_zone(Project& p, const std::string& called, const std::string& add, bool remove, const Given& given,
@@ -130,8 +129,7 @@ Result<Done> set_zone(Project& p, const std::string& called, const std::string& 
     GARLAND_CHECK(set_keys(z.keys, ZonePlan(z).pose_at(key.at), key, fmt::format("the zone \"{}\"", z.name)));
     GARLAND_CHECK(validate(z));
     if (!what.empty()) words += ": " + what;
-    return Done{words,
-                fmt::format("{}, {}", to_text(z.shape), counted(static_cast<long long>(z.keys.size()), "key", "keys"))};
+    return Done{words, fmt::format("{}, {}", to_text(z.shape), counted(z.keys.size(), "key", "keys"))};
 }
 
 Result<Done> set_play(Project& p, const Words& w, const Given& given) {
@@ -183,15 +181,14 @@ Result<Done> tempo_of_sound(Project& p, const SoundSpec& s, const SoundSamples& 
     return Done{fmt::format("Find beats of \"{}\": {} per minute, one at output frame {}", s.name,
                             short_number(found.tempo.beats_per_minute, 2), short_number(found.tempo.offset.value, 2)),
                 fmt::format("{} heard, {} % of them within half a frame of the grid",
-                            counted(static_cast<long long>(found.heard.size()), "beat", "beats"),
-                            short_number(found.sure * 100, 0))};
+                            counted(found.heard.size(), "beat", "beats"), short_number(found.sure * 100, 0))};
 }
 
 Result<Done> markers_of_sound(Project& p, const SoundSpec& s, const SoundSamples& samples) {
     GARLAND_TRY(found, find_beats(samples, s.start, p.settings.rate));
     const std::int64_t set = mark_beats(p.settings.markers, found.heard, p.settings.range);
     return Done{fmt::format("Mark beats of \"{}\": {}", s.name, counted(set, "marker", "markers")),
-                fmt::format("{} heard", counted(static_cast<long long>(found.heard.size()), "beat", "beats"))};
+                fmt::format("{} heard", counted(found.heard.size(), "beat", "beats"))};
 }
 
 Result<Done> set_sound(Project& p, const Words& w, const std::string& called, const std::string& add,

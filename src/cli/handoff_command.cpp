@@ -185,7 +185,7 @@ int handoff_command(const HandoffWords& words, Output out) {
         return exit_fine;
     }
     fmt::print("{}: {}, {}{}\n", done->files.size() == 1 ? done->files.front() : order.folder,
-               counted(static_cast<long long>(done->files.size()), "file", "files"), byte_count(done->bytes),
+               counted(done->files.size(), "file", "files"), byte_count(done->bytes),
                done->kept ? fmt::format("; {} of them were complete", done->kept) : std::string());
     for (const std::string& w : done->words) fmt::print("{}\n", w);
     for (const std::string& w : done->left_out) fmt::print("left out: {}\n", w);

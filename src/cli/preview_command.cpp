@@ -188,10 +188,8 @@ int contact_command(const ContactWords& w, Output out) {
                     {"copy_count", order.copies.size()},
                     {"frames", order.frames.size()}});
     } else {
-        fmt::print("{} written: {} by {}, {} × {} pixels\n", w.file,
-                   counted(static_cast<long long>(order.copies.size()), "copy", "copies"),
-                   counted(static_cast<long long>(order.frames.size()), "frame", "frames"), sheet->width,
-                   sheet->height);
+        fmt::print("{} written: {} by {}, {} × {} pixels\n", w.file, counted(order.copies.size(), "copy", "copies"),
+                   counted(order.frames.size(), "frame", "frames"), sheet->width, sheet->height);
     }
     return exit_fine;
 }

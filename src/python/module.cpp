@@ -315,12 +315,8 @@ py::dict handed_off(const OpenShot& s, const HandoffOrder& order, const py::obje
     return out;
 }
 
-} // namespace
-
-PYBIND11_MODULE(_core, m) {
-    error_type = py::reinterpret_steal<py::object>(PyErr_NewException("garland.Error", PyExc_Exception, nullptr));
-    m.attr("Error") = error_type;
-
+// What opens, tells about and changes a project.
+py::class_<OpenShot> define_project(py::module_& m) {
     py::class_<OpenShot> project(m, "Project");
     project.def_property_readonly("path", &OpenShot::path)
         .def_property_readonly("copies", [](const OpenShot& s) { return s.show().copies(); })
@@ -357,7 +353,12 @@ PYBIND11_MODULE(_core, m) {
         .def("copy_at", &copy_at, py::arg("copy"), py::arg("frame"))
         .def("source_at", &source_at, py::arg("source"), py::arg("source_frame"))
         .def("check", &check_all, py::arg("crowding") = false, py::arg("progress") = py::none());
-    auto define = [&](const char* method, auto work) { // both take the same words
+    return project;
+}
+
+// Plans and hand-offs take the same words.
+void define_orders(py::class_<OpenShot>& project) {
+    auto define = [&](const char* method, auto work) {
         project.def(
             method,
             [work](const OpenShot& s, const std::string& output, const std::string& folder, const std::string& name,
@@ -380,7 +381,9 @@ PYBIND11_MODULE(_core, m) {
     };
     define("plan", &planned);
     define("hand_off", &handed_off);
+}
 
+void define_functions(py::module_& m) {
     m.def(
         "open",
         [](const std::string& path, const py::object& report) {
@@ -410,4 +413,14 @@ PYBIND11_MODULE(_core, m) {
         }
         return out;
     });
+}
+
+} // namespace
+
+PYBIND11_MODULE(_core, m) {
+    error_type = py::reinterpret_steal<py::object>(PyErr_NewException("garland.Error", PyExc_Exception, nullptr));
+    m.attr("Error") = error_type;
+    auto project = define_project(m);
+    define_orders(project);
+    define_functions(m);
 }

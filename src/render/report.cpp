@@ -39,7 +39,9 @@ constexpr const char* style =
 h1{font-size:1.6rem}h2{font-size:1.15rem;border-bottom:1px solid #c8d0d6;margin-top:2rem}
 article{display:flex;gap:1rem;margin:1rem 0;align-items:flex-start}img{width:320px;height:auto;border-radius:4px}
 small,.muted{color:#5b6870}.ok{color:#176b3a}ul{padding-left:1.2rem}
-@media(prefers-color-scheme:dark){body{background:#14191d;color:#dde4e8}small,.muted{color:#93a1aa}.ok{color:#6fcf97}})";
+@media(prefers-color-scheme:dark){
+  body{background:#14191d;color:#dde4e8}small,.muted{color:#93a1aa}.ok{color:#6fcf97}
+})";
 
 } // namespace
 
@@ -47,16 +49,16 @@ Result<std::string> html_report(const Report& report, const Show& show, const Pr
                                 Progress& progress) {
     const Settings& s = project.settings;
     const std::string name = s.name.empty() ? "project" : s.name;
-    std::string out = fmt::format(
-        "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\">"
-        "<meta name=\"viewport\" content=\"width=device-width\">"
-        "<title>Check of {0}</title><style>{1}</style></head><body>\n<h1>Check of {0}</h1>\n"
-        "<p>{2}, output frames {3} to {4}, {5} frames a second. {6}{7}.</p>\n",
-        escaped(name), style, counted(show.copies(), "copy", "copies"), s.range.first, s.range.last,
-        escaped(to_text(s.rate)),
-        report.findings.empty() ? std::string("<span class=\"ok\">Nothing found</span>")
-                                : counted(static_cast<long long>(report.findings.size()), "finding", "findings"),
-        report.ignored.empty() ? std::string() : fmt::format(", {} ignored", report.ignored.size()));
+    std::string out =
+        fmt::format("<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\">"
+                    "<meta name=\"viewport\" content=\"width=device-width\">"
+                    "<title>Check of {0}</title><style>{1}</style></head><body>\n<h1>Check of {0}</h1>\n"
+                    "<p>{2}, output frames {3} to {4}, {5} frames a second. {6}{7}.</p>\n",
+                    escaped(name), style, counted(show.copies(), "copy", "copies"), s.range.first, s.range.last,
+                    escaped(to_text(s.rate)),
+                    report.findings.empty() ? std::string("<span class=\"ok\">Nothing found</span>")
+                                            : counted(report.findings.size(), "finding", "findings"),
+                    report.ignored.empty() ? std::string() : fmt::format(", {} ignored", report.ignored.size()));
     int pictures = 0;
     const int most = std::min<int>(look.pictures, static_cast<int>(report.findings.size()));
     for (FindingKind kind : finding_kinds) {

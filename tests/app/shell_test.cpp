@@ -8,8 +8,8 @@
 #include "app/shell/find_dialog.h"
 #include "app/shell/guide_window.h"
 #include "app/shell/keys_dialog.h"
-#include "app/shell/pane_window.h"
 #include "app/shell/preferences_dialog.h"
+#include "app/shell/second_window.h"
 #include "app/shell/start_page.h"
 #include "app/theme/desktop_scheme.h"
 #include "app/theme/tokens.h"
@@ -116,7 +116,7 @@ class ShellTest : public QObject {
             QVERIFY(o.window.document().save(path));
             QTest::keyClick(&o.window, Qt::Key_S, Qt::ControlModifier);
             QTest::keyClick(&o.window, Qt::Key_F8, Qt::ShiftModifier);
-            auto* own = o.window.findChild<PaneWindow*>();
+            auto* own = o.window.findChild<SecondWindow*>();
             QVERIFY(own && own->isVisible() && o.window.scene_view().window() == own);
             QVERIFY(o.window.lanes().isVisible() && o.window.retime().window() == &o.window);
             // Keys work there, too: a pose is held, and undone.
@@ -144,7 +144,7 @@ class ShellTest : public QObject {
             own->close();
             settle();
             QCOMPARE(o.window.scene_view().window(), &o.window);
-            QVERIFY(o.window.findChild<PaneWindow*>() == nullptr);
+            QVERIFY(o.window.findChild<SecondWindow*>() == nullptr);
             o.window.document().open(path);
             QTRY_VERIFY(o.window.scene_view().window() != &o.window);
             o.window.document().undo().setClean();
@@ -162,6 +162,58 @@ class ShellTest : public QObject {
         next.commands().find("view.lanes_window")->action->trigger();
         settle();
         QVERIFY(next.lanes().window() == &next && next.lanes().height() > 100);
+    }
+    void panels_lie_side_by_side_in_the_second_window() {
+        {
+            Opened o;
+            o.window.set_step(1);
+            QTest::keyClick(&o.window, Qt::Key_F9, Qt::ShiftModifier);
+            auto* second = o.window.findChild<SecondWindow*>();
+            QVERIFY(second && second->isVisible() && o.window.retime().window() == second);
+            QVERIFY(seen(o.window, "Bring it back"));
+            o.window.set_step(4);
+            QTest::keyClick(&o.window, Qt::Key_F9, Qt::ShiftModifier);
+            QTest::keyClick(&o.window, Qt::Key_F8, Qt::ShiftModifier);
+            QCOMPARE(second->windowTitle(), QStringLiteral("Retime, Vary, Scene · Garland"));
+            settle();
+            int right = 0; // one beside the other, each as high as the window lets it be
+            for (const QWidget* pane :
+                 {static_cast<QWidget*>(&o.window.retime()), static_cast<QWidget*>(&o.window.vary()),
+                  static_cast<QWidget*>(&o.window.scene_view())}) {
+                QVERIFY(pane->isVisible() && pane->window() == second);
+                const QRect lies(pane->mapTo(second, QPoint()), pane->size());
+                QVERIFY(lies.left() >= right && lies.width() >= 200 && lies.height() > second->height() - 20);
+                right = lies.right();
+            }
+            // A key set in one is drawn there, and the main window's step stays.
+            o.window.viewing().set_frame(12);
+            activate(*second);
+            auto& map = o.window.retime().map();
+            map.setFocus();
+            const auto keys = o.window.document().project().timings.front().map.keys.size();
+            QTest::keyClick(&map, Qt::Key_H);
+            QTRY_VERIFY(o.window.document().project().timings.front().map.keys.size() > keys);
+            QCOMPARE(o.window.step(), 4);
+            activate(o.window);
+            o.window.document().undo().setClean();
+            o.window.close();
+        }
+        MainWindow next; // as it was left
+        next.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&next));
+        auto* second = next.findChild<SecondWindow*>();
+        QVERIFY(second && second->panes().size() == 3 && next.vary().window() == second);
+        next.set_step(1);
+        settle();
+        click(next, "Bring it back");
+        QTRY_VERIFY(next.retime().window() == &next && next.retime().isVisible());
+        QCOMPARE(second->windowTitle(), QStringLiteral("Vary, Scene · Garland"));
+        second->close();
+        settle();
+        QVERIFY(next.findChild<SecondWindow*>() == nullptr);
+        QVERIFY(next.scene_view().window() == &next && next.scene_view().isVisible());
+        next.set_step(4);
+        QVERIFY(next.vary().window() == &next && next.vary().isVisible());
     }
     void files_dropped_on_the_start_page_are_gathered() {
         const Opened o; // drops a file on an empty window

@@ -364,14 +364,15 @@ class RobustTest : public QObject {
     // Documents that once ended the program, or took gigabytes.
     void crafted_input_is_refused_within_a_gigabyte() {
         folder_.write("deep.garland", "{\"garland\": 1, \"a\": " + std::string(60000, '['));
-        folder_.write(
-            "slope.garland",
-            R"({"garland": 1, "sources": [{"id": 1, "name": "s", "path": "drop.0001.ply"}], "timings": [{"id": 2, "keys": [{"at": 1, "source": 0, "toward": "free", "leave": 1e308},
+        folder_.write("slope.garland",
+                      R"({"garland": 1, "sources": [{"id": 1, "name": "s", "path": "drop.0001.ply"}],
+                "timings": [{"id": 2, "keys": [{"at": 1, "source": 0, "toward": "free", "leave": 1e308},
             {"at": 9, "source": 1e8, "arrive": -1e308}]}], "arrangements": [{"id": 3, "source": 1, "timing": 2}]})");
-        folder_.write(
-            "boxes.garland",
-            R"({"garland": 1, "sources": [{"id": 1, "name": "s", "path": "drop.0001.ply"}], "timings": [{"id": 2, "keys": [{"at": 1, "source": 0}]}],
-            "arrangements": [{"id": 3, "source": 1, "timing": 2, "kind": "box", "columns": 1000000000, "rows": 1000000000, "layers": 1000000000}]})");
+        folder_.write("boxes.garland",
+                      R"({"garland": 1, "sources": [{"id": 1, "name": "s", "path": "drop.0001.ply"}],
+                "timings": [{"id": 2, "keys": [{"at": 1, "source": 0}]}],
+            "arrangements": [{"id": 3, "source": 1, "timing": 2, "kind": "box", "columns": 1000000000,
+                "rows": 1000000000, "layers": 1000000000}]})");
         folder_.write("range.garland", R"({"garland": 1, "range": {"first": 1, "last": 900000000}})");
         folder_.write("twins.garland", R"({"garland": 1, "twins": {"alike_below": -3, "share": 9}})");
         for (const char* name : {"deep", "slope", "boxes", "range", "twins"}) {

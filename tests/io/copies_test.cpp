@@ -54,8 +54,11 @@ class CopiesFileTest : public QObject {
         const auto gltf = read(
             "p.gltf",
             R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0,"translation":[0,0,1]}],
-            "meshes":[{"primitives":[{"attributes":{"POSITION":0},"mode":3}]}],"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[3,0.5,2]}],
-            "bufferViews":[{"buffer":0,"byteLength":36}],"buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,)" +
+            "meshes":[{"primitives":[{"attributes":{"POSITION":0},"mode":3}]}],
+            "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],
+                "max":[3,0.5,2]}],
+            "bufferViews":[{"buffer":0,"byteLength":36}],"buffers":[{"byteLength":36,
+                "uri":"data:application/octet-stream;base64,)" +
                 floats.toStdString() + R"("}]})");
         QVERIFY2(gltf, gltf ? "" : qPrintable(said(gltf.error())));
         QCOMPARE(gltf->points.size(), std::size_t(3));

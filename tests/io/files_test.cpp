@@ -441,12 +441,14 @@ class FilesTest : public QObject {
     }
     void claims_are_held_against_the_file() {
         Folder folder;
-        folder.write(
-            "bomb.gltf",
-            R"({"asset":{"version":"2.0"},"buffers":[{"byteLength":16,"uri":"data:application/octet-stream;base64,AAAAAAAAAAAAAAAAAAAAAA=="}],
-            "bufferViews":[{"buffer":0,"byteLength":16}],"accessors":[{"componentType":5126,"count":900000000,"type":"VEC3",
+        folder.write("bomb.gltf",
+                     R"({"asset":{"version":"2.0"},"buffers":[{"byteLength":16,
+                "uri":"data:application/octet-stream;base64,AAAAAAAAAAAAAAAAAAAAAA=="}],
+            "bufferViews":[{"buffer":0,"byteLength":16}],"accessors":[{"componentType":5126,"count":900000000,
+                "type":"VEC3",
             "sparse":{"count":1,"indices":{"bufferView":0,"componentType":5125},"values":{"bufferView":0}}}],
-            "meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"nodes":[{"mesh":0}],"scenes":[{"nodes":[0]}],"scene":0})");
+            "meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"nodes":[{"mesh":0}],"scenes":[{"nodes":[0]}],
+                "scene":0})");
         const auto bomb = open_source(folder / "bomb.gltf");
         QVERIFY(!bomb && said(bomb.error()).contains("claims 900000000 elements"));
         QFile whole(QString(GARLAND_CORPUS) + "/glb/lamp");
@@ -468,7 +470,8 @@ class FilesTest : public QObject {
             "materials":[{"name":"paper","pbrMetallicRoughness":{"baseColorTexture":{"index":0}}}],
             "buffers":[{"byteLength":36,"uri":"a.bin"}],"bufferViews":[{"buffer":0,"byteLength":36}],
             "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,1]}],
-            "meshes":[{"primitives":[{"attributes":{"POSITION":0},"material":0}]}],"nodes":[{"mesh":0}],"scenes":[{"nodes":[0]}],"scene":0})");
+            "meshes":[{"primitives":[{"attributes":{"POSITION":0},"material":0}]}],"nodes":[{"mesh":0}],
+                "scenes":[{"nodes":[0]}],"scene":0})");
         QVERIFY(!open_source(folder / "a.gltf")); // its buffer is not there, and the working folder's is not taken
         const float corners[9] = {0, 0, 0, 1, 0, 0, 0, 1, 0};
         folder.write("a.bin", std::string(reinterpret_cast<const char*>(corners), sizeof corners));
@@ -477,14 +480,18 @@ class FilesTest : public QObject {
     }
     void unknown_fields_of_entries_stay() {
         const std::string text =
-            R"({"garland": 1, "later": {"x": [1, 2]}, "markers": [{"at": 9, "name": "b", "colour": "red"}, {"at": 3, "name": "a", "flag": {"deep": 1}}],
+            R"({"garland": 1, "later": {"x": [1, 2]}, "markers": [{"at": 9, "name": "b", "colour": "red"},
+                {"at": 3, "name": "a", "flag": {"deep": 1}}],
             "camera_keys": [{"at": 1, "note": "n"}],
             "sources": [{"id": 1, "name": "s", "path": "s.ply"}],
-            "timings": [{"id": 2, "form": "phrases", "phrases": {"start": 1, "list": [{"first": 1, "last": 5, "mood": "calm"}, {"first": 1, "last": 9, "mood": "wild"}]},
+            "timings": [{"id": 2, "form": "phrases", "phrases": {"start": 1,
+                "list": [{"first": 1, "last": 5, "mood": "calm"}, {"first": 1, "last": 9, "mood": "wild"}]},
                          "keys": [{"at": 1, "source": 0, "ease": 0.3}]}],
-            "arrangements": [{"id": 3, "source": 1, "timing": 2, "targets": [{"at": 1, "place": [0, 0, 1], "why": "boat"}], "facing": "target",
+            "arrangements": [{"id": 3, "source": 1, "timing": 2,
+                "targets": [{"at": 1, "place": [0, 0, 1], "why": "boat"}], "facing": "target",
                               "variants": [{"source": 1, "weight": 2, "tag": "old"}],
-                              "spreads": [{"id": 4, "amount": [{"at": 1, "value": 1, "hand": "left"}, {"at": 9, "value": 0}]}]}]})";
+                              "spreads": [{"id": 4, "amount": [{"at": 1, "value": 1, "hand": "left"},
+                                  {"at": 9, "value": 0}]}]}]})";
         auto project = parse_project(text, "p");
         QVERIFY2(project, project ? "" : qPrintable(said(project.error())));
         std::string out = project_text(*project);

@@ -43,9 +43,11 @@ std::string triangle(const std::string& nodes, const std::string& more = "",
     const float points[9] = {0, 0, 0, 1, 0, 0, 0, 1, 0};
     const QByteArray raw(reinterpret_cast<const char*>(points), sizeof points);
     return R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[)" + nodes +
-           R"(],"meshes":[{"name":"t","primitives":[{"attributes":{"POSITION":0}}]}],"buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,)" +
+           R"(],"meshes":[{"name":"t","primitives":[{"attributes":{"POSITION":0}}]}],
+               "buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,)" +
            raw.toBase64().toStdString() +
-           R"("}],"bufferViews":[{"buffer":0,"byteOffset":0,"byteLength":36}],"accessors":[{"bufferView":0,"componentType":5126,"type":"VEC3",)" +
+           R"("}],"bufferViews":[{"buffer":0,"byteOffset":0,"byteLength":36}],
+               "accessors":[{"bufferView":0,"componentType":5126,"type":"VEC3",)" +
            accessor + "}]" + more + "}";
 }
 
@@ -224,11 +226,11 @@ class GltfTest : public QObject {
         QVERIFY(complaint(triangle(R"({"mesh":0})", "", R"("count":4000000000)"), "4000000000"));
         QVERIFY(complaint(
             triangle(R"({"mesh":0})", R"(,"extensionsRequired":["X_other"],"extensionsUsed":["X_other"])"), "X_other"));
-        QVERIFY(complaint(
-            triangle(
-                R"({"mesh":0})",
-                R"(,"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"translation"}}],"samplers":[{"input":0,"output":0}]}])"),
-            "numbers an element"));
+        QVERIFY(
+            complaint(triangle(R"({"mesh":0})",
+                               R"(,"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"translation"}}],
+                    "samplers":[{"input":0,"output":0}]}])"),
+                      "numbers an element"));
         QVERIFY(complaint("{\"asset\":", "cannot be read"));
         QVERIFY(complaint("glTF\x02", "cannot be read"));
         QCOMPARE(read_gltf(folder / "none.gltf").error().code, ErrorCode::not_found);

@@ -152,7 +152,8 @@ def Mesh "crate" (
     float[] primvars:heat = [0, 1, 2, 3, 4, 5, 6, 7] (
         interpolation = "faceVarying"
     )
-    color3f[] primvars:displayColor = [(1, 0, 0), (1, 0, 0), (1, 0, 0), (1, 0, 0), (0, 1, 0), (0, 1, 0), (0, 1, 0), (0, 1, 0)] (
+    color3f[] primvars:displayColor = [(1, 0, 0), (1, 0, 0), (1, 0, 0), (1, 0, 0), (0, 1, 0), (0, 1, 0), (0, 1, 0),
+        (0, 1, 0)] (
         interpolation = "faceVarying"
     )
     uniform token subdivisionScheme = "none"

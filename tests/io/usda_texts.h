@@ -42,7 +42,8 @@ inline const char* const changing_faces_text = R"(#usda 1.0
 def Mesh "a" {
     int[] faceVertexCounts.timeSamples = { 0: [3], 1: [3], 2: [4] }
     int[] faceVertexIndices.timeSamples = { 0: [0, 1, 2], 1: [0, 1, 2], 2: [0, 1, 2, 3] }
-    point3f[] points.timeSamples = { 0: [(0,0,0),(1,0,0),(0,1,0)], 1: [(0,0,0),(2,0,0),(0,1,0)], 2: [(0,0,0),(1,0,0),(1,1,0),(0,1,0)] }
+    point3f[] points.timeSamples = { 0: [(0,0,0),(1,0,0),(0,1,0)], 1: [(0,0,0),(2,0,0),(0,1,0)],
+        2: [(0,0,0),(1,0,0),(1,1,0),(0,1,0)] }
 }
 )";
 
@@ -125,7 +126,8 @@ def Xform "quay"
         int[] protoIndices = [0, 1, 0, 1]
         int64[] ids = [7, 8, 9, 12]
         int64[] invisibleIds.timeSamples = { 1: [], 3: [9] }
-        point3f[] positions.timeSamples = { 1: [(0, 0, 0), (1, 0, 0), (2, 0, 0), (3, 0, 0)], 5: [(0, 4, 0), (1, 0, 0), (2, 0, 0), (3, 0, 0)] }
+        point3f[] positions.timeSamples = { 1: [(0, 0, 0), (1, 0, 0), (2, 0, 0), (3, 0, 0)],
+            5: [(0, 4, 0), (1, 0, 0), (2, 0, 0), (3, 0, 0)] }
         quath[] orientations = [(1, 0, 0, 0), (0.5, 0.5, 0.5, 0.5), (1, 0, 0, 0), (1, 0, 0, 0)]
         float3[] scales = [(1, 1, 1), (2, 3, 4), (1, 1, 1), (1, 1, 1)]
         over "poses"
@@ -163,15 +165,18 @@ def SkelRoot "banner"
     def Skeleton "bones"
     {
         uniform token[] joints = ["root", "root/tip"]
-        uniform matrix4d[] bindTransforms = [((1,0,0,0),(0,1,0,0),(0,0,1,0),(0,0,0,1)), ((1,0,0,0),(0,1,0,0),(0,0,1,0),(2,0,0,1))]
-        uniform matrix4d[] restTransforms = [((1,0,0,0),(0,1,0,0),(0,0,1,0),(0,0,0,1)), ((1,0,0,0),(0,1,0,0),(0,0,1,0),(2,0,0,1))]
+        uniform matrix4d[] bindTransforms = [((1,0,0,0),(0,1,0,0),(0,0,1,0),(0,0,0,1)),
+            ((1,0,0,0),(0,1,0,0),(0,0,1,0),(2,0,0,1))]
+        uniform matrix4d[] restTransforms = [((1,0,0,0),(0,1,0,0),(0,0,1,0),(0,0,0,1)),
+            ((1,0,0,0),(0,1,0,0),(0,0,1,0),(2,0,0,1))]
         rel skel:animationSource = </banner/wind>
     }
     def SkelAnimation "wind"
     {
         uniform token[] joints = ["root/tip", "root"]
         float3[] translations = [(2, 0, 0), (0, 0, 0)]
-        quatf[] rotations.timeSamples = { 1: [(1, 0, 0, 0), (1, 0, 0, 0)], 5: [(0.70710678, 0, 0, 0.70710678), (1, 0, 0, 0)] }
+        quatf[] rotations.timeSamples = { 1: [(1, 0, 0, 0), (1, 0, 0, 0)],
+            5: [(0.70710678, 0, 0, 0.70710678), (1, 0, 0, 0)] }
         half3[] scales = [(1, 1, 1), (1, 1, 1)]
         uniform token[] blendShapes = ["curl"]
         float[] blendShapeWeights.timeSamples = { 1: [0], 5: [1] }
@@ -185,7 +190,8 @@ def SkelRoot "banner"
         point3f[] points = [(0, 0, 0), (2, 0, 0), (4, 0, 0), (1, 1, 0)]
         rel skel:skeleton = </banner/bones>
         int[] primvars:skel:jointIndices = [0, 0, 0, 1, 1, 0, 0, 1] ( elementSize = 2; interpolation = "vertex" )
-        float[] primvars:skel:jointWeights = [1, 0, 0.5, 0.5, 1, 0, 0.5, 0.5] ( elementSize = 2; interpolation = "vertex" )
+        float[] primvars:skel:jointWeights = [1, 0, 0.5, 0.5, 1, 0, 0.5, 0.5] ( elementSize = 2;
+            interpolation = "vertex" )
         matrix4d primvars:skel:geomBindTransform = ((1,0,0,0),(0,1,0,0),(0,0,1,0),(0,0,0,1))
         uniform token[] skel:blendShapes = ["curl"]
         rel skel:blendShapeTargets = </banner/cloth/curl>

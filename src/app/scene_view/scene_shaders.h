@@ -123,7 +123,8 @@ out vec3 v_place;
 void main() { v_place = middle + place * reach; gl_Position = matrix * vec4(v_place, 1.0); })";
 inline const char* floor_fragment = R"(#version 330 core
 in vec3 v_place;
-uniform vec3 eye; uniform vec3 floor_colour; uniform vec3 line_colour; uniform vec3 sky; uniform float cell; uniform float haze;
+uniform vec3 eye; uniform vec3 floor_colour; uniform vec3 line_colour; uniform vec3 sky; uniform float cell;
+uniform float haze;
 out vec4 colour;
 float grid(float size) {
     vec2 p = v_place.xz / size, w = fwidth(p);

@@ -11,7 +11,7 @@
 #include "app/panels/vary/vary_panel.h"
 #include "app/scene_view/scene_view.h"
 #include "app/shell/log.h"
-#include "app/shell/pane_window.h"
+#include "app/shell/second_window.h"
 #include "app/shell/speaking.h"
 #include "app/shell/start_page.h"
 #include "app/shell/transport.h"
@@ -181,7 +181,8 @@ MainWindow::~MainWindow() {
     qApp->removeEventFilter(this);
     jobs_.stop(); // before what they read through goes
     // Everything that shows the document goes before it does: a field that loses the focus as it goes may still speak.
-    for (PaneWindow* w : findChildren<PaneWindow*>(QString(), Qt::FindDirectChildrenOnly)) delete w;
+    delete second_;
+    second_ = nullptr;
     delete takeCentralWidget();
 }
 
@@ -209,7 +210,7 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
         break;
     case QEvent::ShortcutOverride:
     case QEvent::KeyPress:
-        if ((widget->window() == this || qobject_cast<PaneWindow*>(widget->window())) &&
+        if ((widget->window() == this || widget->window() == second_) &&
             filter_key(widget, static_cast<QKeyEvent*>(event)))
             return true;
         break;
@@ -338,7 +339,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     QSettings settings;
     settings.setValue("geometry", saveGeometry());
     keep_layout();
-    for (PaneWindow* w : findChildren<PaneWindow*>(QString(), Qt::FindDirectChildrenOnly)) w->hide();
+    if (second_) second_->hide();
     event->accept();
 }
 

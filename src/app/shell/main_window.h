@@ -23,7 +23,7 @@ class CheckPanel;
 class GatherPanel;
 class HandoffPanel;
 class LanesView;
-class PaneWindow;
+class SecondWindow;
 class Speaking;
 class FindDialog;
 class GuideWindow;
@@ -106,8 +106,13 @@ class MainWindow : public QMainWindow {
     void show_only(QWidget* pane); // null: all panes
     void toggle_pane(QWidget* pane);
     bool alone(const QWidget* pane) const;
-    PaneWindow* window_of(const QWidget* pane) const; // null where it is in this window
-    void set_own_window(QWidget* pane, bool own, const QByteArray& geometry = {});
+    struct Movable {
+        QWidget* pane;
+        QString word, title;
+    };
+    std::vector<Movable> movable() const;
+    bool away(const QWidget* pane) const; // in the second window
+    void set_away(QWidget* pane, bool go);
     QVariantMap layout_now() const;
     void take_layout(const QVariantMap& layout);
     void keep_layout();
@@ -151,8 +156,9 @@ class MainWindow : public QMainWindow {
     Transport* transport_;
     Notices* notices_;
     QSplitter *across_, *down_;
-    QWidget* lower_;    // transport and Lanes
-    QString layout_of_; // the project whose layout this is; empty: of none
+    QWidget* lower_;                 // transport and Lanes
+    SecondWindow* second_ = nullptr; // while some pane is in it
+    QString layout_of_;              // the project whose layout this is; empty: of none
     QMenu* recent_menu_ = nullptr;
     QStackedWidget* pages_; // the panes, or what an empty window shows
     StartPage* start_;

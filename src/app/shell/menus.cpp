@@ -353,16 +353,21 @@ void MainWindow::add_panes(QMenu& menu) {
             commands_.add(&menu, p.id, p.text, p.key, p.tip, [this, pane = p.pane] { toggle_pane(pane); });
         Commands::show_state(action, &menu, [this, pane = p.pane] { return alone(pane); });
     }
-    const Pane own[] = {{"view.scene_window", "Shift+F8", tr("Scene in its own &window"),
-                         tr("The Scene in a window of its own, for a second screen, and back"), scene_view_},
-                        {"view.lanes_window", "Shift+F12", tr("Lanes in their own win&dow"),
-                         tr("The Lanes in a window of their own, for a second screen, and back"), lanes_}};
+    const Pane own[] = {{"view.scene_window", "Shift+F8", tr("Scene in the second &window"),
+                         tr("The Scene in a second window, for a second screen, and back"), scene_view_},
+                        {"view.lanes_window", "Shift+F12", tr("Lanes in the second win&dow"),
+                         tr("The Lanes in a second window, for a second screen, and back"), lanes_},
+                        {"view.panel_window", "Shift+F9", tr("Pan&el in the second window"),
+                         tr("This step's panel in a second window, beside what is there, and back"), nullptr}};
     for (const Pane& p : own) {
-        QAction* action = commands_.add(&menu, p.id, p.text, p.key, p.tip, [this, pane = p.pane] {
+        const auto which = [this, pane = p.pane]() -> QWidget* {
+            return pane ? pane : static_cast<QWidget*>(steps_[static_cast<std::size_t>(step_)]);
+        };
+        QAction* action = commands_.add(&menu, p.id, p.text, p.key, p.tip, [this, which] {
             show_start(false);
-            set_own_window(pane, !window_of(pane));
+            set_away(which(), !away(which()));
         });
-        Commands::show_state(action, &menu, [this, pane = p.pane] { return window_of(pane) != nullptr; });
+        Commands::show_state(action, &menu, [this, which] { return away(which()); });
     }
     QAction* full =
         commands_.add(&menu, "view.full_screen", tr("F&ull screen"), "F11", tr("The window takes the screen, and back"),

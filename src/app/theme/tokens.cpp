@@ -127,8 +127,10 @@ QIcon line_icon(const QString& name) {
     return icon;
 }
 
-QString style_sheet(const Tokens& t) {
-    QString css = R"(
+namespace {
+
+// What starts with @ are the tokens of the theme, put in by style_sheet.
+constexpr char sheet[] = R"(
 * { outline: 0; }
 QMainWindow, QDialog { background: @ground; }
 QWidget#pane { background: @panel; border-radius: 6px; }
@@ -176,7 +178,8 @@ QFrame#banner { background: @raised; border: 1px solid @alert; border-radius: 6p
 QLineEdit, QAbstractSpinBox { background: @raised; border: 1px solid transparent; border-radius: 6px; padding: 4px 8px;
   selection-background-color: @accent; selection-color: @onaccent; }
 QAbstractSpinBox:focus { border: 1px solid @accent; }
-QComboBox { background: @raised; border: 1px solid transparent; border-radius: 6px; padding: 4px 8px; min-height: 18px; }
+QComboBox { background: @raised; border: 1px solid transparent; border-radius: 6px; padding: 4px 8px;
+    min-height: 18px; }
 QComboBox::drop-down { border: 0; width: 18px; }
 QComboBox::down-arrow { image: url(:/icons/down-@kind.svg); width: 10px; height: 10px; }
 QComboBox QAbstractItemView { background: @panel; border: 1px solid @line; selection-background-color: @raised;
@@ -216,7 +219,8 @@ QUndoView { background: @ground; border: 0; border-radius: 6px; padding: 4px; }
 QUndoView::item { padding: 4px 8px; }
 QUndoView::item:selected { background: @raised; color: @text; }
 QFrame#drop { background: transparent; border: 1px dashed @muted; border-radius: 6px; }
-QToolButton#recent { background: transparent; border: 1px solid transparent; border-radius: 6px; padding: 4px; text-align: left; }
+QToolButton#recent { background: transparent; border: 1px solid transparent; border-radius: 6px; padding: 4px;
+    text-align: left; }
 QToolButton#recent:hover, QToolButton#recent:focus { background: @raised; border: 1px solid @line; }
 QToolButton#recent[gone="true"] { color: @muted; }
 QTableCornerButton::section { background: @panel; border: 0; }
@@ -225,6 +229,11 @@ QSplitter::handle:hover { background: @line; }
 QToolTip { background: @raised; color: @text; border: 1px solid @line; padding: 4px; }
 QStatusBar { background: @ground; color: @muted; }
 )";
+
+} // namespace
+
+QString style_sheet(const Tokens& t) {
+    QString css = QString::fromUtf8(sheet);
     const std::pair<const char*, QColor> names[] = {
         {"@onaccent", t.on_accent}, {"@ground", t.ground}, {"@panel", t.panel}, {"@raised", t.raised},
         {"@line", t.line},          {"@text", t.text},     {"@muted", t.muted}, {"@accent", t.accent},

@@ -1,6 +1,7 @@
 // How numbers are written and read in text: always with a point, never by the user's locale.
 #pragma once
 
+#include <concepts>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -29,6 +30,10 @@ std::string grouped(long long number);
 
 // "1 copy", "12 copies", "10 074 copies".
 std::string counted(long long count, std::string_view one, std::string_view many);
+template <std::unsigned_integral Count>
+std::string counted(Count count, std::string_view one, std::string_view many) {
+    return counted(static_cast<long long>(count), one, many);
+}
 
 // The same for a number that need not be whole: "1 frame", "2.5 frames".
 std::string counted_number(double count, std::string_view one, std::string_view many);

@@ -108,32 +108,6 @@ CopyLevels::Level CopyLevels::at(std::size_t copy, double t) const {
     return joined([&](std::size_t k) { return zones_[k]->level(t, place); });
 }
 
-namespace {
-
-// Most copies are clear of a ball's edge, outside it or within: there the squared distance tells, without roots and
-// gradients.
-ZonePlan::Level level_in(const ZonePlan& plan, const ZonePlan::Moment& now, const PlaceTrack::At& copy) {
-    const Zone& zone = plan.zone();
-    const double size = now.motion.size;
-    if (zone.shape == ZoneShape::ball && size > 0) {
-        constexpr double surely = 1 + 1e-9;
-        const double squared = (copy.place - now.motion.place).length2();
-        const double outer = (zone.size.x / 2 + zone.outer) * size, inner = (zone.size.x / 2 + zone.inner) * size;
-        const bool outside = outer > 0 && squared > outer * outer * surely,
-                   within = inner > 0 && squared * surely < inner * inner;
-        if (outside || within) {
-            if (zone.response.empty()) return {outside == zone.inverted ? 1.0 : 0.0, 0};
-            ZonePlan::Distance there;
-            there.size = size;
-            there.value = outside ? zone.outer * size + std::max(outer, 1.0) : zone.inner * size - std::max(inner, 1.0);
-            return plan.level(there);
-        }
-    }
-    return plan.level(plan.distance(now, copy));
-}
-
-} // namespace
-
 CopyLevels::Level CopyLevels::at(std::size_t copy, double t, Lately& lately) const {
     if (!by_place()) return without_place(copy, t);
     // Apart, so that what each copy asks for stays short.
@@ -145,11 +119,11 @@ CopyLevels::Level CopyLevels::at(std::size_t copy, double t, Lately& lately) con
     if (t != lately.t) look_again();
     const PlaceTrack::At place = tracks_.at(copy, t);
     if (zones_.size() == 1) {
-        const ZonePlan::Level l = level_in(*zones_.front(), lately.zones.front(), place);
+        const ZonePlan::Level l = zones_.front()->level(lately.zones.front(), place);
         return l.value > 1 ? Level{1, 0} : Level{l.value, l.rate};
     }
     const auto several = [&]() __attribute__((noinline)) {
-        return joined([&](std::size_t k) { return level_in(*zones_[k], lately.zones[k], place); });
+        return joined([&](std::size_t k) { return zones_[k]->level(lately.zones[k], place); });
     };
     return several();
 }

@@ -274,52 +274,58 @@ std::vector<AlikePair> Search::by_samples(Progress& progress) const {
         std::sort(order.begin(), order.end());
         return order;
     };
+    auto alike_at = [&](std::size_t k) {
+        const Order order = order_at(k);
+        std::uint64_t alike = 0;
+        for (std::size_t x = 0, y = 0; x < order.size(); ++x) {
+            while (y < order.size() && order[y].first - order[x].first < rule.alike_below) ++y;
+            alike += y - x - 1;
+        }
+        return alike;
+    };
     // Any m − floor(share·m) samples will do: those with the fewest alike pairs make the least work.
     std::vector<std::pair<std::uint64_t, std::size_t>> crowd(m);
     parallel_for(m, 1, [&](std::size_t from, std::size_t to) {
-        for (std::size_t k = from; k < to; ++k) {
-            const Order order = order_at(k);
-            std::uint64_t alike = 0;
-            for (std::size_t x = 0, y = 0; x < order.size(); ++x) {
-                while (y < order.size() && order[y].first - order[x].first < rule.alike_below) ++y;
-                alike += y - x - 1;
-            }
-            crowd[k] = {alike, k};
-        }
+        for (std::size_t k = from; k < to; ++k) crowd[k] = {alike_at(k), k};
     });
     std::sort(crowd.begin(), crowd.end());
     const std::size_t searched = m - static_cast<std::size_t>(std::floor(enough));
 
+    // Pairs at the sample `at` of those searched that are alike for more than `enough`.
+    auto pairs_at = [&](std::size_t at) {
+        const Order order = order_at(crowd[at].second);
+        std::vector<AlikePair> mine;
+        // Copies in lockstep make pairs quadratic: where there are very many, those already joined are not paired
+        // again.
+        const bool crowded = crowd[at].first > crowded_pairs;
+        Groups joined(crowded ? n : 0);
+        auto seen = [&](std::uint32_t a, std::uint32_t b) { // at a sample searched before: counted there
+            for (std::size_t e = 0; e < at; ++e) {
+                const std::size_t k = crowd[e].second;
+                if (apart_on_circle(shown[a * m + k], shown[b * m + k], rule.period) < below(rule)) return true;
+            }
+            return false;
+        };
+        for (std::size_t x = 0; x < order.size(); ++x) {
+            if (x % 1024 == 0 && progress.cancelled()) break;
+            for (std::size_t y = x + 1; y < order.size() && order[y].first - order[x].first < rule.alike_below; ++y) {
+                const auto a = std::min(order[x].second, order[y].second);
+                const auto b = std::max(order[x].second, order[y].second);
+                if (a == b || (crowded && joined.root(a) == joined.root(b)) || seen(a, b)) continue;
+                const int alike = alike_count(a, b);
+                if (alike <= enough) continue;
+                mine.push_back({a, b, alike});
+                if (crowded) joined.join(a, b);
+            }
+        }
+        return mine;
+    };
     std::vector<AlikePair> pairs;
     std::mutex mutex;
     std::size_t done = 0;
     parallel_for(searched, 1, [&](std::size_t from, std::size_t to) {
         for (std::size_t at = from; at < to && !progress.cancelled(); ++at) {
-            const Order order = order_at(crowd[at].second);
-            std::vector<AlikePair> mine;
-            // Copies in lockstep make pairs quadratic: where there are very many, those already joined are not paired
-            // again.
-            const bool crowded = crowd[at].first > crowded_pairs;
-            Groups joined(crowded ? n : 0);
-            for (std::size_t x = 0; x < order.size(); ++x) {
-                if (x % 1024 == 0 && progress.cancelled()) break;
-                for (std::size_t y = x + 1; y < order.size() && order[y].first - order[x].first < rule.alike_below;
-                     ++y) {
-                    const auto a = std::min(order[x].second, order[y].second);
-                    const auto b = std::max(order[x].second, order[y].second);
-                    if (a == b || (crowded && joined.root(a) == joined.root(b))) continue;
-                    bool seen = false; // at a sample searched before: counted there
-                    for (std::size_t e = 0; e < at && !seen; ++e) {
-                        const std::size_t k = crowd[e].second;
-                        seen = apart_on_circle(shown[a * m + k], shown[b * m + k], rule.period) < below(rule);
-                    }
-                    if (seen) continue;
-                    const int alike = alike_count(a, b);
-                    if (alike <= enough) continue;
-                    mine.push_back({a, b, alike});
-                    if (crowded) joined.join(a, b);
-                }
-            }
+            const std::vector<AlikePair> mine = pairs_at(at);
             std::lock_guard lock(mutex);
             pairs.insert(pairs.end(), mine.begin(), mine.end());
             progress.report(static_cast<double>(++done) / static_cast<double>(searched), "looking for twins");

@@ -265,6 +265,26 @@ ZonePlan::Level ZonePlan::level(const Distance& d) const {
     return out;
 }
 
+ZonePlan::Level ZonePlan::level(const Moment& now, const PlaceTrack::At& copy) const {
+    const double size = now.motion.size;
+    if (zone_.shape == ZoneShape::ball && size > 0) {
+        constexpr double surely = 1 + 1e-9;
+        const double squared = (copy.place - now.motion.place).length2();
+        const double outer = (zone_.size.x / 2 + zone_.outer) * size, inner = (zone_.size.x / 2 + zone_.inner) * size;
+        const bool outside = outer > 0 && squared > outer * outer * surely,
+                   within = inner > 0 && squared * surely < inner * inner;
+        if (outside || within) {
+            if (zone_.response.empty()) return {outside == zone_.inverted ? 1.0 : 0.0, 0};
+            Distance there;
+            there.size = size;
+            there.value =
+                outside ? zone_.outer * size + std::max(outer, 1.0) : zone_.inner * size - std::max(inner, 1.0);
+            return level(there);
+        }
+    }
+    return level(distance(now, copy));
+}
+
 double ZonePlan::steepest(double from, double to, const PlaceTrack& copy, double ring) const {
     const double middle = from + (to - from) / 2, half = (to - from) / 2, along = copy.fastest(from, to);
     const Segment* s = segment_at(middle);

@@ -78,6 +78,9 @@ class ZonePlan {
     };
     Level level(const Distance& distance) const;
     Level level(double t, const PlaceTrack::At& copy) const { return level(distance(t, copy)); }
+    // The same about a moment; copies clear of a ball's edge, which most are, by their squared distance, without roots
+    // and gradients.
+    Level level(const Moment& moment, const PlaceTrack::At& copy) const;
 
     // Where its motion begins, bends and ends: output frames, rising; empty for a zone that stands still.
     std::span<const double> bends() const { return bends_; }

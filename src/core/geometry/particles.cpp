@@ -85,25 +85,45 @@ const Attribute* find_scalar(const Pose& pose, std::string_view name) {
     return nullptr;
 }
 
+namespace {
+
+// Which particles of a and b are the same ones at the weight wf of a span in seconds; those whose life is over by then
+// or who are not yet born are left out.
+std::vector<Pair> pairs_of(const Pose& a, const Pose& b, float wf, float span) {
+    const Attribute *age_a = find_scalar(a, "age"), *life = find_scalar(a, "life"), *age_b = find_scalar(b, "age");
+    const ById in_a(a), in_b(b);
+    std::vector<Pair> pairs;
+    for (std::size_t i = 0; i < a.ids.size(); ++i) {
+        const std::size_t j = in_b.find(a.ids[i]);
+        const bool over = j == none && age_a && life && age_a->values[i] + wf * span >= life->values[i];
+        if (!over) pairs.push_back({i, j});
+    }
+    for (std::size_t j = 0; j < b.ids.size(); ++j) {
+        const bool born = age_b && (1 - wf) * span <= age_b->values[j];
+        if (born && in_a.find(b.ids[j]) == none) pairs.push_back({none, j});
+    }
+    return pairs;
+}
+
+// What is born is younger than at b, what dies older than at a.
+void age_lone(const std::vector<Pair>& pairs, float wf, float span, std::vector<Attribute>& attributes) {
+    for (Attribute& one : attributes) {
+        if (one.name != "age" || one.width != 1 || one.values.empty()) continue;
+        for (std::size_t n = 0; n < pairs.size(); ++n) {
+            if (pairs[n].a == none) one.values[n] -= (1 - wf) * span;
+            if (pairs[n].b == none) one.values[n] += wf * span;
+        }
+    }
+}
+
+} // namespace
+
 PosePtr blend_particles(const Beside& before, const PosePtr& a, const PosePtr& b, const Beside& after, double w,
                         SubFrame how, double seconds) {
     const auto wf = static_cast<float>(w), span = static_cast<float>(seconds);
-    const Attribute *age_a = find_scalar(*a, "age"), *life = find_scalar(*a, "life"), *age_b = find_scalar(*b, "age");
     const bool fast_a = a->velocities.size() == a->points.size(), fast_b = b->velocities.size() == b->points.size();
 
-    std::vector<Pair> pairs;
-    {
-        const ById in_a(*a), in_b(*b);
-        for (std::size_t i = 0; i < a->ids.size(); ++i) {
-            const std::size_t j = in_b.find(a->ids[i]);
-            const bool over = j == none && age_a && life && age_a->values[i] + wf * span >= life->values[i];
-            if (!over) pairs.push_back({i, j});
-        }
-        for (std::size_t j = 0; j < b->ids.size(); ++j) {
-            const bool born = age_b && (1 - wf) * span <= age_b->values[j];
-            if (born && in_a.find(b->ids[j]) == none) pairs.push_back({none, j});
-        }
-    }
+    const std::vector<Pair> pairs = pairs_of(*a, *b, wf, span);
     auto out = std::make_shared<Pose>();
     out->faces = a->faces;
     out->points.resize(pairs.size());
@@ -151,14 +171,7 @@ PosePtr blend_particles(const Beside& before, const PosePtr& a, const PosePtr& b
             out->attributes.push_back(gather(one, other, pairs, wf));
         }
     }
-    // What is born is younger than at b, what dies older than at a.
-    for (Attribute& one : out->attributes) {
-        if (one.name != "age" || one.width != 1 || one.values.empty()) continue;
-        for (std::size_t n = 0; n < pairs.size(); ++n) {
-            if (pairs[n].a == none) one.values[n] -= (1 - wf) * span;
-            if (pairs[n].b == none) one.values[n] += wf * span;
-        }
-    }
+    age_lone(pairs, wf, span, out->attributes);
     return out;
 }
 

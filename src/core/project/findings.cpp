@@ -130,8 +130,7 @@ void add_range_findings(const Show& show, const ArrangementShow& a, const std::v
         report.findings.push_back(
             {FindingKind::missing,
              fmt::format("{} of the source {} missing and in use; the frame before is shown instead",
-                         counted(static_cast<long long>(files.size()), "frame", "frames"),
-                         files.size() == 1 ? "is" : "are"),
+                         counted(files.size(), "frame", "frames"), files.size() == 1 ? "is" : "are"),
              missing, static_cast<std::int64_t>(missing_at), 0, key_of(FindingKind::missing, a)});
     }
 }

@@ -20,8 +20,7 @@ namespace garland {
 namespace {
 
 std::string some_of(std::size_t some, const ArrangementShow& a) {
-    return fmt::format("{} of {} of \"{}\"", some, counted(static_cast<long long>(a.clocks.size()), "copy", "copies"),
-                       a.spec.name);
+    return fmt::format("{} of {} of \"{}\"", some, counted(a.clocks.size(), "copy", "copies"), a.spec.name);
 }
 
 // What one copy does over the range.
@@ -215,9 +214,8 @@ void add_place_pops(const Show& show, const ArrangementShow& a, Report& report) 
               0,
               key_of(FindingKind::pop, a, "place")};
     for (std::size_t i = 0; i < a.clocks.size(); ++i) f.copies.push_back(a.number(i));
-    f.words =
-        fmt::format("the place of \"{}\" jumps {}, first at output frame {}: its keys are steps", a.spec.name,
-                    counted(static_cast<long long>(jumps.size()), "time", "times"), short_number(jumps.front(), 2));
+    f.words = fmt::format("the place of \"{}\" jumps {}, first at output frame {}: its keys are steps", a.spec.name,
+                          counted(jumps.size(), "time", "times"), short_number(jumps.front(), 2));
     report.findings.push_back(std::move(f));
 }
 
@@ -376,7 +374,7 @@ Result<void> add_crowding(const Show& show, Report& report, Progress& progress) 
     Finding f{FindingKind::crowding, {}, {all.begin(), all.end()}, first_at, 0, to_text(FindingKind::crowding)};
     f.words = fmt::format("{} in each other by more than half of their boxes: a larger spacing, or a least distance, "
                           "would part them",
-                          counted(static_cast<long long>(all.size()), "copy stands", "copies stand"));
+                          counted(all.size(), "copy stands", "copies stand"));
     report.findings.push_back(std::move(f));
     return {};
 }

@@ -27,10 +27,21 @@ struct Turned {
     }
 };
 
-// Points or directions of a copy's own space: stretched, turned, moved.
+// Points or directions of a copy's own space: stretched, turned, moved. out: room for as many.
+void turned(const std::vector<V3f>& from, const Turned& turn, V3f scale, V3f move, V3f* out) {
+    if (turn.upright) {
+        const float c = turn.c, s = turn.s;
+        for (std::size_t i = 0; i < from.size(); ++i) {
+            const V3f p = from[i] * scale;
+            out[i] = V3f(p.x * c + p.z * s, p.y, p.z * c - p.x * s) + move;
+        }
+        return;
+    }
+    for (std::size_t i = 0; i < from.size(); ++i) out[i] = turn(from[i] * scale) + move;
+}
 void turned(const std::vector<V3f>& from, const Turned& turn, V3f scale, V3f move, std::vector<V3f>& out) {
     out.resize(from.size());
-    for (std::size_t i = 0; i < from.size(); ++i) out[i] = turn(from[i] * scale) + move;
+    turned(from, turn, scale, move, out.data());
 }
 
 // The velocity of a copy that moves as a rigid body and grows.
@@ -81,6 +92,14 @@ double velocity_factor(const Posed& posed, std::size_t copy) {
     double speed = posed.moments[copy].speed;
     if (mixed) speed = posed.moments[copy].rate;
     return speed * clock.files_per_frame * clock.file_seconds * posed.arrangement->rate.per_second();
+}
+
+void place_points(const Posed& posed, std::size_t i, const WrittenAs& as, V3f* out) {
+    const std::vector<V3f>& points = posed.poses[posed.picks.copies[i]].pose->points;
+    const Placement& place = posed.places()[i];
+    turned(points, Turned(place), place.stretch * static_cast<float>(place.size), V3f(place.position), out);
+    if (as.usual_space()) return;
+    for (std::size_t k = 0; k < points.size(); ++k) out[k] = as.sized(out[k]);
 }
 
 void place_copy(const Posed& posed, std::size_t i, PlacedCopy& out) {

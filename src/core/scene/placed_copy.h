@@ -26,6 +26,9 @@ struct PlacedCopy {
 // are the source's times the local speed, and a wobble's own. All of it in the space of `out.as`.
 void place_copy(const Posed& posed, std::size_t i, PlacedCopy& out);
 
+// Its points alone, to the bit the same; out: room for as many as the pose has.
+void place_points(const Posed& posed, std::size_t i, const WrittenAs& as, V3f* out);
+
 // What a source velocity is times in the result: source units a second of the source's clock become units a second of
 // output, at the copy's local speed.
 double velocity_factor(const Posed& posed, std::size_t copy);

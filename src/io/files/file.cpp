@@ -11,6 +11,7 @@
 #include <sys/stat.h>
 #include <sys/statvfs.h>
 #include <unistd.h>
+#include <xxhash.h>
 
 namespace garland {
 
@@ -140,6 +141,34 @@ Result<void> may_replace(const std::string& path, const struct stat& about) {
 }
 } // namespace
 
+struct AtomicFile::Hash {
+    Hash() { XXH3_128bits_reset(state.get()); }
+    struct Free {
+        void operator()(XXH3_state_t* s) const { XXH3_freeState(s); }
+    };
+    std::unique_ptr<XXH3_state_t, Free> state{XXH3_createState()};
+};
+
+std::string hash_digits(std::uint64_t high, std::uint64_t low) {
+    return fmt::format("{:016x}{:016x}", high, low);
+}
+
+std::string text_hash(std::string_view text) {
+    const XXH128_hash_t h = XXH3_128bits(text.data(), text.size());
+    return hash_digits(h.high64, h.low64);
+}
+
+AtomicFile::AtomicFile() : hash_(std::make_unique<Hash>()) {}
+
+WrittenFile AtomicFile::about() const {
+    WrittenFile out{file_name(path_), written_, {}};
+    if (hash_) {
+        const XXH128_hash_t h = XXH3_128bits_digest(hash_->state.get());
+        out.hash = hash_digits(h.high64, h.low64);
+    }
+    return out;
+}
+
 Result<AtomicFile> AtomicFile::create(const std::string& asked, Existing existing) {
     const std::string path = followed(asked);
     struct stat before {};
@@ -174,7 +203,7 @@ Result<AtomicFile> AtomicFile::create(const std::string& asked, Existing existin
 AtomicFile::AtomicFile(AtomicFile&& other) noexcept
     : file_(std::exchange(other.file_, nullptr)), path_(std::move(other.path_)),
       temporary_(std::exchange(other.temporary_, {})), existing_(other.existing_), written_(other.written_),
-      begun_(other.begun_), failed_(other.failed_) {}
+      begun_(other.begun_), failed_(other.failed_), hash_(std::move(other.hash_)) {}
 
 AtomicFile::~AtomicFile() {
     if (file_) std::fclose(file_);
@@ -195,8 +224,14 @@ Error AtomicFile::failure(int number) const {
 
 void AtomicFile::write(const void* data, std::size_t bytes) {
     if (failed_ || bytes == 0) return;
-    errno = 0;
-    if (std::fwrite(data, 1, bytes, file_) != bytes) failed_ = errno ? errno : EIO;
+    constexpr std::size_t at_once = std::size_t(1) << 18; // what is hashed is still near when it is written
+    for (std::size_t from = 0; from < bytes && !failed_; from += at_once) {
+        const char* part = static_cast<const char*>(data) + from;
+        const std::size_t size = std::min(at_once, bytes - from);
+        if (hash_) XXH3_128bits_update(hash_->state.get(), part, size);
+        errno = 0;
+        if (std::fwrite(part, 1, size, file_) != size) failed_ = errno ? errno : EIO;
+    }
     written_ += bytes;
     // The disk begins with what is there, so that little is left to wait for at the end. Where that cannot be asked
     // for, nothing is lost.
@@ -207,7 +242,12 @@ void AtomicFile::write(const void* data, std::size_t bytes) {
     begun_ = written_;
 }
 
+void AtomicFile::forgo_hash() {
+    hash_.reset();
+}
+
 void AtomicFile::seek(std::uint64_t from_start) {
+    forgo_hash();
     errno = 0;
     if (!failed_ && ::fseeko(file_, static_cast<off_t>(from_start), SEEK_SET) != 0) failed_ = errno ? errno : EIO;
 }

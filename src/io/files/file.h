@@ -5,6 +5,7 @@
 
 #include <cstdint>
 #include <cstdio>
+#include <memory>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -43,6 +44,13 @@ enum class Existing {
     replace, // swapped for the new one once that is complete
 };
 
+// What was written of a file.
+struct WrittenFile {
+    std::string name;        // without its folder
+    std::uint64_t bytes = 0; // 0 with an empty hash: not known
+    std::string hash;        // XXH3 of 128 bits, as 32 digits
+};
+
 // Writes beside the target under a temporary name that cannot be guessed, then renames. Destroyed without commit(), it
 // removes the temporary file and leaves the target as it was. A link is followed to the file it names; the mode of a
 // file that is replaced stays, its owner where the system allows it. Errors of write() are kept and given by commit():
@@ -59,22 +67,30 @@ class AtomicFile {
     void write(std::string_view text) { write(text.data(), text.size()); }
     void seek(std::uint64_t from_start); // where the next bytes go, for formats that fill in their beginning last
     std::uint64_t written() const { return written_; }
-    Result<void> commit();  // both of these:
-    Result<void> finish();  // everything is on the disk, under the temporary name, so that it can be read back
-    Result<void> publish(); // under its own name
+    WrittenFile about() const; // its hash only where everything was written in order
+    void forgo_hash();         // for what will not be
+    Result<void> commit();     // both of these:
+    Result<void> finish();     // everything is on the disk, under the temporary name, so that it can be read back
+    Result<void> publish();    // under its own name
     const std::string& temporary() const { return temporary_; }
 
   private:
-    AtomicFile() = default;
+    struct Hash;
+    AtomicFile();
     Error failure(int number) const;
     std::FILE* file_ = nullptr;
     std::string path_, temporary_;
     Existing existing_ = Existing::refuse;
     std::uint64_t written_ = 0, begun_ = 0; // begun: how much of it the disk was asked to take
     int failed_ = 0;                        // errno of the first failed write
+    std::unique_ptr<Hash> hash_;            // null once something was written out of order
 };
 
 Result<void> write_file(const std::string& path, std::string_view text, Existing existing);
+
+// 32 digits of an XXH3 of 128 bits, and the hash of a text so.
+std::string hash_digits(std::uint64_t high, std::uint64_t low);
+std::string text_hash(std::string_view text);
 
 // Free bytes on the disk that holds `folder` (or its nearest existing parent); −1 when the system does not say.
 double free_space(const std::string& folder);

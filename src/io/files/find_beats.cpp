@@ -43,8 +43,7 @@ Result<FoundBeats> find_beats(const SoundSamples& samples, OutputFrame start, Ra
     }
     if (found.heard.size() < 4) {
         return fail(Error{ErrorCode::invalid,
-                          fmt::format("{} heard in the sound",
-                                      counted(static_cast<long long>(found.heard.size()), "beat is", "beats are"))}
+                          fmt::format("{} heard in the sound", counted(found.heard.size(), "beat is", "beats are"))}
                         .advise("set the tempo by hand, or choose a sound with a clear beat"));
     }
     // The usual distance, then the number of each beat by it, then the line through all of them.

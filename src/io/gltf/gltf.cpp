@@ -128,6 +128,57 @@ class GltfReader : GltfValues {
         for (V3f& c : out.colours) c *= base;
     }
 
+    static void triangulate(const std::vector<std::uint32_t>& order, int mode, Faces& faces) {
+        faces.starts.push_back(0);
+        auto triangle = [&](std::size_t a, std::size_t b, std::size_t c) {
+            for (std::size_t i : {a, b, c}) faces.corners.push_back(order[i]);
+            faces.starts.push_back(static_cast<std::uint32_t>(faces.corners.size()));
+        };
+        const std::size_t n = order.size();
+        switch (mode) {
+        case TINYGLTF_MODE_TRIANGLES:
+            for (std::size_t i = 0; i + 2 < n; i += 3) triangle(i, i + 1, i + 2);
+            break;
+        case TINYGLTF_MODE_TRIANGLE_STRIP:
+            for (std::size_t i = 0; i + 2 < n; ++i) i % 2 == 0 ? triangle(i, i + 1, i + 2) : triangle(i + 1, i, i + 2);
+            break;
+        case TINYGLTF_MODE_TRIANGLE_FAN:
+            for (std::size_t i = 1; i + 1 < n; ++i) triangle(0, i, i + 1);
+            break;
+        default: break; // points and lines have no faces
+        }
+    }
+
+    // The primitive's points in the order of its triangles, strips or lines.
+    std::vector<std::uint32_t> order_of(const PrimitiveValues& values, const std::string& mesh,
+                                        std::size_t points) const {
+        std::vector<std::uint32_t> order;
+        if (values.packed) {
+            order = values.packed->corners; // always triangles
+        } else if (values.p.indices >= 0) {
+            numbers(values.p.indices, 1, &order);
+        } else {
+            for (std::uint32_t i = 0; i < points; ++i) order.push_back(i);
+        }
+        for (std::uint32_t i : order) {
+            if (i >= points)
+                throw GltfBad{fmt::format("mesh \"{}\" points to point {}, but there are only {}", mesh, i, points)};
+        }
+        return order;
+    }
+
+    void read_material(int index, Faces& faces) const {
+        const auto& material = at(g_.materials, index, "material");
+        faces.materials.push_back(material.name);
+        if (material.extras.IsObject() && material.extras.Has(gltf_picture) &&
+            material.extras.Get(gltf_picture).IsString()) {
+            const auto& picture = material.extras.Get(gltf_picture).Get<std::string>();
+            // Materials without a name cannot be told apart later, nor their pictures.
+            if (!picture.empty() && !material.name.empty()) faces.pictures[material.name] = picture;
+        }
+        faces.material_of.assign(faces.count(), 0);
+    }
+
     void read_primitive(const tinygltf::Primitive& p, const std::string& mesh, PartMesh& out,
                         std::vector<std::string>& notes) const {
         const PrimitiveValues values = values_of(p);
@@ -163,55 +214,12 @@ class GltfReader : GltfValues {
             }
         }
         auto faces = std::make_shared<Faces>();
-        std::vector<std::uint32_t> order;
-        if (values.packed) {
-            order = values.packed->corners; // always triangles
-        } else if (p.indices >= 0) {
-            numbers(p.indices, 1, &order);
-        } else {
-            for (std::uint32_t i = 0; i < out.base.points.size(); ++i) order.push_back(i);
-        }
-        for (std::uint32_t i : order) {
-            if (i >= out.base.points.size())
-                throw GltfBad{fmt::format("mesh \"{}\" points to point {}, but there are only {}", mesh, i,
-                                          out.base.points.size())};
-        }
-        faces->starts.push_back(0);
-        auto triangle = [&](std::size_t a, std::size_t b, std::size_t c) {
-            for (std::size_t i : {a, b, c}) faces->corners.push_back(order[i]);
-            faces->starts.push_back(static_cast<std::uint32_t>(faces->corners.size()));
-        };
-        const std::size_t n = order.size();
-        switch (values.packed ? TINYGLTF_MODE_TRIANGLES : p.mode) {
-        case TINYGLTF_MODE_TRIANGLES:
-            for (std::size_t i = 0; i + 2 < n; i += 3) triangle(i, i + 1, i + 2);
-            break;
-        case TINYGLTF_MODE_TRIANGLE_STRIP:
-            for (std::size_t i = 0; i + 2 < n; ++i) i % 2 == 0 ? triangle(i, i + 1, i + 2) : triangle(i + 1, i, i + 2);
-            break;
-        case TINYGLTF_MODE_TRIANGLE_FAN:
-            for (std::size_t i = 1; i + 1 < n; ++i) triangle(0, i, i + 1);
-            break;
-        case TINYGLTF_MODE_LINE:
-        case TINYGLTF_MODE_LINE_STRIP:
-        case TINYGLTF_MODE_LINE_LOOP: {
-            GltfLine line{static_cast<int>(m_.meshes.size()) - 1, order, p.mode == TINYGLTF_MODE_LINE_LOOP};
-            lines_.push_back(std::move(line));
-            break;
-        }
-        default: break; // points have no faces
-        }
-        if (p.material >= 0) {
-            const auto& material = at(g_.materials, p.material, "material");
-            faces->materials.push_back(material.name);
-            if (material.extras.IsObject() && material.extras.Has(gltf_picture) &&
-                material.extras.Get(gltf_picture).IsString()) {
-                const auto& picture = material.extras.Get(gltf_picture).Get<std::string>();
-                // Materials without a name cannot be told apart later, nor their pictures.
-                if (!picture.empty() && !material.name.empty()) faces->pictures[material.name] = picture;
-            }
-            faces->material_of.assign(faces->count(), 0);
-        }
+        const std::vector<std::uint32_t> order = order_of(values, mesh, out.base.points.size());
+        const int mode = values.packed ? TINYGLTF_MODE_TRIANGLES : p.mode;
+        triangulate(order, mode, *faces);
+        if (mode == TINYGLTF_MODE_LINE || mode == TINYGLTF_MODE_LINE_STRIP || mode == TINYGLTF_MODE_LINE_LOOP)
+            lines_.push_back({static_cast<int>(m_.meshes.size()) - 1, order, mode == TINYGLTF_MODE_LINE_LOOP});
+        if (p.material >= 0) read_material(p.material, *faces);
         out.base.faces = faces;
     }
 
@@ -226,21 +234,45 @@ class GltfReader : GltfValues {
         }
     }
 
-    void read_nodes() {
+    // The nodes of the scene to be shown; without scenes, those that are nobody's child.
+    std::vector<int> root_nodes() const {
+        if (!g_.scenes.empty()) return at(g_.scenes, std::max(g_.defaultScene, 0), "scene").nodes;
         std::vector<int> roots;
-        if (!g_.scenes.empty()) {
-            roots = at(g_.scenes, std::max(g_.defaultScene, 0), "scene").nodes;
-        } else {
-            std::vector<char> child(g_.nodes.size(), 0);
-            for (const auto& node : g_.nodes) {
-                for (int c : node.children) at(g_.nodes, c, "node"), child[static_cast<std::size_t>(c)] = 1;
-            }
-            for (std::size_t i = 0; i < child.size(); ++i) {
-                if (!child[i]) roots.push_back(static_cast<int>(i));
-            }
-            if (roots.empty() && !g_.nodes.empty())
-                throw GltfBad{"every node is the child of another: nodes go in a circle"};
+        std::vector<char> child(g_.nodes.size(), 0);
+        for (const auto& node : g_.nodes) {
+            for (int c : node.children) at(g_.nodes, c, "node"), child[static_cast<std::size_t>(c)] = 1;
         }
+        for (std::size_t i = 0; i < child.size(); ++i) {
+            if (!child[i]) roots.push_back(static_cast<int>(i));
+        }
+        if (roots.empty() && !g_.nodes.empty())
+            throw GltfBad{"every node is the child of another: nodes go in a circle"};
+        return roots;
+    }
+
+    // Where a node stands in its parent: three parts, or a matrix.
+    static void read_transform(const tinygltf::Node& node, int index, PartNode& out) {
+        auto has = [&](const std::vector<double>& list, std::size_t count) {
+            for (double v : list) {
+                if (!std::isfinite(v))
+                    throw GltfBad{fmt::format("node {} (\"{}\") has a transform that is not finite", index, node.name)};
+            }
+            return list.size() == count;
+        };
+        const auto &t = node.translation, &r = node.rotation, &s = node.scale;
+        if (has(t, 3)) out.translation = V3d(t[0], t[1], t[2]);
+        if (has(r, 4)) out.rotation = Quatd(r[3], r[0], r[1], r[2]).normalized();
+        if (has(s, 3)) out.scale = V3d(s[0], s[1], s[2]);
+        if (!has(node.matrix, 16)) return;
+        M44d m;
+        for (int row = 0; row < 4; ++row) {
+            for (int c = 0; c < 4; ++c) m[row][c] = node.matrix[static_cast<std::size_t>(row * 4 + c)];
+        }
+        out.matrix = m;
+    }
+
+    void read_nodes() {
+        const std::vector<int> roots = root_nodes();
         index_of_.assign(g_.nodes.size(), -1);
         struct Open {
             int node, parent;
@@ -264,29 +296,7 @@ class GltfReader : GltfValues {
             PartNode& out = m_.nodes.emplace_back();
             out.name = node.name.empty() ? fmt::format("node {}", index) : node.name;
             out.parent = parent;
-            auto finite = [&](const std::vector<double>& list) {
-                for (double v : list) {
-                    if (!std::isfinite(v))
-                        throw GltfBad{
-                            fmt::format("node {} (\"{}\") has a transform that is not finite", index, node.name)};
-                }
-                return !list.empty();
-            };
-            if (finite(node.translation) && node.translation.size() == 3)
-                out.translation = V3d(node.translation[0], node.translation[1], node.translation[2]);
-            if (finite(node.rotation) && node.rotation.size() == 4) {
-                out.rotation =
-                    Quatd(node.rotation[3], node.rotation[0], node.rotation[1], node.rotation[2]).normalized();
-            }
-            if (finite(node.scale) && node.scale.size() == 3)
-                out.scale = V3d(node.scale[0], node.scale[1], node.scale[2]);
-            if (finite(node.matrix) && node.matrix.size() == 16) {
-                M44d m;
-                for (int r = 0; r < 4; ++r) {
-                    for (int c = 0; c < 4; ++c) m[r][c] = node.matrix[static_cast<std::size_t>(r * 4 + c)];
-                }
-                out.matrix = m;
-            }
+            read_transform(node, index, out);
             if (node.mesh >= 0 && seen) {
                 out.meshes = at(parts_of_, node.mesh, "mesh");
                 const auto& weights =

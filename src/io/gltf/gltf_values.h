@@ -122,22 +122,8 @@ class GltfValues {
             throw GltfBad{
                 fmt::format("accessor {} has {} numbers an element, {} are needed", index, components, width)};
         }
-        if (a.count > point_limit)
-            throw GltfBad{fmt::format("accessor {} claims {} elements", index, a.count), ErrorCode::too_large};
         if (a.bufferView >= 0) unpacked_view(a.bufferView);
-        // Every element has a byte somewhere in the buffers, even where this accessor only says what differs from
-        // another.
-        if (a.count > buffer_bytes()) {
-            throw GltfBad{fmt::format("accessor {} claims {} elements, but all buffers together have {} bytes", index,
-                                      a.count, buffer_bytes()),
-                          ErrorCode::too_large};
-        }
-        // The same data may serve several meshes, but not without end.
-        decoded_ += a.count * static_cast<std::size_t>(width);
-        if (decoded_ > 64 * buffer_bytes() + (std::size_t(1) << 24)) {
-            throw GltfBad{"its accessors use the same data so often that it would need many times its size in memory",
-                          ErrorCode::too_large};
-        }
+        check_count(a, index, width);
         const auto size = static_cast<std::size_t>(each) * static_cast<std::size_t>(width);
         const std::size_t values = a.count * static_cast<std::size_t>(width);
         std::vector<float> out;
@@ -163,26 +149,49 @@ class GltfValues {
         } else {
             room(); // zeros, as the specification has it
         }
-        if (a.sparse.isSparse) {
-            const auto count = static_cast<std::size_t>(std::max(a.sparse.count, 0));
-            const int wide =
-                tinygltf::GetComponentSizeInBytes(static_cast<std::uint32_t>(a.sparse.indices.componentType));
-            if (count > a.count || wide <= 0)
-                throw GltfBad{fmt::format("accessor {} has more sparse elements than it has elements", index)};
-            const auto w = static_cast<std::size_t>(wide);
-            const unsigned char* places = bytes(
-                a.sparse.indices.bufferView, static_cast<std::size_t>(a.sparse.indices.byteOffset), count, w, w, index);
-            const unsigned char* data =
-                bytes(a.sparse.values.bufferView, static_cast<std::size_t>(a.sparse.values.byteOffset), count, size,
-                      size, index);
-            for (std::size_t i = 0; i < count; ++i) {
-                const double place = component(places + i * w, a.sparse.indices.componentType, false);
-                if (place >= static_cast<double>(a.count))
-                    throw GltfBad{fmt::format("accessor {} has a sparse element beyond its end", index)};
-                put(data + i * size, static_cast<std::size_t>(place));
-            }
-        }
+        if (a.sparse.isSparse) each_sparse(a, index, size, put);
         return out;
+    }
+
+    // Refuses an accessor that claims more than the file can hold.
+    void check_count(const tinygltf::Accessor& a, int index, int width) const {
+        if (a.count > point_limit)
+            throw GltfBad{fmt::format("accessor {} claims {} elements", index, a.count), ErrorCode::too_large};
+        // Every element has a byte somewhere in the buffers, even where this accessor only says what differs from
+        // another.
+        if (a.count > buffer_bytes()) {
+            throw GltfBad{fmt::format("accessor {} claims {} elements, but all buffers together have {} bytes", index,
+                                      a.count, buffer_bytes()),
+                          ErrorCode::too_large};
+        }
+        // The same data may serve several meshes, but not without end.
+        decoded_ += a.count * static_cast<std::size_t>(width);
+        if (decoded_ > 64 * buffer_bytes() + (std::size_t(1) << 24)) {
+            throw GltfBad{"its accessors use the same data so often that it would need many times its size in memory",
+                          ErrorCode::too_large};
+        }
+    }
+
+    // Calls put(bytes, element) for every element of `size` bytes that differs (glTF 2.0, section 3.6.2.3).
+    template <class Put>
+    void each_sparse(const tinygltf::Accessor& a, int index, std::size_t size, const Put& put) const {
+        const auto& places_in = a.sparse.indices;
+        const auto& values_in = a.sparse.values;
+        const auto count = static_cast<std::size_t>(std::max(a.sparse.count, 0));
+        const int wide = tinygltf::GetComponentSizeInBytes(static_cast<std::uint32_t>(places_in.componentType));
+        if (count > a.count || wide <= 0)
+            throw GltfBad{fmt::format("accessor {} has more sparse elements than it has elements", index)};
+        const auto w = static_cast<std::size_t>(wide);
+        const unsigned char* places =
+            bytes(places_in.bufferView, static_cast<std::size_t>(places_in.byteOffset), count, w, w, index);
+        const unsigned char* data =
+            bytes(values_in.bufferView, static_cast<std::size_t>(values_in.byteOffset), count, size, size, index);
+        for (std::size_t i = 0; i < count; ++i) {
+            const double place = component(places + i * w, places_in.componentType, false);
+            if (place >= static_cast<double>(a.count))
+                throw GltfBad{fmt::format("accessor {} has a sparse element beyond its end", index)};
+            put(data + i * size, static_cast<std::size_t>(place));
+        }
     }
 
     std::size_t stride_of(int view, std::size_t usual) const {

@@ -121,7 +121,7 @@ Result<Filled> fill_frame(const std::vector<Posed>& all, const BakeOrder& order,
 }
 
 // Onto the disk, read back, and under its own name.
-Result<std::uint64_t> close_frame(Filled& filled) {
+Result<void> close_frame(Filled& filled) {
     const std::uint64_t bytes = filled.out.written();
     GARLAND_CHECK(filled.out.finish());
     GARLAND_TRY(back, read_ply_counts(filled.out.temporary()));
@@ -132,8 +132,7 @@ Result<std::uint64_t> close_frame(Filled& filled) {
                         .at(filled.path)
                         .advise("check the disk and write this frame again"));
     }
-    GARLAND_CHECK(filled.out.publish());
-    return bytes;
+    return filled.out.publish();
 }
 
 // Frames go onto the disk while the next one is posed and filled; one at a time, in order.
@@ -147,8 +146,8 @@ class FrameCloser {
         GARLAND_CHECK(wait());
         frame_ = frame, path_ = filled.path, others_ = std::move(others), open_ = true;
         return closing_.run([this, held = std::move(filled)]() mutable -> Result<void> {
-            GARLAND_TRY(bytes, close_frame(held));
-            bytes_ = bytes;
+            GARLAND_CHECK(close_frame(held));
+            about_ = held.out.about();
             return {};
         });
     }
@@ -156,12 +155,13 @@ class FrameCloser {
     Result<void> wait() {
         if (!std::exchange(open_, false)) return {};
         GARLAND_CHECK(closing_.wait());
-        others_.push_back(path_);
-        for (const std::string& file : others_) { // the frame's own file last
+        for (const std::string& file : others_) {
             done_.files.push_back(file);
-            if (order_.wrote) GARLAND_CHECK(order_.wrote(file_name(file), frame_));
+            if (order_.wrote) GARLAND_CHECK(order_.wrote({file_name(file), 0, {}}, frame_));
         }
-        done_.bytes += static_cast<double>(bytes_);
+        done_.files.push_back(path_); // the frame's own file last
+        if (order_.wrote) GARLAND_CHECK(order_.wrote(about_, frame_));
+        done_.bytes += static_cast<double>(about_.bytes);
         return {};
     }
 
@@ -170,7 +170,7 @@ class FrameCloser {
     BakeDone& done_;
     bool open_ = false;
     std::int64_t frame_ = 0;
-    std::uint64_t bytes_ = 0;
+    WrittenFile about_;
     std::string path_;
     std::vector<std::string> others_;
     Behind closing_; // last: ends before what it uses
@@ -247,8 +247,7 @@ Result<BakeDone> bake(const Show& show, const BakeOrder& order, Progress& progre
         if (new_folder && done.files.empty()) std::filesystem::remove(order.folder, none); // only where it is empty
         error.kept = done.files.empty()
                          ? "nothing was written"
-                         : fmt::format("the {} written so far",
-                                       counted(static_cast<long long>(done.files.size()), "file", "files"));
+                         : fmt::format("the {} written so far", counted(done.files.size(), "file", "files"));
         return fail(std::move(error));
     };
     if (order.starts) {

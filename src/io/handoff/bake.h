@@ -24,7 +24,7 @@ struct BakeOrder {
     // For going on where it was stopped: whether a frame's file is complete already, and what was just written.
     std::function<Result<void>()> starts{}; // once nothing speaks against it, before the first file
     std::function<bool(const std::string& name)> complete{};
-    std::function<Result<void>(const std::string& name, std::int64_t frame)> wrote{};
+    std::function<Result<void>(const WrittenFile& file, std::int64_t frame)> wrote{};
 
     FrameSteps steps() const { return {frames, step, shutter}; }
 };
@@ -42,6 +42,7 @@ struct BakeDone {
     double bytes = 0;
     std::int64_t poses = 0, copies = 0; // summed over all frames that were written
     std::int64_t kept = 0;              // frames that were complete
+    std::vector<WrittenFile> written{}; // of an array and its mesh: what is known of the files
 };
 
 // Errors: invalid for an empty range; those of reading the first frame.

@@ -150,7 +150,8 @@ Result<BakeDone> write_copy_files(const Show& show, const BakeOrder& order, cons
                 std::error_code none;
                 done.bytes += static_cast<double>(std::filesystem::file_size(path, none));
                 if (order.wrote) {
-                    if (auto noted = order.wrote(name, moment.frame); !noted) return kept(std::move(noted.error()));
+                    if (auto noted = order.wrote({name, 0, {}}, moment.frame); !noted)
+                        return kept(std::move(noted.error()));
                 }
             }
         }

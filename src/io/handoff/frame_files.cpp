@@ -101,7 +101,7 @@ Result<BakeDone> write_frame_files(const Show& show, const BakeOrder& order, con
         GARLAND_CHECK(read_head(path, 1, size));
         done.bytes += static_cast<double>(size);
         if (order.wrote) {
-            if (auto noted = order.wrote(name, moment.frame); !noted) return kept(std::move(noted.error()));
+            if (auto noted = order.wrote({name, 0, {}}, moment.frame); !noted) return kept(std::move(noted.error()));
         }
         for (const Posed& p : *posed) {
             done.poses += static_cast<std::int64_t>(p.poses.size());

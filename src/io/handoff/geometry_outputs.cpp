@@ -64,9 +64,10 @@ Result<HandoffDone> write_series(const Show& show, const HandoffOrder& order, Ha
     if (journal.went_on()) frames.existing = Existing::replace; // they are this hand-off's own
     frames.starts = [&] { return journal.begin(); };
     frames.complete = [&](const std::string& name) { return journal.complete(name); };
-    frames.wrote = [&](const std::string& name, std::int64_t frame) -> Result<void> {
-        GARLAND_TRY(file, described(order.folder, name, frame));
-        return journal.add(file);
+    frames.wrote = [&](const WrittenFile& file, std::int64_t frame) -> Result<void> {
+        if (!file.hash.empty()) return journal.add({file.name, file.bytes, file.hash, frame});
+        GARLAND_TRY(read, described(order.folder, file.name, frame));
+        return journal.add(read);
     };
     static const std::map<std::string, WriteFrame> kinds{
         {".obj", write_obj_frame}, {".vdb", write_volume_frame}, {".csv", write_particle_frame}};
@@ -122,7 +123,7 @@ Result<HandoffPlan> plan_merged(const Show& show, const HandoffOrder& order, Pro
 Result<HandoffDone> write_one_array(const Show& show, const HandoffOrder& order, Progress& progress) {
     GARLAND_TRY(b, write_array(show, bake_order(order), progress));
     HandoffDone done;
-    done.files = b.files, done.bytes = b.bytes;
+    done.files = b.files, done.bytes = b.bytes, done.written = b.written;
     done.words.push_back(fmt::format("{} from {}, as one array and its faces.", counted(b.copies, "copy", "copies"),
                                      counted(b.poses, "pose", "poses")));
     done.numbers = {{"copies", static_cast<double>(b.copies)}, {"poses", static_cast<double>(b.poses)}};
@@ -160,7 +161,7 @@ Result<HandoffDone> write_posed(const HandoffInput& in, const HandoffOrder& orde
     if (order.ending == ".npy") return write_one_array(*in.show, order, progress);
     GARLAND_TRY(b, write_posed_usd(*in.show, posed_order(order), progress));
     HandoffDone done;
-    done.files = {order.path()}, done.bytes = b.bytes, done.left_out = b.left_out;
+    done.files = {order.path()}, done.bytes = b.bytes, done.left_out = b.left_out, done.written = {b.written};
     done.words.push_back(fmt::format("{} over {}, a prim for each copy.", counted(b.copies, "copy", "copies"),
                                      counted(b.frames, "frame", "frames")));
     done.numbers = {{"copies", static_cast<double>(b.copies)}, {"frames", static_cast<double>(b.frames)}};

@@ -134,7 +134,14 @@ Result<HandoffDone> write_whole(const HandoffInput& input, const HandoffOutput& 
     if (!in_the_way) GARLAND_CHECK(journal.begin());
     GARLAND_TRY(done, output.write(input, now, journal, progress));
     for (const std::string& file : done.files) {
-        GARLAND_TRY(one, described(order.folder, file_name(file)));
+        const std::string name = file_name(file);
+        const auto known = std::find_if(done.written.begin(), done.written.end(),
+                                        [&](const WrittenFile& w) { return w.name == name && !w.hash.empty(); });
+        if (known != done.written.end()) {
+            GARLAND_CHECK(journal.add({name, known->bytes, known->hash, {}}));
+            continue;
+        }
+        GARLAND_TRY(one, described(order.folder, name));
         GARLAND_CHECK(journal.add(one));
     }
     return done;

@@ -22,14 +22,6 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-std::string digits(const XXH128_hash_t& h) {
-    return fmt::format("{:016x}{:016x}", h.high64, h.low64);
-}
-
-std::string hash_of_text(std::string_view text) {
-    return digits(XXH3_128bits(text.data(), text.size()));
-}
-
 Json json_of(const HandoffFile& f) {
     Json j{{"name", f.name}, {"bytes", f.bytes}, {"xxh3_128", f.hash}};
     if (f.frame) j["frame"] = *f.frame;
@@ -108,7 +100,8 @@ Result<HandoffFile> described(const std::string& folder, const std::string& name
         XXH3_128bits_update(state, buffer.data(), static_cast<std::size_t>(got));
         total += static_cast<std::uint64_t>(got);
     }
-    HandoffFile out{name, total, digits(XXH3_128bits_digest(state)), frame};
+    const XXH128_hash_t h = XXH3_128bits_digest(state);
+    HandoffFile out{name, total, hash_digits(h.high64, h.low64), frame};
     XXH3_freeState(state);
     if (got < 0)
         return fail(Error{ErrorCode::unreadable, fmt::format("cannot be read ({})", std::strerror(errno))}.at(
@@ -139,18 +132,18 @@ HandoffKey key_of(const HandoffInput& input, const HandoffOrder& order) {
             files += fmt::format("{} {} {:x}\n", file_name(f), none ? 0 : size, sample_of(f));
         }
     }
-    key.project = hash_of_text(project_text(plain));
-    key.sources = hash_of_text(files);
+    key.project = text_hash(project_text(plain));
+    key.sources = text_hash(files);
     std::string form; // only where it is not the usual one: what older versions began can be gone on with
     if (!order.as.usual())
         form = fmt::format(" {} {} {} {}", order.as.z_up, order.as.unit, order.as.velocities, order.as.attributes);
     if (order.each_copy) form += " each copy";
     if (order.frames.shutter.count != 1)
         form += fmt::format(" shutter {} {}", order.frames.shutter.count, order.frames.shutter.angle);
-    key.settings = hash_of_text(fmt::format("{} {} {} {} {} {} {} {} {}", order.output, order.ending, order.name,
-                                            order.frames.range.first, order.frames.range.last, order.frames.step,
-                                            order.source.value, order.poses_per_frame, order.tolerance) +
-                                form);
+    key.settings = text_hash(fmt::format("{} {} {} {} {} {} {} {} {}", order.output, order.ending, order.name,
+                                         order.frames.range.first, order.frames.range.last, order.frames.step,
+                                         order.source.value, order.poses_per_frame, order.tolerance) +
+                             form);
     return key;
 }
 

@@ -10,8 +10,8 @@
 namespace garland {
 
 // Points, faces and, where all have them, texture coordinates and normals of corners, copy after copy. Particles are
-// points without faces; volumes are left out. faces: whether they are wanted, or the points alone.
-Pose merged_pose(const std::vector<Posed>& all, const WrittenAs& as = {}, bool faces = true);
+// points without faces; volumes are left out.
+Pose merged_pose(const std::vector<Posed>& all, const WrittenAs& as = {});
 
 // name.npy of the shape (frames, points, 3) and name.ply with the first frame's faces, as they are opened again.
 // Errors: unsupported, where the number of points changes (with the frame and how else to write it); exists; those of

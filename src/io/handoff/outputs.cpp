@@ -232,15 +232,12 @@ Result<HandoffDone> write_camera_of(const HandoffInput& in, const HandoffOrder& 
     return done;
 }
 
-} // namespace
-
-const std::vector<HandoffOutput>& outputs() {
-    static const std::vector<HandoffOutput> all{
+std::vector<HandoffOutput> geometry_rows() {
+    return {
         {"posed-copies",
          "posed copies",
          "Every copy's geometry where it stands: PLY, one file for each output frame with all copies as one mesh; or "
-         "USD, "
-         "one file with a prim for each copy; or OBJ, or one array",
+         "USD, one file with a prim for each copy; or OBJ, or one array",
          {".ply", ".usdc", ".usda", ".obj", ".npy"},
          false,
          false,
@@ -284,6 +281,11 @@ const std::vector<HandoffOutput>& outputs() {
          true,
          plan_glb,
          write_glb_of},
+    };
+}
+
+std::vector<HandoffOutput> table_rows() {
+    return {
         {"timing",
          "timing table",
          "Which source frame every copy shows at every output frame, as a table",
@@ -313,6 +315,16 @@ const std::vector<HandoffOutput>& outputs() {
          plan_camera,
          write_camera_of},
     };
+}
+
+} // namespace
+
+const std::vector<HandoffOutput>& outputs() {
+    static const std::vector<HandoffOutput> all = [] {
+        std::vector<HandoffOutput> rows = geometry_rows();
+        for (HandoffOutput& row : table_rows()) rows.push_back(std::move(row));
+        return rows;
+    }();
     return all;
 }
 

@@ -60,6 +60,7 @@ struct HandoffDone {
     double bytes = 0;
     std::vector<std::string> words, left_out;
     std::vector<std::pair<std::string, double>> numbers;
+    std::vector<WrittenFile> written; // where their hashes are known; others are read for them
 };
 
 class HandoffJournal; // manifest.h

@@ -72,6 +72,7 @@ class NpyWriter {
     void add(const float* values, std::size_t count);
     void add(const std::vector<std::int32_t>& frame);
     Result<void> commit();
+    WrittenFile about() const { return file_.about(); }
 
   private:
     NpyWriter(AtomicFile file, NpyType type) : file_(std::move(file)), type_(type) {}

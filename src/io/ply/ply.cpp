@@ -130,6 +130,62 @@ void join_groups(const std::vector<Header::Group>& groups, std::vector<Attribute
     }
 }
 
+// An element that is not points: faces, strips of triangles, or what is passed over.
+Result<void> read_other(Body& body, const Element& element, Faces& faces) {
+    const std::size_t none = element.properties.size();
+    std::size_t list = none, corner_uvs = none;
+    for (std::size_t p = 0; p < none; ++p) {
+        const Property& property = element.properties[p];
+        if (property.list && (property.name == "vertex_indices" || property.name == "vertex_index")) list = p;
+        if (property.list && property.name == "texcoord") corner_uvs = p;
+    }
+    if (element.name == "tristrips" && list < none) return body.read_strips(element, list, faces);
+    if (element.name == "face" && list < none && faces.starts.empty())
+        return body.read_faces(element, list, corner_uvs, faces);
+    return body.read_items(element, std::vector<Sink>(none));
+}
+
+// Points without faces that have an id are particles; points of a mesh keep it as a value of theirs.
+void put_ids(Wide& wide, Pose& pose, Faces& faces) {
+    if (faces.count() == 0) {
+        if (!wide.id_lost) pose.ids = std::move(wide.ids);
+        faces.starts.clear();
+        return;
+    }
+    const bool fit =
+        std::all_of(wide.ids.begin(), wide.ids.end(), [](std::int64_t i) { return i >= INT32_MIN && i <= INT32_MAX; });
+    if (wide.ids.empty() || wide.id_lost || !fit) return;
+    pose.attributes.push_back({"id", 1});
+    pose.attributes.back().whole.assign(wide.ids.begin(), wide.ids.end());
+}
+
+// Names of materials stand in comments of the header, which of them a face has in a value of the face.
+void put_materials(const ply::Header& header, const std::string& path, Faces& faces) {
+    const auto material = std::find_if(faces.attributes.begin(), faces.attributes.end(),
+                                       [](const Attribute& a) { return a.name == "material" && !a.whole.empty(); });
+    if (material != faces.attributes.end() && !header.materials.empty()) {
+        faces.materials = header.materials;
+        std::uint32_t none = 0; // faces whose material is not among them
+        for (const std::int32_t m : material->whole) {
+            const bool known = m >= 0 && static_cast<std::size_t>(m) < header.materials.size();
+            if (!known && none == 0) {
+                none = static_cast<std::uint32_t>(faces.materials.size());
+                faces.materials.emplace_back();
+            }
+            faces.material_of.push_back(known ? static_cast<std::uint32_t>(m) : none);
+        }
+        faces.attributes.erase(material);
+    }
+    for (const auto& [m, picture] : header.pictures) {
+        if (m < faces.materials.size()) faces.pictures[faces.materials[m]] = path_seen_from(picture, path);
+    }
+    if (!header.picture.empty() && faces.materials.empty() && faces.count() > 0) { // one for all faces
+        faces.materials = {std::filesystem::path(header.picture).stem().string()};
+        faces.material_of.assign(faces.count(), 0);
+        faces.pictures[faces.materials.front()] = path_seen_from(header.picture, path);
+    }
+}
+
 } // namespace
 
 Result<PosePtr> parse_ply(const char* data, std::size_t size, const std::string& path) {
@@ -151,52 +207,10 @@ Result<PosePtr> parse_ply(const char* data, std::size_t size, const std::string&
             }
             continue;
         }
-        std::size_t list = element.properties.size(), corner_uvs = list;
-        for (std::size_t p = 0; p < element.properties.size(); ++p) {
-            const Property& property = element.properties[p];
-            if (property.list && (property.name == "vertex_indices" || property.name == "vertex_index")) list = p;
-            if (property.list && property.name == "texcoord") corner_uvs = p;
-        }
-        if (element.name == "tristrips" && list < element.properties.size()) {
-            GARLAND_CHECK(body.read_strips(element, list, *faces));
-        } else if (element.name == "face" && list < element.properties.size() && faces->starts.empty()) {
-            GARLAND_CHECK(body.read_faces(element, list, corner_uvs, *faces));
-        } else {
-            GARLAND_CHECK(body.read_items(element, std::vector<Sink>(element.properties.size())));
-        }
+        GARLAND_CHECK(read_other(body, element, *faces));
     }
-    if (faces->count() == 0) { // points with an id are particles
-        if (!wide.id_lost) pose->ids = std::move(wide.ids);
-        faces->starts.clear();
-    } else if (!wide.ids.empty() && !wide.id_lost && std::all_of(wide.ids.begin(), wide.ids.end(), [](std::int64_t i) {
-                   return i >= INT32_MIN && i <= INT32_MAX;
-               })) {
-        pose->attributes.push_back({"id", 1});
-        pose->attributes.back().whole.assign(wide.ids.begin(), wide.ids.end());
-    }
-    const auto material = std::find_if(faces->attributes.begin(), faces->attributes.end(),
-                                       [](const Attribute& a) { return a.name == "material" && !a.whole.empty(); });
-    if (material != faces->attributes.end() && !header.materials.empty()) {
-        faces->materials = header.materials;
-        std::uint32_t none = 0; // faces whose material is not among them
-        for (const std::int32_t m : material->whole) {
-            const bool known = m >= 0 && static_cast<std::size_t>(m) < header.materials.size();
-            if (!known && none == 0) {
-                none = static_cast<std::uint32_t>(faces->materials.size());
-                faces->materials.emplace_back();
-            }
-            faces->material_of.push_back(known ? static_cast<std::uint32_t>(m) : none);
-        }
-        faces->attributes.erase(material);
-    }
-    for (const auto& [m, picture] : header.pictures) {
-        if (m < faces->materials.size()) faces->pictures[faces->materials[m]] = path_seen_from(picture, path);
-    }
-    if (!header.picture.empty() && faces->materials.empty() && faces->count() > 0) { // one for all faces
-        faces->materials = {std::filesystem::path(header.picture).stem().string()};
-        faces->material_of.assign(faces->count(), 0);
-        faces->pictures[faces->materials.front()] = path_seen_from(header.picture, path);
-    }
+    put_ids(wide, *pose, *faces);
+    put_materials(header, path, *faces);
     join_groups(header.groups, pose->attributes);
     join_groups(header.groups, faces->attributes);
     pose->faces = std::move(faces);

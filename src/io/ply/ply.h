@@ -64,6 +64,7 @@ class PlyMerger {
     Result<void> publish() { return file_.publish(); }
     const std::string& temporary() const { return file_.temporary(); }
     std::uint64_t written() const { return file_.written(); }
+    WrittenFile about() const { return file_.about(); }
 
   private:
     PlyMerger(AtomicFile file, const Content& content) : file_(std::move(file)), content_(content) {}

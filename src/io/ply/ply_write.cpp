@@ -148,6 +148,58 @@ void PlyMerger::Content::add_faces(const Faces& f) {
     }
 }
 
+namespace {
+
+void put_values(Out& out, const std::vector<Attribute>& list, std::size_t i) {
+    for (const Attribute& a : list) {
+        const auto width = static_cast<std::size_t>(a.width);
+        for (std::size_t k = 0; k < width; ++k)
+            a.whole.empty() ? out.number(a.values[i * width + k]) : out.index(a.whole[i * width + k]);
+    }
+}
+
+void put_point(Out& out, const Pose& pose, std::size_t i) {
+    auto vector = [&](const std::vector<V3f>& values) {
+        if (values.empty()) return;
+        for (int k = 0; k < 3; ++k) out.number(values[i][k]);
+    };
+    vector(pose.points);
+    vector(pose.normals);
+    vector(pose.velocities);
+    if (!pose.uvs.empty()) out.number(pose.uvs[i].x), out.number(pose.uvs[i].y);
+    if (!pose.colours.empty()) {
+        for (int k = 0; k < 3; ++k) out.byte(to_byte(pose.colours[i][k]));
+    }
+    if (!pose.ids.empty()) out.index(static_cast<std::int32_t>(pose.ids[i]));
+    put_values(out, pose.attributes, i);
+    out.end_item();
+}
+
+void put_face(Out& out, const PlyMerger::Content& content, const Faces& faces, std::size_t f) {
+    auto length = [&](std::uint32_t count) {
+        if (content.many_corners)
+            out.index(static_cast<std::int32_t>(count));
+        else
+            out.byte(static_cast<unsigned char>(count));
+    };
+    const auto corners = faces.starts[f + 1] - faces.starts[f];
+    length(corners);
+    for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c) {
+        out.index(static_cast<std::int32_t>(faces.corners[c]));
+    }
+    if (content.corner_uvs) {
+        length(corners * 2);
+        for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c)
+            out.number(faces.corner_uvs[c].x), out.number(faces.corner_uvs[c].y);
+    }
+    if (!content.materials.empty())
+        out.index(faces.material_of.empty() ? -1 : static_cast<std::int32_t>(faces.material_of[f]));
+    put_values(out, faces.attributes, f);
+    out.end_item();
+}
+
+} // namespace
+
 Result<void> write_ply(const std::string& path, const Pose& pose, PlyForm form, Existing existing) {
     GARLAND_TRY(file, AtomicFile::create(path, existing));
     const PlyMerger::Content content = content_of(pose);
@@ -159,13 +211,6 @@ Result<void> write_ply(const std::string& path, const Pose& pose, PlyForm form, 
         file.write(text);
         text.clear();
     };
-    auto attributes = [&](const std::vector<Attribute>& list, std::size_t i) {
-        for (const Attribute& a : list) {
-            const auto width = static_cast<std::size_t>(a.width);
-            for (std::size_t k = 0; k < width; ++k)
-                a.whole.empty() ? out.number(a.values[i * width + k]) : out.index(a.whole[i * width + k]);
-        }
-    };
     for (const std::int64_t id : pose.ids) {
         if (id < INT32_MIN || id > INT32_MAX) {
             return fail(Error{ErrorCode::too_large, fmt::format("the id {} does not fit a PLY file", id)}
@@ -175,45 +220,11 @@ Result<void> write_ply(const std::string& path, const Pose& pose, PlyForm form, 
         }
     }
     for (std::size_t i = 0; i < pose.points.size(); ++i) {
-        auto vector = [&](const std::vector<V3f>& values) {
-            if (values.empty()) return;
-            for (int k = 0; k < 3; ++k) out.number(values[i][k]);
-        };
-        vector(pose.points);
-        vector(pose.normals);
-        vector(pose.velocities);
-        if (!pose.uvs.empty()) out.number(pose.uvs[i].x), out.number(pose.uvs[i].y);
-        if (!pose.colours.empty()) {
-            for (int k = 0; k < 3; ++k) out.byte(to_byte(pose.colours[i][k]));
-        }
-        if (!pose.ids.empty()) out.index(static_cast<std::int32_t>(pose.ids[i]));
-        attributes(pose.attributes, i);
-        out.end_item();
+        put_point(out, pose, i);
         flush(1 << 20);
     }
-    const Faces& faces = *pose.faces;
-    const bool many = content.many_corners;
-    auto length = [&](std::uint32_t count) {
-        if (many)
-            out.index(static_cast<std::int32_t>(count));
-        else
-            out.byte(static_cast<unsigned char>(count));
-    };
-    for (std::size_t f = 0; f < faces.count(); ++f) {
-        const auto corners = faces.starts[f + 1] - faces.starts[f];
-        length(corners);
-        for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c) {
-            out.index(static_cast<std::int32_t>(faces.corners[c]));
-        }
-        if (content.corner_uvs) {
-            length(corners * 2);
-            for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c)
-                out.number(faces.corner_uvs[c].x), out.number(faces.corner_uvs[c].y);
-        }
-        if (!content.materials.empty())
-            out.index(faces.material_of.empty() ? -1 : static_cast<std::int32_t>(faces.material_of[f]));
-        attributes(faces.attributes, f);
-        out.end_item();
+    for (std::size_t f = 0; f < pose.faces->count(); ++f) {
+        put_face(out, content, *pose.faces, f);
         flush(1 << 20);
     }
     flush(0);

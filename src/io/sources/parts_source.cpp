@@ -158,9 +158,8 @@ Result<SourcePtr> open_gltf(const std::string& path, Progress& progress, const S
         if (!validate(track))
             return fail(Error{ErrorCode::malformed, "its keys lie closer together than their times can tell"}.at(path));
     }
-    facts.format = fmt::format(
-        "glTF 2.0, {}, {}", counted(static_cast<long long>(content.model.nodes.size()), "node", "nodes"),
-        counted(static_cast<long long>(content.model.channels.size()), "animated value", "animated values"));
+    facts.format = fmt::format("glTF 2.0, {}, {}", counted(content.model.nodes.size(), "node", "nodes"),
+                               counted(content.model.channels.size(), "animated value", "animated values"));
     for (const std::string& note : content.notes)
         facts.problems.push_back({note + " was passed over", "the rest is shown", std::nullopt});
     return make_parts_source(std::move(content.model), std::move(facts), content.files);

@@ -78,14 +78,19 @@ def Camera "camera"
                        exact_number(aperture * order.aspect), exact_number(aperture), matrices);
 }
 
-Result<std::string> gltf_text(const Project& project, const CameraOrder& order, const CameraPlan& plan) {
-    std::vector<float> times, places, turns;
-    double field_of_view = 0;
-    bool changes = false;
+// The camera's places, and its turns as quaternions (x, y, z, w) the short way round, at every output frame.
+struct GltfTrack {
+    std::vector<float> times, places, turns; // times in seconds
+    double field_of_view = 0;                // degrees, of the first frame
+    bool zooms = false;                      // the field of view changes
+};
+
+GltfTrack gltf_track(const Project& project, const CameraOrder& order, const CameraPlan& plan) {
+    GltfTrack out;
     std::array<double, 4> before{};
     each_frame(order, plan, [&](double f, const Camera& c) {
-        if (times.empty()) field_of_view = c.field_of_view;
-        changes |= std::abs(c.field_of_view - field_of_view) > 1e-6;
+        if (out.times.empty()) out.field_of_view = c.field_of_view;
+        out.zooms |= std::abs(c.field_of_view - out.field_of_view) > 1e-6;
         const CameraAxes p = axes_of(c);
         const Imath::Quatd turn =
             Imath::extractQuat(Imath::M44d(p.right.x, p.right.y, p.right.z, 0, p.up.x, p.up.y, p.up.z, 0, p.back.x,
@@ -93,48 +98,50 @@ Result<std::string> gltf_text(const Project& project, const CameraOrder& order, 
         std::array<double, 4> q{turn.v.x, turn.v.y, turn.v.z, turn.r};
         double same = 0;
         for (std::size_t k = 0; k < 4; ++k) same += q[k] * before[k];
-        if (same < 0) { // the short way round
+        if (same < 0) {
             for (double& v : q) v = -v;
         }
         before = q;
         const double begins = order.frames.moment(0).at.value;
-        times.push_back(static_cast<float>(project.settings.rate.start_of(f - begins).value));
-        for (int k = 0; k < 3; ++k) places.push_back(static_cast<float>(p.place[k]));
-        for (double v : q) turns.push_back(static_cast<float>(v));
+        out.times.push_back(static_cast<float>(project.settings.rate.start_of(f - begins).value));
+        for (int k = 0; k < 3; ++k) out.places.push_back(static_cast<float>(p.place[k]));
+        for (double v : q) out.turns.push_back(static_cast<float>(v));
     });
-    if (changes)
+    return out;
+}
+
+Result<std::string> gltf_text(const Project& project, const CameraOrder& order, const CameraPlan& plan) {
+    const GltfTrack track = gltf_track(project, order, plan);
+    if (track.zooms)
         return fail(
             Error{ErrorCode::unsupported, "the field of view changes over these frames, and glTF has one field of view"}
                 .at(order.path)
                 .keeping("nothing was written")
                 .advise("write .usda, or frames over which the field of view stays"));
     std::string bytes;
-    auto append = [&](const std::vector<float>& list) {
-        const std::size_t at = bytes.size();
-        bytes.append(reinterpret_cast<const char*>(list.data()), list.size() * sizeof(float));
-        return at;
-    };
     using Json = nlohmann::json;
     Json views = Json::array(), accessors = Json::array();
     auto add = [&](const std::vector<float>& list, const char* type, int width) {
-        const std::size_t at = append(list);
-        views.push_back({{"buffer", 0}, {"byteOffset", at}, {"byteLength", list.size() * sizeof(float)}});
+        views.push_back({{"buffer", 0}, {"byteOffset", bytes.size()}, {"byteLength", list.size() * sizeof(float)}});
+        bytes.append(reinterpret_cast<const char*>(list.data()), list.size() * sizeof(float));
         accessors.push_back({{"bufferView", views.size() - 1},
                              {"componentType", 5126},
                              {"count", list.size() / static_cast<std::size_t>(width)},
                              {"type", type}});
         return accessors.size() - 1;
     };
-    const std::size_t time = add(times, "SCALAR", 1), place = add(places, "VEC3", 3), turn = add(turns, "VEC4", 4);
-    accessors[time]["min"] = Json::array({times.front()});
-    accessors[time]["max"] = Json::array({times.back()});
+    const std::size_t time = add(track.times, "SCALAR", 1), place = add(track.places, "VEC3", 3),
+                      turn = add(track.turns, "VEC4", 4);
+    accessors[time]["min"] = Json::array({track.times.front()});
+    accessors[time]["max"] = Json::array({track.times.back()});
     Json j{{"asset", {{"version", "2.0"}, {"generator", "Garland"}}},
            {"scene", 0},
            {"scenes", {{{"nodes", {0}}}}},
            {"nodes", {{{"name", "camera"}, {"camera", 0}}}},
            {"cameras",
             {{{"type", "perspective"},
-              {"perspective", {{"yfov", field_of_view * radians}, {"aspectRatio", order.aspect}, {"znear", 0.01}}}}}},
+              {"perspective",
+               {{"yfov", track.field_of_view * radians}, {"aspectRatio", order.aspect}, {"znear", 0.01}}}}}},
            {"bufferViews", views},
            {"accessors", accessors},
            {"buffers",

@@ -136,8 +136,7 @@ Result<Curve> parse_csv(std::string_view text, const std::string& path) {
     const auto rows = static_cast<long long>(keys.size());
     curve.timing.map.keys = without_collinear(keys);
     curve.words =
-        fmt::format("{} from {}", counted(static_cast<long long>(curve.timing.map.keys.size()), "key", "keys"),
-                    counted(rows, "row", "rows"));
+        fmt::format("{} from {}", counted(curve.timing.map.keys.size(), "key", "keys"), counted(rows, "row", "rows"));
     return curve;
 }
 
@@ -165,7 +164,7 @@ Result<Curve> parse_json(std::string_view text, const std::string& path) {
         if (auto ok = validate(curve.timing); !ok) return fail(std::move(ok.error()).at(path).keeping(kept));
         const Timing& t = curve.timing;
         curve.words = t.form == TimingForm::phrases
-                          ? counted(static_cast<long long>(t.phrases.list.size()), "phrase", "phrases")
+                          ? counted(t.phrases.list.size(), "phrase", "phrases")
                           : counted(static_cast<long long>(t.form == TimingForm::speeds ? t.speeds.keys.size()
                                                                                         : t.map.keys.size()),
                                     t.form == TimingForm::speeds ? "speed key" : "key",

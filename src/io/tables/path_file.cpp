@@ -149,7 +149,7 @@ Result<PathInFile> read_path(const std::string& path) {
                                 .at(path));
         }
     }
-    out->words = counted(static_cast<long long>(out->points.size()), "point", "points");
+    out->words = counted(out->points.size(), "point", "points");
     if (out->paths > 1) out->words += fmt::format(" of the first of {} lines", out->paths);
     if (out->closed) out->words += ", closed";
     return out;

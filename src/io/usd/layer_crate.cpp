@@ -50,6 +50,7 @@ CrateType crate_type(UsdType type) {
 class CrateStore final : public UsdStore {
   public:
     explicit CrateStore(AtomicFile file) : UsdStore(std::move(file)) {
+        file_.forgo_hash(); // its beginning is written last
         file_.write(std::string(crate_head_bytes, '\0'));
         token(";"); // so that number 0 is nobody's: the sign of a path's token says what it is
         path("/");

@@ -1,5 +1,7 @@
 #include "io/usd/layer_writer.h"
 
+#include "core/geometry/pose.h"
+
 #include <algorithm>
 
 namespace garland {
@@ -52,6 +54,26 @@ Result<UsdLayerWriter> UsdLayerWriter::create(const std::string& path, UsdForm f
     GARLAND_TRY(file, AtomicFile::create(path, existing));
     if (form == UsdForm::binary) return UsdLayerWriter(make_crate_store(std::move(file)));
     return UsdLayerWriter(make_text_store(std::move(file)));
+}
+
+UsdLayerWriter::KeptFaces UsdLayerWriter::keep(const std::shared_ptr<const Faces>& faces) {
+    // Owners are compared, not addresses: these may be used again.
+    for (const KnownFaces& known : faces_) {
+        if (!known.faces.owner_before(faces) && !faces.owner_before(known.faces) && !known.faces.expired())
+            return known.kept;
+    }
+    std::vector<std::int32_t> counts;
+    counts.reserve(faces->count());
+    for (std::size_t f = 0; f < faces->count(); ++f)
+        counts.push_back(static_cast<std::int32_t>(faces->starts[f + 1] - faces->starts[f]));
+    KeptFaces kept;
+    kept.counts = keep(usd_array(counts));
+    kept.corners = keep(usd_numbers(UsdType::int32, faces->corners.data(), faces->corners.size()));
+    constexpr std::size_t most = 32;
+    std::erase_if(faces_, [](const KnownFaces& known) { return known.faces.expired(); });
+    if (faces_.size() >= most) faces_.erase(faces_.begin());
+    faces_.push_back({faces, kept});
+    return kept;
 }
 
 void UsdLayerWriter::about(UsdOutPrim& prim, std::string name, const UsdValue& value) {

@@ -13,6 +13,8 @@
 
 namespace garland {
 
+struct Faces;
+
 enum class UsdForm { text, binary };
 
 using UsdKept = std::uint64_t; // a value that is on the disk; equal ones are the same
@@ -72,6 +74,12 @@ class UsdLayerWriter {
 
     UsdOutPrim& root() { return *root_; } // the layer itself: its `about` are the layer's metadata
     UsdKept keep(const UsdValue& value) { return store_->keep(value); }
+    // Corner counts and corners of faces. Most poses have the same ones: those that are known by their address are not
+    // looked at again while they live.
+    struct KeptFaces {
+        UsdKept counts = 0, corners = 0;
+    };
+    KeptFaces keep(const std::shared_ptr<const Faces>& faces);
 
     void about(UsdOutPrim& prim, std::string name, const UsdValue& value);
     void set(UsdOutPrim& prim, std::string type, std::string name, const UsdValue& value);         // for all times
@@ -86,11 +94,17 @@ class UsdLayerWriter {
     Result<void> publish() { return store_->file().publish(); }
     const std::string& temporary() const { return store_->file().temporary(); }
     std::uint64_t bytes() const { return store_->bytes(); }
+    WrittenFile written() const { return store_->file().about(); }
 
   private:
     UsdLayerWriter(std::unique_ptr<UsdStore> store) : store_(std::move(store)), root_(std::make_unique<UsdOutPrim>()) {}
     std::unique_ptr<UsdStore> store_;
     std::unique_ptr<UsdOutPrim> root_;
+    struct KnownFaces {
+        std::weak_ptr<const Faces> faces;
+        KeptFaces kept;
+    };
+    std::vector<KnownFaces> faces_; // the latest ones
 };
 
 // The form that a path's ending asks for: .usdc is binary, all others are text.

@@ -16,6 +16,10 @@ class PoseOut {
 
     void put(const char* type, const std::string& name, const UsdValue& value, const char* interpolation = nullptr,
              int element_size = 1) {
+        put(type, name, layer_.keep(value), interpolation, element_size);
+    }
+    void put(const char* type, const std::string& name, UsdKept value, const char* interpolation = nullptr,
+             int element_size = 1) {
         UsdOutProperty& p = prim_.property(type, name);
         if (p.about.empty() && !p.value && p.samples.empty()) {
             if (element_size > 1) p.about.emplace_back("elementSize", layer_.keep(usd_int(element_size)));
@@ -23,9 +27,9 @@ class PoseOut {
             if (interpolation) p.interpolation = interpolation;
         }
         if (time_) {
-            p.samples.push_back({*time_, layer_.keep(value)});
+            p.samples.push_back({*time_, value});
         } else {
-            p.value = layer_.keep(value);
+            p.value = value;
         }
     }
 
@@ -63,12 +67,10 @@ class PoseOut {
         put(type, name, usd_array(of_corners ? normals_at_points(other) : normals_at_corners(other)));
     }
 
-    void faces(const Faces& faces) {
-        std::vector<std::int32_t> counts;
-        for (std::size_t f = 0; f < faces.count(); ++f)
-            counts.push_back(static_cast<std::int32_t>(faces.starts[f + 1] - faces.starts[f]));
-        put("int[]", "faceVertexCounts", usd_array(counts));
-        put("int[]", "faceVertexIndices", usd_numbers(UsdType::int32, faces.corners.data(), faces.corners.size()));
+    void faces(const std::shared_ptr<const Faces>& faces) {
+        const UsdLayerWriter::KeptFaces kept = layer_.keep(faces);
+        put("int[]", "faceVertexCounts", kept.counts);
+        put("int[]", "faceVertexIndices", kept.corners);
     }
 
   private:
@@ -85,14 +87,16 @@ void put_pose(UsdLayerWriter& layer, UsdOutPrim& prim, std::optional<double> tim
     const char *each = "vertex", *face = "uniform";
     const Faces& faces = *pose.faces;
     if (!lists.points.empty()) {
-        Imath::Box3f box;
-        for (const V3f& p : lists.points) box.extendBy(p);
-        out.put("float3[]", "extent", usd_array(std::vector<V3f>{box.min, box.max}));
+        V3f low = lists.points.front(), high = low;
+        for (const V3f& p : lists.points) {
+            for (int k = 0; k < 3; ++k) low[k] = std::min(low[k], p[k]), high[k] = std::max(high[k], p[k]);
+        }
+        out.put("float3[]", "extent", usd_array(std::vector<V3f>{low, high}));
     }
     if (prim.type == "Points") {
         out.put("int64[]", "ids", usd_array(pose.ids));
     } else {
-        out.faces(faces);
+        out.faces(pose.faces);
     }
     out.put("point3f[]", "points", usd_array(lists.points));
     if (!lists.velocities.empty()) out.put("vector3f[]", "velocities", usd_array(lists.velocities));

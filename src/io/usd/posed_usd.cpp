@@ -1,14 +1,77 @@
 #include "io/usd/posed_usd.h"
 
 #include "core/base/behind.h"
+#include "core/base/parallel.h"
 #include "core/scene/placed_copy.h"
 #include "core/time/frame_steps.h"
 #include "io/usd/pose_prim.h"
 
+#include <algorithm>
+#include <array>
 #include <fmt/format.h>
 #include <map>
 
 namespace garland {
+
+namespace {
+
+using CopyPrims = std::map<std::int64_t, UsdOutPrim*>; // by number
+
+// A prim for every copy; those that USD cannot hold are named in left_out.
+CopyPrims make_prims(const Show& show, UsdOutPrim& root, std::vector<std::string>& left_out) {
+    CopyPrims prims;
+    for (const ArrangementShow& a : show.arrangements) {
+        if (!a.usable) continue;
+        const SourceKind kind = a.sampler.source()->facts().kind;
+        if (kind == SourceKind::volume) {
+            if (!a.places.empty())
+                left_out.push_back(fmt::format("{} (a volume: hand it off as PLY, with volumes beside)", a.spec.name));
+            continue;
+        }
+        for (std::size_t i = 0; i < a.places.size(); ++i) {
+            const std::string name = usd_identifier(copy_name(a.number(i), show.copies()));
+            UsdOutPrim& prim = root.child(UsdOutPrim::def, kind == SourceKind::particles ? "Points" : "Mesh", name);
+            prims[a.number(i)] = &prim;
+        }
+    }
+    return prims;
+}
+
+// A copy where it stands at one frame; pose: null where it is not there.
+struct PlacedPrim {
+    UsdOutPrim* prim = nullptr;
+    const Posed* posed = nullptr;
+    std::size_t copy = 0;
+    const Pose* pose = nullptr;
+    PlacedCopy placed{};
+};
+
+// All copies of a frame, placed; the memory of `out` is used again.
+void place_all(const std::vector<Posed>& all, const CopyPrims& prims, const WrittenAs& as,
+               std::vector<PlacedPrim>& out) {
+    std::size_t count = 0, points = 0;
+    for (const Posed& posed : all) {
+        for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
+            const auto at = prims.find(posed.arrangement->number(i));
+            if (at == prims.end()) continue;
+            if (count == out.size()) out.emplace_back();
+            PlacedPrim& one = out[count++];
+            const std::uint32_t pick = posed.picks.copies[i];
+            one.prim = at->second, one.posed = &posed, one.copy = i, one.placed.as = as;
+            one.pose = pick == no_pose ? nullptr : posed.poses[pick].pose.get();
+            if (one.pose) points += one.pose->points.size();
+        }
+    }
+    out.resize(count);
+    const std::size_t at_once = std::max<std::size_t>(1, count * 16384 / std::max<std::size_t>(points, 1));
+    parallel_for(count, at_once, [&](std::size_t from, std::size_t to) {
+        for (std::size_t k = from; k < to; ++k) {
+            if (out[k].pose) place_copy(*out[k].posed, out[k].copy, out[k].placed);
+        }
+    });
+}
+
+} // namespace
 
 Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& order, Progress& progress) {
     GARLAND_CHECK(validate(order.frames));
@@ -19,37 +82,12 @@ Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& orde
                order.as);
     UsdOutPrim& root = layer.root().child(UsdOutPrim::def, "Xform", top);
     PosedUsdDone done;
-    std::map<std::int64_t, UsdOutPrim*> prims; // by number
-    for (const ArrangementShow& a : show.arrangements) {
-        if (!a.usable) continue;
-        const SourceKind kind = a.sampler.source()->facts().kind;
-        if (kind == SourceKind::volume) {
-            if (!a.places.empty())
-                done.left_out.push_back(
-                    fmt::format("{} (a volume: hand it off as PLY, with volumes beside)", a.spec.name));
-            continue;
-        }
-        for (std::size_t i = 0; i < a.places.size(); ++i) {
-            const std::string name = usd_identifier(copy_name(a.number(i), show.copies()));
-            UsdOutPrim& prim = root.child(UsdOutPrim::def, kind == SourceKind::particles ? "Points" : "Mesh", name);
-            prims[a.number(i)] = &prim;
-        }
-    }
-    PlacedCopy placed{order.as};
-    // Placed and written while the next frame is posed.
-    auto add = [&](double t, const std::vector<Posed>& all) {
-        for (const Posed& posed : all) {
-            for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
-                const auto at = prims.find(posed.arrangement->number(i));
-                if (at == prims.end()) continue;
-                const std::uint32_t pick = posed.picks.copies[i];
-                layer.sample(*at->second, "token", "visibility", t,
-                             usd_token(pick == no_pose ? "invisible" : "inherited"));
-                if (pick == no_pose) continue;
-                const Pose& pose = *posed.poses[pick].pose;
-                place_copy(posed, i, placed);
-                put_pose(layer, *at->second, t, pose, lists_of(placed, pose));
-            }
+    CopyPrims prims = make_prims(show, root, done.left_out);
+    std::array<std::vector<PlacedPrim>, 2> frames; // one is written while the other is posed and placed
+    auto add = [&](double t, const std::vector<PlacedPrim>& all) {
+        for (const PlacedPrim& one : all) {
+            layer.sample(*one.prim, "token", "visibility", t, usd_token(one.pose ? "inherited" : "invisible"));
+            if (one.pose) put_pose(layer, *one.prim, t, *one.pose, lists_of(one.placed, *one.pose));
         }
     };
     Behind adding;
@@ -61,8 +99,10 @@ Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& orde
             return fail(
                 Error{ErrorCode::cancelled, fmt::format("stopped before frame {}", t)}.keeping("nothing was written"));
         GARLAND_TRY(all, pose_all(show, OutputFrame(t), progress));
-        GARLAND_CHECK(adding.run([&add, t, all = std::move(all)]() -> Result<void> {
-            add(t, all);
+        auto& now = frames[static_cast<std::size_t>(k) % 2];
+        place_all(all, prims, order.as, now);
+        GARLAND_CHECK(adding.run([&add, &now, t, all = std::move(all)]() -> Result<void> { // all: its poses are written
+            add(t, now);
             return {};
         }));
     }
@@ -73,6 +113,7 @@ Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& orde
     GARLAND_CHECK(layer.finish());
     GARLAND_CHECK(layer.publish());
     done.bytes = static_cast<double>(layer.bytes());
+    done.written = layer.written();
     done.copies = static_cast<std::int64_t>(prims.size());
     done.frames = order.frames.count();
     progress.report(1, "written");

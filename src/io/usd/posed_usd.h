@@ -23,6 +23,7 @@ struct PosedUsdDone {
     double bytes = 0;
     std::int64_t copies = 0, frames = 0;
     std::vector<std::string> left_out; // volumes
+    WrittenFile written;
 };
 
 // Points, velocities (a second of output, local speed and motion in them), normals, colours, texture coordinates and

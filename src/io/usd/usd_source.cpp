@@ -203,16 +203,16 @@ void add_variants(const UsdScene& scene, const SourceChoices& choices, SourceFac
 std::string format_words(const UsdScene& scene, const UsdSurvey& survey, UsdShown shown) {
     const UsdLayer& root = *scene.stage->root;
     const bool meshes = shown == UsdShown::geometry;
-    std::string what = meshes ? how_many(survey.meshes.size(), "mesh", "meshes")
-                              : how_many(survey.points.size(), "set of points", "sets of points");
+    std::string what = meshes ? counted(survey.meshes.size(), "mesh", "meshes")
+                              : counted(survey.points.size(), "set of points", "sets of points");
     if (shown == UsdShown::instances || (meshes && survey.meshes.empty())) what.clear();
-    if (shown == UsdShown::volumes) what = how_many(survey.volumes.size(), "volume", "volumes");
+    if (shown == UsdShown::volumes) what = counted(survey.volumes.size(), "volume", "volumes");
     if (!survey.instancers.empty() && !what.empty()) what += ", ";
-    if (!survey.instancers.empty()) what += how_many(survey.instancers.size(), "instancer", "instancers");
+    if (!survey.instancers.empty()) what += counted(survey.instancers.size(), "instancer", "instancers");
     const char* form = root.bytes.inside.empty() ? root.bytes.view().starts_with("PXR-USDC") ? "USD binary" : "USD text"
                                                  : "USD package";
     std::string words = fmt::format("{}, {}", form, what);
-    if (scene.stage->files.size() > 1) words += ", " + how_many(scene.stage->files.size(), "file", "files");
+    if (scene.stage->files.size() > 1) words += ", " + counted(scene.stage->files.size(), "file", "files");
     return words;
 }
 

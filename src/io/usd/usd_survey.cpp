@@ -155,10 +155,6 @@ UsdSurvey survey_of(const UsdScene& scene) {
     return Surveyor(scene).run();
 }
 
-std::string how_many(std::size_t n, const char* one, const char* many) {
-    return counted(static_cast<long long>(n), one, many);
-}
-
 void tell_of_stage(const UsdScene& scene, const UsdSurvey& survey, UsdShown shown,
                    std::vector<SourceProblem>& problems) {
     auto say = [&](std::string what, std::string instead) {
@@ -167,21 +163,21 @@ void tell_of_stage(const UsdScene& scene, const UsdSurvey& survey, UsdShown show
     for (const UsdStageNote& note : scene.stage->notes) say(note.what, note.instead);
     if (survey.hidden)
         say(fmt::format("{} or there as guides only",
-                        how_many(survey.hidden, "prim is invisible", "prims are invisible")),
+                        counted(survey.hidden, "prim is invisible", "prims are invisible")),
             "the rest is shown");
     if (survey.curves)
-        say(how_many(survey.curves, "set of curves was passed over", "sets of curves were passed over"),
+        say(counted(survey.curves, "set of curves was passed over", "sets of curves were passed over"),
             "curves can be read as paths");
     if (const std::size_t n = survey.volumes.size(); n > 0 && shown != UsdShown::volumes)
-        say(how_many(n, "volume was passed over", "volumes were passed over"), "the import settings can show it");
+        say(counted(n, "volume was passed over", "volumes were passed over"), "the import settings can show it");
     if (const std::size_t n = survey.volumes.size(); n > 1 && shown == UsdShown::volumes)
-        say(how_many(n - 1, "further volume was passed over", "further volumes were passed over"),
+        say(counted(n - 1, "further volume was passed over", "further volumes were passed over"),
             "gather the file once more for each, and choose it in the import settings");
     if (survey.bare_volumes)
-        say(how_many(survey.bare_volumes, "volume was passed over", "volumes were passed over"),
+        say(counted(survey.bare_volumes, "volume was passed over", "volumes were passed over"),
             "only fields that are OpenVDB files are read");
     if (survey.other)
-        say(how_many(survey.other, "patch or solid was passed over", "patches or solids were passed over"),
+        say(counted(survey.other, "patch or solid was passed over", "patches or solids were passed over"),
             "the rest is shown");
     if (survey.has_meshes() && survey.has_points() && shown == UsdShown::geometry)
         say("points beside meshes were passed over", "the meshes are shown; the import settings can show the points");
@@ -206,8 +202,8 @@ void tell_of_stage(const UsdScene& scene, const UsdSurvey& survey, UsdShown show
         together(std::move(all), problems);
     }
     if (!survey.instancers.empty())
-        say(how_many(survey.instancers.size(), "point instancer is shown as geometry",
-                     "point instancers are shown as geometry"),
+        say(counted(survey.instancers.size(), "point instancer is shown as geometry",
+                    "point instancers are shown as geometry"),
             "velocities of what it instances are left out; the import settings can take its points, to arrange copies "
             "on");
 }

@@ -32,7 +32,4 @@ void tell_of_stage(const UsdScene& scene, const UsdSurvey& survey, UsdShown show
 // Why there is nothing that can be shown.
 Error nothing_to_show(const UsdScene& scene, const UsdSurvey& survey);
 
-// "1 mesh", "12 meshes".
-std::string how_many(std::size_t n, const char* one, const char* many);
-
 } // namespace garland

@@ -294,15 +294,31 @@ Result<void> walk_tree(const char* at, const std::vector<char>& bytes, std::istr
     return fail(std::move(error).advise("write it again"));
 }
 
+// Null where such grids are not read; see number_kinds.
+const NumberKind* kind_called(const std::string& type) {
+    const auto at = std::find_if(std::begin(number_kinds), std::end(number_kinds),
+                                 [&](const NumberKind& k) { return type == k.type; });
+    return at == std::end(number_kinds) ? nullptr : at;
+}
+
+Error unread_kind(const openvdb::io::GridDescriptor& grid, const std::string& path) {
+    return Error{ErrorCode::unsupported,
+                 fmt::format("the grid \"{}\" is of the kind {}, which is not read", grid.gridName(), grid.gridType())}
+        .at(path)
+        .advise("write the file again without it");
+}
+
+Error not_there(const std::string& path) {
+    return Error{ErrorCode::not_found, "does not exist"}.advise("check the name, or find the file again").at(path);
+}
+
 } // namespace
 
 Result<std::vector<openvdb::GridBase::Ptr>> VolumeArchive::read(const std::string& path, GridsWanted wanted) {
     // Heads are read where they lie; whole files at once, into memory that is used again.
     GARLAND_CHECK(readable(path)); // no pipe, no folder
     std::ifstream file(path, std::ios::binary | std::ios::ate);
-    if (!file)
-        return fail(
-            Error{ErrorCode::not_found, "does not exist"}.advise("check the name, or find the file again").at(path));
+    if (!file) return fail(not_there(path));
     const auto size = static_cast<std::int64_t>(file.tellg());
     thread_local std::vector<char> bytes;
     if (wanted == GridsWanted::whole) GARLAND_CHECK(read_file(path, bytes));
@@ -334,33 +350,26 @@ Result<std::vector<openvdb::GridBase::Ptr>> VolumeArchive::read(const std::strin
         openvdb::io::GridDescriptor descriptor;
         openvdb::GridBase::Ptr grid = descriptor.read(is);
         if (walk.offsets()) descriptor.seekToGrid(is);
-        const auto kind = std::find_if(std::begin(number_kinds), std::end(number_kinds),
-                                       [&](const NumberKind& k) { return descriptor.gridType() == k.type; });
-        const bool known = kind != std::end(number_kinds), last = g + 1 == count;
+        const NumberKind* kind = kind_called(descriptor.gridType());
+        const bool last = g + 1 == count;
         if (wanted == GridsWanted::heads && !walk.offsets() && !last) return heads_of_whole(path);
         const auto begin = is.tellg();
         readGridCompression(is);
         grid->readMeta(is);
         grid->readTransform(is);
         if (wanted == GridsWanted::whole) {
-            if (!known && !walk.offsets() && !last) {
-                return fail(
-                    Error{ErrorCode::unsupported, fmt::format("the grid \"{}\" is of the kind {}, which is not read",
-                                                              descriptor.gridName(), descriptor.gridType())}
-                        .at(path)
-                        .advise("write the file again without it"));
-            }
-            if (known && !descriptor.isInstance()) {
+            if (!kind && !walk.offsets() && !last) return fail(unread_kind(descriptor, path));
+            if (kind && !descriptor.isInstance()) {
                 const char* at = bytes.data() + static_cast<std::size_t>(is.tellg());
                 GARLAND_CHECK(walk_tree(at, bytes, is, *kind, *grid, descriptor.gridName(), path));
             }
             is.seekg(begin);
-            if (known) readGrid(grid, descriptor, is);
+            if (kind) readGrid(grid, descriptor, is);
         }
         grid->setName(descriptor.gridName());
         if (walk.offsets()) descriptor.seekToEnd(is);
         named[descriptor.uniqueName()] = grid;
-        if (wanted == GridsWanted::whole && !known) continue; // see number_kinds
+        if (wanted == GridsWanted::whole && !kind) continue; // see number_kinds
         descriptors.push_back(descriptor);
         grids.push_back(std::move(grid));
     }

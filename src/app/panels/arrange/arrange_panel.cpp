@@ -155,13 +155,12 @@ void ArrangePanel::single_out_picked() {
     const std::vector<CopyId> ids = picked();
     const ArrangementId from = viewing_.arrangement();
     ArrangementId made;
-    document_.edit(
-        tr("Single out %1").arg(QString::fromStdString(counted(static_cast<long long>(ids.size()), "copy", "copies"))),
-        [&](Project& p) -> Result<void> {
-            GARLAND_TRY(id, single_out(p, from, ids, {}));
-            made = id;
-            return {};
-        });
+    document_.edit(tr("Single out %1").arg(QString::fromStdString(counted(ids.size(), "copy", "copies"))),
+                   [&](Project& p) -> Result<void> {
+                       GARLAND_TRY(id, single_out(p, from, ids, {}));
+                       made = id;
+                       return {};
+                   });
     if (made) viewing_.set_arrangement(made);
 }
 

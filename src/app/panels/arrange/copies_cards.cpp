@@ -171,14 +171,12 @@ void ArrangePanel::add_start_card(QVBoxLayout* to) {
     hide_ = make_button(tr("Hide selected copies"), tr("They keep their values and come back as they were"));
     connect(hide_, &QPushButton::clicked, this, [this] {
         const std::vector<CopyId> ids = picked();
-        edit_arrangement(
-            tr("Hide %1").arg(QString::fromStdString(counted(static_cast<long long>(ids.size()), "copy", "copies"))),
-            [&](A& a) {
-                std::vector<CopyId> all;
-                std::set_union(a.hidden_copies.begin(), a.hidden_copies.end(), ids.begin(), ids.end(),
-                               std::back_inserter(all));
-                a.hidden_copies = all;
-            });
+        edit_arrangement(tr("Hide %1").arg(QString::fromStdString(counted(ids.size(), "copy", "copies"))), [&](A& a) {
+            std::vector<CopyId> all;
+            std::set_union(a.hidden_copies.begin(), a.hidden_copies.end(), ids.begin(), ids.end(),
+                           std::back_inserter(all));
+            a.hidden_copies = all;
+        });
     });
     show_all_ = make_button(tr("Show all hidden copies"), tr("Clear all manual hiding"));
     connect(show_all_, &QPushButton::clicked, this,
@@ -285,10 +283,9 @@ void ArrangePanel::show_single(const A& a) {
     part_->setVisible(parts.size() > 1);
     const A* from = a.single_out ? document_.project().arrangement(a.single_out->from) : nullptr;
     if (from) {
-        const QString what =
-            a.single_out->part.empty()
-                ? QString::fromStdString(counted(static_cast<long long>(a.single_out->copies.size()), "copy", "copies"))
-                : tr("the part \"%1\"").arg(QString::fromStdString(a.single_out->part));
+        const QString what = a.single_out->part.empty()
+                                 ? QString::fromStdString(counted(a.single_out->copies.size(), "copy", "copies"))
+                                 : tr("the part \"%1\"").arg(QString::fromStdString(a.single_out->part));
         single_words_->setText(tr("This is %1 of \"%2\". Places and spreads are that arrangement's, so every copy "
                                   "keeps its values; timing, wobble, start, and spreads added here are its own.")
                                    .arg(what, QString::fromStdString(from->name)));

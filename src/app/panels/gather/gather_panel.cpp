@@ -117,9 +117,7 @@ void GatherPanel::fill() {
         if (p.source(id)) problems += static_cast<int>(open.source->facts().problems.size());
     }
     emit badge(problems + static_cast<int>(document_.library().missing().size()));
-    set_note(p.sources.empty()
-                 ? QString()
-                 : QString::fromStdString(counted(static_cast<long long>(p.sources.size()), "source", "sources")));
+    set_note(p.sources.empty() ? QString() : QString::fromStdString(counted(p.sources.size(), "source", "sources")));
     std::vector<Shown> now;
     for (const SourceSpec& spec : p.sources) now.push_back(shown_now(spec));
     const bool same_sources = !now.empty() && now.size() == shown_.size() &&

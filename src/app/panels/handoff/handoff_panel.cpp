@@ -421,8 +421,7 @@ void HandoffPanel::queue_order(const HandoffOrder& what) {
                    GARLAND_TRY(done, hand_off(held->input(), what, p));
                    HandoffAnswer answer;
                    for (const auto& f : done.files) answer.files << QString::fromStdString(f);
-                   const QString count =
-                       QString::fromStdString(counted(static_cast<long long>(done.files.size()), "file", "files"));
+                   const QString count = QString::fromStdString(counted(done.files.size(), "file", "files"));
                    const QString size = QString::fromStdString(byte_count(done.bytes));
                    answer.text =
                        done.files.size() == 1

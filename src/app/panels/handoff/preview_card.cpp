@@ -278,8 +278,7 @@ void PreviewCard::refresh() {
     save_->setEnabled(any);
     quick_->setEnabled(!job_ && document_.show()->copies() > 0);
     words_->setText(now_.size() > 1 ? tr("%1 finished; kept small for playing")
-                                          .arg(QString::fromStdString(
-                                              counted(static_cast<long long>(now_.size()), "picture", "pictures")))
+                                          .arg(QString::fromStdString(counted(now_.size(), "picture", "pictures")))
                                     : QString());
     problem_->setVisible(!problem_->text().isEmpty());
 }
