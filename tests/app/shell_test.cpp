@@ -9,6 +9,7 @@
 #include "app/shell/guide_window.h"
 #include "app/shell/keys_dialog.h"
 #include "app/shell/preferences_dialog.h"
+#include "app/panels/vary/vary_panel.h"
 #include "app/shell/second_window.h"
 #include "app/shell/start_page.h"
 #include "app/theme/desktop_scheme.h"
@@ -170,7 +171,7 @@ class ShellTest : public QObject {
             QTest::keyClick(&o.window, Qt::Key_F9, Qt::ShiftModifier);
             auto* second = o.window.findChild<SecondWindow*>();
             QVERIFY(second && second->isVisible() && o.window.retime().window() == second);
-            QVERIFY(seen(o.window, "Bring it back"));
+            QVERIFY(named<QPushButton>(o.window, "Bring it back")->isVisible());
             o.window.set_step(4);
             QTest::keyClick(&o.window, Qt::Key_F9, Qt::ShiftModifier);
             QTest::keyClick(&o.window, Qt::Key_F8, Qt::ShiftModifier);
@@ -178,8 +179,8 @@ class ShellTest : public QObject {
             settle();
             int right = 0; // one beside the other, each as high as the window lets it be
             for (const QWidget* pane :
-                 {static_cast<QWidget*>(&o.window.retime()), static_cast<QWidget*>(&o.window.vary()),
-                  static_cast<QWidget*>(&o.window.scene_view())}) {
+                 {static_cast<const QWidget*>(&o.window.retime()), static_cast<const QWidget*>(&o.window.vary()),
+                  static_cast<const QWidget*>(&o.window.scene_view())}) {
                 QVERIFY(pane->isVisible() && pane->window() == second);
                 const QRect lies(pane->mapTo(second, QPoint()), pane->size());
                 QVERIFY(lies.left() >= right && lies.width() >= 200 && lies.height() > second->height() - 20);

@@ -1,13 +1,12 @@
 #include "app/jobs/jobs.h"
 
+#include "core/base/give_way.h"
+
 #include <QCoreApplication>
 #include <QEvent>
 #include <algorithm>
 #include <chrono>
-#include <sys/resource.h>
-#include <sys/syscall.h>
 #include <thread>
-#include <unistd.h>
 
 namespace garland {
 
@@ -63,16 +62,10 @@ QString duration_words(qint64 milliseconds) {
 Jobs::Jobs(QObject* parent) : QObject(parent) {
     quick_.setMaxThreadCount(std::max(3, QThread::idealThreadCount()));
     long_.setMaxThreadCount(std::max(3, QThread::idealThreadCount()));
+    pool_gives_way();
 }
 
 namespace {
-
-// The pool's threads give way to the one that answers the user.
-void yield_to_interface() {
-    // On Linux a thread has a niceness of its own.
-    thread_local const int done = ::setpriority(PRIO_PROCESS, static_cast<id_t>(::syscall(SYS_gettid)), 8);
-    static_cast<void>(done);
-}
 
 const QEvent::Type something_handed = static_cast<QEvent::Type>(QEvent::registerEventType());
 
@@ -87,7 +80,7 @@ void Jobs::run(QThreadPool* pool, std::function<void()> what) {
         waiting.push_back(std::move(what));
     }
     pool->start([this, list = &waiting] {
-        yield_to_interface();
+        give_way();
         std::function<void()> next;
         {
             const std::lock_guard held(lock_);

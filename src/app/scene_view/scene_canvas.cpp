@@ -12,6 +12,10 @@
 
 namespace garland {
 
+namespace {
+constexpr double refine_milliseconds = 10; // of a slice: so long an edit may wait before it is answered
+}
+
 // ---- the canvas ----------------------------------------------------------------------------------------------------
 
 SceneCanvas::SceneCanvas(SceneView& view)
@@ -143,7 +147,7 @@ void SceneCanvas::refine() {
 void SceneCanvas::refine_more() {
     if (!gpu_ || !gpu_->refining()) return refining_.stop();
     makeCurrent();
-    const bool done = gpu_->refine_step(30);
+    const bool done = gpu_->refine_step(refine_milliseconds);
     doneCurrent();
     if (!done) return;
     refining_.stop();

@@ -13,9 +13,9 @@ namespace {
 constexpr std::size_t very_many = 3000;
 
 // What a picture may cost where a processor draws it.
-const double hurried_milliseconds = getenv("HM") ? atof(getenv("HM")) : 33;
-const std::int64_t fewest_triangles = getenv("HT") ? atoll(getenv("HT")) : 60'000;
-constexpr std::int64_t standing_triangles = 400'000, hurried_dots = 200'000, mirrored_triangles = 25'000;
+constexpr double hurried_milliseconds = 33;
+constexpr std::int64_t fewest_triangles = 60'000, standing_triangles = 400'000, hurried_dots = 200'000,
+                       mirrored_triangles = 25'000;
 
 constexpr std::size_t graphics_limit = std::size_t(512) << 20; // bytes of poses kept on the graphics side
 
