@@ -228,7 +228,7 @@ int main(int argc, char** argv) {
         const double picture = median_ms(15, [&](int) {
             window.scene_view().orbit().turn(2, 0);
             window.scene_view().redraw();
-            canvas->grabFramebuffer();
+            canvas->grab_picture();
         });
         std::size_t triangles = 0;
         for (const SceneCopy& c : window.scene_view().scene()->copies)

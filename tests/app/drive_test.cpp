@@ -231,9 +231,9 @@ class DriveTest : public QObject {
         auto& view = o.window.scene_view();
         view.orbit().camera = {V3d(0, 0, 0), 14, 0, 50, 40};
         o.wait_for_scene();
-        auto* canvas = view.findChild<QOpenGLWidget*>();
+        auto* canvas = view.findChild<SceneCanvas*>();
         auto rose = [&] {
-            const QImage image = canvas->grabFramebuffer();
+            const QImage image = canvas->grab_picture();
             const QColor wanted = tokens().rose;
             int found = 0;
             for (int y = 0; y < image.height(); ++y) {

@@ -82,7 +82,7 @@ inline void settle() {
 }
 // Waits until the Scene has drawn a picture that was begun after this call.
 inline void wait_painted(SceneCanvas& canvas) {
-    QSignalSpy drawn(&canvas, &QOpenGLWidget::frameSwapped);
+    QSignalSpy drawn(&canvas, &SceneCanvas::shown);
     canvas.update();
     if (drawn.isEmpty()) QVERIFY(drawn.wait(patience * 20000));
 }

@@ -72,7 +72,7 @@ struct InScene {
     SceneCanvas& canvas() { return *window.scene_view().findChild<SceneCanvas*>(); }
     QImage refined() {
         wait([&] { return window.scene_view().refined(); });
-        return canvas().grabFramebuffer();
+        return canvas().grab_picture();
     }
     // What is seen: red where the cloth is, everywhere else something else; the water's image of it is fainter.
     static bool red(QRgb c) { return qRed(c) > 90 && qRed(c) > 2 * qGreen(c) && qRed(c) > 2 * qBlue(c); }
@@ -303,7 +303,7 @@ class SceneTest : public QObject {
         }
         QVERIFY(solids > 5);
         QVERIFY2(shown >= 2, qPrintable(QString::number(shown)));
-        QCOMPARE(o.canvas().grabFramebuffer(), alone);
+        QCOMPARE(o.canvas().grab_picture(), alone);
     }
     // Poses that are being made will take the place of those shown: nothing is refined until they are there.
     void nothing_is_refined_while_other_poses_are_on_their_way() {
@@ -365,7 +365,7 @@ class SceneTest : public QObject {
         };
         o.canvas().repaint();
         QVERIFY(o.window.scene_view().drawn().dots_left_out > 0);
-        const double coarse = share(o.canvas().grabFramebuffer()), whole = share(o.refined());
+        const double coarse = share(o.canvas().grab_picture()), whole = share(o.refined());
         QVERIFY(o.window.scene_view().drawn().whole());
         QCOMPARE(o.window.scene_view().drawn().dots, 4 * 216'000);
         QVERIFY2(whole > 0.02 && std::abs(coarse - whole) < 0.25 * whole,

@@ -133,7 +133,7 @@ class ShellTest : public QObject {
             if (o.window.scene_view().has_graphics()) { // and it draws
                 auto* canvas = o.window.scene_view().findChild<SceneCanvas*>();
                 wait_painted(*canvas);
-                const QImage seen = canvas->grabFramebuffer();
+                const QImage seen = canvas->grab_picture();
                 std::set<QRgb> colours;
                 for (int y = 0; y < seen.height(); y += 4)
                     for (int x = 0; x < seen.width(); x += 4) colours.insert(seen.pixel(x, y));

@@ -242,7 +242,7 @@ class VaryTest : public QObject {
         o.wait_for_scene();
         for (std::size_t i = 0; i < 9; ++i) QCOMPARE(o.shown().clocks[i].delay, 0.0); // it does not count
         auto* canvas = o.window.scene_view().findChild<SceneCanvas*>();
-        const QImage plain = canvas ? canvas->grabFramebuffer() : QImage();
+        const QImage plain = canvas ? canvas->grab_picture() : QImage();
         click_tab(o.varying, "Show pattern");
         QCOMPARE(o.window.viewing().colour(), ColourMode::spread);
         const SceneMarks marks = o.window.scene_view().marks();
@@ -254,7 +254,7 @@ class VaryTest : public QObject {
         if (canvas) { // and it can be seen
             o.window.scene_view().orbit().camera = {V3d(0, 0, 0), 14, 0, 55, 40};
             wait_painted(*canvas);
-            const QImage seen = canvas->grabFramebuffer();
+            const QImage seen = canvas->grab_picture();
             int differ = 0;
             std::set<QRgb> colours;
             for (int y = seen.height() / 2; y < seen.height(); y += 7) {

@@ -506,7 +506,7 @@ class WindowTest : public QObject {
         QCOMPARE(o.window.scene_view().scene()->poses.size(), std::size_t(1)); // all alike: one pose
         auto* canvas = o.window.scene_view().findChild<SceneCanvas*>();
         wait_painted(*canvas);
-        const QImage image = canvas->grabFramebuffer();
+        const QImage image = canvas->grab_picture();
         const V3d place = o.window.document().show()->arrangements[0].places[3].position +
                           V3d(0, 0.06, 0); // low, where it hardly leans
         const QVector4D clip =
@@ -527,7 +527,7 @@ class WindowTest : public QObject {
         o.window.viewing().set_frame(48);
         o.wait_for_scene();
         wait_painted(*canvas);
-        const QColor late = canvas->grabFramebuffer().pixelColor(at * image.devicePixelRatio());
+        const QColor late = canvas->grab_picture().pixelColor(at * image.devicePixelRatio());
         const QColor ramp(Ramp::get(RampKind::sequential).at(1));
         QVERIFY2(std::abs(late.hueF() - ramp.hueF()) < 0.06f, qPrintable(late.name() + " " + ramp.name()));
         const Camera before = o.window.scene_view().orbit().camera;

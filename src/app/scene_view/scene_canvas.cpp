@@ -19,14 +19,7 @@ constexpr double refine_milliseconds = 10; // of a slice: so long an edit may wa
 // ---- the canvas ----------------------------------------------------------------------------------------------------
 
 SceneCanvas::SceneCanvas(SceneView& view)
-    : QOpenGLWidget(&view), view_(view), zones_(view.document(), view.viewing()),
-      places_(view.document(), view.viewing()) {
-    QSurfaceFormat format;
-    format.setVersion(3, 3);
-    format.setProfile(QSurfaceFormat::CoreProfile);
-    format.setDepthBufferSize(24);
-    format.setSamples(4);
-    setFormat(format);
+    : GlSurface(&view), view_(view), zones_(view.document(), view.viewing()), places_(view.document(), view.viewing()) {
     setMouseTracking(false);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Scene"));
@@ -36,24 +29,17 @@ SceneCanvas::SceneCanvas(SceneView& view)
 }
 
 SceneCanvas::~SceneCanvas() {
-    lose();
-    // The context may go with the base class, when nothing of this one is left.
-    if (context()) disconnect(context(), nullptr, this, nullptr);
+    close_gl();
 }
 
 // What the graphics side keeps goes with its context; a new one begins anew.
-void SceneCanvas::lose() {
+void SceneCanvas::lose_gl() {
     refining_.stop();
-    if (!gpu_) return;
-    makeCurrent();
-    gpu_->destroy();
+    if (gpu_) gpu_->destroy();
     gpu_.reset();
-    doneCurrent();
 }
 
-void SceneCanvas::initializeGL() {
-    if (gpu_) lose();
-    connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, &SceneCanvas::lose, Qt::UniqueConnection);
+void SceneCanvas::initialize_gl() {
     gpu_ = std::make_unique<SceneGpu>();
     if (gpu_->create()) return;
     view_.set_failed(gpu_->why());
@@ -99,7 +85,7 @@ SceneGpu::View SceneCanvas::picture(const ScenePtr& scene, const SceneMarks& mar
     return {scene.get(), &view_.orbit(), QSizeF(size()), devicePixelRatioF(), &tokens(), &marks, std::move(paint)};
 }
 
-void SceneCanvas::paintGL() {
+void SceneCanvas::paint_gl() {
     if (!gpu_) return;
     if (gpu_->refined()) {
         gpu_->refine_present();
@@ -174,7 +160,7 @@ bool SceneCanvas::is_refined() const {
 
 void SceneCanvas::resizeEvent(QResizeEvent* event) {
     drop_refined();
-    QOpenGLWidget::resizeEvent(event);
+    GlSurface::resizeEvent(event);
     view_.redraw();
 }
 
@@ -257,7 +243,7 @@ void SceneCanvas::keyPressEvent(QKeyEvent* event) {
         }
     }
     if (move_by_key(*event)) return;
-    QOpenGLWidget::keyPressEvent(event);
+    GlSurface::keyPressEvent(event);
 }
 
 // Ctrl+arrows turn, with Shift they slide; + and − come nearer and go back.
@@ -310,7 +296,7 @@ bool SceneCanvas::event(QEvent* event) {
         event->accept();
         return true;
     }
-    return QOpenGLWidget::event(event);
+    return GlSurface::event(event);
 }
 
 void SceneCanvas::wheelEvent(QWheelEvent* event) {

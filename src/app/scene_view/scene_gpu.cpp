@@ -1,4 +1,6 @@
 #include "app/scene_view/scene_gpu.h"
+
+#include "app/scene_view/gl_surface.h"
 #include "app/scene_view/scene_shaders.h"
 
 #include <QElapsedTimer>
@@ -56,10 +58,7 @@ bool SceneGpu::create() {
     const Solid solid;
     glBindBuffer(GL_ARRAY_BUFFER, solid_buffer_);
     glBufferData(GL_ARRAY_BUFFER, sizeof solid, &solid, GL_STATIC_DRAW);
-    const auto* name = reinterpret_cast<const char*>(glGetString(GL_RENDERER));
-    const QString renderer = QString::fromLatin1(name ? name : "").toLower();
-    by_processor_ = renderer.contains("llvmpipe") || renderer.contains("softpipe") || renderer.contains("swrast") ||
-                    renderer.contains("software");
+    by_processor_ = is_processor(renderer_name(*QOpenGLContext::currentContext()->functions()));
     return true;
 }
 

@@ -6,31 +6,10 @@
 #include "core/project/ahead.h"
 
 #include <QMouseEvent>
-#include <QOffscreenSurface>
-#include <QOpenGLContext>
 #include <QPainter>
 #include <cmath>
 
 namespace garland {
-
-namespace {
-
-// Whether any OpenGL context can be had at all; asked before the first use, since using none crashes.
-bool graphics_there() {
-    // Some platforms can make a context and still cannot show it inside a window.
-    const QString platform = QGuiApplication::platformName();
-    if (!platform.startsWith("xcb") && !platform.startsWith("wayland")) return false;
-    QOpenGLContext context;
-    if (!context.create()) return false;
-    QOffscreenSurface surface;
-    surface.setFormat(context.format());
-    surface.create();
-    if (!surface.isValid() || !context.makeCurrent(&surface)) return false;
-    context.doneCurrent();
-    return true;
-}
-
-} // namespace
 
 // ---- the view ------------------------------------------------------------------------------------------------------
 
@@ -40,7 +19,7 @@ SceneView::SceneView(Document& document, Viewing& viewing, QWidget* parent)
     setAttribute(Qt::WA_StyledBackground);
     setAccessibleName(tr("Scene"));
     setMinimumSize(220, 160);
-    if (graphics_there()) {
+    if (graphics_here() != Graphics::none) {
         canvas_ = new SceneCanvas(*this);
     } else {
         notice_ = make_label(tr("The Scene needs OpenGL, which is not available here.\n"
@@ -336,7 +315,7 @@ void SceneView::set_drawn(const SceneGpu::Drawn& drawn, qint64) {
 }
 
 QImage SceneView::picture() const {
-    return canvas_ ? canvas_->grabFramebuffer() : QImage();
+    return canvas_ ? canvas_->grab_picture() : QImage();
 }
 
 bool SceneView::refined() const {

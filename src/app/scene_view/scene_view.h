@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/document/colouring.h"
+#include "app/scene_view/gl_surface.h"
 #include "app/scene_view/place_tool.h"
 #include "app/scene_view/scene_drawing.h"
 #include "app/scene_view/scene_gpu.h"
@@ -12,7 +13,6 @@
 
 #include <QCheckBox>
 #include <QElapsedTimer>
-#include <QOpenGLWidget>
 
 namespace garland {
 
@@ -106,7 +106,7 @@ class SceneView : public QWidget {
 };
 
 // The canvas proper; everything it shows comes from the view.
-class SceneCanvas : public QOpenGLWidget, public Draggable {
+class SceneCanvas : public GlSurface, public Draggable {
     Q_OBJECT
   public:
     explicit SceneCanvas(SceneView& view);
@@ -122,8 +122,9 @@ class SceneCanvas : public QOpenGLWidget, public Draggable {
 
   protected:
     void resizeEvent(QResizeEvent* event) override;
-    void initializeGL() override;
-    void paintGL() override;
+    void initialize_gl() override;
+    void paint_gl() override;
+    void lose_gl() override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
@@ -146,7 +147,6 @@ class SceneCanvas : public QOpenGLWidget, public Draggable {
     CopyPaint paint_of(const SceneCopy& copy, const PaintRules& rules) const;
     SceneGpu::View picture(const ScenePtr& scene, const SceneMarks& marks,
                            std::function<CopyPaint(const SceneCopy&)> paint) const;
-    void lose();
     void refine();
     void refine_more();
     SceneView& view_;

@@ -180,7 +180,7 @@ void MainWindow::show_trace() {
 
 QWidget* MainWindow::with_context_menu(QWidget* widget) const {
     if (widget == lanes_ || widget == &retime_->map() || widget == scene_view_) return widget;
-    return widget->inherits("QOpenGLWidget") && widget->parentWidget() == scene_view_ ? scene_view_ : nullptr;
+    return widget->inherits("garland::SceneCanvas") && widget->parentWidget() == scene_view_ ? scene_view_ : nullptr;
 }
 
 // A click of the right button opens a view's menu when it is let go, since dragging with it slides the view.
