@@ -8,6 +8,7 @@
 #include <QCompleter>
 #include <QFileDialog>
 #include <QLineEdit>
+#include <QOpenGLWidget>
 #include <QPainter>
 #include <QSet>
 #include <QSvgRenderer>
@@ -271,6 +272,33 @@ class SceneTest : public QObject {
         QVERIFY(!o.window.scene_view().refined());
         QVERIFY(all_text(o.window.scene_view()).contains("simpler"));
         QCOMPARE(o.wrong(o.refined(), 20, all), 0);
+    }
+    // What is in the window does not wait for OpenGL where a processor draws: labels change, the picture is kept.
+    void a_processor_paints_aside() {
+        InScene o({cloth(40, 0), cloth(40, 1)}, 1);
+        if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here");
+        const bool aside = graphics_here() == Graphics::processor;
+        QCOMPARE(o.canvas().findChild<QOpenGLWidget*>() == nullptr, aside);
+        if (!aside) return; // what OpenGL puts together on the screen cannot be asked for
+        // The window shows what was painted, pixel by pixel, the mirror image in the water too; and again after it was
+        // covered, without painting it anew.
+        QImage painted = o.refined();
+        const QRect inside(20, 80, o.canvas().width() - 40, o.canvas().height() - 160);
+        auto same = [&] {
+            const QImage shown = o.canvas().grab().toImage();
+            int off = 0;
+            for (int y = inside.top(); y < inside.bottom(); ++y) {
+                for (int x = inside.left(); x < inside.right(); ++x)
+                    off += (shown.pixel(x, y) & 0xffffff) != (painted.pixel(x, y) & 0xffffff);
+            }
+            return off == 0;
+        };
+        QVERIFY(same());
+        QSignalSpy anew(&o.canvas(), &SceneCanvas::shown);
+        o.canvas().QWidget::update();
+        settle();
+        QVERIFY(anew.isEmpty());
+        QVERIFY(same());
     }
     // Pictures shown while another is refined beside them have instances of their own, and are coarse where a processor
     // draws, so that a hand never waits for one.

@@ -168,6 +168,7 @@ void GlSurface::paint_aside() {
     QOpenGLContext::currentContext()->functions()->glViewport(0, 0, pixels.width(), pixels.height());
     paint_gl();
     aside_->picture = aside_->target->toImage();
+    aside_->picture.reinterpretAsFormat(QImage::Format_RGB32); // what it covers does not shine through
     aside_->target->release();
     doneCurrent();
     aside_->picture.setDevicePixelRatio(devicePixelRatioF());
@@ -178,7 +179,6 @@ void GlSurface::paintEvent(QPaintEvent* event) {
     const bool anew = aside_->stale || aside_->picture.isNull();
     if (anew) paint_aside();
     QPainter painter(this);
-    painter.setCompositionMode(QPainter::CompositionMode_Source);
     painter.drawImage(0, 0, aside_->picture);
     if (anew) QMetaObject::invokeMethod(this, &GlSurface::shown, Qt::QueuedConnection);
 }

@@ -127,7 +127,7 @@ void MainWindow::make_edit_menu(QMenu& menu) {
                   tr("Every command by a few letters of its name"), [this] { run_by_name(); });
     menu.addSeparator();
     auto in_retime = [this](const QString& what) {
-        if (step_ == 1) return true;
+        if (step_ == 1 || away(retime_)) return true;
         emit document_.hint(tr("%1 works in the Retime step (Alt+2)").arg(what));
         return false;
     };
