@@ -294,6 +294,7 @@ class SceneTest : public QObject {
             return off == 0;
         };
         QVERIFY(same());
+        settle();
         QSignalSpy anew(&o.canvas(), &SceneCanvas::shown);
         o.canvas().QWidget::update();
         settle();
