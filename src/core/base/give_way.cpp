@@ -21,8 +21,9 @@ class GivingWay final : public tbb::task_scheduler_observer {
 } // namespace
 
 void give_way() {
-    // On Linux a thread has a niceness of its own. The least there is: a thread that draws gets all it asks for.
-    thread_local const int done = ::setpriority(PRIO_PROCESS, static_cast<id_t>(::syscall(SYS_gettid)), 19);
+    // On Linux a thread has a niceness of its own. Ten steps are a tenth of what one that draws gets, where both want
+    // the same processor, and not so little that other programs leave it nothing.
+    thread_local const int done = ::setpriority(PRIO_PROCESS, static_cast<id_t>(::syscall(SYS_gettid)), 10);
     static_cast<void>(done);
 }
 
