@@ -21,6 +21,7 @@ namespace garland {
 
 namespace {
 
+constexpr int narrowest_panel = 500;
 constexpr int most_layouts = 60; // of projects; the one longest unused goes
 
 QString layout_key(const QString& project) {
@@ -77,8 +78,10 @@ void MainWindow::set_away(QWidget* pane, bool go) {
                 for (QWidget* one : second_->panes()) set_away(one, false);
             });
         }
-        second_->put(*pane, about->title);
+        second_->put(*pane, about->title, step == steps_.end());
         if (step != steps_.end()) {
+            // In the main window the widest of all panels sees to it.
+            pane->setMinimumWidth(std::max(narrowest_panel, pane->minimumSizeHint().width()));
             // Later, since what asks may be in the stand-in itself.
             const auto back = [this, pane] {
                 QMetaObject::invokeMethod(
@@ -96,6 +99,7 @@ void MainWindow::set_away(QWidget* pane, bool go) {
         } else if (pane == lanes_) {
             lower_->layout()->addWidget(pane);
         } else {
+            pane->setMinimumWidth(0);
             QWidget* stood = panels_->widget(at);
             panels_->removeWidget(stood);
             stood->deleteLater();

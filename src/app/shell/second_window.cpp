@@ -3,6 +3,7 @@
 #include <QCloseEvent>
 #include <QVBoxLayout>
 #include <algorithm>
+#include <numeric>
 
 namespace garland {
 
@@ -16,13 +17,18 @@ SecondWindow::SecondWindow(QWidget& owner) : QWidget(&owner, Qt::Window) {
     column->addWidget(beside_);
 }
 
-void SecondWindow::put(QWidget& pane, const QString& name) {
-    const int wide = std::max(pane.width(), 400), high = std::max(pane.height(), 400);
-    const bool first = names_.empty();
-    resize(first ? std::max(wide, 640) : width() + wide, std::max(first ? 0 : height(), high));
+void SecondWindow::put(QWidget& pane, const QString& name, bool grows) {
+    const int wide = std::max(pane.width(), grows ? 640 : 520), high = std::max(pane.height(), 400);
+    QList<int> widths = beside_->sizes();
+    const int margins = names_.empty() ? 8 : beside_->handleWidth();
+    resize(std::accumulate(widths.begin(), widths.end(), wide + margins),
+           std::max(names_.empty() ? 0 : height(), high));
+    widths += wide;
     names_.emplace_back(&pane, name);
     beside_->addWidget(&pane);
+    beside_->setStretchFactor(beside_->count() - 1, grows ? 1 : 0);
     pane.show();
+    beside_->setSizes(widths);
     update_title();
 }
 

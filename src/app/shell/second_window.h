@@ -13,8 +13,9 @@ class SecondWindow : public QWidget {
     Q_OBJECT
   public:
     explicit SecondWindow(QWidget& owner); // the main window, above which it stays
-    // Takes the pane, beside those that are here; `name` is for the title and for screen readers.
-    void put(QWidget& pane, const QString& name);
+    // Takes the pane, beside those that are here, as wide as it is; `name` is for the title and for screen readers.
+    // grows: with the window; the others keep their width.
+    void put(QWidget& pane, const QString& name, bool grows);
     // The pane has gone elsewhere.
     void forget(QWidget& pane);
     bool holds(const QWidget* pane) const;
