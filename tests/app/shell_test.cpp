@@ -4,12 +4,12 @@
 
 #include "app/lanes/lanes_view.h"
 #include "app/panels/retime/retime_panel.h"
+#include "app/panels/vary/vary_panel.h"
 #include "app/shell/command_finder.h"
 #include "app/shell/find_dialog.h"
 #include "app/shell/guide_window.h"
 #include "app/shell/keys_dialog.h"
 #include "app/shell/preferences_dialog.h"
-#include "app/panels/vary/vary_panel.h"
 #include "app/shell/second_window.h"
 #include "app/shell/start_page.h"
 #include "app/theme/desktop_scheme.h"

@@ -209,6 +209,10 @@ struct Search {
         }
         return count;
     }
+    // The copies by what they show at a sample; on a loop its start is laid once more behind its end.
+    using Order = std::vector<std::pair<double, std::uint32_t>>;
+    Order order_at(std::size_t k) const;
+    std::uint64_t pairs_alike_at(std::size_t k) const; // how many
     std::vector<AlikePair> by_two_samples(Progress& progress) const;
     std::vector<AlikePair> by_samples(Progress& progress) const;
 };
@@ -257,36 +261,36 @@ std::vector<AlikePair> Search::by_two_samples(Progress& progress) const {
     return pairs;
 }
 
+Search::Order Search::order_at(std::size_t k) const {
+    Order order;
+    for (std::uint32_t i : distinct) {
+        const double s = shown[i * m + k];
+        if (std::isnan(s)) continue;
+        const double place = rule.period > 0 ? s - std::floor(s / rule.period) * rule.period : s;
+        order.emplace_back(place, i);
+        if (rule.period > 0 && place < rule.alike_below) order.emplace_back(place + rule.period, i);
+    }
+    std::sort(order.begin(), order.end());
+    return order;
+}
+
+std::uint64_t Search::pairs_alike_at(std::size_t k) const {
+    const Order order = order_at(k);
+    std::uint64_t alike = 0;
+    for (std::size_t x = 0, y = 0; x < order.size(); ++x) {
+        while (y < order.size() && order[y].first - order[x].first < rule.alike_below) ++y;
+        alike += y - x - 1;
+    }
+    return alike;
+}
+
 // For any share: a pair that is alike for more than `enough` samples is alike in at least one of any m − enough of
 // them.
 std::vector<AlikePair> Search::by_samples(Progress& progress) const {
-    // At each sample, the copies by what they show; on a loop its start is laid once more behind its end.
-    using Order = std::vector<std::pair<double, std::uint32_t>>;
-    auto order_at = [&](std::size_t k) {
-        Order order;
-        for (std::uint32_t i : distinct) {
-            const double s = shown[i * m + k];
-            if (std::isnan(s)) continue;
-            const double place = rule.period > 0 ? s - std::floor(s / rule.period) * rule.period : s;
-            order.emplace_back(place, i);
-            if (rule.period > 0 && place < rule.alike_below) order.emplace_back(place + rule.period, i);
-        }
-        std::sort(order.begin(), order.end());
-        return order;
-    };
-    auto alike_at = [&](std::size_t k) {
-        const Order order = order_at(k);
-        std::uint64_t alike = 0;
-        for (std::size_t x = 0, y = 0; x < order.size(); ++x) {
-            while (y < order.size() && order[y].first - order[x].first < rule.alike_below) ++y;
-            alike += y - x - 1;
-        }
-        return alike;
-    };
     // Any m − floor(share·m) samples will do: those with the fewest alike pairs make the least work.
     std::vector<std::pair<std::uint64_t, std::size_t>> crowd(m);
     parallel_for(m, 1, [&](std::size_t from, std::size_t to) {
-        for (std::size_t k = from; k < to; ++k) crowd[k] = {alike_at(k), k};
+        for (std::size_t k = from; k < to; ++k) crowd[k] = {pairs_alike_at(k), k};
     });
     std::sort(crowd.begin(), crowd.end());
     const std::size_t searched = m - static_cast<std::size_t>(std::floor(enough));

@@ -114,17 +114,23 @@ Pose merged_pose(const std::vector<Posed>& all, const WrittenAs& as) {
     return out;
 }
 
+namespace {
+
+Result<void> nothing_in_the_way(const BakeOrder& order, const std::string& name) {
+    if (order.existing == Existing::replace || !file_exists(order.folder + "/" + name)) return {};
+    return fail(Error{ErrorCode::exists, "already exists"}
+                    .at(order.folder + "/" + name)
+                    .keeping("the existing file")
+                    .advise("choose another place, or say that it may be replaced"));
+}
+
+} // namespace
+
 Result<BakeDone> write_array(const Show& show, const BakeOrder& order, Progress& progress) {
     const auto frames = FrameSteps{order.frames, order.step}.count();
     GARLAND_TRY(staged, StagedFiles::create(order.folder));
     const std::string array = order.name + ".npy", mesh = order.name + ".ply";
-    for (const std::string& name : {array, mesh}) {
-        if (order.existing == Existing::replace || !file_exists(order.folder + "/" + name)) continue;
-        return fail(Error{ErrorCode::exists, "already exists"}
-                        .at(order.folder + "/" + name)
-                        .keeping("the existing file")
-                        .advise("choose another place, or say that it may be replaced"));
-    }
+    for (const std::string& name : {array, mesh}) GARLAND_CHECK(nothing_in_the_way(order, name));
     BakeDone done;
     std::optional<NpyWriter> out;
     std::array<std::vector<V3f>, 2> placed; // one is written while the other is filled
