@@ -6,11 +6,15 @@
 #include "core/project/alone.h"
 #include "io/handoff/manifest.h"
 #include "io/sources/open_source.h"
+#include "io/usd/layer_writer.h"
 #include "io/vdb/volume_file.h"
 
 #include <assimp/Importer.hpp>
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
+
+#include <QTemporaryDir>
+#include <set>
 
 using namespace garland;
 using namespace garland::testing;
@@ -409,6 +413,52 @@ class OutputKindsTest : public QObject {
         QCOMPARE(unit_called("cm"), std::optional(0.01));
         QCOMPARE(unit_called("2.5"), std::optional(2.5));
         for (const char* wrong : {"", "0", "-1", "league", "1e400", "nan"}) QVERIFY2(!unit_called(wrong), wrong);
+    }
+
+    // The hash that is noted while a file is written is the one of what is on the disk then.
+    void what_is_written_is_hashed() {
+        QTemporaryDir folder;
+        const std::string in = folder.path().toStdString();
+        std::string bytes;
+        for (std::uint32_t i = 0; i < 1'000'003; ++i) bytes += static_cast<char>(i * 2654435761u >> 24);
+        auto file = AtomicFile::create(in + "/lanterns.bin", Existing::refuse);
+        QVERIFY(file);
+        for (const std::size_t from : {std::size_t(0), std::size_t(5), std::size_t(700'000)}) {
+            const std::size_t to = from == 0 ? 5 : from == 5 ? 700'000 : bytes.size();
+            file->write(bytes.data() + from, to - from);
+        }
+        QVERIFY(file->commit());
+        const auto read = described(in, "lanterns.bin");
+        QVERIFY(read);
+        QCOMPARE(file->about().name, std::string("lanterns.bin"));
+        QCOMPARE(file->about().bytes, std::uint64_t(bytes.size()));
+        QCOMPARE(file->about().hash, read->hash);
+        QCOMPARE(file->about().hash, text_hash(bytes));
+        auto patched = AtomicFile::create(in + "/patched.bin", Existing::refuse);
+        patched->write(bytes);
+        patched->seek(3);
+        patched->write("x");
+        QVERIFY(patched->about().hash.empty()); // nobody knows
+    }
+    void faces_are_known_by_themselves() {
+        QTemporaryDir folder;
+        auto layer = UsdLayerWriter::create(folder.path().toStdString() + "/a.usdc", UsdForm::binary, Existing::refuse);
+        QVERIFY(layer);
+        auto polygon = [](std::uint32_t corners, std::uint32_t first) {
+            auto faces = std::make_shared<Faces>();
+            faces->starts = {0, corners};
+            for (std::uint32_t c = 0; c < corners; ++c) faces->corners.push_back(first + c);
+            return std::shared_ptr<const Faces>(faces);
+        };
+        const auto quad = polygon(4, 0), triangle = polygon(3, 0), like_it = polygon(4, 0);
+        const auto a = layer->keep(quad), b = layer->keep(triangle), again = layer->keep(quad),
+                   same = layer->keep(like_it);
+        QVERIFY(a.counts != b.counts && a.corners != b.corners);
+        QVERIFY(again.counts == a.counts && again.corners == a.corners);
+        QVERIFY(same.counts == a.counts && same.corners == a.corners);
+        std::set<UsdKept> corners; // what has gone may leave its address to the next
+        for (std::uint32_t k = 1; k <= 100; ++k) corners.insert(layer->keep(polygon(4, k)).corners);
+        QCOMPARE(corners.size(), std::size_t(100));
     }
 
   private:
