@@ -5,7 +5,7 @@ build_packages="g++ cmake ninja-build ccache pkg-config qt6-base-dev libqt6openg
     libopenvdb-dev libboost-iostreams-dev libtinygltf-dev libfftw3-dev libbullet-dev libsndfile1-dev libaubio-dev
     libembree-dev liblz4-dev libarchive-dev libdraco-dev libopenexr-dev libpng-dev libfreetype-dev libavformat-dev libavcodec-dev libswscale-dev libavutil-dev"
 run_packages="libgl1-mesa-dri libqt6svg6 libqt6opengl6 libqt6multimedia6"
-test_packages="libeigen3-dev libgsl-dev libboost-dev libassimp-dev assimp-testmodels libbenchmark-dev clang-format zsh fish xvfb xauth
+test_packages="qt6-base-private-dev libeigen3-dev libgsl-dev libboost-dev libassimp-dev assimp-testmodels libbenchmark-dev clang-format zsh fish xvfb xauth
     pybind11-dev python3-dev python3-pytest python3 python3-numpy python3-meshio python3-openvdb strace ffmpeg openexr gzip zstd"
 # Independent JavaScript readers of what is written; tests that need them are skipped, and say so, where they are not there.
 node_packages="nodejs npm"

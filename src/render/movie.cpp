@@ -292,12 +292,6 @@ Result<std::unique_ptr<MovieWriter>> MovieWriter::start(Order order) {
     return out;
 }
 
-Result<void> MovieWriter::add(const Picture& picture) {
-    if (picture.width != in_->order.width || picture.height != in_->order.height)
-        return fail(ErrorCode::invalid, "a picture of another size");
-    return add(shown_8(picture, in_->order.exposure));
-}
-
 Result<void> MovieWriter::add(const std::vector<std::uint8_t>& shown) {
     Inside& in = *in_;
     if (shown.size() != static_cast<std::size_t>(in.order.width) * static_cast<std::size_t>(in.order.height) * 4)

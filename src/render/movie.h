@@ -34,14 +34,12 @@ class MovieWriter {
         int width = 0, height = 0;
         Rate rate;
         bool alpha = false;
-        double exposure = 0;
         std::vector<float> sound{}; // one channel, 48 kHz, from the first picture on; empty: none
         Existing existing = Existing::refuse;
     };
     static Result<std::unique_ptr<MovieWriter>> start(Order order);
     ~MovieWriter();
-    Result<void> add(const Picture& picture);
-    // As shown_8() gives it, with the order's exposure.
+    // A picture as shown_8() gives it. Errors: invalid, of another size.
     Result<void> add(const std::vector<std::uint8_t>& shown);
     Result<void> finish();
 

@@ -77,9 +77,9 @@ std::optional<std::vector<std::uint8_t>> MovieFrames::find(std::int64_t frame) c
     return out;
 }
 
-Result<void> MovieFrames::keep(std::int64_t frame, const Picture& picture, double exposure) {
+Result<void> MovieFrames::keep(std::int64_t frame, const std::vector<std::uint8_t>& shown) {
     if (folder_.empty()) return {};
-    return write_png(path_of(frame), picture, 8, true, exposure, Existing::replace);
+    return write_png(path_of(frame), shown, width_, height_, Existing::replace);
 }
 
 std::size_t MovieFrames::count() const {

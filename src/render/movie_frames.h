@@ -20,9 +20,8 @@ class MovieFrames {
 
     // The picture of an output frame as it is shown: four values of 8 bits a pixel, not premultiplied.
     std::optional<std::vector<std::uint8_t>> find(std::int64_t frame) const;
-    // exposure: stops, as for shown_8. Errors: those of AtomicFile.
-    Result<void> keep(std::int64_t frame, const Picture& picture, double exposure);
-    std::size_t count() const; // of the pictures that are kept
+    Result<void> keep(std::int64_t frame, const std::vector<std::uint8_t>& shown); // errors: those of AtomicFile
+    std::size_t count() const;                                                     // of the pictures that are kept
     // All of them and their folder: the movie is complete.
     void remove();
 

@@ -65,28 +65,25 @@ void add_channel(ExrPart& part, const char* name, Imf::PixelType type, const T* 
 
 } // namespace
 
-std::vector<char> png_bytes(const Picture& p, int bits, bool alpha, double exposure) {
+namespace {
+
+// values: four a pixel, as shown_8() or shown_16() gives them.
+template <class T>
+std::vector<char> packed_png(const std::vector<T>& values, int width, int height, bool alpha) {
+    constexpr int bits = 8 * static_cast<int>(sizeof(T));
     std::vector<char> out;
     png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, nullptr, nullptr);
     png_infop info = png_create_info_struct(png);
     const int channels = alpha ? 4 : 3;
     // Rows are packed here, before the library's jumps can leave anything behind.
-    const std::size_t row = static_cast<std::size_t>(p.width) * static_cast<std::size_t>(channels * bits / 8);
-    std::vector<png_byte> packed(row * static_cast<std::size_t>(p.height));
-    const auto pack = [&](const auto& values) {
-        std::size_t at = 0;
-        for (std::size_t i = 0; i < p.pixels(); ++i) {
-            for (int c = 0; c < channels; ++c) {
-                const auto v = values[i * 4 + static_cast<std::size_t>(c)];
-                if (sizeof(v) == 2) packed[at++] = static_cast<png_byte>(v >> 8);
-                packed[at++] = static_cast<png_byte>(v & 0xff);
-            }
+    const std::size_t row = static_cast<std::size_t>(width) * static_cast<std::size_t>(channels) * sizeof(T);
+    std::vector<png_byte> packed(row * static_cast<std::size_t>(height));
+    std::size_t at = 0;
+    for (std::size_t i = 0; i < values.size(); i += 4) {
+        for (std::size_t c = 0; c < static_cast<std::size_t>(channels); ++c) {
+            if (sizeof(T) == 2) packed[at++] = static_cast<png_byte>(values[i + c] >> 8);
+            packed[at++] = static_cast<png_byte>(values[i + c] & 0xff);
         }
-    };
-    if (bits == 16) {
-        pack(shown_16(p, exposure));
-    } else {
-        pack(shown_8(p, exposure));
     }
     png_set_write_fn(
         png, &out,
@@ -95,21 +92,33 @@ std::vector<char> png_bytes(const Picture& p, int bits, bool alpha, double expos
             bytes->insert(bytes->end(), data, data + count);
         },
         nullptr);
-    png_set_IHDR(png, info, static_cast<png_uint_32>(p.width), static_cast<png_uint_32>(p.height), bits,
+    png_set_IHDR(png, info, static_cast<png_uint_32>(width), static_cast<png_uint_32>(height), bits,
                  alpha ? PNG_COLOR_TYPE_RGBA : PNG_COLOR_TYPE_RGB, PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT,
                  PNG_FILTER_TYPE_DEFAULT);
     png_set_sRGB(png, info, PNG_sRGB_INTENT_PERCEPTUAL);
     png_set_compression_level(png, 4);
     png_write_info(png, info);
-    for (int y = 0; y < p.height; ++y) png_write_row(png, &packed[row * static_cast<std::size_t>(y)]);
+    for (int y = 0; y < height; ++y) png_write_row(png, &packed[row * static_cast<std::size_t>(y)]);
     png_write_end(png, info);
     png_destroy_write_struct(&png, &info);
     return out;
 }
 
+} // namespace
+
+std::vector<char> png_bytes(const Picture& p, int bits, bool alpha, double exposure) {
+    if (bits == 16) return packed_png(shown_16(p, exposure), p.width, p.height, alpha);
+    return packed_png(shown_8(p, exposure), p.width, p.height, alpha);
+}
+
 Result<void> write_png(const std::string& path, const Picture& picture, int bits, bool alpha, double exposure,
                        Existing existing) {
     return write_bytes(path, png_bytes(picture, bits, alpha, exposure), existing);
+}
+
+Result<void> write_png(const std::string& path, const std::vector<std::uint8_t>& shown, int width, int height,
+                       Existing existing) {
+    return write_bytes(path, packed_png(shown, width, height, true), existing);
 }
 
 Result<void> write_exr(const std::string& path, const Picture& p, bool half, Rate rate, Existing existing) {

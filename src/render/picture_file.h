@@ -11,6 +11,9 @@ namespace garland {
 std::vector<char> png_bytes(const Picture& picture, int bits, bool alpha, double exposure = 0);
 Result<void> write_png(const std::string& path, const Picture& picture, int bits, bool alpha, double exposure,
                        Existing existing);
+// Of values that shown_8() gave, with alpha.
+Result<void> write_png(const std::string& path, const std::vector<std::uint8_t>& shown, int width, int height,
+                       Existing existing);
 
 // OpenEXR: colour in linear light premultiplied by alpha, as R, G, B, A; where there are passes a part for each:
 // "depth" (Z, scene units), "motion" (motion.X, motion.Y: pixels to the right and down until the next output frame),

@@ -212,7 +212,6 @@ Result<std::unique_ptr<MovieWriter>> start_movie(const Project& project, std::sp
     m.width = order.look.width, m.height = order.look.height;
     m.rate = project.settings.rate;
     m.alpha = order.look.transparent;
-    m.exposure = order.look.exposure;
     if (order.sound) m.sound = mixed_sound(project, sounds, order.frames);
     m.existing = existing_of(order);
     return MovieWriter::start(std::move(m));
@@ -236,8 +235,9 @@ class MovieInWork {
         return true;
     }
     Result<void> add(std::int64_t frame, const Picture& picture) {
-        GARLAND_CHECK(frames_.keep(frame, picture, exposure_));
-        return writer_->add(picture);
+        const std::vector<std::uint8_t> shown = shown_8(picture, exposure_);
+        GARLAND_CHECK(frames_.keep(frame, shown));
+        return writer_->add(shown);
     }
     Result<void> finish() {
         GARLAND_CHECK(writer_->finish());

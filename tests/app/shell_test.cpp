@@ -344,6 +344,35 @@ class ShellTest : public QObject {
         ask("no such words");
         QVERIFY(all_text(*box).contains("Nothing has these words."));
     }
+    void many_copies_are_looked_through_in_the_background() {
+        Opened o;
+        o.window.document().edit("many", [](Project& p) -> Result<void> {
+            p.arrangements[0].layout.count = 60'000;
+            return {};
+        });
+        QTRY_COMPARE(o.window.document().show()->copies(), 60'000);
+        QTest::keyClick(&o.window, Qt::Key_F, Qt::ControlModifier);
+        FindDialog* box = nullptr;
+        QTRY_VERIFY((box = o.window.findChild<FindDialog*>()) && box->isVisible());
+        auto* line = box->findChild<QLineEdit*>();
+        auto* list = box->findChild<QTreeWidget*>();
+        auto* all = button(*box, "Select all found");
+        QTest::keyClicks(line, "copy 59999"); // each key asks anew; the last one is answered
+        QVERIFY(all_text(*box).contains("looking through 60\u00a0000 copies"));
+        QVERIFY(!all->isEnabled());
+        QTRY_VERIFY(all->isEnabled());
+        QCOMPARE(list->topLevelItemCount(), 1);
+        QTest::keyClick(line, Qt::Key_Return);
+        QCOMPARE(o.window.viewing().selection(), std::set<std::int64_t>{59'998});
+        line->clear();
+        QTest::keyClicks(line, "copy");
+        QTRY_VERIFY(all->isEnabled());
+        QCOMPARE(list->topLevelItemCount(), FindDialog::most_shown);
+        click(*box, "Select all found");
+        QCOMPARE(o.window.viewing().selection().size(), std::size_t(60'000));
+        QTest::keyClicks(line, "nonsense");
+        QTRY_VERIFY(all_text(*box).contains("Nothing has these words."));
+    }
     void the_history_goes_back_by_a_click() {
         Opened o;
         for (const int count : {20, 30, 40}) {

@@ -2,12 +2,48 @@
 
 #include "core/base/chance.h"
 #include "core/base/numbers.h"
+#include "core/base/put_number.h"
 
 #include <boost/math/distributions/chi_squared.hpp>
+#include <charconv>
+#include <cstring>
+#include <fmt/format.h>
+#include <random>
 #include <set>
 #include <xxhash.h>
 
 using namespace garland;
+
+namespace {
+
+// The digits are those of the standard library's own algorithm (U. Adams, "Ryū", 2018), not of the one they are
+// made by; the form is what the format library writes.
+template <class Real, class Bits>
+bool written_as_shortest(Bits bits) {
+    Real value;
+    std::memcpy(&value, &bits, sizeof value);
+    char text[longest_number];
+    const char* end = put_number(text, value);
+    const std::string_view ours(text, static_cast<std::size_t>(end - text));
+    if (ours.size() > longest_number || ours != fmt::format("{}", value)) return false;
+    if (!std::isfinite(value)) return true;
+    Real back{};
+    const auto read = std::from_chars(text, end, back);
+    if (read.ptr != end || std::memcmp(&back, &value, sizeof back) != 0) return false;
+    char other[64];
+    const auto shortest = std::to_chars(other, other + 64, value, std::chars_format::scientific);
+    auto digits = [](std::string_view t) { // without what shifts them
+        std::string out;
+        for (const char c : t.substr(0, t.find('e'))) {
+            if (c >= '0' && c <= '9' && !(out.empty() && c == '0')) out += c;
+        }
+        while (!out.empty() && out.back() == '0') out.pop_back();
+        return out;
+    };
+    return digits(ours) == digits({other, static_cast<std::size_t>(shortest.ptr - other)});
+}
+
+} // namespace
 
 class ChanceTest : public QObject {
     Q_OBJECT
@@ -64,6 +100,42 @@ class ChanceTest : public QObject {
         QVERIFY(!parse_number("1e999"));
         QVERIFY(!parse_number(""));
         QCOMPARE(*parse_number("+2.5e1"), 25.0);
+    }
+
+    void numbers_are_written_as_their_shortest_text() {
+        for (std::uint64_t bits = 0; bits <= 0xffffffffu; bits += 10007)
+            QVERIFY2(written_as_shortest<float>(static_cast<std::uint32_t>(bits)), std::to_string(bits).c_str());
+        std::mt19937_64 some(5);
+        for (int i = 0; i < 200'000; ++i) {
+            const std::uint64_t bits = some();
+            QVERIFY2(written_as_shortest<double>(bits), std::to_string(bits).c_str());
+            const auto near_one = static_cast<double>(static_cast<std::int64_t>(bits) >> (i % 60)) * 1e-5;
+            std::uint64_t near_bits;
+            std::memcpy(&near_bits, &near_one, 8);
+            QVERIFY2(written_as_shortest<double>(near_bits), exact_number(near_one).c_str());
+        }
+        for (const float v : {0.0f, -0.0f, 1e-4f, 9.99e-5f, 1e15f, 1e16f, 1e17f, 100.0f, 16777216.0f, 0.1f, -5e-45f}) {
+            std::uint32_t bits;
+            std::memcpy(&bits, &v, 4);
+            QVERIFY2(written_as_shortest<float>(bits), fmt::format("{}", v).c_str());
+        }
+    }
+    void texts_of_many_items_stay_in_order() {
+        for (const std::size_t count : {0u, 1u, 4096u, 4097u, 250'001u}) {
+            std::string all, expected;
+            put_texts(
+                count,
+                [](TextEnd& out, std::size_t i) {
+                    char* to = out.room(2 * longest_number + i % 40'000); // now and then far more than is used
+                    to = put_number(to, static_cast<std::int64_t>(i) - 7);
+                    *to++ = ' ';
+                    out.ends_at(put_number(to, static_cast<float>(i) * 0.25f));
+                },
+                [&](std::string_view text) { all += text; });
+            for (std::size_t i = 0; i < count; ++i)
+                expected += fmt::format("{} {}", static_cast<std::int64_t>(i) - 7, static_cast<float>(i) * 0.25f);
+            QVERIFY(all == expected);
+        }
     }
 };
 GARLAND_TEST_CASE(ChanceTest)

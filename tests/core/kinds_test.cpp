@@ -389,6 +389,17 @@ class KindsTest : public QObject {
         QCOMPARE(stand_in(mesh), PosePtr(mesh));
         QCOMPARE(stand_in(particles({}, {}))->points.size(), std::size_t(0));
     }
+    void bounds_are_of_all_points_however_many() {
+        std::mt19937 some(3);
+        std::uniform_real_distribution<float> at(-3, 3);
+        for (std::size_t count = 0; count < 40; ++count) {
+            std::vector<V3f> points(count);
+            for (V3f& p : points) p = V3f(at(some), at(some), at(some));
+            Imath::Box3f expected;
+            for (const V3f& p : points) expected.extendBy(p);
+            QVERIFY(bounds_of(points) == expected);
+        }
+    }
 };
 GARLAND_TEST_CASE(KindsTest)
 #include "kinds_test.moc"

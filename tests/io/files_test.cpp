@@ -200,6 +200,24 @@ class FilesTest : public QObject {
                      .entryList(QDir::AllEntries | QDir::Hidden | QDir::NoDotAndDotDot),
                  (QStringList{"a", "b", "c"}));
     }
+    // Of a set that does not fit, the message names the file as it would have been called, not where it waited.
+    void a_set_that_does_not_fit_names_its_file() {
+        Folder folder;
+        auto staged = StagedFiles::create(folder.path());
+        struct rlimit before {};
+        getrlimit(RLIMIT_FSIZE, &before);
+        struct rlimit small {
+            64 * 1024, before.rlim_max
+        };
+        std::signal(SIGXFSZ, SIG_IGN);
+        setrlimit(RLIMIT_FSIZE, &small);
+        const auto done = write_file(staged->folder() + "/quay.npy", std::string(100'000, 'x'), Existing::refuse);
+        setrlimit(RLIMIT_FSIZE, &before);
+        QVERIFY(!done);
+        QCOMPARE(done.error().code, ErrorCode::disk_full);
+        QCOMPARE(done.error().path, folder / "quay.npy");
+        QCOMPARE(final_place(folder / "quay.npy"), folder / "quay.npy");
+    }
     // Stopped while names were being changed: the next program on this machine brings it to its end, and clears up.
     void what_a_stopped_program_left_is_finished() {
         Folder folder;

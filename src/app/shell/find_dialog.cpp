@@ -39,11 +39,11 @@ FindDialog::FindDialog(Document& document, Viewing& viewing, std::function<const
     auto* row = new QHBoxLayout;
     words_ = make_label({}, "muted");
     row->addWidget(words_, 1);
-    auto* all = make_button(tr("Select all found"), tr("Select every copy that was found"));
-    row->addWidget(all);
+    all_ = make_button(tr("Select all found"), tr("Select every copy that was found"));
+    row->addWidget(all_);
     column_->addLayout(row);
     resize(560, 420);
-    connect(all, &QPushButton::clicked, this, &FindDialog::take_all);
+    connect(all_, &QPushButton::clicked, this, &FindDialog::take_all);
     connect(&document_, &Document::changed, this, [this] {
         if (isVisible()) fill();
     });
@@ -57,19 +57,25 @@ void FindDialog::ask_for(const QString& words) {
 }
 
 void FindDialog::fill() {
+    if (job_) job_->drop();
     list_->clear();
     found_.clear();
     const QString asked = line_->text().trimmed();
+    const ShowPtr show = document_.show();
     add_frames(asked);
-    add_copies(asked);
-    add_findings(asked);
-    if (list_->topLevelItemCount() > 0) list_->setCurrentItem(list_->topLevelItem(0));
-    const auto copies = static_cast<long long>(found_.size());
-    words_->setText(list_->topLevelItemCount() == 0 ? tr("Nothing has these words.")
-                    : copies > most_shown           ? tr("%1, the first %2 are shown")
-                                                .arg(QString::fromStdString(counted(copies, "copy", "copies")))
-                                                .arg(most_shown)
-                                          : QString::fromStdString(counted(copies, "copy", "copies")));
+    if (!show || show->copies() <= most_at_once) {
+        auto found = show ? look(*show, document_.project(), asked, Progress::none()) : Found{};
+        return add_copies(std::move(*found));
+    }
+    all_->setEnabled(false);
+    words_->setText(tr("looking through %1 …").arg(QString::fromStdString(counted(show->copies(), "copy", "copies"))));
+    job_ = document_.jobs().start<Found>(
+        this, tr("Finding copies"),
+        [show, asked, project = document_.project()](Progress& p) { return look(*show, project, asked, p); },
+        [this](Result<Found> found) {
+            if (found) add_copies(std::move(*found)); // else something newer was asked for
+        },
+        JobKind::interactive);
 }
 
 // "96", "frame 96", "96.5": the playhead goes there.
@@ -88,30 +94,45 @@ void FindDialog::add_frames(const QString& asked) {
     item->setDisabled(!inside);
 }
 
-void FindDialog::add_copies(const QString& asked) {
-    const ShowPtr show = document_.show();
-    if (!show) return;
+Result<FindDialog::Found> FindDialog::look(const Show& show, const Project& project, const QString& asked,
+                                           Progress& progress) {
     const auto number = parse_number(asked.toStdString());
     const std::vector<std::string> words = words_of(asked);
-    std::map<std::int64_t, std::string> lines; // those that are shown, by number
-    for (const ArrangementShow& a : show->arrangements) {
-        const Arrangement* spec = document_.project().arrangement(a.id);
+    Found found;
+    for (const ArrangementShow& a : show.arrangements) {
+        const Arrangement* spec = project.arrangement(a.id);
         const std::string name = spec ? spec->name : "", small = QString::fromStdString(name).toLower().toStdString();
         for (std::size_t i = 0; i < a.clocks.size(); ++i) {
+            if (i % 4096 == 0 && progress.cancelled()) return fail(ErrorCode::cancelled, "stopped");
             const std::int64_t copy = a.number(i);
             if (number ? *number != static_cast<double>(copy + 1)
-                       : !words.empty() && !all_in(copy_line(*show, a, i, small), words))
+                       : !words.empty() && !all_in(copy_line(show, a, i, small), words))
                 continue;
-            found_.insert(found_.end(), copy);
-            if (lines.size() >= most_shown && copy > lines.rbegin()->first) continue;
-            lines.emplace(copy, copy_line(*show, a, i, name));
-            if (lines.size() > most_shown) lines.erase(std::prev(lines.end()));
+            found.copies.insert(found.copies.end(), copy);
+            if (found.lines.size() >= most_shown && copy > found.lines.rbegin()->first) continue;
+            found.lines.emplace(copy, copy_line(show, a, i, name));
+            if (found.lines.size() > most_shown) found.lines.erase(std::prev(found.lines.end()));
         }
     }
-    for (const auto& [copy, line] : lines) {
+    return found;
+}
+
+// Below the frames; findings come after them.
+void FindDialog::add_copies(Found found) {
+    found_ = std::move(found.copies);
+    for (const auto& [copy, line] : found.lines) {
         auto* item = new QTreeWidgetItem(list_, {QString::fromStdString(line), tr("copy")});
         item->setData(0, copy_role, static_cast<qlonglong>(copy));
     }
+    add_findings(line_->text().trimmed());
+    if (list_->topLevelItemCount() > 0) list_->setCurrentItem(list_->topLevelItem(0));
+    all_->setEnabled(!found_.empty());
+    const auto copies = static_cast<long long>(found_.size());
+    words_->setText(list_->topLevelItemCount() == 0 ? tr("Nothing has these words.")
+                    : copies > most_shown           ? tr("%1, the first %2 are shown")
+                                                .arg(QString::fromStdString(counted(copies, "copy", "copies")))
+                                                .arg(most_shown)
+                                          : QString::fromStdString(counted(copies, "copy", "copies")));
 }
 
 void FindDialog::add_findings(const QString& asked) {

@@ -3,11 +3,13 @@
 #include "core/base/parallel.h"
 #include "core/base/portable_math.h"
 #include "core/geometry/corner_normals.h"
+#include "core/geometry/directions.h"
 #include "core/geometry/join_poses.h"
 
 #include <algorithm>
 #include <cmath>
 #include <span>
+#include <utility>
 
 namespace garland {
 
@@ -244,24 +246,32 @@ std::vector<M44d> node_transforms(const KeyedModel& model, double seconds, bool 
     return state_at(model, seconds, smooth, seconds).transforms;
 }
 
-// Attributes that are directions turn with their nodes.
-static void turn_attributes(const KeyedModel& model, const State& state, Pose& pose) {
-    for (Attribute& a : pose.attributes) {
-        if (!a.vector || a.width != 3) continue;
-        std::size_t at = 0;
-        for (std::size_t i = 0; i < model.nodes.size(); ++i) {
-            for (int m : model.nodes[i].meshes) {
-                const std::size_t end = at + model.meshes[static_cast<std::size_t>(m)].base.points.size();
-                for (; at < end && at * 3 + 2 < a.values.size(); ++at) {
-                    V3d turned;
-                    state.transforms[i].multDirMatrix(V3d(a.values[at * 3], a.values[at * 3 + 1], a.values[at * 3 + 2]),
-                                                      turned);
-                    for (int k = 0; k < 3; ++k)
-                        a.values[at * 3 + static_cast<std::size_t>(k)] = static_cast<float>(turned[k]);
-                }
-            }
+// Values that are directions turn with their nodes; count(mesh): how many places of the list are one mesh's.
+template <class Count>
+static void turn_with_nodes(const KeyedModel& model, const State& state, std::vector<Attribute>& list, Count count) {
+    if (!has_directions(list)) return;
+    std::size_t at = 0;
+    for (std::size_t i = 0; i < model.nodes.size(); ++i) {
+        auto turn = [&](const V3f& v) {
+            V3d turned;
+            state.transforms[i].multDirMatrix(V3d(v), turned);
+            return V3f(turned);
+        };
+        for (int m : model.nodes[i].meshes) {
+            const std::size_t end = at + count(model.meshes[static_cast<std::size_t>(m)].base);
+            turn_directions(list, std::exchange(at, end), end, turn);
         }
     }
+}
+
+static void turn_attributes(const KeyedModel& model, const State& state, Pose& pose) {
+    turn_with_nodes(model, state, pose.attributes, [](const Pose& mesh) { return mesh.points.size(); });
+    if (!has_directions(*pose.faces)) return;
+    auto faces = std::make_shared<Faces>(*pose.faces);
+    turn_with_nodes(model, state, faces->attributes, [](const Pose& mesh) { return mesh.faces->count(); });
+    turn_with_nodes(model, state, faces->corner_attributes,
+                    [](const Pose& mesh) { return mesh.faces->corners.size(); });
+    pose.faces = std::move(faces);
 }
 
 // Normals of corners, which only meshes without targets and skins have, turn with their nodes.

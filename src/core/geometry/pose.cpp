@@ -42,9 +42,33 @@ std::size_t Pose::bytes() const {
     return size;
 }
 
-Imath::Box3f bounds(const Pose& pose) {
+// Four points at a time, whose twelve numbers are compared at once.
+Imath::Box3f bounds_of(const std::vector<V3f>& points) {
+    if (points.empty()) return {};
+    constexpr std::size_t wide = 12;
+    float low[wide], high[wide];
+    for (std::size_t k = 0; k < wide; ++k) low[k] = high[k] = points[0][static_cast<int>(k % 3)];
+    const float* numbers = &points[0].x;
+    const std::size_t count = points.size() * 3;
+    std::size_t i = 0;
+    for (; i + wide <= count; i += wide) {
+        for (std::size_t k = 0; k < wide; ++k) {
+            low[k] = numbers[i + k] < low[k] ? numbers[i + k] : low[k];
+            high[k] = numbers[i + k] > high[k] ? numbers[i + k] : high[k];
+        }
+    }
+    for (; i < count; ++i)
+        low[i % 3] = std::min(low[i % 3], numbers[i]), high[i % 3] = std::max(high[i % 3], numbers[i]);
     Imath::Box3f box;
-    for (const V3f& p : pose.points) box.extendBy(p);
+    for (std::size_t k = 0; k < wide; k += 3) {
+        box.extendBy(V3f(low[k], low[k + 1], low[k + 2]));
+        box.extendBy(V3f(high[k], high[k + 1], high[k + 2]));
+    }
+    return box;
+}
+
+Imath::Box3f bounds(const Pose& pose) {
+    Imath::Box3f box = bounds_of(pose.points);
     if (pose.volume) box.extendBy(pose.volume->box());
     return box;
 }

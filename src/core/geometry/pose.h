@@ -46,7 +46,7 @@ struct Faces {
     // Carried along, never opened.
     std::map<std::string, std::string> pictures;
     std::vector<Attribute> attributes;        // per face
-    std::vector<Attribute> corner_attributes; // per corner; numbers, no directions
+    std::vector<Attribute> corner_attributes; // per corner
 
     std::size_t count() const { return starts.empty() ? 0 : starts.size() - 1; }
     bool same_shape(const Faces& other) const { return starts == other.starts && corners == other.corners; }
@@ -75,6 +75,7 @@ using PosePtr = std::shared_ptr<const Pose>;
 
 // The corner of the points (a volume: of its active voxels) nearest to −∞ and the one nearest to +∞; empty without any.
 Imath::Box3f bounds(const Pose& pose);
+Imath::Box3f bounds_of(const std::vector<V3f>& points); // finite ones; empty where there are none
 
 // Unit normals at the points, each the sum of its faces' area-weighted normals; zero where no face touches a point.
 // Newell's method for polygons (Sutherland, Sproull and Schumacker 1974).

@@ -1,5 +1,7 @@
 #include "core/scene/placed_copy.h"
+
 #include "core/base/angles.h"
+#include "core/geometry/directions.h"
 
 #include "core/copies/attitude.h"
 
@@ -102,6 +104,13 @@ void place_points(const Posed& posed, std::size_t i, const WrittenAs& as, V3f* o
     for (std::size_t k = 0; k < points.size(); ++k) out[k] = as.sized(out[k]);
 }
 
+std::shared_ptr<const Faces> placed_faces(const Posed& posed, std::size_t i, const WrittenAs& as) {
+    const std::shared_ptr<const Faces>& own = posed.poses[posed.picks.copies[i]].pose->faces;
+    if (!as.attributes) return own;
+    const Turned turn(posed.places()[i]);
+    return turned_faces(own, [&](const V3f& v) { return as.turned(turn(v)); });
+}
+
 void place_copy(const Posed& posed, std::size_t i, PlacedCopy& out) {
     const Pose& pose = *posed.poses[posed.picks.copies[i]].pose;
     const Placement& place = posed.places()[i];
@@ -117,16 +126,14 @@ void place_copy(const Posed& posed, std::size_t i, PlacedCopy& out) {
     }
     out.turned.clear();
     if (out.as.attributes && std::any_of(pose.attributes.begin(), pose.attributes.end(),
-                                         [](const Attribute& a) { return a.vector || is_orientation(a); })) {
+                                         [](const Attribute& a) { return is_direction(a) || is_orientation(a); })) {
         out.turned = pose.attributes;
         for (Attribute& a : out.turned) {
             if (is_orientation(a)) turn_orientations(a, attitude_of(place), out.as);
-            for (std::size_t k = 0; a.vector && k + 2 < a.values.size(); k += 3) {
-                const V3f v = out.as.turned(turn({a.values[k], a.values[k + 1], a.values[k + 2]}));
-                for (int n = 0; n < 3; ++n) a.values[k + static_cast<std::size_t>(n)] = v[n];
-            }
         }
+        turn_directions(out.turned, 0, pose.points.size(), [&](const V3f& v) { return out.as.turned(turn(v)); });
     }
+    out.faces = placed_faces(posed, i, out.as);
     turned(pose.velocities, turn, size * static_cast<float>(velocity_factor(posed, i)), V3f(0), out.velocities);
     if (!posed.motion.empty() && !out.velocities.empty()) {
         add_motion(posed.motion[i], place, posed.arrangement->rate.per_second(), out.points, out.velocities);

@@ -12,8 +12,9 @@ namespace garland {
 struct PlacedCopy {
     WrittenAs as{}; // in which space, and whether velocities and attributes are kept
     std::vector<V3f> points{}, normals{}, corner_normals{},
-        velocities{};                // as the pose has them; velocities in scene units a second of output
-    std::vector<Attribute> turned{}; // the pose's attributes, where one of them is a direction; otherwise empty
+        velocities{};                     // as the pose has them; velocities in scene units a second of output
+    std::vector<Attribute> turned{};      // the pose's attributes, where one of them is a direction; otherwise empty
+    std::shared_ptr<const Faces> faces{}; // the pose's, or where one of their values is a direction others like them
 
     const std::vector<Attribute>& attributes(const Pose& pose) const {
         static const std::vector<Attribute> none;
@@ -28,6 +29,9 @@ void place_copy(const Posed& posed, std::size_t i, PlacedCopy& out);
 
 // Its points alone, to the bit the same; out: room for as many as the pose has.
 void place_points(const Posed& posed, std::size_t i, const WrittenAs& as, V3f* out);
+
+// Its faces: the pose's, where none of their values is a direction or no values are kept.
+std::shared_ptr<const Faces> placed_faces(const Posed& posed, std::size_t i, const WrittenAs& as);
 
 // What a source velocity is times in the result: source units a second of the source's clock become units a second of
 // output, at the copy's local speed.

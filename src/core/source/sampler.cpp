@@ -1,6 +1,7 @@
 #include "core/source/sampler.h"
 
 #include "core/base/chance.h"
+#include "core/geometry/directions.h"
 #include "core/geometry/level_set.h"
 #include "core/geometry/volume.h"
 
@@ -138,14 +139,15 @@ PosePtr Sampler::in_scene(const PosePtr& from, double file_frame, bool stays) co
     turn(pose->normals, 1);
     turn(pose->corner_normals, 1);
     if (t.up == UpAxis::z) {
-        for (Attribute& a : pose->attributes) {
-            // The axis of a rotation turns as a direction does.
-            const std::size_t step = is_orientation(a) ? 4 : a.vector ? 3 : 0;
-            for (std::size_t i = 0; step > 0 && i + 2 < a.values.size(); i += step) {
+        auto upright = [](const V3f& v) { return V3f(v.x, v.z, -v.y); };
+        turn_directions(pose->attributes, 0, pose->points.size(), upright);
+        for (Attribute& a : pose->attributes) { // the axis of a rotation turns as a direction does
+            for (std::size_t i = 0; is_orientation(a) && i + 3 < a.values.size(); i += 4) {
                 const float y = a.values[i + 1];
                 a.values[i + 1] = a.values[i + 2], a.values[i + 2] = -y;
             }
         }
+        pose->faces = turned_faces(pose->faces, upright);
     }
     if (pose->volume && !t.as_it_is()) pose->volume = moved(*pose->volume, t.up == UpAxis::z, t.scale);
     return pose;

@@ -8,6 +8,7 @@
 #include <fcntl.h>
 #include <filesystem>
 #include <fmt/format.h>
+#include <future>
 #include <sys/stat.h>
 #include <sys/statvfs.h>
 #include <unistd.h>
@@ -146,6 +147,10 @@ struct AtomicFile::Hash {
     struct Free {
         void operator()(XXH3_state_t* s) const { XXH3_freeState(s); }
     };
+    std::string digits() const {
+        const XXH128_hash_t h = XXH3_128bits_digest(state.get());
+        return hash_digits(h.high64, h.low64);
+    }
     std::unique_ptr<XXH3_state_t, Free> state{XXH3_createState()};
 };
 
@@ -162,10 +167,8 @@ AtomicFile::AtomicFile() : hash_(std::make_unique<Hash>()) {}
 
 WrittenFile AtomicFile::about() const {
     WrittenFile out{file_name(path_), written_, {}};
-    if (hash_) {
-        const XXH128_hash_t h = XXH3_128bits_digest(hash_->state.get());
-        out.hash = hash_digits(h.high64, h.low64);
-    }
+    if (hash_) out.hash = hash_->digits();
+    if (!late_.hash.empty()) out.bytes = late_.bytes, out.hash = late_.hash;
     return out;
 }
 
@@ -203,7 +206,8 @@ Result<AtomicFile> AtomicFile::create(const std::string& asked, Existing existin
 AtomicFile::AtomicFile(AtomicFile&& other) noexcept
     : file_(std::exchange(other.file_, nullptr)), path_(std::move(other.path_)),
       temporary_(std::exchange(other.temporary_, {})), existing_(other.existing_), written_(other.written_),
-      begun_(other.begun_), failed_(other.failed_), hash_(std::move(other.hash_)) {}
+      begun_(other.begun_), failed_(other.failed_), hash_(std::move(other.hash_)), hash_late_(other.hash_late_),
+      late_(std::move(other.late_)) {}
 
 AtomicFile::~AtomicFile() {
     if (file_) std::fclose(file_);
@@ -212,13 +216,14 @@ AtomicFile::~AtomicFile() {
 
 Error AtomicFile::failure(int number) const {
     const bool full = number == ENOSPC || number == EDQUOT || number == EFBIG;
+    const std::string place = final_place(path_);
     const std::string kept =
         existing_ == Existing::replace ? "the file that was there before, if any" : "nothing written";
     if (full) {
-        return Error{ErrorCode::disk_full, "there is no room left on the disk"}.at(path_).keeping(kept).advise(
+        return Error{ErrorCode::disk_full, "there is no room left on the disk"}.at(place).keeping(kept).advise(
             "free some space or choose another disk");
     }
-    return Error{ErrorCode::unreadable, fmt::format("cannot be written ({})", std::strerror(number))}.at(path_).keeping(
+    return Error{ErrorCode::unreadable, fmt::format("cannot be written ({})", std::strerror(number))}.at(place).keeping(
         kept);
 }
 
@@ -252,9 +257,48 @@ void AtomicFile::seek(std::uint64_t from_start) {
     if (!failed_ && ::fseeko(file_, static_cast<off_t>(from_start), SEEK_SET) != 0) failed_ = errno ? errno : EIO;
 }
 
+void AtomicFile::hash_in_any_case() {
+    hash_late_ = true;
+}
+
+// One part is read while the one before is hashed. Where it cannot be read, its hash stays unknown.
+void AtomicFile::hash_again() {
+    constexpr std::size_t most = std::size_t(1) << 22;
+    const int number = ::fileno(file_);
+    auto read = [number](std::vector<char>& part, off_t at) -> bool {
+        part.resize(most);
+        std::size_t have = 0;
+        while (have < most) {
+            const ssize_t got = ::pread(number, part.data() + have, most - have, at + static_cast<off_t>(have));
+            if (got < 0 && errno == EINTR) continue;
+            if (got < 0) return false;
+            if (got == 0) break;
+            have += static_cast<std::size_t>(got);
+        }
+        part.resize(have);
+        return true;
+    };
+    const Hash hash;
+    std::vector<char> part, next;
+    off_t at = 0;
+    bool good = read(part, at);
+    while (good && !part.empty()) {
+        at += static_cast<off_t>(part.size());
+        auto reading = std::async(std::launch::async, [&] { return read(next, at); });
+        XXH3_128bits_update(hash.state.get(), part.data(), part.size());
+        good = reading.get();
+        std::swap(part, next);
+    }
+    if (good) late_.bytes = static_cast<std::uint64_t>(at), late_.hash = hash.digits();
+}
+
 Result<void> AtomicFile::finish() {
     errno = 0;
-    if (!failed_ && (std::fflush(file_) != 0 || ::fsync(::fileno(file_)) != 0)) failed_ = errno ? errno : EIO;
+    if (!failed_ && std::fflush(file_) != 0) failed_ = errno ? errno : EIO;
+    std::future<void> again;
+    if (!failed_ && hash_late_ && !hash_) again = std::async(std::launch::async, [this] { hash_again(); });
+    if (!failed_ && ::fsync(::fileno(file_)) != 0) failed_ = errno ? errno : EIO;
+    if (again.valid()) again.get();
     const int closed = std::fclose(file_);
     file_ = nullptr;
     if (!failed_ && closed != 0) failed_ = errno ? errno : EIO;

@@ -67,8 +67,9 @@ class AtomicFile {
     void write(std::string_view text) { write(text.data(), text.size()); }
     void seek(std::uint64_t from_start); // where the next bytes go, for formats that fill in their beginning last
     std::uint64_t written() const { return written_; }
-    WrittenFile about() const; // its hash only where everything was written in order
+    WrittenFile about() const; // its hash only where everything was written in order, or it was asked for:
     void forgo_hash();         // for what will not be
+    void hash_in_any_case();   // what was not is read again by finish(), while it waits for the disk
     Result<void> commit();     // both of these:
     Result<void> finish();     // everything is on the disk, under the temporary name, so that it can be read back
     Result<void> publish();    // under its own name
@@ -78,12 +79,15 @@ class AtomicFile {
     struct Hash;
     AtomicFile();
     Error failure(int number) const;
+    void hash_again();
     std::FILE* file_ = nullptr;
     std::string path_, temporary_;
     Existing existing_ = Existing::refuse;
     std::uint64_t written_ = 0, begun_ = 0; // begun: how much of it the disk was asked to take
     int failed_ = 0;                        // errno of the first failed write
     std::unique_ptr<Hash> hash_;            // null once something was written out of order
+    bool hash_late_ = false;
+    WrittenFile late_; // what was read again
 };
 
 Result<void> write_file(const std::string& path, std::string_view text, Existing existing);

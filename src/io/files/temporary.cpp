@@ -99,6 +99,12 @@ bool is_temporary(const std::string& file_name) {
     return file_name.starts_with(head) && file_name.ends_with(tail);
 }
 
+std::string final_place(const std::string& path) {
+    const fs::path folder = fs::path(path).parent_path();
+    return is_temporary(folder.filename().string()) ? (folder.parent_path() / fs::path(path).filename()).string()
+                                                    : path;
+}
+
 tl::expected<Temporary, int> make_temporary(const std::string& folder, mode_t mode) {
     clear_once(folder);
     for (int tries = 0;; ++tries) {

@@ -26,4 +26,7 @@ void clear_leftovers(const std::string& folder);
 // Whether a name is one of these.
 bool is_temporary(const std::string& file_name);
 
+// Where a file that waits in a temporary folder will be, for words to people; any other path as it is.
+std::string final_place(const std::string& path);
+
 } // namespace garland

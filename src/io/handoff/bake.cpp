@@ -110,11 +110,10 @@ Result<Filled> fill_frame(const std::vector<Posed>& all, const BakeOrder& order,
     }
     std::uint32_t first_point = 0;
     for (const Posed& posed : all) {
-        for (std::uint32_t pick : posed.picks.copies) {
-            if (pick == no_pose) continue;
-            const Pose& pose = *posed.poses[pick].pose;
-            out.add_faces(*pose.faces, first_point);
-            first_point += static_cast<std::uint32_t>(pose.points.size());
+        for (std::size_t i = 0; i < posed.picks.copies.size(); ++i) {
+            if (posed.picks.copies[i] == no_pose) continue;
+            out.add_faces(*placed_faces(posed, i, order.as), first_point);
+            first_point += static_cast<std::uint32_t>(posed.poses[posed.picks.copies[i]].pose->points.size());
         }
     }
     return Filled{std::move(out), std::move(content), path};

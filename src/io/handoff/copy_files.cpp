@@ -30,7 +30,7 @@ Pose one_copy(const Posed& posed, std::size_t i, const WrittenAs& as) {
     out.corner_normals = std::move(placed.corner_normals);
     out.velocities = std::move(placed.velocities);
     out.uvs = pose.uvs, out.colours = pose.colours, out.ids = pose.ids;
-    out.faces = pose.faces;
+    out.faces = placed.faces;
     if (!as.attributes && !(pose.faces->attributes.empty() && pose.faces->corner_attributes.empty())) {
         auto faces = std::make_shared<Faces>(*pose.faces);
         faces->attributes.clear();

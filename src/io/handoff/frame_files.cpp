@@ -1,6 +1,7 @@
 #include "io/handoff/frame_files.h"
 
 #include "core/base/numbers.h"
+#include "core/base/put_number.h"
 #include "core/copies/attitude.h"
 #include "core/scene/placed_copy.h"
 #include "io/handoff/file_names.h"
@@ -10,7 +11,6 @@
 
 #include <algorithm>
 #include <fmt/format.h>
-#include <iterator>
 
 namespace garland {
 
@@ -159,21 +159,25 @@ Result<void> write_particle_frame(const std::vector<Posed>& all, const BakeOrder
         for (int k = 0; k < a.width; ++k) text += "," + (a.width == 1 ? name : fmt::format("{}_{}", name, k));
     }
     text += "\n";
-    auto to = std::back_inserter(text);
-    for (std::size_t i = 0; i < placed.points.size(); ++i) {
-        const V3f& p = placed.points[i];
-        fmt::format_to(to, "{},{},{},{}", i < pose.ids.size() ? pose.ids[i] : static_cast<std::int64_t>(i), p.x, p.y,
-                       p.z);
-        if (moves)
-            fmt::format_to(to, ",{},{},{}", placed.velocities[i].x, placed.velocities[i].y, placed.velocities[i].z);
-        if (coloured) fmt::format_to(to, ",{},{},{}", pose.colours[i].x, pose.colours[i].y, pose.colours[i].z);
+    std::size_t numbers = 1 + 3 + (moves ? 3 : 0) + (coloured ? 3 : 0);
+    for (const Attribute& a : attributes) numbers += static_cast<std::size_t>(a.width);
+    auto row = [&](TextEnd& out, std::size_t i) {
+        char* to = out.room(numbers * (longest_number + 1) + 1);
+        auto next = [&to](auto number) { *to++ = ',', to = put_number(to, number); };
+        auto three = [&](const V3f& v) { next(v.x), next(v.y), next(v.z); };
+        to = put_number(to, i < pose.ids.size() ? pose.ids[i] : static_cast<std::int64_t>(i));
+        three(placed.points[i]);
+        if (moves) three(placed.velocities[i]);
+        if (coloured) three(pose.colours[i]);
         for (const Attribute& a : attributes) {
             const auto width = static_cast<std::size_t>(a.width);
             for (std::size_t k = i * width; k < (i + 1) * width; ++k)
-                a.whole.empty() ? fmt::format_to(to, ",{}", a.values[k]) : fmt::format_to(to, ",{}", a.whole[k]);
+                a.whole.empty() ? next(a.values[k]) : next(a.whole[k]);
         }
-        text += '\n';
-    }
+        *to++ = '\n';
+        out.ends_at(to);
+    };
+    put_texts(placed.points.size(), row, [&](std::string_view rows) { text += rows; });
     GARLAND_CHECK(write_file(path, text, order.existing));
     std::vector<char> back;
     GARLAND_CHECK(read_file(path, back));

@@ -1,6 +1,7 @@
 // Our own reader, not a library's, for its line numbers and its speed: see docs/decisions/0003-own-obj-reader.md.
 #include "io/obj/obj.h"
 
+#include "core/base/put_number.h"
 #include "core/geometry/corner_normals.h"
 #include "io/files/packed_file.h"
 #include "io/obj/mtl.h"
@@ -336,36 +337,48 @@ Result<ObjCounts> read_obj_counts(const std::string& path) {
     return counts;
 }
 
+namespace {
+
+// "v 1 2 3\n".
+template <class Vector>
+void put_line(TextEnd& out, std::string_view word, const Vector& v) {
+    char* to = out.room(word.size() + Vector::dimensions() * (longest_number + 1) + 1);
+    to = std::copy(word.begin(), word.end(), to);
+    for (unsigned k = 0; k < Vector::dimensions(); ++k) *to++ = ' ', to = put_number(to, v[static_cast<int>(k)]);
+    *to++ = '\n';
+    out.ends_at(to);
+}
+
+} // namespace
+
 Result<void> write_obj(const std::string& path, const Pose& pose, Existing existing) {
     GARLAND_TRY(file, AtomicFile::create(path, existing));
-    std::string text;
-    auto flush = [&](std::size_t above) {
-        if (text.size() <= above) return;
-        file.write(text);
-        text.clear();
+    auto sink = [&file = file](std::string_view text) { file.write(text); };
+    auto lines = [&](std::string_view word, const auto& vectors) {
+        put_texts(
+            vectors.size(), [&](TextEnd& out, std::size_t i) { put_line(out, word, vectors[i]); }, sink);
     };
-    for (const V3f& p : pose.points) {
-        fmt::format_to(std::back_inserter(text), "v {} {} {}\n", p.x, p.y, p.z);
-        flush(1 << 20);
-    }
     const Faces& faces = *pose.faces;
-    for (const V2f& uv : faces.corner_uvs) fmt::format_to(std::back_inserter(text), "vt {} {}\n", uv.x, uv.y);
+    lines("v", pose.points);
+    lines("vt", faces.corner_uvs);
+    lines("vn", pose.corner_normals);
     const bool textured = !faces.corner_uvs.empty(), hard = !pose.corner_normals.empty();
-    for (const V3f& n : pose.corner_normals) {
-        fmt::format_to(std::back_inserter(text), "vn {} {} {}\n", n.x, n.y, n.z);
-        flush(1 << 20);
-    }
-    for (std::size_t f = 0; f < faces.count(); ++f) {
-        text += 'f';
-        for (std::uint32_t c = faces.starts[f]; c < faces.starts[f + 1]; ++c) {
-            fmt::format_to(std::back_inserter(text), " {}", faces.corners[c] + 1);
-            if (textured) fmt::format_to(std::back_inserter(text), "/{}", c + 1);
-            if (hard) fmt::format_to(std::back_inserter(text), "{}{}", textured ? "/" : "//", c + 1);
-        }
-        text += '\n';
-        flush(1 << 20);
-    }
-    flush(0);
+    put_texts(
+        faces.count(),
+        [&](TextEnd& out, std::size_t f) {
+            const std::uint32_t first = faces.starts[f], last = faces.starts[f + 1];
+            char* to = out.room(2 + std::size_t(last - first) * 3 * (longest_number + 1));
+            *to++ = 'f';
+            for (std::uint32_t c = first; c < last; ++c) {
+                *to++ = ' ', to = put_number(to, faces.corners[c] + 1);
+                if (textured || hard) *to++ = '/';
+                if (textured) to = put_number(to, c + 1);
+                if (hard) *to++ = '/', to = put_number(to, c + 1);
+            }
+            *to++ = '\n';
+            out.ends_at(to);
+        },
+        sink);
     return file.commit();
 }
 

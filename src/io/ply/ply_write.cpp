@@ -1,5 +1,7 @@
 #include "io/ply/ply.h"
 
+#include "core/base/put_number.h"
+
 #include <algorithm>
 #include <bit>
 #include <cmath>
@@ -84,21 +86,21 @@ class Out {
     Out(std::string& text, PlyForm form) : text_(text), form_(form) {}
     void number(float value) {
         if (form_ == PlyForm::ascii) {
-            text_ += fmt::format("{} ", value);
+            text(value);
         } else {
             raw(&value, sizeof value);
         }
     }
     void byte(unsigned char value) {
         if (form_ == PlyForm::ascii) {
-            text_ += fmt::format("{} ", value);
+            text(std::int32_t(value));
         } else {
             text_ += static_cast<char>(value);
         }
     }
     void index(std::int32_t value) {
         if (form_ == PlyForm::ascii) {
-            text_ += fmt::format("{} ", value);
+            text(value);
         } else {
             raw(&value, sizeof value);
         }
@@ -108,6 +110,13 @@ class Out {
     }
 
   private:
+    template <class Number>
+    void text(Number value) {
+        char digits[longest_number + 1];
+        char* end = put_number(digits, value);
+        *end++ = ' ';
+        text_.append(digits, end);
+    }
     void raw(const void* data, std::size_t bytes) {
         char copy[8];
         std::memcpy(copy, data, bytes);

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 #include <iterator>
 #include <map>
+#include <utility>
 
 namespace garland {
 
@@ -20,16 +21,15 @@ class TextStore final : public UsdStore {
     UsdKept keep(const UsdValue& value) override {
         const auto [known, fresh] = known_.try_emplace(hash_of(value), kept_.size());
         if (!fresh) return known->second;
-        std::string text = text_of(value);
         Kept k;
-        if (text.size() <= small) {
-            k.text = std::move(text);
-        } else {
-            k.at = end_, k.size = text.size();
-            if (!spool_) spool_ = std::tmpfile();
-            failed_ |= !spool_ || std::fwrite(text.data(), 1, text.size(), spool_) != text.size();
-            end_ += static_cast<long>(text.size());
-        }
+        put_text(value, [&](std::string_view text) {
+            if (k.size == 0 && k.text.size() + text.size() <= small) {
+                k.text += text;
+            } else {
+                if (k.size == 0) k.at = end_, spool(std::exchange(k.text, {}), k);
+                spool(text, k);
+            }
+        });
         kept_.push_back(std::move(k));
         return known->second;
     }
@@ -56,6 +56,13 @@ class TextStore final : public UsdStore {
         long at = 0;
         std::size_t size = 0; // in the spool
     };
+
+    void spool(std::string_view text, Kept& k) {
+        if (!spool_) spool_ = std::tmpfile();
+        failed_ |= !spool_ || std::fwrite(text.data(), 1, text.size(), spool_) != text.size();
+        end_ += static_cast<long>(text.size());
+        k.size += text.size();
+    }
 
     static Result<void> no_room() {
         return fail(Error{ErrorCode::disk_full, "there is no room for the samples on the way"}

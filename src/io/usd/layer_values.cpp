@@ -1,9 +1,8 @@
 #include "io/usd/layer_values.h"
 
-#include "core/base/parallel.h"
+#include "core/base/put_number.h"
 
 #include <algorithm>
-#include <fmt/compile.h>
 #include <fmt/format.h>
 #include <iterator>
 #include <xxhash.h>
@@ -66,15 +65,11 @@ constexpr std::size_t element_text = 512;
 
 template <class T>
 char* put_numbers(char* to, const T* at, std::size_t width, bool quat) {
-    auto put = [&](T number) { to = fmt::format_to(to, FMT_COMPILE("{}"), number); };
-    if (width == 1) {
-        put(at[0]);
-        return to;
-    }
+    if (width == 1) return put_number(to, at[0]);
     for (std::size_t k = 0; k < width; ++k) {
         *to++ = k ? ',' : '(';
         if (k) *to++ = ' ';
-        put(at[quat ? (k + 3) % 4 : k]); // of a quaternion the real part first
+        to = put_number(to, at[quat ? (k + 3) % 4 : k]); // of a quaternion the real part first
     }
     *to++ = ')';
     return to;
@@ -100,40 +95,18 @@ char* put_element(char* to, const UsdValue& v, const UsdNumbers& layout, std::si
     return to;
 }
 
-// Elements [first, last) with commas between them.
-void append_elements(std::string& out, const UsdValue& v, const UsdNumbers& layout, std::size_t first,
-                     std::size_t last) {
-    constexpr std::size_t room = std::size_t(1) << 14;
-    char buffer[room];
-    char* to = buffer;
-    for (std::size_t i = first; i < last; ++i) {
-        if (i > first) *to++ = ',', *to++ = ' ';
-        to = put_element(to, v, layout, i);
-        if (static_cast<std::size_t>(to - buffer) < room - element_text) continue;
-        out.append(buffer, to);
-        to = buffer;
-    }
-    out.append(buffer, to);
-}
-
 // Large arrays in pieces, on all processors.
-std::string array_text(const UsdValue& v, const UsdNumbers& layout) {
-    constexpr std::size_t piece = std::size_t(1) << 14;
-    std::string out = "[";
-    if (v.count <= piece) {
-        append_elements(out, v, layout, 0, v.count);
-        return out += "]";
-    }
-    std::vector<std::string> parts((v.count + piece - 1) / piece);
-    parallel_for(parts.size(), 1, [&](std::size_t from, std::size_t to) {
-        for (std::size_t k = from; k < to; ++k)
-            append_elements(parts[k], v, layout, k * piece, std::min(v.count, (k + 1) * piece));
-    });
-    std::size_t size = 2 * parts.size() + 2;
-    for (const std::string& part : parts) size += part.size();
-    out.reserve(size);
-    for (std::size_t k = 0; k < parts.size(); ++k) out += k ? ", " : "", out += parts[k];
-    return out += "]";
+void put_array_text(const UsdValue& v, const UsdNumbers& layout, const std::function<void(std::string_view)>& sink) {
+    sink("[");
+    put_texts(
+        v.count,
+        [&](TextEnd& out, std::size_t i) {
+            char* to = out.room(element_text);
+            if (i > 0) *to++ = ',', *to++ = ' ';
+            out.ends_at(put_element(to, v, layout, i));
+        },
+        sink);
+    sink("]");
 }
 
 std::string matrix_text(const double* m) {
@@ -175,6 +148,35 @@ const char* type_word(const UsdValue& v) {
     case UsdType::boolean: return "bool";
     default: return "dictionary";
     }
+}
+
+// All but arrays of numbers.
+std::string small_text(const UsdValue& v, const UsdNumbers& layout) {
+    std::string out;
+    switch (v.type) {
+    case UsdType::dictionary:
+        out = "{\n";
+        for (const auto& [name, value] : v.entries) {
+            std::string inside = text_of(value);
+            for (std::size_t at = inside.find('\n'); at != inside.npos; at = inside.find('\n', at + 1))
+                inside.insert(at + 1, "    ");
+            out += fmt::format("            {} {} = {}\n", type_word(value), name, inside);
+        }
+        return out += "        }";
+    case UsdType::references: return fmt::format("{}<{}>", path_text(v.words[0]), v.words[1]);
+    case UsdType::token_list:
+        for (const std::string& w : v.words) out += (out.empty() ? "[" : ", ") + quoted(w);
+        return out += "]";
+    case UsdType::string:
+    case UsdType::token:
+    case UsdType::asset:
+        if (!v.array) return word_text(v.type, v.words.front());
+        out = "[";
+        for (std::size_t i = 0; i < v.words.size(); ++i) out += (i ? ", " : "") + word_text(v.type, v.words[i]);
+        return out += "]";
+    default: break;
+    }
+    return scalar_text(v, layout);
 }
 
 } // namespace
@@ -277,33 +279,18 @@ UsdValue usd_numbers(UsdType type, const void* numbers, std::size_t count) {
 }
 
 std::string text_of(const UsdValue& v) {
-    const UsdNumbers layout = numbers_of(v.type);
     std::string out;
-    switch (v.type) {
-    case UsdType::dictionary:
-        out = "{\n";
-        for (const auto& [name, value] : v.entries) {
-            std::string inside = text_of(value);
-            for (std::size_t at = inside.find('\n'); at != inside.npos; at = inside.find('\n', at + 1))
-                inside.insert(at + 1, "    ");
-            out += fmt::format("            {} {} = {}\n", type_word(value), name, inside);
-        }
-        return out += "        }";
-    case UsdType::references: return fmt::format("{}<{}>", path_text(v.words[0]), v.words[1]);
-    case UsdType::token_list:
-        for (const std::string& w : v.words) out += (out.empty() ? "[" : ", ") + quoted(w);
-        return out += "]";
-    case UsdType::string:
-    case UsdType::token:
-    case UsdType::asset:
-        if (!v.array) return word_text(v.type, v.words.front());
-        out = "[";
-        for (std::size_t i = 0; i < v.words.size(); ++i) out += (i ? ", " : "") + word_text(v.type, v.words[i]);
-        return out += "]";
-    default: break;
+    put_text(v, [&](std::string_view text) { out += text; });
+    return out;
+}
+
+void put_text(const UsdValue& v, const std::function<void(std::string_view)>& sink) {
+    const UsdNumbers layout = numbers_of(v.type);
+    if (v.array && layout.component != UsdNumbers::none) {
+        put_array_text(v, layout, sink);
+    } else {
+        sink(small_text(v, layout));
     }
-    if (!v.array) return scalar_text(v, layout);
-    return array_text(v, layout);
 }
 
 UsdHash hash_of(const UsdValue& v) {

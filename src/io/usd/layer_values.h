@@ -8,8 +8,10 @@
 #include <array>
 #include <compare>
 #include <cstdint>
+#include <functional>
 #include <span>
 #include <string>
+#include <string_view>
 #include <utility>
 #include <vector>
 
@@ -101,8 +103,9 @@ inline UsdValue usd_array(const std::vector<float>& list) {
     return usd_numbers(UsdType::float32, list.data(), list.size());
 }
 
-// The value as USD text.
+// The value as USD text, at once or in pieces one after the other.
 std::string text_of(const UsdValue& value);
+void put_text(const UsdValue& value, const std::function<void(std::string_view)>& sink);
 
 // What values are told apart by: XXH3 of their type and bytes.
 struct UsdHash {

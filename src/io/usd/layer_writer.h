@@ -94,6 +94,7 @@ class UsdLayerWriter {
     Result<void> publish() { return store_->file().publish(); }
     const std::string& temporary() const { return store_->file().temporary(); }
     std::uint64_t bytes() const { return store_->bytes(); }
+    void hash_in_any_case() { store_->file().hash_in_any_case(); } // so that written() knows it of a binary layer too
     WrittenFile written() const { return store_->file().about(); }
 
   private:

@@ -85,13 +85,10 @@ void put_pose(UsdLayerWriter& layer, UsdOutPrim& prim, std::optional<double> tim
               const PoseLists& lists) {
     PoseOut out(layer, prim, time);
     const char *each = "vertex", *face = "uniform";
-    const Faces& faces = *pose.faces;
+    const Faces& faces = *lists.faces;
     if (!lists.points.empty()) {
-        V3f low = lists.points.front(), high = low;
-        for (const V3f& p : lists.points) {
-            for (int k = 0; k < 3; ++k) low[k] = std::min(low[k], p[k]), high[k] = std::max(high[k], p[k]);
-        }
-        out.put("float3[]", "extent", usd_array(std::vector<V3f>{low, high}));
+        const Imath::Box3f box = bounds_of(lists.points);
+        out.put("float3[]", "extent", usd_array(std::vector<V3f>{box.min, box.max}));
     }
     if (prim.type == "Points") {
         out.put("int64[]", "ids", usd_array(pose.ids));
@@ -134,7 +131,7 @@ PoseLists shared_lists_of(const Pose& pose, bool attributes) {
     static const std::vector<V3f> none;
     static const std::vector<Attribute> nothing;
     const PoseLists own = lists_of(pose);
-    return {own.points, own.normals, none, attributes ? pose.attributes : nothing, attributes};
+    return {own.points, own.normals, none, attributes ? pose.attributes : nothing, pose.faces, attributes};
 }
 
 void put_header(UsdLayerWriter& layer, const std::string& default_prim, double first, double last, Rate rate,

@@ -13,15 +13,17 @@ namespace garland {
 struct PoseLists {
     const std::vector<V3f>&points, &normals, &velocities; // normals: of corners where the pose has those
     const std::vector<Attribute>& attributes;             // per point
+    const std::shared_ptr<const Faces>& faces;            // like the pose's; their values may be turned
     bool face_attributes = true;
 };
 inline PoseLists lists_of(const Pose& pose) {
     return {pose.points, pose.corner_normals.empty() ? pose.normals : pose.corner_normals, pose.velocities,
-            pose.attributes};
+            pose.attributes, pose.faces};
 }
 inline PoseLists lists_of(const PlacedCopy& placed, const Pose& pose) {
-    return {placed.points, placed.corner_normals.empty() ? placed.normals : placed.corner_normals, placed.velocities,
-            placed.attributes(pose), placed.as.attributes};
+    return {placed.points,     placed.corner_normals.empty() ? placed.normals : placed.corner_normals,
+            placed.velocities, placed.attributes(pose),
+            placed.faces,      placed.as.attributes};
 }
 // A pose that many share: without velocities, which each copy has its own of.
 PoseLists shared_lists_of(const Pose& pose, bool attributes);

@@ -76,6 +76,7 @@ void place_all(const std::vector<Posed>& all, const CopyPrims& prims, const Writ
 Result<PosedUsdDone> write_posed_usd(const Show& show, const PosedUsdOrder& order, Progress& progress) {
     GARLAND_CHECK(validate(order.frames));
     GARLAND_TRY(layer, UsdLayerWriter::create(order.path, usd_form(order.path), order.existing));
+    layer.hash_in_any_case();
     const FrameRange range = order.frames.range;
     const std::string top = usd_identifier(order.name);
     put_header(layer, top, static_cast<double>(range.first), static_cast<double>(range.last), show.settings.rate,

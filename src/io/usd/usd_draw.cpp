@@ -1,6 +1,7 @@
 #include "io/usd/usd_scene.h"
 
 #include "core/geometry/corner_normals.h"
+#include "core/geometry/directions.h"
 #include "io/sources/pose_check.h"
 
 #include <Imath/ImathMatrixAlgo.h>
@@ -38,14 +39,9 @@ void place(Pose& pose, const M44d& m) {
             n.normalize();
         }
     }
-    for (Attribute& a : pose.attributes) {
-        if (!a.vector || a.width != 3) continue;
-        for (std::size_t i = 0; i + 2 < a.values.size(); i += 3) {
-            V3f v(a.values[i], a.values[i + 1], a.values[i + 2]);
-            turn(v, m);
-            for (std::size_t k = 0; k < 3; ++k) a.values[i + k] = v[static_cast<int>(k)];
-        }
-    }
+    auto turned = [&](V3f v) { return turn(v, m), v; };
+    turn_directions(pose.attributes, 0, pose.points.size(), turned);
+    pose.faces = turned_faces(pose.faces, turned);
     // A mirrored mesh is seen from the other side.
     if (flat.determinant() < 0 && pose.faces->count() > 0) {
         auto faces = std::make_shared<Faces>(*pose.faces);

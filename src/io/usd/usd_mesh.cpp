@@ -250,7 +250,6 @@ void usd_primvars(const UsdScene& scene, int prim, double time, Pose& pose, Face
         if (v.width == 0 || v.width > 16 || v.too_wide || !fits(v, n)) continue;
         Attribute out{std::string(a.name.substr(9)), 1};
         out.vector = is_direction(a);
-        if (out.vector && v.spread == Interpolation::corner) continue;
         put(std::move(out), std::move(v), n, pose, faces);
     }
 }
@@ -347,8 +346,6 @@ void tell_of_mesh(const UsdScene& scene, int prim, std::vector<SourceProblem>& p
         } else if (a.name == "primvars:st") {
             if (v.spread == Interpolation::constant || v.spread == Interpolation::uniform)
                 say("has texture coordinates that are not of points or corners", "they are left out");
-        } else if (v.spread == Interpolation::corner && is_direction(a)) {
-            say(fmt::format("has directions of corners, \"{}\"", name), "they are left out");
         }
     }
     if (const auto* scheme = p.find("subdivisionScheme")) {
