@@ -9,6 +9,7 @@
 #include <filesystem>
 #include <fmt/format.h>
 #include <future>
+#include <sys/mman.h>
 #include <sys/stat.h>
 #include <sys/statvfs.h>
 #include <unistd.h>
@@ -261,35 +262,25 @@ void AtomicFile::hash_in_any_case() {
     hash_late_ = true;
 }
 
-// One part is read while the one before is hashed. Where it cannot be read, its hash stays unknown.
+// Looked at where the system has it, which is what was written a moment ago: nothing is copied. Where it cannot be
+// looked at, its hash stays unknown.
 void AtomicFile::hash_again() {
-    constexpr std::size_t most = std::size_t(1) << 22;
     const int number = ::fileno(file_);
-    auto read = [number](std::vector<char>& part, off_t at) -> bool {
-        part.resize(most);
-        std::size_t have = 0;
-        while (have < most) {
-            const ssize_t got = ::pread(number, part.data() + have, most - have, at + static_cast<off_t>(have));
-            if (got < 0 && errno == EINTR) continue;
-            if (got < 0) return false;
-            if (got == 0) break;
-            have += static_cast<std::size_t>(got);
-        }
-        part.resize(have);
-        return true;
-    };
+    struct stat about {};
+    if (::fstat(number, &about) != 0) return;
+    constexpr off_t most = off_t(1) << 24;
     const Hash hash;
-    std::vector<char> part, next;
-    off_t at = 0;
-    bool good = read(part, at);
-    while (good && !part.empty()) {
-        at += static_cast<off_t>(part.size());
-        auto reading = std::async(std::launch::async, [&] { return read(next, at); });
-        XXH3_128bits_update(hash.state.get(), part.data(), part.size());
-        good = reading.get();
-        std::swap(part, next);
+    for (off_t at = 0; at < about.st_size; at += most) {
+        const auto size = static_cast<std::size_t>(std::min(most, about.st_size - at));
+        void* part = ::mmap(nullptr, size, PROT_READ, MAP_SHARED, number, at);
+        if (part == MAP_FAILED) return;
+        // Reads it all at once; an error of the disk is one here, not a signal later.
+        const bool there = ::madvise(part, size, MADV_POPULATE_READ) == 0;
+        if (there) XXH3_128bits_update(hash.state.get(), part, size);
+        ::munmap(part, size);
+        if (!there) return;
     }
-    if (good) late_.bytes = static_cast<std::uint64_t>(at), late_.hash = hash.digits();
+    late_.bytes = static_cast<std::uint64_t>(about.st_size), late_.hash = hash.digits();
 }
 
 Result<void> AtomicFile::finish() {
