@@ -33,10 +33,14 @@ class SegmentTable {
     const Row& row(std::uint32_t i) const { return rows_[i]; }
 
     // The stretch that u, 0 ≤ u ≤ length, falls in.
-    std::uint32_t find(double u) const;
+    std::uint32_t find(double u) const { return find(u, slice(u)); }
     // True where find_fine gives the same as find for every u: no slice of the table has more than one start in it.
     bool fine() const { return fine_; }
-    std::uint32_t find_fine(double u) const;
+    std::uint32_t find_fine(double u) const { return find_fine(u, slice(u)); }
+    // The same in two steps, the first of which can be taken for many places at once: which equal part of the length.
+    std::int32_t slice(double u) const { return static_cast<std::int32_t>(u * slices_per_frame_); }
+    std::uint32_t find_fine(double u, std::int32_t slice) const;
+    std::uint32_t find(double u, std::int32_t slice) const;
 
     struct Sample {
         double value = 0, slope = 0;
@@ -61,13 +65,13 @@ class SegmentTable {
 
 // ---- inline, so that the loops over copies are built as one --------------------------------------------------------
 
-GARLAND_INLINE std::uint32_t SegmentTable::find_fine(double u) const {
-    const Slice& slice = slices_[static_cast<std::uint32_t>(static_cast<std::int32_t>(u * slices_per_frame_))];
-    return slice.first + static_cast<std::uint32_t>(slice.next <= u); // no branch to guess wrong
+GARLAND_INLINE std::uint32_t SegmentTable::find_fine(double u, std::int32_t slice) const {
+    const Slice& in = slices_[static_cast<std::uint32_t>(slice)];
+    return in.first + static_cast<std::uint32_t>(in.next <= u); // no branch to guess wrong
 }
 
-GARLAND_INLINE std::uint32_t SegmentTable::find(double u) const {
-    std::uint32_t i = find_fine(u);
+GARLAND_INLINE std::uint32_t SegmentTable::find(double u, std::int32_t slice) const {
+    std::uint32_t i = find_fine(u, slice);
     while (starts_[i + 1] <= u) ++i;
     return i;
 }
