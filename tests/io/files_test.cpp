@@ -3,6 +3,7 @@
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
+#include "support/small_disk.h"
 
 #include "io/files/json_part.h"
 #include "io/files/mapped_file.h"
@@ -19,7 +20,6 @@
 #include <csignal>
 #include <filesystem>
 #include <fstream>
-#include <sys/resource.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -204,15 +204,10 @@ class FilesTest : public QObject {
     void a_set_that_does_not_fit_names_its_file() {
         Folder folder;
         auto staged = StagedFiles::create(folder.path());
-        struct rlimit before {};
-        getrlimit(RLIMIT_FSIZE, &before);
-        struct rlimit small {
-            64 * 1024, before.rlim_max
-        };
-        std::signal(SIGXFSZ, SIG_IGN);
-        setrlimit(RLIMIT_FSIZE, &small);
-        const auto done = write_file(staged->folder() + "/quay.npy", std::string(100'000, 'x'), Existing::refuse);
-        setrlimit(RLIMIT_FSIZE, &before);
+        const auto done = [&] {
+            const SmallDisk full(64 * 1024);
+            return write_file(staged->folder() + "/quay.npy", std::string(100'000, 'x'), Existing::refuse);
+        }();
         QVERIFY(!done);
         QCOMPARE(done.error().code, ErrorCode::disk_full);
         QCOMPARE(done.error().path, folder / "quay.npy");

@@ -1,12 +1,12 @@
 #include "support/case.h"
 #include "support/files.h"
 #include "support/notation.h"
+#include "support/small_disk.h"
 
 #include "io/project/open_project.h"
 #include "io/project/project_file.h"
 
 #include <csignal>
-#include <sys/resource.h>
 
 using namespace garland;
 using namespace garland::testing;
@@ -227,22 +227,17 @@ class ProjectFileTest : public QObject {
         QVERIFY(said(opened->missing[0].error).contains("caches/lantern.ply: does not exist"));
         QVERIFY(opened->project == rich_project());
     }
-    // A full disk, played by the system's limit on file size: the old file stays as it was and no scrap is left.
+    // The old file stays as it was and no scrap is left.
     void a_full_disk_keeps_the_old_file() {
         Folder folder;
         folder.write("a.garland", "the old one");
         Project big = rich_project();
         for (int i = 0; i < 20000; ++i)
             big.timings[0].map.keys.push_back({OutputFrame(100 + i), SourceFrame(i), Toward::linear});
-        struct rlimit before {};
-        getrlimit(RLIMIT_FSIZE, &before);
-        struct rlimit small {
-            64 * 1024, before.rlim_max
-        };
-        std::signal(SIGXFSZ, SIG_IGN);
-        setrlimit(RLIMIT_FSIZE, &small);
-        const auto done = save_project(folder / "a.garland", big, Existing::replace);
-        setrlimit(RLIMIT_FSIZE, &before);
+        const auto done = [&] {
+            const SmallDisk full(64 * 1024);
+            return save_project(folder / "a.garland", big, Existing::replace);
+        }();
         QVERIFY(!done);
         QCOMPARE(done.error().code, ErrorCode::disk_full);
         QCOMPARE(folder.read("a.garland"), std::string("the old one"));
