@@ -334,6 +334,27 @@ class SceneTest : public QObject {
         QVERIFY2(shown >= 2, qPrintable(QString::number(shown)));
         QCOMPARE(o.canvas().grab_picture(), alone);
     }
+    // Whatever the lightest mesh has: a hundred thousand of those would not be a picture that moves.
+    void far_copies_are_dots_while_the_view_moves() {
+        InScene o({cloth(30, 0)}, 6000, 0.3);
+        if (!o.window.scene_view().has_graphics()) QSKIP("no OpenGL here");
+        o.window.scene_view().orbit().camera = {V3d(0, 1, 0), 1800, 20, 30, 40};
+        o.window.scene_view().camera_moved();
+        o.window.scene_view().redraw();
+        wait_painted(o.canvas());
+        const SceneGpu::Drawn& drawn = o.window.scene_view().drawn();
+        QVERIFY2(drawn.solids > 4000, qPrintable(QString::number(drawn.solids)));
+        QVERIFY2(drawn.triangles < 2 * drawn.copies, qPrintable(QString::number(drawn.triangles)));
+        const QImage picture = o.canvas().grab_picture();
+        o.window.document().edit("one", [](Project& p) -> Result<void> {
+            p.arrangements[0].layout.count = 1;
+            return {};
+        });
+        o.wait([&] { return o.window.scene_view().scene()->copies.size() == 1; });
+        o.window.scene_view().redraw();
+        wait_painted(o.canvas());
+        QVERIFY(picture != o.canvas().grab_picture()); // they are seen
+    }
     // Poses that are being made will take the place of those shown: nothing is refined until they are there.
     void nothing_is_refined_while_other_poses_are_on_their_way() {
         InScene o({cloth(300, 0), cloth(300, 1), cloth(300, 2), cloth(300, 3)}, 60, 4.5);

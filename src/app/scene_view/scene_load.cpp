@@ -52,8 +52,8 @@ void SceneGpu::choose_levels(std::vector<Item>& items, const Scene& scene, Quali
             const auto own = static_cast<std::int64_t>(levels[item.level].count / 3),
                        points = static_cast<std::int64_t>(pose.dots.size());
             item.solid =
-                item.pixels < quality.solid_below && (own > solid_faces || points > 1) && pose.puffs.places.empty();
-            triangles += item.solid ? solid_faces : own;
+                item.pixels < quality.solid_below && (own > quality.solid || points > 1) && pose.puffs.places.empty();
+            triangles += item.solid ? quality.solid : own;
             dots += item.solid ? 0 : points;
         }
         if (quality.triangles == 0 || triangles <= quality.triangles || quality.error > 64) break;
