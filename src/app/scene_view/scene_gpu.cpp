@@ -398,7 +398,7 @@ SceneGpu::Drawn SceneGpu::draw_picture(const View& v, Pace pace) {
         const auto in_time = static_cast<std::int64_t>(triangles_a_ms_ * hurried_milliseconds);
         quality.triangles = hurried ? std::clamp(in_time, fewest_triangles, standing_triangles) : standing_triangles;
         quality.dots = hurried_dots;
-        if (hurried) quality.solid = 1; // a dot
+        if (hurried) quality.dot_below = quality.solid_below;
     }
     quality.puffs = !by_processor_ ? 200'000 : standing ? 12'000 : 3000;
     const Loaded loaded = load(v, *v.scene, quality, drawn);

@@ -124,12 +124,12 @@ class SceneGpu : protected QOpenGLExtraFunctions {
     };
     // How closely things are drawn.
     struct Quality {
-        double error = 1;                 // pixels
-        std::int64_t triangles = 0;       // past so many the error grows; 0: never
-        std::int64_t dots = 0;            // at most so many particles; 0: all
-        double solid_below = 0;           // pixels of a copy's width
-        std::int64_t solid = solid_faces; // triangles that such a copy costs
-        std::size_t puffs = 12'000;       // cells of volumes
+        double error = 1;           // pixels
+        std::int64_t triangles = 0; // past so many the error grows; 0: never
+        std::int64_t dots = 0;      // at most so many particles; 0: all
+        double solid_below = 0;     // pixels of a copy's width
+        double dot_below = 0;       // the same, of those that are dots however light their meshes are
+        std::size_t puffs = 12'000; // cells of volumes
     };
     struct Item {
         std::uint32_t pose;

@@ -51,9 +51,10 @@ void SceneGpu::choose_levels(std::vector<Item>& items, const Scene& scene, Quali
                              : 0;
             const auto own = static_cast<std::int64_t>(levels[item.level].count / 3),
                        points = static_cast<std::int64_t>(pose.dots.size());
-            item.solid =
-                item.pixels < quality.solid_below && (own > quality.solid || points > 1) && pose.puffs.places.empty();
-            triangles += item.solid ? quality.solid : own;
+            const bool tiny = item.pixels < quality.dot_below; // where even the lightest mesh is more than a dot
+            const bool simpler = item.pixels < quality.solid_below && (own > solid_faces || points > 1);
+            item.solid = (simpler || (tiny && own > 1)) && pose.puffs.places.empty();
+            triangles += !item.solid ? own : tiny ? 1 : solid_faces;
             dots += item.solid ? 0 : points;
         }
         if (quality.triangles == 0 || triangles <= quality.triangles || quality.error > 64) break;
@@ -90,10 +91,10 @@ SceneGpu::Instance SceneGpu::instance_of(const Item& item, const DrawPose& pose,
 SceneGpu::Loaded SceneGpu::load(const View& v, const Scene& scene, const Quality& quality, Drawn& drawn) {
     std::vector<Item> items = items_in_view(v, scene);
     choose_levels(items, scene, quality, drawn);
-    std::sort(items.begin(), items.end(), [](const Item& a, const Item& b) {
+    const auto meshes = std::stable_partition(items.begin(), items.end(), [](const Item& i) { return !i.solid; });
+    std::sort(items.begin(), meshes, [](const Item& a, const Item& b) {
         // Near ones first: what they hide need not be painted.
-        return std::tuple(a.solid, a.pose, a.level, -a.scale, a.copy) <
-               std::tuple(b.solid, b.pose, b.level, -b.scale, b.copy);
+        return std::tuple(a.pose, a.level, -a.scale, a.copy) < std::tuple(b.pose, b.level, -b.scale, b.copy);
     });
     std::vector<Instance> instances;
     instances.reserve(items.size());
