@@ -15,7 +15,7 @@ namespace {
 constexpr std::size_t very_many = 3000;
 
 // What a picture may cost where a processor draws it.
-constexpr double hurried_milliseconds = 28;
+constexpr double hurried_milliseconds = 25;
 constexpr std::int64_t fewest_triangles = 60'000, standing_triangles = 400'000, hurried_dots = 200'000,
                        mirrored_triangles = 25'000;
 

@@ -75,7 +75,7 @@ class SceneGpu : protected QOpenGLExtraFunctions {
     };
     // moving: something changes right now, so the next picture is near, and this one may be coarse: lighter meshes are
     // up to 3 pixels off then, and 1 in a picture that stands. Where a processor draws, a picture that moves has as
-    // many triangles as it can draw in 28 ms, and at least 60 000, by the time the ones before took, and one that
+    // many triangles as it can draw in 25 ms, and at least 60 000, by the time the ones before took, and one that
     // stands some 400 000: where those are too few, meshes are further off (drawn.error says how much).
     Drawn draw(const View& view, bool moving);
     bool by_processor() const { return by_processor_; } // without a graphics card
