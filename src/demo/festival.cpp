@@ -1,5 +1,6 @@
 #include "demo/festival.h"
 
+#include "io/files/folder.h"
 #include "io/npy/npy.h"
 #include "io/ply/ply.h"
 #include "io/project/project_file.h"
@@ -55,12 +56,7 @@ Project festival_project(const std::string& source_path) {
 }
 
 Result<void> write_lantern(const std::string& folder, Progress& progress) {
-    std::error_code error;
-    std::filesystem::create_directories(folder, error);
-    if (error) {
-        return fail(
-            Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", error.message())}.at(folder));
-    }
+    GARLAND_CHECK(make_folder(folder));
     PartOf simulation(progress, 0, 0.95);
     GARLAND_TRY(lantern, simulate_lantern(simulation));
     progress.report(0.95, "writing");

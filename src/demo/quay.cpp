@@ -1,6 +1,7 @@
 #include "demo/quay.h"
 
 #include "core/base/parallel.h"
+#include "io/files/folder.h"
 #include "io/files/series.h"
 #include "io/gltf/gltf.h"
 #include "io/obj/obj.h"
@@ -123,12 +124,7 @@ Result<void> write_petals(const std::string& folder, Progress& progress) {
 }
 
 Result<std::string> write_quay(const std::string& folder, Progress& progress) {
-    std::error_code error;
-    std::filesystem::create_directories(folder, error);
-    if (error) {
-        return fail(
-            Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", error.message())}.at(folder));
-    }
+    GARLAND_CHECK(make_folder(folder));
     const std::string base = folder + "/";
     PartOf breaking(progress, 0, 0.2), burning(progress, 0.2, 0.75), pouring(progress, 0.75, 0.95);
     GARLAND_TRY(jar, break_jar(breaking));

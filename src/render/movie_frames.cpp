@@ -1,5 +1,6 @@
 #include "render/movie_frames.h"
 
+#include "io/files/folder.h"
 #include "render/picture_file.h"
 
 #include <cstring>
@@ -47,10 +48,7 @@ Result<MovieFrames> MovieFrames::beside(const std::string& movie, const std::str
         }
         remove_pictures(folder);
     }
-    fs::create_directories(folder, wrong);
-    if (wrong)
-        return fail(
-            Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", wrong.message())}.at(folder));
+    GARLAND_CHECK(make_folder(folder));
     GARLAND_CHECK(write_file(note, key, Existing::replace));
     out.folder_ = folder;
     return out;

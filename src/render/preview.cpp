@@ -3,6 +3,7 @@
 #include "core/base/numbers.h"
 #include "core/project/value_range.h"
 #include "core/time/frame_steps.h"
+#include "io/files/folder.h"
 #include "io/handoff/file_names.h"
 #include "io/project/project_file.h"
 #include "render/movie_frames.h"
@@ -271,11 +272,7 @@ Result<PreviewDone> preview(const Show& show, const Project& project, std::span<
     if (size.existing > 0 && order.existing == PreviewExisting::refuse) return fail(existing_files(size, order));
     if (movie && size.existing > 0 && order.existing == PreviewExisting::keep)
         return PreviewDone{{}, 0, order.frames.count(), 0}; // a movie is complete or not there
-    std::error_code made;
-    std::filesystem::create_directories(order.folder, made);
-    if (made)
-        return fail(Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", made.message())}.at(
-            order.folder));
+    GARLAND_CHECK(make_folder(order.folder));
     std::optional<MovieInWork> growing;
     if (movie) {
         GARLAND_TRY(started, MovieInWork::start(show, project, sounds, order, look));

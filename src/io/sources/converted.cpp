@@ -1,6 +1,7 @@
 #include "io/sources/converted.h"
 
 #include "io/files/file.h"
+#include "io/files/folder.h"
 #include "io/files/temporary.h"
 
 #include <cstdlib>
@@ -83,15 +84,6 @@ std::string user_folder(const char* variable, const char* below_home) {
     if (set && *set == '/') return set; // as the base directory specification: relative paths are no paths
     const char* home = std::getenv("HOME");
     return std::string(home ? home : "") + below_home;
-}
-
-Result<void> make_folder(const std::string& folder) {
-    std::error_code wrong;
-    fs::create_directories(folder, wrong);
-    if (wrong)
-        return fail(
-            Error{ErrorCode::unreadable, fmt::format("the folder cannot be made ({})", wrong.message())}.at(folder));
-    return {};
 }
 
 std::string converted_folder() {
